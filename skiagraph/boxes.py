@@ -1,0 +1,44 @@
+"""Arithmetic on boxes. Layout everywhere: x0, y0, x1, y1 in pixels of the upright frame, far edge exclusive."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+FloatArray = NDArray[np.floating]
+
+
+def iou(boxes: FloatArray, others: FloatArray) -> FloatArray:
+    """Intersection over union of every pair: boxes (n, 4) and others (m, 4) give (n, m) within 0..1.
+
+    0 where both are empty. Source: Everingham et al., The PASCAL Visual Object Classes Challenge, IJCV 2010.
+    """
+    inter = intersection(boxes, others)
+    union = area(boxes)[:, None] + area(others)[None, :] - inter
+    return np.divide(inter, union, out=np.zeros_like(inter), where=union > 0)
+
+
+def intersection(boxes: FloatArray, others: FloatArray) -> FloatArray:
+    """Area common to every pair, (n, m) square pixels."""
+    boxes, others = np.asarray(boxes, float).reshape(-1, 4), np.asarray(others, float).reshape(-1, 4)
+    low = np.maximum(boxes[:, None, :2], others[None, :, :2])
+    high = np.minimum(boxes[:, None, 2:], others[None, :, 2:])
+    return np.prod(np.clip(high - low, 0, None), axis=2)
+
+
+def area(boxes: FloatArray) -> FloatArray:
+    """Area of each box, (n,), 0 for an inverted one."""
+    boxes = np.asarray(boxes, float).reshape(-1, 4)
+    return np.prod(np.clip(boxes[:, 2:] - boxes[:, :2], 0, None), axis=1)
+
+
+def xyxy_to_cxcywh(boxes: FloatArray) -> FloatArray:
+    """(n, 4) x0, y0, x1, y1 to centre x, centre y, width, height."""
+    boxes = np.asarray(boxes, float).reshape(-1, 4)
+    return np.concatenate([(boxes[:, :2] + boxes[:, 2:]) / 2, boxes[:, 2:] - boxes[:, :2]], axis=1)
+
+
+def cxcywh_to_xyxy(boxes: FloatArray) -> FloatArray:
+    """(n, 4) centre x, centre y, width, height to x0, y0, x1, y1."""
+    boxes = np.asarray(boxes, float).reshape(-1, 4)
+    return np.concatenate([boxes[:, :2] - boxes[:, 2:] / 2, boxes[:, :2] + boxes[:, 2:] / 2], axis=1)

@@ -1,0 +1,299 @@
+"""Heads made from numbers: a skull, a relief, painted features, hair, and what people wear on them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from scipy.interpolate import PchipInterpolator
+
+from skiagraph.demo.clouds import TAG_BODY, TAG_FACE, TAG_HEAD, Cloud, ellipsoid, noise, surface, tube
+
+# The head turns about this point (top of the neck).
+PIVOT = (0.0, -0.9, -0.15)
+
+_W = PchipInterpolator([-1, -.96, -.88, -.75, -.6, -.4, -.2, 0, .1, .3], [.08, .22, .34, .45, .535, .60, .64, .665, .68, .68])
+_F = PchipInterpolator([-1, -.97, -.9, -.75, -.6, -.4, -.2, 0, .1, .3], [.6, .71, .755, .735, .75, .735, .72, .71, .745, .76])
+_B = PchipInterpolator([-1, -.9, -.8, -.6, -.4, -.2, 0, .1, .3], [-.5, -.2, -.02, .28, .52, .72, .84, .88, .90])
+_NOSE = PchipInterpolator([-1, -.45, -.42, -.355, -.2, .02, .22, 1], [0, 0, .12, .225, .15, .045, .012, 0])
+_NOSE_WIDTH = PchipInterpolator([-1, -.45, -.355, .02, 1], [.12, .12, .115, .055, .055])
+_HAIRLINE = PchipInterpolator(np.deg2rad([0, 30, 60, 72, 80, 95, 110, 130, 180]), [.64, .60, .36, .12, -.02, .10, -.25, -.62, -.78])
+
+
+@dataclass(frozen=True, slots=True)
+class Look:
+    """How a made-up person looks. Colours are RGB 0..1."""
+
+    skin: tuple = (0.80, 0.60, 0.48)
+    hair: tuple = (0.20, 0.13, 0.08)
+    hair_style: str = "short"       # short, bun, long, bald
+    brows: tuple = (0.14, 0.09, 0.06)
+    lips: tuple = (0.66, 0.36, 0.32)
+    iris: tuple = (0.30, 0.20, 0.12)
+    beard: float = 0.0              # 0 none, 0.4 stubble, 1 full
+    hat: str = ""                   # cap, beanie, brim, headscarf
+    hat_colour: tuple = (0.2, 0.3, 0.45)
+    glasses: bool = False
+    scarf: tuple | None = None
+    coat: tuple = (0.25, 0.28, 0.32)
+    trousers: tuple = (0.20, 0.20, 0.23)
+    apron: tuple | None = None
+    age: float = 0.3                # 0 smooth, 1 lined
+    width: float = 1.0
+    seed: int = 1
+
+
+def head_ellipse(yaw: float, pitch: float = 0.0) -> tuple[float, float, float, float]:
+    """Centre x, y and half width, half height of the head seen under yaw and pitch (degrees), in units, y up.
+
+    Crown to chin and ear to ear when facing; forehead to occiput in profile.
+    """
+    turned = np.deg2rad(yaw)
+    half_width = np.hypot(0.74 * np.cos(turned), 0.88 * np.sin(turned))
+    return float(0.06 * np.sin(turned)), -0.02 - 0.12 * np.sin(np.deg2rad(pitch)), float(half_width), 1.03
+
+
+@lru_cache(maxsize=64)
+def head_cloud(look: Look, spacing: float) -> Cloud:
+    """The cloud of one head with everything worn on it; spacing: distance of the points in units."""
+    parts = [_skull(look, spacing), _ear(look, -1, spacing), _ear(look, 1, spacing), _neck(look, spacing)]
+    parts += _hair_parts(look, spacing)
+    parts += _hat(look, spacing)
+    if look.glasses:
+        parts += _glasses(spacing)
+    if look.scarf:
+        parts.append(_scarf(look, spacing))
+    cloud = Cloud.joined(parts)
+    if look.width != 1.0:
+        cloud.points[:, 0] *= look.width
+    return cloud
+
+
+def _grid(spacing: float) -> tuple[np.ndarray, np.ndarray]:
+    """Heights y (rows, 1) and ring angles T (1, columns) of the skull's grid; T = 0 faces the viewer."""
+    lower = np.arange(-1.0, 0.3, spacing)
+    crown = 0.3 + 0.7 * np.sin(np.arange(0, np.pi / 2 - 0.01, spacing / 0.8))
+    y = np.concatenate([lower, crown])[:, None]
+    angle = np.linspace(-np.pi, np.pi, int(4.6 / spacing), endpoint=False)[None, :]
+    return y, angle
+
+
+def _ring(y: np.ndarray, angle: np.ndarray, swell: np.ndarray | float = 0.0):
+    low = np.minimum(y, 0.3)
+    shrink = np.sqrt(np.clip(1 - (np.maximum(y - 0.3, 0) / 0.7) ** 2, 0, 1))
+    width, front, back = _W(low) * shrink + swell, _F(low) * shrink + swell, _B(low) * shrink + swell
+    x = width * np.sin(angle)
+    z = (front - back) / 2 + (front + back) / 2 * np.cos(angle)
+    return x, z
+
+
+def _bump(x, y, cx, cy, sx, sy):
+    return np.exp(-(((np.abs(x) - cx) / sx) ** 2) - ((y - cy) / sy) ** 2)
+
+
+def _skull(look: Look, spacing: float) -> Cloud:
+    y, angle = _grid(spacing)
+    x, z = _ring(y, angle)
+    y = np.broadcast_to(y, x.shape)
+    front = (np.cos(angle) > 0) * np.clip(np.cos(angle) * 3, 0, 1)
+    ridge = _NOSE(y) * np.exp(-(x / _NOSE_WIDTH(y)) ** 2)
+    relief = (ridge + .055 * _bump(x, y, .095, -.36, .05, .06) - .10 * _bump(x, y, .275, .02, .15, .12)
+              + .055 * _bump(x, y, .275, .01, .085, .075) + .035 * _bump(x, y, .24, .20, .2, .06)
+              + .05 * _bump(x, y, .37, -.20, .14, .12) + .05 * _bump(x, y, .06, -.575, .17, .035)
+              + .05 * _bump(x, y, .05, -.69, .15, .045) - .035 * _bump(x, y, 0, -.63, .2, .018)
+              - .045 * _bump(x, y, 0, -.79, .2, .05) + .05 * _bump(x, y, 0, -.91, .14, .08))
+    z = z + relief * front
+    colours = _paint(look, x, y, angle, spacing)
+    hairline = _HAIRLINE(np.abs(angle)) if look.hair_style != "bald" else np.where(np.abs(angle) < 1.5, .75, .25)
+    face = (np.abs(angle) < np.deg2rad(82)) & (y < np.minimum(hairline, 0.62)) & (y > -0.97)
+    if look.hat:
+        face &= y < 0.36
+    gloss = np.where(face, 0.10, 0.03) + 0.10 * _bump(x, y, 0, -.3, .1, .2) * front
+    return surface(x, y, z, colours, gloss, np.where(face, TAG_FACE, TAG_HEAD))
+
+
+def _mix(colours, other, share):
+    share = np.clip(share, 0, 1)[..., None]
+    return colours * (1 - share) + np.asarray(other, np.float32) * share
+
+
+def _paint(look: Look, x, y, angle, spacing):
+    """Skin and features of every grid point, (rows, columns, 3). The painted features carry detection."""
+    shape, seed = x.shape, look.seed
+    front = np.cos(angle) > 0
+    f = np.where(front, 1.0, 0.0) * np.ones(shape)
+    grain = noise(shape, seed, (.06 / spacing, .06 / spacing)) * .030 + noise(shape, seed + 1, (.4, .4)) * .015
+    colours = np.broadcast_to(np.asarray(look.skin, np.float32), shape + (3,)) * (1 + grain[..., None])
+    red = np.array(look.skin) * np.array([1.02, .70, .68])
+    colours = _mix(colours, red, f * (.40 * _bump(x, y, .37, -.25, .16, .16) + .35 * _bump(x, y, 0, -.34, .12, .1)))
+    dark = np.array(look.skin) * .50
+    soft = (.55 * _bump(x, y, .26, .05, .17, .12) + .40 * _bump(x, y, .15, -.05, .06, .16) + .45 * _bump(x, y, .17, -.36, .045, .07)
+            + .60 * _bump(x, y, 0, -.445, .15, .035) + .45 * _bump(x, y, 0, -.785, .15, .045) + .25 * _bump(x, y, .50, -.45, .1, .25))
+    colours = _mix(colours, dark, f * soft)
+    if look.age > 0.4:
+        lines = _bump(x, y, .27 + .10 * (-.35 - y), -.50, .020, .16) + .5 * _bump(x, y, .3, -.10, .13, .018)
+        lines = lines + .5 * (_bump(x, y, 0, .38, .3, .014) + _bump(x, y, 0, .47, .3, .014))
+        colours = _mix(colours, dark, f * lines * (look.age - .3) * .9)
+    light = np.minimum(np.array(look.skin) * 1.18 + .03, 1)
+    colours = _mix(colours, light, f * (.55 * _bump(x, y, 0, -.1, .05, .25) + .30 * _bump(x, y, 0, .42, .35, .14)
+                                        + .35 * _bump(x, y, .36, -.13, .1, .06)))
+    if look.beard:
+        zone = np.clip((-.42 - y) * 6, 0, 1) * np.clip((1.45 - np.abs(angle)) * 4, 0, 1)
+        zone = np.maximum(zone, np.clip((np.abs(angle) - .95) * 2.2, 0, 1) * np.clip((1.45 - np.abs(angle)) * 5, 0, 1) * np.clip((-.12 - y) * 3, 0, 1))
+        zone = zone * (1 - .9 * _bump(x, y, 0, -.63, .17, .075)) * (1 - .5 * _bump(x, y, .30, -.45, .12, .1))
+        strand = 1 + .12 * noise(shape, seed + 5, (.03 / spacing, .012 / spacing))
+        colours = _mix(colours, np.array(look.hair) * .9, zone * look.beard * np.clip(strand, .5, 1.2) * .92)
+    lips = np.maximum(np.clip(1.35 - ((x / .235) ** 2 + ((y + .585 + .03 * np.cos(x * 12)) / .052) ** 2), 0, 1),
+                      np.clip(1.35 - ((x / .205) ** 2 + ((y + .685) / .065) ** 2), 0, 1))
+    colours = _mix(colours, look.lips, f * lips * .9)
+    colours = _mix(colours, np.array(look.lips) * .32, f * np.clip(1.4 - ((x / .22) ** 2 + ((y + .632 - .015 * np.cos(x * 14)) / .016) ** 2), 0, 1))
+    colours = _mix(colours, (.12, .06, .05), f * .85 * _bump(x, y, .062, -.425, .034, .022))
+    colours = _eyes(look, colours, x, y, f)
+    arch = .19 + .045 * np.cos((np.abs(x) - .30) * 7) - .03
+    brow = np.exp(-(((np.abs(x) - .275) / .165) ** 4) - ((y - arch) / .034) ** 2) * (1 + .25 * noise(shape, seed + 2, (.3, .012 / spacing)))
+    colours = _mix(colours, look.brows, f * brow * .95)
+    return colours
+
+
+def _eyes(look: Look, colours, x, y, f):
+    ax = np.abs(x) - .275
+    lid = .068 * np.clip(1 - (ax / .135) ** 2, 0, 1)
+    under = .050 * np.clip(1 - (ax / .135) ** 2, 0, 1)
+    ey = y - .01
+    opened = np.clip((lid - ey) / .012, 0, 1) * np.clip((ey + under) / .012, 0, 1) * (np.abs(ax) < .135)
+    white = np.stack([.90 - .25 * np.clip(ey / .06, 0, 1)] * 3, -1) * np.array([1, .98, .95])
+    colours = colours * (1 - (f * opened)[..., None]) + white * (f * opened)[..., None]
+    radius = np.hypot(ax, ey - .008)
+    colours = _mix(colours, np.array(look.iris) * .45, f * opened * np.clip((.072 - radius) / .008, 0, 1))
+    colours = _mix(colours, look.iris, f * opened * np.clip((.056 - radius) / .01, 0, 1))
+    colours = _mix(colours, (.02, .02, .02), f * opened * np.clip((.033 - radius) / .006, 0, 1))
+    glint = np.hypot(x - np.sign(x) * .275 + .022, ey - .03)
+    colours = _mix(colours, (1, 1, 1), f * opened * np.clip((.019 - glint) / .006, 0, 1))
+    colours = _mix(colours, (.06, .04, .03), f * np.exp(-((ey - lid) / .016) ** 2) * (np.abs(ax) < .145) * .95)
+    crease = np.exp(-((ey - lid - .045) / .014) ** 2) * (np.abs(ax) < .14)
+    colours = _mix(colours, np.array(look.skin) * .45, f * crease * .6)
+    return _mix(colours, np.array(look.skin) * .55, f * np.exp(-((ey + under + .012) / .014) ** 2) * (np.abs(ax) < .12) * .5)
+
+
+def _ear(look: Look, side: int, spacing: float) -> Cloud:
+    def colour(points):
+        inner = np.exp(-((points[..., 1] + .10) / .10) ** 2 - ((points[..., 2] + .06) / .05) ** 2)
+        return np.asarray(look.skin) * (1.0 - .40 * inner[..., None]) * np.array([1.02, .92, .90])
+    cloud = ellipsoid((side * .715, -.11, -.06), (.055, .215, .12), colour, spacing, gloss=.05, tags=TAG_HEAD)
+    return cloud
+
+
+def _neck(look: Look, spacing: float) -> Cloud:
+    shade = lambda along, angle: np.asarray(look.skin) * (.62 + .25 * along)[..., None]
+    return tube((0, -.55, -.18), (0, -1.75, -.22), .40, .48, shade, spacing, flat=.95, gloss=.03)
+
+
+def _hair_colour(look: Look, shape, spacing):
+    streak = noise(shape, look.seed + 7, (.20 / spacing, .012 / spacing)) * .22 + noise(shape, look.seed + 8, (.3, .3)) * .06
+    return np.clip(np.asarray(look.hair) * (1 + streak[..., None]) + .02, 0, 1)
+
+
+def _hair_parts(look: Look, spacing: float) -> list[Cloud]:
+    if look.hair_style == "bald" and not look.hat:
+        return []
+    y, angle = _grid(spacing)
+    y = y + 0 * angle
+    hairline = _HAIRLINE(np.abs(angle)) + .02 * noise(y.shape, look.seed + 3, (40, .05 / spacing))
+    above = np.clip((y - hairline) / .16, 0, 1)
+    thick = .022 + .050 * above
+    if look.hair_style == "long":
+        thick = thick + .05 * above
+    if look.hat:
+        thick = thick * (.8 - .6 * np.clip((y - .1) / .3, 0, 1))
+    thick = thick + .008 * noise(y.shape, look.seed + 4, (.12 / spacing, .015 / spacing))
+    x, z = _ring(y, angle, thick)
+    y = y + thick * np.clip((y - .1) / .5, 0, 1)
+    cloud = surface(x, y, z, _hair_colour(look, x.shape, spacing), .14, TAG_HEAD)
+    parts = [cloud.take(np.flatnonzero((above > 0).ravel()))]
+    if look.hair_style == "bun":
+        colour = lambda p: np.asarray(look.hair) * (.8 + .35 * np.sin(p[..., 1:2] * 60 + p[..., 0:1] * 25) * .3)
+        parts.append(ellipsoid((0, .62, -.98), (.30, .28, .26), colour, spacing, gloss=.12, tags=TAG_HEAD))
+    if look.hair_style == "long":
+        parts.append(_curtain(look, spacing))
+    return parts
+
+
+def _curtain(look: Look, spacing: float) -> Cloud:
+    y = np.arange(-1.75, .25, spacing)[:, None]
+    angle = np.linspace(np.deg2rad(78), np.deg2rad(282), int(3.4 / spacing))[None, :]
+    flare = .08 + .05 * np.clip(-y, 0, 2) + .015 * np.sin(angle * 23)
+    x = (.72 + flare) * np.sin(angle) + 0 * y
+    z = -.10 + (.84 + flare) * np.cos(angle) + 0 * y
+    return surface(x, y + 0 * x, z, _hair_colour(look, x.shape, spacing), .14, TAG_HEAD)
+
+
+def _hat(look: Look, spacing: float) -> list[Cloud]:
+    if not look.hat:
+        return []
+    base = {"cap": .40, "beanie": .30, "brim": .44, "headscarf": .30}[look.hat]
+    y, angle = _grid(spacing)
+    y = y + 0 * angle
+    # A hat sits lower at the nape than at the forehead.
+    edge = base - (.25 if look.hat != "headscarf" else .95) * (1 - np.cos(angle)) / 2
+    if look.hat == "headscarf":
+        edge = np.where(np.abs(angle) < 1.15, base + .12, edge - .35)
+    swell = {"cap": .085, "beanie": .10, "brim": .09, "headscarf": .085}[look.hat]
+    x, z = _ring(y, angle, swell)
+    knit = {"cap": noise(y.shape, look.seed + 9, (.5, .5)) * .03,
+            "beanie": .14 * np.sin(angle * 46) + noise(y.shape, look.seed + 9, (1, 1)) * .03,
+            "brim": .06 * np.sin(y * 110) + noise(y.shape, look.seed + 9, (.6, .6)) * .06,
+            "headscarf": .10 * np.sin(y * 26 + np.cos(angle * 2) * 3)}[look.hat]
+    colours = np.clip(np.asarray(look.hat_colour) * (1 + knit[..., None]), 0, 1)
+    fold = (y < edge + .20) & (look.hat == "beanie")
+    x, z = np.where(fold, x * 1.06, x), np.where(fold, z * 1.06, z)
+    colours = np.where(fold[..., None], colours * .86, colours)
+    lifted = y + .10 * np.clip((y - .1) / .5, 0, 1)
+    cloud = surface(x, lifted, z, colours, .03, TAG_HEAD)
+    parts = [cloud.take(np.flatnonzero((y > edge).ravel()))]
+    if look.hat == "cap":
+        t = np.linspace(-1.05, 1.05, int(2.4 / spacing))[None, :]
+        r = np.linspace(0, .48, int(.6 / spacing))[:, None]
+        px, pz = (.76 + r * .25) * np.sin(t), .10 + (.74 + r * np.cos(t * .9)) * np.cos(t)
+        py = .40 - .20 * (r / .48) ** 1.5 - .10 * np.sin(t) ** 2
+        for drop, shade in ((0, .9), (-.03, .45)):
+            brim = surface(px, py + drop, pz, np.asarray(look.hat_colour) * shade, .04, TAG_HEAD)
+            brim.normals[:] = (0, .9, .43) if drop == 0 else (0, -.5, .85)
+            parts.append(brim)
+    if look.hat == "brim":
+        t = np.linspace(-np.pi, np.pi, int(7 / spacing), endpoint=False)[None, :]
+        r = np.linspace(0, .55, int(.65 / spacing))[:, None]
+        px, pz = (.77 + r) * np.sin(t), -.04 + (.86 + r) * np.cos(t)
+        py = .44 - .10 * r - .12 * (1 - np.cos(t)) / 2 + .05 * np.sin(3 * t) * r
+        for drop, shade, normal in ((0, .95, (0, .95, .3)), (-.03, .5, (0, -.4, .9))):
+            brim = surface(px, py + drop, pz, np.asarray(look.hat_colour) * shade, .02, TAG_HEAD)
+            brim.normals[:] = normal
+            parts.append(brim)
+    return parts
+
+
+def _glasses(spacing: float) -> list[Cloud]:
+    parts, colour = [], (.07, .07, .08)
+    for side in (-1, 1):
+        t = np.linspace(0, 2 * np.pi, 48)
+        rim = [(side * .28 + .19 * np.sin(a), .0 + .15 * np.cos(a), .80 - .18 * abs(side * .28 + .19 * np.sin(a))) for a in t]
+        parts += [tube(a, b, .018, .018, colour, spacing, gloss=.4) for a, b in zip(rim, rim[1:])]
+        parts.append(tube((side * .47, .03, .71), (side * .73, .02, -.05), .016, .016, colour, spacing, gloss=.3))
+    parts.append(tube((-.09, .05, .80), (.09, .05, .80), .016, .016, colour, spacing, gloss=.4))
+    return parts
+
+
+def _scarf(look: Look, spacing: float) -> Cloud:
+    t = np.linspace(0, 2 * np.pi, int(4.6 / spacing), endpoint=False)[None, :]
+    v = np.linspace(0, 2 * np.pi, int(1.6 / spacing), endpoint=False)[:, None]
+    big, small = .62, .21
+    ripple = 1 + .05 * np.sin(t * 9 + v * 2)
+    x = (big + small * np.cos(v) * ripple) * np.sin(t)
+    z = -.14 + (big + small * np.cos(v) * ripple) * np.cos(t)
+    y = -1.32 + small * 1.15 * np.sin(v) * ripple + .06 * np.cos(t)
+    stripe = .85 + .25 * (np.sin(t * 30 + v) > 0)
+    cloud = surface(x, y, z, np.asarray(look.scarf) * stripe[..., None], .02, TAG_BODY)
+    ring = np.stack([big * np.sin(t) + 0 * v, -1.32 + 0 * (t + v), -.14 + big * np.cos(t) + 0 * v], -1).reshape(-1, 3)
+    out = cloud.points - ring
+    cloud.normals[:] = out / np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-6)
+    return cloud

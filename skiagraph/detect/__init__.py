@@ -1,0 +1,1 @@
+"""What may need covering in one frame."""

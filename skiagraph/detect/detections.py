@@ -1,0 +1,90 @@
+"""The faces of one frame as parallel arrays."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from skiagraph.boxes import iou
+
+# Order of the landmarks along the second axis of Detections.landmarks; left and right are the picture's.
+EYE_LEFT, EYE_RIGHT, NOSE, MOUTH, EAR_LEFT, EAR_RIGHT = range(6)
+
+
+@dataclass(frozen=True, slots=True)
+class Detections:
+    """Faces found in one frame.
+
+    boxes: float32 (n, 4) x0, y0, x1, y1 in pixels of the upright frame; brows to chin, roughly square.
+    scores: float32 (n,) in 0..1.  landmarks: float32 (n, 6, 2) in pixels, in the order named above.
+    """
+
+    boxes: NDArray[np.float32]
+    scores: NDArray[np.float32]
+    landmarks: NDArray[np.float32]
+
+    def __post_init__(self):
+        n = len(self.scores)
+        if self.boxes.shape != (n, 4) or self.landmarks.shape != (n, 6, 2):
+            raise ValueError(f"expected boxes ({n}, 4) and landmarks ({n}, 6, 2), got {self.boxes.shape} and {self.landmarks.shape}")
+
+    def __len__(self) -> int:
+        return len(self.scores)
+
+    @staticmethod
+    def none() -> Detections:
+        return Detections(np.zeros((0, 4), np.float32), np.zeros(0, np.float32), np.zeros((0, 6, 2), np.float32))
+
+    @staticmethod
+    def joined(parts: list[Detections]) -> Detections:
+        if not parts:
+            return Detections.none()
+        return Detections(np.concatenate([p.boxes for p in parts]), np.concatenate([p.scores for p in parts]),
+                          np.concatenate([p.landmarks for p in parts]))
+
+    def take(self, rows) -> Detections:
+        """The detections at the given rows or where a boolean array is true."""
+        return Detections(self.boxes[rows], self.scores[rows], self.landmarks[rows])
+
+    def moved(self, scale: float, dx: float, dy: float) -> Detections:
+        """Coordinates times scale, then shifted by (dx, dy) pixels: from a tile to the whole frame."""
+        shift = np.array([dx, dy], np.float32)
+        return Detections(self.boxes * np.float32(scale) + np.tile(shift, 2), self.scores,
+                          self.landmarks * np.float32(scale) + shift)
+
+
+def suppress(found: Detections, overlap: float = 0.3) -> Detections:
+    """Merge detections of the same face: weighted non-maximum suppression.
+
+    Boxes that overlap the best one by more than overlap (IoU), or lie mostly inside it, are averaged into it
+    by score; the best score stays. This steadies boxes seen in several tiles.
+    Source: Bazarevsky et al., BlazeFace, 2019, section 3.3 (blending instead of suppression).
+    """
+    if len(found) < 2:
+        return found
+    order = np.argsort(-found.scores, kind="stable")
+    left = found.take(order)
+    kept: list[Detections] = []
+    while len(left):
+        best = left.boxes[:1]
+        same = iou(best, left.boxes)[0] > overlap
+        same |= _share_inside(left.boxes, best[0]) > 0.7
+        same[0] = True
+        group = left.take(same)
+        near = iou(best, group.boxes)[0] > overlap
+        near[0] = True
+        weight = (group.scores[near] / group.scores[near].sum()).astype(np.float32)
+        kept.append(Detections(np.einsum("n,nk->k", weight, group.boxes[near])[None], group.scores[:1],
+                               np.einsum("n,nkd->kd", weight, group.landmarks[near])[None]))
+        left = left.take(~same)
+    return Detections.joined(kept)
+
+
+def _share_inside(boxes, outer):
+    low = np.maximum(boxes[:, :2], outer[:2])
+    high = np.minimum(boxes[:, 2:], outer[2:])
+    inside = np.prod(np.clip(high - low, 0, None), axis=1)
+    size = np.prod(np.clip(boxes[:, 2:] - boxes[:, :2], 1e-6, None), axis=1)
+    return inside / size

@@ -1,0 +1,49 @@
+"""What can go wrong, as one family of errors. Each message is one sentence: what, where, what to do."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+
+class SkiagraphError(Exception):
+    """Base of every error a person may meet. ``str()`` is a sentence fit to be shown.
+
+    path names the file concerned and time_s the place in it, in seconds from its first frame, where there is one.
+    """
+
+    def __init__(self, message: str, *, path: Path | str | None = None, time_s: float | None = None):
+        super().__init__(message)
+        self.path = Path(path) if path is not None else None
+        self.time_s = time_s
+
+
+class CannotOpenMedia(SkiagraphError):
+    """Raised when a file is missing, has no picture in it, or is of a kind that cannot be read."""
+
+
+class FrameNotDecoded(SkiagraphError):
+    """Raised when a frame that the index promises cannot be decoded. frame is its number."""
+
+    def __init__(self, message: str, *, frame: int, path: Path | str | None = None, time_s: float | None = None):
+        super().__init__(message, path=path, time_s=time_s)
+        self.frame = frame
+
+
+class CannotWriteMedia(SkiagraphError):
+    """Raised when a file cannot be written: full disk, no permission, target equal to the source."""
+
+
+class CannotOpenProject(SkiagraphError):
+    """Raised when a project file is missing, damaged, or of a newer version."""
+
+
+class CannotSaveProject(SkiagraphError):
+    """Raised when a project cannot be written where it lives."""
+
+
+class EditRefused(SkiagraphError):
+    """Raised by an edit that makes no sense on the project it was given."""
+
+
+class Cancelled(Exception):
+    """Raised inside a job when a person cancelled it. Not an error: nothing failed."""

@@ -1,0 +1,123 @@
+"""Long work with progress, time left and cancel, the same for the desktop and the command line. No Qt."""
+
+from __future__ import annotations
+
+import queue
+import threading
+import time
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
+from typing import TypeVar
+
+from skiagraph.errors import Cancelled
+
+T = TypeVar("T")
+
+
+@dataclass(frozen=True, slots=True)
+class Progress:
+    """How far a job is. done and total count frames of this step; total is None while the length is unknown."""
+
+    step: str
+    done: int
+    total: int | None = None
+    elapsed_s: float = 0.0
+
+    @property
+    def share(self) -> float | None:
+        return min(1.0, self.done / self.total) if self.total else None
+
+    @property
+    def left_s(self) -> float | None:
+        """Seconds left at the mean rate so far, or None before anything can be said."""
+        if not self.total or self.done <= 0 or self.elapsed_s < 0.5:
+            return None
+        return self.elapsed_s * max(0, self.total - self.done) / self.done
+
+
+class JobControl:
+    """Carries progress out of a job and the wish to cancel into it. Made anew for each run."""
+
+    def __init__(self, listener: Callable[[Progress], None] | None = None):
+        self._listener = listener
+        self._cancelled = threading.Event()
+        self._step = ""
+        self._began = time.monotonic()
+
+    def cancel(self) -> None:
+        self._cancelled.set()
+
+    @property
+    def cancelled(self) -> bool:
+        return self._cancelled.is_set()
+
+    def check(self) -> None:
+        """Raise Cancelled if somebody asked for it."""
+        if self.cancelled:
+            raise Cancelled()
+
+    def report(self, step: str, done: int, total: int | None = None) -> None:
+        """Tell how far the work is; called between frames. Raises Cancelled if somebody asked for it."""
+        self.check()
+        now = time.monotonic()
+        if step != self._step:
+            self._step, self._began = step, now
+        if self._listener:
+            self._listener(Progress(step, done, total, now - self._began))
+
+
+def read_ahead(items: Iterable[T], depth: int) -> Iterator[T]:
+    """Yield the items while a thread makes the next ones, at most depth of them ahead.
+
+    An exception in the thread is raised where the caller stands. Closing the generator stops and joins the thread.
+    """
+    ready: queue.Queue = queue.Queue(maxsize=depth)
+    stop = threading.Event()
+    end = object()
+
+    def put(entry) -> bool:
+        while not stop.is_set():
+            try:
+                ready.put(entry, timeout=0.1)
+                return True
+            except queue.Full:
+                continue
+        return False
+
+    def work() -> None:
+        try:
+            for item in items:
+                if not put((item, None)):
+                    return
+            put((end, None))
+        except BaseException as error:  # carried to the caller, never swallowed
+            put((end, error))
+        finally:
+            close = getattr(items, "close", None)
+            if close:
+                close()
+
+    thread = threading.Thread(target=work, name="read-ahead", daemon=True)
+    thread.start()
+    try:
+        while True:
+            item, error = ready.get()
+            if error is not None:
+                raise error
+            if item is end:
+                return
+            yield item
+    finally:
+        stop.set()
+        thread.join()
+
+
+def format_left(seconds: float | None) -> str:
+    """Time left in words a person reads at a glance."""
+    if seconds is None:
+        return ""
+    if seconds < 60:
+        return f"{max(1, round(seconds))} s left"
+    if seconds < 3600:
+        return f"{int(seconds // 60)} min {int(seconds % 60):02d} s left"
+    return f"{int(seconds // 3600)} h {int(seconds % 3600 // 60):02d} min left"

@@ -1,0 +1,1 @@
+"""Open, index, read any frame, write. The only folder that knows PyAV."""

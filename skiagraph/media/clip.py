@@ -1,0 +1,160 @@
+"""What a file is: streams, size, rate, colour. Opening it turns the library's failures into one sentence."""
+
+from __future__ import annotations
+
+import hashlib
+import math
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import av.error
+
+from skiagraph.errors import CannotOpenMedia
+
+# Bytes read at each end of a file for its identity; whole films are too long to hash at every opening.
+HASH_SPAN = 1 << 20
+
+av.logging.set_level(av.logging.PANIC)
+
+
+@dataclass(frozen=True, slots=True)
+class SoundInfo:
+    """One sound stream. stream: its index in the container."""
+
+    stream: int
+    codec: str
+    rate: int
+    channels: int
+    language: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class ClipInfo:
+    """What was found on opening a clip.
+
+    width, height: stored picture, px, before rotation. rotation: degrees clockwise (0, 90, 180, 270) that turn the
+    stored picture upright. rate: mean frames per second. time_base: unit of time stamps, seconds. start_pts: of the
+    stream. duration_s: as the container claims. Colour fields are the ITU-T H.273 code points (2 = unspecified);
+    color_range: 1 limited, 2 full, 0 unspecified.
+    """
+
+    path: Path
+    container: str
+    codec: str
+    width: int
+    height: int
+    rotation: int
+    pixel_format: str
+    bit_depth: int
+    sample_aspect: Fraction
+    rate: Fraction
+    time_base: Fraction
+    start_pts: int
+    duration_s: float
+    claimed_frames: int
+    color_primaries: int
+    color_trc: int
+    colorspace: int
+    color_range: int
+    timecode: str
+    sound: tuple[SoundInfo, ...]
+    file_size: int
+
+    @property
+    def upright_size(self) -> tuple[int, int]:
+        """Width and height as a person sees the clip, in its own px."""
+        return (self.height, self.width) if self.rotation in (90, 270) else (self.width, self.height)
+
+    @property
+    def upright_aspect(self) -> Fraction:
+        """Width of a pixel over its height, in the upright picture."""
+        return 1 / self.sample_aspect if self.rotation in (90, 270) else self.sample_aspect
+
+
+def open_container(path: Path | str) -> av.container.InputContainer:
+    """Open a file for reading. Raises CannotOpenMedia with a sentence that says what, where and what to do."""
+    path = Path(path)
+    if not path.exists():
+        raise CannotOpenMedia(f"There is no file {path}; check the name or choose another clip.", path=path)
+    if path.is_dir():
+        raise CannotOpenMedia(f"{path} is a folder; choose a clip inside it.", path=path)
+    if path.stat().st_size == 0:
+        raise CannotOpenMedia(f"{path.name} is empty; copy it again from its source.", path=path)
+    try:
+        return av.open(str(path), metadata_errors="replace")
+    except PermissionError as error:
+        raise CannotOpenMedia(f"{path.name} may not be read; ask its owner for permission to read it.", path=path) from error
+    except (av.error.FFmpegError, OSError, ValueError) as error:
+        raise CannotOpenMedia(f"{path.name} is not a video that can be read: it is of an unsupported kind, or its beginning "
+                              f"is damaged; copy it again or convert it.", path=path) from error
+
+
+def picture_stream(container, path: Path) -> av.video.stream.VideoStream:
+    """The stream that holds the picture; cover pictures of sound files do not count."""
+    for stream in container.streams.video:
+        if "attached_pic" not in str(stream.disposition).lower():
+            if stream.codec_context is None or stream.codec_context.width == 0:
+                raise CannotOpenMedia(f"{path.name} holds a kind of picture that cannot be read; convert it first.", path=path)
+            return stream
+    raise CannotOpenMedia(f"{path.name} has no picture in it; choose a file with video.", path=path)
+
+
+def probe(path: Path | str) -> ClipInfo:
+    """What a clip is. Raises CannotOpenMedia."""
+    path = Path(path).absolute()
+    with open_container(path) as container:
+        stream = picture_stream(container, path)
+        context = stream.codec_context
+        first = _first_frame(container, stream, path)
+        rate = stream.average_rate or stream.guessed_rate or stream.base_rate or Fraction(25)
+        duration = stream.duration * stream.time_base if stream.duration else Fraction(container.duration or 0, 1_000_000)
+        depth = max((component.bits for component in first.format.components), default=8)
+        aspect = stream.sample_aspect_ratio or Fraction(1)
+        return ClipInfo(
+            path=path, container=container.format.name, codec=context.name, width=first.width, height=first.height,
+            rotation=round(-first.rotation / 90) * 90 % 360, pixel_format=first.format.name, bit_depth=depth,
+            sample_aspect=Fraction(aspect) if aspect > 0 else Fraction(1), rate=Fraction(rate), time_base=Fraction(stream.time_base),
+            start_pts=stream.start_time or 0, duration_s=float(duration), claimed_frames=stream.frames,
+            color_primaries=int(first.color_primaries), color_trc=int(first.color_trc), colorspace=int(first.colorspace),
+            color_range=int(first.color_range), timecode=_timecode(container, stream),
+            sound=tuple(SoundInfo(s.index, s.codec_context.name, s.codec_context.sample_rate, s.codec_context.channels,
+                                  s.metadata.get("language", "")) for s in container.streams.audio if s.codec_context is not None),
+            file_size=path.stat().st_size)
+
+
+def _first_frame(container, stream, path):
+    try:
+        for frame in container.decode(stream):
+            return frame
+    except (av.error.FFmpegError, OSError) as error:
+        raise CannotOpenMedia(f"{path.name} is damaged at 00:00:00:00 and no frame of it can be read; copy it again from its source.",
+                              path=path, time_s=0.0) from error
+    raise CannotOpenMedia(f"{path.name} holds no frame that can be read; copy it again from its source.", path=path)
+
+
+def _timecode(container, stream) -> str:
+    found = stream.metadata.get("timecode") or container.metadata.get("timecode")
+    for data in container.streams.data:
+        found = found or data.metadata.get("timecode")
+    return found or ""
+
+
+def fingerprint(path: Path | str) -> str:
+    """Identity of a file's contents: SHA-256 over its size and its first and last mebibyte, as hex."""
+    path = Path(path)
+    size = path.stat().st_size
+    digest = hashlib.sha256(str(size).encode())
+    with path.open("rb") as file:
+        digest.update(file.read(HASH_SPAN))
+        if size > HASH_SPAN:
+            file.seek(max(HASH_SPAN, size - HASH_SPAN))
+            digest.update(file.read(HASH_SPAN))
+    return digest.hexdigest()
+
+
+def even_time(seconds: float) -> str:
+    """Seconds as H:MM:SS for a person."""
+    whole = math.floor(seconds + 0.5)
+    return f"{whole // 3600}:{whole // 60 % 60:02d}:{whole % 60:02d}"

@@ -1,0 +1,60 @@
+"""The formats a covered clip can be written in."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import av
+
+from skiagraph.errors import CannotWriteMedia
+
+
+@dataclass(frozen=True, slots=True)
+class ExportFormat:
+    """key: name on the command line and in the project; muxer, encoder: FFmpeg's names; pixel_formats: what the encoder
+    may be given, empty for all it knows; options: of the encoder; mux_options: of the container; tag: codec tag."""
+
+    key: str
+    label: str
+    suffix: str
+    muxer: str
+    encoder: str
+    options: dict = field(default_factory=dict)
+    mux_options: dict = field(default_factory=dict)
+    pixel_formats: tuple[str, ...] = ()
+    tag: str = ""
+    lossless: bool = False
+
+    def pixel_format_for(self, name: str) -> str:
+        """The encoder's pixel format that keeps most of the given one: itself where it can be."""
+        allowed = self.pixel_formats or tuple(f.name for f in av.Codec(self.encoder, "w").video_formats or ())
+        plain = {"yuvj420p": "yuv420p", "yuvj422p": "yuv422p", "yuvj444p": "yuv444p"}.get(name, name)
+        if plain in allowed:
+            return plain
+        best, _ = av.codec.codec.find_best_pix_fmt_of_list([av.VideoFormat(f) for f in allowed], av.VideoFormat(plain), False)
+        return best.name
+
+
+_YUV_10 = ("yuv420p", "yuv422p", "yuv444p", "yuv420p10le", "yuv422p10le", "yuv444p10le", "gray", "gray10le")
+
+FORMATS: dict[str, ExportFormat] = {f.key: f for f in (
+    ExportFormat("h264-mp4", "H.264 · MP4", ".mp4", "mp4", "libx264", {"preset": "medium", "crf": "17"}, {"movflags": "+faststart"}, _YUV_10),
+    ExportFormat("h265-mp4", "H.265 · MP4", ".mp4", "mp4", "libx265", {"preset": "fast", "crf": "19", "x265-params": "log-level=none"},
+                 {"movflags": "+faststart"}, _YUV_10 + ("yuv420p12le", "yuv422p12le", "yuv444p12le"), "hvc1"),
+    ExportFormat("prores-mov", "ProRes 422 · MOV", ".mov", "mov", "prores_ks", {"profile": "2", "vendor": "apl0"}, {}, ("yuv422p10le",)),
+    ExportFormat("ffv1-mkv", "FFV1 lossless · MKV", ".mkv", "matroska", "ffv1", {"level": "3", "slices": "4", "slicecrc": "1"}, lossless=True),
+)}
+
+
+def format_for(target: Path | str, key: str | None = None) -> ExportFormat:
+    """The format of a given key, or the one that a file name's ending asks for. Raises CannotWriteMedia."""
+    if key:
+        if key not in FORMATS:
+            raise CannotWriteMedia(f"“{key}” is not a format; choose one of {', '.join(FORMATS)}.")
+        return FORMATS[key]
+    suffix = Path(target).suffix.lower()
+    for candidate in FORMATS.values():
+        if candidate.suffix == suffix:
+            return candidate
+    raise CannotWriteMedia(f"“{Path(target).name}” does not end in a known format; end it in .mp4, .mov or .mkv.", path=target)

@@ -1,0 +1,161 @@
+"""One decoded frame: the decoder's own planes, and conversions for the screen and the detector only."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import av
+import numpy as np
+from av.video.reformatter import ColorRange, Colorspace, Interpolation
+
+from skiagraph.media.clip import ClipInfo
+
+# Packed or half-planar layouts and the planar layout that holds the same samples.
+_PLANAR = {
+    "nv12": "yuv420p", "nv21": "yuv420p", "nv16": "yuv422p", "nv24": "yuv444p", "p010le": "yuv420p10le", "p012le": "yuv420p12le",
+    "p016le": "yuv420p16le", "p210le": "yuv422p10le", "yuyv422": "yuv422p", "uyvy422": "yuv422p", "yvyu422": "yuv422p",
+    "rgb24": "gbrp", "bgr24": "gbrp", "rgb0": "gbrp", "bgr0": "gbrp", "0rgb": "gbrp", "0bgr": "gbrp", "pal8": "gbrap",
+    "rgba": "gbrap", "bgra": "gbrap", "argb": "gbrap", "abgr": "gbrap", "rgb48le": "gbrp16le", "rgba64le": "gbrap16le",
+    "rgb48be": "gbrp16le", "rgba64be": "gbrap16le", "gray16be": "gray16le", "monob": "gray", "monow": "gray",
+    "yuv420p10be": "yuv420p10le", "yuv422p10be": "yuv422p10le", "yuv444p10be": "yuv444p10le",
+}
+
+
+class Frame:
+    """Frame number `number` of a clip, as the decoder gave it.
+
+    Treat it as a value: the planes may be the decoder's own references. `writable()` gives one that may be changed.
+    """
+
+    __slots__ = ("number", "rotation", "_av", "_info")
+
+    def __init__(self, number: int, picture: av.VideoFrame, info: ClipInfo):
+        target = _PLANAR.get(picture.format.name)
+        if target:
+            pts, time_base = picture.pts, picture.time_base
+            tags = (picture.color_range, picture.colorspace, picture.color_primaries, picture.color_trc)
+            picture = picture.reformat(format=target)
+            picture.pts, picture.time_base = pts, time_base
+            picture.color_range, picture.colorspace, picture.color_primaries, picture.color_trc = tags
+        self.number, self.rotation, self._av, self._info = number, info.rotation, picture, info
+
+    @property
+    def picture(self) -> av.VideoFrame:
+        """The library's frame, for the writer."""
+        return self._av
+
+    @property
+    def pts(self) -> int:
+        return self._av.pts
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Stored width and height, px."""
+        return self._av.width, self._av.height
+
+    @property
+    def layout(self) -> PlaneLayout:
+        return plane_layout(self._av.format.name)
+
+    @property
+    def matrix(self) -> str:
+        """Colour matrix of the samples: rgb, bt601, bt709 or bt2020. Unspecified means BT.709 from 720 lines, as in the trade."""
+        if self.layout.is_rgb:
+            return "rgb"
+        code = int(self._av.colorspace)
+        if code in (5, 6, 4):
+            return "bt601"
+        if code in (9, 10):
+            return "bt2020"
+        if code == 7:
+            return "bt709"
+        return "bt709" if min(self.size) >= 720 else "bt601"
+
+    @property
+    def full_range(self) -> bool:
+        return self.layout.is_rgb or int(self._av.color_range) == 2 or self._av.format.name.startswith("yuvj")
+
+    def planes(self) -> list[np.ndarray]:
+        """Views of the samples, one array (rows, columns) per plane, uint8 or uint16, in the order of the format."""
+        layout, (width, height) = self.layout, self.size
+        result = []
+        for n, plane in enumerate(self._av.planes):
+            shift_x, shift_y = layout.shifts[n]
+            w, h = -(-width >> shift_x), -(-height >> shift_y)
+            samples = np.frombuffer(plane, layout.dtype).reshape(-1, plane.line_size // layout.dtype.itemsize)
+            result.append(samples[:h, :w])
+        return result
+
+    def writable(self) -> Frame:
+        """The same frame with planes of its own that may be changed."""
+        picture = self._av
+        copy = av.VideoFrame(picture.width, picture.height, picture.format.name)
+        twin = Frame.__new__(Frame)
+        twin.number, twin.rotation, twin._av, twin._info = self.number, self.rotation, copy, self._info
+        for mine, theirs in zip(twin.planes(), self.planes()):
+            mine[:] = theirs
+        copy.pts, copy.time_base = picture.pts, picture.time_base
+        copy.color_range, copy.colorspace = picture.color_range, picture.colorspace
+        copy.color_primaries, copy.color_trc = picture.color_primaries, picture.color_trc
+        return twin
+
+    def rgb(self, width: int | None = None, height: int | None = None, *, fast: bool = False) -> np.ndarray:
+        """Upright uint8 RGB (height, width, 3) for the screen or the detector; width and height are of the upright picture."""
+        turned = self.rotation in (90, 270)
+        own_w, own_h = self.size[::-1] if turned else self.size
+        width, height = width or own_w, height or own_h
+        target = (height, width) if turned else (width, height)
+        matrix = {"bt601": Colorspace.ITU601, "bt709": Colorspace.ITU709, "bt2020": 9}.get(self.matrix, Colorspace.DEFAULT)
+        smooth = Interpolation.FAST_BILINEAR if fast else Interpolation.AREA if target[0] < self.size[0] else Interpolation.BILINEAR
+        picture = self._av.reformat(target[0], target[1], "rgb24", src_colorspace=matrix, dst_colorspace=Colorspace.DEFAULT,
+                                    src_color_range=ColorRange.JPEG if self.full_range else ColorRange.MPEG,
+                                    dst_color_range=ColorRange.JPEG, interpolation=smooth)
+        return np.ascontiguousarray(upright(picture.to_ndarray(), self.rotation))
+
+    def grey(self) -> np.ndarray:
+        """Upright uint8 (rows, columns): the luma plane, or green for RGB samples, brought to 8 bits."""
+        luma = self.planes()[0]
+        if luma.dtype != np.uint8:
+            luma = (luma >> (self.layout.depth - 8)).astype(np.uint8)
+        return np.ascontiguousarray(upright(luma, self.rotation))
+
+
+class PlaneLayout:
+    """Where samples lie: shifts of each plane (x, y), dtype, depth in bits, which planes carry colour."""
+
+    __slots__ = ("name", "shifts", "dtype", "depth", "is_rgb", "picture_planes")
+
+    def __init__(self, name: str):
+        described = av.VideoFormat(name)
+        count = len({component.plane for component in described.components})
+        self.name = name
+        self.is_rgb = described.is_rgb
+        self.depth = max(component.bits for component in described.components)
+        self.dtype = np.dtype(np.uint8 if self.depth <= 8 else np.uint16)
+        self.shifts = [(0, 0)] * count
+        sub_x = {16: 0, 8: 1, 4: 2}.get(described.chroma_width(16), 0)
+        sub_y = {16: 0, 8: 1, 4: 2}.get(described.chroma_height(16), 0)
+        if not self.is_rgb and count >= 3:
+            self.shifts[1] = self.shifts[2] = (sub_x, sub_y)
+        # A fourth plane, or the second of two, is alpha: it stays as it was shot.
+        self.picture_planes = 3 if count >= 3 else 1
+
+
+@lru_cache(maxsize=64)
+def plane_layout(name: str) -> PlaneLayout:
+    """The layout of a planar pixel format. Raises ValueError for one with packed samples."""
+    described = av.VideoFormat(name)
+    planes = {component.plane for component in described.components}
+    if len(planes) != len(described.components):
+        raise ValueError(f"{name} is not planar")
+    return PlaneLayout(name)
+
+
+def upright(stored: np.ndarray, rotation: int) -> np.ndarray:
+    """Turn a stored picture clockwise by rotation degrees, so that a person sees it upright."""
+    return np.rot90(stored, -rotation // 90) if rotation else stored
+
+
+def stored(upright_array: np.ndarray, rotation: int) -> np.ndarray:
+    """The inverse of upright."""
+    return np.rot90(upright_array, rotation // 90) if rotation else upright_array

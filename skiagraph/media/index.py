@@ -1,0 +1,198 @@
+"""The frame index: from frame number to time stamp and sync sample, made once by reading packets, kept in a cache.
+
+Frame numbers count frames in the order of presentation, from 0. Only this folder knows time stamps.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import os
+import tempfile
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import av.error
+import numpy as np
+import platformdirs
+
+from skiagraph.errors import CannotOpenMedia
+from skiagraph.jobs import JobControl
+from skiagraph.media.clip import ClipInfo, open_container, picture_stream, probe
+from skiagraph.timecode import format_timecode
+
+# Raised when the way an index is made changes; an older cache is then made anew.
+CACHE_VERSION = 2
+
+
+@dataclass(frozen=True, slots=True)
+class FrameIndex:
+    """pts: int64 (n,) strictly rising, in time_base; sync: bool (n,) true where decoding can begin.
+
+    damage: a sentence when the clip is good only up to frame n, otherwise empty.
+    """
+
+    pts: np.ndarray
+    sync: np.ndarray
+    time_base: Fraction
+    damage: str = ""
+
+    def __len__(self) -> int:
+        return len(self.pts)
+
+    def time_s(self, frame: int) -> float:
+        """Seconds from the first frame to the given one; past the end it goes on at the mean rate."""
+        if len(self) < 2:
+            return 0.0
+        if frame < len(self):
+            return float((int(self.pts[frame]) - int(self.pts[0])) * self.time_base)
+        mean = (int(self.pts[-1]) - int(self.pts[0])) / (len(self) - 1)
+        return float((int(self.pts[-1]) - int(self.pts[0]) + mean * (frame - len(self) + 1)) * self.time_base)
+
+    def frame_at(self, seconds: float) -> int:
+        """The frame on screen that many seconds after the first one began."""
+        ticks = int(self.pts[0]) + seconds / float(self.time_base) + 0.5
+        return int(np.clip(np.searchsorted(self.pts, ticks, side="right") - 1, 0, len(self) - 1))
+
+    @property
+    def is_variable(self) -> bool:
+        """True when the distances between frames differ by more than rounding explains."""
+        steps = np.diff(self.pts)
+        return bool(len(steps) and steps.max() - steps.min() > 2)
+
+    def cut(self, frames: int, damage: str) -> FrameIndex:
+        """The index of the first frames only, with the reason."""
+        return FrameIndex(self.pts[:frames], self.sync[:frames], self.time_base, damage)
+
+
+def load_index(info: ClipInfo, control: JobControl | None = None, cache_dir: Path | None = None) -> FrameIndex:
+    """The clip's index, from the cache when the file is the same, otherwise made and kept.
+
+    Raises CannotOpenMedia when not one frame is good.
+    """
+    place = _cache_path(info, cache_dir)
+    with contextlib.suppress(OSError, KeyError, ValueError, EOFError):
+        with np.load(place) as kept:
+            return FrameIndex(kept["pts"], kept["sync"], Fraction(int(kept["base"][0]), int(kept["base"][1])), str(kept["damage"]))
+    index = build_index(info, control)
+    keep_index(info, index, cache_dir)
+    return index
+
+
+def keep_index(info: ClipInfo, index: FrameIndex, cache_dir: Path | None = None) -> None:
+    """Write the index to the cache; a cache that cannot be written is not an error."""
+    place = _cache_path(info, cache_dir)
+    with contextlib.suppress(OSError):
+        place.parent.mkdir(parents=True, exist_ok=True)
+        handle, name = tempfile.mkstemp(dir=place.parent, suffix=".npz")
+        with os.fdopen(handle, "wb") as file:
+            np.savez_compressed(file, pts=index.pts, sync=index.sync, damage=index.damage,
+                                base=np.array([index.time_base.numerator, index.time_base.denominator], np.int64))
+        os.replace(name, place)
+
+
+def _cache_path(info: ClipInfo, cache_dir: Path | None) -> Path:
+    stat = info.path.stat()
+    key = f"{CACHE_VERSION}|{info.path}|{stat.st_size}|{stat.st_mtime_ns}"
+    base = Path(cache_dir) if cache_dir else Path(platformdirs.user_cache_dir("skiagraph")) / "index"
+    return base / (hashlib.sha256(key.encode()).hexdigest()[:32] + ".npz")
+
+
+def build_index(info: ClipInfo, control: JobControl | None = None) -> FrameIndex:
+    """Read every packet of the picture once. Falls back to decoding where packets do not tell the frames."""
+    control = control or JobControl()
+    pts, sync, damage = _from_packets(info, control)
+    if pts is None:
+        pts, sync, damage = _from_decoding(info, control)
+    order = np.argsort(pts, kind="stable")
+    index = FrameIndex(np.asarray(pts, np.int64)[order], np.asarray(sync, bool)[order], info.time_base)
+    index = _without_leading(info, index)
+    if not len(index):
+        raise CannotOpenMedia(f"{info.path.name} holds no frame that can be read; copy it again from its source.", path=info.path)
+    if not damage and info.claimed_frames > len(index) + 2 and info.claimed_frames * 0.98 > len(index):
+        damage = "ends early"
+    if damage:
+        where = format_timecode(len(index), info.rate)
+        index = index.cut(len(index), f"{info.path.name} is damaged at {where}; the {len(index)} frames before it can be used. "
+                                      f"Copy it again from its source if the rest matters.")
+    return index
+
+
+def _from_packets(info, control):
+    pts: list[int] = []
+    sync: list[bool] = []
+    with open_container(info.path) as container:
+        stream = picture_stream(container, info.path)
+        total = info.claimed_frames or None
+        damage = ""
+        try:
+            for packet in container.demux(stream):
+                if packet.size == 0 or packet.is_discard:
+                    continue
+                if packet.is_corrupt:
+                    damage = "corrupt packet"
+                    break
+                if packet.pts is None:
+                    return None, None, ""
+                pts.append(packet.pts)
+                sync.append(packet.is_keyframe)
+                if len(pts) % 256 == 0:
+                    control.report("Reading the clip", len(pts), total)
+        except (av.error.FFmpegError, OSError):
+            damage = "unreadable packet"
+    if len(set(pts)) != len(pts) or stream.codec_context.name in ("vp8", "vp9", "av1", "libdav1d", "mpeg4", "msmpeg4v3"):
+        # Packets that hold two frames, or none that is shown, would shift every number after them.
+        return None, None, ""
+    return pts, sync, damage
+
+
+def _from_decoding(info, control):
+    pts, sync, damage = [], [], ""
+    with open_container(info.path) as container:
+        stream = picture_stream(container, info.path)
+        stream.thread_type = "AUTO"
+        try:
+            for frame in container.decode(stream):
+                if frame.pts is None:
+                    raise CannotOpenMedia(f"{info.path.name} carries no frame times; wrap it in MP4 or Matroska first.", path=info.path)
+                if pts and frame.pts <= pts[-1]:
+                    continue
+                pts.append(frame.pts)
+                sync.append(frame.key_frame)
+                control.report("Reading the clip", len(pts), info.claimed_frames or None)
+        except (av.error.FFmpegError, OSError):
+            damage = "undecodable frame"
+    return pts, sync, damage
+
+
+def _without_leading(info, index):
+    """Drop frames before the first one a decoder can show: a cut stream begins with pictures that lean on what was cut."""
+    with open_container(info.path) as container:
+        stream = picture_stream(container, info.path)
+        first = next(iter(container.decode(stream)), None)
+    if first is None or first.pts is None:
+        return index
+    begin = int(np.searchsorted(index.pts, first.pts))
+    return FrameIndex(index.pts[begin:], index.sync[begin:], index.time_base, index.damage)
+
+
+def verify(info: ClipInfo, index: FrameIndex, control: JobControl | None = None) -> FrameIndex:
+    """Decode the whole clip and return the index cut at the first frame that is damaged or missing."""
+    from skiagraph.errors import FrameNotDecoded
+    from skiagraph.media.reader import FrameReader
+    control = control or JobControl()
+    with FrameReader(info, index) as reader:
+        try:
+            for frame in reader.frames():
+                control.report("Checking the clip", frame.number, len(index))
+        except FrameNotDecoded as error:
+            return index.cut(error.frame, str(error))
+    return index
+
+
+def open_clip(path: Path | str, control: JobControl | None = None) -> tuple[ClipInfo, FrameIndex]:
+    """What a clip is and where its frames are. Raises CannotOpenMedia."""
+    info = probe(path)
+    return info, load_index(info, control)

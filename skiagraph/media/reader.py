@@ -1,0 +1,157 @@
+"""Reading frame n gives exactly frame n, wherever the reader stands."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Iterator
+
+import av
+import av.error
+import numpy as np
+
+from skiagraph.errors import FrameNotDecoded
+from skiagraph.media.clip import ClipInfo, open_container, picture_stream
+from skiagraph.media.frame import Frame
+from skiagraph.media.index import FrameIndex
+from skiagraph.timecode import format_timecode
+
+# Decoding this many frames onward is cheaper than a jump.
+NEAR = 24
+
+
+class FrameReader:
+    """Reads the frames of one clip by number. Not to be shared between threads. Closes with `close` or as a context.
+
+    keep: how many decoded frames to remember, for stepping back.
+    """
+
+    def __init__(self, info: ClipInfo, index: FrameIndex, *, keep: int = 0, threads: int = 0):
+        self._info, self._index, self._keep, self._threads = info, index, keep, threads
+        self._kept: OrderedDict[int, Frame] = OrderedDict()
+        self._container = None
+        self._frames: Iterator | None = None
+        self._next = 0
+        self._sync_frames = np.flatnonzero(index.sync)
+
+    def __enter__(self) -> FrameReader:
+        return self
+
+    def __exit__(self, *_) -> None:
+        self.close()
+
+    def close(self) -> None:
+        if self._container is not None:
+            self._container.close()
+            self._container = self._frames = None
+
+    def __len__(self) -> int:
+        return len(self._index)
+
+    def read(self, number: int) -> Frame:
+        """Frame `number`. Raises IndexError outside the clip and FrameNotDecoded where the file is damaged."""
+        if not 0 <= number < len(self._index):
+            raise IndexError(f"frame {number} of a clip of {len(self._index)}")
+        if number in self._kept:
+            self._kept.move_to_end(number)
+            return self._kept[number]
+        if self._frames is None or not self._next <= number <= self._next + NEAR:
+            key = self._sync_before(number)
+            if self._frames is None or not (self._next <= number and key < self._next):
+                return self._jump(number)
+        frame = self._decode_to(number)
+        return frame if frame is not None else self._jump(number)
+
+    def frames(self, first: int = 0, last: int | None = None) -> Iterator[Frame]:
+        """Frames from first up to, not including, last."""
+        for number in range(first, len(self._index) if last is None else last):
+            yield self.read(number)
+
+    def _sync_before(self, number: int) -> int:
+        place = int(np.searchsorted(self._sync_frames, number, side="right")) - 1
+        return int(self._sync_frames[place]) if place >= 0 else 0
+
+    def _jump(self, number: int) -> Frame:
+        """Decode from a sync sample before the frame, going further back until its picture really comes out."""
+        tried: int | None = None
+        start = number
+        while True:
+            start = self._sync_before(start)
+            if start == tried:
+                break
+            tried = start
+            self._open(start)
+            frame = self._decode_to(number)
+            if frame is not None:
+                return frame
+            if start == 0:
+                break
+            start -= 1
+        self._open(None)
+        frame = self._decode_to(number)
+        if frame is None:
+            raise self._broken(number)
+        return frame
+
+    def _open(self, sync_frame: int | None) -> None:
+        if self._container is None or sync_frame is None:
+            self.close()
+            self._container = open_container(self._info.path)
+            stream = picture_stream(self._container, self._info.path)
+            stream.thread_type = "AUTO"
+            if self._threads:
+                stream.codec_context.thread_count = self._threads
+        stream = picture_stream(self._container, self._info.path)
+        if sync_frame:
+            try:
+                self._container.seek(int(self._index.pts[sync_frame]), stream=stream, backward=True)
+            except (av.error.FFmpegError, OSError):
+                return self._open(None)
+        elif sync_frame == 0 and self._frames is not None:
+            return self._open(None)
+        self._frames = self._container.decode(stream)
+        self._next = 0
+        return None
+
+    def _decode_to(self, number: int) -> Frame | None:
+        """Decode onward to the frame; None when it did not come out of the decoder from here."""
+        wanted = int(self._index.pts[number])
+        while True:
+            try:
+                picture = next(self._frames, None)
+            except (av.error.FFmpegError, OSError):
+                self._frames = None
+                return None
+            if picture is None:
+                self._frames = None
+                return None
+            if picture.pts is None or picture.pts < wanted and not self._keep:
+                continue
+            place = int(np.searchsorted(self._index.pts, picture.pts))
+            if place >= len(self._index) or self._index.pts[place] != picture.pts:
+                if picture.pts > wanted:
+                    self._next = place
+                    return None
+                continue
+            self._next = place + 1
+            if picture.pts > wanted:
+                return None
+            if picture.is_corrupt:
+                if picture.pts < wanted:
+                    continue
+                return None
+            frame = Frame(place, picture, self._info)
+            self._remember(frame)
+            if place == number:
+                return frame
+
+    def _remember(self, frame: Frame) -> None:
+        if self._keep:
+            self._kept[frame.number] = frame
+            while len(self._kept) > self._keep:
+                self._kept.popitem(last=False)
+
+    def _broken(self, number: int) -> FrameNotDecoded:
+        where = format_timecode(number, self._info.rate)
+        return FrameNotDecoded(f"{self._info.path.name} is damaged at {where}; the {number} frames before it can be used. "
+                               f"Copy it again from its source if the rest matters.",
+                               frame=number, path=self._info.path, time_s=self._index.time_s(number))

@@ -1,0 +1,275 @@
+"""Writing a film beside its target under a temporary name, and renaming it when it is whole."""
+
+from __future__ import annotations
+
+import errno
+import os
+import secrets
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import av.error
+import numpy as np
+
+from skiagraph.errors import CannotWriteMedia
+from skiagraph.media.clip import ClipInfo, open_container
+from skiagraph.media.formats import ExportFormat
+from skiagraph.media.frame import Frame
+
+
+def refuse_bad_target(target: Path, sources: list[Path]) -> None:
+    """Raise CannotWriteMedia when a target is a source, a folder, or in a folder that is missing or closed."""
+    target = Path(target)
+    for source in sources:
+        same = target.resolve() == Path(source).resolve()
+        if not same and target.exists() and Path(source).exists():
+            same = os.path.samefile(target, source)
+        if same:
+            raise CannotWriteMedia(f"{target.name} is the source itself, which is never written; choose another name.", path=target)
+    if target.is_dir():
+        raise CannotWriteMedia(f"{target} is a folder; add a file name.", path=target)
+    folder = target.absolute().parent
+    if not folder.is_dir():
+        raise CannotWriteMedia(f"There is no folder {folder}; make it or choose another place.", path=target)
+    if not os.access(folder, os.W_OK):
+        raise CannotWriteMedia(f"The folder {folder} may not be written to; choose another place.", path=target)
+
+
+class TemporaryTarget:
+    """A hidden file beside the target that becomes the target when `commit` is called, and vanishes otherwise."""
+
+    def __init__(self, target: Path | str):
+        self.target = Path(target).absolute()
+        self.path = self.target.with_name(f".{self.target.stem}.{secrets.token_hex(4)}.part{self.target.suffix}")
+
+    def commit(self) -> None:
+        with open(self.path, "rb+") as file:
+            os.fsync(file.fileno())
+        os.replace(self.path, self.target)
+        folder = os.open(self.target.parent, os.O_RDONLY)
+        try:
+            os.fsync(folder)
+        finally:
+            os.close(folder)
+
+    def discard(self) -> None:
+        self.path.unlink(missing_ok=True)
+
+
+class FilmWriter:
+    """Writes the frames of one clip in another format, with the source's sound, timecode, times, tags and rotation.
+
+    Use as a context: leaving it without an error finishes and renames the file, leaving it with one removes it.
+    Of the metadata only timecode and the languages of the sound survive. sound=False writes the picture only.
+    """
+
+    def __init__(self, target: Path | str, source: ClipInfo, export: ExportFormat, *, sound: bool = True,
+                 pixel_format: str | None = None, options: dict | None = None):
+        refuse_bad_target(Path(target), [source.path])
+        self._source, self._format = source, export
+        self._temporary = TemporaryTarget(target)
+        self._sound_in = None
+        self._sound_packets = iter(())
+        self._pending = None
+        self._sound_map: dict[int, av.stream.Stream] = {}
+        try:
+            self._out = av.open(str(self._temporary.path), "w", format=export.muxer, options=dict(export.mux_options))
+            self._video = self._add_video(pixel_format, options)
+            if sound and source.sound:
+                self._add_sound()
+        except (av.error.FFmpegError, OSError, ValueError) as error:
+            self._abandon()
+            raise self._explained(error) from error
+        except CannotWriteMedia:
+            self._abandon()
+            raise
+
+    def _add_video(self, pixel_format, options):
+        source = self._source
+        stream = self._out.add_stream(self._format.encoder, rate=source.rate, options={**self._format.options, **(options or {})})
+        context = stream.codec_context
+        context.width, context.height = source.width, source.height
+        context.pix_fmt = pixel_format or self._format.pixel_format_for(_planar_name(source.pixel_format))
+        context.time_base = stream.time_base = source.time_base
+        context.framerate = source.rate
+        context.sample_aspect_ratio = source.sample_aspect
+        context.color_primaries, context.color_trc = source.color_primaries, source.color_trc
+        context.colorspace, context.color_range = source.colorspace, source.color_range
+        context.thread_type = "AUTO"
+        if self._format.tag:
+            context.codec_tag = self._format.tag
+        if source.rotation:
+            stream.set_display_rotation(-source.rotation)
+        if source.timecode:
+            stream.metadata["timecode"] = source.timecode
+            if self._format.muxer == "matroska":
+                self._out.metadata["timecode"] = source.timecode
+        return stream
+
+    def _add_sound(self):
+        self._sound_in = open_container(self._source.path)
+        chosen = [s for s in self._sound_in.streams.audio if s.codec_context is not None]
+        for stream in chosen:
+            try:
+                copy = self._out.add_stream_from_template(stream)
+            except (av.error.FFmpegError, ValueError) as error:
+                raise self._no_sound(stream) from error
+            copy.metadata.clear()
+            if stream.metadata.get("language"):
+                copy.metadata["language"] = stream.metadata["language"]
+            self._sound_map[stream.index] = copy
+        self._sound_packets = (p for p in self._sound_in.demux(chosen) if p.dts is not None and p.size)
+
+    def _no_sound(self, stream) -> CannotWriteMedia:
+        return CannotWriteMedia(f"{self._format.label} cannot hold the source's {stream.codec_context.name} sound; "
+                                f"export to MKV or MOV instead.", path=self._temporary.target)
+
+    def __enter__(self) -> FilmWriter:
+        return self
+
+    def __exit__(self, kind, error, trace) -> None:
+        if kind is not None:
+            self._abandon()
+            if isinstance(error, (av.error.FFmpegError, OSError)):
+                raise self._explained(error) from error
+            return
+        try:
+            for packet in self._video.encode(None):
+                self._mux(packet)
+            self._copy_sound(None)
+            self._out.close()
+            self._temporary.commit()
+        except (av.error.FFmpegError, OSError) as failure:
+            self._abandon()
+            raise self._explained(failure) from failure
+        finally:
+            if self._sound_in is not None:
+                self._sound_in.close()
+
+    def write(self, frame: Frame) -> None:
+        """Encode one frame at its own time. Raises CannotWriteMedia when the file cannot take it."""
+        picture = frame.picture
+        picture.pict_type = 0
+        try:
+            for packet in self._video.encode(picture):
+                self._mux(packet)
+        except (av.error.FFmpegError, OSError) as error:
+            raise self._explained(error) from error
+
+    def _mux(self, packet):
+        if packet.dts is not None:
+            self._copy_sound(float(packet.dts * packet.time_base))
+        packet.stream = self._video
+        self._out.mux_one(packet)
+
+    def _copy_sound(self, until_s: float | None) -> None:
+        """Copy sound packets that begin before the given time, or all that are left."""
+        try:
+            while True:
+                packet = self._pending or next(self._sound_packets, None)
+                self._pending = None
+                if packet is None:
+                    return
+                if until_s is not None and float(packet.dts * packet.time_base) > until_s + 0.5:
+                    self._pending = packet
+                    return
+                packet.stream = self._sound_map[packet.stream_index]
+                self._out.mux_one(packet)
+        except av.error.InvalidDataError as error:
+            raise CannotWriteMedia(f"The sound of {self._source.path.name} is damaged and cannot be copied; "
+                                   f"export without sound or copy the file again.", path=self._source.path) from error
+
+    def _abandon(self):
+        if self._sound_in is not None:
+            self._sound_in.close()
+        try:
+            if getattr(self, "_out", None) is not None:
+                self._out.close()
+        except Exception:  # closing a half-written file may fail in any way; it is removed either way
+            pass
+        self._temporary.discard()
+
+    def _explained(self, error: BaseException) -> CannotWriteMedia:
+        target = self._temporary.target
+        if getattr(error, "errno", None) in (errno.ENOSPC, errno.EDQUOT):
+            return CannotWriteMedia(f"The disk is full, so {target.name} was not written; free some space or choose another place.", path=target)
+        if getattr(error, "errno", None) in (errno.EACCES, errno.EROFS, errno.EPERM):
+            return CannotWriteMedia(f"{target} may not be written; choose another place.", path=target)
+        for sound in self._source.sound:
+            if self._sound_map and "codec not currently supported" in str(error).lower():
+                return CannotWriteMedia(f"{self._format.label} cannot hold the source's {sound.codec} sound; export to MKV or MOV instead.", path=target)
+        return CannotWriteMedia(f"{target.name} could not be written as {self._format.label} ({error}); choose another format or place.", path=target)
+
+
+def _planar_name(name: str) -> str:
+    from skiagraph.media.frame import _PLANAR
+    return _PLANAR.get(name, name)
+
+
+class PictureWriter:
+    """Writes arrays as a film: for mattes and for footage drawn by us. Same promises as FilmWriter.
+
+    encoder: FFmpeg's name; pixel_format: of the arrays as given (gray, rgb24, yuv420p …); store: of the file, the same if empty.
+    """
+
+    def __init__(self, target: Path | str, size: tuple[int, int], rate: Fraction, *, encoder: str, pixel_format: str, muxer: str,
+                 store: str = "", options: dict | None = None, mux_options: dict | None = None, time_base: Fraction | None = None,
+                 sound: tuple[np.ndarray, int] | None = None, sound_encoder: str = "aac", tags: dict | None = None):
+        refuse_bad_target(Path(target), [])
+        self._temporary = TemporaryTarget(target)
+        self._given, self._count = pixel_format, 0
+        self._tags = tags or {}
+        self._out = av.open(str(self._temporary.path), "w", format=muxer, options=dict(mux_options or {}))
+        self._video = self._out.add_stream(encoder, rate=rate, options=dict(options or {}))
+        context = self._video.codec_context
+        context.width, context.height = size
+        context.pix_fmt = store or pixel_format
+        self._time_base = context.time_base = self._video.time_base = time_base or 1 / Fraction(rate)
+        for name, value in self._tags.items():
+            setattr(context, name, value)
+        self._sound = None
+        if sound is not None:
+            self._sound = self._out.add_stream(sound_encoder, rate=sound[1], layout="stereo")
+            self._samples = sound[0]
+
+    def write(self, array: np.ndarray, pts: int | None = None) -> None:
+        """Add one picture; pts in time_base, or the next frame number."""
+        picture = av.VideoFrame.from_ndarray(np.ascontiguousarray(array), format=self._given)
+        picture.pts = self._count if pts is None else pts
+        picture.time_base = self._time_base
+        if self._given == "rgb24" and self._video.codec_context.pix_fmt.startswith("yuv"):
+            stamp = picture.pts, picture.time_base
+            picture = picture.reformat(format=self._video.codec_context.pix_fmt, dst_colorspace="ITU709", src_color_range="JPEG", dst_color_range="MPEG")
+            picture.pts, picture.time_base = stamp
+        for name, value in self._tags.items():
+            setattr(picture, name, value)
+        self._count += 1
+        for packet in self._video.encode(picture):
+            self._out.mux(packet)
+
+    def __enter__(self) -> PictureWriter:
+        return self
+
+    def __exit__(self, kind, error, trace) -> None:
+        try:
+            if kind is None:
+                self._out.mux(self._video.encode(None))
+                if self._sound is not None:
+                    self._write_sound()
+            self._out.close()
+            if kind is None:
+                self._temporary.commit()
+        except OSError as failure:
+            raise CannotWriteMedia(f"{self._temporary.target.name} could not be written ({failure.strerror or failure}); free some "
+                                   f"space or choose another place.", path=self._temporary.target) from failure
+        finally:
+            self._temporary.discard()
+
+    def _write_sound(self):
+        rate, size = self._sound.codec_context.sample_rate, 1024
+        for begin in range(0, self._samples.shape[1], size):
+            block = av.AudioFrame.from_ndarray(np.ascontiguousarray(self._samples[:, begin:begin + size], np.float32), format="fltp", layout="stereo")
+            block.sample_rate, block.pts, block.time_base = rate, begin, Fraction(1, rate)
+            self._out.mux(self._sound.encode(block))
+        self._out.mux(self._sound.encode(None))
