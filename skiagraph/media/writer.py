@@ -215,7 +215,7 @@ class PictureWriter:
 
     def __init__(self, target: Path | str, size: tuple[int, int], rate: Fraction, *, encoder: str, pixel_format: str, muxer: str,
                  store: str = "", options: dict | None = None, mux_options: dict | None = None, time_base: Fraction | None = None,
-                 sound: tuple[np.ndarray, int] | None = None, sound_encoder: str = "aac", tags: dict | None = None):
+                 sound: tuple[np.ndarray, int] | None = None, sound_encoder: str = "aac", tags: dict | None = None, rotation: int = 0):
         refuse_bad_target(Path(target), [])
         self._temporary = TemporaryTarget(target)
         self._given, self._count = pixel_format, 0
@@ -228,6 +228,8 @@ class PictureWriter:
         self._time_base = context.time_base = self._video.time_base = time_base or 1 / Fraction(rate)
         for name, value in self._tags.items():
             setattr(context, name, value)
+        if rotation:
+            self._video.set_display_rotation(-rotation)
         self._sound = None
         if sound is not None:
             self._sound = self._out.add_stream(sound_encoder, rate=sound[1], layout="stereo")

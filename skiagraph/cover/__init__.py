@@ -1,0 +1,1 @@
+"""Covers drawn on a frame: outline and path to matte to composite."""

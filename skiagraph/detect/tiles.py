@@ -1,0 +1,70 @@
+"""Which squares of a frame the detector looks at, so that small faces are large enough for it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+import cv2
+import numpy as np
+
+# Measured with the full-range model: a face is found surely when it spans this many px of the model's input.
+SURE_SPAN = 17.0
+
+
+@dataclass(frozen=True, slots=True)
+class Tile:
+    """A square of the frame: left, top, side in px. It may reach beyond the frame; the rest is then grey."""
+
+    left: int
+    top: int
+    side: int
+
+
+@lru_cache(maxsize=64)
+def tile_plan(width: int, height: int, smallest: int = 36, input_side: int = 192) -> tuple[Tile, ...]:
+    """Squares that together cover the frame at several scales, the finest fit for faces of `smallest` px.
+
+    Neighbours overlap by more than the largest face that only their level sees surely, so that no
+    face is cut in all the tiles that could see it. Each level is at most 2.4 times finer than the one above it.
+    """
+    finest = max(input_side, round(smallest * input_side / SURE_SPAN))
+    largest = min(width, height)
+    sides = [largest]
+    while sides[-1] / 2.4 > finest * 1.05:
+        sides.append(round(sides[-1] / 2.4))
+    if finest < sides[-1] * 0.95:
+        sides.append(finest)
+    tiles: list[Tile] = []
+    for side in sides:
+        overlap = round(side * 0.21)
+        tiles += [Tile(x, y, side) for y in _spread(height, side, overlap) for x in _spread(width, side, overlap)]
+    return tuple(tiles)
+
+
+def _spread(length: int, side: int, overlap: int) -> list[int]:
+    if side >= length:
+        return [(length - side) // 2]
+    count = int(np.ceil((length - overlap) / (side - overlap)))
+    return [round(p) for p in np.linspace(0, length - side, count)]
+
+
+def cut(frame_rgb: np.ndarray, tile: Tile) -> np.ndarray:
+    """The tile's pixels, uint8 (side, side, 3); grey beyond the frame."""
+    height, width = frame_rgb.shape[:2]
+    x0, y0 = max(tile.left, 0), max(tile.top, 0)
+    x1, y1 = min(tile.left + tile.side, width), min(tile.top + tile.side, height)
+    if x1 - x0 == tile.side and y1 - y0 == tile.side:
+        return frame_rgb[y0:y1, x0:x1]
+    square = np.full((tile.side, tile.side, 3), 128, np.uint8)
+    if x1 > x0 and y1 > y0:
+        square[y0 - tile.top:y1 - tile.top, x0 - tile.left:x1 - tile.left] = frame_rgb[y0:y1, x0:x1]
+    return square
+
+
+def shrunk(frame_rgb: np.ndarray, side: int, input_side: int) -> np.ndarray:
+    """The whole frame scaled so that squares of side become squares of input_side: once for a level, not for each tile."""
+    scale = input_side / side
+    height, width = frame_rgb.shape[:2]
+    size = max(1, round(width * scale)), max(1, round(height * scale))
+    return cv2.resize(frame_rgb, size, interpolation=cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR)

@@ -1,0 +1,1 @@
+"""What leaves the desk: files and their proof."""

@@ -1,0 +1,1 @@
+"""The document: what a person decided, its edits, its history and its file."""

@@ -1,0 +1,1 @@
+"""The same thing over time: linking, following, bridging."""

@@ -1,0 +1,31 @@
+"""How a head looks, in a few numbers: to keep people apart when they cross."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+
+
+def head_colours(frame_rgb: np.ndarray, box_xyxy: np.ndarray) -> np.ndarray | None:
+    """Square-rooted histogram of hue, saturation and value of head and shoulders, float32 (n,), or None outside the frame.
+
+    box_xyxy: the face; the region reaches from the hat to the collar, upper and lower half apart.
+    """
+    x0, y0, x1, y1 = box_xyxy
+    side = x1 - x0
+    height, width = frame_rgb.shape[:2]
+    parts = []
+    for top, bottom in ((y0 - 0.55 * side, y0 + 0.35 * side), (y0 + 0.35 * side, y1 + 0.9 * side)):
+        a, b = int(max(0, x0 - 0.1 * side)), int(min(width, x1 + 0.1 * side))
+        c, d = int(max(0, top)), int(min(height, bottom))
+        if b - a < 4 or d - c < 4:
+            return None
+        crop = cv2.resize(frame_rgb[c:d, a:b], (16, 16), interpolation=cv2.INTER_AREA)
+        hsv = cv2.cvtColor(crop, cv2.COLOR_RGB2HSV)
+        parts.append(cv2.calcHist([hsv], [0, 1, 2], None, [8, 4, 4], [0, 180, 0, 256, 0, 256]).ravel() / 256)
+    return np.sqrt(np.concatenate(parts) / 2)
+
+
+def likeness(a: np.ndarray | None, b: np.ndarray | None) -> float:
+    """Bhattacharyya coefficient of two such histograms, 0..1; 0.5 when one is missing."""
+    return 0.5 if a is None or b is None else float(a @ b)
