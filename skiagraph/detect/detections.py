@@ -58,8 +58,8 @@ class Detections:
 def suppress(found: Detections, overlap: float = 0.3) -> Detections:
     """Merge detections of the same face: weighted non-maximum suppression.
 
-    Boxes that overlap the best one by more than overlap (IoU), or lie mostly inside it, are averaged into it
-    by score; the best score stays. This steadies boxes seen in several tiles.
+    Boxes that overlap the best one by more than overlap (IoU) are averaged into it by score; the best score stays.
+    Lesser ones mostly inside it, or a few times larger around it, are the same face at a wrong scale and are dropped. This steadies boxes seen in several tiles.
     Source: Bazarevsky et al., BlazeFace, 2019, section 3.3 (blending instead of suppression).
     """
     if len(found) < 2:
@@ -71,6 +71,7 @@ def suppress(found: Detections, overlap: float = 0.3) -> Detections:
         best = left.boxes[:1]
         same = iou(best, left.boxes)[0] > overlap
         same |= _share_inside(left.boxes, best[0]) > 0.7
+        same |= around(left.boxes, best[0])
         same[0] = True
         group = left.take(same)
         near = iou(best, group.boxes)[0] > overlap
@@ -80,6 +81,15 @@ def suppress(found: Detections, overlap: float = 0.3) -> Detections:
                                np.einsum("n,nkd->kd", weight, group.landmarks[near])[None]))
         left = left.take(~same)
     return Detections.joined(kept)
+
+
+def around(boxes, best):
+    """Boxes around the best one, up to twelve times its area."""
+    low = np.maximum(boxes[:, :2], best[:2])
+    high = np.minimum(boxes[:, 2:], best[2:])
+    inside = np.prod(np.clip(high - low, 0, None), axis=1) / max(float(np.prod(best[2:] - best[:2])), 1e-6)
+    larger = np.prod(np.clip(boxes[:, 2:] - boxes[:, :2], 1e-6, None), axis=1) / max(float(np.prod(best[2:] - best[:2])), 1e-6)
+    return (inside > 0.8) & (larger < 12)
 
 
 def _share_inside(boxes, outer):

@@ -48,14 +48,14 @@ class FaceFinder:
         return suppress(Detections.joined([d for share in shares for d in share.result()]))
 
     def _look_at(self, worker: int, tiles, frame_rgb, levels, limit) -> list[Detections]:
-        largest = min(frame_rgb.shape[:2])
+        near_from = min(frame_rgb.shape[:2])
         side = self._far[worker].side
         found = []
         for tile in tiles:
             scale = tile.side / side
             square = cut(levels[tile.side], Tile(round(tile.left / scale), round(tile.top / scale), side))
-            # The short-range model on the largest squares knows faces that fill the frame.
-            for model in [self._far[worker]] + ([self._near[worker]] if tile.side >= largest else []):
+            # The short-range model on the largest squares knows near faces, and profiles, better.
+            for model in [self._far[worker]] + ([self._near[worker]] if tile.side >= near_from else []):
                 seen = model.find(square, limit)
                 if len(seen):
                     found.append(self._kept_inside(seen.moved(scale, tile.left, tile.top), tile, frame_rgb.shape))
@@ -86,7 +86,7 @@ class FaceFinder:
         for box in boxes:
             size = max(box[2] - box[0], box[3] - box[1], 8.0)
             cx, cy = (box[0] + box[2]) / 2, (box[1] + box[3]) / 2
-            for model, spread in ((self._far[worker], 4.0), (self._near[worker], 2.4)):
+            for model, spread in ((self._far[worker], 4.0), (self._near[worker], 3.6)):
                 side = max(int(size * spread), 24)
                 tile = Tile(int(cx - side / 2), int(cy - side / 2), side)
                 seen = model.find(cut(frame_rgb, tile), limit)

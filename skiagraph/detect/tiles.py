@@ -29,8 +29,10 @@ def tile_plan(width: int, height: int, smallest: int = 36, input_side: int = 192
     face is cut in all the tiles that could see it. Each level is at most 2.4 times finer than the one above it.
     """
     finest = max(input_side, round(smallest * input_side / SURE_SPAN))
-    largest = min(width, height)
-    sides = [largest]
+    # The whole frame comes first: a face as high as the frame is cut by every smaller square.
+    sides = [max(width, height)]
+    if sides[0] > 1.15 * min(width, height):
+        sides.append(min(width, height))
     while sides[-1] / 2.4 > finest * 1.05:
         sides.append(round(sides[-1] / 2.4))
     if finest < sides[-1] * 0.95:

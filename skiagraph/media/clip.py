@@ -15,6 +15,8 @@ from skiagraph.errors import CannotOpenMedia
 
 # Bytes read at each end of a file for its identity; whole films are too long to hash at every opening.
 HASH_SPAN = 1 << 20
+# Demuxers that make a picture out of any text or data; what they open is no clip.
+_NOT_FILM = {"tty", "bin", "xbin", "adf", "idf", "txd", "lavfi"}
 
 av.logging.set_level(av.logging.PANIC)
 
@@ -83,7 +85,11 @@ def open_container(path: Path | str) -> av.container.InputContainer:
     if path.stat().st_size == 0:
         raise CannotOpenMedia(f"{path.name} is empty; copy it again from its source.", path=path)
     try:
-        return av.open(str(path), metadata_errors="replace")
+        container = av.open(str(path), metadata_errors="replace")
+        if container.format.name in _NOT_FILM:
+            container.close()
+            raise ValueError(container.format.name)
+        return container
     except PermissionError as error:
         raise CannotOpenMedia(f"{path.name} may not be read; ask its owner for permission to read it.", path=path) from error
     except (av.error.FFmpegError, OSError, ValueError) as error:

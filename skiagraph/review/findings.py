@@ -20,8 +20,8 @@ from skiagraph.timecode import format_timecode
 UNSURE = 0.35
 # Unsure stretches this close are one finding; shorter than this they are a blink that the margin covers.
 JOIN, LEAST = 6, 3
-# Share of a found face that must be inside its cover.
-INSIDE = 0.96
+# Share of a found face that must be inside its cover. Of a profile, a detector's box holds up to a seventh of air.
+INSIDE = 0.88
 # A face belongs to a subject when this much of it lies in the subject's head.
 BELONGS = 0.5
 # A gap longer than this is an absence, if it begins and ends at the edge of the picture.
@@ -134,7 +134,7 @@ def unsure(project: Project, clip: Clip) -> Iterator[Finding]:
             # Where the head is out of the picture there is nothing to be sure of.
             low &= _visible_share(rows, clip) > 0.03
             confident = {c.frame for c in sighting.corrections}
-            for first, last in _runs(np.flatnonzero(low) + sighting.first):
+            for first, last in runs(np.flatnonzero(low) + sighting.first):
                 if last - first + 1 >= LEAST or first in (sighting.first, sighting.last):
                     worst = rows[first - sighting.first:last - sighting.first + 1, 5]
                     if any(first - JOIN <= f <= last + JOIN for f in confident) and worst.min() > UNSURE / 2:
@@ -175,7 +175,7 @@ def faces(project: Project, clip: Clip) -> Iterator[Finding]:
     for key, frames in outside.items():
         reason = Reason.FACE_OUTSIDE if key else Reason.NOBODYS_FACE
         worst_of = min if key else max
-        for first, last in _runs(np.array(sorted(frames))):
+        for first, last in runs(np.array(sorted(frames))):
             worst = worst_of(v for f, v in frames.items() if first <= f <= last)
             at = next(f for f, v in frames.items() if first <= f <= last and v == worst)
             yield Finding(clip.key, key, reason, first, last, round(float(worst), 3), at)
@@ -228,13 +228,14 @@ def _heads_by_frame(project, clip):
 
 def _samples(box, clip) -> np.ndarray:
     """Points of the face itself, (n, 2): the ellipse inside the detector's box, where it is inside the picture."""
-    points = box[:2] + _DISC * (box[2:] - box[:2])
+    points = box[:2] + FACE_DISC * (box[2:] - box[:2])
     seen = (points[:, 0] >= 0) & (points[:, 1] >= 0) & (points[:, 0] < clip.width) & (points[:, 1] < clip.height)
     return points[seen] if seen.any() else points
 
 
 _GRID = (np.stack(np.meshgrid(np.arange(9), np.arange(9)), -1).reshape(-1, 2) + 0.5) / 9
-_DISC = _GRID[np.hypot(*(_GRID - 0.5).T) <= 0.5]
+# Points of the disc inside a unit square: the part of a detector's box that is face.
+FACE_DISC = _GRID[np.hypot(*(_GRID - 0.5).T) <= 0.5]
 
 
 def _inside(outline: np.ndarray, points: np.ndarray) -> np.ndarray:
@@ -265,7 +266,7 @@ def _visible_share(rows: np.ndarray, clip: Clip) -> np.ndarray:
     return np.clip(width, 0, None) * np.clip(height, 0, None) / np.maximum(rows[:, 2] * rows[:, 3], 1)
 
 
-def _runs(frames: np.ndarray, join: int = JOIN) -> Iterator[tuple[int, int]]:
+def runs(frames: np.ndarray, join: int = JOIN) -> Iterator[tuple[int, int]]:
     """Stretches of frames with holes of at most join."""
     if not len(frames):
         return

@@ -80,7 +80,7 @@ def chains(tracklets: list[Tracklet], rate: float, settings: BridgeSettings = Br
             away = min(away, np.hypot(*(b[:2] - a[:2])) / max(a[2], b[2]))
             change = abs(np.log(b[2] / a[2]))
             like = likeness(end.colours, tracklet.colours)
-            if away > 0.8 + 0.4 * gap / rate or change > 0.5 or like < 0.5:
+            if away > 0.8 + 0.4 * gap / rate or change > 0.5 or like < 0.62:
                 continue
             cost = 0.5 * away + change + (1 - like)
             if cost < best_cost:
@@ -163,10 +163,13 @@ def _bridge(pictures, n, frames, heads, box, size):
     back = follow(pictures[::-1], heads[n + 1], _end_speed(frames[n + 1:], heads[n + 1:], True), box[:2], size).rows[:count]
     from_start, known_start = _padded(ahead, line, count)
     from_end, known_end = _padded(back[::-1], line, count, at_end=True)
-    weight_start = (1 - t[:, 0]) * np.where(known_start, 1, 0.02)
-    weight_end = t[:, 0] * np.where(known_end, 1, 0.02)
-    share = (weight_end / (weight_start + weight_end))[:, None]
-    blended = from_start[:, :5] * (1 - share) + from_end[:, :5] * share
+    # What was followed counts by how sure the follower was; where neither is, the straight line between the ends.
+    weight_start = (1 - t[:, 0]) * np.where(known_start, from_start[:, 5] ** 2, 0)
+    weight_end = t[:, 0] * np.where(known_end, from_end[:, 5] ** 2, 0)
+    weight_line = 0.03 * (1 - np.maximum(from_start[:, 5] * known_start, from_end[:, 5] * known_end))
+    total = weight_start + weight_end + weight_line
+    share = (weight_end / np.maximum(weight_start + weight_end, 1e-9))[:, None]
+    blended = (from_start[:, :5] * weight_start[:, None] + from_end[:, :5] * weight_end[:, None] + line * weight_line[:, None]) / total[:, None]
     away = np.hypot(*(from_start[:, :2] - from_end[:, :2]).T) / np.maximum(blended[:, 2], 1)
     sure = from_start[:, 5] * (1 - share[:, 0]) + from_end[:, 5] * share[:, 0]
     confidence = np.clip(sure * np.clip(1.25 - away, 0.2, 1), 0.1, 0.9)

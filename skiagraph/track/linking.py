@@ -14,24 +14,31 @@ import numpy as np
 from scipy.optimize import linear_sum_assignment
 
 from skiagraph.boxes import iou
-from skiagraph.detect.detections import Detections
+from skiagraph.detect.detections import Detections, around
 from skiagraph.track.appearance import head_colours, likeness
 from skiagraph.track.heads import head_rows
 from skiagraph.track.motion import FaceMotion
 
 IMPOSSIBLE = 1e3
+# How far off, in face sides, a doubtful face may be from where it is expected.
+DOUBTFUL_AWAY = 0.4
 
 
 @dataclass(frozen=True, slots=True)
 class LinkSettings:
-    """sure: score from which a face may begin a track; doubtful: score from which it may continue one;
-    patience_s: how long a lost track waits; least: rows a track needs to be kept unless one of them is very sure."""
+    """begin: score from which a face may begin a track; sure: score from which it continues one for certain; doubtful: score from which it may continue one;
+    patience_s: how long a lost track waits;
+    doubt_s: how long a track may live on doubtful faces alone; least: rows a track needs to be kept, one
+    of them of score kept, unless one is very sure."""
 
+    begin: float = 0.62
     sure: float = 0.55
-    doubtful: float = 0.25
+    doubtful: float = 0.35
     patience_s: float = 1.2
+    doubt_s: float = 1.0
     least: int = 3
-    very_sure: float = 0.78
+    kept: float = 0.68
+    very_sure: float = 0.8
 
 
 @dataclass(slots=True)
@@ -53,7 +60,7 @@ class Tracklet:
 
 class _Track:
     def __init__(self, tracklet: Tracklet, box: np.ndarray):
-        self.tracklet, self.motion, self.missed = tracklet, FaceMotion(box), 0
+        self.tracklet, self.motion, self.missed, self.doubted = tracklet, FaceMotion(box), 0, 0
 
 
 class Linker:
@@ -62,6 +69,7 @@ class Linker:
     def __init__(self, rate: float, settings: LinkSettings = LinkSettings()):
         self._settings = settings
         self._patience = max(3, round(settings.patience_s * rate))
+        self._doubt = max(3, round(settings.doubt_s * rate))
         self._tracks: list[_Track] = []
         self._done: list[Tracklet] = []
         self._count = 0
@@ -72,7 +80,7 @@ class Linker:
     def tracklets(self) -> list[Tracklet]:
         """All tracklets so far that are worth keeping, in the order of their first sight."""
         every = self._done + [t.tracklet for t in self._tracks]
-        kept = [t for t in every if len(t.frames) >= self._settings.least and t.best >= self._settings.sure
+        kept = [t for t in every if len(t.frames) >= self._settings.least and t.best >= self._settings.kept
                 or t.best >= self._settings.very_sure]
         return sorted(kept, key=lambda t: (t.frames[0], t.number))
 
@@ -103,10 +111,13 @@ class Linker:
                 doubtful = Detections.joined([doubtful, _not_taken(seen, sure, doubtful)])
         doubtful = _not_taken(doubtful, sure)
         colours = [head_colours(frame_rgb, box) for box in doubtful.boxes]
-        left, _ = self._match(left, doubtful, colours, frame, passed, gate=0.55)
+        for track in self._tracks:
+            track.doubted += passed
+        waiting = [t for t in left if t.doubted <= self._doubt]
+        left = [t for t in left if t.doubted > self._doubt] + self._match(waiting, doubtful, colours, frame, passed, gate=None)[0]
         for track in left:
             track.missed += passed
-        for row in free:
+        for row in (r for r in free if sure.scores[r] >= self._settings.begin):
             self._begin(sure, row, sure_colours[row], frame)
         self._done += [t.tracklet for t in self._tracks if t.missed > self._patience]
         self._tracks = [t for t in self._tracks if t.missed <= self._patience]
@@ -119,7 +130,10 @@ class Linker:
         _append(tracklet, found, row, frame)
 
     def _match(self, tracks, found, colours, frame, passed, gate):
-        """Assign faces to tracks; returns the tracks and the rows of faces that stay alone."""
+        """Assign faces to tracks; returns the tracks and the rows of faces that stay alone.
+
+        gate: how many face sides off a face may be; None for doubtful faces, which must fit in place, size and looks.
+        """
         if not tracks or not len(found):
             return list(tracks), list(range(len(found)))
         cost = self._costs(tracks, found, colours, passed, gate)
@@ -132,6 +146,8 @@ class Linker:
             score = float(found.scores[column])
             track.motion.correct(found.boxes[column], weight=min(1.0, score / self._settings.sure))
             track.missed = 0
+            if score >= self._settings.sure:
+                track.doubted = 0
             _append(track.tracklet, found, column, frame)
             if colours[column] is not None and score >= self._settings.sure:
                 old = track.tracklet.colours
@@ -150,11 +166,14 @@ class Linker:
         for i, track in enumerate(tracks):
             x, y, side = track.motion.state[:3]
             away = np.hypot(centres[:, 0] - x, centres[:, 1] - y) / np.maximum(side, sides)
-            allowed = gate + min(1.0, 2.0 * track.motion.spread / side) * (track.missed + passed > 1)
+            waited = min(1.0, 2.0 * track.motion.spread / side) * (track.missed + passed > 1)
+            allowed, most, least_like = (DOUBTFUL_AWAY + 0.3 * waited, 0.22, 0.6) if gate is None else (
+                gate + waited, 0.5 + 0.02 * track.missed, 0.55 if track.missed > 3 else 0.0)
             change = np.abs(np.log(np.maximum(sides, 1) / max(side, 1)))
             for j in range(len(found)):
                 like = likeness(track.tracklet.colours, colours[j])
-                if away[j] > allowed or change[j] > 0.55 + 0.02 * track.missed or (track.missed > 3 and like < 0.45):
+                # The less sure a face is, the nearer it must be to where one was expected.
+                if away[j] > allowed * (1.0 if gate is None else float(np.clip((found.scores[j] - 0.45) / 0.25, 0.4, 1))) or change[j] > most or like < least_like:
                     continue
                 cost[i, j] = away[j] + 0.5 * (1 - overlap[i, j]) + 0.6 * change[j] + 0.9 * (1 - like)
         return cost
@@ -168,8 +187,11 @@ def _append(tracklet: Tracklet, found: Detections, row: int, frame: int) -> None
 
 
 def _not_taken(found: Detections, *others: Detections) -> Detections:
-    """The detections that are not the same face as one of the others."""
+    """The detections that are not the same face as one of the others, at whatever scale."""
     for other in others:
         if len(found) and len(other):
-            found = found.take(iou(found.boxes, other.boxes).max(axis=1) < 0.4)
+            taken = iou(found.boxes, other.boxes).max(axis=1) >= 0.4
+            for box in other.boxes:
+                taken |= around(found.boxes, box)
+            found = found.take(~taken)
     return found

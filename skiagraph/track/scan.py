@@ -182,7 +182,8 @@ class _Scan:
             limits = bounds[shot], bounds[shot + 1] - 1
             tasks += [(number, task) for task in tasks_of(chain, self.size, limits, self.rate)]
         solved = self._solve(tasks)
-        return [_person(chain, tuple(path_of(chain, solved.get(number, {}), self.rate))) for number, chain in enumerate(linked)]
+        # Two ends that were not seen to meet may be two people: whether they are one is for recognition to say.
+        return [_person(chain, (path,)) for number, chain in enumerate(linked) for path in path_of(chain, solved.get(number, {}), self.rate)]
 
     def _solve(self, tasks) -> dict[int, dict]:
         """Give every task its pictures in one sweep through the frames that any of them needs."""
@@ -221,8 +222,10 @@ def _person(chain: Chain, paths: tuple[Path, ...]) -> FoundPerson:
     """The best face is the largest among the surest that is well inside the picture."""
     boxes = np.concatenate([np.asarray(t.boxes).reshape(-1, 4) for t in chain.parts])
     worth = chain.scores ** 3 * np.sqrt(np.maximum(boxes[:, 2] - boxes[:, 0], 1))
-    best = int(np.argmax(worth))
-    return FoundPerson(chain.parts[0].number, paths, int(chain.frames[best]), tuple(float(v) for v in boxes[best]))
+    mine = (chain.frames >= paths[0].first) & (chain.frames <= paths[-1].last)
+    best = int(np.argmax(np.where(mine, worth, -1)))
+    key = next(t.number for t in chain.parts if t.frames[-1] >= paths[0].first)
+    return FoundPerson(key, paths, int(chain.frames[best]), tuple(float(v) for v in boxes[best]))
 
 
 def _after(step: np.ndarray, before: np.ndarray) -> np.ndarray:

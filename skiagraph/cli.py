@@ -1,0 +1,313 @@
+"""The command line: the same core as the desktop, one sentence for every error."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import logging
+import sys
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from pathlib import Path
+
+import platformdirs
+
+from skiagraph import __version__
+from skiagraph.errors import Cancelled, SkiagraphError
+from skiagraph.jobs import JobControl, Progress, format_left
+
+OK, FAILED, FOUND, CANCELLED = 0, 2, 3, 130
+
+log = logging.getLogger("skiagraph")
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run one command; returns the exit code: 0 done, 2 an error, 3 findings, 130 cancelled."""
+    parser = _parser()
+    options = parser.parse_args(arguments)
+    _log_to_file()
+    printer = ProgressPrinter(sys.stderr)
+    control = JobControl(printer)
+    try:
+        return options.run(options, control)
+    except SkiagraphError as error:
+        log.exception("failed")
+        printer.end()
+        print(f"skiagraph: {error}", file=sys.stderr)
+        return FAILED
+    except (Cancelled, KeyboardInterrupt):
+        printer.end()
+        print("skiagraph: Cancelled; nothing was left half-written.", file=sys.stderr)
+        return CANCELLED
+    except BrokenPipeError:
+        return OK
+    except Exception as error:  # no traceback reaches a user; the details are in the log
+        log.exception("unexpected")
+        printer.end()
+        print(f"skiagraph: Something unexpected went wrong ({error}); the details are in {log_file()}.", file=sys.stderr)
+        return FAILED
+
+
+def log_file() -> Path:
+    return Path(platformdirs.user_log_dir("skiagraph")) / "skiagraph.log"
+
+
+def _log_to_file() -> None:
+    if log.handlers:
+        return
+    try:
+        log_file().parent.mkdir(parents=True, exist_ok=True)
+        handler: logging.Handler = logging.FileHandler(log_file(), delay=True)
+    except OSError:
+        handler = logging.NullHandler()
+    handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(message)s"))
+    log.addHandler(handler)
+    log.propagate = False
+
+
+class ProgressPrinter:
+    """A bar on a terminal, a plain line for every tenth part otherwise."""
+
+    WIDTH = 28
+
+    def __init__(self, stream):
+        self._stream, self._bar = stream, stream.isatty()
+        self._said: tuple[str, int] | None = None
+
+    def __call__(self, progress: Progress) -> None:
+        share = progress.share
+        if self._bar:
+            filled = round((share or 0) * self.WIDTH)
+            text = f"{progress.step}  {'█' * filled}{'·' * (self.WIDTH - filled)}  {progress.done}/{progress.total or '?'}  {format_left(progress.left_s)}"
+            if self._said and self._said[0] != progress.step:
+                self._stream.write("\n")
+            self._said = (progress.step, 0)
+            self._stream.write(f"\r\x1b[K{text}")
+            self._stream.flush()
+            return
+        tenth = int((share or 0) * 10)
+        if self._said != (progress.step, tenth):
+            self._said = (progress.step, tenth)
+            left = format_left(progress.left_s)
+            print(f"{progress.step}: {progress.done} of {progress.total or '?'} frames{', ' + left if left else ''}", file=self._stream, flush=True)
+
+    def end(self) -> None:
+        if self._bar and self._said:
+            self._stream.write("\n")
+            self._said = None
+
+
+class _Parser(argparse.ArgumentParser):
+    """Wrong use is one sentence too."""
+
+    def error(self, message):
+        print(f"skiagraph: {message[:1].upper() + message[1:]}; see “{self.prog} --help”.", file=sys.stderr)
+        raise SystemExit(FAILED)
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = _Parser(prog="skiagraph", description="Makes people who gave no consent unrecognisable, and proves it.")
+    parser.add_argument("--version", action="version", version=f"Skiagraph {__version__}")
+    commands = parser.add_subparsers(metavar="COMMAND", required=True, parser_class=_Parser)
+
+    def command(name: str, run: Callable, help_: str) -> argparse.ArgumentParser:
+        sub = commands.add_parser(name, help=help_, description=help_)
+        sub.set_defaults(run=run)
+        return sub
+
+    info = command("info", run_info, "Say what a clip is.")
+    info.add_argument("clip", metavar="CLIP", type=Path)
+    info.add_argument("--json", action="store_true", help="as JSON")
+    info.add_argument("--verify", action="store_true", help="decode every frame, to find damage anywhere")
+
+    scan = command("scan", run_scan, "Find and follow everybody; all stay undecided, hence covered.")
+    scan.add_argument("clips", metavar="CLIP", nargs="+", type=Path)
+    scan.add_argument("-o", "--output", metavar="PROJECT", type=Path, required=True, help="project to write; an existing one is added to")
+    scan.add_argument("--every", metavar="N", type=_positive, default=1, help="search each N-th frame only (default 1)")
+
+    render = command("render", run_render, "Export the clips of a project with their covers.")
+    render.add_argument("project", metavar="PROJECT", type=Path)
+    render.add_argument("-o", "--output", metavar="OUT", type=Path, required=True, help="file, or folder when the project has several clips")
+    render.add_argument("--clip", metavar="NAME", help="only the clip of this file name")
+    render.add_argument("--format", metavar="FORMAT", help="h264-mp4, h265-mp4, prores-mov or ffv1-mkv; otherwise by the file's ending")
+    render.add_argument("--matte", metavar="MATTE.mkv", type=Path, help="write the matte too: 8-bit grey FFV1, 255 = fully covered")
+    render.add_argument("--style", choices=("blur", "mosaic", "solid"), help="one cover for everybody")
+
+    check = command("check", run_check, "List what a person must look at; exit code 3 when there is anything.")
+    check.add_argument("project", metavar="PROJECT", type=Path)
+    check.add_argument("--file", metavar="OUT", type=Path, help="an exported file to decode, search again and compare")
+    check.add_argument("--clip", metavar="NAME", help="the clip the file was exported from, when the project has several")
+    check.add_argument("--json", metavar="FINDINGS.json", type=Path, help="write the findings there")
+
+    demo = command("demo", run_demo, "Write the demo clips, their truth and a project.")
+    demo.add_argument("folder", metavar="DIR", type=Path)
+    demo.add_argument("--redraw", action="store_true", help="draw the clips from numbers instead of copying them (some minutes)")
+
+    opened = command("open", run_open, "Open the window on clips or a project.")
+    opened.add_argument("files", metavar="FILE", nargs="*", type=Path)
+    opened.add_argument("--demo", action="store_true", help="open the demo project")
+    return parser
+
+
+def _positive(text: str) -> int:
+    value = int(text) if text.isdigit() else 0
+    if value < 1:
+        raise argparse.ArgumentTypeError(f"{text} is not a whole number from 1")
+    return value
+
+
+def run_info(options, control) -> int:
+    from skiagraph.media.index import open_clip, verify
+    info, index = open_clip(options.clip, control)
+    # Short clips are checked whole: damage inside is better known now than at the deadline.
+    if options.verify or index.time_s(len(index)) <= 120:
+        index = verify(info, index, control)
+    control_end(control)
+    width, height = info.upright_size
+    facts = {
+        "file": str(info.path), "container": info.container, "codec": info.codec, "width": width, "height": height, "rotation": info.rotation,
+        "pixel_format": info.pixel_format, "bit_depth": info.bit_depth, "sample_aspect": str(info.sample_aspect), "frames": len(index),
+        "rate": float(round(info.rate, 4)), "variable_rate": index.is_variable, "duration_s": round(index.time_s(len(index)), 3),
+        "start_s": round(float(index.pts[0] * index.time_base), 4), "sync_samples": int(index.sync.sum()), "timecode": info.timecode,
+        "sound": [{"codec": s.codec, "rate": s.rate, "channels": s.channels, "language": s.language} for s in info.sound], "damage": index.damage,
+    }
+    if options.json:
+        print(json.dumps(facts, indent=2))
+        return OK
+    turned = f", stored turned by {info.rotation}°" if info.rotation else ""
+    rate = f"{float(info.rate):.6g} frames/s" + (" (variable)" if index.is_variable else "")
+    print(f"{info.path.name}: {width} × {height}{turned}, {info.codec} {info.pixel_format}, {rate}")
+    print(f"{len(index)} frames, {facts['duration_s']} s" + (f", timecode {info.timecode}" if info.timecode else ""))
+    for s in info.sound:
+        print(f"sound: {s.codec}, {s.rate} Hz, {s.channels} channels" + (f", {s.language}" if s.language else ""))
+    if not info.sound:
+        print("no sound")
+    if index.damage:
+        print(index.damage)
+    return OK
+
+
+def control_end(control: JobControl) -> None:
+    """Leave the line of a progress bar before printing results."""
+    if isinstance(control._listener, ProgressPrinter):
+        control._listener.end()
+
+
+def run_scan(options, control) -> int:
+    from skiagraph.errors import EditRefused
+    from skiagraph.media.index import open_clip
+    from skiagraph.media.writer import refuse_bad_target
+    from skiagraph.project import edits, file
+    from skiagraph.project.model import Project
+    from skiagraph.track.scan import ScanSettings, scan
+    refuse_bad_target(options.output, options.clips)
+    project = file.load(options.output) if options.output.exists() else Project()
+    for path in options.clips:
+        info, index = open_clip(path, control)
+        try:
+            project = edits.add_clip(project, info, index)
+            key = project.clips[-1].key
+        except EditRefused:
+            key = next(c.key for c in project.clips if c.path == info.path or (c.size == info.file_size and c.frames == len(index)))
+        result = scan(info, index, ScanSettings(every=options.every), control)
+        project = edits.apply_scan(project, key, result, options.every)
+        # Saved after each clip: what was scanned stays, whatever happens next.
+        file.save(project, options.output)
+        control_end(control)
+        people = [s for s in project.subjects if s.in_clip(key)]
+        print(f"{path.name}: {len(people)} people in {result.frames} frames" + (f". {result.damage}" if result.damage else ""))
+    print(f"Saved {options.output}. Everybody is undecided, hence covered.")
+    return OK
+
+
+def _load(path: Path):
+    from skiagraph.project import file, relink
+    project = file.load(path)
+    project = relink.find_beside(project, [path.absolute().parent])
+    for clip in relink.missing(project):
+        raise SkiagraphError(f"{clip.path.name} is not where it was ({clip.path.parent}); put it beside the project.", path=clip.path)
+    return project
+
+
+def _chosen_clips(project, name: str | None):
+    if name is None:
+        return list(project.clips)
+    chosen = [c for c in project.clips if name in (c.path.name, c.path.stem, c.key)]
+    if not chosen:
+        raise SkiagraphError(f"There is no clip {name} in the project; it has {', '.join(c.path.name for c in project.clips)}.")
+    return chosen
+
+
+def run_render(options, control) -> int:
+    from skiagraph.handover.export import export_clip
+    from skiagraph.media.formats import FORMATS, format_for
+    from skiagraph.project.model import CoverKind
+    project = _load(options.project)
+    clips = _chosen_clips(project, options.clip)
+    if not clips:
+        raise SkiagraphError(f"{options.project.name} has no clips; scan one first.", path=options.project)
+    if options.style:
+        kind = CoverKind(options.style)
+        project = replace(project, style=replace(project.style, kind=kind),
+                          subjects=tuple(replace(s, style=replace(s.style, kind=kind) if s.style else None) for s in project.subjects))
+    several = len(clips) > 1 or options.output.is_dir()
+    if several and options.matte:
+        raise SkiagraphError("One matte file cannot hold several clips; choose one with --clip.")
+    if several:
+        options.output.mkdir(parents=True, exist_ok=True)
+    for clip in clips:
+        export = FORMATS["h264-mp4"] if several and not options.format else format_for(options.output, options.format)
+        target = options.output / f"{clip.path.stem}-covered{export.suffix}" if several else options.output
+        export_clip(project, clip.key, target, export, matte_target=options.matte, control=control)
+        control_end(control)
+        print(f"Wrote {target} ({clip.frames} frames, {export.label})")
+    if options.matte:
+        print(f"Wrote {options.matte}")
+    return OK
+
+
+def run_check(options, control) -> int:
+    from skiagraph.review.exposure import check_file
+    from skiagraph.review.findings import findings, open_findings, sentence
+    project = _load(options.project)
+    found = findings(project)
+    if options.file:
+        clips = _chosen_clips(project, options.clip)
+        if len(clips) != 1:
+            stem = options.file.stem.removesuffix("-covered")
+            clips = [c for c in clips if c.path.stem == stem]
+            if len(clips) != 1:
+                raise SkiagraphError(f"It is not clear which clip {options.file.name} was exported from; say so with --clip.", path=options.file)
+        found = [f for f in found if f.clip == clips[0].key] + check_file(project, clips[0].key, options.file, control)
+    control_end(control)
+    waiting = open_findings(project, found)
+    rows = [{"subject": project.subject(f.subject).name if f.subject else None, "subject_key": f.subject or None,
+             "clip": project.clip(f.clip).path.name, "first_frame": f.first, "last_frame": f.last, "reason": f.reason.value,
+             "worst_value": f.worst, "accepted": f not in waiting, "text": sentence(project, f)} for f in found]
+    if options.json:
+        try:
+            options.json.write_text(json.dumps(rows, indent=2, ensure_ascii=False) + "\n")
+        except OSError as error:
+            raise SkiagraphError(f"{options.json} cannot be written ({error.strerror}); choose another place.", path=options.json) from error
+    for row in rows:
+        if not row["accepted"]:
+            print(f"{row['clip']}  {row['first_frame']}–{row['last_frame']}  {row['reason']}  {row['text']}")
+    print(f"{len(waiting)} findings to look at" if waiting else "No findings.")
+    return FOUND if waiting else OK
+
+
+def run_demo(options, control) -> int:
+    from skiagraph.demo.write import write_demo
+    place = write_demo(options.folder, control, redraw=options.redraw)
+    control_end(control)
+    print(f"Wrote the demo to {options.folder}; open {place}.")
+    return OK
+
+
+def run_open(options, control) -> int:
+    from skiagraph.desktop.app import run
+    return run([str(path) for path in options.files], demo=options.demo)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

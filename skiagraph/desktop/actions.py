@@ -1,0 +1,78 @@
+"""Menus and keys: everything that can be done, each once."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtWidgets import QMenuBar
+
+from skiagraph.desktop.session import View
+from skiagraph.project.model import Decision
+
+
+class Actions:
+    """Builds the menus of a window. groups: heading → actions, for the help sheet."""
+
+    def __init__(self, window):
+        self._window = window
+        self.groups: dict[str, list[QAction]] = {}
+        self.bar = QMenuBar()
+        cover, session = window.cover, window.session
+        self._menu("Project", [
+            ("New …", "Ctrl+N", window.new_project), ("Open …", "Ctrl+O", window.open_dialog), ("Add clips …", "Ctrl+I", window.add_dialog),
+            ("Open the demo", "", window.open_demo), None, ("Scan all that are new", "Ctrl+R", window.footage._scan_all),
+            ("Export", "Ctrl+E", window.export_now), None, ("Quit", "Ctrl+Q", window.close)])
+        self.undo, self.redo = self._menu("Edit", [("Undo", "Ctrl+Z", window.document.undo), ("Redo", "Ctrl+Shift+Z", window.document.redo)])
+        self._more("Edit", [None, *((word, key, lambda d=d: cover.decide(session.selected, d)) for word, key, d in (
+            ("Decide: cover", "1", Decision.COVER), ("Decide: show", "2", Decision.SHOW), ("Decide: undecided", "3", Decision.UNDECIDED))),
+            None, ("Add face", "A", lambda: cover.draw_face(True)), ("Merge selected", "Ctrl+M", cover.merge_selected),
+            ("Begin sighting here", "[", lambda: cover.trim("begin")), ("End sighting here", "]", lambda: cover.trim("end")),
+            ("Remove keyframe", "Del", cover.drop_keyframe), ("Remove from register", "Ctrl+Backspace", cover.remove_selected),
+            ("Leave", "Esc", cover.escape)])
+        self._menu("Time", [
+            ("Play", "Space", cover.player.toggle), ("Shuttle back", "J", lambda: cover.player.faster(-1)), ("Stop", "K", lambda: cover.player.set_speed(0)),
+            ("Shuttle on", "L", lambda: cover.player.faster(1)), None, ("One frame back", "Left", lambda: cover.step(-1)), ("One frame on", "Right", lambda: cover.step(1)),
+            ("One second back", "Shift+Left", lambda: cover.step_second(-1)), ("One second on", "Shift+Right", lambda: cover.step_second(1)),
+            ("First frame", "Home", lambda: cover.jump("start")), ("Last frame", "End", lambda: cover.jump("end")), None,
+            ("In here", "I", lambda: session.set_mark("in", session.frame)), ("Out here", "O", lambda: session.set_mark("out", session.frame)),
+            ("Remove in", "Shift+I", lambda: session.set_mark("in", None)), ("Remove out", "Shift+O", lambda: session.set_mark("out", None)), None,
+            ("Next finding", "N", lambda: cover.jump_finding()), ("Previous finding", "Shift+N", lambda: cover.jump_finding(True)),
+            ("Next keyframe", ".", lambda: cover.jump_keyframe()), ("Previous keyframe", ",", lambda: cover.jump_keyframe(True))])
+        self._menu("View", [
+            *((name, key, lambda v=v: session.set_view(v)) for name, key, v in (("Result", "R", View.RESULT), ("Source", "S", View.SOURCE),
+                                                                                ("Split", "D", View.SPLIT), ("Matte", "M", View.MATTE))),
+            ("Fit the picture", "F", cover.picture.fit), ("Zoom in", "+", lambda: cover.picture.zoom_at(cover.picture.rect().center().toPointF(), 1.25)),
+            ("Zoom out", "-", lambda: cover.picture.zoom_at(cover.picture.rect().center().toPointF(), 0.8)), None,
+            *((name, f"Ctrl+{n}", lambda n=n: window.show_step(n - 1)) for n, name in enumerate(("Footage", "Cover", "Review", "Hand over"), 1)),
+            ("Full screen", "F11", window.toggle_full_screen)])
+        self._menu("Help", [("Keys", "F1", window.show_keys), ("About Skiagraph", "", window.show_about)])
+
+    def _menu(self, name: str, entries) -> list[QAction]:
+        self._menus = getattr(self, "_menus", {})
+        self._menus[name] = self.bar.addMenu(name)
+        self.groups[name] = []
+        return self._more(name, entries)
+
+    def _more(self, name: str, entries) -> list[QAction]:
+        added = []
+        for entry in entries:
+            if entry is None:
+                self._menus[name].addSeparator()
+                continue
+            text, key, function = entry
+            action = QAction(text, self._window)
+            if key:
+                action.setShortcut(QKeySequence(key))
+                action.setShortcutContext(Qt.ShortcutContext.WindowShortcut)
+            action.triggered.connect(lambda _=False, f=function: f())
+            self._menus[name].addAction(action)
+            self._window.addAction(action)
+            added.append(action)
+        self.groups[name] += added
+        return added
+
+    def refresh(self, undo: str, redo: str) -> None:
+        """Name what undo and redo would do."""
+        for action, word, name in ((self.undo, "Undo", undo), (self.redo, "Redo", redo)):
+            action.setText(f"{word}: {name}" if name else word)
+            action.setEnabled(bool(name))

@@ -1,0 +1,30 @@
+"""Starting the application."""
+
+from __future__ import annotations
+
+import sys
+
+from PySide6.QtCore import QLoggingCategory
+from PySide6.QtWidgets import QApplication
+
+from skiagraph.desktop import theme
+
+
+def run(files: list[str], *, demo: bool = False) -> int:
+    """Open the window on files, on the demo, or empty; returns when it is closed."""
+    # Background jobs give way to the window quickly, so that it answers while they compute.
+    sys.setswitchinterval(0.002)
+    QLoggingCategory.setFilterRules("qt.multimedia.*=false\nqt.qpa.wayland.textinput=false")
+    application = QApplication.instance() or QApplication(["skiagraph"])
+    application.setApplicationName("skiagraph")
+    application.setApplicationDisplayName("Skiagraph")
+    application.setDesktopFileName("skiagraph")
+    theme.apply(application)
+    from skiagraph.desktop.window import MainWindow
+    window = MainWindow()
+    window.show()
+    if files:
+        window.open_files(files)
+    elif demo:
+        window.open_demo()
+    return application.exec()

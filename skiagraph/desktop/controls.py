@@ -1,0 +1,219 @@
+"""Small controls of our own: a row of choices, a slider with its field, section heads, icon buttons, a notice."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QIcon
+from PySide6.QtWidgets import (QButtonGroup, QDoubleSpinBox, QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QSlider, QToolButton,
+                               QVBoxLayout, QWidget)
+
+from skiagraph.desktop.theme import CONTROL, GRID, asset_folder
+
+
+@lru_cache(maxsize=64)
+def icon(name: str) -> QIcon:
+    return QIcon(f"{asset_folder('icons')}/{name}.svg")
+
+
+def icon_button(name: str, tip: str) -> QToolButton:
+    button = QToolButton()
+    button.setIcon(icon(name))
+    button.setIconSize(QSize(16, 16))
+    button.setFixedSize(CONTROL + 4, CONTROL)
+    button.setToolTip(tip)
+    button.setAccessibleName(tip)
+    button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+    return button
+
+
+def push_button(text: str, kind: str = "", tip: str = "") -> QPushButton:
+    button = QPushButton(text)
+    if kind:
+        button.setProperty("kind", kind)
+    button.setToolTip(tip)
+    button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+    return button
+
+
+def section(text: str) -> QWidget:
+    """A heading with a hairline to its right."""
+    box = QWidget()
+    row = QHBoxLayout(box)
+    row.setContentsMargins(0, GRID, 0, 0)
+    row.setSpacing(2 * GRID)
+    label = QLabel(text)
+    label.setObjectName("section")
+    line = QFrame()
+    line.setFixedHeight(1)
+    line.setStyleSheet("background: #3A3633;")
+    line.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+    row.addWidget(label)
+    row.addWidget(line, 1)
+    return box
+
+
+def quiet(text: str = "", *, wrap: bool = False) -> QLabel:
+    label = QLabel(text)
+    label.setProperty("role", "quiet")
+    label.setWordWrap(wrap)
+    return label
+
+
+class Choice(QWidget):
+    """A row of buttons of which one is on. Speaks the values it was given, never their texts."""
+
+    chosen = Signal(object)
+
+    def __init__(self, entries: list[tuple[object, str, str]], kinds: list[str] | None = None, parent: QWidget | None = None):
+        """entries: (value, text, tooltip) each; kinds: style of each button, otherwise a plain segment."""
+        super().__init__(parent)
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(GRID)
+        self._group = QButtonGroup(self)
+        self._values = [value for value, _, _ in entries]
+        for n, (_, text, tip) in enumerate(entries):
+            button = push_button(text, kinds[n] if kinds else "segment", tip)
+            button.setCheckable(True)
+            self._group.addButton(button, n)
+            row.addWidget(button, 1)
+        self._group.idClicked.connect(lambda n: self.chosen.emit(self._values[n]))
+
+    def button(self, value) -> QPushButton:
+        return self._group.button(self._values.index(value))
+
+    def value(self):
+        return self._values[self._group.checkedId()] if self._group.checkedId() >= 0 else None
+
+    def set_value(self, value) -> None:
+        """Show a value, or none of them for None, without telling anybody."""
+        if value in self._values:
+            self._group.button(self._values.index(value)).setChecked(True)
+        elif self._group.checkedButton():
+            self._group.setExclusive(False)
+            self._group.checkedButton().setChecked(False)
+            self._group.setExclusive(True)
+
+
+class _ResettingSlider(QSlider):
+    reset = Signal()
+
+    def mouseDoubleClickEvent(self, event) -> None:
+        self.reset.emit()
+
+    def mousePressEvent(self, event) -> None:
+        """A press on the groove goes there at once."""
+        if event.button() == Qt.MouseButton.LeftButton and self.width() > 16:
+            share = (event.position().x() - 8) / (self.width() - 16)
+            self.setValue(round(self.minimum() + max(0.0, min(1.0, share)) * (self.maximum() - self.minimum())))
+        super().mousePressEvent(event)
+
+
+class SliderField(QWidget):
+    """A number as a slider and a field. moved: while it changes; settled: the value a person left it at."""
+
+    moved = Signal(float)
+    settled = Signal(float)
+
+    def __init__(self, label: str, low: float, high: float, step: float, default: float, suffix: str = "", decimals: int = 0, tip: str = "",
+                 parent: QWidget | None = None):
+        super().__init__(parent)
+        self._low, self._step, self._default = low, step, default
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(2 * GRID)
+        name = QLabel(label)
+        name.setFixedWidth(56)
+        self.slider = _ResettingSlider(Qt.Orientation.Horizontal)
+        self.slider.setRange(0, round((high - low) / step))
+        self.slider.setFixedHeight(20)
+        self.field = QDoubleSpinBox()
+        self.field.setRange(low, high)
+        self.field.setSingleStep(step)
+        self.field.setDecimals(decimals)
+        self.field.setSuffix(suffix)
+        self.field.setFixedWidth(76)
+        self.field.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.field.setKeyboardTracking(False)
+        note = f"{tip} Double click on the slider: back to {default:.{decimals}f}{suffix}."
+        for widget in (name, self.slider, self.field):
+            widget.setToolTip(note)
+            row.addWidget(widget, 1 if widget is self.slider else 0)
+        self.slider.setAccessibleName(label)
+        self.field.setAccessibleName(label)
+        self.slider.valueChanged.connect(self._slid)
+        self.slider.sliderReleased.connect(lambda: self.settled.emit(self.value()))
+        self.slider.reset.connect(lambda: self._settle(self._default))
+        self.field.valueChanged.connect(self._typed)
+        self.set_value(default)
+
+    def value(self) -> float:
+        return self.field.value()
+
+    def set_value(self, value: float) -> None:
+        """Show a value without telling anybody."""
+        for widget in (self.slider, self.field):
+            widget.blockSignals(True)
+        self.slider.setValue(round((value - self._low) / self._step))
+        self.field.setValue(value)
+        for widget in (self.slider, self.field):
+            widget.blockSignals(False)
+
+    def _slid(self, place: int) -> None:
+        value = self._low + place * self._step
+        self.field.blockSignals(True)
+        self.field.setValue(value)
+        self.field.blockSignals(False)
+        if self.slider.isSliderDown():
+            self.moved.emit(value)
+        else:
+            self.settled.emit(value)
+
+    def _typed(self, value: float) -> None:
+        self._settle(value)
+
+    def _settle(self, value: float) -> None:
+        self.set_value(value)
+        self.settled.emit(value)
+
+
+class Notice(QFrame):
+    """A sentence in place, with a way to dismiss it. Hidden while there is nothing to say."""
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setObjectName("notice")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(3 * GRID, GRID, 2 * GRID, GRID)
+        self._text = QLabel()
+        self._text.setWordWrap(True)
+        self._text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        close = push_button("Dismiss", "link", "Hide this message")
+        close.clicked.connect(self.hide)
+        row.addWidget(self._text, 1)
+        row.addWidget(close)
+        self.hide()
+
+    def say(self, text: str) -> None:
+        self._text.setText(text)
+        self.setVisible(bool(text))
+
+    @property
+    def text(self) -> str:
+        return self._text.text() if self.isVisible() else ""
+
+
+def column(*, margin: int = 0, spacing: int = 2 * GRID, parent: QWidget | None = None) -> QVBoxLayout:
+    layout = QVBoxLayout(parent) if parent is not None else QVBoxLayout()
+    layout.setContentsMargins(margin, margin, margin, margin)
+    layout.setSpacing(spacing)
+    return layout
+
+
+def line(*, margin: int = 0, spacing: int = 2 * GRID, parent: QWidget | None = None) -> QHBoxLayout:
+    layout = QHBoxLayout(parent) if parent is not None else QHBoxLayout()
+    layout.setContentsMargins(margin, margin, margin, margin)
+    layout.setSpacing(spacing)
+    return layout

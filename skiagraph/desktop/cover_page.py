@@ -1,0 +1,422 @@
+"""Cover: the picture, the register under it and the inspector beside it, joined to the document and the session."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+from PySide6.QtCore import QPoint, Qt, Signal
+from PySide6.QtWidgets import QMenu, QSplitter, QWidget
+
+from skiagraph.desktop.controls import column, line
+from skiagraph.desktop.document import Document
+from skiagraph.desktop.inspector import Inspector
+from skiagraph.desktop.picture_server import Picture, PictureServer, Wish
+from skiagraph.desktop.picture_view import PictureView
+from skiagraph.desktop.player import Player
+from skiagraph.desktop.portraits import Portraits
+from skiagraph.desktop.register_view import DECISION_WORD, RegisterView
+from skiagraph.desktop.session import Session
+from skiagraph.desktop.theme import GRID
+from skiagraph.desktop.transport import Transport
+from skiagraph.project import edits
+from skiagraph.project.model import Decision, Project
+from skiagraph.project.outline import Outline, cover_outline, outline_at
+from skiagraph.review.lanes import attention, lane, next_finding, next_keyframe, seen_summary
+from skiagraph.timecode import format_timecode
+from skiagraph.track.path import ORIGIN_NAMES
+
+_ORIGIN_SENTENCE = {"found": "Found by the detector", "followed": "Followed by its picture", "bridged": "Bridged between two sights", "placed": "Placed by hand"}
+
+
+class CoverPage(QWidget):
+    """Asks the document for edits; its widgets are refreshed from the project."""
+
+    said = Signal(str)
+
+    def __init__(self, document: Document, session: Session, portraits: Portraits, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setObjectName("page")
+        self.document, self.session, self.portraits = document, session, portraits
+        self.server = PictureServer(self)
+        self.player = Player(document, session, self.server, self)
+        self.picture, self.transport = PictureView(), Transport()
+        self.inspector, self.register = Inspector(), RegisterView()
+        self.register.set_faces(lambda subject: portraits.face(document.project, subject.portrait))
+        self._size = (1280, 720)
+        self._trial: Project | None = None
+        self._build()
+        self._connect()
+
+    def _build(self) -> None:
+        outer = column(margin=3 * GRID, spacing=2 * GRID, parent=self)
+        self.splitter = QSplitter(Qt.Orientation.Vertical)
+        self.splitter.setHandleWidth(2 * GRID)
+        self.splitter.setChildrenCollapsible(False)
+        upper = QWidget()
+        row = line(spacing=3 * GRID, parent=upper)
+        left = column(spacing=2 * GRID)
+        left.addWidget(self.picture, 1)
+        left.addWidget(self.transport)
+        row.addLayout(left, 1)
+        self.inspector.setFixedWidth(296)
+        row.addWidget(self.inspector)
+        self.splitter.addWidget(upper)
+        self.splitter.addWidget(self.register)
+        self.splitter.setStretchFactor(0, 1)
+        self.splitter.setStretchFactor(1, 0)
+        self.splitter.setSizes([520, 226])
+        outer.addWidget(self.splitter)
+
+    def _connect(self) -> None:
+        document, session = self.document, self.session
+        document.changed.connect(self._project_changed)
+        document.findingsChanged.connect(self._refresh_register)
+        session.clipChanged.connect(self._clip_changed)
+        session.frameChanged.connect(self._frame_changed)
+        session.selectionChanged.connect(self._selection_changed)
+        session.viewChanged.connect(self._view_changed)
+        session.marksChanged.connect(lambda: self.register.set_marks(*session.marks))
+        session.reachChanged.connect(lambda: self.inspector.reach.set_value(session.reach))
+        self.server.made.connect(self._picture_made)
+        self.server.failed.connect(self._picture_failed)
+        self.player.played.connect(lambda picture: self.picture.set_picture(picture.image, picture.other))
+        self.player.speedChanged.connect(self._speed_changed)
+        self.portraits.made.connect(self.register.viewport().update)
+        view = self.picture
+        view.viewResized.connect(self._view_resized)
+        view.zoomChanged.connect(self.transport.set_scale)
+        view.subjectClicked.connect(lambda key: session.select([key] if key else []))
+        view.outlineDragged.connect(self._outline_dragged)
+        view.outlineMoved.connect(self._outline_moved)
+        view.drawn.connect(self._drawn)
+        bar = self.transport
+        bar.playPressed.connect(self.player.toggle)
+        bar.stepPressed.connect(self.step)
+        bar.jumpPressed.connect(self.jump)
+        bar.markPressed.connect(lambda which: session.set_mark(which, session.frame))
+        bar.viewChosen.connect(session.set_view)
+        bar.fitPressed.connect(view.fit)
+        bar.drawPressed.connect(view.set_drawing)
+        bar.clipChosen.connect(lambda key: self.show_clip(key))
+        bar.sought.connect(self.seek)
+        register = self.register
+        register.selected.connect(session.select)
+        register.sought.connect(self.seek)
+        register.decided.connect(self.decide)
+        register.renamed.connect(self._rename)
+        register.keyframeMoved.connect(lambda key, a, b: document.edit("move keyframe", edits.move_keyframe, key, session.clip.key, a, b))
+        register.endDragged.connect(self._end_dragged)
+        register.menuWanted.connect(self._menu)
+        panel = self.inspector
+        panel.decided.connect(lambda decision: self.decide(session.selected, decision))
+        panel.styleMoved.connect(self._style_moved)
+        panel.styleSettled.connect(self._style_settled)
+        panel.styleForAll.connect(self._style_for_all)
+        panel.styleFromAll.connect(lambda: self._edit_subject("cover as the project", edits.set_style, None))
+        panel.reachChosen.connect(session.set_reach)
+        panel.keyframeWanted.connect(lambda: self._edit_here("add keyframe", edits.keyframe_here))
+        panel.keyframeDropped.connect(self.drop_keyframe)
+        panel.beginHere.connect(lambda: self.trim("begin"))
+        panel.endHere.connect(lambda: self.trim("end"))
+        panel.reach.set_value(session.reach)
+
+    # What a person asks for
+
+    def show_clip(self, key: str, frame: int = 0) -> None:
+        self.player.set_speed(0)
+        self.session.set_clip(key, frame)
+
+    def seek(self, frame: int) -> None:
+        self.player.set_speed(0)
+        self.session.set_frame(frame)
+
+    def step(self, frames: int) -> None:
+        self.seek(self.session.frame + frames)
+
+    def step_second(self, direction: int) -> None:
+        if self.session.clip:
+            self.step(direction * max(1, round(float(self.session.clip.rate))))
+
+    def jump(self, where: str) -> None:
+        if self.session.clip:
+            self.seek(0 if where == "start" else self.session.clip.frames - 1)
+
+    def jump_finding(self, backward: bool = False) -> None:
+        clip = self.session.clip
+        found = next_finding(self.document.waiting, clip.key, self.session.frame, backward=backward) if clip else None
+        if found is None:
+            self.said.emit("No open findings in this clip.")
+            return
+        self.seek(found.at)
+        if found.subject:
+            self.session.select([found.subject])
+
+    def jump_keyframe(self, backward: bool = False) -> None:
+        subject, clip = self.session.subject, self.session.clip
+        frame = next_keyframe(subject, clip.key, self.session.frame, backward=backward) if subject and clip else None
+        if frame is not None:
+            self.seek(frame)
+
+    def decide(self, keys: list[str], decision: Decision) -> None:
+        if keys:
+            names = {"cover": "cover", "show": "show", "undecided": "leave undecided"}[decision.value]
+            who = self.document.project.subject(keys[0]).name if len(keys) == 1 else f"{len(keys)} people"
+            self.document.edit(f"{names} {who}", edits.decide, keys, decision)
+
+    def drop_keyframe(self) -> None:
+        self._edit_here("remove keyframe", edits.remove_keyframe)
+
+    def trim(self, which: str) -> None:
+        subject, clip, frame = self.session.subject, self.session.clip, self.session.frame
+        sighting = edits.sighting_at(subject, clip.key, frame) if subject and clip else None
+        if sighting is not None:
+            first, last = (frame, sighting.last) if which == "begin" else (sighting.first, frame)
+            self.document.edit(f"{which} sighting here", edits.trim_sighting, subject.key, clip.key, frame, first, last)
+
+    def remove_selected(self) -> None:
+        if self.session.selected:
+            self.document.edit("remove from register", edits.remove_subjects, self.session.selected)
+
+    def merge_selected(self) -> None:
+        keys = self.session.selected
+        if len(keys) > 1:
+            self.document.edit("merge people", edits.merge_subjects, keys[-1], keys[:-1])
+
+    def draw_face(self, on: bool) -> None:
+        self.transport.draw.setChecked(on)
+
+    def escape(self) -> None:
+        """Leave the smallest thing that is under way."""
+        if self.picture.cancel_drag():
+            return
+        if self.picture.is_drawing:
+            self.draw_face(False)
+        else:
+            self.session.select([])
+
+    # What widgets report
+
+    def _edit_subject(self, name: str, function, *arguments) -> None:
+        if self.session.subject:
+            self.document.edit(name, function, self.session.subject.key, *arguments)
+
+    def _edit_here(self, name: str, function) -> None:
+        if self.session.subject and self.session.clip:
+            self.document.edit(name, function, self.session.subject.key, self.session.clip.key, self.session.frame)
+
+    def _rename(self, key: str, name: str) -> None:
+        if name.strip() and name.strip() != self.document.project.subject(key).name:
+            self.document.edit("rename", edits.rename, key, name)
+
+    def _end_dragged(self, key: str, inside: int, first: int, last: int) -> None:
+        self.document.edit("change the ends of a sighting", edits.trim_sighting, key, self.session.clip.key, inside, first, last)
+
+    def _outline_dragged(self, outline: Outline | None) -> None:
+        """A trial of the project shows what the drag will do; nothing is kept of it."""
+        subject, clip = self.session.subject, self.session.clip
+        self._trial = edits.move_outline(self.document.project, subject.key, clip.key, self.session.frame, outline, self.session.reach) \
+            if outline is not None and subject and clip else None
+        self._ask_picture()
+
+    def _outline_moved(self, outline: Outline) -> None:
+        self._trial = None
+        subject, clip = self.session.subject, self.session.clip
+        if subject and clip:
+            before = outline_at(sighting, self.session.frame) if (sighting := edits.sighting_at(subject, clip.key, self.session.frame)) else None
+            sized = before is not None and abs(outline.width - before.width) + abs(outline.height - before.height) > 0.01
+            turned = before is not None and outline.angle != before.angle
+            name = "turn outline" if turned else "resize outline" if sized else "move outline"
+            self.document.edit(name, edits.move_outline, subject.key, clip.key, self.session.frame, outline, self.session.reach)
+
+    def _drawn(self, outline: Outline) -> None:
+        self.draw_face(False)
+        clip = self.session.clip
+        made: list[str] = []
+
+        def add(project):
+            project, key = edits.add_subject(project, clip.key, self.session.frame, outline)
+            made.append(key)
+            return project
+
+        if clip and self.document.edit("add face", add):
+            self.session.select(made)
+
+    def _style_moved(self, style) -> None:
+        subject = self.session.subject
+        if subject:
+            self._trial = edits.set_style(self.document.project, subject.key, style)
+            self._ask_picture()
+            self._refresh_outlines()
+
+    def _style_settled(self, style) -> None:
+        self._trial = None
+        subject = self.session.subject
+        if subject and style != self.document.project.style_of(subject):
+            self.document.edit("change cover", edits.set_style, subject.key, style)
+        else:
+            self._ask_picture()
+
+    def _style_for_all(self) -> None:
+        subject = self.session.subject
+        if subject and subject.style:
+            style = subject.style
+
+            def everybody(project):
+                plain = tuple(replace(s, style=None) for s in project.subjects)
+                return edits.set_project_style(replace(project, subjects=plain), style)
+
+            self.document.edit("use cover for everybody", everybody)
+
+    def _menu(self, key: str, frame: int, place: QPoint) -> None:
+        menu = QMenu(self)
+        for decision in Decision:
+            menu.addAction(f"{DECISION_WORD[decision]}", lambda d=decision: self.decide(self.session.selected, d))
+        menu.addSeparator()
+        menu.addAction("Rename …", lambda: self.register.edit_name(key))
+        several = menu.addAction("Merge selected into this person", self.merge_selected)
+        several.setEnabled(len(self.session.selected) > 1)
+        clip = self.session.clip
+        seen = clip is not None and edits.sighting_at(self.document.project.subject(key), clip.key, frame) is not None
+        sighting = menu.addAction("Remove this sighting", lambda: self.document.edit("remove sighting", edits.remove_sighting, key, clip.key, frame))
+        sighting.setEnabled(seen)
+        menu.addSeparator()
+        menu.addAction("Remove from register", self.remove_selected)
+        menu.popup(place)
+
+    # Refreshing from the project
+
+    def _project_changed(self) -> None:
+        self._trial = None
+        project = self.document.project
+        self.transport.set_clips([(c.key, c.path.name) for c in project.clips], self.session.clip.key if self.session.clip else "")
+        self._clip_shape()
+        self._refresh_register()
+        self._refresh_inspector()
+        self._refresh_outlines()
+        self._ask_picture()
+
+    def _clip_changed(self) -> None:
+        self.transport.set_clips([(c.key, c.path.name) for c in self.document.project.clips], self.session.clip.key if self.session.clip else "")
+        self._clip_shape()
+        self.picture.set_picture(None)
+        self._refresh_register()
+
+    def _clip_shape(self) -> None:
+        clip = self.session.clip
+        self.transport.set_clip(clip)
+        if clip is None:
+            self.picture.set_picture(None)
+            self.picture.set_message("Add a clip in Footage to begin.")
+        else:
+            self.picture.set_clip_size(clip.width, clip.height)
+
+    def _frame_changed(self, frame: int) -> None:
+        self._trial = None
+        self.transport.set_frame(frame)
+        self.register.set_frame(frame)
+        if not self.player.speed:
+            self._refresh_outlines()
+            self._refresh_place()
+            self._ask_picture()
+
+    def _selection_changed(self) -> None:
+        self._trial = None
+        self.register.set_selection(self.session.selected)
+        self._refresh_inspector()
+        self._refresh_outlines()
+
+    def _view_changed(self) -> None:
+        self.transport.views.set_value(self.session.chosen_view)
+        self.picture.set_view(self.session.view)
+        self._ask_picture()
+
+    def _view_resized(self, width: int, height: int) -> None:
+        self._size = width, height
+        self.player.set_size(width, height)
+        self._ask_picture()
+
+    def _speed_changed(self, speed: int) -> None:
+        self.transport.set_speed(speed)
+        self.picture.set_quiet(bool(speed))
+        if not speed:
+            self._refresh_outlines()
+            self._refresh_place()
+            self._ask_picture()
+
+    def _ask_picture(self) -> None:
+        clip = self.session.clip
+        if clip is not None and not self.player.speed and self.isVisible():
+            self.server.ask(Wish(self._trial or self.document.project, clip.key, self.session.frame, self.session.view, *self._size))
+
+    def showEvent(self, event) -> None:
+        super().showEvent(event)
+        self._ask_picture()
+
+    def _picture_made(self, picture: Picture) -> None:
+        if not self.player.speed and self.session.clip and picture.wish.clip == self.session.clip.key:
+            self.picture.set_picture(picture.image, picture.other)
+
+    def _picture_failed(self, text: str) -> None:
+        if self.player.speed:
+            self.player.set_speed(0)
+        self.picture.set_picture(None)
+        self.picture.set_message(text)
+
+    def _refresh_register(self) -> None:
+        clip, project = self.session.clip, self.document.project
+        if clip is None:
+            self.register.set_content(None, [], {}, np.zeros(1, np.uint8), "", "The register of everybody found stands here once a clip is scanned.")
+            return
+        waiting = self.document.waiting
+        subjects = [s for s in project.subjects if s.in_clip(clip.key) or not s.sightings]
+        lanes = {s.key: lane(project, clip, s, waiting) for s in subjects}
+        count = sum(f.clip == clip.key for f in waiting)
+        note = f"{len(subjects)} {'person' if len(subjects) == 1 else 'people'} · {count} to look at" if subjects else ""
+        empty = "Nobody was found. Add a face with A and draw around it." if clip.every else "Scan the clip in Footage, or add a face with A and draw around it."
+        self.register.set_content(clip, subjects, lanes, attention(clip, waiting), note, empty)
+        self.register.set_selection(self.session.selected)
+
+    def _refresh_inspector(self) -> None:
+        subject, clip, project = self.session.subject, self.session.clip, self.document.project
+        if subject is None or clip is None:
+            self.inspector.show_subject(None, "", project.style, False)
+            return
+        times, seconds, first = seen_summary(project, subject, clip)
+        facts = f"Seen {'once' if times == 1 else f'{times} times'} · {seconds:.1f} s · first {format_timecode(first, clip.rate)}" if times else "Not seen in this clip"
+        if len(self.session.selected) > 1:
+            facts = f"One of {len(self.session.selected)} selected; decisions go to all of them. " + facts
+        self.inspector.show_subject(subject, facts, project.style_of(subject), subject.style is not None)
+        self._refresh_place()
+
+    def _refresh_place(self) -> None:
+        subject, clip, frame = self.session.subject, self.session.clip, self.session.frame
+        sighting = edits.sighting_at(subject, clip.key, frame) if subject and clip else None
+        if sighting is None:
+            self.inspector.show_place("Not seen at this frame.", False, False)
+            return
+        outline = outline_at(sighting, frame)
+        keyframe = any(c.frame == frame for c in sighting.corrections)
+        how = "Keyframe" if keyframe else _ORIGIN_SENTENCE[ORIGIN_NAMES[outline.origin]]
+        changed = len(sighting.corrections)
+        text = f"{how}, {outline.confidence:.0%} sure.".replace("%", " %")
+        if changed:
+            text += f" {changed} keyframe{'s' if changed != 1 else ''} in this sighting."
+        self.inspector.show_place(text, True, keyframe)
+
+    def _refresh_outlines(self) -> None:
+        clip = self.session.clip
+        if clip is None or self.player.speed:
+            return
+        project, frame = self._trial or self.document.project, self.session.frame
+        outlines = []
+        for subject in project.subjects:
+            sighting = edits.sighting_at(subject, clip.key, frame)
+            if sighting is not None:
+                outlines.append((subject.key, subject.name, outline_at(sighting, frame), cover_outline(sighting, frame, project.style_of(subject).margin), subject.is_covered))
+        self.picture.set_outlines(outlines, self.session.subject.key if self.session.subject else "")
+
+    def close_workers(self) -> None:
+        self.player.set_speed(0)
+        self.server.close()
+

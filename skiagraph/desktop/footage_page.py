@@ -1,0 +1,228 @@
+"""Footage: the clips of the project, what they are, and scanning them."""
+
+from __future__ import annotations
+
+from fractions import Fraction
+
+from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath
+from PySide6.QtWidgets import QFrame, QLabel, QScrollArea, QSpinBox, QWidget
+
+from skiagraph.desktop import theme
+from skiagraph.desktop.controls import Choice, column, line, push_button, quiet, section
+from skiagraph.desktop.theme import GRID
+from skiagraph.media.clip import even_time
+from skiagraph.project.model import Clip
+
+
+class Thumbnail(QWidget):
+    """A picture with round corners at the clip's own shape."""
+
+    def __init__(self, clip: Clip, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.image: QImage | None = None
+        self.setFixedSize(QSize(176, 99))
+
+    def set_image(self, image: QImage | None) -> None:
+        if image is not None:
+            self.image = image
+            self.update()
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        path = QPainterPath()
+        path.addRoundedRect(QRectF(self.rect()), 4, 4)
+        painter.fillPath(path, QColor(theme.WELL))
+        if self.image is not None:
+            painter.setClipPath(path)
+            size = self.image.size().scaled(self.size(), Qt.AspectRatioMode.KeepAspectRatio)
+            painter.drawImage(QRectF((self.width() - size.width()) / 2, (self.height() - size.height()) / 2, size.width(), size.height()), self.image)
+
+
+class ClipCard(QFrame):
+    """One clip: picture, facts, what was found, and its buttons."""
+
+    openPressed = Signal(str)
+    scanPressed = Signal(str)
+    removePressed = Signal(str)
+
+    def __init__(self, clip: Clip, people: int, undecided: int, missing: bool, busy: bool, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setObjectName("panel")
+        self.clip = clip
+        row = line(margin=3 * GRID, spacing=4 * GRID, parent=self)
+        self.thumbnail = Thumbnail(clip)
+        row.addWidget(self.thumbnail)
+        text = column(spacing=GRID)
+        name = QLabel(clip.path.name)
+        name.setObjectName("title")
+        text.addWidget(name)
+        text.addWidget(quiet(clip_facts(clip)))
+        text.addWidget(QLabel(clip_state(clip, people, undecided, missing)))
+        if clip.damage:
+            damage = QLabel(clip.damage)
+            damage.setWordWrap(True)
+            damage.setStyleSheet(f"color: {theme.OCHRE};")
+            text.addWidget(damage)
+        text.addStretch(1)
+        row.addLayout(text, 1)
+        buttons = column(spacing=GRID)
+        self.scan = push_button("Scan again" if clip.every else "Scan", "" if clip.every else "primary", "Find and follow everybody in this clip")
+        self.open = push_button("Decide who is covered" if clip.every else "Look at it", "primary" if clip.every else "", "Open this clip in Cover")
+        self.remove = push_button("Remove", "link", "Take the clip out of the project; the file stays")
+        self.scan.setEnabled(not busy and not missing)
+        self.open.setEnabled(not missing)
+        self.remove.setEnabled(not busy)
+        for button, signal in ((self.open, self.openPressed), (self.scan, self.scanPressed), (self.remove, self.removePressed)):
+            button.clicked.connect(lambda _=False, s=signal: s.emit(clip.key))
+            button.setMinimumWidth(168)
+        order = (self.open, self.scan) if clip.every else (self.scan, self.open)
+        for button in (*order, self.remove):
+            buttons.addWidget(button)
+        buttons.addStretch(1)
+        row.addLayout(buttons)
+
+
+def clip_facts(clip: Clip) -> str:
+    rate = f"{float(clip.rate):.3f}".rstrip("0").rstrip(".")
+    return f"{clip.width} × {clip.height}  ·  {rate} frames/s  ·  {even_time(clip.frames / float(clip.rate or Fraction(25)))}  ·  {clip.frames} frames"
+
+
+def clip_state(clip: Clip, people: int, undecided: int, missing: bool) -> str:
+    if missing:
+        return f"Not found in {clip.path.parent}. Put it back, or drop it here to link it again."
+    if not clip.every:
+        return "Not scanned yet: nobody in it is covered."
+    found = f"{people} people found" if people != 1 else "1 person found"
+    return found + (f", {undecided} undecided and therefore covered." if undecided else ", all decided.")
+
+
+class FootagePage(QWidget):
+    """addPressed, demoPressed and the cards' signals; everyChosen is part of scanPressed."""
+
+    addPressed = Signal()
+    demoPressed = Signal()
+    openPressed = Signal(str)
+    scanPressed = Signal(list, int)
+    removePressed = Signal(str)
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setObjectName("page")
+        self._cards: list[ClipCard] = []
+        outer = line(margin=4 * GRID, spacing=4 * GRID, parent=self)
+        left = column(spacing=3 * GRID)
+        outer.addLayout(left, 1)
+        head = line()
+        title = QLabel("Footage")
+        title.setObjectName("heading")
+        head.addWidget(title)
+        self._count = quiet("")
+        head.addWidget(self._count)
+        head.addStretch(1)
+        add = push_button("Add clips …", "", "Choose clips to add (Ctrl+I)")
+        add.clicked.connect(self.addPressed)
+        head.addWidget(add)
+        left.addLayout(head)
+        self._scroll = QScrollArea()
+        self._scroll.setWidgetResizable(True)
+        self._body = QWidget()
+        self._list = column(spacing=2 * GRID, parent=self._body)
+        self._list.addStretch(1)
+        self._scroll.setWidget(self._body)
+        left.addWidget(self._scroll, 1)
+        self._empty = self._build_empty()
+        left.addWidget(self._empty, 1)
+        outer.addWidget(self._build_side())
+
+    def _build_empty(self) -> QWidget:
+        box = QFrame()
+        box.setObjectName("dropzone")
+        box.setStyleSheet(f"#dropzone {{ border: 2px dashed {theme.ASH}; border-radius: 8px; }}")
+        inside = column(margin=8 * GRID, spacing=3 * GRID, parent=box)
+        inside.addStretch(2)
+        text = QLabel("Drop clips here, then scan them: everybody found is covered until you decide otherwise.")
+        text.setObjectName("title")
+        text.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        text.setWordWrap(True)
+        inside.addWidget(text)
+        row = line(spacing=3 * GRID)
+        row.addStretch(1)
+        choose = push_button("Choose clips …", "primary", "Choose clips to add (Ctrl+I)")
+        choose.clicked.connect(self.addPressed)
+        demo = push_button("Open the demo", "", "Three made-up clips from a harbour fish auction")
+        demo.clicked.connect(self.demoPressed)
+        row.addWidget(choose)
+        row.addWidget(demo)
+        row.addStretch(1)
+        inside.addLayout(row)
+        inside.addStretch(3)
+        return box
+
+    def _build_side(self) -> QWidget:
+        side = QFrame()
+        side.setObjectName("panel")
+        side.setFixedWidth(296)
+        layout = column(margin=4 * GRID, spacing=3 * GRID, parent=side)
+        title = QLabel("Scan")
+        title.setObjectName("title")
+        layout.addWidget(title)
+        layout.addWidget(quiet("Finds every face and follows it. Nothing leaves this machine.", wrap=True))
+        self.way = Choice([("every", "Every frame", "Searches each frame: the surest way"), ("step", "Stepping", "Searches each N-th frame and follows in between: faster")])
+        self.way.set_value("every")
+        layout.addWidget(self.way)
+        row = line()
+        self._step_label = quiet("Search each")
+        self.step = QSpinBox()
+        self.step.setRange(2, 25)
+        self.step.setValue(5)
+        self.step.setSuffix(". frame")
+        self.step.setEnabled(False)
+        self.way.chosen.connect(lambda way: self.step.setEnabled(way == "step"))
+        row.addWidget(self._step_label)
+        row.addWidget(self.step, 1)
+        layout.addLayout(row)
+        self.scan_all = push_button("Scan all that are new", "primary", "Scan every clip that was not scanned yet")
+        self.scan_all.clicked.connect(self._scan_all)
+        layout.addWidget(self.scan_all)
+        layout.addWidget(section("What happens then"))
+        layout.addWidget(quiet("Everybody found appears in the register as undecided, and undecided means covered.\n\n"
+                               "In Cover you decide person by person. Review shows where a cover may fail. Hand over exports and "
+                               "checks the file.", wrap=True))
+        layout.addStretch(1)
+        return side
+
+    @property
+    def every(self) -> int:
+        return self.step.value() if self.way.value() == "step" else 1
+
+    def _scan_all(self) -> None:
+        keys = [card.clip.key for card in self._cards if not card.clip.every and card.scan.isEnabled()]
+        if keys:
+            self.scanPressed.emit(keys, self.every)
+
+    def set_clips(self, entries: list[tuple[Clip, int, int, bool]], thumbnails, busy: bool) -> None:
+        """entries: (clip, people, undecided, missing); thumbnails: clip → image or None; busy: a scan is running."""
+        for card in self._cards:
+            self._list.removeWidget(card)
+            card.deleteLater()
+        self._cards = []
+        for n, entry in enumerate(entries):
+            card = ClipCard(*entry, busy)
+            card.openPressed.connect(self.openPressed)
+            card.removePressed.connect(self.removePressed)
+            card.scanPressed.connect(lambda key: self.scanPressed.emit([key], self.every))
+            card.thumbnail.set_image(thumbnails(entry[0]))
+            self._list.insertWidget(n, card)
+            self._cards.append(card)
+        self._scroll.setVisible(bool(entries))
+        self._empty.setVisible(not entries)
+        new = sum(not clip.every and not missing for clip, _, _, missing in entries)
+        self._count.setText(f"{len(entries)} clip{'s' if len(entries) != 1 else ''}" if entries else "")
+        self.scan_all.setEnabled(new > 0 and not busy)
+
+    def refresh_thumbnails(self, thumbnails) -> None:
+        for card in self._cards:
+            card.thumbnail.set_image(thumbnails(card.clip))

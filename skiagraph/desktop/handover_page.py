@@ -1,0 +1,140 @@
+"""Hand over: format and place, exporting with progress, the check of the exported file, and the way to it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QCheckBox, QComboBox, QFrame, QLabel, QLineEdit, QScrollArea, QWidget
+
+from skiagraph.desktop import theme
+from skiagraph.desktop.controls import column, line, push_button, quiet, section
+from skiagraph.desktop.job_strip import JobStrip
+from skiagraph.desktop.theme import GRID
+from skiagraph.media.formats import FORMATS
+from skiagraph.project.model import Project
+
+
+class HandoverPage(QWidget):
+    """exportPressed: (clip keys, format key, folder, with matte, check afterwards)."""
+
+    exportPressed = Signal(list, str, str, bool, bool)
+    browsePressed = Signal()
+    openFolder = Signal(str)
+    cancelPressed = Signal()
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setObjectName("page")
+        self._boxes: list[tuple[str, QCheckBox, QLabel]] = []
+        self._results: dict[str, tuple[str, str, str]] = {}
+        outer = line(margin=4 * GRID, spacing=4 * GRID, parent=self)
+        left = column(spacing=3 * GRID)
+        outer.addLayout(left, 1)
+        title = QLabel("Hand over")
+        title.setObjectName("heading")
+        left.addWidget(title)
+        self.strip = JobStrip()
+        self.strip.cancelPressed.connect(self.cancelPressed)
+        left.addWidget(self.strip)
+        scroll = QScrollArea()
+        scroll.setWidgetResizable(True)
+        body = QWidget()
+        self._list = column(spacing=GRID, parent=body)
+        self._list.addStretch(1)
+        scroll.setWidget(body)
+        left.addWidget(scroll, 1)
+        outer.addWidget(self._build_side())
+
+    def _build_side(self) -> QWidget:
+        side = QFrame()
+        side.setObjectName("panel")
+        side.setFixedWidth(336)
+        layout = column(margin=4 * GRID, spacing=2 * GRID, parent=side)
+        layout.addWidget(section("Format"))
+        self.format = QComboBox()
+        self.format.setAccessibleName("Format")
+        for key, export in FORMATS.items():
+            self.format.addItem(export.label, key)
+        layout.addWidget(self.format)
+        layout.addWidget(quiet("Size, frame times, colour, sound and timecode stay as in the source. Place, device and author are left out.", wrap=True))
+        layout.addWidget(section("Place"))
+        row = line()
+        self.folder = QLineEdit()
+        self.folder.setAccessibleName("Folder")
+        self.folder.setToolTip("Folder the files are written to")
+        choose = push_button("Choose …", "", "Choose the folder")
+        choose.clicked.connect(self.browsePressed)
+        row.addWidget(self.folder, 1)
+        row.addWidget(choose)
+        layout.addLayout(row)
+        layout.addWidget(section("With it"))
+        self.matte = QCheckBox("The matte, as lossless grey film")
+        self.check = QCheckBox("Check the exported file")
+        self.check.setChecked(True)
+        self.check.setToolTip("Decodes the file again, searches it for faces and compares it with the decisions")
+        layout.addWidget(self.matte)
+        layout.addWidget(self.check)
+        layout.addSpacing(2 * GRID)
+        self._warning = QLabel()
+        self._warning.setWordWrap(True)
+        layout.addWidget(self._warning)
+        self.export = push_button("Export", "primary", "Write the chosen clips with their covers (Ctrl+E)")
+        self.export.clicked.connect(self.press_export)
+        layout.addWidget(self.export)
+        layout.addStretch(1)
+        return side
+
+    def press_export(self) -> None:
+        keys = [key for key, box, _ in self._boxes if box.isChecked()]
+        if keys and self.export.isEnabled():
+            self.exportPressed.emit(keys, self.format.currentData(), self.folder.text().strip(), self.matte.isChecked(), self.check.isChecked())
+
+    def set_project(self, project: Project, waiting: int, exposing: int, busy: bool) -> None:
+        chosen = {key: box.isChecked() for key, box, _ in self._boxes}
+        while self._list.count() > 1:
+            widget = self._list.takeAt(0).widget()
+            if widget:
+                widget.deleteLater()
+        self._boxes = []
+        for n, clip in enumerate(project.clips):
+            self._list.insertWidget(n, self._clip_row(project, clip, chosen.get(clip.key, True), busy))
+        if not project.clips:
+            empty = quiet("Add clips in Footage first; what is exported appears here.")
+            empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+            self._list.insertWidget(0, empty)
+        if project.clips and not self.folder.text():
+            self.folder.setText(str(project.clips[0].path.parent / "covered"))
+        self._warning.setText(f"{waiting} findings are open" + (f", {exposing} of them may show somebody" if exposing else "") + ". Export anyway, or look at them in Review first."
+                              if waiting else "No open findings.")
+        self._warning.setStyleSheet(f"color: {theme.MADDER if exposing else theme.OCHRE if waiting else theme.VERDIGRIS};")
+        self.export.setEnabled(bool(project.clips) and not busy)
+
+    def _clip_row(self, project: Project, clip, checked: bool, busy: bool) -> QWidget:
+        panel = QFrame()
+        panel.setObjectName("panel")
+        row = line(margin=3 * GRID, spacing=3 * GRID, parent=panel)
+        box = QCheckBox(clip.path.name)
+        box.setChecked(checked)
+        row.addWidget(box)
+        people = [s for s in project.subjects if s.in_clip(clip.key)]
+        covered = sum(s.is_covered for s in people)
+        facts = "not scanned" if not clip.every else f"{covered} covered, {len(people) - covered} shown"
+        row.addWidget(quiet(facts))
+        row.addStretch(1)
+        state = QLabel()
+        row.addWidget(state)
+        self._boxes.append((clip.key, box, state))
+        if clip.key in self._results:
+            target, text, colour = self._results[clip.key]
+            state.setText(text)
+            state.setStyleSheet(f"color: {colour};")
+            if target:
+                show = push_button("Open folder", "", target)
+                show.clicked.connect(lambda: self.openFolder.emit(str(Path(target).parent)))
+                row.addWidget(show)
+        return panel
+
+    def set_result(self, key: str, target: str, text: str, colour: str) -> None:
+        """What became of an export; shown at its clip from now on."""
+        self._results[key] = target, text, colour

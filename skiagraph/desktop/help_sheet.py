@@ -1,0 +1,60 @@
+"""All keys on one sheet, made from the actions themselves so that it cannot go out of date."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QAction, QKeySequence
+from PySide6.QtWidgets import QDialog, QGridLayout, QLabel, QWidget
+
+from skiagraph.desktop.controls import column, line, push_button, quiet, section
+from skiagraph.desktop.theme import GRID
+
+MOUSE = [("Wheel on the picture", "zoom at the pointer"), ("Middle drag", "pan"), ("Shift while sizing", "keep the shape"),
+         ("Ctrl+wheel on the register", "zoom in time"), ("Double click on a name", "rename"), ("Double click on a slider", "back to its first value")]
+
+
+class HelpSheet(QDialog):
+    """groups: heading → actions."""
+
+    def __init__(self, groups: dict[str, list[QAction]], parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setWindowTitle("Keys")
+        layout = column(margin=6 * GRID, spacing=4 * GRID, parent=self)
+        title = QLabel("Keys")
+        title.setObjectName("heading")
+        layout.addWidget(title)
+        columns = line(spacing=10 * GRID)
+        sides = [column(spacing=2 * GRID) for _ in range(3)]
+        for side in sides:
+            columns.addLayout(side, 1)
+        blocks = [(name, [(_keys(a), a.text().replace("&", "").rstrip(" …")) for a in actions if a.shortcuts()]) for name, actions in groups.items()]
+        blocks.append(("Mouse", MOUSE))
+        blocks.append(("While held", [("`", "peek under the covers")]))
+        heights = [0, 0, 0]
+        for name, rows in blocks:
+            place = heights.index(min(heights))
+            heights[place] += len(rows) + 2
+            sides[place].addWidget(section(name))
+            grid = QGridLayout()
+            grid.setHorizontalSpacing(4 * GRID)
+            grid.setVerticalSpacing(GRID)
+            for n, (keys, what) in enumerate(rows):
+                label = QLabel(keys)
+                label.setAlignment(Qt.AlignmentFlag.AlignLeft)
+                grid.addWidget(label, n, 0)
+                grid.addWidget(quiet(what), n, 1)
+            grid.setColumnStretch(1, 1)
+            sides[place].addLayout(grid)
+        for side in sides:
+            side.addStretch(1)
+        layout.addLayout(columns)
+        row = line()
+        row.addStretch(1)
+        close = push_button("Close", "primary")
+        close.clicked.connect(self.accept)
+        row.addWidget(close)
+        layout.addLayout(row)
+
+
+def _keys(action: QAction) -> str:
+    return "  or  ".join(s.toString(QKeySequence.SequenceFormat.NativeText) for s in action.shortcuts())

@@ -1,0 +1,180 @@
+"""Makes the pictures of the viewer in a thread of its own: the newest wish for a still, or a run of frames for playing."""
+
+from __future__ import annotations
+
+import logging
+import threading
+from dataclasses import dataclass
+
+import numpy as np
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QImage
+
+from skiagraph.cover.composite import covered
+from skiagraph.cover.matte import matte
+from skiagraph.desktop.session import View
+from skiagraph.errors import SkiagraphError
+from skiagraph.handover.export import open_source
+from skiagraph.media.reader import FrameReader
+from skiagraph.project.model import Project
+
+log = logging.getLogger("skiagraph")
+
+# Decoded frames that stay at hand for stepping back, and pictures made ahead while playing.
+KEEP, AHEAD = 24, 8
+
+
+@dataclass(frozen=True, slots=True)
+class Wish:
+    """One picture: frame of clip under project, as view, at most width x height px."""
+
+    project: Project
+    clip: str
+    frame: int
+    view: View
+    width: int
+    height: int
+
+
+@dataclass(frozen=True, slots=True)
+class Picture:
+    """What came of a wish. image: the main picture; other: for the split view, the source beside the result."""
+
+    wish: Wish
+    image: QImage
+    other: QImage | None = None
+
+
+class PictureServer(QObject):
+    """Stills arrive by the made signal. While playing, `take` gives the picture that is due; late ones are left out."""
+
+    made = Signal(object)
+    failed = Signal(str)
+
+    def __init__(self, parent: QObject | None = None):
+        super().__init__(parent)
+        self._wake = threading.Condition()
+        self._wish: Wish | None = None
+        self._run: tuple[Wish, int, int, int] | None = None
+        self._ready: list[Picture] = []
+        self._skip_to: int | None = None
+        self._closing = False
+        self._reader: FrameReader | None = None
+        self._reader_of: tuple = ()
+        self._thread = threading.Thread(target=self._work, name="pictures", daemon=True)
+        self._thread.start()
+
+    def close(self) -> None:
+        with self._wake:
+            self._closing = True
+            self._wake.notify_all()
+        self._thread.join(5)
+
+    def ask(self, wish: Wish) -> None:
+        """Ask for a still; an older wish that was not begun is forgotten."""
+        with self._wake:
+            self._wish, self._run = wish, None
+            self._ready.clear()
+            self._wake.notify_all()
+
+    def play(self, wish: Wish, step: int, first: int, last: int) -> None:
+        """Make pictures from wish.frame on, every step-th frame (negative: backwards), within first .. last."""
+        with self._wake:
+            self._wish, self._run, self._skip_to = None, (wish, step, first, last), None
+            self._ready.clear()
+            self._wake.notify_all()
+
+    def stop(self) -> None:
+        with self._wake:
+            self._run = None
+            self._ready.clear()
+            self._wake.notify_all()
+
+    def take(self, due: int, step: int) -> Picture | None:
+        """The newest picture that is not after frame `due` in the direction of step, or None when none is ready."""
+        with self._wake:
+            found = None
+            while self._ready and (self._ready[0].wish.frame - due) * step <= 0:
+                found = self._ready.pop(0)
+            # Behind by more than a little: the maker may leave frames out to catch up.
+            self._skip_to = due if not self._ready else None
+            self._wake.notify_all()
+            return found
+
+    def _work(self) -> None:
+        while True:
+            with self._wake:
+                self._wake.wait_for(lambda: self._closing or self._wish or (self._run and len(self._ready) < AHEAD))
+                if self._closing:
+                    break
+                wish, run = self._wish, self._run
+                self._wish = None
+                skip_to = self._skip_to
+            try:
+                if wish is not None:
+                    self.made.emit(self._make(wish))
+                elif run is not None:
+                    self._next_of(run, skip_to)
+            except SkiagraphError as error:
+                self.failed.emit(str(error))
+                with self._wake:
+                    self._run = None
+            except Exception as error:
+                log.exception("picture not made")
+                self.failed.emit(f"This frame cannot be shown ({error}); the details are in the log.")
+                with self._wake:
+                    self._run = None
+        if self._reader:
+            self._reader.close()
+
+    def _next_of(self, run, skip_to) -> None:
+        wish, step, first, last = run
+        frame = wish.frame
+        if skip_to is not None and (skip_to - frame) * step > 2 * abs(step):
+            frame = skip_to
+        inside = first <= frame <= last
+        picture = self._make(Wish(wish.project, wish.clip, frame, wish.view, wish.width, wish.height), fast=True) if inside else None
+        following = Wish(wish.project, wish.clip, frame + step, wish.view, wish.width, wish.height)
+        with self._wake:
+            if self._run is not run:
+                return
+            if picture is None:
+                self._run = None
+                return
+            self._ready.append(picture)
+            self._run = (following, step, first, last)
+
+    def _make(self, wish: Wish, fast: bool = False) -> Picture:
+        clip = wish.project.clip(wish.clip)
+        width, height = _fitted(clip.width, clip.height, wish.width, wish.height)
+        if wish.view == View.MATTE:
+            grey = matte(wish.project, wish.clip, wish.frame)
+            return Picture(wish, _image(np.repeat(grey[..., None], 3, axis=2)))
+        frame = self._open(clip).read(wish.frame)
+        if wish.view == View.SOURCE:
+            return Picture(wish, _image(frame.rgb(width, height, fast=fast)))
+        result = _image(covered(wish.project, wish.clip, frame).rgb(width, height, fast=fast))
+        other = _image(frame.rgb(width, height, fast=fast)) if wish.view == View.SPLIT else None
+        return Picture(wish, result, other)
+
+    def _open(self, clip) -> FrameReader:
+        identity = (clip.key, clip.path, clip.frames)
+        if self._reader is None or self._reader_of != identity:
+            if self._reader:
+                self._reader.close()
+                self._reader = None
+            info, index = open_source(clip)
+            self._reader, self._reader_of = FrameReader(info, index, keep=KEEP), identity
+        return self._reader
+
+
+def _fitted(width: int, height: int, most_w: int, most_h: int) -> tuple[int, int]:
+    """The clip's size scaled down, never up, to fit."""
+    scale = min(1.0, max(most_w, 16) / width, max(most_h, 16) / height)
+    return max(2, round(width * scale)), max(2, round(height * scale))
+
+
+def _image(rgb: np.ndarray) -> QImage:
+    """An image of its own from uint8 (height, width, 3)."""
+    rgb = np.ascontiguousarray(rgb)
+    return QImage(rgb.data, rgb.shape[1], rgb.shape[0], rgb.strides[0], QImage.Format.Format_RGB888).copy()

@@ -1,0 +1,412 @@
+"""The picture: result, source, split or matte, zoomed and panned, with outlines and handles drawn over it."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QCursor, QImage, QPainter, QPainterPath, QPen, QTransform
+from PySide6.QtWidgets import QWidget
+
+from skiagraph.desktop import theme
+from skiagraph.desktop.session import View
+from skiagraph.project.outline import Outline
+
+HANDLE, REACH = 4.5, 10.0
+# Names of the handles: where they sit on the outline in its own frame, in half axes.
+_SIDES = {"right": (1, 0), "left": (-1, 0), "bottom": (0, 1), "top": (0, -1)}
+TURN_AWAY = 22.0
+LEAST_SIZE = 8.0
+
+
+class PictureView(QWidget):
+    """Emits what the person did, in px of the clip; draws what it is given.
+
+    outlineDragged: while an outline is moved; outlineMoved: where it was left; subjectClicked: key, or "" beside all;
+    drawn: an outline drawn around a new face; viewResized: the largest picture worth making.
+    """
+
+    outlineDragged = Signal(object)
+    outlineMoved = Signal(object)
+    subjectClicked = Signal(str)
+    drawn = Signal(object)
+    viewResized = Signal(int, int)
+    zoomChanged = Signal(float)
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setMinimumSize(320, 180)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.setAccessibleName("Picture")
+        self._image: QImage | None = None
+        self._other: QImage | None = None
+        self._clip_size = (16, 9)
+        self._zoom: float | None = None
+        self._pan = QPointF(0, 0)
+        self._outlines: list[tuple[str, str, Outline, Outline, bool]] = []
+        self._selected = ""
+        self._quiet = False
+        self._split = 0.5
+        self._view = View.RESULT
+        self._drag: dict | None = None
+        self._drawing = False
+        self._hover = ""
+        self._message = ""
+
+    # What is shown
+
+    def set_clip_size(self, width: int, height: int) -> None:
+        if (width, height) != self._clip_size:
+            self._clip_size = width, height
+            self.fit()
+
+    def set_picture(self, image: QImage | None, other: QImage | None = None) -> None:
+        self._image, self._other = image, other
+        self.update()
+
+    def set_message(self, text: str) -> None:
+        """A sentence instead of a picture."""
+        self._message = text
+        self.update()
+
+    def set_view(self, view: View) -> None:
+        self._view = view
+        self.update()
+
+    def set_outlines(self, outlines: list[tuple[str, str, Outline, Outline, bool]], selected: str) -> None:
+        """outlines: (key, name, head, complete cover, covered) of everybody in this frame."""
+        self._outlines, self._selected = outlines, selected
+        self.update()
+
+    def set_quiet(self, quiet: bool) -> None:
+        """Without outlines: while playing."""
+        if quiet != self._quiet:
+            self._quiet = quiet
+            self.update()
+
+    def set_drawing(self, drawing: bool) -> None:
+        """Draw an outline around a new face with the next drag."""
+        self._drawing = drawing
+        self.setCursor(Qt.CursorShape.CrossCursor if drawing else Qt.CursorShape.ArrowCursor)
+        self.update()
+
+    @property
+    def is_drawing(self) -> bool:
+        return self._drawing
+
+    # Zoom and pan
+
+    @property
+    def scale(self) -> float:
+        """Screen px for one px of the clip."""
+        width, height = self._clip_size
+        return self._zoom or min(self.width() / width, self.height() / height)
+
+    def fit(self) -> None:
+        self._zoom, self._pan = None, QPointF(0, 0)
+        self._zoomed()
+
+    def zoom_at(self, point: QPointF, factor: float) -> None:
+        """Zoom so that the px under the pointer stays under it."""
+        before = self.to_clip(point)
+        width, height = self._clip_size
+        least = min(self.width() / width, self.height() / height)
+        scale = max(least * 0.5, min(16.0, self.scale * factor))
+        self._zoom = None if abs(scale - least) < 0.02 * least else scale
+        if self._zoom is None:
+            self._pan = QPointF(0, 0)
+        else:
+            moved = self.to_screen(before)
+            self._pan += point - moved
+        self._zoomed()
+
+    def _zoomed(self) -> None:
+        self.zoomChanged.emit(self.scale)
+        self._tell_size()
+        self.update()
+
+    def _tell_size(self) -> None:
+        ratio = self.devicePixelRatioF()
+        width, height = self._clip_size
+        self.viewResized.emit(math.ceil(width * self.scale * ratio), math.ceil(height * self.scale * ratio))
+
+    def target(self) -> QRectF:
+        """Where the whole picture lies on the widget."""
+        width, height = self._clip_size[0] * self.scale, self._clip_size[1] * self.scale
+        return QRectF((self.width() - width) / 2 + self._pan.x(), (self.height() - height) / 2 + self._pan.y(), width, height)
+
+    def to_screen(self, point: QPointF) -> QPointF:
+        area = self.target()
+        return QPointF(area.x() + point.x() * self.scale, area.y() + point.y() * self.scale)
+
+    def to_clip(self, point: QPointF) -> QPointF:
+        area = self.target()
+        return QPointF((point.x() - area.x()) / self.scale, (point.y() - area.y()) / self.scale)
+
+    def resizeEvent(self, event) -> None:
+        self._zoomed()
+
+    # Drawing
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), QColor(theme.WELL))
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self._image is None:
+            painter.setPen(QColor(theme.QUIET))
+            painter.drawText(self.rect().adjusted(40, 0, -40, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self._message)
+            return
+        area = self.target()
+        painter.drawImage(area, self._image)
+        if self._view == View.SPLIT and self._other is not None:
+            self._paint_split(painter, area)
+        if not self._quiet and self._view != View.MATTE:
+            self._paint_outlines(painter)
+        if self._drag and self._drag["kind"] == "draw":
+            self._paint_drawn(painter)
+        if self._drawing and not self._drag:
+            self._paint_hint(painter, "Draw around the face.  Esc leaves.")
+
+    def _paint_split(self, painter, area) -> None:
+        x = area.x() + area.width() * self._split
+        painter.save()
+        painter.setClipRect(QRectF(area.x(), area.y(), x - area.x(), area.height()))
+        painter.drawImage(area, self._other)
+        painter.restore()
+        painter.setPen(QPen(QColor(theme.PAPER), 1.5))
+        painter.drawLine(QPointF(x, area.y()), QPointF(x, area.bottom()))
+        painter.setBrush(QColor(theme.PAPER))
+        painter.drawRoundedRect(QRectF(x - 4, area.center().y() - 14, 8, 28), 4, 4)
+        for text, left in (("source", x - 62), ("result", x + 10)):
+            self._label(painter, QPointF(left, area.bottom() - 26), text)
+
+    def _paint_outlines(self, painter) -> None:
+        for key, name, head, cover, covered in self._outlines:
+            if key == self._selected:
+                continue
+            colour = QColor(theme.PAPER if covered else theme.LILAC)
+            colour.setAlpha(150 if key == self._hover else 90)
+            pen = QPen(colour, 1.0)
+            if not covered:
+                pen.setDashPattern([2, 4])
+            painter.setPen(pen)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawPath(self._ellipse(head))
+            if key == self._hover:
+                self._label(painter, self._label_place(head), name)
+        for key, name, head, cover, _ in self._outlines:
+            if key == self._selected:
+                self._paint_selected(painter, name, self._dragged(head), cover, head)
+
+    def _dragged(self, head: Outline) -> Outline:
+        return self._drag["now"] if self._drag and self._drag["kind"] != "draw" and "now" in self._drag else head
+
+    def _paint_selected(self, painter, name, head, cover, original) -> None:
+        ratio_w, ratio_h = cover.width / max(original.width, 1e-6), cover.height / max(original.height, 1e-6)
+        outer = replace(head, width=head.width * ratio_w, height=head.height * ratio_h)
+        pen = QPen(QColor(theme.PAPER), 1.0)
+        pen.setDashPattern([4, 4])
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.setPen(pen)
+        painter.drawPath(self._ellipse(outer))
+        painter.setPen(QPen(QColor(0, 0, 0, 120), 4.0))
+        painter.drawPath(self._ellipse(head))
+        painter.setPen(QPen(QColor(theme.LILAC), 2.0))
+        painter.drawPath(self._ellipse(head))
+        places = self._handles(head)
+        painter.setPen(QPen(QColor(theme.LILAC), 1.5))
+        painter.drawLine(places["top"], places["turn"])
+        painter.setPen(QPen(QColor(theme.INK), 1.0))
+        for kind, place in places.items():
+            painter.setBrush(QColor(theme.LILAC if kind == "turn" else theme.PAPER))
+            if kind == "turn":
+                painter.drawEllipse(place, HANDLE, HANDLE)
+            else:
+                painter.drawRect(QRectF(place.x() - HANDLE + 0.5, place.y() - HANDLE + 0.5, 2 * HANDLE - 1, 2 * HANDLE - 1))
+        self._label(painter, self._label_place(outer), name)
+
+    def _label_place(self, outline: Outline) -> QPointF:
+        """Beside an outline, on the side where there is room."""
+        middle = self.to_screen(QPointF(outline.cx, outline.cy))
+        half = outline.width * self.scale / 2
+        x = middle.x() + half + 12
+        if x > self.width() - 150:
+            x = middle.x() - half - 150
+        return QPointF(max(4, x), middle.y() - 12)
+
+    def _label(self, painter, place: QPointF, text: str) -> None:
+        painter.setFont(theme.font(12))
+        width = painter.fontMetrics().horizontalAdvance(text) + 16
+        box = QRectF(place.x(), place.y(), width, 24)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(25, 23, 22, 215))
+        painter.drawRoundedRect(box, 4, 4)
+        painter.setPen(QColor(theme.PAPER))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    def _paint_hint(self, painter, text: str) -> None:
+        self._label(painter, QPointF(12, 12), text)
+
+    def _paint_drawn(self, painter) -> None:
+        a, b = self._drag["from"], self._drag["to"]
+        painter.setPen(QPen(QColor(theme.LILAC), 2.0))
+        painter.setBrush(QColor(167, 155, 200, 40))
+        painter.drawEllipse(QRectF(self.to_screen(a), self.to_screen(b)).normalized())
+
+    def _ellipse(self, outline: Outline) -> QPainterPath:
+        path = QPainterPath()
+        path.addEllipse(QPointF(0, 0), outline.width * self.scale / 2, outline.height * self.scale / 2)
+        middle = self.to_screen(QPointF(outline.cx, outline.cy))
+        return QTransform().translate(middle.x(), middle.y()).rotate(outline.angle).map(path)
+
+    # Handles
+
+    def _handles(self, outline: Outline) -> dict[str, QPointF]:
+        lean = math.radians(outline.angle)
+        a, b = outline.width * self.scale / 2, outline.height * self.scale / 2
+        middle = self.to_screen(QPointF(outline.cx, outline.cy))
+
+        def at(u, v):
+            return QPointF(middle.x() + u * math.cos(lean) - v * math.sin(lean), middle.y() + u * math.sin(lean) + v * math.cos(lean))
+
+        places = {name: at(x * a, y * b) for name, (x, y) in _SIDES.items()}
+        places["turn"] = at(0, -b - TURN_AWAY)
+        return places
+
+    def _selected_outline(self) -> Outline | None:
+        return next((head for key, _, head, _, _ in self._outlines if key == self._selected), None)
+
+    def _grip(self, point: QPointF) -> str:
+        """The handle, or "move", under a point of the widget; empty when there is none."""
+        outline = self._selected_outline()
+        if outline is None or self._quiet:
+            return ""
+        for name, place in self._handles(outline).items():
+            if math.hypot(place.x() - point.x(), place.y() - point.y()) <= REACH:
+                return name
+        return "move" if self._ellipse(outline).contains(point) else ""
+
+    def _under(self, point: QPointF) -> str:
+        for key, _, head, _, _ in reversed(self._outlines):
+            if self._ellipse(head).contains(point):
+                return key
+        return ""
+
+    # Mouse
+
+    def mousePressEvent(self, event) -> None:
+        point = event.position()
+        if event.button() == Qt.MouseButton.MiddleButton:
+            self._drag = {"kind": "pan", "at": point, "pan": QPointF(self._pan)}
+            self.setCursor(Qt.CursorShape.ClosedHandCursor)
+            return
+        if event.button() != Qt.MouseButton.LeftButton or self._image is None:
+            return
+        if self._drawing:
+            here = self.to_clip(point)
+            self._drag = {"kind": "draw", "from": here, "to": here}
+            return
+        area = self.target()
+        if self._view == View.SPLIT and abs(point.x() - (area.x() + area.width() * self._split)) < 8:
+            self._drag = {"kind": "split"}
+            return
+        grip = self._grip(point)
+        if not grip or (grip == "move" and self._under(point) not in ("", self._selected)):
+            key = self._under(point)
+            self.subjectClicked.emit(key)
+            grip = self._grip(point) if key else ""
+        outline = self._selected_outline()
+        if grip and outline is not None:
+            self._drag = {"kind": grip, "at": self.to_clip(point), "start": outline}
+
+    def mouseMoveEvent(self, event) -> None:
+        point = event.position()
+        drag = self._drag
+        if drag is None:
+            self._show_hover(point)
+            return
+        if drag["kind"] == "pan":
+            self._pan = drag["pan"] + point - drag["at"]
+            if self._zoom is None:
+                self._zoom = self.scale
+        elif drag["kind"] == "split":
+            area = self.target()
+            self._split = max(0.02, min(0.98, (point.x() - area.x()) / area.width()))
+        elif drag["kind"] == "draw":
+            drag["to"] = self.to_clip(point)
+        else:
+            keep = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            drag["now"] = self._pulled(drag, self.to_clip(point), keep)
+            self.outlineDragged.emit(drag["now"])
+        self.update()
+
+    def _pulled(self, drag, here: QPointF, keep_shape: bool) -> Outline:
+        """The outline while a handle is pulled. Sides move on their own; with Shift both axes grow together."""
+        start: Outline = drag["start"]
+        if drag["kind"] == "move":
+            return replace(start, cx=start.cx + here.x() - drag["at"].x(), cy=start.cy + here.y() - drag["at"].y())
+        lean = math.radians(start.angle)
+        dx, dy = here.x() - start.cx, here.y() - start.cy
+        if drag["kind"] == "turn":
+            return replace(start, angle=math.degrees(math.atan2(dy, dx)) + 90)
+        u, v = dx * math.cos(lean) + dy * math.sin(lean), dy * math.cos(lean) - dx * math.sin(lean)
+        side_x, side_y = _SIDES[drag["kind"]]
+        if side_x:
+            size = max(LEAST_SIZE, start.width / 2 + u * side_x)
+            factor = size / start.width
+        else:
+            size = max(LEAST_SIZE, start.height / 2 + v * side_y)
+            factor = size / start.height
+        if keep_shape:
+            factor = max(0.1, 2 * factor - 1)
+            return replace(start, width=max(LEAST_SIZE, start.width * factor), height=max(LEAST_SIZE, start.height * factor))
+        # The opposite side stays where it is.
+        if side_x:
+            shift = (size - start.width) / 2 * side_x
+            return replace(start, width=size, cx=start.cx + shift * math.cos(lean), cy=start.cy + shift * math.sin(lean))
+        shift = (size - start.height) / 2 * side_y
+        return replace(start, height=size, cx=start.cx - shift * math.sin(lean), cy=start.cy + shift * math.cos(lean))
+
+    def mouseReleaseEvent(self, event) -> None:
+        drag, self._drag = self._drag, None
+        if drag is None:
+            return
+        if drag["kind"] == "draw":
+            a, b = drag["from"], drag["to"]
+            width, height = abs(a.x() - b.x()), abs(a.y() - b.y())
+            if width >= LEAST_SIZE and height >= LEAST_SIZE:
+                self.drawn.emit(Outline((a.x() + b.x()) / 2, (a.y() + b.y()) / 2, width, height, 0.0))
+        elif "now" in drag:
+            self.outlineMoved.emit(drag["now"])
+        self._show_hover(event.position())
+        self.update()
+
+    def cancel_drag(self) -> bool:
+        """Leave a drag without a trace; true when there was one."""
+        had = self._drag is not None
+        if had and "now" in self._drag:
+            self.outlineDragged.emit(None)
+        self._drag = None
+        self.update()
+        return had
+
+    def _show_hover(self, point: QPointF) -> None:
+        grip = self._grip(point)
+        shapes = {"move": Qt.CursorShape.SizeAllCursor, "turn": Qt.CursorShape.CrossCursor, "left": Qt.CursorShape.SizeHorCursor,
+                  "right": Qt.CursorShape.SizeHorCursor, "top": Qt.CursorShape.SizeVerCursor, "bottom": Qt.CursorShape.SizeVerCursor}
+        hover = self._under(point) if self._image is not None else ""
+        if not self._drawing:
+            self.setCursor(QCursor(shapes.get(grip, Qt.CursorShape.PointingHandCursor if hover else Qt.CursorShape.ArrowCursor)))
+        if hover != self._hover:
+            self._hover = hover
+            self.update()
+
+    def leaveEvent(self, event) -> None:
+        self._hover = ""
+        self.update()
+
+    def wheelEvent(self, event) -> None:
+        self.zoom_at(event.position(), 1.0015 ** event.angleDelta().y())

@@ -1,0 +1,93 @@
+"""Small pictures: the faces of the register and the first frames of clips, made in the background and kept."""
+
+from __future__ import annotations
+
+import logging
+import queue
+import threading
+
+import cv2
+import numpy as np
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QImage
+
+from skiagraph.handover.export import open_source
+from skiagraph.media.reader import FrameReader
+from skiagraph.project.model import Clip, Portrait, Project
+
+log = logging.getLogger("skiagraph")
+
+FACE_PX, THUMB_PX = 96, 320
+# A portrait shows the head, which is larger than the face's box.
+AROUND, RISE = 1.7, 0.12
+
+
+class Portraits(QObject):
+    """face and thumbnail give a picture if it is there, and otherwise make it and say so by `made`."""
+
+    made = Signal()
+
+    def __init__(self, parent: QObject | None = None):
+        super().__init__(parent)
+        self._kept: dict[tuple, QImage | None] = {}
+        self._wanted: queue.Queue = queue.Queue()
+        self._thread = threading.Thread(target=self._work, name="portraits", daemon=True)
+        self._thread.start()
+
+    def close(self) -> None:
+        self._wanted.put(None)
+        self._thread.join(5)
+
+    def face(self, project: Project, portrait: Portrait | None) -> QImage | None:
+        if portrait is None:
+            return None
+        try:
+            return self._get(project.clip(portrait.clip), portrait.frame, portrait.box)
+        except KeyError:
+            return None
+
+    def thumbnail(self, clip: Clip) -> QImage | None:
+        return self._get(clip, min(clip.frames - 1, round(float(clip.rate))), None)
+
+    def _get(self, clip: Clip, frame: int, box) -> QImage | None:
+        key = (clip.path, clip.fingerprint, frame, box)
+        if key not in self._kept:
+            self._kept[key] = None
+            self._wanted.put((key, clip, frame, box))
+        return self._kept[key]
+
+    def _work(self) -> None:
+        reader, reader_of = None, None
+        while (task := self._wanted.get()) is not None:
+            key, clip, frame, box = task
+            try:
+                if reader_of != clip.path:
+                    if reader:
+                        reader.close()
+                    reader, reader_of = FrameReader(*open_source(clip), threads=1), clip.path
+                rgb = reader.read(frame).rgb()
+                self._kept[key] = _image(_cropped(rgb, box) if box else _shrunk(rgb))
+            except Exception:  # a register without one picture is still a register
+                log.exception("no portrait")
+                continue
+            self.made.emit()
+        if reader:
+            reader.close()
+
+
+def _cropped(rgb: np.ndarray, box) -> np.ndarray:
+    x0, y0, x1, y1 = box
+    side = max(x1 - x0, y1 - y0) * AROUND
+    cx, cy = (x0 + x1) / 2, (y0 + y1) / 2 - RISE * (y1 - y0)
+    move = np.float32([[FACE_PX / side, 0, FACE_PX / 2 - cx * FACE_PX / side], [0, FACE_PX / side, FACE_PX / 2 - cy * FACE_PX / side]])
+    return cv2.warpAffine(rgb, move, (FACE_PX, FACE_PX), flags=cv2.INTER_AREA if side > FACE_PX else cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+
+
+def _shrunk(rgb: np.ndarray) -> np.ndarray:
+    scale = THUMB_PX / rgb.shape[1]
+    return cv2.resize(rgb, (THUMB_PX, max(1, round(rgb.shape[0] * scale))), interpolation=cv2.INTER_AREA)
+
+
+def _image(rgb: np.ndarray) -> QImage:
+    rgb = np.ascontiguousarray(rgb)
+    return QImage(rgb.data, rgb.shape[1], rgb.shape[0], rgb.strides[0], QImage.Format.Format_RGB888).copy()

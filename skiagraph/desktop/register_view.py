@@ -1,0 +1,398 @@
+"""The register: who by when. One row for each subject, at its left the person, to the right their lane."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QFont, QImage, QPainter, QPainterPath, QPen
+from PySide6.QtWidgets import QAbstractScrollArea, QLineEdit, QMenu
+
+from skiagraph.desktop import theme
+from skiagraph.desktop.lane_painter import TimeScale, paint_attention, paint_lane, paint_marks, paint_playhead, paint_ruler
+from skiagraph.project.model import Clip, Decision, Subject
+from skiagraph.review.lanes import Lane, LaneState, Stretch
+
+HEAD, ROW = 44, 34
+# Left edges of the columns, px.
+FACE, NAME, DECISION, BADGE, LANES = 12, 46, 186, 266, 304
+RIGHT = 14
+GRAB = 5
+
+DECISION_WORD = {Decision.COVER: "Cover", Decision.SHOW: "Show", Decision.UNDECIDED: "Undecided"}
+DECISION_COLOUR = {Decision.COVER: theme.VERDIGRIS, Decision.SHOW: theme.LILAC, Decision.UNDECIDED: theme.OCHRE}
+
+
+class RegisterView(QAbstractScrollArea):
+    """Shows values and tells what a person did; it decides nothing.
+
+    selected: keys; sought: a frame; decided: (keys, decision); renamed: (key, name); keyframeMoved: (key, from, to);
+    endDragged: (key, a frame inside, first, last); menuWanted: (key, frame, place).
+    """
+
+    selected = Signal(list)
+    sought = Signal(int)
+    decided = Signal(list, object)
+    renamed = Signal(str, str)
+    keyframeMoved = Signal(str, int, int)
+    endDragged = Signal(str, int, int, int)
+    menuWanted = Signal(str, int, QPoint)
+
+    def __init__(self, parent=None):
+        super().__init__(parent)
+        self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
+        self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAsNeeded)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setMinimumHeight(HEAD + 2 * ROW)
+        self.viewport().setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
+        self.setAccessibleName("Register")
+        self._clip: Clip | None = None
+        self._subjects: list[Subject] = []
+        self._lanes: dict[str, Lane] = {}
+        self._worst = np.zeros(1, np.uint8)
+        self._keys: list[str] = []
+        self._frame = 0
+        self._marks: tuple[int | None, int | None] = (None, None)
+        self._faces: Callable[[Subject], QImage | None] = lambda subject: None
+        self._span: tuple[float, float] | None = None
+        self._drag: dict | None = None
+        self._hover: tuple[int, str] = (-1, "")
+        self._editor: QLineEdit | None = None
+        self._empty = ""
+        self._note = ""
+
+    # What is shown
+
+    def set_faces(self, faces: Callable[[Subject], QImage | None]) -> None:
+        self._faces = faces
+
+    def set_content(self, clip: Clip | None, subjects: list[Subject], lanes: dict[str, Lane], worst: np.ndarray, note: str, empty: str) -> None:
+        """subjects in the order of the rows; worst: attention of every frame; note: counts; empty: what to say without rows."""
+        if clip is None or self._clip is None or clip.key != self._clip.key:
+            self._span = None
+        self._clip, self._subjects, self._lanes, self._worst, self._note, self._empty = clip, subjects, lanes, worst, note, empty
+        self._set_range()
+        self.viewport().update()
+
+    def set_selection(self, keys: list[str]) -> None:
+        self._keys = keys
+        self.viewport().update()
+
+    def set_frame(self, frame: int) -> None:
+        self._frame = frame
+        if self._span and not self._span[0] <= frame <= self._span[1]:
+            length = self._span[1] - self._span[0]
+            self._set_span(frame - length * 0.1, length)
+        self.viewport().update()
+
+    def set_marks(self, first: int | None, last: int | None) -> None:
+        self._marks = first, last
+        self.viewport().update()
+
+    def _set_range(self) -> None:
+        bar = self.verticalScrollBar()
+        bar.setPageStep(max(1, self.viewport().height() - HEAD))
+        bar.setSingleStep(ROW)
+        bar.setRange(0, max(0, len(self._subjects) * ROW + 6 - (self.viewport().height() - HEAD)))
+
+    def _scale(self) -> TimeScale:
+        frames = self._clip.frames if self._clip else 1
+        first, last = self._span or (0, frames)
+        return TimeScale(LANES, self.viewport().width() - LANES - RIGHT, first, last)
+
+    def _set_span(self, first: float, length: float) -> None:
+        frames = self._clip.frames
+        length = max(12.0, min(frames, length))
+        first = max(0.0, min(first, frames - length))
+        self._span = None if length >= frames else (first, first + length)
+        self.viewport().update()
+
+    # Painting
+
+    def resizeEvent(self, event) -> None:
+        self._set_range()
+
+    def scrollContentsBy(self, dx: int, dy: int) -> None:
+        self._end_edit(False)
+        self.viewport().update()
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self.viewport())
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        width, height = self.viewport().width(), self.viewport().height()
+        painter.fillRect(self.viewport().rect(), QColor(theme.SOOT))
+        scale, right = self._scale(), width - RIGHT
+        painter.setClipRect(QRect(0, HEAD, width, height - HEAD))
+        for row, subject in enumerate(self._subjects):
+            top = HEAD + row * ROW - self.verticalScrollBar().value()
+            if top + ROW >= HEAD and top <= height:
+                self._paint_row(painter, row, subject, top, scale, right)
+        painter.setClipping(False)
+        if not self._subjects:
+            painter.setPen(QColor(theme.QUIET))
+            painter.setFont(theme.font(13))
+            painter.drawText(QRect(12, HEAD, width - 24, height - HEAD), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self._empty)
+        self._paint_head(painter, scale, right, width)
+        if self._clip is not None:
+            painter.setClipRect(QRectF(LANES - 6, 0, right - LANES + 12, height))
+            paint_marks(painter, scale, *self._marks, HEAD, height - HEAD, right)
+            paint_playhead(painter, scale.x(self._frame + 0.5), 20, height)
+            painter.setClipping(False)
+
+    def _paint_head(self, painter, scale, right, width) -> None:
+        painter.setFont(theme.font(14, QFont.Weight.Bold))
+        painter.setPen(QColor(theme.PAPER))
+        painter.drawText(QRect(12, 4, 120, 20), Qt.AlignmentFlag.AlignVCenter, "Register")
+        painter.setFont(theme.font(12))
+        painter.setPen(QColor(theme.QUIET))
+        painter.drawText(QRect(76, 4, LANES - 84, 20), Qt.AlignmentFlag.AlignVCenter, self._note)
+        painter.drawText(QRect(12, 25, LANES - 24, 14), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, "attention")
+        if self._clip is not None:
+            painter.save()
+            painter.setClipRect(QRectF(LANES - 1, 0, right - LANES + 2, HEAD))
+            paint_ruler(painter, scale, right, 5, float(self._clip.rate), self._clip.frames)
+            paint_attention(painter, self._worst, scale, 27, 10, right)
+            painter.restore()
+        painter.setPen(QPen(QColor(theme.ASH), 1))
+        painter.drawLine(0, HEAD - 1, width, HEAD - 1)
+
+    def _paint_row(self, painter, row: int, subject: Subject, top: int, scale, right) -> None:
+        width = self.viewport().width()
+        chosen = subject.key in self._keys
+        if chosen:
+            painter.fillRect(QRect(0, top, width, ROW), QColor(theme.RAISED))
+            painter.fillRect(QRect(0, top, 3, ROW), QColor(theme.LILAC))
+        elif self._hover[0] == row:
+            painter.fillRect(QRect(0, top, width, ROW), QColor("#272422"))
+        painter.setPen(QPen(QColor(theme.RAISED), 1))
+        painter.drawLine(0, top + ROW - 1, width, top + ROW - 1)
+        self._paint_face(painter, subject, top)
+        painter.setFont(theme.font(13))
+        painter.setPen(QColor(theme.PAPER))
+        name = painter.fontMetrics().elidedText(subject.name, Qt.TextElideMode.ElideRight, DECISION - NAME - 8)
+        painter.drawText(QRect(NAME, top, DECISION - NAME - 8, ROW), Qt.AlignmentFlag.AlignVCenter, name)
+        self._paint_decision(painter, row, subject, top)
+        lane = self._lanes.get(subject.key)
+        if lane and lane.findings:
+            self._paint_badge(painter, lane, top)
+        if lane:
+            painter.save()
+            painter.setClipRect(QRectF(LANES - 1, top, right - LANES + 2, ROW))
+            paint_lane(painter, self._dragged(lane), scale, top + ROW / 2)
+            painter.restore()
+
+    def _paint_face(self, painter, subject, top) -> None:
+        box = QRectF(FACE, top + 3, 27, 27)
+        path = QPainterPath()
+        path.addRoundedRect(box, 4, 4)
+        image = self._faces(subject)
+        if image is None:
+            painter.fillPath(path, QColor(theme.ASH))
+            return
+        painter.save()
+        painter.setClipPath(path)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.drawImage(box, image)
+        painter.restore()
+
+    def _paint_decision(self, painter, row, subject, top) -> None:
+        box = QRectF(DECISION - 6, top + 6, BADGE - DECISION - 4, ROW - 13)
+        if self._hover == (row, "decision"):
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(theme.ASH))
+            painter.drawRoundedRect(box, 4, 4)
+        painter.setPen(QColor(DECISION_COLOUR[subject.decision]))
+        painter.drawText(box.adjusted(6, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, DECISION_WORD[subject.decision])
+
+    def _paint_badge(self, painter, lane, top) -> None:
+        exposed = any(s.state == 2 for s in lane.stretches)
+        box = QRectF(BADGE, top + 8, 24, 17)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(theme.MADDER if exposed else theme.OCHRE))
+        painter.drawRoundedRect(box, 8.5, 8.5)
+        painter.setPen(QColor(theme.INK))
+        painter.setFont(theme.font(11, QFont.Weight.Bold))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, str(lane.findings))
+
+    def _dragged(self, lane: Lane) -> Lane:
+        """The lane as it will be when the drag under way ends."""
+        drag = self._drag
+        if not drag or drag.get("key") != lane.subject or "to" not in drag:
+            return lane
+        if drag["kind"] == "keyframe":
+            return Lane(lane.subject, lane.stretches, lane.ribbons, tuple(drag["to"] if k == drag["frame"] else k for k in lane.keyframes),
+                        lane.ends, lane.findings)
+        first, last = drag["ends"]
+        a, b = (drag["to"], last) if drag["kind"] == "first" else (first, drag["to"])
+        others = tuple(s for s in lane.stretches if s.last < first or s.first > last)
+        return Lane(lane.subject, others + (Stretch(a, max(a, b), LaneState.COVERED),), lane.ribbons, lane.keyframes, lane.ends, lane.findings)
+
+    # Mouse
+
+    def _row_at(self, y: float) -> int:
+        if y < HEAD:
+            return -1
+        row = int((y - HEAD + self.verticalScrollBar().value()) // ROW)
+        return row if 0 <= row < len(self._subjects) else -1
+
+    def _part_at(self, point: QPointF) -> str:
+        x = point.x()
+        return "lane" if x >= LANES - 4 else "badge" if x >= BADGE - 4 else "decision" if x >= DECISION - 6 else "name"
+
+    def _grip_at(self, row: int, point: QPointF) -> dict | None:
+        """A keyframe or an end of a sighting under the pointer."""
+        lane = self._lanes.get(self._subjects[row].key)
+        if lane is None:
+            return None
+        scale = self._scale()
+        for frame in lane.keyframes:
+            if abs(scale.x(frame + 0.5) - point.x()) <= GRAB:
+                return {"kind": "keyframe", "key": lane.subject, "frame": frame}
+        for first, last in lane.ends:
+            for kind, x in (("first", scale.x(first)), ("last", scale.x(last + 1))):
+                if abs(x - point.x()) <= GRAB - 1 and last - first > 0:
+                    return {"kind": kind, "key": lane.subject, "ends": (first, last)}
+        return None
+
+    def mousePressEvent(self, event) -> None:
+        point = event.position()
+        self._end_edit(True)
+        if self._clip is None:
+            return
+        row = self._row_at(point.y())
+        part = self._part_at(point)
+        if event.button() == Qt.MouseButton.RightButton:
+            self._context(row, point, event.globalPosition().toPoint())
+            return
+        if event.button() != Qt.MouseButton.LeftButton:
+            return
+        if row >= 0:
+            self._select(row, event.modifiers())
+            if part == "decision":
+                self._decision_menu(row)
+                return
+        if part == "lane":
+            self._drag = (self._grip_at(row, point) if row >= 0 else None) or {"kind": "seek"}
+            if self._drag["kind"] == "seek":
+                self.sought.emit(int(self._scale().frame(point.x())))
+
+    def _select(self, row: int, modifiers) -> None:
+        key = self._subjects[row].key
+        if modifiers & Qt.KeyboardModifier.ControlModifier:
+            keys = [k for k in self._keys if k != key] if key in self._keys else self._keys + [key]
+        elif modifiers & Qt.KeyboardModifier.ShiftModifier and self._keys:
+            order = [s.key for s in self._subjects]
+            a, b = order.index(self._keys[-1]) if self._keys[-1] in order else row, row
+            keys = [k for k in order[min(a, b):max(a, b) + 1] if k != key] + [key]
+        elif key in self._keys and len(self._keys) > 1:
+            keys = [k for k in self._keys if k != key] + [key]
+        else:
+            keys = [key]
+        self.selected.emit(keys)
+
+    def _decision_menu(self, row: int) -> None:
+        menu = QMenu(self)
+        for n, decision in enumerate(Decision, 1):
+            action = menu.addAction(f"{DECISION_WORD[decision]}\t{n}")
+            action.triggered.connect(lambda _=False, d=decision: self.decided.emit(list(self._keys), d))
+        top = HEAD + (row + 1) * ROW - self.verticalScrollBar().value()
+        menu.popup(self.viewport().mapToGlobal(QPoint(DECISION - 8, top)))
+
+    def _context(self, row, point, place) -> None:
+        if row < 0:
+            return
+        if self._subjects[row].key not in self._keys:
+            self._select(row, Qt.KeyboardModifier.NoModifier)
+        frame = int(self._scale().frame(point.x())) if point.x() >= LANES else self._frame
+        self.menuWanted.emit(self._subjects[row].key, frame, place)
+
+    def mouseMoveEvent(self, event) -> None:
+        point = event.position()
+        drag = self._drag
+        if drag is None:
+            self._show_hover(point)
+            return
+        frame = int(np.clip(self._scale().frame(point.x()), 0, self._clip.frames - 1))
+        if drag["kind"] == "seek":
+            self.sought.emit(frame)
+            return
+        drag["to"] = min(frame, drag["ends"][1]) if drag["kind"] == "first" else max(frame, drag["ends"][0]) if drag["kind"] == "last" else frame
+        self.sought.emit(drag["to"])
+        self.viewport().update()
+
+    def mouseReleaseEvent(self, event) -> None:
+        drag, self._drag = self._drag, None
+        if not drag or "to" not in drag:
+            return
+        if drag["kind"] == "keyframe":
+            if drag["to"] != drag["frame"]:
+                self.keyframeMoved.emit(drag["key"], drag["frame"], drag["to"])
+        else:
+            first, last = drag["ends"]
+            wanted = (drag["to"], last) if drag["kind"] == "first" else (first, drag["to"])
+            if wanted != (first, last):
+                self.endDragged.emit(drag["key"], first, *wanted)
+        self.viewport().update()
+
+    def _show_hover(self, point: QPointF) -> None:
+        row = self._row_at(point.y())
+        part = self._part_at(point) if row >= 0 else ""
+        grip = self._grip_at(row, point) if row >= 0 and part == "lane" else None
+        self.viewport().setCursor(Qt.CursorShape.SizeHorCursor if grip else Qt.CursorShape.PointingHandCursor if part in ("decision", "name") else Qt.CursorShape.ArrowCursor)
+        tip = {"decision": "Decision (1 cover, 2 show, 3 undecided)", "badge": "Open findings; N goes to the next", "name": "Double click to rename"}.get(part, "")
+        self.viewport().setToolTip({"keyframe": "Keyframe: drag to another frame", "first": "Drag to begin the cover elsewhere",
+                                    "last": "Drag to end the cover elsewhere"}[grip["kind"]] if grip else tip)
+        if (row, part) != self._hover:
+            self._hover = (row, part)
+            self.viewport().update()
+
+    def leaveEvent(self, event) -> None:
+        self._hover = (-1, "")
+        self.viewport().update()
+
+    def mouseDoubleClickEvent(self, event) -> None:
+        row = self._row_at(event.position().y())
+        if row >= 0 and self._part_at(event.position()) == "name":
+            self.edit_name(self._subjects[row].key)
+
+    def wheelEvent(self, event) -> None:
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier and self._clip is not None:
+            scale = self._scale()
+            at = scale.frame(event.position().x())
+            length = (self._span[1] - self._span[0] if self._span else self._clip.frames) * 0.998 ** event.angleDelta().y()
+            share = (at - scale.first) / max(1e-6, scale.width / scale.per_frame)
+            self._set_span(at - length * share, length)
+            return
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and self._span:
+            length = self._span[1] - self._span[0]
+            self._set_span(self._span[0] - (event.angleDelta().y() or event.angleDelta().x()) / 120 * length * 0.1, length)
+            return
+        super().wheelEvent(event)
+
+    # Names
+
+    def edit_name(self, key: str) -> None:
+        """Put a field over a subject's name."""
+        self._end_edit(False)
+        row = next((n for n, s in enumerate(self._subjects) if s.key == key), -1)
+        if row < 0:
+            return
+        self._editor = QLineEdit(self._subjects[row].name, self.viewport())
+        self._editor.setProperty("key", key)
+        self._editor.setGeometry(NAME - 6, HEAD + row * ROW - self.verticalScrollBar().value() + 3, DECISION - NAME - 2, ROW - 7)
+        self._editor.selectAll()
+        self._editor.show()
+        self._editor.setFocus()
+        self._editor.editingFinished.connect(lambda: self._end_edit(True))
+
+    def _end_edit(self, keep: bool) -> None:
+        editor, self._editor = self._editor, None
+        if editor is None:
+            return
+        key, text = editor.property("key"), editor.text()
+        editor.hide()
+        editor.deleteLater()
+        if keep:
+            self.renamed.emit(key, text)

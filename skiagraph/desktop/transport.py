@@ -1,0 +1,120 @@
+"""The bar under the picture: playing, timecode, in and out, views, zoom."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QSize, Signal
+from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QWidget
+
+from skiagraph.desktop.controls import Choice, icon, icon_button, line, push_button, quiet
+from skiagraph.desktop.session import View
+from skiagraph.desktop.theme import GRID
+from skiagraph.errors import SkiagraphError
+from skiagraph.project.model import Clip
+from skiagraph.timecode import format_timecode, parse_timecode
+
+
+class Transport(QWidget):
+    """Emits what was pressed; shows what it is told."""
+
+    playPressed = Signal()
+    stepPressed = Signal(int)
+    jumpPressed = Signal(str)
+    markPressed = Signal(str)
+    viewChosen = Signal(object)
+    fitPressed = Signal()
+    drawPressed = Signal(bool)
+    clipChosen = Signal(str)
+    sought = Signal(int)
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setObjectName("panel")
+        self._clip: Clip | None = None
+        row = line(margin=2 * GRID, spacing=GRID, parent=self)
+        row.setContentsMargins(2 * GRID, GRID + 2, 2 * GRID, GRID + 2)
+        for name, tip, action in (("to-start", "First frame (Home)", lambda: self.jumpPressed.emit("start")),
+                                  ("step-back", "One frame back (Left; Shift+Left one second)", lambda: self.stepPressed.emit(-1))):
+            row.addWidget(self._button(name, tip, action))
+        self.play = self._button("play", "Play (Space); J K L shuttle", self.playPressed.emit)
+        self.play.setFixedWidth(40)
+        row.addWidget(self.play)
+        for name, tip, action in (("step-on", "One frame on (Right; Shift+Right one second)", lambda: self.stepPressed.emit(1)),
+                                  ("to-end", "Last frame (End)", lambda: self.jumpPressed.emit("end"))):
+            row.addWidget(self._button(name, tip, action))
+        row.addSpacing(GRID)
+        self.timecode = QLineEdit("00:00:00:00")
+        self.timecode.setObjectName("timecode")
+        self.timecode.setFixedWidth(124)
+        self.timecode.setStyleSheet("background: transparent; border-color: transparent; font-size: 18px; font-weight: 700;")
+        self.timecode.setToolTip("Timecode; type one, or a frame number, to go there")
+        self.timecode.setAccessibleName("Timecode")
+        self.timecode.returnPressed.connect(self._typed)
+        row.addWidget(self.timecode)
+        self._length = quiet("")
+        row.addWidget(self._length)
+        self._speed = QLabel()
+        row.addWidget(self._speed)
+        row.addSpacing(GRID)
+        row.addWidget(self._button("mark-in", "In at this frame (I; Shift+I removes it)", lambda: self.markPressed.emit("in")))
+        row.addWidget(self._button("mark-out", "Out at this frame (O; Shift+O removes it)", lambda: self.markPressed.emit("out")))
+        row.addStretch(1)
+        self.clips = QComboBox()
+        self.clips.setToolTip("Clip")
+        self.clips.setAccessibleName("Clip")
+        self.clips.activated.connect(lambda n: self.clipChosen.emit(self.clips.itemData(n)))
+        row.addWidget(self.clips)
+        self.draw = push_button("Add face", "", "Draw around somebody who was not found (A)")
+        self.draw.setIcon(icon("draw"))
+        self.draw.setIconSize(QSize(15, 15))
+        self.draw.setCheckable(True)
+        self.draw.toggled.connect(self.drawPressed)
+        row.addWidget(self.draw)
+        self.views = Choice([(View.RESULT, "Result", "With covers (R)"), (View.SOURCE, "Source", "As it was shot (S); hold ` to peek"),
+                             (View.SPLIT, "Split", "Source and result beside each other (D)"), (View.MATTE, "Matte", "White is covered (M)")])
+        self.views.set_value(View.RESULT)
+        self.views.chosen.connect(self.viewChosen)
+        row.addWidget(self.views)
+        self.zoom = self._button("fit", "Fit the picture to the window (F); wheel zooms, middle drag pans", self.fitPressed.emit)
+        row.addWidget(self.zoom)
+        self._percent = quiet("100 %")
+        self._percent.setFixedWidth(42)
+        row.addWidget(self._percent)
+
+    def _button(self, name, tip, action):
+        button = icon_button(name, tip)
+        button.clicked.connect(lambda _=False: action())
+        return button
+
+    def set_clips(self, clips: list[tuple[str, str]], current: str) -> None:
+        self.clips.blockSignals(True)
+        self.clips.clear()
+        for key, name in clips:
+            self.clips.addItem(name, key)
+        self.clips.setCurrentIndex(max(0, self.clips.findData(current)))
+        self.clips.blockSignals(False)
+        self.clips.setVisible(len(clips) > 1)
+
+    def set_clip(self, clip: Clip | None) -> None:
+        self._clip = clip
+        self._length.setText(f"of {format_timecode(clip.frames, clip.rate)}" if clip else "")
+        self.setEnabled(clip is not None)
+
+    def set_frame(self, frame: int) -> None:
+        if self._clip is not None and not self.timecode.hasFocus():
+            self.timecode.setText(format_timecode(frame, self._clip.rate))
+
+    def set_speed(self, speed: int) -> None:
+        self.play.setIcon(icon("pause" if speed else "play"))
+        self._speed.setText(f"{speed}×" if speed not in (0, 1) else "")
+
+    def set_scale(self, scale: float) -> None:
+        self._percent.setText(f"{scale:.0%}".replace("%", " %"))
+
+    def _typed(self) -> None:
+        text = self.timecode.text()
+        self.timecode.clearFocus()
+        try:
+            self.sought.emit(parse_timecode(text, self._clip.rate))
+        except SkiagraphError as error:
+            self.timecode.setToolTip(str(error))
+

@@ -1,0 +1,34 @@
+"""Decoding sound for listening. Exports copy sound packet by packet and do not come through here."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import av
+import numpy as np
+
+from skiagraph.media.clip import open_container
+
+SAMPLE_RATE = 48000
+
+
+def read_sound(path: Path, start_s: float) -> Iterator[np.ndarray]:
+    """Blocks of the first sound stream from start_s on (seconds from the first frame): int16 (samples, 2) at SAMPLE_RATE."""
+    with open_container(path) as container:
+        if not container.streams.audio:
+            return
+        stream = container.streams.audio[0]
+        video = container.streams.video[0] if container.streams.video else None
+        origin = float((video.start_time or 0) * video.time_base) if video is not None else 0.0
+        wanted = origin + start_s
+        container.seek(int(max(0.0, wanted - 0.1) / stream.time_base), stream=stream, backward=True)
+        resampler = av.AudioResampler(format="s16", layout="stereo", rate=SAMPLE_RATE)
+        for frame in container.decode(stream):
+            if frame.time is None or frame.time + frame.samples / frame.sample_rate <= wanted:
+                continue
+            cut = max(0, round((wanted - frame.time) * SAMPLE_RATE))
+            for block in resampler.resample(frame):
+                samples = block.to_ndarray().reshape(-1, 2)
+                yield samples[min(cut, len(samples)):]
+                cut = max(0, cut - len(samples))

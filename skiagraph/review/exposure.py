@@ -1,0 +1,154 @@
+"""Proof on the delivered file: decode it, compare it with what it should show, search it again for faces."""
+
+from __future__ import annotations
+
+from contextlib import ExitStack, closing
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from skiagraph.cover.composite import with_layers
+from skiagraph.cover.matte import Layer, layers
+from skiagraph.detect.finder import FaceFinder
+from skiagraph.jobs import JobControl, read_ahead
+from skiagraph.media.clip import probe
+from skiagraph.media.frame import Frame
+from skiagraph.media.index import load_index
+from skiagraph.media.reader import FrameReader
+from skiagraph.project.model import Clip, Project
+from skiagraph.project.outline import contains, outline_at
+from skiagraph.review.findings import FACE_DISC, INSIDE, Finding, Reason, runs
+
+STEP = "Checking the export"
+# A face in the file counts from this score, and as hidden when this share of it lies under complete covers.
+SCORE, HIDDEN, PARTLY = 0.6, 0.9, 0.25
+# Mean difference from the expected picture, of 255, that encoding may make inside a cover.
+TOLERANCE = 6.0
+# The file must be nearer to the covered picture than to the source by this much.
+NEARER = 0.5
+# Each side of the small pictures that are compared inside a cover, px.
+_SIDE = 48
+
+
+def check_file(project: Project, clip_key: str, film: Path | str, control: JobControl | None = None, *, every: int = 1) -> list[Finding]:
+    """Findings on an exported file: a cover that is missing or too weak, a face that nobody agreed to show, another shape.
+
+    The file and its source are decoded together. Raises CannotOpenMedia, FrameNotDecoded, Cancelled.
+    """
+    control = control or JobControl()
+    clip = project.clip(clip_key)
+    info = probe(film)
+    index = load_index(info)
+    if info.upright_size != (clip.width, clip.height) or len(index) != clip.frames:
+        last = max(0, min(len(index), clip.frames) - 1)
+        return [Finding(clip_key, "", Reason.FILE_SHAPE, 0, last, float(len(index)), 0)]
+    source_info = probe(clip.path)
+    source_index = load_index(source_info)
+    weak: dict[str, dict[int, float]] = {}
+    faces: dict[int, float] = {}
+    with ExitStack() as stack:
+        out = stack.enter_context(FrameReader(info, index, threads=1))
+        source = stack.enter_context(FrameReader(source_info, source_index, threads=1))
+        finder = stack.enter_context(FaceFinder())
+        pairs = ((n, source.read(n), out.read(n)) for n in range(0, clip.frames, every))
+        for n, shot, shown in stack.enter_context(closing(read_ahead(pairs, 3))):
+            covers = layers(project, clip_key, n)
+            for key, value in _weak_covers(shot, shown, covers).items():
+                weak.setdefault(key, {})[n] = value
+            score = _open_face(project, clip, n, shot, shown, covers, finder)
+            if score:
+                faces[n] = score
+            control.report(STEP, n + 1, clip.frames)
+    found = [f for key, frames in weak.items() for f in _stretches(clip_key, key, Reason.FILE_DIFFERS, frames, every)]
+    found += _stretches(clip_key, "", Reason.FILE_FACE, faces, every)
+    return sorted(found, key=lambda f: (f.first, f.subject))
+
+
+def _stretches(clip, key, reason, frames, every):
+    for first, last in runs(np.array(sorted(frames), int), join=max(6, every)):
+        worst = max(v for f, v in frames.items() if first <= f <= last)
+        at = next(f for f, v in frames.items() if first <= f <= last and v == worst)
+        yield Finding(clip, key, reason, first, last, round(worst, 2), at)
+
+
+def _weak_covers(shot: Frame, shown: Frame, covers: list[Layer]) -> dict[str, float]:
+    """Subjects whose complete part does not show the cover, with the mean difference from it (of 255)."""
+    if not covers:
+        return {}
+    expected, given, original = with_layers(shot, covers).grey(), shown.grey(), shot.grey()
+    expected, original = _same_range(expected, shot, shown), _same_range(original, shot, shown)
+    weak: dict[str, float] = {}
+    for layer in covers:
+        x0, y0, x1, y1 = layer.box
+        inside = layer.alpha == 255
+        if not inside.any():
+            continue
+        want, have, was = (_small(a[y0:y1, x0:x1]) for a in (expected, given, original))
+        mask = _small(inside.astype(np.uint8) * 255) > 254
+        if not mask.any():
+            mask[:] = True
+        from_cover, from_source = (float(np.abs(have - other)[mask].mean()) for other in (want, was))
+        hides = float(np.abs(want - was)[mask].mean())
+        if from_cover > TOLERANCE or (hides > 2.0 and from_cover > NEARER * hides and from_cover > from_source):
+            weak[layer.subject] = max(weak.get(layer.subject, 0.0), round(from_cover, 2))
+    return weak
+
+
+def _same_range(grey, shot, shown):
+    """Luma of the source on the scale of the file, when one has full and the other limited range."""
+    if shot.full_range == shown.full_range:
+        return grey
+    wide = grey.astype(np.float32)
+    scaled = wide * (219 / 255) + 16 if shot.full_range else (wide - 16) * (255 / 219)
+    return np.clip(scaled + 0.5, 0, 255).astype(np.uint8)
+
+
+def _small(area: np.ndarray) -> np.ndarray:
+    return cv2.resize(area, (min(_SIDE, area.shape[1]), min(_SIDE, area.shape[0])), interpolation=cv2.INTER_AREA).astype(np.float32)
+
+
+def _open_face(project: Project, clip: Clip, n: int, shot: Frame, shown: Frame, covers: list[Layer], finder: FaceFinder) -> float:
+    """The highest score of a face in the file that is neither under a cover nor of somebody who agreed to be seen.
+
+    A cover may look like a face itself, mosaics do. So where a find lies partly under a cover, the source is asked where
+    the face really is: exposed is what of that is not hidden.
+    """
+    found = finder.find(shown.rgb(), SCORE)
+    worst = 0.0
+    for box, score in zip(found.boxes, found.scores):
+        points = _face_points(box)
+        hidden = _share_hidden(points, covers)
+        if hidden >= HIDDEN or _is_of_shown(project, clip, n, points):
+            continue
+        if hidden > PARTLY:
+            real = finder.look(shot.rgb(), box[None])
+            if not len(real) or all(_share_hidden(_face_points(b), covers) >= INSIDE for b in real.boxes):
+                continue
+        worst = max(worst, float(score))
+    return worst
+
+
+def _face_points(box) -> np.ndarray:
+    return box[:2] + FACE_DISC * (box[2:] - box[:2])
+
+
+def _share_hidden(points, covers) -> float:
+    hidden = np.zeros(len(points), bool)
+    for layer in covers:
+        x0, y0, x1, y1 = layer.box
+        px, py = points[:, 0].astype(int) - x0, points[:, 1].astype(int) - y0
+        inside = (px >= 0) & (py >= 0) & (px < x1 - x0) & (py < y1 - y0)
+        hidden[inside] |= layer.alpha[py[inside], px[inside]] == 255
+    return float(hidden.mean())
+
+
+def _is_of_shown(project: Project, clip: Clip, n: int, points) -> bool:
+    for subject in project.subjects:
+        if subject.is_covered:
+            continue
+        for sighting in subject.in_clip(clip.key):
+            outline = outline_at(sighting, n)
+            if outline is not None and contains(outline.scaled(1.15), points).mean() > 0.6:
+                return True
+    return False
