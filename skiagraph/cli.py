@@ -297,7 +297,7 @@ def run_check(options, control) -> int:
 
 
 def run_demo(options, control) -> int:
-    from skiagraph.demo.write import write_demo
+    from skiagraph.demo.ship import write_demo
     place = write_demo(options.folder, control, redraw=options.redraw)
     control_end(control)
     print(f"Wrote the demo to {options.folder}; open {place}.")

@@ -77,6 +77,7 @@ class Choice(QWidget):
         for n, (_, text, tip) in enumerate(entries):
             button = push_button(text, kinds[n] if kinds else "segment", tip)
             button.setCheckable(True)
+            button.setMinimumWidth(button.fontMetrics().horizontalAdvance(text) + 18)
             self._group.addButton(button, n)
             row.addWidget(button, 1)
         self._group.idClicked.connect(lambda n: self.chosen.emit(self._values[n]))

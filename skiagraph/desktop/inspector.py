@@ -37,7 +37,7 @@ class Inspector(QScrollArea):
         self._style = _DEFAULT
         body = QWidget()
         body.setObjectName("panel")
-        layout = column(margin=4 * GRID, spacing=2 * GRID, parent=body)
+        layout = column(margin=3 * GRID, spacing=GRID, parent=body)
         self.setWidget(body)
         self._name = QLabel()
         self._name.setObjectName("title")
@@ -46,7 +46,7 @@ class Inspector(QScrollArea):
         layout.addWidget(self._name)
         layout.addWidget(self._facts)
         self._panel = QWidget()
-        panel = column(parent=self._panel)
+        panel = column(spacing=GRID + 1, parent=self._panel)
         layout.addWidget(self._panel)
         layout.addStretch(1)
         self._build_decision(panel)
@@ -93,7 +93,7 @@ class Inspector(QScrollArea):
         panel.addWidget(section("Outline"))
         self._where = quiet(wrap=True)
         panel.addWidget(self._where)
-        panel.addWidget(quiet("Moving or sizing it changes"))
+        panel.addWidget(quiet("A change to it reaches"))
         self.reach = Choice([(Reach.FRAME, "Frame", "This frame; it fades over eight frames on each side"),
                              (Reach.ONWARD, "Onward", "From this frame to the next keyframe or the end"),
                              (Reach.SIGHTING, "Sighting", "The whole stretch, with all its keyframes"),

@@ -39,6 +39,7 @@ QPushButton[kind="primary"]:focus {{ border-color: {paper}; }}
 QPushButton[kind="primary"]:disabled {{ background: {raised}; color: {faint}; }}
 QPushButton[kind="link"] {{ background: transparent; color: {verdigris}; padding: 0 4px; text-align: left; }}
 QPushButton[kind="link"]:hover {{ color: {paper}; }}
+QPushButton[kind="link"]:disabled {{ color: {faint}; border-color: transparent; }}
 QPushButton[kind="segment"]:checked {{ background: {paper}; color: {ink}; }}
 QPushButton[kind="segment"] {{ padding: 0 6px; }}
 QPushButton[kind="decision-cover"]:checked {{ background: {verdigris}; color: {ink}; font-weight: 700; }}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSize, Signal
+from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QWidget
 
 from skiagraph.desktop.controls import Choice, icon, icon_button, line, push_button, quiet
@@ -44,7 +44,7 @@ class Transport(QWidget):
         row.addSpacing(GRID)
         self.timecode = QLineEdit("00:00:00:00")
         self.timecode.setObjectName("timecode")
-        self.timecode.setFixedWidth(124)
+        self.timecode.setFixedWidth(116)
         self.timecode.setStyleSheet("background: transparent; border-color: transparent; font-size: 18px; font-weight: 700;")
         self.timecode.setToolTip("Timecode; type one, or a frame number, to go there")
         self.timecode.setAccessibleName("Timecode")
@@ -59,13 +59,12 @@ class Transport(QWidget):
         row.addWidget(self._button("mark-out", "Out at this frame (O; Shift+O removes it)", lambda: self.markPressed.emit("out")))
         row.addStretch(1)
         self.clips = QComboBox()
+        self.clips.setMaximumWidth(140)
         self.clips.setToolTip("Clip")
         self.clips.setAccessibleName("Clip")
         self.clips.activated.connect(lambda n: self.clipChosen.emit(self.clips.itemData(n)))
         row.addWidget(self.clips)
-        self.draw = push_button("Add face", "", "Draw around somebody who was not found (A)")
-        self.draw.setIcon(icon("draw"))
-        self.draw.setIconSize(QSize(15, 15))
+        self.draw = icon_button("draw", "Add a face that was not found: draw around it (A)")
         self.draw.setCheckable(True)
         self.draw.toggled.connect(self.drawPressed)
         row.addWidget(self.draw)
@@ -74,11 +73,11 @@ class Transport(QWidget):
         self.views.set_value(View.RESULT)
         self.views.chosen.connect(self.viewChosen)
         row.addWidget(self.views)
-        self.zoom = self._button("fit", "Fit the picture to the window (F); wheel zooms, middle drag pans", self.fitPressed.emit)
+        self.zoom = push_button("100 %", "", "Fit the picture to the window (F); wheel zooms, middle drag pans")
+        self.zoom.setStyleSheet("padding: 0 4px;")
+        self.zoom.setFixedWidth(54)
+        self.zoom.clicked.connect(self.fitPressed)
         row.addWidget(self.zoom)
-        self._percent = quiet("100 %")
-        self._percent.setFixedWidth(42)
-        row.addWidget(self._percent)
 
     def _button(self, name, tip, action):
         button = icon_button(name, tip)
@@ -108,7 +107,7 @@ class Transport(QWidget):
         self._speed.setText(f"{speed}×" if speed not in (0, 1) else "")
 
     def set_scale(self, scale: float) -> None:
-        self._percent.setText(f"{scale:.0%}".replace("%", " %"))
+        self.zoom.setText(f"{scale:.0%}".replace("%", " %"))
 
     def _typed(self) -> None:
         text = self.timecode.text()

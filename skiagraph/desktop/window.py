@@ -11,7 +11,7 @@ from PySide6.QtGui import QDesktopServices, QIcon
 from PySide6.QtWidgets import QApplication, QFileDialog, QLabel, QLineEdit, QMainWindow, QMessageBox, QStackedWidget, QWidget
 
 from skiagraph import __version__
-from skiagraph.demo.write import write_demo
+from skiagraph.demo.ship import write_demo
 from skiagraph.desktop import theme
 from skiagraph.desktop.actions import Actions
 from skiagraph.desktop.controls import Notice, column, line, push_button, quiet
@@ -34,8 +34,6 @@ from skiagraph.media.index import open_clip
 from skiagraph.project import edits, relink
 from skiagraph.project.file import SUFFIX
 from skiagraph.project.model import Acceptance
-from skiagraph.review.exposure import check_file
-from skiagraph.track.scan import ScanSettings, scan
 
 FOOTAGE, COVER, REVIEW, HANDOVER = range(4)
 STEPS = (("Footage", "Clips in, and scanning them (Ctrl+1)"), ("Cover", "Who is covered, and how (Ctrl+2)"),
@@ -60,7 +58,8 @@ class MainWindow(QMainWindow):
         self._job: JobRunner | None = None
         self._build()
         self.actions_ = Actions(self)
-        self._menu_holder.insertWidget(1, self.actions_.bar)
+        self.actions_.bar.setFixedHeight(30)
+        self._menu_holder.insertWidget(1, self.actions_.bar, 0, Qt.AlignmentFlag.AlignVCenter)
         self._connect()
         self.show_step(FOOTAGE)
         self._refresh()
@@ -297,6 +296,7 @@ class MainWindow(QMainWindow):
         now = {"name": ""}
 
         def work(control: JobControl):
+            from skiagraph.track.scan import ScanSettings, scan
             for key in keys:
                 clip = project.clip(key)
                 now["name"] = clip.path.name
@@ -319,7 +319,7 @@ class MainWindow(QMainWindow):
         if result is None:
             self.document.edit(f"scan {name}", lambda project: project.with_clip(project.clip(key)))
             return
-        self.document.amend(edits.apply_scan, key, result, every)
+        self.document.amend(edits.apply_scan, key, result, every if final else 0)
         if final and result.damage:
             self.notice.say(result.damage)
 
@@ -335,6 +335,7 @@ class MainWindow(QMainWindow):
         project, export = self.document.project, FORMATS[format_key]
 
         def work(control: JobControl):
+            from skiagraph.review.exposure import check_file
             found = []
             try:
                 os.makedirs(folder, exist_ok=True)

@@ -10,6 +10,7 @@ import numpy as np
 
 # Measured with the full-range model: a face is found surely when it spans this many px of the model's input.
 SURE_SPAN = 17.0
+MOST_FINER = 2.7
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,17 +27,17 @@ def tile_plan(width: int, height: int, smallest: int = 36, input_side: int = 192
     """Squares that together cover the frame at several scales, the finest fit for faces of `smallest` px.
 
     Neighbours overlap by more than the largest face that only their level sees surely, so that no
-    face is cut in all the tiles that could see it. Each level is at most 2.4 times finer than the one above it.
+    face is cut in all the tiles that could see it. Each level is at most MOST_FINER times finer than the one above it.
     """
     finest = max(input_side, round(smallest * input_side / SURE_SPAN))
     # The whole frame comes first: a face as high as the frame is cut by every smaller square.
     sides = [max(width, height)]
     if sides[0] > 1.15 * min(width, height):
         sides.append(min(width, height))
-    while sides[-1] / 2.4 > finest * 1.05:
-        sides.append(round(sides[-1] / 2.4))
-    if finest < sides[-1] * 0.95:
-        sides.append(finest)
+    top = sides[-1]
+    if finest < top * 0.95:
+        levels = int(np.ceil(np.log(top / finest) / np.log(MOST_FINER)))
+        sides += [round(top * (finest / top) ** (n / levels)) for n in range(1, levels + 1)]
     tiles: list[Tile] = []
     for side in sides:
         overlap = round(side * 0.21)

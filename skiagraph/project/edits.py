@@ -18,7 +18,7 @@ from skiagraph.media.index import FrameIndex
 from skiagraph.project.model import (Acceptance, Clip, Correction, CoverStyle, Decision, Offset, Portrait, Project, Reach, Sighting,
                                      Subject)
 from skiagraph.track.path import PLACED, Path
-from skiagraph.track.scan import FoundPerson, ScanResult
+from skiagraph.track.results import FoundPerson, ScanResult
 
 # A subject drawn by hand is covered this far on each side of the frame until it is followed or its ends are dragged.
 PLACED_S = 1.0

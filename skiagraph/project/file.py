@@ -21,7 +21,7 @@ from skiagraph.errors import CannotOpenProject, CannotSaveProject
 from skiagraph.project.model import (Acceptance, Clip, Correction, CoverKind, CoverStyle, Decision, Offset, Portrait, Project, Sighting,
                                      Subject)
 from skiagraph.track.path import ORIGIN_NAMES, Path
-from skiagraph.track.scan import FaceTable
+from skiagraph.track.results import FaceTable
 
 FORMAT, VERSION, SUFFIX = "skiagraph-project", 1, ".skiagraph"
 

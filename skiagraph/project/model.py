@@ -8,7 +8,7 @@ from fractions import Fraction
 from pathlib import Path as FilePath
 
 from skiagraph.track.path import Path
-from skiagraph.track.scan import FaceTable
+from skiagraph.track.results import FaceTable
 
 
 class Decision(StrEnum):

@@ -145,6 +145,8 @@ def unsure(project: Project, clip: Clip) -> Iterator[Finding]:
 @check
 def ends_inside(project: Project, clip: Clip) -> Iterator[Finding]:
     """A path that begins or ends inside the picture, away from its edge, though the clip goes on."""
+    if not clip.every:
+        return
     for subject, sightings in _covered(project, clip):
         for n, sighting in enumerate(sightings):
             rows = outline_rows(sighting)

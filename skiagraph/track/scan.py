@@ -19,6 +19,7 @@ from skiagraph.track.bridging import Chain, Task, chains, path_of, tasks_of
 from skiagraph.track.camera import CameraMotion
 from skiagraph.track.linking import Linker, LinkSettings
 from skiagraph.track.path import FOUND, Path
+from skiagraph.track.results import FaceTable, FoundPerson, ScanResult
 
 STEP_FIND, STEP_FOLLOW = "Finding faces", "Following"
 # How often, in searched frames, the people found so far are told.
@@ -33,49 +34,6 @@ class ScanSettings:
 
     every: int = 1
     smallest: int = 36
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class FaceTable:
-    """Every face the detector was sure of, also of nobody: parallel arrays.
-
-    frames int32 (n,) rising; boxes int16 (n, 4) x0, y0, x1, y1 px; scores uint8 (n,) in percent.
-    """
-
-    frames: np.ndarray
-    boxes: np.ndarray
-    scores: np.ndarray
-
-    def at(self, frame: int) -> slice:
-        return slice(int(np.searchsorted(self.frames, frame)), int(np.searchsorted(self.frames, frame + 1)))
-
-    def __len__(self) -> int:
-        return len(self.frames)
-
-    @staticmethod
-    def none() -> FaceTable:
-        return FaceTable(np.zeros(0, np.int32), np.zeros((0, 4), np.int16), np.zeros(0, np.uint8))
-
-
-@dataclass(frozen=True, slots=True)
-class FoundPerson:
-    """One head through the clip. key: stable number within the scan; best: frame and box x0, y0, x1, y1 of its best face."""
-
-    key: int
-    paths: tuple[Path, ...]
-    best_frame: int
-    best_box: tuple[float, float, float, float]
-
-
-@dataclass(frozen=True, slots=True)
-class ScanResult:
-    """damage: a sentence when the clip turned out to be good only up to `frames`, otherwise empty."""
-
-    people: tuple[FoundPerson, ...]
-    faces: FaceTable
-    cuts: tuple[int, ...]
-    frames: int
-    damage: str = ""
 
 
 def scan(info: ClipInfo, index: FrameIndex, settings: ScanSettings = ScanSettings(), control: JobControl | None = None,

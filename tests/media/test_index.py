@@ -1,0 +1,141 @@
+"""Frame numbers: every kind of clip counts its frames as a linear decode does."""
+
+from fractions import Fraction
+
+import av
+import numpy as np
+
+from skiagraph.errors import CannotOpenMedia
+from skiagraph.media.clip import fingerprint, probe
+from skiagraph.media.index import build_index, load_index, open_clip, verify
+from skiagraph.media.reader import FrameReader
+from tests.support import TemporaryFolder, make_clip, read_number
+
+KINDS = {
+    "b-frames": dict(options={"bf": 3, "g": 12}),
+    "open gop": dict(options={"bf": 3, "g": 12, "x264-params": "open-gop=1:scenecut=0"}),
+    "variable rate": dict(options={"bf": 2, "g": 10}, time_base=Fraction(1, 1000), pts=lambda n: n * 40 + (n % 3) * 7),
+    "late start": dict(options={"g": 8}, time_base=Fraction(1, 1000), pts=lambda n: 5000 + n * 40),
+    "29.97": dict(rate=Fraction(30000, 1001), options={"g": 15}),
+    "one sync sample": dict(options={"g": 500, "bf": 3}),
+    "turned": dict(rotation=90, options={"g": 9}),
+    "hevc": dict(encoder="libx265", options={"g": 12, "x265-params": "log-level=none:bframes=3"}),
+    "ten bit": dict(pixel_format="yuv420p10le", options={"g": 9}),
+}
+
+
+def linear_decode(path):
+    with av.open(str(path)) as container:
+        return [(f.pts, f.to_ndarray(format="gray")) for f in container.decode(video=0)]
+
+
+class IndexTest(TemporaryFolder):
+    def clip(self, name, **how):
+        suffix = ".mkv" if name == "late start" else ".mp4"
+        return make_clip(self.folder / (name.replace(" ", "-").replace(".", "") + suffix), 60, **how)
+
+    def test_random_access_equals_linear_decode(self):
+        order = np.random.default_rng(3).permutation(60)
+        for name, how in KINDS.items():
+            with self.subTest(name):
+                path = self.clip(name, **how)
+                truth = linear_decode(path)
+                info, index = open_clip(path)
+                self.assertEqual(index.pts.tolist(), [pts for pts, _ in truth])
+                with FrameReader(info, index) as reader:
+                    for n in (*order[:25], 59, 0, 1, 2, 58, 57):
+                        frame = reader.read(int(n))
+                        self.assertEqual(frame.pts, truth[n][0])
+                        self.assertEqual(read_number(frame.grey()), n)
+
+    def test_edit_list_hides_trimmed_frames(self):
+        source = make_clip(self.folder / "whole.mp4", 60, options={"g": 30, "bf": 2})
+        trimmed = self.folder / "trimmed.mp4"
+        with av.open(str(source)) as given, av.open(str(trimmed), "w") as out:
+            stream = out.add_stream_from_template(given.streams.video[0])
+            shift = 10 * given.streams.video[0].time_base.denominator // 25
+            for packet in given.demux(video=0):
+                if packet.dts is None:
+                    continue
+                packet.pts, packet.dts = packet.pts - shift, packet.dts - shift
+                packet.stream = stream
+                out.mux(packet)
+        truth = linear_decode(trimmed)
+        info, index = open_clip(trimmed)
+        self.assertEqual(index.pts.tolist(), [pts for pts, _ in truth])
+        with FrameReader(info, index) as reader:
+            self.assertTrue(np.array_equal(reader.read(20).grey(), truth[20][1]))
+
+    def test_index_is_kept_and_made_anew_for_another_file(self):
+        path = make_clip(self.folder / "a.mp4", 20)
+        first = load_index(probe(path))
+        make_clip(path, 31)
+        self.assertEqual((len(first), len(load_index(probe(path)))), (20, 31))
+        self.assertEqual(len(list((self.folder / "cache" / "index").glob("*.npz"))), 2)
+
+    def test_times_and_frames_are_inverse(self):
+        info, index = open_clip(self.clip("variable rate", **KINDS["variable rate"]))
+        self.assertTrue(index.is_variable)
+        for n in range(len(index)):
+            self.assertEqual(index.frame_at(index.time_s(n)), n)
+
+    def test_truncated_clip_opens_as_far_as_it_is_good(self):
+        path = make_clip(self.folder / "cut.mp4", 80, size=(320, 240), options={"g": 10, "movflags": "+faststart"})
+        with av.open(str(path)) as given, av.open(str(self.folder / "fast.mp4"), "w", options={"movflags": "+faststart"}) as out:
+            stream = out.add_stream_from_template(given.streams.video[0])
+            for packet in given.demux(video=0):
+                if packet.dts is not None:
+                    packet.stream = stream
+                    out.mux(packet)
+        data = (self.folder / "fast.mp4").read_bytes()
+        broken = self.folder / "broken.mp4"
+        broken.write_bytes(data[:int(len(data) * 0.6)])
+        info, index = open_clip(broken)
+        self.assertTrue(0 < len(index) < 80)
+        self.assertSentence(index.damage, "broken.mp4", "damaged at 00:00:0")
+        with FrameReader(info, index) as reader:
+            self.assertEqual([read_number(f.grey()) for f in reader.frames()], list(range(len(index))))
+
+    def test_damage_inside_is_found_by_verifying(self):
+        path = make_clip(self.folder / "hurt.mkv", 60, size=(320, 240), encoder="ffv1", options={"level": 3, "slicecrc": 1, "slices": 4})
+        data = bytearray(path.read_bytes())
+        middle = int(len(data) * 0.55)
+        data[middle:middle + 3000] = bytes(3000)
+        path.write_bytes(data)
+        info, index = open_clip(path)
+        checked = verify(info, index)
+        self.assertTrue(20 < len(checked) < 45, len(checked))
+        self.assertSentence(checked.damage, "damaged at 00:00:0")
+
+    def test_what_is_no_film_is_refused_in_a_sentence(self):
+        (self.folder / "empty.mp4").write_bytes(b"")
+        (self.folder / "noise.mp4").write_bytes(np.random.default_rng(1).bytes(5000))
+        (self.folder / "notes.txt").write_text("The porter came at dawn.\n" * 50)
+        with av.open(str(self.folder / "sound.m4a"), "w") as out:
+            stream = out.add_stream("aac", rate=48000, layout="stereo")
+            block = av.AudioFrame.from_ndarray(np.zeros((2, 1024), np.float32), format="fltp", layout="stereo")
+            block.sample_rate = 48000
+            out.mux(stream.encode(block))
+            out.mux(stream.encode(None))
+        for name, words in (("missing.mp4", "no file"), ("empty.mp4", "is empty"), ("noise.mp4", "noise.mp4"), ("notes.txt", "notes.txt"),
+                            ("sound.m4a", "no picture in it"), (".", "is a folder")):
+            with self.subTest(name), self.assertRaises(CannotOpenMedia) as caught:
+                open_clip(self.folder / name)
+            self.assertSentence(str(caught.exception), words)
+
+    def test_facts(self):
+        path = make_clip(self.folder / "facts.mov", 25, rotation=270, sound=True, timecode="10:00:00:00", aspect=Fraction(4, 3),
+                         tags={"color_primaries": 1, "color_trc": 1, "colorspace": 1})
+        info = probe(path)
+        self.assertEqual((info.width, info.height, info.rotation, info.upright_size), (160, 96, 270, (96, 160)))
+        self.assertEqual((info.timecode, info.sample_aspect, info.colorspace), ("10:00:00:00", Fraction(4, 3), 1))
+        self.assertEqual([s.codec for s in info.sound], ["aac"])
+        self.assertEqual(info.upright_aspect, Fraction(3, 4))
+
+    def test_fingerprint_tells_contents_not_names(self):
+        a = make_clip(self.folder / "a.mp4", 10)
+        (self.folder / "b.mp4").write_bytes(a.read_bytes())
+        c = make_clip(self.folder / "c.mp4", 11)
+        self.assertEqual(fingerprint(a), fingerprint(self.folder / "b.mp4"))
+        self.assertNotEqual(fingerprint(a), fingerprint(c))
+        self.assertEqual(len(build_index(probe(c))), 11)

@@ -1,0 +1,104 @@
+"""Clips made in the test, small, mostly lossless, so that every pixel is known; and projects on them."""
+
+from __future__ import annotations
+
+import tempfile
+import unittest
+import unittest.mock
+from dataclasses import replace
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import numpy as np
+
+from skiagraph.media.index import open_clip
+from skiagraph.project import edits
+from skiagraph.project.model import Project, Sighting, Subject
+from skiagraph.track.path import Path as HeadPath
+
+
+class TemporaryFolder(unittest.TestCase):
+    """A test with a folder of its own, removed afterwards; the index cache goes there too."""
+
+    def setUp(self):
+        held = tempfile.TemporaryDirectory()
+        self.addCleanup(held.cleanup)
+        self.folder = Path(held.name)
+        patcher = unittest.mock.patch("platformdirs.user_cache_dir", lambda *a, **k: str(self.folder / "cache"))
+        patcher.start()
+        self.addCleanup(patcher.stop)
+
+    def assertSentence(self, text: str, *words: str):
+        """One sentence or two for a person: no traceback, ends with a full stop, names what it is about."""
+        self.assertNotIn("Traceback", text)
+        self.assertRegex(text.strip(), r"\.$")
+        for word in words:
+            self.assertIn(word, text)
+
+
+def numbered_frame(n: int, width: int, height: int) -> np.ndarray:
+    """RGB picture of frame n: its number as eight bits in blocks along the top, over a moving ramp."""
+    ramp = (np.arange(width)[None, :] * 2 + np.arange(height)[:, None] + n * 3) % 200 + 20
+    picture = np.repeat(ramp[..., None], 3, axis=2).astype(np.uint8)
+    for bit in range(8):
+        picture[:16, bit * 16:bit * 16 + 16] = 235 if n >> bit & 1 else 20
+    return picture
+
+
+def read_number(grey: np.ndarray) -> int:
+    """The number that numbered_frame wrote, from a grey upright picture."""
+    return sum(1 << bit for bit in range(8) if grey[4:12, bit * 16 + 4:bit * 16 + 12].mean() > 128)
+
+
+def make_clip(path: Path, frames: int = 40, *, size=(160, 96), rate=Fraction(25), encoder="libx264", pixel_format="yuv420p", options=None, pts=None,
+              time_base=None, draw=numbered_frame, sound=False, rotation=0, metadata=None, tags=None, timecode=None, aspect=None) -> Path:
+    """Write a clip. pts: function from frame to time stamp in time_base; draw: function (n, width, height) → RGB."""
+    time_base = time_base or 1 / Fraction(rate)
+    with av.open(str(path), "w") as out:
+        stream = out.add_stream(encoder, rate=rate, options={str(k): str(v) for k, v in (options or {}).items()})
+        context = stream.codec_context
+        context.width, context.height, context.pix_fmt = *size, pixel_format
+        context.time_base = stream.time_base = time_base
+        if aspect:
+            context.sample_aspect_ratio = aspect
+        for name, value in (tags or {}).items():
+            setattr(context, name, value)
+        if rotation:
+            stream.set_display_rotation(-rotation)
+        if timecode:
+            stream.metadata["timecode"] = timecode
+        out.metadata.update(metadata or {})
+        speaker = out.add_stream("aac", rate=48000, layout="stereo") if sound else None
+        for n in range(frames):
+            picture = av.VideoFrame.from_ndarray(draw(n, *size), format="rgb24").reformat(format=pixel_format)
+            picture.pts, picture.time_base = (pts(n) if pts else n), time_base
+            for packet in stream.encode(picture):
+                out.mux(packet)
+        for packet in stream.encode(None):
+            out.mux(packet)
+        if speaker is not None:
+            total = int(frames / rate * 48000)
+            wave = (np.sin(np.arange(total) * 0.05) * 0.3).astype(np.float32)
+            for begin in range(0, total, 1024):
+                part = np.stack([wave[begin:begin + 1024]] * 2)
+                block = av.AudioFrame.from_ndarray(np.ascontiguousarray(part), format="fltp", layout="stereo")
+                block.sample_rate, block.pts, block.time_base = 48000, begin, Fraction(1, 48000)
+                out.mux(speaker.encode(block))
+            out.mux(speaker.encode(None))
+    return path
+
+
+def head_path(first: int, count: int, cx=80.0, cy=48.0, width=30.0, height=40.0, *, step=(0.0, 0.0), confidence=0.9, angle=0.0, origin=0) -> HeadPath:
+    """A head moving evenly."""
+    n = np.arange(count)
+    full = np.ones(count)
+    return HeadPath(first, cx + n * step[0], cy + n * step[1], width * full, height * full, angle * full, confidence * full, np.full(count, origin))
+
+
+def project_on(clip: Path, *paths: HeadPath, scanned=True) -> Project:
+    """A project with one clip and a subject for each path."""
+    project = edits.add_clip(Project(), *open_clip(clip))
+    subjects = tuple(Subject(f"s{n}", f"Person {n}", sightings=(Sighting("c1", p, p.first, p.last),)) for n, p in enumerate(paths, 1))
+    project = replace(project, subjects=subjects)
+    return project.with_clip(replace(project.clip("c1"), every=1)) if scanned else project
