@@ -10,6 +10,7 @@ from pathlib import Path
 
 import av
 import av.error
+import av.filter
 
 from skiagraph.errors import CannotOpenMedia
 
@@ -18,7 +19,10 @@ HASH_SPAN = 1 << 20
 # Demuxers that make a picture out of any text or data; what they open is no clip.
 _NOT_FILM = {"tty", "bin", "xbin", "adf", "idf", "txd", "lavfi"}
 
-av.logging.set_level(av.logging.PANIC)
+# FFmpeg's own silent log, not PyAV's: that one takes the interpreter lock in decoder threads, and while this thread holds
+# the lock in a seek the two wait for each other for ever (measured with PyAV 18.1.0).
+av.logging.restore_default_callback()
+av.logging.set_libav_level(av.logging.PANIC)
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,7 +121,7 @@ def probe(path: Path | str) -> ClipInfo:
         rate = stream.average_rate or stream.guessed_rate or stream.base_rate or Fraction(25)
         duration = stream.duration * stream.time_base if stream.duration else Fraction(container.duration or 0, 1_000_000)
         depth = max((component.bits for component in first.format.components), default=8)
-        aspect = stream.sample_aspect_ratio or Fraction(1)
+        aspect = stream.sample_aspect_ratio or (_aspect_of(first) if context.name == "ffv1" else None) or Fraction(1)
         return ClipInfo(
             path=path, container=container.format.name, codec=context.name, width=first.width, height=first.height,
             rotation=round(-first.rotation / 90) * 90 % 360, pixel_format=first.format.name, bit_depth=depth,
@@ -138,6 +142,18 @@ def _first_frame(container, stream, path):
         raise CannotOpenMedia(f"{path.name} is damaged at 00:00:00:00 and no frame of it can be read; copy it again from its source.",
                               path=path, time_s=0.0) from error
     raise CannotOpenMedia(f"{path.name} holds no frame that can be read; copy it again from its source.", path=path)
+
+
+def _aspect_of(frame: av.VideoFrame) -> Fraction:
+    """Sample aspect that a frame carries. PyAV 18.1 does not tell it, so a filter is asked to widen a line by it."""
+    graph, line = av.filter.Graph(), 27720
+    source = graph.add_buffer(width=frame.width, height=frame.height, format=frame.format.name, time_base=Fraction(1, 25))
+    widened = graph.add("scale", f"w=trunc({line}*sar):h=2:eval=frame")
+    source.link_to(widened)
+    widened.link_to(graph.add("buffersink"))
+    graph.configure()
+    graph.push(frame)
+    return Fraction(graph.pull().width, line)
 
 
 def _timecode(container, stream) -> str:

@@ -67,7 +67,7 @@ class Frame:
             return "bt601"
         if code in (9, 10):
             return "bt2020"
-        if code == 7:
+        if code == 1:
             return "bt709"
         return "bt709" if min(self.size) >= 720 else "bt601"
 

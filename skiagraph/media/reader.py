@@ -98,6 +98,9 @@ class FrameReader:
             self._container = open_container(self._info.path)
             stream = picture_stream(self._container, self._info.path)
             stream.thread_type = "AUTO"
+            if stream.codec_context.name == "ffv1":
+                # Its slices carry checksums; without this a damaged one is quietly patched from the frame before.
+                stream.codec_context.options = {"err_detect": "crccheck+explode"}
             if self._threads:
                 stream.codec_context.thread_count = self._threads
         stream = picture_stream(self._container, self._info.path)

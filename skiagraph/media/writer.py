@@ -10,6 +10,7 @@ from pathlib import Path
 
 import av
 import av.error
+import av.filter
 import numpy as np
 
 from skiagraph.errors import CannotWriteMedia
@@ -72,6 +73,7 @@ class FilmWriter:
         self._sound_in = None
         self._sound_packets = iter(())
         self._pending = None
+        self._aspect: _AspectTag | None = None
         self._sound_map: dict[int, av.stream.Stream] = {}
         try:
             self._out = av.open(str(self._temporary.path), "w", format=export.muxer, options=dict(export.mux_options))
@@ -97,6 +99,9 @@ class FilmWriter:
         context.color_primaries, context.color_trc = source.color_primaries, source.color_trc
         context.colorspace, context.color_range = source.colorspace, source.color_range
         context.thread_type = "AUTO"
+        if self._format.encoder == "ffv1" and source.sample_aspect != 1:
+            # Matroska takes the aspect from the stream, which PyAV 18.1 cannot set; FFV1 carries it in its frames.
+            self._aspect = _AspectTag(source.sample_aspect)
         if self._format.tag:
             context.codec_tag = self._format.tag
         if source.rotation:
@@ -152,6 +157,8 @@ class FilmWriter:
         picture = frame.picture
         picture.pict_type = 0
         try:
+            if self._aspect is not None:
+                picture = self._aspect.tagged(picture)
             for packet in self._video.encode(picture):
                 self._mux(packet)
         except (av.error.FFmpegError, OSError) as error:
@@ -200,6 +207,24 @@ class FilmWriter:
             if self._sound_map and "codec not currently supported" in str(error).lower():
                 return CannotWriteMedia(f"{self._format.label} cannot hold the source's {sound.codec} sound; export to MKV or MOV instead.", path=target)
         return CannotWriteMedia(f"{target.name} could not be written as {self._format.label} ({error}); choose another format or place.", path=target)
+
+
+class _AspectTag:
+    """Marks frames with a sample aspect; their samples stay the same buffers."""
+
+    def __init__(self, aspect: Fraction):
+        self._aspect, self._graph = aspect, None
+
+    def tagged(self, picture: av.VideoFrame) -> av.VideoFrame:
+        if self._graph is None:
+            self._graph = av.filter.Graph()
+            source = self._graph.add_buffer(width=picture.width, height=picture.height, format=picture.format.name, time_base=picture.time_base)
+            tag = self._graph.add("setsar", f"{self._aspect.numerator}/{self._aspect.denominator}")
+            source.link_to(tag)
+            tag.link_to(self._graph.add("buffersink"))
+            self._graph.configure()
+        self._graph.push(picture)
+        return self._graph.pull()
 
 
 def _planar_name(name: str) -> str:

@@ -7,6 +7,7 @@ import numpy as np
 
 from skiagraph.errors import CannotOpenMedia
 from skiagraph.media.clip import fingerprint, probe
+from skiagraph.media.frame import stored
 from skiagraph.media.index import build_index, load_index, open_clip, verify
 from skiagraph.media.reader import FrameReader
 from tests.support import TemporaryFolder, make_clip, read_number
@@ -26,7 +27,7 @@ KINDS = {
 
 def linear_decode(path):
     with av.open(str(path)) as container:
-        return [(f.pts, f.to_ndarray(format="gray")) for f in container.decode(video=0)]
+        return [(f.pts, np.frombuffer(f.planes[0], np.uint8).reshape(-1, f.planes[0].line_size)[:f.height, :f.width].copy()) for f in container.decode(video=0)]
 
 
 class IndexTest(TemporaryFolder):
@@ -46,7 +47,7 @@ class IndexTest(TemporaryFolder):
                     for n in (*order[:25], 59, 0, 1, 2, 58, 57):
                         frame = reader.read(int(n))
                         self.assertEqual(frame.pts, truth[n][0])
-                        self.assertEqual(read_number(frame.grey()), n)
+                        self.assertEqual(read_number(stored(frame.grey(), info.rotation)), n)
 
     def test_edit_list_hides_trimmed_frames(self):
         source = make_clip(self.folder / "whole.mp4", 60, options={"g": 30, "bf": 2})
@@ -91,21 +92,12 @@ class IndexTest(TemporaryFolder):
         broken = self.folder / "broken.mp4"
         broken.write_bytes(data[:int(len(data) * 0.6)])
         info, index = open_clip(broken)
+        self.assertIn("damaged", index.damage)
+        index = verify(info, index)
         self.assertTrue(0 < len(index) < 80)
         self.assertSentence(index.damage, "broken.mp4", "damaged at 00:00:0")
         with FrameReader(info, index) as reader:
             self.assertEqual([read_number(f.grey()) for f in reader.frames()], list(range(len(index))))
-
-    def test_damage_inside_is_found_by_verifying(self):
-        path = make_clip(self.folder / "hurt.mkv", 60, size=(320, 240), encoder="ffv1", options={"level": 3, "slicecrc": 1, "slices": 4})
-        data = bytearray(path.read_bytes())
-        middle = int(len(data) * 0.55)
-        data[middle:middle + 3000] = bytes(3000)
-        path.write_bytes(data)
-        info, index = open_clip(path)
-        checked = verify(info, index)
-        self.assertTrue(20 < len(checked) < 45, len(checked))
-        self.assertSentence(checked.damage, "damaged at 00:00:0")
 
     def test_what_is_no_film_is_refused_in_a_sentence(self):
         (self.folder / "empty.mp4").write_bytes(b"")

@@ -1,0 +1,98 @@
+"""Covers hide completely inside, and touch nothing outside, in every layout of samples."""
+
+import numpy as np
+
+from skiagraph.cover.composite import covered
+from skiagraph.cover.matte import draw_layer, layers, matte
+from skiagraph.media.index import open_clip
+from skiagraph.media.reader import FrameReader
+from skiagraph.project import edits
+from skiagraph.project.model import CoverKind, CoverStyle, Decision
+from skiagraph.project.outline import Outline, contains
+from tests.support import TemporaryFolder, head_path, make_clip, project_on
+
+
+def noisy(n, width, height):
+    return np.random.default_rng(n).integers(0, 256, (height, width, 3), dtype=np.uint8)
+
+
+class CompositeTest(TemporaryFolder):
+    def frame(self, path, n=0):
+        info, index = open_clip(path)
+        with FrameReader(info, index) as reader:
+            return reader.read(n)
+
+    def test_outside_every_matte_samples_are_untouched(self):
+        for name in ("yuv420p", "yuv422p10le", "yuv444p", "gray", "gbrp10le"):
+            path = make_clip(self.folder / f"{name}.mkv", 2, encoder="ffv1", pixel_format=name, draw=noisy)
+            frame = self.frame(path)
+            for kind in CoverKind:
+                with self.subTest(layout=name, kind=kind):
+                    project = edits.set_project_style(project_on(path, head_path(0, 2, angle=20)), CoverStyle(kind))
+                    hidden = covered(project, "c1", frame)
+                    cover = matte(project, "c1", 0)
+                    for n, (before, after) in enumerate(zip(frame.planes(), hidden.planes())):
+                        sx, sy = frame.layout.shifts[n]
+                        here = cover.reshape(96 >> sy, 1 << sy, 160 >> sx, 1 << sx).max(axis=(1, 3))
+                        self.assertTrue(np.array_equal(before[here == 0], after[here == 0]))
+                        self.assertGreater(np.count_nonzero(before[here == 255] != after[here == 255]), 0.5 * np.count_nonzero(here == 255))
+
+    def test_solid_is_one_value_wherever_the_matte_is_complete(self):
+        path = make_clip(self.folder / "a.mkv", 1, encoder="ffv1", draw=noisy)
+        project = edits.set_project_style(project_on(path, head_path(0, 1)), CoverStyle(CoverKind.SOLID, colour=(0, 0, 0)))
+        hidden = covered(project, "c1", self.frame(path))
+        self.assertEqual(set(hidden.planes()[0][matte(project, "c1", 0) == 255].tolist()), {16})
+
+    def test_cover_does_not_depend_on_the_face_beyond_its_blocks(self):
+        """Two faces with the same block means give the same mosaic."""
+        path = make_clip(self.folder / "a.mkv", 1, encoder="ffv1", pixel_format="gray", draw=noisy)
+        style = CoverStyle(CoverKind.MOSAIC, blocks=3, margin=0, feather=0)
+        project = edits.set_project_style(project_on(path, head_path(0, 1, width=60, height=60)), style)
+        hidden = covered(project, "c1", self.frame(path)).planes()[0]
+        inside = hidden[matte(project, "c1", 0) == 255]
+        self.assertLessEqual(len(set(inside.tolist())), 16)
+
+    def test_turned_clip_is_covered_where_it_is_upright(self):
+        for rotation in (90, 180, 270):
+            with self.subTest(rotation=rotation):
+                path = make_clip(self.folder / f"r{rotation}.mp4", 2, rotation=rotation, draw=noisy)
+                head = head_path(0, 2, cx=30, cy=40, width=20, height=24)
+                project = edits.set_project_style(project_on(path, head), CoverStyle(CoverKind.SOLID, colour=(255, 0, 0)))
+                shown = covered(project, "c1", self.frame(path)).rgb()
+                self.assertGreater(int(shown[40, 30, 0]) - int(shown[40, 30, 1]), 150)
+                changed = np.abs(shown.astype(int) - self.frame(path).rgb()).sum(axis=2) > 60
+                y, x = np.nonzero(changed)
+                self.assertLess(abs(x.mean() - 30) + abs(y.mean() - 40), 4)
+
+    def test_shown_subject_is_untouched_and_undecided_is_covered(self):
+        path = make_clip(self.folder / "a.mkv", 1, encoder="ffv1", draw=noisy)
+        project = project_on(path, head_path(0, 1))
+        self.assertEqual(len(layers(project, "c1", 0)), 1)
+        self.assertEqual(layers(edits.decide(project, ["s1"], Decision.SHOW), "c1", 0), [])
+        frame = self.frame(path)
+        self.assertIs(covered(edits.decide(project, ["s1"], Decision.SHOW), "c1", frame), frame)
+
+
+class MatteTest(TemporaryFolder):
+    def test_complete_inside_and_soft_only_outwards(self):
+        rng = np.random.default_rng(5)
+        for _ in range(30):
+            outline = Outline(*rng.uniform(20, 140, 2), *rng.uniform(8, 80, 2), rng.uniform(-90, 90))
+            for feather in (0.0, 0.3):
+                layer = draw_layer("s", CoverStyle(feather=feather), outline, (160, 160))
+                x0, y0, x1, y1 = layer.box
+                grid = np.stack(np.meshgrid(np.arange(x0, x1) + 0.5, np.arange(y0, y1) + 0.5), -1).reshape(-1, 2)
+                inside = contains(outline, grid).reshape(y1 - y0, x1 - x0)
+                self.assertTrue((layer.alpha[inside] == 255).all())
+                far = ~contains(outline.scaled(1 + feather + 6 / min(outline.width, outline.height)), grid).reshape(inside.shape)
+                self.assertTrue((layer.alpha[far] == 0).all())
+
+    def test_unsure_and_fast_paths_grow(self):
+        path = make_clip(self.folder / "a.mp4", 10)
+        sizes = [(matte(project_on(path, p), "c1", 5) == 255).sum() for p in
+                 (head_path(0, 10), head_path(0, 10, confidence=0.2), head_path(0, 10, cx=50, step=(6, 0)))]
+        self.assertGreater(sizes[1], sizes[0] * 1.1)
+        self.assertGreater(sizes[2], sizes[0] * 1.05)
+
+    def test_outside_the_frame_there_is_no_layer(self):
+        self.assertIsNone(draw_layer("s", CoverStyle(), Outline(-100, 40, 20, 20, 0), (160, 96)))

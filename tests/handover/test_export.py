@@ -1,0 +1,108 @@
+"""Exports: untouched outside the mattes, in the shape of the source, and nothing left behind when they fail."""
+
+import errno
+from fractions import Fraction
+from unittest import mock
+
+import av
+import numpy as np
+
+from skiagraph.cover.matte import matte
+from skiagraph.errors import Cancelled, CannotWriteMedia
+from skiagraph.handover.export import export_clip
+from skiagraph.jobs import JobControl
+from skiagraph.media.clip import probe
+from skiagraph.media.formats import FORMATS, format_for
+from skiagraph.media.index import open_clip
+from skiagraph.media.reader import FrameReader
+from tests.support import TemporaryFolder, head_path, make_clip, project_on
+
+PRIVATE = {"title": "keep out", "artist": "A. Person", "location": "+10.0+20.0/", "com.apple.quicktime.make": "Device", "comment": "secret"}
+
+
+class ExportTest(TemporaryFolder):
+    def setUp(self):
+        super().setUp()
+        self.clip = make_clip(self.folder / "quay.mov", 20, options={"g": 10, "bf": 2}, sound=True, timecode="10:00:00:00", metadata=PRIVATE,
+                              tags={"color_primaries": 1, "color_trc": 1, "colorspace": 1, "color_range": 1}, aspect=Fraction(4, 3))
+        self.project = project_on(self.clip, head_path(0, 20, step=(1, 0)))
+
+    def planes(self, path):
+        info, index = open_clip(path)
+        with FrameReader(info, index) as reader:
+            return [[p.copy() for p in f.planes()] for f in reader.frames()]
+
+    def test_lossless_export_keeps_every_sample_outside_the_matte(self):
+        out, beside = self.folder / "out.mkv", self.folder / "matte.mkv"
+        export_clip(self.project, "c1", out, matte_target=beside)
+        written, source, mattes = self.planes(out), self.planes(self.clip), self.planes(beside)
+        self.assertEqual((len(written), len(mattes)), (20, 20))
+        for n in range(20):
+            cover = matte(self.project, "c1", n)
+            self.assertTrue(np.array_equal(mattes[n][0], cover))
+            for plane in range(3):
+                here = cover if plane == 0 else cover.reshape(48, 2, 80, 2).max(axis=(1, 3))
+                self.assertTrue(np.array_equal(written[n][plane][here == 0], source[n][plane][here == 0]))
+                self.assertFalse(np.array_equal(written[n][0][cover == 255], source[n][0][cover == 255]))
+
+    def test_every_format_keeps_the_shape_of_the_source(self):
+        source = probe(self.clip)
+        times = self.times(self.clip)
+        for key, export in FORMATS.items():
+            with self.subTest(key):
+                out = self.folder / f"{key}{export.suffix}"
+                export_clip(self.project, "c1", out, export)
+                info = probe(out)
+                self.assertEqual((info.width, info.height, info.sample_aspect), (source.width, source.height, source.sample_aspect))
+                self.assertEqual((info.color_primaries, info.color_trc, info.colorspace, info.timecode), (1, 1, 1, "10:00:00:00"))
+                np.testing.assert_allclose(self.times(out), times, atol=0.0011)
+                self.assertEqual(self.sound(out), self.sound(self.clip))
+                with av.open(str(out)) as container:
+                    kept = {**container.metadata, **{k: v for s in container.streams for k, v in s.metadata.items()}}
+                self.assertFalse(set(PRIVATE.values()) & set(kept.values()), kept)
+
+    def times(self, path):
+        _, index = open_clip(path)
+        return [index.time_s(n) for n in range(len(index))]
+
+    def sound(self, path):
+        with av.open(str(path)) as container:
+            return [bytes(p) for p in container.demux(audio=0) if p.size]
+
+    def test_variable_rate_and_rotation_survive(self):
+        path = make_clip(self.folder / "phone.mp4", 20, rotation=90, time_base=Fraction(1, 90000), pts=lambda n: n * 3000 + (n % 4) * 400)
+        project = project_on(path, head_path(0, 20, cx=40))
+        out = self.folder / "phone-out.mp4"
+        export_clip(project, "c1", out)
+        self.assertEqual(probe(out).rotation, 90)
+        np.testing.assert_allclose(self.times(out), self.times(path), atol=1e-4)
+
+    def test_source_is_never_written(self):
+        before = self.clip.read_bytes()
+        link = self.folder / "link.mov"
+        link.symlink_to(self.clip)
+        for target in (self.clip, link):
+            with self.assertRaises(CannotWriteMedia) as caught:
+                export_clip(self.project, "c1", target)
+            self.assertSentence(str(caught.exception), "source")
+        self.assertEqual(self.clip.read_bytes(), before)
+
+    def test_cancel_and_full_disk_leave_nothing(self):
+        before = sorted(p.name for p in self.folder.iterdir())
+        control = JobControl(lambda progress: control.cancel() if progress.done == 5 else None)
+        with self.assertRaises(Cancelled):
+            export_clip(self.project, "c1", self.folder / "out.mp4", control=control)
+        with mock.patch("skiagraph.media.writer.os.fsync", side_effect=OSError(errno.ENOSPC, "No space left on device")), \
+                self.assertRaises(CannotWriteMedia) as caught:
+            export_clip(self.project, "c1", self.folder / "out.mp4")
+        self.assertSentence(str(caught.exception), "disk is full")
+        after = sorted(p.name for p in self.folder.iterdir() if p.name != "cache")
+        self.assertEqual(after, [n for n in before if n != "cache"])
+
+    def test_bad_targets_are_sentences(self):
+        for target in (self.folder / "no" / "such.mp4", self.folder / "film.gif"):
+            with self.assertRaises(CannotWriteMedia) as caught:
+                export_clip(self.project, "c1", target, None)
+            self.assertSentence(str(caught.exception))
+        with self.assertRaises(CannotWriteMedia):
+            format_for("a.mp4", "nonsense")

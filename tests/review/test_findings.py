@@ -1,0 +1,103 @@
+"""Findings: every kind of exposure is named, and a good project has none."""
+
+from dataclasses import replace
+
+import numpy as np
+
+from skiagraph.handover.export import export_clip
+from skiagraph.project import edits
+from skiagraph.project.model import Acceptance, CoverKind, CoverStyle, Decision, Sighting
+from skiagraph.review.exposure import check_file
+from skiagraph.review.findings import Reason, findings, open_findings, sentence
+from skiagraph.review.lanes import Attention, LaneState, attention, lane, next_finding
+from skiagraph.track.results import FaceTable
+from tests.support import TemporaryFolder, head_path, make_clip, project_on
+
+
+def with_faces(project, *faces):
+    """faces: (frame, x0, y0, x1, y1)."""
+    table = FaceTable(np.array([f[0] for f in faces], np.int32), np.array([f[1:] for f in faces], np.int16), np.full(len(faces), 90, np.uint8))
+    return project.with_clip(replace(project.clip("c1"), faces=table))
+
+
+class FindingTest(TemporaryFolder):
+    def setUp(self):
+        super().setUp()
+        self.clip = make_clip(self.folder / "a.mp4", 60)
+
+    def reasons(self, project):
+        return [(f.reason, f.first, f.last) for f in findings(project)]
+
+    def test_a_whole_sure_path_has_no_findings(self):
+        project = with_faces(project_on(self.clip, head_path(0, 60)), (5, 66, 36, 94, 64))
+        self.assertEqual(self.reasons(project), [])
+
+    def test_gap_between_sightings(self):
+        project = project_on(self.clip, head_path(0, 20), head_path(30, 30))
+        merged = edits.merge_subjects(project, "s1", ["s2"])
+        self.assertIn((Reason.GAP, 20, 29), self.reasons(merged))
+        self.assertNotIn(Reason.GAP, [r for r, _, _ in self.reasons(edits.decide(merged, ["s1"], Decision.SHOW))])
+
+    def test_leaving_and_returning_at_the_edge_is_no_gap(self):
+        project = edits.merge_subjects(project_on(self.clip, head_path(0, 20, cx=4), head_path(40, 20, cx=4)), "s1", ["s2"])
+        self.assertEqual(self.reasons(project), [])
+
+    def test_unsure_and_ends_inside(self):
+        project = project_on(self.clip, head_path(0, 60, confidence=0.2))
+        self.assertEqual(self.reasons(project), [(Reason.UNSURE, 0, 59)])
+        kinds = {r for r, _, _ in self.reasons(project_on(self.clip, head_path(10, 20)))}
+        self.assertEqual(kinds, {Reason.ENDS_INSIDE, Reason.BEGINS_INSIDE})
+
+    def test_face_outside_its_cover_and_face_of_nobody(self):
+        project = with_faces(project_on(self.clip, head_path(0, 60)), (7, 80, 36, 108, 64), (9, 2, 2, 30, 30))
+        self.assertEqual(self.reasons(project), [(Reason.FACE_OUTSIDE, 7, 7), (Reason.NOBODYS_FACE, 9, 9)])
+        for finding in findings(project):
+            self.assertSentence(sentence(project, finding))
+
+    def test_unscanned_clip_is_a_finding(self):
+        self.assertEqual(self.reasons(project_on(self.clip, scanned=False)), [(Reason.NOT_SCANNED, 0, 59)])
+
+    def test_acceptance_closes_until_it_grows(self):
+        project = project_on(self.clip, head_path(0, 60, confidence=0.2))
+        accepted = edits.accept(project, Acceptance("c1", "s1", "unsure", 0, 59, "Ida", ""))
+        self.assertEqual(open_findings(accepted), [])
+        less = replace(accepted, accepted=(replace(accepted.accepted[0], last=30),))
+        self.assertEqual(len(open_findings(less)), 1)
+
+    def test_lanes_and_attention(self):
+        project = with_faces(project_on(self.clip, head_path(0, 60, confidence=0.2)), (9, 2, 2, 30, 30))
+        found, clip = findings(project), project.clip("c1")
+        worst = attention(clip, found)
+        self.assertEqual((worst[9], worst[30]), (Attention.EXPOSED, Attention.LOOK))
+        drawn = lane(project, clip, project.subject("s1"), found)
+        self.assertEqual([s.state for s in drawn.stretches], [LaneState.UNSURE])
+        shown = edits.decide(project, ["s1"], Decision.SHOW)
+        self.assertEqual([s.state for s in lane(shown, clip, shown.subject("s1"), []).stretches], [LaneState.SHOWN])
+        self.assertEqual(next_finding(found, "c1", 5).at, 9)
+        self.assertEqual(next_finding(found, "c1", 40).at, 0)
+
+
+class FileCheckTest(TemporaryFolder):
+    """The check decodes the real exported file."""
+
+    def setUp(self):
+        super().setUp()
+        self.clip = make_clip(self.folder / "a.mkv", 12, size=(320, 240), encoder="ffv1")
+        self.project = edits.set_project_style(project_on(self.clip, head_path(0, 12, cx=160, cy=120, width=80, height=100)), CoverStyle(CoverKind.SOLID))
+
+    def test_good_export_passes_in_lossy_and_lossless_formats(self):
+        for name in ("out.mkv", "out.mp4", "out.mov"):
+            export_clip(self.project, "c1", self.folder / name)
+            self.assertEqual(check_file(self.project, "c1", self.folder / name), [], name)
+
+    def test_missing_cover_is_found_on_its_frames(self):
+        sighting = self.project.subject("s1").sightings[0]
+        holed = self.project.with_subject(replace(self.project.subject("s1"), sightings=(
+            Sighting("c1", sighting.path, 0, 4), Sighting("c1", sighting.path, 7, 11))))
+        export_clip(holed, "c1", self.folder / "out.mp4")
+        found = check_file(self.project, "c1", self.folder / "out.mp4")
+        self.assertEqual([(f.reason, f.subject, f.first, f.last) for f in found], [(Reason.FILE_DIFFERS, "s1", 5, 6)])
+
+    def test_file_of_other_shape(self):
+        other = make_clip(self.folder / "other.mp4", 9, size=(320, 240))
+        self.assertEqual([f.reason for f in check_file(self.project, "c1", other)], [Reason.FILE_SHAPE])
