@@ -22,6 +22,30 @@ _HAIRLINE = PchipInterpolator(np.deg2rad([0, 30, 60, 72, 80, 95, 110, 130, 180])
 
 
 @dataclass(frozen=True, slots=True)
+class Features:
+    """What makes one face unlike another: factors (1 is the mean face) and shifts (0 is the mean face, in units).
+
+    Lines, from above: brow, eyes, nose (its base), mouth. jaw and cheek widen the skull; chin makes it longer below the mouth.
+    """
+
+    eye_gap: float = 1.0
+    eye_open: float = 1.0
+    eye_slant: float = 0.0
+    brow_shift: float = 0.0
+    brow_thick: float = 1.0
+    brow_slant: float = 0.0
+    nose_shift: float = 0.0
+    nose_width: float = 1.0
+    nose_size: float = 1.0
+    mouth_shift: float = 0.0
+    mouth_width: float = 1.0
+    lip_full: float = 1.0
+    jaw: float = 0.0
+    cheek: float = 0.0
+    chin: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
 class Look:
     """How a made-up person looks. Colours are RGB 0..1."""
 
@@ -41,6 +65,7 @@ class Look:
     apron: tuple | None = None
     age: float = 0.3                # 0 smooth, 1 lined
     width: float = 1.0
+    features: Features = Features()
     seed: int = 1
 
 
@@ -79,10 +104,21 @@ def _grid(spacing: float) -> tuple[np.ndarray, np.ndarray]:
     return y, angle
 
 
-def _ring(y: np.ndarray, angle: np.ndarray, swell: np.ndarray | float = 0.0):
+def _mean_face(f: Features, x: np.ndarray, y: np.ndarray):
+    """Where each point of somebody's face lies on the mean face, which the relief and the paint are written for."""
+    chin = np.clip((-.70 - y) / .3, 0, 1) * f.chin
+    lines = [-1.2, -1, -.63 + f.mouth_shift, -.445 + f.nose_shift, -.10, .01, .16 + f.brow_shift, .62, 1.2]
+    y_mean = PchipInterpolator(lines, [-1.2, -1, -.63, -.445, -.10, .01, .16, .62, 1.2])(y) + chin
+    wide = PchipInterpolator([-1.2, -.9, -.66, -.58, -.44, -.32, -.12, .05, .3, 1.2],
+                             [1, 1, f.mouth_width, f.mouth_width, f.nose_width, f.nose_width, f.eye_gap, f.eye_gap, f.eye_gap, 1])(y_mean)
+    return x / wide, y_mean
+
+
+def _ring(y: np.ndarray, angle: np.ndarray, swell: np.ndarray | float = 0.0, features: Features = Features()):
     low = np.minimum(y, 0.3)
     shrink = np.sqrt(np.clip(1 - (np.maximum(y - 0.3, 0) / 0.7) ** 2, 0, 1))
-    width, front, back = _W(low) * shrink + swell, _F(low) * shrink + swell, _B(low) * shrink + swell
+    shape = 1 + features.jaw * np.exp(-((y + .68) / .24) ** 2) + features.cheek * np.exp(-((y + .22) / .20) ** 2)
+    width, front, back = _W(low) * shrink * shape + swell, _F(low) * shrink + swell, _B(low) * shrink + swell
     x = width * np.sin(angle)
     z = (front - back) / 2 + (front + back) / 2 * np.cos(angle)
     return x, z
@@ -94,10 +130,11 @@ def _bump(x, y, cx, cy, sx, sy):
 
 def _skull(look: Look, spacing: float) -> Cloud:
     y, angle = _grid(spacing)
-    x, z = _ring(y, angle)
-    y = np.broadcast_to(y, x.shape)
+    own_x, z = _ring(y, angle, features=look.features)
+    own_y = np.broadcast_to(y, own_x.shape)
+    x, y = _mean_face(look.features, own_x, own_y)
     front = (np.cos(angle) > 0) * np.clip(np.cos(angle) * 3, 0, 1)
-    ridge = _NOSE(y) * np.exp(-(x / _NOSE_WIDTH(y)) ** 2)
+    ridge = look.features.nose_size * _NOSE(y) * np.exp(-(x / _NOSE_WIDTH(y)) ** 2)
     relief = (ridge + .055 * _bump(x, y, .095, -.36, .05, .06) - .10 * _bump(x, y, .275, .02, .15, .12)
               + .055 * _bump(x, y, .275, .01, .085, .075) + .035 * _bump(x, y, .24, .20, .2, .06)
               + .05 * _bump(x, y, .37, -.20, .14, .12) + .05 * _bump(x, y, .06, -.575, .17, .035)
@@ -105,6 +142,7 @@ def _skull(look: Look, spacing: float) -> Cloud:
               - .045 * _bump(x, y, 0, -.79, .2, .05) + .05 * _bump(x, y, 0, -.91, .14, .08))
     z = z + relief * front
     colours = _paint(look, x, y, angle, spacing)
+    x, y = own_x, own_y
     hairline = _HAIRLINE(np.abs(angle)) if look.hair_style != "bald" else np.where(np.abs(angle) < 1.5, .75, .25)
     face = (np.abs(angle) < np.deg2rad(82)) & (y < np.minimum(hairline, 0.62)) & (y > -0.97)
     if look.hat:
@@ -144,20 +182,21 @@ def _paint(look: Look, x, y, angle, spacing):
         zone = zone * (1 - .9 * _bump(x, y, 0, -.63, .17, .075)) * (1 - .5 * _bump(x, y, .30, -.45, .12, .1))
         strand = 1 + .12 * noise(shape, seed + 5, (.03 / spacing, .012 / spacing))
         colours = _mix(colours, np.array(look.hair) * .9, zone * look.beard * np.clip(strand, .5, 1.2) * .92)
-    lips = np.maximum(np.clip(1.35 - ((x / .235) ** 2 + ((y + .585 + .03 * np.cos(x * 12)) / .052) ** 2), 0, 1),
-                      np.clip(1.35 - ((x / .205) ** 2 + ((y + .685) / .065) ** 2), 0, 1))
+    lips = np.maximum(np.clip(1.35 - ((x / .235) ** 2 + ((y + .585 + .03 * np.cos(x * 12)) / (.052 * look.features.lip_full)) ** 2), 0, 1),
+                      np.clip(1.35 - ((x / .205) ** 2 + ((y + .685) / (.065 * look.features.lip_full)) ** 2), 0, 1))
     colours = _mix(colours, look.lips, f * lips * .9)
     colours = _mix(colours, np.array(look.lips) * .32, f * np.clip(1.4 - ((x / .22) ** 2 + ((y + .632 - .015 * np.cos(x * 14)) / .016) ** 2), 0, 1))
     colours = _mix(colours, (.12, .06, .05), f * .85 * _bump(x, y, .062, -.425, .034, .022))
     colours = _eyes(look, colours, x, y, f)
-    arch = .19 + .045 * np.cos((np.abs(x) - .30) * 7) - .03
-    brow = np.exp(-(((np.abs(x) - .275) / .165) ** 4) - ((y - arch) / .034) ** 2) * (1 + .25 * noise(shape, seed + 2, (.3, .012 / spacing)))
+    arch = .19 + .045 * np.cos((np.abs(x) - .30) * 7) - .03 + look.features.brow_slant * (np.abs(x) - .275)
+    brow = np.exp(-(((np.abs(x) - .275) / .165) ** 4) - ((y - arch) / (.034 * look.features.brow_thick)) ** 2) * (1 + .25 * noise(shape, seed + 2, (.3, .012 / spacing)))
     colours = _mix(colours, look.brows, f * brow * .95)
     return colours
 
 
 def _eyes(look: Look, colours, x, y, f):
     ax = np.abs(x) - .275
+    y = (y - .01) / look.features.eye_open + .01 - look.features.eye_slant * ax
     lid = .068 * np.clip(1 - (ax / .135) ** 2, 0, 1)
     under = .050 * np.clip(1 - (ax / .135) ** 2, 0, 1)
     ey = y - .01

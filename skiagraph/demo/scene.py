@@ -34,8 +34,12 @@ class HeadTruth:
     face_px: int
 
 
-def draw(scene: story.Scene, frame: int) -> tuple[np.ndarray, np.ndarray, list[HeadTruth]]:
-    """Frame number frame as uint8 RGB, its identity picture as uint8, and the truth about every head in it."""
+def draw(scene: story.Scene, frame: int, numbers: list[int] | None = None) -> tuple[np.ndarray, np.ndarray, list[HeadTruth]]:
+    """Frame number frame as uint8 RGB, its identity picture as uint8, and the truth about every head in it.
+
+    numbers: of the scene's actors in the identity picture; from 1 on, in order, if not given.
+    """
+    numbers = numbers or list(range(1, len(scene.actors) + 1))
     second = frame / story.RATE
     width, height = scene.size
     shift_x, shift_y = _camera(scene, second)
@@ -46,13 +50,13 @@ def draw(scene: story.Scene, frame: int) -> tuple[np.ndarray, np.ndarray, list[H
     placed = sorted(range(len(scene.actors)), key=lambda n: story.value(scene.actors[n].size, second))
     drawn = []
     for n in placed:
-        drawn.append((n, _draw_actor(scene, n, second, shift_x, shift_y, picture, ids)))
+        drawn.append((n, _draw_actor(scene, n, numbers[n], second, shift_x, shift_y, picture, ids)))
     truth = []
     for n, (ellipse, yaw, own_px) in drawn:
         if own_px == 0:
             continue
-        face_px = int(np.count_nonzero(ids == n + 1))
-        head_px = face_px + int(np.count_nonzero(ids == HEAD_OFFSET + n + 1))
+        face_px = int(np.count_nonzero(ids == numbers[n]))
+        head_px = face_px + int(np.count_nonzero(ids == HEAD_OFFSET + numbers[n]))
         truth.append(HeadTruth(scene.actors[n].key, *(round(v, 2) for v in ellipse), round(yaw, 1),
                                round(min(1.0, head_px / own_px), 3), face_px))
     return _finish(scene, frame, picture), ids, truth
@@ -65,7 +69,7 @@ def _camera(scene, second):
     return x, y
 
 
-def _draw_actor(scene, n, second, shift_x, shift_y, picture, ids):
+def _draw_actor(scene, n, number, second, shift_x, shift_y, picture, ids):
     """Draw one actor; returns the head's ellipse, its yaw and how many pixels the whole head would have."""
     actor = scene.actors[n]
     unit = story.value(actor.size, second)
@@ -81,7 +85,7 @@ def _draw_actor(scene, n, second, shift_x, shift_y, picture, ids):
     yaw += 1.5 * np.sin(second * 2.3 + n)
     pitch += 1.2 * np.sin(second * 3.1 + n * 2)
     body_yaw = story.value(actor.body_yaw, second) if actor.body_yaw else yaw * .4
-    code = np.array([NOBODY, THING, n + 1, HEAD_OFFSET + n + 1], np.uint8)
+    code = np.array([NOBODY, THING, number, HEAD_OFFSET + number], np.uint8)
     light = scene.light * (1.0 if unit > 34 else .96)
     # An orthographic head turns about its pivot; u moves with the body.
     if x < -6 * unit or x > scene.size[0] + 6 * unit:
@@ -134,11 +138,20 @@ def _placed(sprite: Patch, scale: float, x: float, y: float, size: tuple[int, in
 
 
 def _finish(scene, frame, picture):
-    """What a lens and a sensor add: a little softness, vignette and grain."""
+    """What light, a lens and a sensor add: colour and flicker, a little softness, vignette and grain."""
     soft = cv2.GaussianBlur(picture, (0, 0), .55)
     height, width = soft.shape[:2]
+    rng = np.random.default_rng(scene.seed * 100003 + frame)
     shade = _vignette(width, height)
-    grain = np.random.default_rng(scene.seed * 100003 + frame).integers(-3, 4, (height // 2 + 1, width // 2 + 1), dtype=np.int16)
+    if scene.flicker or scene.cast != (1.0, 1.0, 1.0):
+        # Lamps on the mains beat against the shutter; now and then one fails for a moment.
+        swing = 1 + scene.flicker * (.6 * np.sin(frame * 2.3) + .4 * rng.uniform(-1, 1))
+        shade = shade * (np.asarray(scene.cast, np.float32) * np.float32(swing))
+    half = height // 2 + 1, width // 2 + 1
+    if scene.grain == 3.0:
+        grain = rng.integers(-3, 4, half, dtype=np.int16)
+    else:
+        grain = rng.normal(0, scene.grain, half).astype(np.int16)
     grain = cv2.resize(grain, (width, height), interpolation=cv2.INTER_LINEAR)
     out = cv2.multiply(soft, shade, dtype=cv2.CV_16S) + grain[..., None]
     return np.clip(out, 0, 255).astype(np.uint8)

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 from scipy.interpolate import PchipInterpolator
 
 from skiagraph.demo.head import Look
+from skiagraph.demo.people import BLUE_CAP, CLERK, FAR_BUYER, HEADSCARF, LONG_HAIR, OLD_HAND, PORTER, RED_CAP, SCARF, WORKER
 
 RATE = 25
 
@@ -57,7 +58,9 @@ class Scene:
     seed: int = 7
     size: tuple[int, int] = (1280, 720)
     sound: str = "quay"
-    extra: dict = field(default_factory=dict)
+    grain: float = 3.0              # deviation of the sensor's noise, of 255
+    flicker: float = 0.0            # how far the light swings, as a share
+    cast: tuple = (1.0, 1.0, 1.0)   # colour of the light over everything
 
     @property
     def frames(self) -> int:
@@ -73,19 +76,6 @@ def value(keys: Keys, second: float) -> float:
         t = np.clip((second - times[0]) / (times[1] - times[0]), 0, 1)
         return float(values[0] + (values[1] - values[0]) * t)
     return float(PchipInterpolator(times, values)(np.clip(second, times[0], times[-1])))
-
-
-CLERK = Look(skin=(.74, .54, .40), hair=(.45, .44, .43), brows=(.35, .33, .32), beard=1, age=.9, coat=(.26, .30, .27), glasses=True,
-             trousers=(.20, .19, .18), seed=33)
-BLUE_CAP = Look(skin=(.80, .60, .48), hat="beanie", hat_colour=(.22, .33, .50), beard=.5, coat=(.30, .27, .22), apron=(.62, .47, .16), seed=3)
-SCARF = Look(skin=(.87, .70, .60), hair=(.66, .46, .22), hair_style="bun", scarf=(.12, .42, .40), brows=(.45, .3, .15),
-             coat=(.33, .20, .30), seed=9, width=.95)
-PORTER = Look(skin=(.46, .30, .21), hair=(.05, .04, .04), brows=(.04, .03, .03), lips=(.45, .22, .2), hat="brim",
-              hat_colour=(.78, .66, .40), coat=(.62, .58, .50), trousers=(.28, .24, .20), seed=21)
-LONG_HAIR = Look(skin=(.66, .46, .34), hair=(.10, .07, .05), hair_style="long", coat=(.22, .33, .40), seed=41, width=.96)
-OLD_HAND = Look(skin=(.84, .66, .56), hair_style="bald", hair=(.5, .4, .3), beard=.35, age=.8, coat=(.38, .15, .13), seed=50)
-HEADSCARF = Look(skin=(.58, .40, .29), hair=(.06, .05, .05), hat="headscarf", hat_colour=(.55, .22, .28), coat=(.30, .33, .24), seed=66, width=.94)
-RED_CAP = Look(skin=(.72, .52, .40), hair=(.25, .16, .10), hat="cap", hat_colour=(.45, .18, .14), coat=(.18, .20, .26), seed=71, age=.5)
 
 QUAY = Scene(
     "quay", "Dawn on the quay", "quay", 10.0, 268, seed=7, shake=.6, camera_x=((0, -6), (10, 8)),
@@ -122,15 +112,14 @@ HALL = Scene(
         Actor("old", "Old hand", OLD_HAND, x=((0, 150), (3, 140), (5.4, -120), (8.2, -120), (10.2, 120), (11, 124)), size=((0, 40), (1, 40)),
               yaw=((0, 0), (2.2, -20), (3.2, -65), (5.4, -70), (8, 65), (9.8, 40), (10.6, 0), (11, 0)),
               body_yaw=((0, 0), (2.6, -20), (3.2, -75), (5.6, -75), (8, 75), (10, 70), (10.6, 0), (11, 0)), pose="walk"),
-        Actor("far", "Far buyer", Look(skin=(.78, .58, .46), hair=(.30, .18, .09), seed=88, coat=(.42, .40, .35)),
+        Actor("far", "Far buyer", FAR_BUYER,
               x=((0, 800), (11, 790)), size=((0, 28), (1, 28)), yaw=((0, -15), (3, 15), (6, 35), (9, -20), (11, 0)), pose="stand"),
     ))
 
 VOICE = Scene(
     "voice", "The seasonal worker speaks", "soft", 9.0, 330, seed=23, shake=.9, sound="voice", camera_x=((0, 3), (4.5, -4), (9, 2)),
     actors=(
-        Actor("worker", "Seasonal worker", Look(skin=(.70, .50, .38), hair=(.12, .08, .06), hair_style="short", beard=.25, coat=(.24, .30, .36),
-                                                scarf=(.58, .36, .18), seed=99, age=.55),
+        Actor("worker", "Seasonal worker", WORKER,
               x=((0, 540), (2, 548), (4, 530), (6, 556), (9, 545)), size=((0, 168), (4, 172), (6.5, 178), (9, 170)),
               yaw=((0, 14), (1.5, -8), (3, 20), (5.6, 38), (6.6, 75), (7.3, 70), (8.2, 12), (9, 8)), pitch=((0, 0), (1.2, 6), (2.4, -3), (5, 5), (7, 0), (9, 3)),
               roll=((0, 0), (1.6, 5), (3.2, -4), (6, 3), (9, 0)), body_yaw=((0, 12),),

@@ -47,10 +47,10 @@ def load_truth(path: Path | str) -> ClipTruth:
                      heads, path.with_suffix(".mkv"))
 
 
-def save_truth(path: Path | str, scene, heads: list[list[HeadTruth]]) -> None:
-    """Write the truth of a drawn scene as JSON: columns once, then one row for each head of each frame."""
+def save_truth(path: Path | str, size: tuple[int, int], actors, heads: list[list[HeadTruth]]) -> None:
+    """Write the truth of a drawn film as JSON: columns once, then one row for each head of each frame."""
     columns = list(HeadTruth.__slots__)
-    document = {"width": scene.size[0], "height": scene.size[1], "actors": [a.key for a in scene.actors], "names": [a.name for a in scene.actors],
-                "agreed": [a.key for a in scene.actors if a.agreed], "columns": columns,
+    document = {"width": size[0], "height": size[1], "actors": [a.key for a in actors], "names": [a.name for a in actors],
+                "agreed": [a.key for a in actors if a.agreed], "columns": columns,
                 "frames": [[list(asdict(head).values()) for head in frame] for frame in heads]}
     Path(path).write_text(json.dumps(document, separators=(",", ":")) + "\n")

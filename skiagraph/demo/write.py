@@ -1,9 +1,12 @@
-"""Drawing a scene of the demo anew: the clip with its sound, and its truth."""
+"""Drawing scenes of the demo anew: the clip with its sound, and its truth."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from fractions import Fraction
 from pathlib import Path
+
+import numpy as np
 
 from skiagraph.demo import story
 from skiagraph.demo.scene import draw
@@ -17,21 +20,29 @@ _TAGS = {"color_primaries": 1, "color_trc": 1, "colorspace": 1, "color_range": 1
 
 def write_scene(scene: story.Scene, folder: Path, control: JobControl | None = None) -> Path:
     """Draw one scene: NAME.mp4 with sound, NAME.truth.json and NAME.truth.mkv (identity film); returns the clip."""
+    return write_film(scene.name, (scene,), folder, control)
+
+
+def write_film(name: str, scenes: Sequence[story.Scene], folder: Path, control: JobControl | None = None) -> Path:
+    """Draw scenes of one size, cut together; who appears in several is the same person. Returns the clip."""
     control = control or JobControl()
-    clip, heads = folder / f"{scene.name}.mp4", []
-    sound = soundtrack(scene.sound, scene.seconds, scene.seed), SAMPLE_RATE
-    rate = Fraction(story.RATE)
-    film = PictureWriter(clip, scene.size, rate, encoder="libx264", pixel_format="rgb24", store="yuv420p", muxer="mp4",
+    clip, heads, first = folder / f"{name}.mp4", [], scenes[0]
+    sound = np.concatenate([soundtrack(s.sound, s.seconds, s.seed) for s in scenes], axis=1), SAMPLE_RATE
+    rate, total = Fraction(story.RATE), sum(s.frames for s in scenes)
+    actors = list({a.key: a for s in scenes for a in s.actors}.values())
+    film = PictureWriter(clip, first.size, rate, encoder="libx264", pixel_format="rgb24", store="yuv420p", muxer="mp4",
                          options={"crf": "21", "preset": "slow", "g": "50"}, mux_options={"movflags": "+faststart"}, sound=sound, tags=_TAGS,
                          time_base=Fraction(1, 512 * story.RATE))
-    identity = PictureWriter(folder / f"{scene.name}.truth.mkv", scene.size, rate, encoder="ffv1", pixel_format="gray", muxer="matroska",
+    identity = PictureWriter(folder / f"{name}.truth.mkv", first.size, rate, encoder="ffv1", pixel_format="gray", muxer="matroska",
                              options={"level": "3", "coder": "1", "context": "1", "g": "25"})
     with film, identity:
-        for frame in range(scene.frames):
-            picture, ids, truth = draw(scene, frame)
-            film.write(picture, frame * 512)
-            identity.write(ids)
-            heads.append(truth)
-            control.report(f"Drawing {scene.name}", frame + 1, scene.frames)
-    save_truth(folder / f"{scene.name}.truth.json", scene, heads)
+        for scene in scenes:
+            numbers = [[a.key for a in actors].index(a.key) + 1 for a in scene.actors]
+            for frame in range(scene.frames):
+                picture, ids, truth = draw(scene, frame, numbers)
+                film.write(picture, len(heads) * 512)
+                identity.write(ids)
+                heads.append(truth)
+                control.report(f"Drawing {name}", len(heads), total)
+    save_truth(folder / f"{name}.truth.json", first.size, actors, heads)
     return clip

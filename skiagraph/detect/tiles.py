@@ -11,6 +11,8 @@ import numpy as np
 # Measured with the full-range model: a face is found surely when it spans this many px of the model's input.
 SURE_SPAN = 17.0
 MOST_FINER = 2.7
+# So many squares of one level are worth a frame's while; more are spread over several frames.
+WORTH_A_FRAME = 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,13 +24,31 @@ class Tile:
     side: int
 
 
-@lru_cache(maxsize=64)
-def tile_plan(width: int, height: int, smallest: int = 36, input_side: int = 192) -> tuple[Tile, ...]:
+def tile_plan(width: int, height: int, smallest: int = 36, turn: int | None = None) -> tuple[Tile, ...]:
     """Squares that together cover the frame at several scales, the finest fit for faces of `smallest` px.
 
     Neighbours overlap by more than the largest face that only their level sees surely, so that no
     face is cut in all the tiles that could see it. Each level is at most MOST_FINER times finer than the one above it.
+    turn: None for all of them; a number for a part of the levels that have many squares, so that any `turns` numbers
+    in a row together give all.
     """
+    levels = _levels(width, height, smallest)
+    if turn is None:
+        return tuple(tile for level in levels for tile in level)
+    return tuple(tile for level in levels for tile in level[turn % _turns(level)::_turns(level)])
+
+
+def turns(width: int, height: int, smallest: int = 36) -> int:
+    """Over how many frames the squares are spread when each frame takes its turn."""
+    return max(_turns(level) for level in _levels(width, height, smallest))
+
+
+def _turns(level: tuple[Tile, ...]) -> int:
+    return max(1, round(len(level) / WORTH_A_FRAME))
+
+
+@lru_cache(maxsize=16)
+def _levels(width: int, height: int, smallest: int, input_side: int = 192) -> tuple[tuple[Tile, ...], ...]:
     finest = max(input_side, round(smallest * input_side / SURE_SPAN))
     # The whole frame comes first: a face as high as the frame is cut by every smaller square.
     sides = [max(width, height)]
@@ -36,13 +56,10 @@ def tile_plan(width: int, height: int, smallest: int = 36, input_side: int = 192
         sides.append(min(width, height))
     top = sides[-1]
     if finest < top * 0.95:
-        levels = int(np.ceil(np.log(top / finest) / np.log(MOST_FINER)))
-        sides += [round(top * (finest / top) ** (n / levels)) for n in range(1, levels + 1)]
-    tiles: list[Tile] = []
-    for side in sides:
-        overlap = round(side * 0.21)
-        tiles += [Tile(x, y, side) for y in _spread(height, side, overlap) for x in _spread(width, side, overlap)]
-    return tuple(tiles)
+        steps = int(np.ceil(np.log(top / finest) / np.log(MOST_FINER)))
+        sides += [round(top * (finest / top) ** (n / steps)) for n in range(1, steps + 1)]
+    return tuple(tuple(Tile(x, y, side) for y in _spread(height, side, round(side * 0.21)) for x in _spread(width, side, round(side * 0.21)))
+                 for side in sides)
 
 
 def _spread(length: int, side: int, overlap: int) -> list[int]:

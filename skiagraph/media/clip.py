@@ -157,10 +157,12 @@ def _aspect_of(frame: av.VideoFrame) -> Fraction:
 
 
 def _timecode(container, stream) -> str:
-    found = stream.metadata.get("timecode") or container.metadata.get("timecode")
-    for data in container.streams.data:
-        found = found or data.metadata.get("timecode")
-    return found or ""
+    """Start timecode, wherever it is kept; Matroska writes its keys in capitals."""
+    for part in (stream, container, *container.streams.data):
+        for key, value in part.metadata.items():
+            if key.lower() == "timecode":
+                return value
+    return ""
 
 
 def fingerprint(path: Path | str) -> str:

@@ -19,7 +19,9 @@ from skiagraph.timecode import format_timecode
 # Confidence under which a person should look.
 UNSURE = 0.35
 # Unsure stretches this close are one finding; shorter than this they are a blink that the margin covers.
-JOIN, LEAST = 6, 3
+JOIN, LEAST = 6, 5
+# A head of which this share is under other covers cannot be seen; one that is this much out of the picture is on its way.
+BEHIND, LEAVING, LEAVING_FRAMES = 0.6, 0.8, 16
 # Share of a found face that must be inside its cover. Of a profile, a detector's box holds up to a seventh of air.
 INSIDE = 0.88
 # A face belongs to a subject when this much of it lies in the subject's head.
@@ -117,49 +119,83 @@ def gaps(project: Project, clip: Clip) -> Iterator[Finding]:
     """Frames without cover between frames with it, unless the subject left at the edge and came back there."""
     for subject, sightings in _covered(project, clip):
         for before, after in zip(sightings, sightings[1:]):
-            missing = after.first - before.last - 1
-            cut = any(before.last < c <= after.first for c in clip.cuts)
-            left = _at_edge(outline_rows(before)[-1], clip) and _at_edge(outline_rows(after)[0], clip)
-            if missing > 0 and not left and not cut:
+            if _is_gap(before, after, clip):
+                missing = after.first - before.last - 1
                 yield Finding(clip.key, subject.key, Reason.GAP, before.last + 1, after.first - 1, float(missing), before.last + 1)
+
+
+def _is_gap(before: Sighting, after: Sighting, clip: Clip) -> bool:
+    cut = any(before.last < c <= after.first for c in clip.cuts)
+    left = _at_edge(outline_rows(before)[-1], clip) and _at_edge(outline_rows(after)[0], clip)
+    return after.first > before.last + 1 and not left and not cut
 
 
 @check
 def unsure(project: Project, clip: Clip) -> Iterator[Finding]:
     """Confidence under the limit."""
+    heads = _Heads(project, clip)
     for subject, sightings in _covered(project, clip):
-        for sighting in sightings:
+        for n, sighting in enumerate(sightings):
             rows = outline_rows(sighting)
             low = rows[:, 5] < UNSURE
-            # Where the head is out of the picture there is nothing to be sure of.
-            low &= _visible_share(rows, clip) > 0.03
+            seen = _visible_share(rows, clip)
+            # Where the head is out of the picture there is nothing to be sure of, and nothing to see behind other covers.
+            low &= seen > 0.03
+            for row in np.flatnonzero(low):
+                low[row] = heads.hidden(subject, rows[row], sighting.first + int(row)) < BEHIND
             confident = {c.frame for c in sighting.corrections}
             for first, last in runs(np.flatnonzero(low) + sighting.first):
-                if last - first + 1 >= LEAST or first in (sighting.first, sighting.last):
-                    worst = rows[first - sighting.first:last - sighting.first + 1, 5]
-                    if any(first - JOIN <= f <= last + JOIN for f in confident) and worst.min() > UNSURE / 2:
-                        continue
-                    yield Finding(clip.key, subject.key, Reason.UNSURE, first, last, round(float(worst.min()), 3), first + int(worst.argmin()))
+                part = slice(first - sighting.first, last - sighting.first + 1)
+                at_end = first - sighting.first < LEAST or sighting.last - last < LEAST
+                if last - first + 1 < LEAST and not (first == last == sighting.first == sighting.last):
+                    continue
+                if at_end and last - first < LEAVING_FRAMES and np.median(seen[part]) < LEAVING:
+                    continue
+                # The end of a path, and the gap after it, have findings of their own that a person looks at anyway.
+                if _ends_named(sightings, n, clip, first - sighting.first < LEAST, sighting.last - last < LEAST):
+                    continue
+                worst = rows[part, 5]
+                if any(first - JOIN <= f <= last + JOIN for f in confident) and worst.min() > UNSURE / 2:
+                    continue
+                yield Finding(clip.key, subject.key, Reason.UNSURE, first, last, round(float(worst.min()), 3), first + int(worst.argmin()))
+
+
+def _ends_named(sightings: list[Sighting], n: int, clip: Clip, at_begin: bool, at_end: bool) -> bool:
+    """True where an unsure stretch touches an end that another finding is about, which then reaches over it."""
+    return bool(at_end and _loose(sightings, n, clip)[1]) or bool(at_begin and _loose(sightings, n, clip)[0])
+
+
+def _loose(sightings: list[Sighting], n: int, clip: Clip) -> tuple[bool, bool]:
+    """Whether a sighting begins, and ends, inside the picture though the clip goes on."""
+    sighting, rows = sightings[n], outline_rows(sightings[n])
+    before, after = sightings[n - 1] if n else None, sightings[n + 1] if n + 1 < len(sightings) else None
+    begins = not (sighting.first <= 0 or sighting.first in clip.cuts or _at_edge(rows[0], clip) or before is not None and before.last >= sighting.first - 1)
+    ends = not (sighting.last >= clip.frames - 1 or sighting.last + 1 in clip.cuts or _at_edge(rows[-1], clip) or after is not None and after.first <= sighting.last + 1)
+    return begins, ends
 
 
 @check
 def ends_inside(project: Project, clip: Clip) -> Iterator[Finding]:
-    """A path that begins or ends inside the picture, away from its edge, though the clip goes on."""
+    """A path that begins or ends inside the picture, away from its edge, though the clip goes on.
+
+    The finding reaches over the unsure rows at that end. What lies between two sightings of one subject is a gap instead.
+    """
     if not clip.every:
         return
+    second = max(1, round(float(clip.rate)))
     for subject, sightings in _covered(project, clip):
         for n, sighting in enumerate(sightings):
-            rows = outline_rows(sighting)
-            last_ok = sighting.last >= clip.frames - 1 or sighting.last + 1 in clip.cuts or _at_edge(rows[-1], clip)
-            first_ok = sighting.first <= 0 or sighting.first in clip.cuts or _at_edge(rows[0], clip)
-            followed = n + 1 < len(sightings) and sightings[n + 1].first <= sighting.last + 1
-            preceded = n > 0 and sightings[n - 1].last >= sighting.first - 1
-            if not last_ok and not followed:
-                end = min(clip.frames - 1, sighting.last + max(1, round(float(clip.rate))))
-                yield Finding(clip.key, subject.key, Reason.ENDS_INSIDE, sighting.last, end, float(clip.frames - 1 - sighting.last), sighting.last)
-            if not first_ok and not preceded:
-                begin = max(0, sighting.first - max(1, round(float(clip.rate))))
-                yield Finding(clip.key, subject.key, Reason.BEGINS_INSIDE, begin, sighting.first, float(sighting.first), sighting.first)
+            begins, ends = _loose(sightings, n, clip)
+            low = outline_rows(sighting)[:, 5] < UNSURE
+            if ends and not (n + 1 < len(sightings) and _is_gap(sighting, sightings[n + 1], clip)):
+                sure = np.flatnonzero(~low)
+                first = sighting.first + int(sure[-1]) + 1 if len(sure) else sighting.first
+                end = min(clip.frames - 1, sighting.last + second)
+                yield Finding(clip.key, subject.key, Reason.ENDS_INSIDE, min(first, sighting.last), end, float(clip.frames - 1 - sighting.last), sighting.last)
+            if begins and not (n and _is_gap(sightings[n - 1], sighting, clip)):
+                sure = np.flatnonzero(~low)
+                last = sighting.first + int(sure[0]) - 1 if len(sure) else sighting.last
+                yield Finding(clip.key, subject.key, Reason.BEGINS_INSIDE, max(0, sighting.first - second), max(last, sighting.first), float(sighting.first), sighting.first)
 
 
 @check
@@ -253,6 +289,27 @@ def _near(outline, box) -> bool:
     side = box[2] - box[0]
     away = np.hypot((box[0] + box[2]) / 2 - outline[0], (box[1] + box[3]) / 2 - (outline[1] + 0.1 * outline[3]))
     return bool(away < 0.6 * side and 0.5 < outline[2] / max(side, 1) < 2.4)
+
+
+class _Heads:
+    """Heads of everybody in a clip by frame, to tell who is behind whom."""
+
+    def __init__(self, project: Project, clip: Clip):
+        self._sightings = [(subject, sighting, outline_rows(sighting), project.style_of(subject).margin)
+                           for subject in project.subjects if subject.is_covered for sighting in subject.in_clip(clip.key)]
+
+    def hidden(self, subject: Subject, row: np.ndarray, frame: int) -> float:
+        """Share of a head that lies under the covers of others whose place is sure."""
+        points = row[:2] + (FACE_DISC - 0.5) * row[2:4]
+        under = np.zeros(len(points), bool)
+        for other, sighting, rows, margin in self._sightings:
+            if other is not subject and sighting.first <= frame <= sighting.last:
+                there = rows[frame - sighting.first]
+                if there[5] >= 0.5:
+                    cover = there[:5].copy()
+                    cover[2:4] *= 1 + margin + there[6]
+                    under |= _inside(cover, points)
+        return float(under.mean())
 
 
 def _at_edge(row: np.ndarray, clip: Clip) -> bool:

@@ -1,6 +1,6 @@
 """From tracklets with holes to paths without: bridges from both ends, leads and tails, and a steadying that never lags.
 
-The pictures come from a second pass over the clip, a stretch at a time, so memory does not grow with its length.
+What has to be followed is said as tasks; the pictures come from a second pass over the clip (see second_pass.py).
 """
 
 from __future__ import annotations
@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 from scipy.ndimage import gaussian_filter1d, maximum_filter1d
 
@@ -15,25 +16,72 @@ from skiagraph.track.appearance import likeness
 from skiagraph.track.following import follow
 from skiagraph.track.linking import Tracklet
 from skiagraph.track.path import BRIDGED, FOLLOWED, FOUND, Path
+from skiagraph.track.silhouette import Silhouette
+
+
+# Room around a head that its shape is judged by, in head sizes; heads larger than this, px, are looked at smaller.
+SPREAD, ENOUGH_PX = 1.7, 110.0
 
 
 @dataclass(frozen=True, slots=True)
 class BridgeSettings:
     """bridge_s: longest gap closed for certain; reunite_s: longest gap closed if both ends meet in the pictures;
-    beyond_s: how far a head is followed before its first and after its last sight; hold_s: how long the cover stays put
-    after that."""
+    line_frames: so many missing frames are no gap but a blink; lead_s: how far a head is followed back at a time, and lead_most_s
+    in all; tail_s: how far it is followed on after its last sight; hold_s: how long the cover stays put after that."""
 
     bridge_s: float = 1.0
     reunite_s: float = 2.6
-    beyond_s: float = 1.2
+    line_frames: int = 2
+    lead_s: float = 1.2
+    lead_most_s: float = 6.0
+    tail_s: float = 12.0
     hold_s: float = 0.24
     steady_frames: float = 1.6
     steady_size_frames: float = 4.0
 
 
 @dataclass(frozen=True, slots=True)
+class Window:
+    """A part of the frame, x0, y0, x1, y1 px, that is looked at scaled by `scale`. Followers see only what is in it."""
+
+    box: tuple[int, int, int, int]
+    scale: float
+
+    @staticmethod
+    def around(heads: np.ndarray, size: tuple[int, int], spread: float = SPREAD, scale: float | None = None) -> Window:
+        """Around heads (n, ≥4) with room for `spread` head sizes on every side, cut to the frame of `size`."""
+        reach = heads[:, 2:4].max(axis=0) * (0.5 + spread)
+        low, high = heads[:, :2].min(axis=0) - reach, heads[:, :2].max(axis=0) + reach
+        x0, y0 = int(np.clip(low[0], 0, size[0] - 2)), int(np.clip(low[1], 0, size[1] - 2))
+        box = x0, y0, int(np.clip(high[0] + 1, x0 + 2, size[0])), int(np.clip(high[1] + 1, y0 + 2, size[1]))
+        return Window(box, scale or min(1.0, ENOUGH_PX / max(float(heads[:, 2].max()), 1.0)))
+
+    @property
+    def origin(self) -> tuple[float, float]:
+        return self.box[0] * self.scale, self.box[1] * self.scale
+
+    def cut(self, frame_rgb: np.ndarray) -> np.ndarray:
+        x0, y0, x1, y1 = self.box
+        part = frame_rgb[y0:y1, x0:x1]
+        if self.scale == 1.0:
+            return part.copy()
+        return cv2.resize(part, (max(2, round((x1 - x0) * self.scale)), max(2, round((y1 - y0) * self.scale))), interpolation=cv2.INTER_AREA)
+
+    def inward(self, rows: np.ndarray) -> np.ndarray:
+        """Heads of the frame, (…, ≥4), in scaled px."""
+        rows = np.array(rows, float)
+        rows[..., :4] *= self.scale
+        return rows
+
+    def outward(self, rows: np.ndarray) -> np.ndarray:
+        rows = np.array(rows, float)
+        rows[..., :4] /= self.scale
+        return rows
+
+
+@dataclass(frozen=True, slots=True)
 class Task:
-    """Pictures that following needs: grey crops of frames first..last (both included) inside box x0, y0, x1, y1.
+    """Pictures that following needs: what the window cuts from frames first..last (both included).
 
     solve takes them, in order, and returns what path_of wants under key.
     """
@@ -41,7 +89,7 @@ class Task:
     key: tuple[str, int]
     first: int
     last: int
-    box: tuple[int, int, int, int]
+    window: Window
     solve: Callable[[list[np.ndarray]], object]
 
 
@@ -50,6 +98,10 @@ class Chain:
     """Tracklets that are one head, in order."""
 
     parts: tuple[Tracklet, ...]
+
+    @property
+    def doubtful(self) -> bool:
+        return all(t.doubtful for t in self.parts)
 
     @property
     def frames(self) -> np.ndarray:
@@ -69,18 +121,20 @@ def chains(tracklets: list[Tracklet], rate: float, settings: BridgeSettings = Br
     left = sorted(tracklets, key=lambda t: t.frames[0])
     parts: list[list[Tracklet]] = []
     for tracklet in left:
-        best, best_cost = None, 1.0
+        best, best_cost = None, 1.2
         for chain in parts:
             end = chain[-1]
             gap = tracklet.frames[0] - end.frames[-1]
-            if end.shot != tracklet.shot or gap <= 0 or gap > settings.reunite_s * rate:
+            if end.shot != tracklet.shot or end.doubtful != tracklet.doubtful or gap <= 0 or gap > settings.reunite_s * rate:
                 continue
             a, b = end.heads[-1], tracklet.heads[0]
-            away = np.hypot(*(b[:2] - a[:2] - _speed(end, backward=False) * min(gap, rate * 0.5))) / max(a[2], b[2])
+            speed = _speed(end, backward=False)
+            away = np.hypot(*(b[:2] - a[:2] - speed * min(gap, rate * 0.8))) / max(a[2], b[2])
             away = min(away, np.hypot(*(b[:2] - a[:2])) / max(a[2], b[2]))
             change = abs(np.log(b[2] / a[2]))
             like = likeness(end.colours, tracklet.colours)
-            if away > 0.8 + 0.4 * gap / rate or change > 0.5 or like < 0.62:
+            travelled = np.hypot(*speed) * gap / max(a[2], 1)
+            if away > 0.8 + 0.4 * gap / rate + 0.2 * travelled or change > 0.5 or like < 0.62:
                 continue
             cost = 0.5 * away + change + (1 - like)
             if cost < best_cost:
@@ -95,10 +149,10 @@ def chains(tracklets: list[Tracklet], rate: float, settings: BridgeSettings = Br
 def _speed(tracklet: Tracklet, *, backward: bool) -> np.ndarray:
     """px per frame (x, y) at an end, from up to eight rows; backward: leaving the first row towards the past."""
     heads, frames = np.asarray(tracklet.heads), np.asarray(tracklet.frames)
-    return _end_speed(frames, heads, backward)
+    return end_speed(frames, heads, backward)
 
 
-def _end_speed(frames, heads, backward):
+def end_speed(frames, heads, backward):
     rows = slice(0, 8) if backward else slice(-8, None)
     t, p = frames[rows].astype(float), heads[rows, :2].astype(float)
     if len(t) < 3:
@@ -107,31 +161,23 @@ def _end_speed(frames, heads, backward):
     return -slope if backward else slope
 
 
-def tasks_of(chain: Chain, size: tuple[int, int], limits: tuple[int, int], rate: float,
-             settings: BridgeSettings = BridgeSettings()) -> list[Task]:
-    """What has to be followed for a chain: every gap, and what lies before and after everything that may be an end.
-
-    size: of the frame, px; limits: first and last frame of the shot.
-    """
+def gap_tasks(chain: Chain, size: tuple[int, int], silhouette: Silhouette | None, settings: BridgeSettings = BridgeSettings()) -> list[Task]:
+    """What has to be followed between the faces of a chain. size: of the frame, px."""
     frames, heads = chain.frames, chain.heads
-    gaps = [int(n) for n in np.flatnonzero(np.diff(frames) > 1)]
-    tasks = [_bridge_task(n, frames, heads, size) for n in gaps]
-    breaks = [n for n in gaps if frames[n + 1] - frames[n] > settings.bridge_s * rate]
-    longest = round(settings.beyond_s * rate)
-    for row in [0] + [n + 1 for n in breaks]:
-        room = int(frames[row]) - (limits[0] if row == 0 else int(frames[row - 1]) + 1)
-        tasks += _beyond_task("lead", row, frames, heads, size, min(room, longest), rate, settings)
-    for row in breaks + [len(frames) - 1]:
-        room = (limits[1] if row == len(frames) - 1 else int(frames[row + 1]) - 1) - int(frames[row])
-        tasks += _beyond_task("tail", row, frames, heads, size, min(room, longest), rate, settings)
-    return tasks
+    return [_bridge_task(int(n), frames, heads, size, silhouette) for n in np.flatnonzero(np.diff(frames) > settings.line_frames + 1)]
+
+
+def loose_ends(chain: Chain, rate: float, settings: BridgeSettings = BridgeSettings()) -> tuple[list[int], list[int]]:
+    """Rows of a chain before which, and after which, it may be that nobody sees the face: its ends, and those of long gaps."""
+    breaks = [int(n) for n in np.flatnonzero(np.diff(chain.frames) > settings.bridge_s * rate)]
+    return [0] + [n + 1 for n in breaks], breaks + [len(chain.frames) - 1]
 
 
 def path_of(chain: Chain, solved: dict[tuple[str, int], object], rate: float, settings: BridgeSettings = BridgeSettings()) -> list[Path]:
-    """The head's paths: one, or several where a gap could not be bridged. solved: the results of tasks_of by their keys."""
+    """The head's paths: one, or several where a gap could not be bridged. solved: results by the keys of the tasks."""
     frames, heads, scores = chain.frames, chain.heads, chain.scores
     stretches, begin = [], 0
-    for n in np.flatnonzero(np.diff(frames) > 1):
+    for n in np.flatnonzero(np.diff(frames) > settings.line_frames + 1):
         _, agreed = solved["gap", int(n)]
         if frames[n + 1] - frames[n] > settings.bridge_s * rate and not agreed:
             stretches.append((begin, int(n)))
@@ -140,6 +186,7 @@ def path_of(chain: Chain, solved: dict[tuple[str, int], object], rate: float, se
     paths = []
     for a, b in stretches:
         bridges = {n - a: solved["gap", n][0] for n in range(a, b) if ("gap", n) in solved}
+        bridges |= {n - a: _line(n, frames, heads, scores) for n in range(a, b) if 1 < frames[n + 1] - frames[n] <= settings.line_frames + 1}
         lead, tail = solved.get(("lead", a), np.zeros((0, 6))), solved.get(("tail", b), np.zeros((0, 6)))
         if paths and int(frames[a]) - len(lead) <= paths[-1].last:
             lead = lead[:max(0, int(frames[a]) - paths[-1].last - 1)]
@@ -147,20 +194,28 @@ def path_of(chain: Chain, solved: dict[tuple[str, int], object], rate: float, se
     return paths
 
 
-def _bridge_task(n, frames, heads, size) -> Task:
-    box = _around(heads[n:n + 2].astype(float), size, spread=0.9)
-    return Task(("gap", n), int(frames[n]), int(frames[n + 1]), box,
-                lambda pictures: _bridge(pictures, n, frames, heads, box, size))
+def _line(n, frames, heads, scores) -> np.ndarray:
+    """Rows of a blink: straight between its ends."""
+    count = int(frames[n + 1] - frames[n]) - 1
+    t = (np.arange(1, count + 1) / (count + 1))[:, None]
+    rows = heads[n].astype(float) * (1 - t) + heads[n + 1].astype(float) * t
+    return np.concatenate([rows, np.full((count, 1), 0.95 * min(scores[n], scores[n + 1]))], axis=1)
 
 
-def _bridge(pictures, n, frames, heads, box, size):
+def _bridge_task(n, frames, heads, size, silhouette) -> Task:
+    window = Window.around(heads[n:n + 2].astype(float), size)
+    return Task(("gap", n), int(frames[n]), int(frames[n + 1]), window,
+                lambda pictures: _bridge(pictures, n, frames, heads, window, size, silhouette))
+
+
+def _bridge(pictures, n, frames, heads, window, size, silhouette):
     """Rows (gap, 6) between found rows n and n + 1, followed from both ends and blended where they agree, and whether they do."""
     count = int(frames[n + 1] - frames[n]) - 1
     ends = heads[n:n + 2].astype(float)
     t = (np.arange(1, count + 1) / (count + 1))[:, None]
     line = ends[0] * (1 - t) + ends[1] * t
-    ahead = follow(pictures, heads[n], _end_speed(frames[:n + 1], heads[:n + 1], False), box[:2], size).rows[:count]
-    back = follow(pictures[::-1], heads[n + 1], _end_speed(frames[n + 1:], heads[n + 1:], True), box[:2], size).rows[:count]
+    ahead = followed(pictures, heads[n], end_speed(frames[:n + 1], heads[:n + 1], False), window, size, silhouette)[0][:count]
+    back = followed(pictures[::-1], heads[n + 1], end_speed(frames[n + 1:], heads[n + 1:], True), window, size, silhouette)[0][:count]
     from_start, known_start = _padded(ahead, line, count)
     from_end, known_end = _padded(back[::-1], line, count, at_end=True)
     # What was followed counts by how sure the follower was; where neither is, the straight line between the ends.
@@ -180,6 +235,13 @@ def _bridge(pictures, n, frames, heads, box, size):
     return np.concatenate([blended, confidence[:, None]], axis=1), agreed
 
 
+def followed(pictures, head, speed, window: Window, size, silhouette) -> tuple[np.ndarray, str]:
+    """Rows (n, 6) in px of the frame of a head followed through what a window cut, and why it stopped."""
+    scaled = size[0] * window.scale, size[1] * window.scale
+    result = follow(pictures, window.inward(head), np.asarray(speed, float) * window.scale, window.origin, scaled, silhouette)
+    return window.outward(result.rows), result.reason
+
+
 def _padded(rows, line, count, at_end=False):
     """Followed rows brought to count rows; where the follower stopped, its last offset from the line fades out."""
     known = np.zeros(count, bool)
@@ -197,14 +259,6 @@ def _padded(rows, line, count, at_end=False):
         else:
             out[n:, :5] += offset * fade
     return out, known
-
-
-def _around(heads, size, spread):
-    """A box around heads (n, ≥4) with room for `spread` head sizes on every side, cut to the frame."""
-    reach = heads[:, 2:4].max(axis=0) * (0.5 + spread)
-    low, high = heads[:, :2].min(axis=0) - reach, heads[:, :2].max(axis=0) + reach
-    x0, y0 = int(np.clip(low[0], 0, size[0] - 2)), int(np.clip(low[1], 0, size[1] - 2))
-    return x0, y0, int(np.clip(high[0] + 1, x0 + 2, size[0])), int(np.clip(high[1] + 1, y0 + 2, size[1]))
 
 
 def _assemble(frames, heads, scores, bridges, lead, tail, settings) -> Path:
@@ -233,42 +287,59 @@ def _attached(rows, steadied, raw):
     return rows
 
 
-def _beyond_task(kind, row, frames, heads, size, longest, rate, settings) -> list[Task]:
+def lead_task(row: int, chain: Chain, size: tuple[int, int], earliest: int, rate: float, silhouette: Silhouette | None, known: np.ndarray | None = None,
+              settings: BridgeSettings = BridgeSettings()) -> Task | None:
+    """Follow a head back from a row of its chain, a stretch at a time. known: rows (n, 6) that were followed already, nearest first.
+
+    The task gives (rows, nearest first and with those known; whether it may go on). None where there is no room, which is
+    before the frame earliest.
+    """
+    frames, heads = chain.frames, chain.heads
+    head, at = heads[row].astype(float), int(frames[row])
+    speed = end_speed(frames[row:], heads[row:], True)
+    if known is not None and len(known):
+        head, at = known[-1, :5].astype(float), at - len(known)
+        speed = (known[-1, :2] - known[max(0, len(known) - 6), :2]) / max(1, min(5, len(known) - 1))
+    longest = min(at - earliest, round(settings.lead_s * rate))
     if longest <= 0:
-        return []
-    backward = kind == "lead"
-    known = slice(row, None) if backward else slice(None, row + 1)
-    head, speed = heads[row].astype(float), _end_speed(frames[known], heads[known], backward)
+        return None
     reach = np.stack([head[:4], head[:4]])
     reach[1, :2] += speed * longest * 0.8
-    box, at = _around(reach, size, spread=0.8), int(frames[row])
-    first, last = (at - longest, at) if backward else (at, at + longest)
-    hold = max(1, round(settings.hold_s * rate))
-    return [Task((kind, row), first, last, box,
-                 lambda pictures: _beyond(pictures[::-1] if backward else pictures, head, speed, box, size, longest, hold))]
+    window = Window.around(reach, size)
+    begun = np.zeros((0, 6)) if known is None else known
+    confidence = 1.0 if not len(begun) else float(begun[-1, 5])
+
+    def solve(pictures):
+        rows, reason = followed(pictures[::-1], head, speed, window, size, silhouette)
+        rows[:, 5] = np.minimum(rows[:, 5], max(confidence, 0.6))
+        goes_on = not reason and len(rows) == longest
+        if not goes_on:
+            rows = held(rows, np.append(head, 0.3), speed, reason, longest, size, rate, settings)
+        return np.concatenate([begun, rows]), goes_on and len(begun) + len(rows) < settings.lead_most_s * rate
+
+    return Task(("lead", row), at - longest, at, window, solve)
 
 
-def _beyond(pictures, head, speed, box, size, longest, hold) -> np.ndarray:
-    """Rows (n, 6) past an end of what was found, nearest first: followed, then held, and out of the picture at its edge."""
-    followed = follow(pictures, head, speed, box[:2], size)
-    rows = followed.rows.astype(float)
-    state = rows[-1].copy() if len(rows) else np.append(head, 0.3)
-    if followed.reason == "left" or len(rows) >= longest:
+def held(rows, start, speed, reason: str, longest: int, size, rate: float, settings: BridgeSettings = BridgeSettings()) -> np.ndarray:
+    """Followed rows, nearest first, and after them the cover held for a little, or led out of the picture at its edge."""
+    state = rows[-1].copy() if len(rows) else start.copy()
+    if reason == "left" or len(rows) >= longest:
         return rows
     if len(rows) >= 4:
         t = np.arange(min(8, len(rows)))
         speed = 0.5 * speed + 0.5 * np.polyfit(t, rows[-len(t):, :2], 1)[0]
     leaving = _touches_edge(state, size, speed)
-    held = []
-    for k in range(longest - len(rows) if leaving else min(longest - len(rows), hold)):
+    hold = max(1, round(settings.hold_s * rate))
+    further = []
+    for k in range(min(longest - len(rows), round(1.2 * rate) if leaving else hold)):
         state = state.copy()
         state[:2] += speed * (1.0 if leaving else 0.85 ** k)
         state[5] = max(0.1, state[5] * 0.92)
-        held.append(state)
+        further.append(state)
         cx, cy, width, height = state[:4]
         if cx + width / 2 < 0 or cy + height / 2 < 0 or cx - width / 2 > size[0] or cy - height / 2 > size[1]:
             break
-    return np.concatenate([rows, np.array(held).reshape(-1, 6)])
+    return np.concatenate([rows, np.array(further).reshape(-1, 6)])
 
 
 def _touches_edge(state, size, speed) -> bool:

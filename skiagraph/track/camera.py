@@ -5,64 +5,67 @@ Source: sparse optical flow and a robust similarity, as in Aharon et al., BoT-SO
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import cv2
 import numpy as np
 
-WORK_WIDTH = 480
+WORK_WIDTH = 400
 # Two pictures of one shot that are this unlike have not been seen; cuts are well above.
 CUT_DIFFERENCE, CUT_CORRELATION = 22.0, 0.55
-
-
-@dataclass(frozen=True, slots=True)
-class CameraStep:
-    """similarity: float64 (2, 3), px of the former frame to px of this one; cut: true where a new shot begins."""
-
-    similarity: np.ndarray
-    cut: bool
+STILL = np.array([[1.0, 0, 0], [0, 1, 0]])
 
 
 class CameraMotion:
-    """Fed one upright grey frame after another."""
+    """Fed one upright grey frame after another, not necessarily each; gives px of the former to px of this one."""
 
     def __init__(self):
         self._before: np.ndarray | None = None
         self._points: np.ndarray | None = None
 
-    def step(self, grey: np.ndarray) -> CameraStep:
+    def restart(self, grey: np.ndarray) -> None:
+        """Begin anew with this frame: a new shot."""
+        self._before = self._points = None
+        self.step(grey)
+
+    def step(self, grey: np.ndarray) -> np.ndarray:
+        """Similarity, float64 (2, 3); standing still where it cannot be told."""
         scale = min(1.0, WORK_WIDTH / grey.shape[1])
         size = max(16, round(grey.shape[1] * scale)), max(16, round(grey.shape[0] * scale))
-        small = cv2.resize(grey, size, interpolation=cv2.INTER_AREA)
-        still = np.array([[1.0, 0, 0], [0, 1, 0]])
+        thin = max(1, int(grey.shape[1] / size[0] / 2))
+        small = cv2.resize(grey[::thin, ::thin], size, interpolation=cv2.INTER_AREA)
         before, points = self._before, self._points
         self._before = small
-        self._points = cv2.goodFeaturesToTrack(small, 160, 0.01, 9, blockSize=5)
-        if before is None:
-            return CameraStep(still, False)
-        if is_cut(before, small):
-            return CameraStep(still, True)
-        if points is None or len(points) < 12:
-            return CameraStep(still, False)
+        self._points = cv2.goodFeaturesToTrack(small, 120, 0.01, 9, blockSize=5)
+        if before is None or points is None or len(points) < 12 or before.shape != small.shape:
+            return STILL
         moved, good, _ = cv2.calcOpticalFlowPyrLK(before, small, points, None, winSize=(15, 15), maxLevel=3)
         good = good.ravel() == 1
         if good.sum() < 12:
-            return CameraStep(still, False)
+            return STILL
         found, inliers = cv2.estimateAffinePartial2D(points[good], moved[good], method=cv2.RANSAC, ransacReprojThreshold=1.0)
         if found is None or inliers.sum() < max(10, 0.35 * good.sum()):
-            return CameraStep(still, False)
+            return STILL
         found = found.copy()
         found[:, 2] /= scale
         zoom = np.hypot(found[0, 0], found[1, 0])
-        return CameraStep(found if 0.8 < zoom < 1.25 else still, False)
+        return found if 0.8 < zoom < 1.25 else STILL
+
+
+class Thumbnails:
+    """Fed every upright grey frame; says where a new shot begins."""
+
+    def __init__(self):
+        self._before: np.ndarray | None = None
+
+    def is_cut(self, grey: np.ndarray) -> bool:
+        thin = max(1, grey.shape[1] // 256)
+        before, self._before = self._before, cv2.resize(grey[::thin, ::thin], (64, 36), interpolation=cv2.INTER_AREA).astype(np.float32)
+        return before is not None and is_cut(before, self._before)
 
 
 def is_cut(before: np.ndarray, after: np.ndarray) -> bool:
-    """True when two grey pictures of equal size cannot be neighbours in one shot."""
-    a = cv2.resize(before, (64, 36), interpolation=cv2.INTER_AREA).astype(np.float32)
-    b = cv2.resize(after, (64, 36), interpolation=cv2.INTER_AREA).astype(np.float32)
-    if np.abs(a - b).mean() < CUT_DIFFERENCE:
+    """True when two small grey pictures of equal size, float32, cannot be neighbours in one shot."""
+    if np.abs(before - after).mean() < CUT_DIFFERENCE:
         return False
-    a, b = a - a.mean(), b - b.mean()
+    a, b = before - before.mean(), after - after.mean()
     correlation = float((a * b).sum() / max(np.sqrt((a * a).sum() * (b * b).sum()), 1e-6))
     return correlation < CUT_CORRELATION

@@ -1,7 +1,8 @@
 """Following a head by its picture where no detector sees it.
 
 Pyramidal Lucas-Kanade with a forward-backward check (Kalal et al., Forward-Backward Error, ICPR 2010), a robust
-similarity, and a comparison of what was followed with what it looked like. A follower stops when it does not know.
+similarity, and a comparison of what was followed with what it looked like. Now and then the shape of head and shoulders is
+asked whether anybody is there at all, and where exactly. A follower stops when it does not know.
 """
 
 from __future__ import annotations
@@ -11,10 +12,14 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
+from skiagraph.track.silhouette import CLEAR, GONE, THERE, Silhouette
+
 # Below this correlation with its own recent look, the thing followed is no longer the same thing.
 LOST = 0.45
 # A step that differs from the steps before by more than this share of the head per frame was made by something in front.
 JERK = 0.09
+# The shape is asked every so many frames, and at once where the picture says little.
+ASK_EVERY = 3
 _PATCH = 32
 
 
@@ -29,44 +34,110 @@ class Followed:
     reason: str
 
 
-def follow(pictures: list[np.ndarray], head: np.ndarray, velocity: np.ndarray, origin=(0, 0), size: tuple[int, int] | None = None) -> Followed:
-    """Follow a head through pictures[1:], having it at `head` (cx, cy, width, height, angle) in pictures[0].
+class Follower:
+    """One head on its way. state: cx, cy, width, height (px of the frame), angle; confidence 0..1; reason: empty while it goes on."""
 
-    pictures: upright grey crops, uint8, all of the same place, whose top left corner is at origin of the frame of `size`
-    (width, height). velocity: px per frame (x, y), from before.
-    """
-    state = np.asarray(head, float).copy()
-    speed = np.asarray(velocity, float).copy()
-    reference = _patch(pictures[0], state, origin)
-    rows: list[np.ndarray] = []
-    confidence = 1.0
-    for before, after in zip(pictures, pictures[1:]):
-        step, trust = _step(before, after, state, origin)
-        expected = state.copy()
-        expected[:2] += speed
-        jerk = np.inf if step is None else np.hypot(*(step[:2] - state[:2] - speed)) / max(state[2], 1)
-        if step is None or jerk > JERK + 0.5 * np.hypot(*speed) / max(state[2], 1):
+    def __init__(self, picture_rgb: np.ndarray, head: np.ndarray, velocity: np.ndarray, origin=(0, 0), size: tuple[int, int] | None = None,
+                 silhouette: Silhouette | None = None):
+        """head lies in picture_rgb (a crop whose corner is at origin of the frame of `size`); velocity: px per frame, from before."""
+        self.state = np.asarray(head[:5], float).copy()
+        self.speed = np.asarray(velocity, float).copy()
+        self.confidence, self.reason = 1.0, ""
+        self._size, self._silhouette = size, silhouette
+        self._reference = _patch(_grey(picture_rgb), self.state, origin)
+        self._since, self._absent, self._seen = 0, 0, False
+        self._slack = np.zeros(2)
+
+    def step(self, before_rgb: np.ndarray, after_rgb: np.ndarray, origin=(0, 0), *, hidden: bool = False) -> np.ndarray | None:
+        """Go on to the next picture (both crops of the same place); returns the row, or None when it stops, with the reason.
+
+        hidden: somebody else's head is in front, so that nothing in the picture may be believed.
+        """
+        before, after = _grey(before_rgb), _grey(after_rgb)
+        step, trust = (None, 0.0) if hidden else _step(before, after, self.state, origin)
+        expected = self.state.copy()
+        expected[:2] += self.speed
+        width = max(self.state[2], 1)
+        jerk = np.inf if step is None else np.hypot(*(step[:2] - self.state[:2] - self.speed)) / width
+        if step is None or jerk > JERK + 0.5 * np.hypot(*self.speed) / width:
             moved, trust = expected, 0.0
         else:
             moved = step
         looks = _patch(after, moved, origin)
-        same = _correlation(reference, looks)
+        same = _correlation(self._reference, looks)
         agreed = min(1.0, max(0.0, (same - LOST) / (0.9 - LOST))) * (0.4 + 0.6 * trust)
-        confidence = min(confidence * 0.985, 0.25 + 0.75 * agreed) if agreed > 0 else confidence * 0.6
-        if confidence < 0.12:
-            return Followed(_stacked(rows), "lost")
-        speed = 0.75 * speed + 0.25 * (moved[:2] - state[:2]) if trust else speed * 0.93
-        state = moved
+        self.confidence = min(self.confidence * 0.985, 0.25 + 0.75 * agreed) if agreed > 0 else self.confidence * (0.85 if hidden else 0.6)
+        self.speed = 0.75 * self.speed + 0.25 * (moved[:2] - self.state[:2]) if trust else self.speed * 0.93
+        self.state = moved
+        if not hidden:
+            self._ask(after_rgb, origin, same)
+        if self.confidence < 0.12:
+            self.reason = "lost"
+            return None
         if same > 0.7:
-            reference = 0.85 * reference + 0.15 * looks
-        rows.append(np.append(state, confidence * 0.8))
-        if size is not None and _outside(state, size):
-            return Followed(_stacked(rows), "left")
-    return Followed(_stacked(rows), "")
+            self._reference = 0.85 * self._reference + 0.15 * looks
+        elif self._seen and self._absent == 0:
+            # A head that turns looks different by and by; while its shape is there, what it looks like now is what it looks like.
+            self._reference = 0.6 * self._reference + 0.4 * _patch(after, self.state, origin)
+        if self._size is not None and _outside(self.state, self._size):
+            self.reason = "left"
+        row = np.append(self.state, self.confidence * 0.8)
+        row[2:4] += 2 * self._slack
+        self._slack *= 0.9
+        return row
+
+    def _ask(self, picture_rgb, origin, same) -> None:
+        """Ask the shape whether the head is there; it lifts or sinks the confidence and takes drift out."""
+        self._since += 1
+        if self._silhouette is None or self._since < (1 if self._absent or not self._seen or same < 0.6 else ASK_EVERY):
+            return
+        self._since = 0
+        shape = self._silhouette.shape(picture_rgb, self.state, origin)
+        clear = shape.margin >= CLEAR
+        if shape.share < GONE and not clear:
+            self._absent += 1
+            self.confidence *= 0.72 if self._absent > 1 else 0.85
+            return
+        self._absent = 0
+        if clear:
+            self.confidence = max(self.confidence, 0.72)
+            # The last face seen of somebody who turns away lies at the edge of the head; the shape knows its middle.
+            gain = 0.4 if self._seen else 0.8
+            off = np.array([shape.cx, shape.cy]) - self.state[:2]
+            off = gain * np.clip(off, -0.6 * self.state[2], 0.6 * self.state[2])
+            self.state[:2] += off
+            if not self._seen:
+                # Both places are covered until the new one has proved itself.
+                self._slack = np.abs(off)
+            self.state[2] *= float(np.clip(shape.width / max(self.state[2], 1), 1 - 0.15 * gain, 1 + 0.3 * gain))
+            # No head is lower than it is wide, from any side.
+            self.state[3] += gain * max(0.0, 1.15 * self.state[2] - self.state[3])
+            self._seen = True
+        elif shape.share >= THERE:
+            self.confidence = max(self.confidence, min(0.5, self.confidence * 1.1))
 
 
-def _stacked(rows: list[np.ndarray]) -> np.ndarray:
-    return np.array(rows, np.float32).reshape(-1, 6)
+def follow(pictures: list[np.ndarray], head: np.ndarray, velocity: np.ndarray, origin=(0, 0), size: tuple[int, int] | None = None,
+           silhouette: Silhouette | None = None) -> Followed:
+    """Follow a head through pictures[1:], having it at `head` (cx, cy, width, height, angle) in pictures[0].
+
+    pictures: upright crops, uint8 RGB, all of the same place, whose top left corner is at origin of the frame of `size`
+    (width, height). velocity: px per frame (x, y), from before.
+    """
+    follower = Follower(pictures[0], head, velocity, origin, size, silhouette)
+    rows: list[np.ndarray] = []
+    for before, after in zip(pictures, pictures[1:]):
+        row = follower.step(before, after, origin)
+        if row is None:
+            break
+        rows.append(row)
+        if follower.reason:
+            break
+    return Followed(np.array(rows, np.float32).reshape(-1, 6), follower.reason)
+
+
+def _grey(picture: np.ndarray) -> np.ndarray:
+    return cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY) if picture.ndim == 3 else picture
 
 
 def _outside(state, size) -> bool:
@@ -104,7 +175,7 @@ def _step(before, after, state, origin):
 
 
 def _patch(picture, state, origin) -> np.ndarray:
-    """The head as a small normalised grey picture, zero mean, float32."""
+    """The head as a small normalised grey picture, float32."""
     sx, sy = state[2] * 0.95 / _PATCH, state[3] * 0.95 / _PATCH
     move = np.float32([[sx, 0, state[0] - origin[0] - sx * _PATCH / 2], [0, sy, state[1] - origin[1] - sy * _PATCH / 2]])
     small = cv2.warpAffine(picture, move, (_PATCH, _PATCH), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE)

@@ -7,7 +7,7 @@ they should be by then (Cao et al., OC-SORT, CVPR 2023).
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -15,7 +15,7 @@ from scipy.optimize import linear_sum_assignment
 
 from skiagraph.boxes import iou
 from skiagraph.detect.detections import Detections, around
-from skiagraph.track.appearance import head_colours, likeness
+from skiagraph.track.appearance import likeness
 from skiagraph.track.heads import head_rows
 from skiagraph.track.motion import FaceMotion
 
@@ -28,8 +28,8 @@ DOUBTFUL_AWAY = 0.4
 class LinkSettings:
     """begin: score from which a face may begin a track; sure: score from which it continues one for certain; doubtful: score from which it may continue one;
     patience_s: how long a lost track waits;
-    doubt_s: how long a track may live on doubtful faces alone; least: rows a track needs to be kept, one
-    of them of score kept, unless one is very sure."""
+    doubt_s: how long a track may live on doubtful faces alone; least: rows a track needs to be believed, one
+    of them of score kept, unless one is very sure; hint: rows from which others are kept as doubtful."""
 
     begin: float = 0.62
     sure: float = 0.55
@@ -37,7 +37,8 @@ class LinkSettings:
     patience_s: float = 1.2
     doubt_s: float = 1.0
     least: int = 3
-    kept: float = 0.68
+    hint: int = 2
+    kept: float = 0.75
     very_sure: float = 0.8
 
 
@@ -52,10 +53,44 @@ class Tracklet:
     scores: list[float] = field(default_factory=list)
     colours: np.ndarray | None = None
     shot: int = 0
+    doubtful: bool = False
 
     @property
     def best(self) -> float:
         return max(self.scores)
+
+
+@dataclass(frozen=True, slots=True)
+class Seen:
+    """The faces of a frame and how the head and shoulders of each look (see head_colours; None where unknown)."""
+
+    found: Detections
+    colours: tuple[np.ndarray | None, ...]
+
+    def take(self, rows) -> Seen:
+        rows = np.flatnonzero(rows) if np.asarray(rows).dtype == bool else np.asarray(rows, int)
+        return Seen(self.found.take(rows), tuple(self.colours[n] for n in rows))
+
+    def __len__(self) -> int:
+        return len(self.found)
+
+    @staticmethod
+    def none() -> Seen:
+        return Seen(Detections.none(), ())
+
+    @staticmethod
+    def joined(parts: Sequence[Seen]) -> Seen:
+        return Seen(Detections.joined([p.found for p in parts]), tuple(c for p in parts for c in p.colours))
+
+
+@dataclass(frozen=True, slots=True)
+class Match:
+    """A face that was just given to a track: number of its tracklet, the face's box, its score and landmarks."""
+
+    tracklet: Tracklet
+    box: np.ndarray
+    score: float
+    landmarks: np.ndarray
 
 
 class _Track:
@@ -78,11 +113,16 @@ class Linker:
 
     @property
     def tracklets(self) -> list[Tracklet]:
-        """All tracklets so far that are worth keeping, in the order of their first sight."""
+        """All tracklets so far, in the order of their first sight; what is hardly a face is marked as doubtful."""
         every = self._done + [t.tracklet for t in self._tracks]
-        kept = [t for t in every if len(t.frames) >= self._settings.least and t.best >= self._settings.kept
-                or t.best >= self._settings.very_sure]
-        return sorted(kept, key=lambda t: (t.frames[0], t.number))
+        for t in every:
+            t.doubtful = not (len(t.frames) >= self._settings.least and t.best >= self._settings.kept or t.best >= self._settings.very_sure)
+        return sorted((t for t in every if not t.doubtful or len(t.frames) >= self._settings.hint), key=lambda t: (t.frames[0], t.number))
+
+    @property
+    def expected(self) -> list[np.ndarray]:
+        """Boxes x0, y0, x1, y1 where the faces of the present tracks should be in the frame last taken in."""
+        return [t.motion.box for t in self._tracks]
 
     def new_shot(self) -> None:
         """End all tracks: nothing is followed across a cut."""
@@ -90,50 +130,50 @@ class Linker:
         self._tracks = []
         self._shot += 1
 
-    def update(self, frame: int, found: Detections, frame_rgb: np.ndarray, camera: np.ndarray | None = None,
-               look: Callable[[np.ndarray], Detections] | None = None) -> None:
-        """Take in the faces of a frame. look: takes boxes (n, 4) and gives faces found there at a second look."""
+    def update(self, frame: int, seen: Seen, camera: np.ndarray | None = None,
+               look: Callable[[np.ndarray], Seen] | None = None) -> list[Match]:
+        """Take in the faces of a frame; returns who got which. look: takes boxes (n, 4) and gives faces found there at a second look."""
         passed = 1 if self._frame is None else frame - self._frame
         self._frame = frame
+        matches: list[Match] = []
         for track in self._tracks:
             track.motion.predict(passed, camera)
             if track.missed:
                 track.motion.slow_down(0.9 ** passed)
-        sure = found.take(found.scores >= self._settings.sure)
-        doubtful = found.take((found.scores < self._settings.sure) & (found.scores >= self._settings.doubtful))
-        sure_colours = [head_colours(frame_rgb, box) for box in sure.boxes]
-        left, free = self._match(self._tracks, sure, sure_colours, frame, passed, gate=0.9)
+        scores = seen.found.scores
+        sure, doubtful = seen.take(scores >= self._settings.sure), seen.take((scores < self._settings.sure) & (scores >= self._settings.doubtful))
+        left, free = self._match(self._tracks, sure, frame, passed, 0.9, matches)
         if look is not None:
             expected = [t for t in left if t.missed < self._patience]
             if expected:
-                seen = look(np.array([t.motion.box for t in expected]))
-                seen = seen.take(seen.scores >= self._settings.doubtful)
-                doubtful = Detections.joined([doubtful, _not_taken(seen, sure, doubtful)])
+                again = look(np.array([t.motion.box for t in expected]))
+                again = again.take(again.found.scores >= self._settings.doubtful)
+                doubtful = Seen.joined([doubtful, _not_taken(again, sure, doubtful)])
         doubtful = _not_taken(doubtful, sure)
-        colours = [head_colours(frame_rgb, box) for box in doubtful.boxes]
         for track in self._tracks:
             track.doubted += passed
         waiting = [t for t in left if t.doubted <= self._doubt]
-        left = [t for t in left if t.doubted > self._doubt] + self._match(waiting, doubtful, colours, frame, passed, gate=None)[0]
+        left = [t for t in left if t.doubted > self._doubt] + self._match(waiting, doubtful, frame, passed, None, matches)[0]
         for track in left:
             track.missed += passed
-        for row in (r for r in free if sure.scores[r] >= self._settings.begin):
-            self._begin(sure, row, sure_colours[row], frame)
+        for row in (r for r in free if sure.found.scores[r] >= self._settings.begin):
+            self._begin(sure, row, frame, matches)
         self._done += [t.tracklet for t in self._tracks if t.missed > self._patience]
         self._tracks = [t for t in self._tracks if t.missed <= self._patience]
+        return matches
 
-    def _begin(self, found, row, colours, frame):
+    def _begin(self, seen: Seen, row, frame, matches):
         self._count += 1
-        tracklet = Tracklet(self._count, colours=colours, shot=self._shot)
-        track = _Track(tracklet, found.boxes[row])
-        self._tracks.append(track)
-        _append(tracklet, found, row, frame)
+        tracklet = Tracklet(self._count, colours=seen.colours[row], shot=self._shot)
+        self._tracks.append(_Track(tracklet, seen.found.boxes[row]))
+        matches.append(_append(tracklet, seen.found, row, frame))
 
-    def _match(self, tracks, found, colours, frame, passed, gate):
+    def _match(self, tracks, seen: Seen, frame, passed, gate, matches):
         """Assign faces to tracks; returns the tracks and the rows of faces that stay alone.
 
         gate: how many face sides off a face may be; None for doubtful faces, which must fit in place, size and looks.
         """
+        found, colours = seen.found, seen.colours
         if not tracks or not len(found):
             return list(tracks), list(range(len(found)))
         cost = self._costs(tracks, found, colours, passed, gate)
@@ -148,7 +188,7 @@ class Linker:
             track.missed = 0
             if score >= self._settings.sure:
                 track.doubted = 0
-            _append(track.tracklet, found, column, frame)
+            matches.append(_append(track.tracklet, found, column, frame))
             if colours[column] is not None and score >= self._settings.sure:
                 old = track.tracklet.colours
                 track.tracklet.colours = colours[column] if old is None else 0.9 * old + 0.1 * colours[column]
@@ -179,19 +219,20 @@ class Linker:
         return cost
 
 
-def _append(tracklet: Tracklet, found: Detections, row: int, frame: int) -> None:
+def _append(tracklet: Tracklet, found: Detections, row: int, frame: int) -> Match:
     tracklet.frames.append(frame)
     tracklet.heads.append(head_rows(found.take([row]))[0])
     tracklet.boxes.append(found.boxes[row])
     tracklet.scores.append(float(found.scores[row]))
+    return Match(tracklet, found.boxes[row], float(found.scores[row]), found.landmarks[row])
 
 
-def _not_taken(found: Detections, *others: Detections) -> Detections:
-    """The detections that are not the same face as one of the others, at whatever scale."""
+def _not_taken(seen: Seen, *others: Seen) -> Seen:
+    """Without what is the same face as one of the others, at whatever scale."""
     for other in others:
-        if len(found) and len(other):
-            taken = iou(found.boxes, other.boxes).max(axis=1) >= 0.4
-            for box in other.boxes:
-                taken |= around(found.boxes, box)
-            found = found.take(~taken)
-    return found
+        if len(seen) and len(other):
+            taken = iou(seen.found.boxes, other.found.boxes).max(axis=1) >= 0.4
+            for box in other.found.boxes:
+                taken |= around(seen.found.boxes, box)
+            seen = seen.take(~taken)
+    return seen

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from skiagraph.track.identity import Signature
 from skiagraph.track.path import Path
 
 
@@ -31,22 +32,29 @@ class FaceTable:
         return FaceTable(np.zeros(0, np.int32), np.zeros((0, 4), np.int16), np.zeros(0, np.uint8))
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
 class FoundPerson:
-    """One head through the clip. key: stable number within the scan; best: frame and box x0, y0, x1, y1 of its best face."""
+    """Somebody seen in the clip. key: stable number within the scan; paths: one for each sighting, in order, never overlapping;
+    best: frame and box x0, y0, x1, y1 of the best face; doubtful: hardly a face; sure: that all its sightings are one person, 0..1;
+    signature: how they look, which stays in memory."""
 
     key: int
     paths: tuple[Path, ...]
     best_frame: int
     best_box: tuple[float, float, float, float]
+    doubtful: bool = False
+    sure: float = 1.0
+    signature: Signature = Signature.none()
 
 
 @dataclass(frozen=True, slots=True)
 class ScanResult:
-    """damage: a sentence when the clip turned out to be good only up to `frames`, otherwise empty."""
+    """likely: (key, key, probability) of people who may be one; damage: a sentence when the clip turned out to be good only up to
+    `frames`, otherwise empty."""
 
     people: tuple[FoundPerson, ...]
     faces: FaceTable
     cuts: tuple[int, ...]
     frames: int
     damage: str = ""
+    likely: tuple[tuple[int, int, float], ...] = ()

@@ -1,192 +1,267 @@
-"""Scanning a clip: from its frames to everybody's paths. Two passes: one finds and links, one follows where nothing was found."""
+"""Scanning a clip: from its frames to everybody's paths, and who is who.
+
+A sweep finds and links; when stepping, a closer look follows around appearances, disappearances, crossings and doubt; a second
+pass follows where nothing was found; and sightings are grouped into people.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Callable
 from contextlib import closing
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-import cv2
 import numpy as np
 
+from skiagraph.boxes import iou
 from skiagraph.detect.finder import FaceFinder
 from skiagraph.errors import FrameNotDecoded
 from skiagraph.jobs import JobControl, read_ahead
 from skiagraph.media.clip import ClipInfo
 from skiagraph.media.index import FrameIndex, keep_index
 from skiagraph.media.reader import FrameReader
-from skiagraph.track.bridging import Chain, Task, chains, path_of, tasks_of
-from skiagraph.track.camera import CameraMotion
-from skiagraph.track.linking import Linker, LinkSettings
+from skiagraph.track.bridging import Chain, chains
+from skiagraph.track.descriptor import FaceDescriber
+from skiagraph.track.linking import Linker, LinkSettings, Seen
+from skiagraph.track.observations import Diary, Observation
 from skiagraph.track.path import FOUND, Path
+from skiagraph.track.people import STILL_S, STILL_SHARE, people_of, stretches_of, without_shadows
 from skiagraph.track.results import FaceTable, FoundPerson, ScanResult
+from skiagraph.track.second_pass import second_pass
+from skiagraph.track.sweep import Sweep, describe
 
-STEP_FIND, STEP_FOLLOW = "Finding faces", "Following"
-# How often, in searched frames, the people found so far are told.
+STEP_CLOSER, STEP_WHO = "Looking closer", "Recognising people"
+# How often, in frames, the people found so far are told.
 PARTIAL_EVERY = 25
 # Faces of at least this score go into the table against which covers are checked.
 SURE_FACE = 0.55
+# A track that the detector is not sure of is believed when the landmark network is this sure.
+SURELY_PRESENT = 0.9
+# In footage finer than this many lines faces are looked for at the same size on screen, not the same px.
+LINES = 1080
 
 
 @dataclass(frozen=True, slots=True)
 class ScanSettings:
-    """every: search each n-th frame; smallest: px of the smallest face to find in 1080 lines or more."""
+    """every: search each n-th frame; smallest: px of the smallest face to find; 0: what suits the clip's size."""
 
     every: int = 1
-    smallest: int = 36
+    smallest: int = 0
+
+    def smallest_for(self, info: ClipInfo) -> int:
+        """36 px in HD; 24 px, as far as is affordable, in 4K and small formats."""
+        return self.smallest or (36 if 600 <= min(info.upright_size) <= 1200 else 24)
 
 
 def scan(info: ClipInfo, index: FrameIndex, settings: ScanSettings = ScanSettings(), control: JobControl | None = None,
          partial: Callable[[ScanResult], None] | None = None) -> ScanResult:
-    """Find and follow everybody in a clip. partial is told of the people found so far, from the calling thread.
+    """Find, follow and recognise everybody in a clip. partial is told of the people found so far, from the calling thread.
 
-    Raises Cancelled.
+    A scan that was cancelled or died goes on where it was when it is begun again with the same settings. Raises Cancelled.
     """
     control = control or JobControl()
-    finder = FaceFinder(settings.smallest)
-    try:
+    with FaceFinder(settings.smallest_for(info)) as finder:
         return _Scan(info, index, settings, control, partial, finder).run()
-    finally:
-        finder.close()
 
 
 class _Scan:
     def __init__(self, info, index, settings, control, partial, finder):
         self.info, self.index, self.settings, self.control = info, index, settings, control
         self.partial, self.finder = partial, finder
-        self.size = info.upright_size
         self.rate = float(info.rate)
-        self.linker = Linker(self.rate, LinkSettings(least=3 if settings.every == 1 else 2, patience_s=1.2 if settings.every < 4 else 1.6))
-        self.faces: list[tuple[int, np.ndarray, float]] = []
-        self.cuts: list[int] = []
+        self.link_settings = LinkSettings(least=3 if settings.every == 1 else 2, patience_s=1.2 if settings.every < 4 else 1.6)
+        self.faces: dict[int, list[tuple[np.ndarray, float]]] = {}
         self.frames = len(index)
         self.damage = index.damage
+        self.diary = Diary(info.path, repr(settings))
+        self.describer = FaceDescriber()
+        self.sweep = Sweep(info, index, finder, self.describer, settings.every, self._linker(), self.diary, keep=settings.every > 1)
+
+    def _linker(self) -> Linker:
+        return Linker(self.rate, self.link_settings)
 
     def run(self) -> ScanResult:
         self._find()
-        return self._result(self._follow())
+        tracklets = self.sweep.linker.tracklets
+        if self.settings.every > 1:
+            tracklets = self._closer(tracklets)
+        for tracklet in tracklets:
+            tracklet.doubtful = tracklet.doubtful and not self._recognised(tracklet)
+        tracklets = without_shadows(tracklets)
+        linked = chains(tracklets, self.rate)
+        solved = second_pass(self.info, self.index, linked, self._shot, self.control)
+        self.control.report(STEP_WHO, 0, None)
+        stretches = stretches_of(linked, solved.results, solved.meetings, self.sweep.descriptions, self.rate)
+        stretches = self._described(stretches)
+        people, likely = people_of(stretches, [self._is_still(s) for s in stretches])
+        self.diary.discard()
+        return self._result(people, likely)
+
+    # Finding
 
     def _find(self) -> None:
-        camera, pending = CameraMotion(), None
-        total = len(self.index)
-        with FrameReader(self.info, self.index, threads=1) as reader, closing(read_ahead(self._prepared(reader), 4)) as frames:
-            try:
-                for frame, grey, rgb in frames:
-                    step = camera.step(grey)
-                    if step.cut:
-                        self.cuts.append(frame)
-                        self.linker.new_shot()
-                        pending = None
-                    pending = step.similarity if pending is None else _after(step.similarity, pending)
-                    if rgb is not None:
-                        found = self._search(rgb)
-                        self.faces += [(frame, b, s) for b, s in zip(found.boxes, found.scores) if s >= SURE_FACE]
-                        self.linker.update(frame, found, rgb, pending, lambda boxes, rgb=rgb: self._again(rgb, boxes))
-                        pending = None
-                        if self.partial and (frame // self.settings.every) % PARTIAL_EVERY == PARTIAL_EVERY - 1:
-                            self.partial(self._result(self._found_so_far()))
-                    self.control.report(STEP_FIND, frame + 1, total)
-            except FrameNotDecoded as error:
-                # The clip is good as far as it goes; whoever opens it next knows from the start.
-                self.frames, self.damage = error.frame, str(error)
-                if not error.frame:
-                    raise
-                self.index = self.index.cut(error.frame, str(error))
-                keep_index(self.info, self.index)
+        try:
+            self.sweep.run(self.control, self._told)
+        except FrameNotDecoded as error:
+            # The clip is good as far as it goes; whoever opens it next knows from the start.
+            self.frames, self.damage = error.frame, str(error)
+            if not error.frame:
+                raise
+            self.index = self.index.cut(error.frame, str(error))
+            keep_index(self.info, self.index)
 
-    def _prepared(self, reader):
-        for frame in reader.frames():
-            wanted = frame.number % self.settings.every == 0 or frame.number == len(self.index) - 1
-            yield frame.number, frame.grey(), self._square(frame.rgb()) if wanted else None
+    def _told(self, observation: Observation) -> None:
+        self._remember(observation.frame, observation.seen)
+        if self.partial and observation.searched and observation.frame // self.settings.every % PARTIAL_EVERY == PARTIAL_EVERY - 1:
+            self.partial(self._result(self._found_so_far(), ()))
 
-    def _square(self, rgb):
-        """Square pixels for the detector: an anamorphic picture is widened."""
-        aspect = float(self.info.upright_aspect)
-        if abs(aspect - 1) < 0.01:
-            return rgb
-        return cv2.resize(rgb, (round(rgb.shape[1] * aspect), rgb.shape[0]), interpolation=cv2.INTER_LINEAR)
-
-    def _search(self, rgb):
-        return self._stored(self.finder.find(rgb))
-
-    def _again(self, rgb, boxes):
-        boxes = np.asarray(boxes, float).copy()
-        boxes[:, ::2] *= float(self.info.upright_aspect)
-        return self._stored(self.finder.look(rgb, boxes))
-
-    def _stored(self, found):
-        """From square px back to the clip's own."""
-        aspect = float(self.info.upright_aspect)
-        if abs(aspect - 1) >= 0.01:
-            found.boxes[:, ::2] /= np.float32(aspect)
-            found.landmarks[:, :, 0] /= np.float32(aspect)
-        return found
+    def _remember(self, frame: int, seen: Seen) -> None:
+        found = seen.found
+        sure = [(box, float(score)) for box, score in zip(found.boxes, found.scores) if score >= SURE_FACE]
+        if sure:
+            self.faces.setdefault(frame, []).extend(sure)
 
     def _found_so_far(self) -> list[FoundPerson]:
         people = []
-        for chain in chains(self.linker.tracklets, self.rate):
+        for chain in chains(self.sweep.linker.tracklets, self.rate):
+            if chain.doubtful:
+                continue
             first, last = int(chain.frames[0]), int(chain.frames[-1])
             every = np.arange(first, last + 1)
             rows = np.stack([np.interp(every, chain.frames, column) for column in np.column_stack([chain.heads, chain.scores]).T], axis=1)
-            people.append(_person(chain, (Path.from_rows(first, rows, np.full(len(rows), FOUND)),)))
+            best = int(np.argmax(chain.scores))
+            box = np.concatenate([np.asarray(t.boxes).reshape(-1, 4) for t in chain.parts])[best]
+            people.append(FoundPerson(chain.parts[0].number, (Path.from_rows(first, rows, np.full(len(rows), FOUND)),), int(chain.frames[best]), tuple(float(v) for v in box)))
         return people
 
-    def _follow(self) -> list[FoundPerson]:
-        linked = chains(self.linker.tracklets, self.rate)
-        bounds = [0, *self.cuts, self.frames]
-        tasks = []
-        for number, chain in enumerate(linked):
-            shot = int(np.searchsorted(bounds, chain.frames[0], side="right")) - 1
-            limits = bounds[shot], bounds[shot + 1] - 1
-            tasks += [(number, task) for task in tasks_of(chain, self.size, limits, self.rate)]
-        solved = self._solve(tasks)
-        # Two ends that were not seen to meet may be two people: whether they are one is for recognition to say.
-        return [_person(chain, (path,)) for number, chain in enumerate(linked) for path in path_of(chain, solved.get(number, {}), self.rate)]
+    def _shot(self, frame: int) -> tuple[int, int]:
+        bounds = [0, *self.sweep.cuts, self.frames]
+        place = int(np.searchsorted(bounds, frame, side="right")) - 1
+        return bounds[place], bounds[place + 1] - 1
 
-    def _solve(self, tasks) -> dict[int, dict]:
-        """Give every task its pictures in one sweep through the frames that any of them needs."""
-        solved: dict[int, dict] = {}
-        waiting = sorted(tasks, key=lambda entry: entry[1].first)
-        needed = np.zeros(self.frames, bool)
-        for _, task in waiting:
-            needed[task.first:task.last + 1] = True
-        wanted = np.flatnonzero(needed)
-        open_tasks: list[tuple[int, Task, list[np.ndarray]]] = []
+    # Looking closer, when stepping
+
+    def _closer(self, tracklets) -> list:
+        """Search where stepping may have missed something, then link everything anew."""
+        wanted = self._places(tracklets)
+        seen = {o.frame: o for o in self.sweep.observations}
         with FrameReader(self.info, self.index, threads=1) as reader:
-            greys = ((n, reader.read(int(n)).grey()) for n in wanted)
-            with closing(read_ahead(greys, 4)) as frames:
-                for done, (frame, grey) in enumerate(frames):
-                    self.control.report(STEP_FOLLOW, done, len(wanted))
-                    while waiting and waiting[0][1].first <= frame:
-                        number, task = waiting.pop(0)
-                        open_tasks.append((number, task, []))
-                    for number, task, pictures in open_tasks:
-                        x0, y0, x1, y1 = task.box
-                        pictures.append(grey[y0:y1, x0:x1].copy())
-                        if frame == task.last:
-                            solved.setdefault(number, {})[task.key] = task.solve(pictures)
-                    open_tasks = [entry for entry in open_tasks if entry[1].last > frame]
-        self.control.report(STEP_FOLLOW, len(wanted), len(wanted))
-        return solved
+            frames = sorted(wanted)
+            pictures = ((n, self.sweep.squared.picture(reader.read(n).rgb())) for n in frames)
+            with closing(read_ahead(pictures, 3)) as ready:
+                for done, (frame, rgb) in enumerate(ready):
+                    self.control.report(STEP_CLOSER, done, len(frames))
+                    boxes = np.array(wanted[frame])
+                    found = self.sweep.seen(rgb, self.finder.look(rgb, self.sweep.squared.boxes(boxes)))
+                    old = seen.get(frame)
+                    seen[frame] = Observation(frame, found, np.eye(2, 3), False, False) if old is None else replace(old, seen=_without_doubles(old.seen, found))
+                    self._remember(frame, _without_doubles(old.seen, found).take(np.arange(len(old.seen), len(_without_doubles(old.seen, found)))) if old else found)
+        linker = self._linker()
+        for frame in sorted(seen):
+            observation = seen[frame]
+            if observation.cut:
+                linker.new_shot()
+            # A frame that was only looked at later carries no camera motion of its own; the next one's spans it.
+            linker.update(frame, observation.seen, observation.camera)
+        return linker.tracklets
 
-    def _result(self, people) -> ScanResult:
-        ordered = sorted(self.faces, key=lambda entry: entry[0])
-        table = FaceTable(np.array([f for f, _, _ in ordered], np.int32), np.array([b for _, b, _ in ordered]).round().astype(np.int16).reshape(-1, 4),
-                          np.array([round(s * 100) for _, _, s in ordered], np.uint8)) if ordered else FaceTable.none()
-        return ScanResult(tuple(people), table, tuple(self.cuts), self.frames, self.damage)
+    def _places(self, tracklets) -> dict[int, list[np.ndarray]]:
+        """Where to look closer: for each frame, boxes. Around both ends of every tracklet, and through crossings and doubt."""
+        every, places = self.settings.every, {}
+        span = max(every, 4)
+
+        def look(frame, box):
+            if 0 <= frame < self.frames:
+                places.setdefault(int(frame), []).append(box)
+
+        for t in tracklets:
+            low, high = self._shot(t.frames[0])
+            boxes, frames = np.asarray(t.boxes, float), np.asarray(t.frames)
+            for end, step, limit in ((0, -1, low), (-1, 1, high)):
+                pace = np.zeros(4)
+                if len(frames) > 2:
+                    other = 2 if end == 0 else -3
+                    pace = (boxes[end] - boxes[other]) / max(1, abs(frames[end] - frames[other])) * 1.0
+                    pace[2:] = pace[:2]
+                for k in range(1, span + 1):
+                    frame = frames[end] + step * k
+                    if (frame - limit) * step <= 0:
+                        look(frame, boxes[end] + pace * k)
+            for n in range(len(frames) - 1):
+                gap = frames[n + 1] - frames[n]
+                unsure = min(t.scores[n], t.scores[n + 1]) < 0.6
+                if gap > 3 or (gap > 1 and unsure):
+                    for frame in range(frames[n] + 1, frames[n + 1]):
+                        share = (frame - frames[n]) / gap
+                        look(frame, boxes[n] * (1 - share) + boxes[n + 1] * share)
+        self._crossings(tracklets, look)
+        return places
+
+    def _crossings(self, tracklets, look) -> None:
+        at: dict[int, list[np.ndarray]] = {}
+        for t in tracklets:
+            for frame, box in zip(t.frames, t.boxes):
+                at.setdefault(frame, []).append(np.asarray(box, float))
+        for frame, boxes in at.items():
+            if len(boxes) < 2:
+                continue
+            grown = np.array(boxes)
+            side = (grown[:, 2] - grown[:, 0])[:, None] * 0.5 * np.array([-1, -1, 1, 1])
+            overlap = iou(grown + side, grown + side) - np.eye(len(boxes))
+            for n in np.flatnonzero(overlap.max(axis=1) > 0.05):
+                for near in range(frame - 1, frame + 2):
+                    if near not in at:
+                        look(near, boxes[n])
+
+    # Who is who
+
+    def _recognised(self, tracklet) -> bool:
+        """True when the landmark network was sure of one of its faces."""
+        return any(d.present >= SURELY_PRESENT and iou(np.asarray(box)[None], d.box[None])[0, 0] > 0.7
+                   for frame, box in zip(tracklet.frames, tracklet.boxes) for d in self.sweep.descriptions.get(frame, ()))
+
+    def _described(self, stretches):
+        """Describe whoever was never described on the way, from their best frames: after a scan that was taken up again."""
+        lacking = {n: s for n, s in enumerate(stretches) if not s.described and not s.doubtful}
+        wanted: dict[int, list[tuple[int, np.ndarray]]] = {}
+        for n, stretch in lacking.items():
+            for frame, box, score in sorted(stretch.faces, key=lambda f: -f[2] * np.sqrt(max(f[1][2] - f[1][0], 1)))[:3]:
+                if score >= 0.6:
+                    wanted.setdefault(frame, []).append((n, box))
+        if not wanted:
+            return stretches
+        found: dict[int, list] = {}
+        with FrameReader(self.info, self.index) as reader:
+            for done, frame in enumerate(sorted(wanted)):
+                self.control.report(STEP_WHO, done, len(wanted))
+                rgb = self.sweep.squared.picture(reader.read(frame).rgb())
+                for n, box in wanted[frame]:
+                    description = describe(self.describer, rgb, self.sweep.squared, box)
+                    if description is not None:
+                        found.setdefault(n, []).append((frame, description))
+        return [replace(s, described=tuple(found[n])) if n in found else s for n, s in enumerate(stretches)]
+
+    def _is_still(self, stretch) -> bool:
+        """True for a face that never moves against what is around it, for long: on a poster, a screen or a crate."""
+        frames = np.array([f for f, _, _ in stretch.faces])
+        if len(frames) < 8 or (frames[-1] - frames[0]) / self.rate < STILL_S:
+            return False
+        boxes = np.array([b for _, b, _ in stretch.faces], float)
+        side = float(np.median(boxes[:, 2] - boxes[:, 0]))
+        middle = (boxes[:, :2] + boxes[:, 2:]) / 2
+        trend = np.stack([np.polyval(np.polyfit(frames - frames[0], column, 2), frames - frames[0]) for column in middle.T], axis=1)
+        shift = np.abs(middle - middle.mean(axis=0)).max() / side
+        return bool((middle - trend).std(axis=0).max() / side < STILL_SHARE and shift < 4 * STILL_SHARE)
+
+    def _result(self, people, likely) -> ScanResult:
+        rows = [(frame, box, score) for frame in sorted(self.faces) for box, score in self.faces[frame] if frame < self.frames]
+        table = FaceTable(np.array([f for f, _, _ in rows], np.int32), np.array([b for _, b, _ in rows]).round().astype(np.int16).reshape(-1, 4),
+                          np.array([round(s * 100) for _, _, s in rows], np.uint8)) if rows else FaceTable.none()
+        return ScanResult(tuple(people), table, tuple(self.sweep.cuts), self.frames, self.damage, tuple(likely))
 
 
-def _person(chain: Chain, paths: tuple[Path, ...]) -> FoundPerson:
-    """The best face is the largest among the surest that is well inside the picture."""
-    boxes = np.concatenate([np.asarray(t.boxes).reshape(-1, 4) for t in chain.parts])
-    worth = chain.scores ** 3 * np.sqrt(np.maximum(boxes[:, 2] - boxes[:, 0], 1))
-    mine = (chain.frames >= paths[0].first) & (chain.frames <= paths[-1].last)
-    best = int(np.argmax(np.where(mine, worth, -1)))
-    key = next(t.number for t in chain.parts if t.frames[-1] >= paths[0].first)
-    return FoundPerson(key, paths, int(chain.frames[best]), tuple(float(v) for v in boxes[best]))
-
-
-def _after(step: np.ndarray, before: np.ndarray) -> np.ndarray:
-    """One similarity after another, both (2, 3)."""
-    joined = np.vstack([step, [0, 0, 1]]) @ np.vstack([before, [0, 0, 1]])
-    return joined[:2]
+def _without_doubles(old: Seen, new: Seen) -> Seen:
+    """Old and new faces together, without new ones that are there already."""
+    if not len(old) or not len(new):
+        return Seen.joined([old, new])
+    fresh = iou(new.found.boxes, old.found.boxes).max(axis=1) < 0.4
+    return Seen.joined([old, new.take(fresh)])

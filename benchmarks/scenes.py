@@ -1,0 +1,94 @@
+"""Harder footage than the demo's, drawn from the same numbers, with exact truth. Made on demand; nothing of it ships.
+
+    python -m benchmarks.scenes FOLDER [NAME ...]
+"""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Sequence
+from dataclasses import replace
+from pathlib import Path
+
+from skiagraph.demo import people
+from skiagraph.demo.story import HALL, QUAY, Actor, Scene
+from skiagraph.demo.write import write_film
+from skiagraph.jobs import JobControl, Progress
+
+
+def _crowd() -> Scene:
+    """Eight people, faces of 36 to 100 px in 1080 lines, two of them crossing all the others."""
+    cast = ((people.NET_MENDER, 250, 27, 15), (people.SKIPPER, 560, 24, -20), (people.ICE_GIRL, 830, 38, 10), (people.WEIGHER, 1130, 25, 5),
+            (people.ORANGE_CAP, 1400, 48, -25), (people.GREEN_SCARF, 1680, 26, -10))
+    actors = [Actor(f"p{n}", f"Buyer {n}", look, x=((0, x), (4, x + 12), (8, x - 6)), size=((0, size), (1, size)),
+                    yaw=((0, yaw), (2.5, -yaw), (5, yaw + 20), (8, -10))) for n, (look, x, size, yaw) in enumerate(cast)]
+    actors.append(Actor("cross", "Porter", people.PORTER, x=((0, -120), (8, 2040)), size=((0, 54), (1, 54)), yaw=((0, 50), (3, 20), (5, 60), (8, 45)),
+                        body_yaw=((0, 65),), pose="walk"))
+    actors.append(Actor("back", "Clerk", people.CLERK, x=((0, 1980), (1, 1900), (7.5, 300), (8, 280)), size=((0, 31), (1, 31)),
+                        yaw=((0, -45), (3, -20), (5, -55), (8, -30)), body_yaw=((0, -65),), pose="walk"))
+    return Scene("crowd", "The whole hall", "hall", 8.0, 420, tuple(actors), seed=31, size=(1920, 1080), shake=1.0, camera_x=((0, -20), (8, 24)), sound="hall")
+
+
+def _night() -> Scene:
+    """Flickering coloured lamps, noise and a shaking camera."""
+    return replace(QUAY, name="night", seconds=8.0, light=.62, cast=(.72, .80, 1.10), flicker=.35, grain=9.0, shake=5.0, seed=57)
+
+
+def _cut() -> tuple[Scene, Scene]:
+    """The quay, then the hall, with the clerk and the old hand in both."""
+    return replace(QUAY, name="cut", seconds=4.0), replace(HALL, name="cut", seconds=5.0)
+
+
+def _approach() -> Scene:
+    """Somebody walks fast from far away up to the lens, past somebody who stands."""
+    return Scene("approach", "Towards the lens", "quay", 5.0, 300, (
+        Actor("comes", "Deckhand, orange cap", people.ORANGE_CAP, x=((0, 700), (2.5, 660), (4.2, 600), (5, 560)),
+              size=((0, 17), (1.5, 30), (3.0, 80), (4.2, 210), (5, 260)), yaw=((0, -10), (2, 12), (4, -6), (5, 4)), body_yaw=((0, 0),), pose="walk"),
+        Actor("stands", "Woman with scarf", people.SCARF, x=((0, 300), (5, 296)), size=((0, 44), (1, 44)), yaw=((0, 30), (2.5, -10), (5, 25)), pose="fold")),
+        seed=43, shake=1.2)
+
+
+def _jackets() -> Scene:
+    """Two people in the same cap and jacket cross twice, the first time turned away from each other."""
+    one = replace(people.RED_CAP, coat=(.20, .24, .32), hat_colour=(.20, .24, .30))
+    other = replace(people.SKIPPER, coat=(.20, .24, .32), hat_colour=(.20, .24, .30), beard=.3, hair=people.RED_CAP.hair, skin=people.RED_CAP.skin)
+    return Scene("jackets", "Two of a kind", "hall", 8.0, 290, (
+        Actor("one", "First in blue", one, x=((0, 250), (.8, 270), (4, 950), (4.6, 960), (7.4, 420), (8, 400)), size=((0, 52), (1, 52)),
+              yaw=((0, 30), (1, 55), (3.6, 50), (4.4, -20), (5, -55), (7.2, -50), (8, 0)), body_yaw=((0, 60), (4, 60), (4.8, -60), (8, -60)), pose="walk"),
+        Actor("other", "Second in blue", other, x=((0, 1030), (.8, 1010), (4, 330), (4.6, 320), (7.4, 860), (8, 880)), size=((0, 48), (1, 48)),
+              yaw=((0, -30), (1, -55), (3.6, -50), (4.4, 20), (5, 55), (7.2, 50), (8, 0)), body_yaw=((0, -60), (4, -60), (4.8, 60), (8, 60)), pose="walk")),
+        seed=61, shake=.8, sound="hall")
+
+
+def _aside() -> Scene:
+    """People who turn their backs for seconds and walk on, one who bows behind a crate, one who leaves turned away."""
+    return Scene("aside", "Backs", "quay", 9.0, 290, (
+        Actor("back", "Net mender", people.NET_MENDER, x=((0, 420), (2, 430), (7, 640), (9, 650)), size=((0, 50), (1, 50)),
+              yaw=((0, 10), (1.2, 20), (2.2, 160), (6.2, 200), (7.4, 350), (9, 365)), body_yaw=((0, 0), (1.2, 10), (2.2, 150), (6.2, 200), (7.4, 350), (9, 360)), pose="walk"),
+        Actor("leaves", "Weigher", people.WEIGHER, x=((0, 860), (2.4, 870), (5.2, 1420), (9, 1420)), size=((0, 44), (1, 44)),
+              yaw=((0, -20), (1.6, 10), (2.6, 110), (5, 120), (9, 120)), body_yaw=((0, 0), (1.6, 10), (2.6, 100), (9, 100)), pose="walk"),
+        Actor("porter", "Porter with crate", people.PORTER, x=((0, -150), (3.0, -150), (7.6, 1430), (9, 1430)), size=((0, 66), (1, 66)),
+              yaw=((0, 60),), body_yaw=((0, 60),), pose="carry", crate=True, crate_lift=1.9)),
+        seed=77, shake=1.0)
+
+
+FILMS: dict[str, Sequence[Scene]] = {"crowd": (_crowd(),), "night": (_night(),), "cut": _cut(), "approach": (_approach(),), "jackets": (_jackets(),),
+                                     "aside": (_aside(),)}
+
+
+def made(folder: Path, names: Sequence[str] = tuple(FILMS), control: JobControl | None = None) -> list[Path]:
+    """The named films in folder, drawn if they are not there yet."""
+    folder.mkdir(parents=True, exist_ok=True)
+    for name in names:
+        if not (folder / f"{name}.truth.json").exists():
+            write_film(name, FILMS[name], folder, control)
+    return [folder / f"{name}.mp4" for name in names]
+
+
+def _say(progress: Progress) -> None:
+    if progress.done % 50 == 0:
+        print(f"{progress.step}: {progress.done} of {progress.total}", flush=True)
+
+
+if __name__ == "__main__":
+    made(Path(sys.argv[1]), sys.argv[2:] or tuple(FILMS), JobControl(_say))

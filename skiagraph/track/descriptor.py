@@ -1,0 +1,96 @@
+"""Face descriptors: 128 numbers that are near each other for one person and far for two.
+
+They live in memory only: never in a project, a cache or a log.
+
+Network: He et al., Deep Residual Learning, CVPR 2016, as trained by D. King for dlib (weights CC0; see tools/convert_recogniser.py).
+Alignment: Kartynnik et al., Real-time Facial Surface Geometry, 2019 (468 landmarks), to the five points dlib aligns by.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from importlib import resources
+
+import cv2
+import numpy as np
+
+CHIP_PX = 150
+# Where dlib puts the outer and inner corners of both eyes and the base of the nose in a chip, as shares of its side; the
+# picture's left eye first.
+_PLACES = (np.array([(0.1205750620789, 0.2137274526848), (0.3340850613712, 0.2290642403242), (0.6460604764104, 0.2289674387677),
+                     (0.8595674595992, 0.2134981538014), (0.4901123135679, 0.6277975316475)], np.float32) + 0.25) / 1.5
+_MESH_POINTS = (33, 133, 362, 263, 2)
+_MESH_PX = 192
+_MEAN = np.float32([122.782, 117.001, 104.298])
+# A landmark net that is less sure than this that it sees a face has not seen one well enough to tell who it is.
+PRESENT = 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class Chip:
+    """An aligned face: rgb uint8 (150, 150, 3); side: px of the face in its frame; turn: how far it looks aside, 0 facing, 1 profile;
+    present: 0..1 how sure it is a face; sharp: 0..1."""
+
+    rgb: np.ndarray
+    side: float
+    turn: float
+    present: float
+    sharp: float = 1.0
+
+    @property
+    def worth(self) -> float:
+        """How much it is worth for knowing somebody by, 0..1: large, facing and sharp is best."""
+        return float(np.clip(self.side / 80, 0.2, 1) * np.clip(1.1 - self.turn, 0.1, 1) * self.present * self.sharp)
+
+
+class FaceDescriber:
+    """Both networks; not to be shared between threads. threads: for each call."""
+
+    def __init__(self, threads: int = 2):
+        from ai_edge_litert.interpreter import Interpreter
+        folder = resources.files("skiagraph.assets").joinpath("models")
+        self._mesh = Interpreter(model_content=folder.joinpath("face_landmarks.tflite").read_bytes(), num_threads=threads)
+        self._mesh.allocate_tensors()
+        self._input = self._mesh.get_input_details()[0]["index"]
+        self._outputs = sorted(self._mesh.get_output_details(), key=lambda detail: -int(np.prod(detail["shape"])))
+        self._net = cv2.dnn.readNetFromONNX(np.frombuffer(folder.joinpath("face_descriptor.onnx").read_bytes(), np.uint8))
+
+    def presence(self, frame_rgb: np.ndarray, box_xyxy: np.ndarray) -> float:
+        """How sure the landmark network is that a detection is a face, 0..1."""
+        return self._landmarks(frame_rgb, box_xyxy, 0.0)[1]
+
+    def chip(self, frame_rgb: np.ndarray, box_xyxy: np.ndarray, angle: float = 0.0) -> Chip | None:
+        """The aligned face of a detection (box px of the frame, roll in degrees clockwise), or None when no face is seen there."""
+        points, present = self._landmarks(frame_rgb, box_xyxy, angle)
+        if present < PRESENT:
+            return None
+        side = float(box_xyxy[2] - box_xyxy[0])
+        align, _ = cv2.estimateAffinePartial2D(points[list(_MESH_POINTS)], _PLACES * CHIP_PX, method=cv2.LMEDS)
+        if align is None:
+            return None
+        left, right, nose = points[234], points[454], points[1]
+        turn = abs((nose[0] - left[0]) - (right[0] - nose[0])) / max(abs(right[0] - left[0]), 1.0)
+        rgb = cv2.warpAffine(frame_rgb, align, (CHIP_PX, CHIP_PX), flags=cv2.INTER_AREA if side > CHIP_PX else cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        grey = cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY).astype(np.float32)
+        sharp = float(np.clip(cv2.Laplacian(cv2.resize(grey, (75, 75), interpolation=cv2.INTER_AREA), cv2.CV_32F).std() / max(grey.std(), 4.0) / 0.35, 0.3, 1))
+        return Chip(rgb, side, float(min(turn, 1.0)), present, sharp)
+
+    def _landmarks(self, frame_rgb, box_xyxy, angle) -> tuple[np.ndarray, float]:
+        """Landmarks float32 (468, 2) in px of the frame, and how surely there is a face."""
+        x0, y0, x1, y1 = (float(v) for v in box_xyxy)
+        side = max(x1 - x0, 4.0)
+        to_crop = cv2.getRotationMatrix2D(((x0 + x1) / 2, (y0 + y1) / 2), angle, _MESH_PX / (1.5 * side))
+        to_crop[:, 2] += _MESH_PX / 2 - np.array([(x0 + x1) / 2, (y0 + y1) / 2])
+        crop = cv2.warpAffine(frame_rgb, to_crop, (_MESH_PX, _MESH_PX), flags=cv2.INTER_AREA if side > 130 else cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        self._mesh.set_tensor(self._input, (crop.astype(np.float32) / 255)[None])
+        self._mesh.invoke()
+        points = self._mesh.get_tensor(self._outputs[0]["index"]).reshape(-1, 3)
+        present = float(1 / (1 + np.exp(-np.clip(self._mesh.get_tensor(self._outputs[1]["index"]).ravel()[0], -30, 30))))
+        back = cv2.invertAffineTransform(to_crop).astype(np.float32)
+        return points[:, :2] @ back[:, :2].T + back[:, 2], present
+
+    def describe(self, chip: Chip) -> np.ndarray:
+        """float32 (128,). Under 0.6 apart is the same person on the pictures the network was trained with."""
+        blob = ((chip.rgb.astype(np.float32) - _MEAN) / 256).transpose(2, 0, 1)
+        self._net.setInput(np.ascontiguousarray(blob[None]))
+        return self._net.forward()[0].astype(np.float32)

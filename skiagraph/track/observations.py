@@ -1,0 +1,105 @@
+"""What a scan has seen so far, frame by frame, and its diary on disk, so that a scan that was cancelled or died goes on where it was.
+
+The diary holds boxes and colours, nothing that tells who somebody is, and is thrown away when the scan is whole.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import os
+import shutil
+import tempfile
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import platformdirs
+
+from skiagraph.detect.detections import Detections
+from skiagraph.media.clip import fingerprint
+from skiagraph.track.linking import Seen
+
+# Raised when what is written, or how faces are found, changes; older diaries are then left alone.
+VERSION = 1
+# Frames between two writings.
+CHUNK = 125
+
+
+@dataclass(frozen=True, slots=True)
+class Observation:
+    """One frame that was looked at. camera: (2, 3) similarity since the one before; cut: it begins a shot; searched: as a whole
+    and not only where somebody was expected."""
+
+    frame: int
+    seen: Seen
+    camera: np.ndarray
+    cut: bool
+    searched: bool
+
+
+class Diary:
+    """Observations of one clip under one set of settings, kept in chunks."""
+
+    def __init__(self, clip: Path, settings: str, folder: Path | None = None):
+        base = folder or Path(platformdirs.user_cache_dir("skiagraph")) / "scans"
+        self._folder = base / hashlib.sha256(f"{VERSION}|{fingerprint(clip)}|{settings}".encode()).hexdigest()[:32]
+        self._waiting: list[Observation] = []
+        self._last = 0
+
+    def read(self) -> list[Observation]:
+        """Everything kept from an earlier run, in order of frames; a damaged chunk ends it."""
+        found: list[Observation] = []
+        with contextlib.suppress(OSError, ValueError, KeyError, EOFError):
+            for path in sorted(self._folder.glob("*.npz")):
+                with np.load(path) as chunk:
+                    found += _unpacked(chunk)
+        self._last = found[-1].frame if found else -1
+        return found
+
+    def add(self, observation: Observation) -> None:
+        self._waiting.append(observation)
+        if observation.frame - self._waiting[0].frame >= CHUNK:
+            self.flush()
+
+    def flush(self) -> None:
+        """Write what waits; a diary that cannot be written is not an error."""
+        if not self._waiting:
+            return
+        with contextlib.suppress(OSError):
+            self._folder.mkdir(parents=True, exist_ok=True)
+            handle, name = tempfile.mkstemp(dir=self._folder, suffix=".part")
+            with os.fdopen(handle, "wb") as file:
+                np.savez_compressed(file, **_packed(self._waiting))
+            os.replace(name, self._folder / f"{self._waiting[0].frame:09d}.npz")
+        self._waiting = []
+
+    def discard(self) -> None:
+        """The scan is whole."""
+        self._waiting = []
+        shutil.rmtree(self._folder, ignore_errors=True)
+
+
+def _packed(observations: list[Observation]) -> dict:
+    counts = [len(o.seen) for o in observations]
+    found = Detections.joined([o.seen.found for o in observations])
+    colours = [c for o in observations for c in o.seen.colours]
+    width = next((len(c) for c in colours if c is not None), 0)
+    table = np.zeros((len(colours), width), np.uint8)
+    for row, colour in enumerate(colours):
+        if colour is not None:
+            table[row] = np.clip(colour * 255 + 0.5, 0, 255)
+    return {"frames": np.array([o.frame for o in observations], np.int64), "counts": np.array(counts, np.int32), "cut": np.array([o.cut for o in observations]),
+            "searched": np.array([o.searched for o in observations]), "camera": np.array([o.camera for o in observations]), "boxes": found.boxes,
+            "scores": found.scores, "landmarks": found.landmarks, "colours": table, "known": np.array([c is not None for c in colours], bool)}
+
+
+def _unpacked(chunk) -> list[Observation]:
+    ends = np.cumsum(chunk["counts"])
+    found, table, known = Detections(chunk["boxes"], chunk["scores"], chunk["landmarks"]), chunk["colours"], chunk["known"]
+    result = []
+    for n, (end, count) in enumerate(zip(ends, chunk["counts"])):
+        rows = np.arange(end - count, end)
+        colours = tuple(table[row].astype(np.float32) / 255 if known[row] else None for row in rows)
+        result.append(Observation(int(chunk["frames"][n]), Seen(found.take(rows), colours), chunk["camera"][n], bool(chunk["cut"][n]), bool(chunk["searched"][n])))
+    return result

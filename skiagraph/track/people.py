@@ -1,0 +1,192 @@
+"""From followed chains to people: paths, how each looks, and who is who."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from skiagraph.boxes import area, cxcywh_to_xyxy, intersection, iou
+from skiagraph.track.bridging import Chain, path_of
+from skiagraph.track.identity import Signature, group
+from skiagraph.track.linking import Tracklet
+from skiagraph.track.path import FOUND, Path
+from skiagraph.track.results import FoundPerson
+from skiagraph.track.sweep import Description
+
+# A head that stays within this share of its size, as the camera moves, for this long is a picture of one.
+STILL_SHARE, STILL_S = 0.012, 4.0
+
+
+@dataclass(frozen=True, slots=True)
+class Stretch:
+    """A path with what is known of whom it shows. faces: frame, box and score of what was found on it."""
+
+    path: Path
+    chains: tuple[int, ...]
+    faces: tuple[tuple[int, np.ndarray, float], ...]
+    described: tuple[tuple[int, Description], ...]
+    colours: np.ndarray | None
+    doubtful: bool
+    number: int
+
+    @property
+    def found(self) -> tuple[int, int]:
+        """First and last frame with a found face."""
+        rows = np.flatnonzero(self.path.origin == FOUND)
+        return self.path.first + int(rows[0]), self.path.first + int(rows[-1])
+
+    @property
+    def signature(self) -> Signature:
+        if not self.described:
+            return Signature(np.zeros((0, 128), np.float32), np.zeros(0, np.float32), self.colours)
+        return Signature(np.array([d.vector for _, d in self.described]), np.array([d.worth for _, d in self.described], np.float32), self.colours)
+
+
+def without_shadows(tracklets: Sequence[Tracklet]) -> list[Tracklet]:
+    """Tracklets without doubtful ones that lie over believed heads for most of their time: another head at a wrong scale, or bits of several."""
+    believed: dict[int, list[np.ndarray]] = {}
+    for tracklet in tracklets:
+        if not tracklet.doubtful:
+            frames = np.arange(tracklet.frames[0], tracklet.frames[-1] + 1)
+            heads = np.stack([np.interp(frames, tracklet.frames, column) for column in np.asarray(tracklet.heads).T[:4]], axis=1)
+            for frame, head in zip(frames, heads):
+                believed.setdefault(int(frame), []).append(head)
+
+    def shadow(tracklet: Tracklet) -> bool:
+        over = 0
+        for frame, box in zip(tracklet.frames, tracklet.boxes):
+            others = believed.get(frame)
+            if others:
+                boxes = cxcywh_to_xyxy(np.array(others))
+                common = intersection(np.asarray(box, float)[None], boxes)[0]
+                over += bool((common > 0.35 * np.minimum(area(boxes), area(np.asarray(box, float)[None]))).any())
+        return over > 0.5 * len(tracklet.frames)
+
+    return [t for t in tracklets if not (t.doubtful and shadow(t))]
+
+
+def stretches_of(chains: Sequence[Chain], results: Sequence[dict], meetings: Sequence[tuple[int, int]],
+                 descriptions: dict[int, list[Description]], rate: float) -> list[Stretch]:
+    """All paths, each with its faces and descriptions; a tail that came to the beginning of a chain goes on in it."""
+    paths = [path_of(chain, solved, rate) for chain, solved in zip(chains, results)]
+    follows, joined = dict(meetings), set()
+    stretches = []
+    for number in sorted(range(len(chains)), key=lambda n: int(chains[n].frames[0])):
+        if number in joined:
+            continue
+        mine = [number]
+        pieces = list(paths[number])
+        while mine[-1] in follows and follows[mine[-1]] not in joined and follows[mine[-1]] != number:
+            after = follows[mine[-1]]
+            joined.add(after)
+            mine.append(after)
+            pieces[-1:] = [_linked(pieces[-1], paths[after][0]), *paths[after][1:]]
+        for path in pieces:
+            stretches.append(_stretch(path, tuple(mine), [chains[n] for n in mine], descriptions))
+    return stretches
+
+
+def _linked(before: Path, after: Path) -> Path:
+    """One path from two, the second from its first found face on, which the first had come to."""
+    begins = after.first + int(np.argmax(after.origin == FOUND))
+    if begins <= before.first:
+        return after
+    before = before.part(before.first, begins - 1)
+    after = after.part(before.last + 1, after.last) if after.first <= before.last + 1 else after
+    rows = [np.stack([p.cx, p.cy, p.width, p.height, p.angle, p.confidence], axis=1) for p in (before, after)]
+    gap = after.first - before.last - 1
+    if gap > 0:
+        t = (np.arange(1, gap + 1) / (gap + 1))[:, None]
+        rows.insert(1, rows[0][-1] * (1 - t) + rows[1][0] * t)
+    middle = np.full(max(0, gap), 2, np.uint8)
+    return Path.from_rows(before.first, np.concatenate(rows), np.concatenate([before.origin, middle, after.origin]))
+
+
+def _stretch(path: Path, numbers, chains: Sequence[Chain], descriptions) -> Stretch:
+    faces, described, colours, tracklets = [], [], [], []
+    for chain in chains:
+        for tracklet in chain.parts:
+            inside = [n for n, frame in enumerate(tracklet.frames) if path.first <= frame <= path.last]
+            if not inside:
+                continue
+            tracklets.append(tracklet)
+            if tracklet.colours is not None:
+                colours.append((tracklet.colours, len(inside)))
+            for n in inside:
+                frame, box = tracklet.frames[n], tracklet.boxes[n]
+                faces.append((frame, box, tracklet.scores[n]))
+                for description in descriptions.get(frame, ()):
+                    if iou(np.asarray(box)[None], description.box[None])[0, 0] > 0.7:
+                        described.append((frame, description))
+    mean = None
+    if colours:
+        weights = np.array([count for _, count in colours], float)
+        mean = np.sqrt(np.average(np.square([c for c, _ in colours]), axis=0, weights=weights)).astype(np.float32)
+    return Stretch(path, tuple(numbers), tuple(faces), tuple(described), mean, all(t.doubtful for t in tracklets), tracklets[0].number)
+
+
+def people_of(stretches: Sequence[Stretch], still: Sequence[bool] | None = None) -> tuple[list[FoundPerson], list[tuple[int, int, float]]]:
+    """Group stretches into people; returns them and which may be one: (key, key, probability)."""
+    signatures = [s.signature for s in stretches]
+
+    def apart(i: int, j: int) -> bool:
+        a, b = stretches[i], stretches[j]
+        if a.doubtful or b.doubtful:
+            return True
+        (a0, a1), (b0, b1) = a.found, b.found
+        return min(a1, b1) - max(a0, b0) >= 2
+
+    # One chain whose gap was not bridged is still likely one head; a chain is never split between shots.
+    def extra(i: int, j: int) -> float:
+        return 1.5 if set(stretches[i].chains) & set(stretches[j].chains) else 0.0
+
+    grouping = group(signatures, apart, lambda i, j: True, extra=extra)
+    people = []
+    for rows, sure in zip(grouping.groups, grouping.sure):
+        parts = sorted((stretches[row] for row in rows), key=lambda s: s.path.first)
+        frame, box = _best_face(parts)
+        people.append(FoundPerson(parts[0].number, tuple(_untangled(parts)), frame, box,
+                                  all(p.doubtful for p in parts) or (still is not None and all(still[row] for row in rows)), sure,
+                                  Signature.joined([p.signature for p in parts])))
+    likely = [(people[a].key, people[b].key, p) for a, b, p in grouping.likely]
+    return sorted(people, key=lambda person: (person.paths[0].first, person.key)), likely
+
+
+def _best_face(parts: Sequence[Stretch]) -> tuple[int, tuple[float, float, float, float]]:
+    """The face to know somebody by: large, sharp, facing and in the open, else the surest."""
+    described = [(d.worth, frame, d.box) for part in parts for frame, d in part.described]
+    if described:
+        _, frame, box = max(described, key=lambda entry: entry[0])
+    else:
+        _, frame, box = max(((score ** 3 * np.sqrt(max(box[2] - box[0], 1)), frame, box) for part in parts for frame, box, score in part.faces), key=lambda entry: entry[0])
+    return int(frame), tuple(float(v) for v in box)
+
+
+def _untangled(parts: Sequence[Stretch]) -> list[Path]:
+    """The paths of one person without overlaps: where two reach into each other, what was found counts more than what was followed.
+
+    Paths that touch become one where they are at the same place.
+    """
+    paths: list[Path] = []
+    for part in parts:
+        path = part.path
+        if not paths or path.first > paths[-1].last + 1:
+            paths.append(path)
+            continue
+        before = paths[-1]
+        found_before = before.first + int(np.flatnonzero(before.origin == FOUND)[-1])
+        found_after = path.first + int(np.argmax(path.origin == FOUND))
+        meet = int(np.clip((before.last + path.first + 1) // 2, found_before + 1, max(found_before + 1, found_after)))
+        at_end, at_begin = before.row(meet - 1), path.row(meet)
+        near = float(iou(cxcywh_to_xyxy(np.array([[before.cx[at_end], before.cy[at_end], before.width[at_end], before.height[at_end]]])),
+                         cxcywh_to_xyxy(np.array([[path.cx[at_begin], path.cy[at_begin], path.width[at_begin], path.height[at_begin]]])))[0, 0]) > 0.3
+        before = before.part(before.first, min(before.last, meet - 1))
+        path = path.part(max(path.first, meet), path.last)
+        if near and path.first == before.last + 1:
+            paths[-1] = _linked(before, path) if (path.origin == FOUND).any() else before
+        else:
+            paths[-1] = before
+            paths.append(path)
+    return paths

@@ -1,0 +1,222 @@
+"""The second pass of a scan: follows where no face was found, one sweep through the frames that anything needs.
+
+Gaps and leads wait for all their pictures; tails go on frame by frame for as long as the head is there, so that somebody who
+turns away is followed until they leave, come back into view, or are lost. Memory does not grow with the clip's length.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from contextlib import closing
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from skiagraph.boxes import cxcywh_to_xyxy, iou
+from skiagraph.jobs import JobControl, read_ahead
+from skiagraph.media.clip import ClipInfo
+from skiagraph.media.index import FrameIndex
+from skiagraph.media.reader import FrameReader
+from skiagraph.track.bridging import ENOUGH_PX, BridgeSettings, Chain, Task, Window, end_speed, gap_tasks, held, lead_task, loose_ends
+from skiagraph.track.following import Follower
+from skiagraph.track.silhouette import Silhouette
+
+STEP_FOLLOW = "Following"
+# Heads that overlap by this much (IoU) are the same head where one begins, and one in front of the other elsewhere.
+MEETS, HIDES = 0.4, 0.15
+# A head that others hide for longer than this is lost, in seconds.
+HIDDEN_S = 1.0
+# Rounds in which leads go further back.
+ROUNDS = 6
+
+
+@dataclass(slots=True)
+class _Tail:
+    """A head followed on after its last sight. row: of its chain; met: number of the chain that begins where it came to."""
+
+    chain: int
+    row: int
+    first: int
+    last: int
+    head: np.ndarray
+    speed: np.ndarray
+    rows: list[np.ndarray] = field(default_factory=list)
+    follower: Follower | None = None
+    hidden: int = 0
+    met: int | None = None
+    reason: str = ""
+    done: bool = False
+
+    @property
+    def scale(self) -> float:
+        return min(1.0, ENOUGH_PX / max(float(self.head[2]), 1.0))
+
+    @property
+    def now(self) -> np.ndarray:
+        """cx, cy, width, height, angle in px of the frame."""
+        state = self.follower.state.copy()
+        state[:4] /= self.scale
+        return state
+
+
+@dataclass(frozen=True, slots=True)
+class Solved:
+    """results: for each chain, what path_of wants; meetings: (chain, chain that goes on where its tail came to)."""
+
+    results: list[dict]
+    meetings: list[tuple[int, int]]
+
+
+def second_pass(info: ClipInfo, index: FrameIndex, chains: Sequence[Chain], shots: Callable[[int], tuple[int, int]], control: JobControl,
+                settings: BridgeSettings = BridgeSettings()) -> Solved:
+    """Follow for all chains. shots: first and last frame of the shot that a frame is in. Raises Cancelled."""
+    return _SecondPass(info, index, chains, shots, control, settings).run()
+
+
+class _SecondPass:
+    def __init__(self, info, index, chains, shots, control, settings):
+        self.info, self.index, self.chains, self.shots, self.control, self.settings = info, index, chains, shots, control, settings
+        self.size, self.rate = info.upright_size, float(info.rate)
+        self.silhouette = Silhouette()
+        self.results: list[dict] = [{} for _ in chains]
+        self.heads: dict[int, list[tuple[int, np.ndarray]]] = {}
+        for number, chain in enumerate(chains):
+            if not chain.doubtful:
+                for frame, head in zip(chain.frames, chain.heads):
+                    self.heads.setdefault(int(frame), []).append((number, head))
+
+    def run(self) -> Solved:
+        tasks: list[tuple[int, Task]] = []
+        tails: list[_Tail] = []
+        for number, chain in enumerate(self.chains):
+            tasks += [(number, task) for task in gap_tasks(chain, self.size, self.silhouette, self.settings)]
+            begins, ends = loose_ends(chain, self.rate, self.settings)
+            tasks += self._leads(number, begins)
+            tails += [self._tail(number, row) for row in ends]
+        self._sweep(tasks, [t for t in tails if t.last > t.first])
+        for _ in range(ROUNDS):
+            further = self._further_leads()
+            if not further:
+                break
+            self._sweep(further, [])
+        for number, results in enumerate(self.results):
+            for key, value in list(results.items()):
+                if key[0] == "lead":
+                    results[key] = value[0]
+        for tail in tails:
+            self._finish(tail)
+        return Solved(self.results, [(t.chain, t.met) for t in tails if t.met is not None])
+
+    def _leads(self, number: int, rows: list[int]) -> list[tuple[int, Task]]:
+        return [(number, task) for row in rows if (task := self._lead(number, row))]
+
+    def _lead(self, number: int, row: int, known: np.ndarray | None = None) -> Task | None:
+        chain = self.chains[number]
+        if chain.doubtful:
+            return None
+        earliest = self.shots(int(chain.frames[row]))[0] if row == 0 else int(chain.frames[row - 1]) + 1
+        return lead_task(row, chain, self.size, earliest, self.rate, self.silhouette, known, self.settings)
+
+    def _further_leads(self) -> list[tuple[int, Task]]:
+        further = []
+        for number, results in enumerate(self.results):
+            for (kind, row), value in list(results.items()):
+                if kind == "lead" and value[1]:
+                    results[kind, row] = value[0], False
+                    # Where the head of somebody else is known, it is theirs.
+                    task = self._lead(number, row, value[0])
+                    if task:
+                        further.append((number, task))
+        return further
+
+    def _tail(self, number: int, row: int) -> _Tail:
+        chain = self.chains[number]
+        frame = int(chain.frames[row])
+        last = self.shots(frame)[1] if row == len(chain.frames) - 1 else int(chain.frames[row + 1]) - 1
+        longest = round((0.3 if chain.doubtful else self.settings.tail_s) * self.rate)
+        speed = end_speed(chain.frames[:row + 1], chain.heads[:row + 1], False)
+        return _Tail(number, row, frame, min(last, frame + longest), chain.heads[row].astype(float), speed)
+
+    def _finish(self, tail: _Tail) -> None:
+        rows = np.array(tail.rows, float).reshape(-1, 6)
+        longest = tail.last - tail.first
+        if tail.met is None:
+            rows = held(rows, np.append(tail.head, 0.3), tail.speed, tail.reason, longest, self.size, self.rate, self.settings)
+        self.results[tail.chain]["tail", tail.row] = rows
+
+    def _sweep(self, tasks: list[tuple[int, Task]], tails: list[_Tail]) -> None:
+        waiting = sorted(tasks, key=lambda entry: entry[1].first)
+        waiting_tails = sorted(tails, key=lambda tail: tail.first)
+        wanted = np.zeros(len(self.index), bool)
+        for _, task in waiting:
+            wanted[task.first:task.last + 1] = True
+        by_tail = np.zeros(len(self.index), bool)
+        for tail in tails:
+            by_tail[tail.first:tail.last + 1] = True
+        going: list[_Tail] = list(waiting_tails)
+
+        def frames():
+            for n in np.flatnonzero(wanted | by_tail):
+                if wanted[n] or any(t.first <= n <= t.last and not t.done for t in going):
+                    yield int(n), reader.read(int(n)).rgb()
+
+        open_tasks: list[tuple[int, Task, list[np.ndarray]]] = []
+        running: list[_Tail] = []
+        before: tuple[int, np.ndarray] | None = None
+        with FrameReader(self.info, self.index, threads=1) as reader, closing(read_ahead(frames(), 3)) as pictures:
+            for frame, rgb in pictures:
+                self.control.report(STEP_FOLLOW, frame, len(self.index))
+                while waiting and waiting[0][1].first <= frame:
+                    number, task = waiting.pop(0)
+                    open_tasks.append((number, task, []))
+                for number, task, kept in open_tasks:
+                    kept.append(task.window.cut(rgb))
+                    if frame == task.last:
+                        self.results[number][task.key] = task.solve(kept)
+                open_tasks = [entry for entry in open_tasks if entry[1].last > frame]
+                for tail in running:
+                    if before is not None and before[0] == frame - 1:
+                        self._go_on(tail, frame, before[1], rgb)
+                    else:
+                        tail.done = True
+                while waiting_tails and waiting_tails[0].first <= frame:
+                    tail = waiting_tails.pop(0)
+                    if tail.first == frame:
+                        running.append(tail)
+                running = [t for t in running if not t.done and frame < t.last]
+                before = frame, rgb
+        self.control.report(STEP_FOLLOW, len(self.index), len(self.index))
+
+    def _go_on(self, tail: _Tail, frame: int, before: np.ndarray, after: np.ndarray) -> None:
+        head = tail.head if tail.follower is None else tail.now
+        window = Window.around(np.stack([head[:4], head[:4]]), self.size, scale=tail.scale)
+        scaled = self.size[0] * tail.scale, self.size[1] * tail.scale
+        if tail.follower is None:
+            tail.follower = Follower(window.cut(before), window.inward(tail.head), tail.speed * tail.scale, window.origin, scaled, self.silhouette)
+        met, hidden = self._others(tail, frame)
+        if met is not None:
+            tail.met, tail.done = met, True
+            return
+        tail.hidden = tail.hidden + 1 if hidden else 0
+        row = tail.follower.step(window.cut(before), window.cut(after), window.origin, hidden=hidden)
+        tail.reason = "lost" if tail.hidden > HIDDEN_S * self.rate else tail.follower.reason
+        if row is not None:
+            tail.rows.append(window.outward(row))
+        tail.done = bool(tail.reason)
+
+    def _others(self, tail: _Tail, frame: int) -> tuple[int | None, bool]:
+        """The chain that begins where the tail has come to, or whether somebody's head is over it."""
+        expected = tail.head.copy() if tail.follower is None else tail.now
+        if tail.follower is not None:
+            expected[:2] += tail.follower.speed / tail.scale
+        mine = cxcywh_to_xyxy(expected[None, :4])
+        hidden = False
+        for number, head in self.heads.get(frame, ()):
+            if number == tail.chain:
+                continue
+            overlap = float(iou(mine, cxcywh_to_xyxy(head[None, :4]))[0, 0])
+            begins = frame - int(self.chains[number].frames[0]) <= 2
+            if overlap > MEETS and begins and 0.6 < head[2] / max(expected[2], 1) < 1.6:
+                return number, False
+            hidden |= overlap > HIDES
+        return None, hidden
