@@ -197,11 +197,13 @@ def run_scan(options, control) -> int:
     from skiagraph.errors import EditRefused
     from skiagraph.media.index import open_clip
     from skiagraph.media.writer import refuse_bad_target
-    from skiagraph.project import edits, file
+    from skiagraph.project import cast, edits, file
     from skiagraph.project.model import Project
+    from skiagraph.project.recognition import Gallery, link_clip, recall
     from skiagraph.track.scan import ScanSettings, scan
     refuse_bad_target(options.output, options.clips)
     project = file.load(options.output) if options.output.exists() else Project()
+    gallery = Gallery()
     for path in options.clips:
         info, index = open_clip(path, control)
         try:
@@ -210,14 +212,27 @@ def run_scan(options, control) -> int:
         except EditRefused:
             key = next(c.key for c in project.clips if c.path == info.path or (c.size == info.file_size and c.frames == len(index)))
         result = scan(info, index, ScanSettings(every=options.every), control)
-        project = edits.apply_scan(project, key, result, options.every)
+        project = cast.apply_scan(project, key, result, options.every)
+        gallery.learn(key, result)
+        recall(project, gallery, control, besides=key)
+        project = link_clip(project, key, gallery)
         # Saved after each clip: what was scanned stays, whatever happens next.
         file.save(project, options.output)
         control_end(control)
-        people = [s for s in project.subjects if s.in_clip(key)]
-        print(f"{path.name}: {len(people)} people in {result.frames} frames" + (f". {result.damage}" if result.damage else ""))
+        print(f"{path.name}: {_cast_line(project, key)} in {result.frames} frames" + (f". {result.damage}" if result.damage else ""))
+    asked = len(cast.open_likenesses(project))
+    if asked:
+        print(f"{asked} {'pairs' if asked > 1 else 'pair'} may be the same person; the window asks about them.")
     print(f"Saved {options.output}. Everybody is undecided, hence covered.")
     return OK
+
+
+def _cast_line(project, clip: str) -> str:
+    there = [s for s in project.subjects if s.in_clip(clip) and not s.dismissed]
+    doubtful, elsewhere = sum(s.doubtful for s in there), sum(any(g.clip != clip for g in s.sightings) for s in there)
+    people = len(there) - doubtful
+    return (f"{people} {'person' if people == 1 else 'people'}" + (f", {doubtful} doubtful" if doubtful else "")
+            + (f", {elsewhere} known from other clips" if elsewhere else ""))
 
 
 def _load(path: Path):

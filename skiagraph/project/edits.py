@@ -15,10 +15,8 @@ from skiagraph.project.outline import Outline, offset_at, outline_at
 from skiagraph.errors import EditRefused
 from skiagraph.media.clip import ClipInfo, fingerprint
 from skiagraph.media.index import FrameIndex
-from skiagraph.project.model import (Acceptance, Clip, Correction, CoverStyle, Decision, Offset, Portrait, Project, Reach, Sighting,
-                                     Subject)
+from skiagraph.project.model import Acceptance, Clip, Correction, CoverStyle, Decision, Offset, Portrait, Project, Reach, Sighting, Subject
 from skiagraph.track.path import PLACED, Path
-from skiagraph.track.results import FoundPerson, ScanResult
 
 # A subject drawn by hand is covered this far on each side of the frame until it is followed or its ends are dragged.
 PLACED_S = 1.0
@@ -46,8 +44,10 @@ def remove_clip(project: Project, key: str) -> Project:
         if left or not subject.sightings:
             portrait = subject.portrait if subject.portrait and subject.portrait.clip != key else None
             subjects.append(replace(subject, sightings=left, portrait=portrait))
+    left = {s.key for s in subjects}
     return replace(project, clips=tuple(c for c in project.clips if c.key != key), subjects=tuple(subjects),
-                   accepted=tuple(a for a in project.accepted if a.clip != key))
+                   accepted=tuple(a for a in project.accepted if a.clip != key),
+                   likenesses=tuple(n for n in project.likenesses if n.one in left and n.other in left))
 
 
 def relink_clip(project: Project, key: str, path: FilePath, *, same_contents: bool = True) -> Project:
@@ -57,95 +57,6 @@ def relink_clip(project: Project, key: str, path: FilePath, *, same_contents: bo
     if same_contents and (path.stat().st_size != clip.size or fingerprint(path) != clip.fingerprint):
         raise EditRefused(f"{path.name} is not the same file as {clip.path.name} was; choose the original.")
     return project.with_clip(replace(clip, path=path))
-
-
-def apply_scan(project: Project, clip_key: str, result: ScanResult, every: int) -> Project:
-    """The project with everybody a scan found in a clip.
-
-    Decisions, names, covers and hand work survive: a person who is where a known subject was keeps that subject, and
-    sightings that were touched by hand stay as they are.
-    """
-    clip = project.clip(clip_key)
-    project = project.with_clip(replace(clip, faces=result.faces, cuts=result.cuts, every=every,
-                                        frames=result.frames, damage=result.damage or clip.damage))
-    matched = _match_to_subjects(project, clip_key, result.people)
-    subjects: list[Subject] = []
-    for subject in project.subjects:
-        person = matched.pop(subject.key, None)
-        others = tuple(s for s in subject.sightings if s.clip != clip_key)
-        mine = [s for s in subject.sightings if s.clip == clip_key]
-        kept = tuple(s for s in mine if s.touched)
-        if person is None:
-            if others or kept or subject.decision != Decision.UNDECIDED or not mine:
-                # A decision outlives a scan that missed the person; so does the cover.
-                subjects.append(replace(subject, sightings=others + (tuple(mine) if not kept else kept)))
-            continue
-        fresh = tuple(s for s in _sightings(clip_key, person) if not any(_overlap(s, k) for k in kept))
-        portrait = subject.portrait or Portrait(clip_key, person.best_frame, person.best_box)
-        ordered = tuple(sorted(kept + fresh, key=lambda s: s.first))
-        subjects.append(replace(subject, sightings=others + ordered, portrait=portrait, scan_key=f"{clip_key}:{person.key}"))
-    taken = {s.key for s in project.subjects}
-    number = _next_number(project)
-    for person in result.people:
-        if person.key not in {p.key for p in matched.get("", [])}:
-            continue
-        key = next(f"s{n}" for n in range(1, 10 ** 6) if f"s{n}" not in taken)
-        taken.add(key)
-        subjects.append(Subject(key, f"Person {number}", sightings=_sightings(clip_key, person),
-                                portrait=Portrait(clip_key, person.best_frame, person.best_box), scan_key=f"{clip_key}:{person.key}"))
-        number += 1
-    return replace(project, subjects=tuple(subjects))
-
-
-def _sightings(clip_key: str, person: FoundPerson) -> tuple[Sighting, ...]:
-    return tuple(Sighting(clip_key, path, path.first, path.last) for path in person.paths)
-
-
-def _overlap(a: Sighting, b: Sighting) -> bool:
-    return a.first <= b.last and b.first <= a.last
-
-
-def _next_number(project: Project) -> int:
-    numbers = [int(s.name[7:]) for s in project.subjects if s.name.startswith("Person ") and s.name[7:].isdigit()]
-    return max(numbers, default=0) + 1
-
-
-def _match_to_subjects(project: Project, clip_key: str, people: Iterable[FoundPerson]) -> dict:
-    """Which found person is which known subject, by subject key; the new ones under the key ""."""
-    known = [s for s in project.subjects if s.in_clip(clip_key)]
-    pairs = []
-    for person in people:
-        for subject in known:
-            share = _shared(subject.in_clip(clip_key), person)
-            if share > 0.3:
-                pairs.append((share, subject.key, person))
-    matched: dict = {}
-    used = set()
-    for share, key, person in sorted(pairs, key=lambda p: -p[0]):
-        if key not in matched and person.key not in used:
-            matched[key] = person
-            used.add(person.key)
-    matched[""] = [p for p in people if p.key not in used]
-    return matched
-
-
-def _shared(sightings: list[Sighting], person: FoundPerson) -> float:
-    """Share of the common frames in which the two are at the same place."""
-    near = common = 0
-    for sighting in sightings:
-        for path in person.paths:
-            low, high = max(sighting.first, path.first), min(sighting.last, path.last)
-            for frame in range(low, high + 1, 3):
-                outline, row = outline_at(sighting, frame), path.row(frame)
-                common += 1
-                near += np.hypot(outline.cx - path.cx[row], outline.cy - path.cy[row]) < 0.5 * max(outline.width, path.width[row])
-    return near / common if common else 0.0
-
-
-def decide(project: Project, keys: Iterable[str], decision: Decision) -> Project:
-    """The project with a decision on each of the subjects."""
-    keys = set(keys)
-    return replace(project, subjects=tuple(replace(s, decision=decision) if s.key in keys else s for s in project.subjects))
 
 
 def rename(project: Project, key: str, name: str) -> Project:
@@ -158,7 +69,8 @@ def rename(project: Project, key: str, name: str) -> Project:
 def remove_subjects(project: Project, keys: Iterable[str]) -> Project:
     keys = set(keys)
     return replace(project, subjects=tuple(s for s in project.subjects if s.key not in keys),
-                   accepted=tuple(a for a in project.accepted if a.subject not in keys))
+                   accepted=tuple(a for a in project.accepted if a.subject not in keys),
+                   likenesses=tuple(n for n in project.likenesses if n.one not in keys and n.other not in keys))
 
 
 def set_style(project: Project, key: str, style: CoverStyle | None) -> Project:
@@ -280,12 +192,22 @@ def remove_sighting(project: Project, key: str, clip: str, frame: int) -> Projec
     return _with_sighting(project, subject, sighting, None)
 
 
+def free_key(project: Project) -> str:
+    taken = {s.key for s in project.subjects}
+    return next(f"s{n}" for n in range(1, len(taken) + 2) if f"s{n}" not in taken)
+
+
+def next_name(project: Project, word: str = "Person") -> str:
+    """A name that reads well for somebody unnamed: “Person 3”."""
+    numbers = [int(s.name[len(word) + 1:]) for s in project.subjects if s.name.startswith(f"{word} ") and s.name[len(word) + 1:].isdigit()]
+    return f"{word} {max(numbers, default=0) + 1}"
+
+
 def add_subject(project: Project, clip: str, frame: int, outline: Outline, path: Path | None = None) -> tuple[Project, str]:
     """The project with a subject drawn by hand at a frame, and its key. path: where it was followed to, if it was."""
-    taken = {s.key for s in project.subjects}
-    key = next(f"s{n}" for n in range(1, len(taken) + 2) if f"s{n}" not in taken)
+    key = free_key(project)
     box = (outline.cx - outline.width * 0.4, outline.cy - outline.height * 0.25, outline.cx + outline.width * 0.4, outline.cy + outline.height * 0.4)
-    subject = Subject(key, f"Person {_next_number(project)}", Decision.COVER, portrait=Portrait(clip, frame, box))
+    subject = Subject(key, next_name(project), Decision.COVER, portrait=Portrait(clip, frame, box))
     project = replace(project, subjects=project.subjects + (subject,))
     if path is not None:
         sighting = Sighting(clip, path, path.first, path.last, placed=True)
@@ -304,17 +226,6 @@ def _placed(project: Project, subject: Subject, clip: str, frame: int, outline: 
     sighting = Sighting(clip, path, max(low, frame - around), min(high, frame + around), placed=True)
     ordered = tuple(sorted(subject.sightings + (sighting,), key=lambda s: (s.clip, s.first)))
     return project.with_subject(replace(subject, sightings=ordered))
-
-
-def merge_subjects(project: Project, into: str, others: Iterable[str]) -> Project:
-    """Several subjects that are one person become one; the first keeps name, decision and cover. A cover wins over show."""
-    kept, others = project.subject(into), [project.subject(k) for k in others if k != into]
-    sightings = sorted(kept.sightings + tuple(s for o in others for s in o.sightings), key=lambda s: (s.clip, s.first))
-    decision = kept.decision
-    if decision == Decision.SHOW and any(o.decision != Decision.SHOW for o in others):
-        decision = Decision.UNDECIDED
-    project = remove_subjects(project, [o.key for o in others])
-    return project.with_subject(replace(kept, sightings=tuple(sightings), decision=decision))
 
 
 def accept(project: Project, acceptance: Acceptance) -> Project:

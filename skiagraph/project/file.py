@@ -18,8 +18,8 @@ import numpy as np
 
 from skiagraph import __version__
 from skiagraph.errors import CannotOpenProject, CannotSaveProject
-from skiagraph.project.model import (Acceptance, Clip, Correction, CoverKind, CoverStyle, Decision, Offset, Portrait, Project, Sighting,
-                                     Subject)
+from skiagraph.project.model import (Acceptance, Answer, Clip, Correction, CoverKind, CoverStyle, Decision, Likeness, Offset, Portrait, Project,
+                                     Sighting, Subject)
 from skiagraph.track.path import ORIGIN_NAMES, Path
 from skiagraph.track.results import FaceTable
 
@@ -120,7 +120,17 @@ class SubjectDoc(_Strict):
     sightings: list[SightingDoc]
     style: StyleDoc | None = None
     portrait: PortraitDoc | None = None
-    scan_key: str = ""
+    portrait_chosen: bool = False
+    doubtful: bool = False
+    dismissed: bool = False
+    sure: Share = 1.0
+
+
+class LikenessDoc(_Strict):
+    one: str
+    other: str
+    probability: Share
+    answer: Literal["open", "later", "no"]
 
 
 class AcceptanceDoc(_Strict):
@@ -141,6 +151,7 @@ class ProjectDoc(_Strict):
     subjects: list[SubjectDoc]
     written_by: str = ""
     accepted: list[AcceptanceDoc] = []
+    likenesses: list[LikenessDoc] = []
 
 
 def schema() -> dict:
@@ -212,7 +223,8 @@ def _rounded(array, digits) -> list[float]:
 def _to_document(project: Project, folder: FilePath) -> ProjectDoc:
     return ProjectDoc(format=FORMAT, version=VERSION, written_by=f"Skiagraph {__version__}", style=_style_doc(project.style),
                       clips=[_clip_doc(c, folder) for c in project.clips], subjects=[_subject_doc(s) for s in project.subjects],
-                      accepted=[AcceptanceDoc(**{n: getattr(a, n) for n in a.__slots__}) for a in project.accepted])
+                      accepted=[AcceptanceDoc(**{n: getattr(a, n) for n in a.__slots__}) for a in project.accepted],
+                      likenesses=[LikenessDoc(n.one, n.other, round(n.probability, 3), n.answer.value) for n in project.likenesses])
 
 
 def _style_doc(style: CoverStyle) -> StyleDoc:
@@ -231,7 +243,8 @@ def _clip_doc(clip: Clip, folder: FilePath) -> ClipDoc:
 
 def _subject_doc(subject: Subject) -> SubjectDoc:
     portrait = subject.portrait
-    return SubjectDoc(key=subject.key, name=subject.name, decision=subject.decision.value, scan_key=subject.scan_key,
+    return SubjectDoc(key=subject.key, name=subject.name, decision=subject.decision.value, portrait_chosen=subject.portrait_chosen,
+                      doubtful=subject.doubtful, dismissed=subject.dismissed, sure=round(subject.sure, 3),
                       style=_style_doc(subject.style) if subject.style else None,
                       portrait=PortraitDoc(clip=portrait.clip, frame=portrait.frame, box=tuple(round(v, 1) for v in portrait.box)) if portrait else None,
                       sightings=[_sighting_doc(s) for s in subject.sightings])
@@ -257,7 +270,9 @@ def _to_project(document: ProjectDoc, folder: FilePath) -> Project:
     if len(keys) != len(clips) or len({s.key for s in document.subjects}) != len(document.subjects):
         raise ValueError("two clips or two subjects have the same key")
     subjects = tuple(_subject(s, keys) for s in document.subjects)
-    return Project(clips, subjects, _style(document.style), tuple(Acceptance(**msgspec.structs.asdict(a)) for a in document.accepted))
+    there = {s.key for s in subjects}
+    likenesses = tuple(Likeness(n.one, n.other, n.probability, Answer(n.answer)) for n in document.likenesses if {n.one, n.other} <= there and n.one != n.other)
+    return Project(clips, subjects, _style(document.style), tuple(Acceptance(**msgspec.structs.asdict(a)) for a in document.accepted), likenesses)
 
 
 def _style(doc: StyleDoc) -> CoverStyle:
@@ -279,7 +294,7 @@ def _clip(doc: ClipDoc, folder: FilePath) -> Clip:
 def _subject(doc: SubjectDoc, clips: dict[str, Clip]) -> Subject:
     portrait = Portrait(doc.portrait.clip, doc.portrait.frame, tuple(doc.portrait.box)) if doc.portrait else None
     return Subject(doc.key, doc.name, Decision(doc.decision), tuple(_sighting(s, clips) for s in doc.sightings),
-                   _style(doc.style) if doc.style else None, portrait, doc.scan_key)
+                   _style(doc.style) if doc.style else None, portrait, doc.portrait_chosen, doc.doubtful, doc.dismissed, doc.sure)
 
 
 def _sighting(doc: SightingDoc, clips: dict[str, Clip]) -> Sighting:

@@ -103,9 +103,35 @@ class Portrait:
     box: tuple[float, float, float, float]
 
 
+class Answer(StrEnum):
+    """What a person said to “Are these the same person?”. Yes is not kept: the two become one."""
+
+    OPEN = "open"
+    LATER = "later"
+    NO = "no"
+
+
+@dataclass(frozen=True, slots=True)
+class Likeness:
+    """Two subjects, by key, that may be one person, with the probability; what was answered. A no outlives new scans."""
+
+    one: str
+    other: str
+    probability: float
+    answer: Answer = Answer.OPEN
+
+    def is_about(self, one: str, other: str) -> bool:
+        return {self.one, self.other} == {one, other}
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Subject:
-    """Somebody to protect. style None means the project's. scan_key: which person of which scan it came from, or empty."""
+    """Somebody to protect. style None means the project's.
+
+    doubtful: hardly a face, kept apart until somebody decides; dismissed: somebody said that it is nobody. sure: the
+    probability, by the machine's reckoning, that all sightings it joined are one person. portrait_chosen: by hand, so a
+    scan leaves it alone.
+    """
 
     key: str
     name: str
@@ -113,11 +139,18 @@ class Subject:
     sightings: tuple[Sighting, ...] = ()
     style: CoverStyle | None = None
     portrait: Portrait | None = None
-    scan_key: str = ""
+    portrait_chosen: bool = False
+    doubtful: bool = False
+    dismissed: bool = False
+    sure: float = 1.0
 
     @property
     def is_covered(self) -> bool:
-        return self.decision != Decision.SHOW
+        return self.decision != Decision.SHOW and not self.dismissed
+
+    @property
+    def is_decided(self) -> bool:
+        return self.decision != Decision.UNDECIDED or self.dismissed
 
     def in_clip(self, clip: str) -> list[Sighting]:
         return [s for s in self.sightings if s.clip == clip]
@@ -163,6 +196,7 @@ class Project:
     subjects: tuple[Subject, ...] = ()
     style: CoverStyle = CoverStyle()
     accepted: tuple[Acceptance, ...] = ()
+    likenesses: tuple[Likeness, ...] = ()
 
     def clip(self, key: str) -> Clip:
         """Raises KeyError when there is none."""

@@ -21,6 +21,8 @@ from skiagraph.track.silhouette import Silhouette
 
 # Room around a head that its shape is judged by, in head sizes; heads larger than this, px, are looked at smaller.
 SPREAD, ENOUGH_PX = 1.7, 110.0
+# A face of at least this score shows how large its head is.
+SURE_SIZE = 0.8
 
 
 @dataclass(frozen=True, slots=True)
@@ -271,11 +273,25 @@ def _assemble(frames, heads, scores, bridges, lead, tail, settings) -> Path:
             rows.append(bridges[n])
             origins.append([BRIDGED] * len(bridges[n]))
     body, origin = np.concatenate(rows).astype(float), np.concatenate(origins)
-    body = _steady(body, origin, settings)
+    body = _steady(_not_shrunk(body, origin), origin, settings)
     lead, tail = _attached(lead, body[0], heads[0])[::-1], _attached(tail, body[-1], heads[-1])
     every = np.concatenate([lead, body, tail])
     kinds = np.concatenate([np.full(len(lead), FOLLOWED), origin, np.full(len(tail), FOLLOWED)])
     return Path.from_rows(int(frames[0]) - len(lead), every, kinds)
+
+
+def _not_shrunk(body, origin) -> np.ndarray:
+    """A face that turns away is found ever smaller, but its head does not shrink: where the detector is less sure, size is at least
+    what sure faces around that moment had."""
+    sure = np.flatnonzero((origin == FOUND) & (body[:, 5] >= SURE_SIZE))
+    if not len(sure):
+        return body
+    body, every = body.copy(), np.arange(len(body))
+    for column in (2, 3):
+        known = np.interp(every, sure, gaussian_filter1d(body[sure, column], 2.0, mode="nearest"))
+        doubt = np.clip((SURE_SIZE - body[:, 5]) / 0.1, 0, 1)
+        body[:, column] = np.maximum(body[:, column], known * (0.90 + 0.08 * doubt) * (doubt > 0))
+    return body
 
 
 def _attached(rows, steadied, raw):

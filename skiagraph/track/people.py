@@ -136,11 +136,15 @@ def people_of(stretches: Sequence[Stretch], still: Sequence[bool] | None = None)
         if a.doubtful or b.doubtful:
             return True
         (a0, a1), (b0, b1) = a.found, b.found
-        return min(a1, b1) - max(a0, b0) >= 2
+        return min(a1, b1) - max(a0, b0) >= 2 and not _one_head(a, b)
 
-    # One chain whose gap was not bridged is still likely one head; a chain is never split between shots.
+    # One chain whose gap was not bridged is still likely one head, and two tracks at one place surely are.
     def extra(i: int, j: int) -> float:
-        return 1.5 if set(stretches[i].chains) & set(stretches[j].chains) else 0.0
+        a, b = stretches[i], stretches[j]
+        (a0, a1), (b0, b1) = a.found, b.found
+        if min(a1, b1) - max(a0, b0) >= 2 and _one_head(a, b):
+            return 4.0
+        return 1.5 if set(a.chains) & set(b.chains) else 0.0
 
     grouping = group(signatures, apart, lambda i, j: True, extra=extra)
     people = []
@@ -152,6 +156,16 @@ def people_of(stretches: Sequence[Stretch], still: Sequence[bool] | None = None)
                                   Signature.joined([p.signature for p in parts])))
     likely = [(people[a].key, people[b].key, p) for a, b, p in grouping.likely]
     return sorted(people, key=lambda person: (person.paths[0].first, person.key)), likely
+
+
+def _one_head(a: Stretch, b: Stretch) -> bool:
+    """True when two paths lie on each other wherever both have a found face near: one head, tracked twice."""
+    (a0, a1), (b0, b1) = a.found, b.found
+    frames = np.arange(max(a0, b0), min(a1, b1) + 1)
+    boxes_a, boxes_b = (p.boxes()[frames - p.first].astype(float) for p in (a.path, b.path))
+    low, high = np.maximum(boxes_a[:, :2], boxes_b[:, :2]), np.minimum(boxes_a[:, 2:], boxes_b[:, 2:])
+    common = np.prod(np.clip(high - low, 0, None), axis=1)
+    return bool((common > 0.5 * np.minimum(area(boxes_a), area(boxes_b))).mean() > 0.8)
 
 
 def _best_face(parts: Sequence[Stretch]) -> tuple[int, tuple[float, float, float, float]]:

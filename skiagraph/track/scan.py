@@ -36,6 +36,8 @@ PARTIAL_EVERY = 25
 SURE_FACE = 0.55
 # A track that the detector is not sure of is believed when the landmark network is this sure.
 SURELY_PRESENT = 0.9
+# One of this score needs no second opinion.
+EVIDENT = 0.88
 # In footage finer than this many lines faces are looked for at the same size on screen, not the same px.
 LINES = 1080
 
@@ -85,7 +87,8 @@ class _Scan:
         if self.settings.every > 1:
             tracklets = self._closer(tracklets)
         for tracklet in tracklets:
-            tracklet.doubtful = tracklet.doubtful and not self._recognised(tracklet)
+            evident = tracklet.best >= EVIDENT and len(tracklet.frames) >= 2 * self.link_settings.least
+            tracklet.doubtful = not self._recognised(tracklet) and (tracklet.doubtful or not evident)
         tracklets = without_shadows(tracklets)
         linked = chains(tracklets, self.rate)
         solved = second_pass(self.info, self.index, linked, self._shot, self.control)

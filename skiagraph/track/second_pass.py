@@ -26,6 +26,8 @@ STEP_FOLLOW = "Following"
 MEETS, HIDES = 0.4, 0.15
 # A head that others hide for longer than this is lost, in seconds.
 HIDDEN_S = 1.0
+# So many frames on somebody else's head are no crossing any more.
+TAKEN_FRAMES = 6
 # Rounds in which leads go further back.
 ROUNDS = 6
 
@@ -172,7 +174,7 @@ class _SecondPass:
                 for number, task, kept in open_tasks:
                     kept.append(task.window.cut(rgb))
                     if frame == task.last:
-                        self.results[number][task.key] = task.solve(kept)
+                        self.results[number][task.key] = self._cut_where_taken(number, task, task.solve(kept))
                 open_tasks = [entry for entry in open_tasks if entry[1].last > frame]
                 for tail in running:
                     if before is not None and before[0] == frame - 1:
@@ -186,6 +188,21 @@ class _SecondPass:
                 running = [t for t in running if not t.done and frame < t.last]
                 before = frame, rgb
         self.control.report(STEP_FOLLOW, len(self.index), len(self.index))
+
+    def _cut_where_taken(self, number: int, task: Task, result):
+        """A lead that has come to lie on the known head of somebody else has jumped on to them, and ends where it did."""
+        if task.key[0] != "lead":
+            return result
+        rows, goes_on = result
+        begin = int(self.chains[number].frames[task.key[1]])
+        taken = 0
+        for n, row in enumerate(rows):
+            mine = cxcywh_to_xyxy(row[None, :4])
+            on = any(other != number and float(iou(mine, cxcywh_to_xyxy(head[None, :4]))[0, 0]) > MEETS for other, head in self.heads.get(begin - 1 - n, ()))
+            taken = taken + 1 if on else 0
+            if taken >= TAKEN_FRAMES:
+                return rows[:n + 1 - taken], False
+        return rows, goes_on
 
     def _go_on(self, tail: _Tail, frame: int, before: np.ndarray, after: np.ndarray) -> None:
         head = tail.head if tail.follower is None else tail.now

@@ -1,0 +1,149 @@
+"""Recognising people across clips. What tells who somebody is stays in memory: a Gallery is never written anywhere."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from skiagraph.jobs import JobControl
+from skiagraph.media.clip import probe
+from skiagraph.media.index import load_index
+from skiagraph.media.reader import FrameReader
+from skiagraph.project.cast import merge_subjects, with_likenesses
+from skiagraph.project.model import Answer, Clip, Decision, Likeness, Project, Subject
+from skiagraph.track.appearance import head_colours
+from skiagraph.track.descriptor import FaceDescriber
+from skiagraph.track.identity import JOIN, PROPOSE, Signature, log_odds, probability
+from skiagraph.track.results import ScanResult
+from skiagraph.track.sweep import Squared, describe
+
+STEP_RECALL = "Recalling faces"
+# Frames per sighting that are looked at when a project was opened without its gallery, and most for one subject.
+FRAMES, MOST = 3, 9
+
+
+class Gallery:
+    """How the people of a project look, by the place they were seen at: (clip, first frame of a path) → signature."""
+
+    def __init__(self):
+        self._known: dict[tuple[str, int], Signature] = {}
+
+    def learn(self, clip: str, result: ScanResult) -> None:
+        """Take in what a scan learned of everybody in a clip."""
+        self._known = {place: s for place, s in self._known.items() if place[0] != clip}
+        for person in result.people:
+            for path in person.paths:
+                self._known[clip, path.first] = person.signature
+
+    def put(self, clip: str, first: int, signature: Signature) -> None:
+        self._known[clip, first] = signature
+
+    def of(self, subject: Subject, clip: str | None = None) -> Signature:
+        """The signature of a subject, in one clip or in all."""
+        parts = {id(s): s for sighting in subject.sightings if clip in (None, sighting.clip)
+                 if (s := self._known.get((sighting.clip, sighting.path.first))) is not None}
+        return Signature.joined(list(parts.values()))
+
+    def lacks(self, subject: Subject) -> bool:
+        return not any((s.clip, s.path.first) in self._known for s in subject.sightings)
+
+
+def recall(project: Project, gallery: Gallery, control: JobControl, besides: str = "") -> None:
+    """Look at a few frames of everybody whom the gallery does not know: after a project was opened. besides: a clip to leave out."""
+    lacking = [s for s in project.subjects if not s.doubtful and not s.dismissed and gallery.lacks(s)]
+    for clip in project.clips:
+        wanted: dict[int, list[tuple[int, np.ndarray]]] = {}
+        if clip.key == besides or not clip.path.exists():
+            continue
+        for subject in lacking:
+            for sighting in subject.in_clip(clip.key)[:MOST // FRAMES]:
+                for frame, box in _good_faces(clip, sighting)[:FRAMES]:
+                    wanted.setdefault(frame, []).append((sighting.path.first, box))
+        if wanted:
+            _look(clip, wanted, gallery, control)
+
+
+def _good_faces(clip: Clip, sighting) -> list[tuple[int, np.ndarray]]:
+    """Found faces of a sighting, large and sure first, apart in time."""
+    path, table = sighting.path, clip.faces
+    found = []
+    rows = slice(int(np.searchsorted(table.frames, sighting.first)), int(np.searchsorted(table.frames, sighting.last + 1)))
+    for n in range(rows.start, rows.stop):
+        frame, box = int(table.frames[n]), table.boxes[n].astype(float)
+        row = path.row(frame)
+        if np.hypot((box[0] + box[2]) / 2 - path.cx[row], (box[1] + box[3]) / 2 - path.cy[row]) < 0.5 * path.width[row]:
+            found.append((float(table.scores[n]) * np.sqrt(max(box[2] - box[0], 1.0)), frame, box))
+    chosen: list[tuple[int, np.ndarray]] = []
+    for _, frame, box in sorted(found, key=lambda entry: -entry[0]):
+        if all(abs(frame - other) > 8 for other, _ in chosen):
+            chosen.append((frame, box))
+    return chosen
+
+
+def _look(clip: Clip, wanted, gallery: Gallery, control: JobControl) -> None:
+    info = probe(clip.path)
+    describer, squared = FaceDescriber(), Squared(float(info.upright_aspect))
+    found: dict[int, list] = {}
+    colours: dict[int, list] = {}
+    with FrameReader(info, load_index(info)) as reader:
+        for done, frame in enumerate(sorted(wanted)):
+            control.report(STEP_RECALL, done, len(wanted))
+            rgb = squared.picture(reader.read(frame).rgb())
+            for first, box in wanted[frame]:
+                description = describe(describer, rgb, squared, box)
+                if description is not None:
+                    found.setdefault(first, []).append(description)
+                look = head_colours(rgb, squared.boxes(box))
+                if look is not None:
+                    colours.setdefault(first, []).append(look)
+    for first in found.keys() | colours.keys():
+        mine = found.get(first, [])
+        mean = np.sqrt(np.mean(np.square(colours[first]), axis=0)) if first in colours else None
+        vectors = np.array([d.vector for d in mine]) if mine else np.zeros((0, 128), np.float32)
+        gallery.put(clip.key, first, Signature(vectors, np.array([d.worth for d in mine], np.float32), mean))
+
+
+def link_clip(project: Project, clip: str, gallery: Gallery) -> Project:
+    """The project with those who are new in a clip joined to whom they are known to be from other clips, or asked about.
+
+    Joined only where it is sure, nobody has decided yet about the new one, and the other is not to be seen: a face is never
+    shown because a machine took it for somebody who agreed.
+    """
+    fresh = [s for s in project.subjects if s.sightings and all(g.clip == clip for g in s.sightings) and not s.doubtful and not s.dismissed]
+    asked: list[Likeness] = []
+    for subject in fresh:
+        mine = gallery.of(subject)
+        odds = []
+        for other in project.subjects:
+            if other.key == subject.key or other.doubtful or other.dismissed or not any(g.clip != clip for g in other.sightings) or _kept_apart(project, subject, other):
+                continue
+            if _at_once(subject, other):
+                continue
+            theirs = Signature.joined([gallery.of(other, c) for c in {g.clip for g in other.sightings} - {clip}])
+            odds.append((log_odds(mine, theirs, same_clip=False), other.key))
+        odds.sort(reverse=True)
+        if not odds:
+            continue
+        best = probability(odds[0][0])
+        rival = probability(odds[1][0]) if len(odds) > 1 else 0.0
+        other = project.subject(odds[0][1])
+        free = subject.decision == Decision.UNDECIDED and other.decision != Decision.SHOW
+        if best >= JOIN and rival < JOIN and free:
+            merged = merge_subjects(project, other.key, [subject.key])
+            project = merged.with_subject(_less_sure(merged.subject(other.key), best))
+            continue
+        asked += [Likeness(key, subject.key, probability(value)) for value, key in odds if probability(value) >= PROPOSE]
+    return with_likenesses(project, asked)
+
+
+def _less_sure(subject: Subject, sure: float) -> Subject:
+    return replace(subject, sure=min(subject.sure, sure))
+
+
+def _kept_apart(project: Project, one: Subject, other: Subject) -> bool:
+    return any(n.is_about(one.key, other.key) and n.answer == Answer.NO for n in project.likenesses)
+
+
+def _at_once(one: Subject, other: Subject) -> bool:
+    return any(a.clip == b.clip and a.first <= b.last and b.first <= a.last for a in one.sightings for b in other.sightings)
