@@ -96,7 +96,8 @@ def open_findings(project: Project, found: Iterable[Finding] | None = None) -> l
 def _covered(project: Project, clip: Clip) -> Iterator[tuple[Subject, list[Sighting]]]:
     for subject in project.subjects:
         sightings = sorted(subject.in_clip(clip.key), key=lambda s: s.first)
-        if subject.is_covered and sightings:
+        # What is hardly a face is for a person to decide about, not to follow better.
+        if subject.is_covered and sightings and not subject.doubtful:
             yield subject, sightings
 
 

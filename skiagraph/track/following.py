@@ -110,8 +110,8 @@ class Follower:
                 # Both places are covered until the new one has proved itself.
                 self._slack = np.abs(off)
             self.state[2] *= float(np.clip(shape.width / max(self.state[2], 1), 1 - 0.15 * gain, 1 + 0.3 * gain))
-            # No head is lower than it is wide, from any side.
-            self.state[3] += gain * max(0.0, 1.15 * self.state[2] - self.state[3])
+            # No head is lower than this for its width, from any side, with the chin that stands out in profile.
+            self.state[3] += gain * max(0.0, 1.25 * self.state[2] - self.state[3])
             self._seen = True
         elif shape.share >= THERE:
             self.confidence = max(self.confidence, min(0.5, self.confidence * 1.1))

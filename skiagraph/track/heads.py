@@ -10,7 +10,9 @@ from skiagraph.detect.detections import EAR_LEFT, EAR_RIGHT, EYE_LEFT, EYE_RIGHT
 RISE = 0.145
 HEIGHT = 1.46
 WIDTH = 1.12
-WIDTH_BY_TURN = 0.42
+WIDTH_BY_TURN = 0.52
+# In profile nose and chin stand out in front of any ellipse around the skull; the head is drawn larger, and a little lower.
+HEIGHT_BY_TURN, DROP_BY_TURN = 0.24, 0.08
 # An eye line shorter than this share of the box belongs to a profile and says nothing about roll.
 SHORT_EYE_LINE = 0.22
 
@@ -32,7 +34,8 @@ def head_rows(found: Detections) -> np.ndarray:
     along = ((ears - middle) * np.stack([np.cos(lean), np.sin(lean)], 1)).sum(1)
     turn = np.clip(np.abs(((points[:, NOSE] - ears) * np.stack([np.cos(lean), np.sin(lean)], 1)).sum(1)) / side, 0, 0.7)
     along = np.clip(along / side, -0.45, 0.45) * side
-    cx = middle[:, 0] + along * np.cos(lean) + RISE * side * np.sin(lean)
-    cy = middle[:, 1] + along * np.sin(lean) - RISE * side * np.cos(lean)
+    rise = (RISE - DROP_BY_TURN * turn) * side
+    cx = middle[:, 0] + along * np.cos(lean) + rise * np.sin(lean)
+    cy = middle[:, 1] + along * np.sin(lean) - rise * np.cos(lean)
     width = side * (WIDTH + WIDTH_BY_TURN * turn)
-    return np.stack([cx, cy, width, side * HEIGHT, angle], axis=1).astype(np.float32)
+    return np.stack([cx, cy, width, side * (HEIGHT + HEIGHT_BY_TURN * turn), angle], axis=1).astype(np.float32)

@@ -17,12 +17,12 @@ from skiagraph.track.appearance import likeness
 
 # Distance at which two faces are as likely one person as two. On the pictures the network was trained with that is near 0.55;
 # lower here, since to take two people for one may expose somebody, and to take one for two only asks a question.
-EVEN, STEEP = 0.45, 22.0
+EVEN, STEEP = 0.45, 26.0
 FACE_MOST = 5.0
 # Likeness of clothes at which they say nothing, and how much they say in one clip and across clips.
 CLOTHES_EVEN, CLOTHES_STEEP, CLOTHES_MOST, ELSEWHERE = 0.80, 11.0, 2.2, 0.35
 # Before anything is known two sightings are more likely two people.
-PRIOR = -1.2
+PRIOR = -0.8
 # From this probability two are joined; from the other they are proposed.
 JOIN, PROPOSE = 0.9, 0.3
 # A descriptor worth less than this tells nothing.

@@ -17,6 +17,8 @@ from skiagraph.track.sweep import Description
 
 # A head that stays within this share of its size, as the camera moves, for this long is a picture of one.
 STILL_SHARE, STILL_S = 0.012, 4.0
+# A face of a lower score is a hint, not a find.
+HINT = 0.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,6 +67,15 @@ def without_shadows(tracklets: Sequence[Tracklet]) -> list[Tracklet]:
         return over > 0.5 * len(tracklet.frames)
 
     return [t for t in tracklets if not (t.doubtful and shadow(t))]
+
+
+def without_hints(tracklets: Sequence[Tracklet]) -> None:
+    """Leave out rows of which the detector was hardly sure: they told where to look, but the picture tells better where the head is."""
+    for t in tracklets:
+        kept = [n for n, score in enumerate(t.scores) if score >= HINT]
+        if not t.doubtful and len(kept) >= 2 and len(kept) < len(t.frames):
+            t.frames, t.heads = [t.frames[n] for n in kept], [t.heads[n] for n in kept]
+            t.boxes, t.scores = [t.boxes[n] for n in kept], [t.scores[n] for n in kept]
 
 
 def stretches_of(chains: Sequence[Chain], results: Sequence[dict], meetings: Sequence[tuple[int, int]],

@@ -24,7 +24,7 @@ from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.linking import Linker, LinkSettings, Seen
 from skiagraph.track.observations import Diary, Observation
 from skiagraph.track.path import FOUND, Path
-from skiagraph.track.people import STILL_S, STILL_SHARE, people_of, stretches_of, without_shadows
+from skiagraph.track.people import STILL_S, STILL_SHARE, people_of, stretches_of, without_hints, without_shadows
 from skiagraph.track.results import FaceTable, FoundPerson, ScanResult
 from skiagraph.track.second_pass import second_pass
 from skiagraph.track.sweep import Sweep, describe
@@ -90,6 +90,7 @@ class _Scan:
             evident = tracklet.best >= EVIDENT and len(tracklet.frames) >= 2 * self.link_settings.least
             tracklet.doubtful = not self._recognised(tracklet) and (tracklet.doubtful or not evident)
         tracklets = without_shadows(tracklets)
+        without_hints(tracklets)
         linked = chains(tracklets, self.rate)
         solved = second_pass(self.info, self.index, linked, self._shot, self.control)
         self.control.report(STEP_WHO, 0, None)

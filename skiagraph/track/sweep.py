@@ -28,10 +28,12 @@ STEP_FIND = "Finding faces"
 LOOK_EVERY = 2
 # A face is described when it is at least this sure and this large (px), at most this often for one track, and not soon again.
 DESCRIBE_SCORE, DESCRIBE_PX, DESCRIBE_MOST, DESCRIBE_APART_S = 0.7, 22, 6, 0.35
-# A face where none was expected, of a score between these, is shown to the landmark network for a second opinion: on drawn and
+# A face of a score between these is shown to the landmark network for a second opinion: on drawn and
 # textured footage that network sees 0.9 or more on nearly all real faces and under 0.5 on nearly all others.
 ASKED_FROM, ASKED_TO = 0.45, 0.74
 FACE_SAID = 0.5
+# What that network does not take for a face continues a track only as a hint of this score.
+HINT_SCORE = 0.45
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,7 +160,7 @@ class Sweep:
         extra: list[Seen] = []
 
         def look(boxes):
-            extra.append(self.seen(rgb, self._finder.look(rgb, self.squared.boxes(boxes))))
+            extra.append(self.seen(rgb, self._believed(rgb, self._finder.look(rgb, self.squared.boxes(boxes)))))
             return extra[-1]
 
         matches = self.linker.update(prepared.frame, seen, prepared.camera, look)
@@ -171,13 +173,14 @@ class Sweep:
         told(observation)
 
     def _believed(self, rgb: np.ndarray, found: Detections) -> Detections:
-        """Without what only looks like a face, where none was expected."""
+        """Without what only looks like a face, where none was expected; where one was, it counts as a hint only."""
         expected = self.squared.boxes(np.array(self.linker.expected).reshape(-1, 4))
-        kept = np.ones(len(found), bool)
+        kept, scores = np.ones(len(found), bool), found.scores.copy()
         for n, (box, score) in enumerate(zip(found.boxes, found.scores)):
-            if ASKED_FROM <= score < ASKED_TO and not (len(expected) and iou(box[None], expected)[0].max() > 0.3):
-                kept[n] = self._describer.presence(rgb, box) >= FACE_SAID
-        return found.take(kept)
+            if ASKED_FROM <= score < ASKED_TO and self._describer.presence(rgb, box) < FACE_SAID:
+                near = len(expected) and iou(box[None], expected)[0].max() > 0.3
+                kept[n], scores[n] = near, min(score, HINT_SCORE)
+        return Detections(found.boxes, scores, found.landmarks).take(kept)
 
     def seen(self, rgb: np.ndarray, found: Detections) -> Seen:
         """Faces with how their surroundings look; rgb and found in square pixels."""
