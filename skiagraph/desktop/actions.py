@@ -23,12 +23,18 @@ class Actions:
             ("Open the demo", "", window.open_demo), None, ("Scan all that are new", "Ctrl+R", window.footage._scan_all),
             ("Export", "Ctrl+E", window.export_now), None, ("Quit", "Ctrl+Q", window.close)])
         self.undo, self.redo = self._menu("Edit", [("Undo", "Ctrl+Z", window.document.undo), ("Redo", "Ctrl+Shift+Z", window.document.redo)])
-        self._more("Edit", [None, *((word, key, lambda d=d: cover.decide(session.selected, d)) for word, key, d in (
+        self._more("Edit", [None, *((word, key, lambda d=d: cover.casting.decide(session.selected, d)) for word, key, d in (
             ("Decide: cover", "1", Decision.COVER), ("Decide: show", "2", Decision.SHOW), ("Decide: undecided", "3", Decision.UNDECIDED))),
-            None, ("Add face", "A", lambda: cover.draw_face(True)), ("Merge selected", "Ctrl+M", cover.merge_selected),
+            None, ("Add face", "A", lambda: cover.draw_face(True)), ("Merge selected", "Ctrl+M", cover.casting.merge_selected), ("Split at the playhead", "Ctrl+K", cover.casting.split_here),
+            ("Dismiss: not a person", "Backspace", lambda: cover.casting.dismiss(session.selected)), ("Use this frame as the picture", "P", cover.casting.choose_portrait),
             ("Begin sighting here", "[", lambda: cover.trim("begin")), ("End sighting here", "]", lambda: cover.trim("end")),
             ("Remove keyframe", "Del", cover.drop_keyframe), ("Remove from register", "Ctrl+Backspace", cover.remove_selected),
             ("Leave", "Esc", cover.escape)])
+        casting = cover.casting
+        self._menu("Many", [
+            ("Cover everybody", "Shift+1", casting.cover_all), ("Show everybody but the selected", "Shift+2", casting.show_all_but),
+            ("Cover who is seen briefly …", "", casting.cover_brief), ("Invert decisions", "", casting.invert), None,
+            ("Dismiss all doubtful", "Shift+Backspace", casting.dismiss_doubtful), ("Ask again about who is who", "", casting.ask_again)])
         self._menu("Time", [
             ("Play", "Space", cover.player.toggle), ("Shuttle back", "J", lambda: cover.player.faster(-1)), ("Stop", "K", lambda: cover.player.set_speed(0)),
             ("Shuttle on", "L", lambda: cover.player.faster(1)), None, ("One frame back", "Left", lambda: cover.step(-1)), ("One frame on", "Right", lambda: cover.step(1)),

@@ -5,9 +5,10 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from PySide6.QtCore import QPoint, Qt, Signal
-from PySide6.QtWidgets import QMenu, QSplitter, QWidget
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QSplitter, QWidget
 
+from skiagraph.desktop.casting import ORDER_WORD, SHOW_WORD, Casting
 from skiagraph.desktop.controls import column, line
 from skiagraph.desktop.document import Document
 from skiagraph.desktop.inspector import Inspector
@@ -15,13 +16,15 @@ from skiagraph.desktop.picture_server import Picture, PictureServer, Wish
 from skiagraph.desktop.picture_view import PictureView
 from skiagraph.desktop.player import Player
 from skiagraph.desktop.portraits import Portraits
-from skiagraph.desktop.register_view import DECISION_WORD, RegisterView
+from skiagraph.desktop.question_bar import QuestionBar
+from skiagraph.desktop.register_view import RegisterView
 from skiagraph.desktop.session import Session
 from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.transport import Transport
 from skiagraph.project import edits
-from skiagraph.project.model import Decision, Project
+from skiagraph.project.model import Project
 from skiagraph.project.outline import Outline, cover_outline, outline_at
+from skiagraph.review.register import Show, register_rows
 from skiagraph.review.lanes import attention, lane, next_finding, next_keyframe, seen_summary
 from skiagraph.timecode import format_timecode
 from skiagraph.track.path import ORIGIN_NAMES
@@ -41,7 +44,8 @@ class CoverPage(QWidget):
         self.server = PictureServer(self)
         self.player = Player(document, session, self.server, self)
         self.picture, self.transport = PictureView(), Transport()
-        self.inspector, self.register = Inspector(), RegisterView()
+        self.inspector, self.register, self.question = Inspector(), RegisterView(), QuestionBar()
+        self.casting = Casting(document, session, self.register, self.question, portraits, self)
         self.register.set_faces(lambda subject: portraits.face(document.project, subject.portrait))
         self._size = (1280, 720)
         self._trial: Project | None = None
@@ -62,10 +66,15 @@ class CoverPage(QWidget):
         self.inspector.setFixedWidth(296)
         row.addWidget(self.inspector)
         self.splitter.addWidget(upper)
-        self.splitter.addWidget(self.register)
+        lower = column(spacing=GRID)
+        lower.addWidget(self.question)
+        lower.addWidget(self.register, 1)
+        holder = QWidget()
+        holder.setLayout(lower)
+        self.splitter.addWidget(holder)
         self.splitter.setStretchFactor(0, 1)
         self.splitter.setStretchFactor(1, 0)
-        self.splitter.setSizes([520, 226])
+        self.splitter.setSizes([498, 246])
         outer.addWidget(self.splitter)
 
     def _connect(self) -> None:
@@ -103,13 +112,13 @@ class CoverPage(QWidget):
         register = self.register
         register.selected.connect(session.select)
         register.sought.connect(self.seek)
-        register.decided.connect(self.decide)
+        register.decided.connect(self.casting.decide)
         register.renamed.connect(self._rename)
         register.keyframeMoved.connect(lambda key, a, b: document.edit("move keyframe", edits.move_keyframe, key, session.clip.key, a, b))
         register.endDragged.connect(self._end_dragged)
-        register.menuWanted.connect(self._menu)
         panel = self.inspector
-        panel.decided.connect(lambda decision: self.decide(session.selected, decision))
+        panel.decided.connect(lambda decision: self.casting.decide(session.selected, decision))
+        panel.portraitWanted.connect(self.casting.choose_portrait)
         panel.styleMoved.connect(self._style_moved)
         panel.styleSettled.connect(self._style_settled)
         panel.styleForAll.connect(self._style_for_all)
@@ -158,12 +167,6 @@ class CoverPage(QWidget):
         if frame is not None:
             self.seek(frame)
 
-    def decide(self, keys: list[str], decision: Decision) -> None:
-        if keys:
-            names = {"cover": "cover", "show": "show", "undecided": "leave undecided"}[decision.value]
-            who = self.document.project.subject(keys[0]).name if len(keys) == 1 else f"{len(keys)} people"
-            self.document.edit(f"{names} {who}", edits.decide, keys, decision)
-
     def drop_keyframe(self) -> None:
         self._edit_here("remove keyframe", edits.remove_keyframe)
 
@@ -177,11 +180,6 @@ class CoverPage(QWidget):
     def remove_selected(self) -> None:
         if self.session.selected:
             self.document.edit("remove from register", edits.remove_subjects, self.session.selected)
-
-    def merge_selected(self) -> None:
-        keys = self.session.selected
-        if len(keys) > 1:
-            self.document.edit("merge people", edits.merge_subjects, keys[-1], keys[:-1])
 
     def draw_face(self, on: bool) -> None:
         self.transport.draw.setChecked(on)
@@ -268,22 +266,6 @@ class CoverPage(QWidget):
 
             self.document.edit("use cover for everybody", everybody)
 
-    def _menu(self, key: str, frame: int, place: QPoint) -> None:
-        menu = QMenu(self)
-        for decision in Decision:
-            menu.addAction(f"{DECISION_WORD[decision]}", lambda d=decision: self.decide(self.session.selected, d))
-        menu.addSeparator()
-        menu.addAction("Rename …", lambda: self.register.edit_name(key))
-        several = menu.addAction("Merge selected into this person", self.merge_selected)
-        several.setEnabled(len(self.session.selected) > 1)
-        clip = self.session.clip
-        seen = clip is not None and edits.sighting_at(self.document.project.subject(key), clip.key, frame) is not None
-        sighting = menu.addAction("Remove this sighting", lambda: self.document.edit("remove sighting", edits.remove_sighting, key, clip.key, frame))
-        sighting.setEnabled(seen)
-        menu.addSeparator()
-        menu.addAction("Remove from register", self.remove_selected)
-        menu.popup(place)
-
     # Refreshing from the project
 
     def _project_changed(self) -> None:
@@ -369,11 +351,17 @@ class CoverPage(QWidget):
             self.register.set_content(None, [], {}, np.zeros(1, np.uint8), "", "The register of everybody found stands here once a clip is scanned.")
             return
         waiting = self.document.waiting
-        subjects = [s for s in project.subjects if s.in_clip(clip.key) or not s.sightings]
+        casting = self.casting
+        subjects = register_rows(project, clip, waiting, casting.show, casting.order)
         lanes = {s.key: lane(project, clip, s, waiting) for s in subjects}
         count = sum(f.clip == clip.key for f in waiting)
-        note = f"{len(subjects)} {'person' if len(subjects) == 1 else 'people'} · {count} to look at" if subjects else ""
+        people = sum(not s.doubtful for s in subjects)
+        doubtful = len(subjects) - people
+        note = f"{people} {'person' if people == 1 else 'people'}" + (f" · {doubtful} doubtful" if doubtful else "") + f" · {count} to look at" if subjects else ""
         empty = "Nobody was found. Add a face with A and draw around it." if clip.every else "Scan the clip in Footage, or add a face with A and draw around it."
+        if casting.show != Show.EVERYBODY and any(s.in_clip(clip.key) for s in project.subjects):
+            empty = f"Nobody is listed under “{SHOW_WORD[casting.show]}”. Choose another list above."
+        self.register.set_list(SHOW_WORD[casting.show], ORDER_WORD[casting.order])
         self.register.set_content(clip, subjects, lanes, attention(clip, waiting), note, empty)
         self.register.set_selection(self.session.selected)
 
@@ -384,8 +372,15 @@ class CoverPage(QWidget):
             return
         times, seconds, first = seen_summary(project, subject, clip)
         facts = f"Seen {'once' if times == 1 else f'{times} times'} · {seconds:.1f} s · first {format_timecode(first, clip.rate)}" if times else "Not seen in this clip"
+        elsewhere = [c.path.name for c in project.clips if c.key != clip.key and subject.in_clip(c.key)]
+        if elsewhere:
+            facts += f" · also in {', '.join(elsewhere)}"
         if len(self.session.selected) > 1:
             facts = f"One of {len(self.session.selected)} selected; decisions go to all of them. " + facts
+        if subject.doubtful:
+            facts += ". Hardly a face: cover it, or dismiss it if it is nobody."
+        elif subject.sure < 0.995 and len(subject.sightings) > 1:
+            facts += f". {subject.sure:.0%} sure that all sightings are one person.".replace("%", " %")
         self.inspector.show_subject(subject, facts, project.style_of(subject), subject.style is not None)
         self._refresh_place()
 

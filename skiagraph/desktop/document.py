@@ -11,6 +11,7 @@ from skiagraph.errors import SkiagraphError
 from skiagraph.project import file, relink
 from skiagraph.project.history import History
 from skiagraph.project.model import Project
+from skiagraph.project.recognition import Gallery
 from skiagraph.project.store import ProjectStore
 from skiagraph.review.findings import Finding, findings, open_findings
 
@@ -31,6 +32,8 @@ class Document(QObject):
     def __init__(self, parent: QObject | None = None):
         super().__init__(parent)
         self._history = History(Project())
+        # How people look, to know them again in other clips. In memory only, and gone with the project.
+        self.gallery = Gallery()
         self._store: ProjectStore | None = None
         self.findings: list[Finding] = []
         self.waiting: list[Finding] = []
@@ -69,6 +72,7 @@ class Document(QObject):
     def _take_over(self, path: Path, project: Project) -> None:
         self.close()
         self._history = History(project)
+        self.gallery = Gallery()
         self._store = ProjectStore(path, self._saved.emit)
         self.file_findings = []
         self.saveChanged.emit("saved" if path.exists() else "")

@@ -28,6 +28,7 @@ class Inspector(QScrollArea):
     keyframeDropped = Signal()
     beginHere = Signal()
     endHere = Signal()
+    portraitWanted = Signal()
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
@@ -43,7 +44,12 @@ class Inspector(QScrollArea):
         self._name.setObjectName("title")
         self._name.setWordWrap(True)
         self._facts = quiet(wrap=True)
-        layout.addWidget(self._name)
+        self.portrait = push_button("Use as picture", "link", "Know this person in the register by how they look at this frame (P)")
+        self.portrait.clicked.connect(self.portraitWanted)
+        head = line()
+        head.addWidget(self._name, 1)
+        head.addWidget(self.portrait, 0, Qt.AlignmentFlag.AlignTop)
+        layout.addLayout(head)
         layout.addWidget(self._facts)
         self._panel = QWidget()
         panel = column(spacing=GRID + 1, parent=self._panel)
@@ -120,6 +126,7 @@ class Inspector(QScrollArea):
     def show_subject(self, subject: Subject | None, facts: str, style: CoverStyle, own_style: bool) -> None:
         """Show a subject; without one say what to do."""
         self._panel.setVisible(subject is not None)
+        self.portrait.setVisible(subject is not None)
         self._style = style
         if subject is None:
             self._name.setText("Nobody selected")
@@ -145,6 +152,7 @@ class Inspector(QScrollArea):
         self.drop.setEnabled(keyframe)
         self.begin.setEnabled(seen)
         self.end.setEnabled(seen)
+        self.portrait.setEnabled(seen)
 
     def _with(self, name: str, value) -> CoverStyle:
         if name == "blocks":

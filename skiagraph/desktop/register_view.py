@@ -7,14 +7,15 @@ from collections.abc import Callable
 import numpy as np
 from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QImage, QPainter, QPainterPath, QPen
-from PySide6.QtWidgets import QAbstractScrollArea, QLineEdit, QMenu
+from PySide6.QtWidgets import QAbstractScrollArea, QLineEdit, QMenu, QPushButton
 
 from skiagraph.desktop import theme
+from skiagraph.desktop.controls import push_button
 from skiagraph.desktop.lane_painter import TimeScale, paint_attention, paint_lane, paint_marks, paint_playhead, paint_ruler
 from skiagraph.project.model import Clip, Decision, Subject
 from skiagraph.review.lanes import Lane, LaneState, Stretch
 
-HEAD, ROW = 44, 34
+HEAD, ROW = 62, 34
 # Left edges of the columns, px.
 FACE, NAME, DECISION, BADGE, LANES = 12, 46, 186, 266, 304
 RIGHT = 14
@@ -28,7 +29,9 @@ class RegisterView(QAbstractScrollArea):
     """Shows values and tells what a person did; it decides nothing.
 
     selected: keys; sought: a frame; decided: (keys, decision); renamed: (key, name); keyframeMoved: (key, from, to);
-    endDragged: (key, a frame inside, first, last); menuWanted: (key, frame, place).
+    endDragged: (key, a frame inside, first, last); menuWanted: (key, frame, place); mergeWanted: (keys, into), by dragging a person
+    on to another; sightingMoved: (key, frame, to key or empty for somebody new), by dragging a bar to another row; listMenuWanted
+    and manyMenuWanted: place for a menu.
     """
 
     selected = Signal(list)
@@ -38,6 +41,10 @@ class RegisterView(QAbstractScrollArea):
     keyframeMoved = Signal(str, int, int)
     endDragged = Signal(str, int, int, int)
     menuWanted = Signal(str, int, QPoint)
+    mergeWanted = Signal(list, str)
+    sightingMoved = Signal(str, int, str)
+    listMenuWanted = Signal(QPoint)
+    manyMenuWanted = Signal(QPoint)
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -60,8 +67,24 @@ class RegisterView(QAbstractScrollArea):
         self._drag: dict | None = None
         self._hover: tuple[int, str] = (-1, "")
         self._editor: QLineEdit | None = None
+        self._target: int | None = None
         self._empty = ""
         self._note = ""
+        self.list_button = self._head_button("Everybody · first seen", "Whom the register lists, and in what order", self.listMenuWanted, 150)
+        self.many_button = self._head_button("Decide for many", "Decisions for everybody, or for some", self.manyMenuWanted, 122)
+        self.many_button.move(12 + 150 + 6, 27)
+
+    def _head_button(self, text: str, tip: str, wanted: Signal, width: int) -> QPushButton:
+        button = push_button(text, "small", tip)
+        button.setParent(self.viewport())
+        button.setGeometry(12, 27, width, 24)
+        button.clicked.connect(lambda: wanted.emit(button.mapToGlobal(QPoint(0, button.height() + 2))))
+        return button
+
+    def set_list(self, show: str, order: str) -> None:
+        """How the register is filtered and sorted, in words."""
+        self.list_button.setText(f"{show} · {order.lower()} ▾")
+        self.many_button.setText("Decide for many ▾")
 
     # What is shown
 
@@ -147,13 +170,15 @@ class RegisterView(QAbstractScrollArea):
         painter.drawText(QRect(12, 4, 120, 20), Qt.AlignmentFlag.AlignVCenter, "Register")
         painter.setFont(theme.font(12))
         painter.setPen(QColor(theme.QUIET))
-        painter.drawText(QRect(76, 4, LANES - 84, 20), Qt.AlignmentFlag.AlignVCenter, self._note)
-        painter.drawText(QRect(12, 25, LANES - 24, 14), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, "attention")
+        painter.drawText(QRect(80, 4, LANES - 88, 20), Qt.AlignmentFlag.AlignVCenter, self._note)
         if self._clip is not None:
             painter.save()
             painter.setClipRect(QRectF(LANES - 1, 0, right - LANES + 2, HEAD))
             paint_ruler(painter, scale, right, 5, float(self._clip.rate), self._clip.frames)
-            paint_attention(painter, self._worst, scale, 27, 10, right)
+            painter.setFont(theme.font(11))
+            painter.setPen(QColor(theme.QUIET))
+            painter.drawText(QRectF(LANES, 25, 120, 14), Qt.AlignmentFlag.AlignVCenter, "attention")
+            paint_attention(painter, self._worst, scale, 42, 11, right)
             painter.restore()
         painter.setPen(QPen(QColor(theme.ASH), 1))
         painter.drawLine(0, HEAD - 1, width, HEAD - 1)
@@ -170,11 +195,15 @@ class RegisterView(QAbstractScrollArea):
         painter.drawLine(0, top + ROW - 1, width, top + ROW - 1)
         self._paint_face(painter, subject, top)
         painter.setFont(theme.font(13))
-        painter.setPen(QColor(theme.PAPER))
+        painter.setPen(QColor(theme.QUIET if subject.doubtful or subject.dismissed else theme.PAPER))
         name = painter.fontMetrics().elidedText(subject.name, Qt.TextElideMode.ElideRight, DECISION - NAME - 8)
         painter.drawText(QRect(NAME, top, DECISION - NAME - 8, ROW), Qt.AlignmentFlag.AlignVCenter, name)
         self._paint_decision(painter, row, subject, top)
         lane = self._lanes.get(subject.key)
+        if self._target == row:
+            painter.setPen(QPen(QColor(theme.LILAC), 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(QRectF(2, top + 1, width - 4, ROW - 3), 4, 4)
         if lane and lane.findings:
             self._paint_badge(painter, lane, top)
         if lane:
@@ -203,8 +232,8 @@ class RegisterView(QAbstractScrollArea):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(theme.ASH))
             painter.drawRoundedRect(box, 4, 4)
-        painter.setPen(QColor(DECISION_COLOUR[subject.decision]))
-        painter.drawText(box.adjusted(6, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, DECISION_WORD[subject.decision])
+        painter.setPen(QColor(theme.QUIET if subject.dismissed else DECISION_COLOUR[subject.decision]))
+        painter.drawText(box.adjusted(6, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, "Dismissed" if subject.dismissed else DECISION_WORD[subject.decision])
 
     def _paint_badge(self, painter, lane, top) -> None:
         exposed = any(s.state == 2 for s in lane.stretches)
@@ -274,9 +303,11 @@ class RegisterView(QAbstractScrollArea):
                 self._decision_menu(row)
                 return
         if part == "lane":
-            self._drag = (self._grip_at(row, point) if row >= 0 else None) or {"kind": "seek"}
+            self._drag = (self._grip_at(row, point) if row >= 0 else None) or {"kind": "seek", "row": row, "frame": int(self._scale().frame(point.x()))}
             if self._drag["kind"] == "seek":
                 self.sought.emit(int(self._scale().frame(point.x())))
+        elif row >= 0 and part == "name":
+            self._drag = {"kind": "person", "row": row}
 
     def _select(self, row: int, modifiers) -> None:
         key = self._subjects[row].key
@@ -315,6 +346,10 @@ class RegisterView(QAbstractScrollArea):
             self._show_hover(point)
             return
         frame = int(np.clip(self._scale().frame(point.x()), 0, self._clip.frames - 1))
+        if drag["kind"] in ("person", "seek") and self._drag_across(drag, point):
+            return
+        if drag["kind"] == "person":
+            return
         if drag["kind"] == "seek":
             self.sought.emit(frame)
             return
@@ -322,8 +357,37 @@ class RegisterView(QAbstractScrollArea):
         self.sought.emit(drag["to"])
         self.viewport().update()
 
+    def _drag_across(self, drag: dict, point: QPointF) -> bool:
+        """A person or a bar pulled to another row: True while it is on its way."""
+        row = self._row_at(point.y())
+        below = point.y() > HEAD + len(self._subjects) * ROW - self.verticalScrollBar().value()
+        start = drag["row"]
+        if start < 0 or (drag["kind"] == "seek" and not self._is_seen(start, drag["frame"])):
+            return False
+        away = row != start and (row >= 0 or below and drag["kind"] == "seek")
+        target = row if away and row >= 0 else -1 if away else None
+        if target != self._target:
+            self._target = target
+            self.viewport().setCursor(Qt.CursorShape.ClosedHandCursor if away else Qt.CursorShape.ArrowCursor)
+            self.viewport().update()
+        return away
+
+    def _is_seen(self, row: int, frame: int) -> bool:
+        lane = self._lanes.get(self._subjects[row].key)
+        return lane is not None and any(first <= frame <= last for first, last in lane.ends)
+
     def mouseReleaseEvent(self, event) -> None:
         drag, self._drag = self._drag, None
+        target, self._target = self._target, None
+        if drag and target is not None and drag["kind"] in ("person", "seek"):
+            self.viewport().setCursor(Qt.CursorShape.ArrowCursor)
+            self.viewport().update()
+            key, to = self._subjects[drag["row"]].key, self._subjects[target].key if target >= 0 else ""
+            if drag["kind"] == "seek":
+                self.sightingMoved.emit(key, drag["frame"], to)
+            else:
+                self.mergeWanted.emit([k for k in (self._keys if key in self._keys else [key]) if k != to], to)
+            return
         if not drag or "to" not in drag:
             return
         if drag["kind"] == "keyframe":
@@ -341,7 +405,7 @@ class RegisterView(QAbstractScrollArea):
         part = self._part_at(point) if row >= 0 else ""
         grip = self._grip_at(row, point) if row >= 0 and part == "lane" else None
         self.viewport().setCursor(Qt.CursorShape.SizeHorCursor if grip else Qt.CursorShape.PointingHandCursor if part in ("decision", "name") else Qt.CursorShape.ArrowCursor)
-        tip = {"decision": "Decision (1 cover, 2 show, 3 undecided)", "badge": "Open findings; N goes to the next", "name": "Double click to rename"}.get(part, "")
+        tip = {"decision": "Decision (1 cover, 2 show, 3 undecided)", "badge": "Open findings; N goes to the next", "name": "Double click to rename; drag on to another to merge"}.get(part, "")
         self.viewport().setToolTip({"keyframe": "Keyframe: drag to another frame", "first": "Drag to begin the cover elsewhere",
                                     "last": "Drag to end the cover elsewhere"}[grip["kind"]] if grip else tip)
         if (row, part) != self._hover:

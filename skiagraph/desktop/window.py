@@ -31,9 +31,10 @@ from skiagraph.handover.export import export_clip, open_source
 from skiagraph.jobs import JobControl
 from skiagraph.media.formats import FORMATS
 from skiagraph.media.index import open_clip
-from skiagraph.project import edits, relink
+from skiagraph.project import cast, edits, relink
 from skiagraph.project.file import SUFFIX
 from skiagraph.project.model import Acceptance
+from skiagraph.project.recognition import link_clip, recall
 
 FOOTAGE, COVER, REVIEW, HANDOVER = range(4)
 STEPS = (("Footage", "Clips in, and scanning them (Ctrl+1)"), ("Cover", "Who is covered, and how (Ctrl+2)"),
@@ -145,8 +146,8 @@ class MainWindow(QMainWindow):
         project = self.document.project
         entries = []
         for clip in project.clips:
-            people = [s for s in project.subjects if s.in_clip(clip.key)]
-            entries.append((clip, len(people), sum(s.decision == "undecided" for s in people), not relink.is_there(clip)))
+            people = [s for s in project.subjects if s.in_clip(clip.key) and not s.dismissed]
+            entries.append((clip, len(people), sum(not s.is_decided for s in people), not relink.is_there(clip)))
         self.footage.set_clips(entries, self.portraits.thumbnail, self._job is not None)
         self.actions_.refresh(self.document.undo_name, self.document.redo_name)
         self._refresh_findings()
@@ -292,7 +293,7 @@ class MainWindow(QMainWindow):
         if self._job is not None:
             self.notice.say("Something is running already; wait for it or cancel it.")
             return
-        project = self.document.project
+        project, gallery = self.document.project, self.document.gallery
         now = {"name": ""}
 
         def work(control: JobControl):
@@ -302,6 +303,8 @@ class MainWindow(QMainWindow):
                 now["name"] = clip.path.name
                 runner.tell((key, None, False))
                 result = scan(*open_source(clip), ScanSettings(every=every), control, lambda r, k=key: runner.tell((k, r, False)))
+                gallery.learn(key, result)
+                recall(project, gallery, control, besides=key)
                 runner.tell((key, result, True))
 
         runner = JobRunner(work, self)
@@ -319,7 +322,9 @@ class MainWindow(QMainWindow):
         if result is None:
             self.document.edit(f"scan {name}", lambda project: project.with_clip(project.clip(key)))
             return
-        self.document.amend(edits.apply_scan, key, result, every if final else 0)
+        self.document.amend(cast.apply_scan, key, result, every if final else 0)
+        if final:
+            self.document.amend(link_clip, key, self.document.gallery)
         if final and result.damage:
             self.notice.say(result.damage)
 

@@ -17,7 +17,7 @@ from skiagraph.detect.tiles import Tile, cut, shrunk, tile_plan, turns
 # Scores under this are noise even for a second look.
 FIRST_LOOK, SECOND_LOOK = 0.35, 0.25
 # A second look that is this sure needs no third.
-CONTENT = 0.6
+CONTENT = 0.5
 # Below this mean brightness a picture is lifted before it is searched.
 DARK = 78.0
 
@@ -68,7 +68,7 @@ class FaceFinder:
         height, width = frame_rgb.shape[:2]
         frame_rgb = lifted(frame_rgb)
         tiles = tile_plan(width, height, self.smallest, turn)
-        levels = {side: shrunk(frame_rgb, side, self._far[0].side) for side in {tile.side for tile in tiles}}
+        levels = shrunk(frame_rgb, {tile.side for tile in tiles}, self._far[0].side)
         largest = min(width, height)
         # The short-range model on the largest squares knows near faces, and profiles, better.
         calls = [(tile, False) for tile in tiles] + [(tile, True) for tile in tiles if tile.side >= largest]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -12,7 +13,7 @@ import numpy as np
 SURE_SPAN = 17.0
 MOST_FINER = 2.7
 # So many squares of one level are worth a frame's while; more are spread over several frames.
-WORTH_A_FRAME = 12
+WORTH_A_FRAME = 8
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,9 +83,15 @@ def cut(frame_rgb: np.ndarray, tile: Tile) -> np.ndarray:
     return square
 
 
-def shrunk(frame_rgb: np.ndarray, side: int, input_side: int) -> np.ndarray:
-    """The whole frame scaled so that squares of side become squares of input_side: once for a level, not for each tile."""
-    scale = input_side / side
+def shrunk(frame_rgb: np.ndarray, sides: Iterable[int], input_side: int) -> dict[int, np.ndarray]:
+    """For each side the whole frame scaled so that squares of that side become squares of input_side: once for a level, not for
+    each tile. Each level is made from the one above it, halved where it can be."""
     height, width = frame_rgb.shape[:2]
-    size = max(1, round(width * scale)), max(1, round(height * scale))
-    return cv2.resize(frame_rgb, size, interpolation=cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR)
+    levels, source = {}, frame_rgb
+    for side in sorted(sides):
+        scale = input_side / side
+        size = max(1, round(width * scale)), max(1, round(height * scale))
+        while source.shape[1] >= 2 * size[0] and source.shape[0] >= 2 * size[1]:
+            source = cv2.resize(source, (source.shape[1] // 2, source.shape[0] // 2), interpolation=cv2.INTER_AREA)
+        levels[side] = source if source.shape[1::-1] == size else cv2.resize(source, size, interpolation=cv2.INTER_LINEAR)
+    return levels

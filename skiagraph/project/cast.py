@@ -73,10 +73,15 @@ class _CastingOf:
                 owners[n] = key
                 votes[key] = votes.get(key, 0) + len(path)
                 self._give(key, path, person)
+        main = self._main(votes)
+        for n, key in owners.items():
+            if key != main and self._is_free(key) and not self._kept_apart(key, main) and self.project.subject(main).decision != Decision.SHOW:
+                # Only the machine had them apart, while it knew less.
+                self.given[key].remove(person.paths[n])
+                self._give(main, person.paths[n], person)
         left = [n for n in range(len(person.paths)) if n not in owners]
         if not left:
             return
-        main = max(votes, key=votes.get) if votes else None
         paths = [person.paths[n] for n in left]
         if main is not None:
             # Where somebody agreed to be seen, a new sighting is not theirs before a person says so.
@@ -85,6 +90,19 @@ class _CastingOf:
                     self._give(main, path, person)
                 return
         self.new.append((person, paths, main))
+
+    def _main(self, votes: dict[str, int]) -> str | None:
+        """Who of the subjects on a person's paths the person is: one that somebody decided about, or who got most."""
+        return max(votes, key=lambda key: (not self._is_free(key), votes[key])) if votes else None
+
+    def _is_free(self, key: str) -> bool:
+        """True for a subject that is as the machine made it."""
+        subject = self.project.subject(key)
+        made = subject.name.split(" ")[0] in ("Person", "Doubtful")
+        return made and not subject.is_decided and subject.style is None and not subject.portrait_chosen and not any(s.touched for s in subject.sightings)
+
+    def _kept_apart(self, one: str, other: str) -> bool:
+        return any(n.is_about(one, other) and n.answer == Answer.NO for n in self.project.likenesses)
 
     def _give(self, key: str, path: Path, person: FoundPerson) -> None:
         self.given.setdefault(key, []).append(path)
@@ -105,7 +123,7 @@ class _CastingOf:
         mine = [s for s in subject.sightings if s.clip == self.clip]
         touched = [s for s in mine if s.touched]
         paths = self.given.get(subject.key)
-        if paths is None:
+        if not paths:
             if others or touched or subject.is_decided or subject.style or not mine:
                 # A decision outlives a scan that missed the person; so does the cover.
                 return replace(subject, sightings=others + tuple(touched or mine))
@@ -358,3 +376,8 @@ def answer(project: Project, one: str, other: str, said: Answer | None) -> Proje
 def open_likenesses(project: Project) -> list[Likeness]:
     """Questions that wait for an answer, likeliest first."""
     return sorted((n for n in project.likenesses if n.answer == Answer.OPEN), key=lambda n: -n.probability)
+
+
+def ask_again(project: Project) -> Project:
+    """The project with everything that was put off asked again."""
+    return replace(project, likenesses=tuple(replace(n, answer=Answer.OPEN) if n.answer == Answer.LATER else n for n in project.likenesses))

@@ -15,6 +15,7 @@ from skiagraph.project.model import Answer, Clip, Decision, Likeness, Project, S
 from skiagraph.track.appearance import head_colours
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.identity import JOIN, PROPOSE, Signature, log_odds, probability
+from skiagraph.track.path import Path
 from skiagraph.track.results import ScanResult
 from skiagraph.track.sweep import Squared, describe
 
@@ -24,42 +25,47 @@ FRAMES, MOST = 3, 9
 
 
 class Gallery:
-    """How the people of a project look, by the place they were seen at: (clip, first frame of a path) → signature."""
+    """How the people of a project look, by the path they were seen on."""
 
     def __init__(self):
-        self._known: dict[tuple[str, int], Signature] = {}
+        self._known: dict[tuple, Signature] = {}
 
     def learn(self, clip: str, result: ScanResult) -> None:
         """Take in what a scan learned of everybody in a clip."""
         self._known = {place: s for place, s in self._known.items() if place[0] != clip}
         for person in result.people:
             for path in person.paths:
-                self._known[clip, path.first] = person.signature
+                self.put(clip, path, person.signature)
 
-    def put(self, clip: str, first: int, signature: Signature) -> None:
-        self._known[clip, first] = signature
+    def put(self, clip: str, path: Path, signature: Signature) -> None:
+        self._known[_place(clip, path)] = signature
 
     def of(self, subject: Subject, clip: str | None = None) -> Signature:
         """The signature of a subject, in one clip or in all."""
         parts = {id(s): s for sighting in subject.sightings if clip in (None, sighting.clip)
-                 if (s := self._known.get((sighting.clip, sighting.path.first))) is not None}
+                 if (s := self._known.get(_place(sighting.clip, sighting.path))) is not None}
         return Signature.joined(list(parts.values()))
 
     def lacks(self, subject: Subject) -> bool:
-        return not any((s.clip, s.path.first) in self._known for s in subject.sightings)
+        return not any(_place(s.clip, s.path) in self._known for s in subject.sightings)
+
+
+def _place(clip: str, path: Path) -> tuple:
+    """What tells one path of a clip from all others, also after the project was saved and read again."""
+    return clip, path.first, path.last, round(float(path.cx[0])), round(float(path.cy[0]))
 
 
 def recall(project: Project, gallery: Gallery, control: JobControl, besides: str = "") -> None:
     """Look at a few frames of everybody whom the gallery does not know: after a project was opened. besides: a clip to leave out."""
     lacking = [s for s in project.subjects if not s.doubtful and not s.dismissed and gallery.lacks(s)]
     for clip in project.clips:
-        wanted: dict[int, list[tuple[int, np.ndarray]]] = {}
+        wanted: dict[int, list[tuple[Path, np.ndarray]]] = {}
         if clip.key == besides or not clip.path.exists():
             continue
         for subject in lacking:
             for sighting in subject.in_clip(clip.key)[:MOST // FRAMES]:
                 for frame, box in _good_faces(clip, sighting)[:FRAMES]:
-                    wanted.setdefault(frame, []).append((sighting.path.first, box))
+                    wanted.setdefault(frame, []).append((sighting.path, box))
         if wanted:
             _look(clip, wanted, gallery, control)
 
@@ -84,24 +90,26 @@ def _good_faces(clip: Clip, sighting) -> list[tuple[int, np.ndarray]]:
 def _look(clip: Clip, wanted, gallery: Gallery, control: JobControl) -> None:
     info = probe(clip.path)
     describer, squared = FaceDescriber(), Squared(float(info.upright_aspect))
+    paths: dict[int, Path] = {}
     found: dict[int, list] = {}
     colours: dict[int, list] = {}
     with FrameReader(info, load_index(info)) as reader:
         for done, frame in enumerate(sorted(wanted)):
             control.report(STEP_RECALL, done, len(wanted))
             rgb = squared.picture(reader.read(frame).rgb())
-            for first, box in wanted[frame]:
+            for path, box in wanted[frame]:
+                paths[id(path)] = path
                 description = describe(describer, rgb, squared, box)
                 if description is not None:
-                    found.setdefault(first, []).append(description)
+                    found.setdefault(id(path), []).append(description)
                 look = head_colours(rgb, squared.boxes(box))
                 if look is not None:
-                    colours.setdefault(first, []).append(look)
-    for first in found.keys() | colours.keys():
-        mine = found.get(first, [])
-        mean = np.sqrt(np.mean(np.square(colours[first]), axis=0)) if first in colours else None
+                    colours.setdefault(id(path), []).append(look)
+    for key, path in paths.items():
+        mine = found.get(key, [])
+        mean = np.sqrt(np.mean(np.square(colours[key]), axis=0)) if key in colours else None
         vectors = np.array([d.vector for d in mine]) if mine else np.zeros((0, 128), np.float32)
-        gallery.put(clip.key, first, Signature(vectors, np.array([d.worth for d in mine], np.float32), mean))
+        gallery.put(clip.key, path, Signature(vectors, np.array([d.worth for d in mine], np.float32), mean))
 
 
 def link_clip(project: Project, clip: str, gallery: Gallery) -> Project:

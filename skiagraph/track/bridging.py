@@ -134,7 +134,8 @@ def chains(tracklets: list[Tracklet], rate: float, settings: BridgeSettings = Br
             away = np.hypot(*(b[:2] - a[:2] - speed * min(gap, rate * 0.8))) / max(a[2], b[2])
             away = min(away, np.hypot(*(b[:2] - a[:2])) / max(a[2], b[2]))
             change = abs(np.log(b[2] / a[2]))
-            like = likeness(end.colours, tracklet.colours)
+            # Where nothing is known of how one looked, looks decide nothing.
+            like = 0.8 if end.colours is None or tracklet.colours is None else likeness(end.colours, tracklet.colours)
             travelled = np.hypot(*speed) * gap / max(a[2], 1)
             if away > 0.8 + 0.4 * gap / rate + 0.2 * travelled or change > 0.5 or like < 0.62:
                 continue

@@ -212,8 +212,9 @@ class Linker:
             change = np.abs(np.log(np.maximum(sides, 1) / max(side, 1)))
             for j in range(len(found)):
                 like = likeness(track.tracklet.colours, colours[j])
+                unlike = like < least_like and track.tracklet.colours is not None and colours[j] is not None
                 # The less sure a face is, the nearer it must be to where one was expected.
-                if away[j] > allowed * (1.0 if gate is None else float(np.clip((found.scores[j] - 0.45) / 0.25, 0.4, 1))) or change[j] > most or like < least_like:
+                if away[j] > allowed * (1.0 if gate is None else float(np.clip((found.scores[j] - 0.45) / 0.25, 0.4, 1))) or change[j] > most or unlike:
                     continue
                 cost[i, j] = away[j] + 0.5 * (1 - overlap[i, j]) + 0.6 * change[j] + 0.9 * (1 - like)
         return cost

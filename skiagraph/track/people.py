@@ -204,6 +204,12 @@ def _untangled(parts: Sequence[Stretch]) -> list[Path]:
         found_before = before.first + int(np.flatnonzero(before.origin == FOUND)[-1])
         found_after = path.first + int(np.argmax(path.origin == FOUND))
         meet = int(np.clip((before.last + path.first + 1) // 2, found_before + 1, max(found_before + 1, found_after)))
+        if meet > path.last or path.last <= before.last:
+            # It lies wholly within the one before: the same head, tracked twice.
+            continue
+        if meet <= before.first:
+            paths[-1] = path
+            continue
         at_end, at_begin = before.row(meet - 1), path.row(meet)
         near = float(iou(cxcywh_to_xyxy(np.array([[before.cx[at_end], before.cy[at_end], before.width[at_end], before.height[at_end]]])),
                          cxcywh_to_xyxy(np.array([[path.cx[at_begin], path.cy[at_begin], path.width[at_begin], path.height[at_begin]]])))[0, 0]) > 0.3

@@ -15,7 +15,7 @@ _SIDE = 256
 # The square that is looked at: its side in head heights, and how far down in it the head's middle lies.
 _REACH, _RISE = 3.0, 0.36
 # The mask is matched at this resolution.
-_FINE = 64
+_FINE = 48
 # A head of which this share is person is there; below the other it is not.
 THERE, GONE = 0.7, 0.35
 # From this margin between head and what is around it the place of the head is clear.
@@ -23,7 +23,7 @@ CLEAR = 0.5
 # Hair above the skull, in head heights.
 HAIR = 0.05
 # Places and widths tried around what was expected: shifts in head widths and heights, factors on the width, and what straying costs.
-_SHIFTS_X, _SHIFTS_Y, _WIDTHS, _STRAY = (-0.6, -0.4, -0.2, -0.1, 0.0, 0.1, 0.2, 0.4, 0.6), (-0.3, -0.18, -0.09, 0.0, 0.09, 0.18, 0.3), (0.85, 1.0, 1.2, 1.45), 0.5
+_COARSE_X, _COARSE_Y, _WIDTHS, _STRAY = (-0.6, -0.4, -0.2, 0.0, 0.2, 0.4, 0.6), (-0.27, 0.0, 0.27), (0.9, 1.2, 1.45), 0.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,26 +64,34 @@ class Silhouette:
         fine = scale * _FINE / _SIDE
         x, y, a, b = _FINE / 2, _FINE * _RISE, width * fine / 2, height * fine / 2
         share = float(small[_radius(x, y, a, b) < 0.81].mean())
-        best = (-1.0, 0.0, x, y, a)
-        for dx in _SHIFTS_X:
-            for dy in _SHIFTS_Y:
-                for factor in _WIDTHS:
-                    px, py, wide = x + dx * 2 * a, y + dy * 2 * b, a * factor
-                    radius = _radius(px, py, wide, b)
-                    ring = (radius > 1.35) & (radius < 2.3)
-                    ring[int(py + 0.2 * b):] = False
-                    inside = radius < 0.85
-                    if not inside.any() or not ring.any():
-                        continue
-                    margin = float(small[inside].mean() - small[ring].mean())
-                    value = margin - _STRAY * (dx * dx + dy * dy) - 0.05 * abs(factor - 1)
-                    if value > best[0]:
-                        best = (value, margin, px, py, wide)
+        best = _best(small, x, y, a, b, ((dx, dy, w) for dx in _COARSE_X for dy in _COARSE_Y for w in _WIDTHS))
+        _, _, px, py, wide = best
+        near = ((px - x) / (2 * a), (py - y) / (2 * b), wide / a)
+        best = max(best, _best(small, x, y, a, b, ((near[0] + dx, near[1] + dy, near[2]) for dx in (-0.1, 0, 0.1) for dy in (-0.09, 0, 0.09))))
         _, margin, px, py, wide = best
         if margin < CLEAR:
             return Shape(share, margin, cx, cy, width)
         # Hair and hats stand above the skull, which draws the best place upwards.
         return Shape(share, margin, cx + (px - x) / fine, cy + (py - y) / fine + HAIR * height, 2 * wide / fine)
+
+
+def _best(mask, x, y, a, b, places) -> tuple[float, float, float, float, float]:
+    """(value, margin, cx, cy, half width) of the best of the places (shift in widths, in heights, factor on the width)."""
+    best = (-1.0, 0.0, x, y, a)
+    for dx, dy, factor in places:
+        px, py, wide = x + dx * 2 * a, y + dy * 2 * b, a * factor
+        radius = _radius(px, py, wide, b)
+        ring = (radius > 1.35) & (radius < 2.3)
+        ring[int(max(0, py + 0.2 * b)):] = False
+        inside = radius < 0.85
+        count, around = np.count_nonzero(inside), np.count_nonzero(ring)
+        if not count or not around:
+            continue
+        margin = float(mask[inside].sum() / count - mask[ring].sum() / around)
+        value = margin - _STRAY * (dx * dx + dy * dy) - 0.05 * abs(factor - 1)
+        if value > best[0]:
+            best = (value, margin, px, py, wide)
+    return best
 
 
 _COLUMN, _ROW = np.arange(_FINE, dtype=np.float32)[None, :] + 0.5, np.arange(_FINE, dtype=np.float32)[:, None] + 0.5

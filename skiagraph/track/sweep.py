@@ -27,7 +27,7 @@ STEP_FIND = "Finding faces"
 # When stepping, people who are known are looked at again every so many frames.
 LOOK_EVERY = 2
 # A face is described when it is at least this sure and this large (px), at most this often for one track, and not soon again.
-DESCRIBE_SCORE, DESCRIBE_PX, DESCRIBE_MOST, DESCRIBE_APART_S = 0.7, 22, 6, 0.35
+DESCRIBE_SCORE, DESCRIBE_PX, DESCRIBE_MOST, DESCRIBE_APART_S = 0.7, 22, 4, 0.35
 # A face of a score between these is shown to the landmark network for a second opinion: on drawn and
 # textured footage that network sees 0.9 or more on nearly all real faces and under 0.5 on nearly all others.
 ASKED_FROM, ASKED_TO = 0.45, 0.74

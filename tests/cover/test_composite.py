@@ -6,7 +6,7 @@ from skiagraph.cover.composite import covered
 from skiagraph.cover.matte import draw_layer, layers, matte
 from skiagraph.media.index import open_clip
 from skiagraph.media.reader import FrameReader
-from skiagraph.project import edits
+from skiagraph.project import cast, edits
 from skiagraph.project.model import CoverKind, CoverStyle, Decision
 from skiagraph.project.outline import Outline, contains
 from tests.support import TemporaryFolder, head_path, make_clip, project_on
@@ -68,9 +68,9 @@ class CompositeTest(TemporaryFolder):
         path = make_clip(self.folder / "a.mkv", 1, encoder="ffv1", draw=noisy)
         project = project_on(path, head_path(0, 1))
         self.assertEqual(len(layers(project, "c1", 0)), 1)
-        self.assertEqual(layers(edits.decide(project, ["s1"], Decision.SHOW), "c1", 0), [])
+        self.assertEqual(layers(cast.decide(project, ["s1"], Decision.SHOW), "c1", 0), [])
         frame = self.frame(path)
-        self.assertIs(covered(edits.decide(project, ["s1"], Decision.SHOW), "c1", frame), frame)
+        self.assertIs(covered(cast.decide(project, ["s1"], Decision.SHOW), "c1", frame), frame)
 
 
 class MatteTest(TemporaryFolder):

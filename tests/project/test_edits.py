@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 
 from skiagraph.errors import EditRefused
-from skiagraph.project import edits
+from skiagraph.project import cast, edits
 from skiagraph.project.history import History
 from skiagraph.project.model import Decision, Project, Reach
 from skiagraph.project.outline import outline_at
@@ -40,7 +40,7 @@ class EditTest(TemporaryFolder):
     def test_input_is_never_changed(self):
         before = self.at(self.project, 30)
         self.moved(Reach.ALL)
-        edits.decide(self.project, ["s1"], Decision.SHOW)
+        cast.decide(self.project, ["s1"], Decision.SHOW)
         self.assertEqual(self.at(self.project, 30), before)
         self.assertEqual(self.project.subject("s1").decision, Decision.UNDECIDED)
         with self.assertRaises(ValueError):
@@ -73,20 +73,20 @@ class EditTest(TemporaryFolder):
         return ScanResult(people, FaceTable.none(), (), 60)
 
     def test_hand_work_and_decisions_survive_a_new_scan(self):
-        project = edits.apply_scan(edits.add_clip(Project(), *_open(self.clip)), "c1", self.scanned(head_path(0, 60, cx=40), head_path(0, 60, cx=120)), 1)
+        project = cast.apply_scan(edits.add_clip(Project(), *_open(self.clip)), "c1", self.scanned(head_path(0, 60, cx=40), head_path(0, 60, cx=120)), 1)
         self.assertEqual([s.name for s in project.subjects], ["Person 1", "Person 2"])
         self.assertTrue(all(s.decision == Decision.UNDECIDED and s.is_covered for s in project.subjects))
-        project = edits.rename(edits.decide(project, ["s2"], Decision.SHOW), "s2", "Clerk")
+        project = edits.rename(cast.decide(project, ["s2"], Decision.SHOW), "s2", "Clerk")
         project = edits.move_outline(project, "s1", "c1", 30, replace(outline_at(project.subject("s1").sightings[0], 30), cx=50), Reach.FRAME)
-        again = edits.apply_scan(project, "c1", self.scanned(head_path(0, 60, cx=121), head_path(0, 60, cx=41), head_path(5, 20, cx=80)), 1)
+        again = cast.apply_scan(project, "c1", self.scanned(head_path(0, 60, cx=121), head_path(0, 60, cx=41), head_path(5, 20, cx=80)), 1)
         self.assertEqual([(s.name, s.decision.value) for s in again.subjects], [("Person 1", "undecided"), ("Clerk", "show"), ("Person 2", "undecided")])
         self.assertAlmostEqual(outline_at(again.subject("s1").sightings[0], 30).cx, 50, places=3)
         self.assertAlmostEqual(outline_at(again.subject("s2").sightings[0], 30).cx, 121, places=3)
 
     def test_merging_never_shows_somebody_by_accident(self):
         project = project_on(self.clip, head_path(0, 20), head_path(30, 20))
-        project = edits.decide(project, ["s1"], Decision.SHOW)
-        merged = edits.merge_subjects(project, "s1", ["s2"])
+        project = cast.decide(project, ["s1"], Decision.SHOW)
+        merged = cast.merge_subjects(project, "s1", ["s2"])
         self.assertEqual((len(merged.subjects), merged.subject("s1").decision), (1, Decision.UNDECIDED))
         self.assertEqual(len(merged.subject("s1").sightings), 2)
 

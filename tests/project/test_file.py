@@ -10,7 +10,7 @@ from unittest import mock
 import numpy as np
 
 from skiagraph.errors import CannotOpenProject, CannotSaveProject
-from skiagraph.project import edits, file, relink
+from skiagraph.project import cast, edits, file, relink
 from skiagraph.project.model import Acceptance, CoverKind, CoverStyle, Decision, Reach
 from skiagraph.project.outline import outline_rows
 from skiagraph.project.store import ProjectStore
@@ -23,7 +23,7 @@ class FileTest(TemporaryFolder):
         super().setUp()
         self.clip = make_clip(self.folder / "quay.mp4", 30)
         project = project_on(self.clip, head_path(0, 30, step=(0.5, 0.2)), head_path(4, 20, angle=12))
-        project = edits.decide(project, ["s2"], Decision.SHOW)
+        project = cast.decide(project, ["s2"], Decision.SHOW)
         project = edits.set_style(project, "s1", CoverStyle(CoverKind.BLUR, blur=0.2))
         sighting = project.subject("s1").sightings[0]
         from skiagraph.project.outline import outline_at
@@ -67,7 +67,7 @@ class FileTest(TemporaryFolder):
         file.save(self.project, self.path)
         before = self.path.read_bytes()
         with mock.patch("os.fsync", side_effect=OSError(28, "No space left on device")), self.assertRaises(CannotSaveProject) as caught:
-            file.save(edits.decide(self.project, ["s1"], Decision.SHOW), self.path)
+            file.save(cast.decide(self.project, ["s1"], Decision.SHOW), self.path)
         self.assertSentence(str(caught.exception), "inquiry.skiagraph")
         self.assertEqual(self.path.read_bytes(), before)
         self.assertEqual(sorted(p.name for p in self.folder.glob(".*part*")), [])

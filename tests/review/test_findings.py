@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 
 from skiagraph.handover.export import export_clip
-from skiagraph.project import edits
+from skiagraph.project import cast, edits
 from skiagraph.project.model import Acceptance, CoverKind, CoverStyle, Decision, Sighting
 from skiagraph.review.exposure import check_file
 from skiagraph.review.findings import Reason, findings, open_findings, sentence
@@ -34,12 +34,12 @@ class FindingTest(TemporaryFolder):
 
     def test_gap_between_sightings(self):
         project = project_on(self.clip, head_path(0, 20), head_path(30, 30))
-        merged = edits.merge_subjects(project, "s1", ["s2"])
+        merged = cast.merge_subjects(project, "s1", ["s2"])
         self.assertIn((Reason.GAP, 20, 29), self.reasons(merged))
-        self.assertNotIn(Reason.GAP, [r for r, _, _ in self.reasons(edits.decide(merged, ["s1"], Decision.SHOW))])
+        self.assertNotIn(Reason.GAP, [r for r, _, _ in self.reasons(cast.decide(merged, ["s1"], Decision.SHOW))])
 
     def test_leaving_and_returning_at_the_edge_is_no_gap(self):
-        project = edits.merge_subjects(project_on(self.clip, head_path(0, 20, cx=4), head_path(40, 20, cx=4)), "s1", ["s2"])
+        project = cast.merge_subjects(project_on(self.clip, head_path(0, 20, cx=4), head_path(40, 20, cx=4)), "s1", ["s2"])
         self.assertEqual(self.reasons(project), [])
 
     def test_unsure_and_ends_inside(self):
@@ -71,7 +71,7 @@ class FindingTest(TemporaryFolder):
         self.assertEqual((worst[9], worst[30]), (Attention.EXPOSED, Attention.LOOK))
         drawn = lane(project, clip, project.subject("s1"), found)
         self.assertEqual([s.state for s in drawn.stretches], [LaneState.UNSURE])
-        shown = edits.decide(project, ["s1"], Decision.SHOW)
+        shown = cast.decide(project, ["s1"], Decision.SHOW)
         self.assertEqual([s.state for s in lane(shown, clip, shown.subject("s1"), []).stretches], [LaneState.SHOWN])
         self.assertEqual(next_finding(found, "c1", 5).at, 9)
         self.assertEqual(next_finding(found, "c1", 40).at, 0)

@@ -1,0 +1,81 @@
+"""“Are these the same person?”: two faces side by side, and three answers."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath
+from PySide6.QtWidgets import QFrame, QLabel, QWidget
+
+from skiagraph.desktop import theme
+from skiagraph.desktop.controls import column, line, push_button, quiet
+from skiagraph.desktop.theme import GRID
+from skiagraph.project.model import Answer, Likeness
+
+
+class FaceTile(QWidget):
+    """A face with round corners."""
+
+    def __init__(self, side: int = 56, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._image: QImage | None = None
+        self.setFixedSize(QSize(side, side))
+
+    def set_image(self, image: QImage | None) -> None:
+        self._image = image
+        self.update()
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        path = QPainterPath()
+        path.addRoundedRect(QRectF(self.rect()), 4, 4)
+        painter.fillPath(path, QColor(theme.ASH))
+        if self._image is not None:
+            painter.setClipPath(path)
+            painter.drawImage(QRectF(self.rect()), self._image)
+
+
+class QuestionBar(QFrame):
+    """answered: (likeness, Answer or None for yes); lookWanted: a subject's key."""
+
+    answered = Signal(object, object)
+    lookWanted = Signal(str)
+
+    def __init__(self, parent: QWidget | None = None):
+        super().__init__(parent)
+        self.setObjectName("question")
+        self.setStyleSheet(f"#question {{ background: {theme.SOOT}; border-radius: 4px; border-left: 3px solid {theme.LILAC}; }}")
+        self._likeness: Likeness | None = None
+        row = line(margin=2 * GRID, spacing=3 * GRID, parent=self)
+        row.setContentsMargins(3 * GRID, GRID, 3 * GRID, GRID)
+        self.one, self.other = FaceTile(), FaceTile()
+        row.addWidget(self.one)
+        row.addWidget(self.other)
+        words = column(spacing=0)
+        self._title = QLabel("Are these the same person?")
+        self._title.setStyleSheet("font-weight: 700;")
+        self._names = quiet("")
+        words.addStretch(1)
+        words.addWidget(self._title)
+        words.addWidget(self._names)
+        words.addStretch(1)
+        row.addLayout(words, 1)
+        self.yes = push_button("Same person", "primary", "They become one; the decision to cover wins")
+        self.no = push_button("Two people", "", "They stay apart, also after a new scan")
+        self.later = push_button("Later", "", "Do not ask about these two again for now")
+        for button, said in ((self.yes, None), (self.no, Answer.NO), (self.later, Answer.LATER)):
+            button.clicked.connect(lambda _=False, s=said: self.answered.emit(self._likeness, s))
+            row.addWidget(button)
+        self.hide()
+
+    def show_question(self, likeness: Likeness | None, names: tuple[str, str], faces: tuple[QImage | None, QImage | None], more: int) -> None:
+        """likeness None hides the bar; more: how many questions wait after this one."""
+        self._likeness = likeness
+        self.setVisible(likeness is not None)
+        if likeness is None:
+            return
+        self.one.set_image(faces[0])
+        self.other.set_image(faces[1])
+        further = f"  ·  {more} more" if more else ""
+        self._names.setText(f"{names[0]} and {names[1]}, {likeness.probability:.0%} likely".replace("%", " %") + further)

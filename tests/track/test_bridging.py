@@ -1,0 +1,159 @@
+"""From tracklets to paths: no hole, no lag, no head left outside, and no glide across an absence."""
+
+import unittest
+
+import numpy as np
+
+from skiagraph.track.bridging import BridgeSettings, Chain, Window, chains, gap_tasks, held, lead_task, loose_ends, path_of
+from skiagraph.track.linking import Tracklet
+from skiagraph.track.path import BRIDGED, FOUND, Path
+from tests.track.test_following import pictures
+
+
+def tracklet(number, frames, x, y=150.0, width=60.0, score=0.9, colours=None, shot=0):
+    """x: function of the frame, or a number."""
+    place = x if callable(x) else lambda n: x
+    heads = [np.array([place(n), y, width, width * 1.35, 0.0], np.float32) for n in frames]
+    boxes = [np.array([h[0] - 25, y - 20, h[0] + 25, y + 30], np.float32) for h in heads]
+    return Tracklet(number, list(frames), heads, boxes, [score] * len(heads), colours, shot)
+
+
+class ChainTest(unittest.TestCase):
+    def test_a_head_that_goes_on_at_its_own_pace_is_one(self):
+        pieces = [tracklet(1, range(0, 20), lambda n: 100 + 6 * n), tracklet(2, range(32, 50), lambda n: 100 + 6 * n)]
+        self.assertEqual([[t.number for t in c.parts] for c in chains(pieces, 25)], [[1, 2]])
+
+    def test_far_away_other_size_other_shot_or_long_after_is_another(self):
+        first = tracklet(1, range(0, 20), 100)
+        for other in (tracklet(2, range(25, 40), 500), tracklet(2, range(25, 40), 100, width=140), tracklet(2, range(25, 40), 100, shot=1),
+                      tracklet(2, range(120, 140), 100)):
+            self.assertEqual(len(chains([first, other], 25)), 2)
+
+    def test_other_clothes_are_another(self):
+        red, blue = np.eye(4, dtype=np.float32)[:2]
+        self.assertEqual(len(chains([tracklet(1, range(20), 100, colours=red), tracklet(2, range(25, 40), 100, colours=blue)], 25)), 2)
+        self.assertEqual(len(chains([tracklet(1, range(20), 100, colours=red), tracklet(2, range(25, 40), 100, colours=red)], 25)), 1)
+
+    def test_loose_ends_are_the_ends_and_long_gaps(self):
+        chain = Chain((tracklet(1, [*range(10), *range(14, 20), *range(60, 70)], 100),))
+        begins, ends = loose_ends(chain, 25)
+        self.assertEqual([int(chain.frames[n]) for n in begins], [0, 60])
+        self.assertEqual([int(chain.frames[n]) for n in ends], [19, 69])
+
+
+class PathTest(unittest.TestCase):
+    def path(self, chain, solved=None, rate=25):
+        return path_of(chain, solved or {}, rate)
+
+    def test_a_blink_is_a_line(self):
+        path, = self.path(Chain((tracklet(1, [n for n in range(30) if n not in (10, 20, 21)], lambda n: 100 + 3 * n),)))
+        self.assertEqual((path.first, path.last), (0, 29))
+        self.assertEqual([int(o) for o in path.origin[[9, 10, 20, 21, 22]]], [FOUND, BRIDGED, BRIDGED, BRIDGED, FOUND])
+        np.testing.assert_allclose(path.cx, 100 + 3 * np.arange(30), atol=3)
+
+    def test_a_gap_is_followed_from_both_ends(self):
+        views = pictures(40, (2.5, 0))
+        chain = Chain((tracklet(1, [*range(12), *range(28, 40)], lambda n: 120 + 2.5 * n),))
+        task, = gap_tasks(chain, (400, 300), None)
+        self.assertEqual((task.first, task.last), (11, 28))
+        rows, agreed = task.solve([task.window.cut(view) for view in views[11:29]])
+        self.assertTrue(agreed)
+        np.testing.assert_allclose(rows[:, 0], 120 + 2.5 * np.arange(12, 28), atol=2.0)
+        path, = self.path(chain, {task.key: (rows, agreed)})
+        self.assertEqual(len(path), 40)
+        self.assertTrue((path.origin[12:28] == BRIDGED).all())
+
+    def test_a_long_gap_that_does_not_meet_stays_open(self):
+        chain = Chain((tracklet(1, [*range(10), *range(50, 60)], 100),))
+        first, second = self.path(chain, {("gap", 9): (np.zeros((40, 6)), False)})
+        self.assertEqual((first.first, first.last, second.first, second.last), (0, 9, 50, 59))
+
+    def test_steadying_never_lags_and_never_leaves_a_face_outside(self):
+        rng = np.random.default_rng(3)
+
+        def place(n):
+            return 100.0 if n < 30 else 100 + 14.0 * (n - 30)
+
+        noisy = tracklet(1, range(60), lambda n: place(n) + rng.normal(0, 1.0))
+        path, = self.path(Chain((noisy,)))
+        truth = np.array([place(n) for n in range(60)])
+        self.assertLess(np.abs(path.cx - truth).max(), 0.12 * 60)
+        self.assertLess(np.abs(np.diff(path.cx[5:25])).mean(), np.abs(np.diff([h[0] for h in noisy.heads[5:25]])).mean())
+        self.assertGreaterEqual(path.width.min(), 0.95 * 60)
+
+    def test_a_face_that_turns_away_does_not_shrink_its_head(self):
+        heads = tracklet(1, range(40), 100)
+        for n in range(25, 40):
+            heads.heads[n] = heads.heads[n] * np.array([1, 1, 0.7, 0.7, 1], np.float32)
+            heads.scores[n] = 0.55
+        path, = self.path(Chain((heads,)))
+        self.assertGreater(path.width[38], 0.9 * 60)
+
+    def test_lead_goes_back_through_the_pictures_and_can_go_on(self):
+        views = pictures(60, (1.5, 0))
+        chain = Chain((tracklet(1, range(50, 60), lambda n: 100 + 1.5 * n),))
+        task = lead_task(0, chain, (400, 300), 0, 25, None)
+        rows, goes_on = task.solve([task.window.cut(view) for view in views[task.first:task.last + 1]])
+        self.assertTrue(goes_on)
+        np.testing.assert_allclose(rows[:, 0], 100 + 1.5 * (49 - np.arange(len(rows))), atol=2)
+        further = lead_task(0, chain, (400, 300), 0, 25, None, rows)
+        more, goes_on = further.solve([further.window.cut(view) for view in views[further.first:further.last + 1]])
+        self.assertGreater(len(more), len(rows))
+        np.testing.assert_array_equal(more[:len(rows)], rows)
+
+    def test_lead_stops_at_the_beginning_of_the_shot(self):
+        chain = Chain((tracklet(1, range(50, 60), 100),))
+        self.assertEqual(lead_task(0, chain, (400, 300), 45, 25, None).first, 45)
+        self.assertIsNone(lead_task(0, chain, (400, 300), 50, 25, None))
+
+
+class HeldTest(unittest.TestCase):
+    def test_inside_the_picture_the_cover_stays_put_for_a_moment(self):
+        rows = np.array([[200.0, 150, 60, 80, 0, 0.6]] * 5)
+        kept = held(rows, rows[0], np.zeros(2), "lost", 100, (400, 300), 25)
+        self.assertEqual(len(kept), 5 + round(BridgeSettings().hold_s * 25))
+        self.assertLess(np.abs(kept[:, 0] - 200).max(), 1)
+        self.assertTrue((np.diff(kept[5:, 5]) < 0).all())
+
+    def test_at_the_edge_it_goes_out_with_the_motion(self):
+        rows = np.array([[350.0 + 6 * n, 150, 60, 80, 0, 0.6] for n in range(5)])
+        kept = held(rows, rows[0], np.array([6.0, 0]), "lost", 100, (400, 300), 25)
+        self.assertGreater(kept[-1, 0] - kept[-1, 2] / 2, 400)
+        self.assertLess(len(kept), 25)
+
+    def test_who_has_left_is_not_held(self):
+        rows = np.array([[440.0, 150, 60, 80, 0, 0.6]])
+        self.assertEqual(len(held(rows, rows[0], np.array([6.0, 0]), "left", 100, (400, 300), 25)), 1)
+
+
+class WindowTest(unittest.TestCase):
+    def test_large_heads_are_looked_at_smaller_and_rows_come_back(self):
+        heads = np.array([[500.0, 400, 300, 400, 5]])
+        window = Window.around(heads, (1280, 720))
+        self.assertLess(window.scale, 0.5)
+        np.testing.assert_allclose(window.outward(window.inward(heads)), heads)
+        picture = window.cut(np.zeros((720, 1280, 3), np.uint8))
+        self.assertLess(picture.shape[1], 0.5 * (window.box[2] - window.box[0]))
+
+    def test_it_stays_inside_the_frame(self):
+        for x, y in ((-50, -50), (1300, 800), (640, 10)):
+            x0, y0, x1, y1 = Window.around(np.array([[x, y, 80.0, 100]]), (1280, 720)).box
+            self.assertTrue(0 <= x0 < x1 <= 1280 and 0 <= y0 < y1 <= 720)
+
+
+class PathValueTest(unittest.TestCase):
+    def test_a_path_is_checked_at_birth_and_read_only(self):
+        good = Path.from_rows(3, np.array([[1, 2, 3, 4, 0, 0.5]] * 4), np.zeros(4))
+        self.assertEqual((len(good), good.last, good.row(100), good.row(0)), (4, 6, 3, 0))
+        with self.assertRaises(ValueError):
+            good.cx[0] = 7
+        for rows in (np.zeros((0, 6)), np.full((2, 6), np.nan)):
+            with self.assertRaises(ValueError):
+                Path.from_rows(0, rows, np.zeros(len(rows)))
+        with self.assertRaises(ValueError):
+            Path(0, [1, 2], [1], [1], [1], [0], [1], [0])
+
+    def test_part_keeps_the_frames(self):
+        path = Path.from_rows(10, np.column_stack([np.arange(8.0), *[np.ones(8)] * 5]), np.zeros(8))
+        part = path.part(12, 14)
+        self.assertEqual((part.first, part.last, part.cx.tolist()), (12, 14, [2, 3, 4]))

@@ -1,0 +1,111 @@
+"""Following: exact on texture, stops when the thing is gone, is corrected and kept alive by the shape of head and shoulders."""
+
+import unittest
+
+import cv2
+import numpy as np
+
+from skiagraph.track.camera import CameraMotion, Thumbnails
+from skiagraph.track.following import Follower, follow
+from skiagraph.track.silhouette import Shape
+
+
+def pictures(count, step, seed=4, contrast=1.0):
+    """A texture that slides by `step` px a frame, RGB."""
+    texture = cv2.GaussianBlur(np.random.default_rng(seed).integers(0, 256, (300, 400), dtype=np.uint8), (0, 0), 1.5)
+    texture = (cv2.normalize(texture, None, 0, 255, cv2.NORM_MINMAX) * contrast).astype(np.uint8)
+    slid = [cv2.warpAffine(texture, np.float32([[1, 0, step[0] * n], [0, 1, step[1] * n]]), (400, 300), borderMode=cv2.BORDER_WRAP) for n in range(count)]
+    return [cv2.cvtColor(picture, cv2.COLOR_GRAY2RGB) for picture in slid]
+
+
+HEAD = np.array([150, 150, 60, 80, 0.0])
+
+
+class FollowingTest(unittest.TestCase):
+    def test_follows_to_a_fraction_of_a_pixel(self):
+        followed = follow(pictures(20, (2.3, -1.1)), HEAD, np.array([2.3, -1.1]), (0, 0), (400, 300))
+        self.assertEqual((len(followed.rows), followed.reason), (19, ""))
+        self.assertLess(abs(followed.rows[-1, 0] - (150 + 2.3 * 19)) + abs(followed.rows[-1, 1] - (150 - 1.1 * 19)), 2)
+
+    def test_stops_when_the_thing_is_gone(self):
+        there, gone = pictures(5, (1, 0)), pictures(25, (0, 0), seed=99)
+        followed = follow(there + gone, HEAD, np.array([1.0, 0.0]), (0, 0), (400, 300))
+        self.assertEqual(followed.reason, "lost")
+        self.assertLess(len(followed.rows), 15)
+        self.assertLess(followed.rows[-1, 5], 0.4)
+
+    def test_says_when_the_head_has_left_the_picture(self):
+        followed = follow(pictures(60, (4, 0)), np.array([340, 150, 60, 80, 0.0]), np.array([4.0, 0.0]), (0, 0), (360, 300))
+        self.assertEqual(followed.reason, "left")
+        self.assertGreater(followed.rows[-1, 0] - followed.rows[-1, 2] / 2, 355)
+
+    def test_a_blank_surface_gives_nothing_to_hold_and_nothing_is_made_up(self):
+        blank = [np.full((300, 400, 3), 90, np.uint8)] * 30
+        followed = follow(blank, HEAD, np.array([6.0, 0.0]), (0, 0), (400, 300))
+        self.assertEqual(followed.reason, "lost")
+        self.assertLess(np.abs(followed.rows[:, 0] - 150).max(), 60)
+
+    def test_hidden_head_goes_on_as_expected_and_grows_less_sure(self):
+        views = pictures(12, (2, 0))
+        follower = Follower(views[0], HEAD, np.array([2.0, 0.0]))
+        rows = [follower.step(a, b, hidden=True) for a, b in zip(views, views[1:])]
+        kept = [r for r in rows if r is not None]
+        self.assertTrue(all(b[5] < a[5] for a, b in zip(kept, kept[1:])))
+        self.assertGreater(kept[-1][0], 152)
+
+
+class _Silhouette:
+    """Answers as it is told, to test what a follower makes of it."""
+
+    def __init__(self, answer):
+        self.answer, self.asked = answer, 0
+
+    def shape(self, picture, head, origin=(0, 0)):
+        self.asked += 1
+        return self.answer(head)
+
+
+class ShapeTest(unittest.TestCase):
+    def run_with(self, answer, count=24):
+        silhouette = _Silhouette(answer)
+        gone = pictures(2, (0, 0)) + pictures(count, (0, 0), seed=31, contrast=0.2)
+        return follow(gone, HEAD, np.zeros(2), (0, 0), (400, 300), silhouette), silhouette
+
+    def test_a_head_that_is_there_is_not_lost_though_it_looks_different(self):
+        followed, silhouette = self.run_with(lambda head: Shape(0.95, 0.9, head[0], head[1], head[2]))
+        self.assertEqual(followed.reason, "")
+        self.assertGreater(followed.rows[-1, 5], 0.5)
+        self.assertGreater(silhouette.asked, 4)
+
+    def test_its_place_is_corrected(self):
+        followed, _ = self.run_with(lambda head: Shape(0.95, 0.9, 162.0, 150.0, head[2]))
+        self.assertLess(abs(followed.rows[-1, 0] - 162), 2)
+
+    def test_the_first_correction_covers_both_places(self):
+        followed, _ = self.run_with(lambda head: Shape(0.95, 0.9, 180.0, 150.0, head[2]))
+        first = followed.rows[0]
+        self.assertLess(first[0] - first[2] / 2, 125)
+        self.assertGreater(first[0] + first[2] / 2, 205)
+
+    def test_where_nobody_is_the_follower_stops(self):
+        followed, _ = self.run_with(lambda head: Shape(0.02, 0.0, head[0], head[1], head[2]))
+        self.assertEqual(followed.reason, "lost")
+        self.assertLess(len(followed.rows), 9)
+
+
+class CameraTest(unittest.TestCase):
+    def test_shift_is_measured(self):
+        camera = CameraMotion()
+        views = [cv2.cvtColor(p, cv2.COLOR_RGB2GRAY) for p in pictures(6, (3, 2))]
+        camera.step(views[0])
+        for view in views[1:]:
+            self.assertLess(np.abs(camera.step(view)[:, 2] - (3, 2)).max(), 0.5)
+
+    def test_cuts_are_seen_and_flicker_and_motion_are_none(self):
+        thumbs = Thumbnails()
+        views = [cv2.cvtColor(p, cv2.COLOR_RGB2GRAY) for p in pictures(8, (9, 4))]
+        self.assertFalse(any(thumbs.is_cut(v) for v in views))
+        dark = (views[-1] * 0.5).astype(np.uint8)
+        self.assertFalse(thumbs.is_cut(dark))
+        ramp = np.tile(np.linspace(255, 0, 400).astype(np.uint8), (300, 1))
+        self.assertTrue(thumbs.is_cut(ramp))

@@ -1,0 +1,90 @@
+"""Who is who: near faces join, far ones do not, two in one frame never, and what is not sure is asked."""
+
+import unittest
+
+import numpy as np
+
+from skiagraph.track.identity import JOIN, PROPOSE, Signature, face_distance, group, log_odds, probability
+
+
+def vector(person: int, noise: float, rng) -> np.ndarray:
+    """A descriptor of a made-up person: far from all others, moved by about `noise`."""
+    base = np.zeros(128, np.float32)
+    base[person * 3:person * 3 + 3] = 0.5
+    shift = rng.standard_normal(128).astype(np.float32)
+    return base + noise * shift / np.linalg.norm(shift)
+
+
+def signature(person, noise=0.12, worth=0.9, count=3, colours=None, seed=0):
+    rng = np.random.default_rng(seed * 100 + person)
+    return Signature(np.array([vector(person, noise, rng) for _ in range(count)]), np.full(count, worth, np.float32), colours)
+
+
+def clothes(n):
+    histogram = np.full(16, 0.01)
+    histogram[n] = 1
+    return np.sqrt(histogram / histogram.sum()).astype(np.float32)
+
+
+def never(i, j):
+    return False
+
+
+class EvidenceTest(unittest.TestCase):
+    def test_distance_is_symmetric_and_small_for_one_person(self):
+        a, b, c = signature(1, seed=1), signature(1, seed=2), signature(2, seed=3)
+        self.assertEqual(face_distance(a, b), face_distance(b, a))
+        self.assertLess(face_distance(a, b)[0], 0.3)
+        self.assertGreater(face_distance(a, c)[0], 0.8)
+
+    def test_without_a_face_there_is_no_distance(self):
+        self.assertIsNone(face_distance(Signature.none(), signature(1)))
+        self.assertIsNone(face_distance(signature(1, worth=0.01), signature(1)))
+
+    def test_odds_rise_with_likeness_and_with_clothes(self):
+        same, other = signature(1, seed=1), signature(1, seed=2)
+        self.assertGreater(log_odds(same, other, same_clip=True), log_odds(same, signature(1, noise=0.4, seed=3), same_clip=True))
+        dressed = [Signature(s.vectors, s.worths, clothes(0)) for s in (same, other)]
+        changed = Signature(other.vectors, other.worths, clothes(5))
+        self.assertGreater(log_odds(*dressed, same_clip=True), log_odds(dressed[0], changed, same_clip=True))
+        self.assertLess(abs(log_odds(*dressed, same_clip=False) - log_odds(dressed[0], changed, same_clip=False)),
+                        abs(log_odds(*dressed, same_clip=True) - log_odds(dressed[0], changed, same_clip=True)))
+
+    def test_clothes_alone_never_join(self):
+        a, b = (Signature(np.zeros((0, 128), np.float32), np.zeros(0, np.float32), clothes(2)) for _ in range(2))
+        self.assertLess(probability(log_odds(a, b, same_clip=True)), JOIN)
+
+    def test_joined_keeps_the_most_telling(self):
+        many = Signature.joined([signature(1, worth=0.1 * n, count=4, seed=n) for n in range(1, 8)])
+        self.assertEqual(len(many), 12)
+        self.assertGreaterEqual(many.worths.min(), 0.5)
+        self.assertEqual(len(Signature.joined([])), 0)
+
+
+class GroupTest(unittest.TestCase):
+    def test_sightings_of_three_people(self):
+        people = [1, 2, 1, 3, 2, 1]
+        grouping = group([signature(p, seed=n) for n, p in enumerate(people)], never, lambda i, j: True)
+        self.assertEqual(sorted(grouping.groups), [(0, 2, 5), (1, 4), (3,)])
+        self.assertTrue(all(s >= JOIN for s in grouping.sure))
+        self.assertEqual(grouping.likely, ())
+
+    def test_two_in_one_frame_are_two_whatever_they_look_like(self):
+        twins = [signature(1, seed=1), signature(1, seed=2), signature(1, seed=3)]
+        grouping = group(twins, lambda i, j: {i, j} == {0, 1}, lambda i, j: True)
+        self.assertEqual(len(grouping.groups), 2)
+        self.assertFalse(any({0, 1} <= set(g) for g in grouping.groups))
+        self.assertFalse(any({0, 1} <= set(grouping.groups[a]) | set(grouping.groups[b]) and p > 0 for a, b, p in grouping.likely))
+
+    def test_what_is_not_sure_is_asked(self):
+        a, b = signature(1, noise=0.28, seed=1), signature(1, noise=0.28, seed=4)
+        grouping = group([a, b], never, lambda i, j: True)
+        self.assertEqual(len(grouping.groups), 2)
+        self.assertEqual(len(grouping.likely), 1)
+        self.assertTrue(PROPOSE <= grouping.likely[0][2] < JOIN)
+
+    def test_other_evidence_counts(self):
+        strangers = [signature(1, seed=1), signature(2, seed=2)]
+        self.assertEqual(len(group(strangers, never, lambda i, j: True).groups), 2)
+        self.assertEqual(len(group(strangers, never, lambda i, j: True, extra=lambda i, j: 12.0).groups), 1)
+        self.assertEqual(len(group(strangers, never, lambda i, j: True, fixed=[(0, 1)]).groups), 1)

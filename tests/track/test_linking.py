@@ -1,0 +1,92 @@
+"""Linking: two that cross stay two, doubt does not begin anything, short losses are survived."""
+
+import unittest
+
+import numpy as np
+
+from skiagraph.track.linking import Linker, Seen
+from tests.track.faces import face, seen
+
+
+class LinkingTest(unittest.TestCase):
+    def run_linker(self, frames, **cameras):
+        linker = Linker(25)
+        for n, faces in enumerate(frames):
+            linker.update(n, Seen.joined(faces), cameras.get("camera"))
+        return linker.tracklets
+
+    def test_two_that_cross_stay_two(self):
+        frames = [[seen(100 + 5 * n, 100), seen(400 - 5 * n, 170)] for n in range(60)]
+        tracklets = self.run_linker(frames)
+        self.assertEqual([len(t.frames) for t in tracklets], [60, 60])
+        self.assertTrue(all(np.all(np.diff([b[0] for b in t.boxes]) * s > 0) for t, s in zip(tracklets, (1, -1))))
+
+    def test_looks_keep_two_apart_that_meet(self):
+        red, blue = np.zeros(4, np.float32), np.zeros(4, np.float32)
+        red[0] = blue[1] = 1
+        frames = [[seen(100 + 4 * n, 100, colours=red), seen(260 - 4 * n, 104, colours=blue)] for n in range(18)]
+        frames += [[] for _ in range(6)]
+        frames += [[seen(100 + 4 * n, 100, colours=red), seen(260 - 4 * n, 104, colours=blue)] for n in range(24, 45)]
+        tracklets = self.run_linker(frames)
+        self.assertEqual(len(tracklets), 2)
+        for tracklet in tracklets:
+            self.assertEqual(tracklet.frames[-1], 44)
+            steps = np.diff([box[0] for box in tracklet.boxes])
+            self.assertTrue((steps > 0).all() or (steps < 0).all())
+
+    def test_doubtful_faces_continue_but_do_not_begin(self):
+        frames = [[seen(100, 100, score=0.9 if n < 5 else 0.45), seen(300, 100, score=0.45)] for n in range(20)]
+        self.assertEqual([len(t.frames) for t in self.run_linker(frames)], [20])
+
+    def test_short_loss_is_survived_and_long_loss_is_not(self):
+        for gap, count in ((10, 1), (60, 2)):
+            frames = [[seen(100, 100)] if n < 20 or n >= 20 + gap else [] for n in range(40 + gap)]
+            self.assertEqual(len(self.run_linker(frames)), count)
+
+    def test_what_is_hardly_a_face_is_marked_doubtful(self):
+        frames = [[seen(100, 100, score=0.95), seen(300, 100, score=0.64)] for _ in range(6)]
+        self.assertEqual([t.doubtful for t in self.run_linker(frames)], [False, True])
+
+    def test_second_look_is_taken_where_a_face_is_missing(self):
+        linker, asked = Linker(25), []
+        for n in range(12):
+            def look(boxes, n=n):
+                asked.append((n, boxes))
+                return seen(100 + 3 * n, 100, score=0.5)
+            linker.update(n, seen(100 + 3 * n, 100) if n != 8 else Seen.none(), None, look)
+        self.assertEqual([n for n, _ in asked], [8])
+        self.assertLess(abs(asked[0][1][0, 0] - (124 - 20)), 4)
+        self.assertEqual(len(linker.tracklets[0].frames), 12)
+
+    def test_nothing_is_linked_across_a_cut(self):
+        linker = Linker(25)
+        for n in range(20):
+            if n == 10:
+                linker.new_shot()
+            linker.update(n, seen(100, 100))
+        self.assertEqual([(t.frames[0], t.frames[-1], t.shot) for t in linker.tracklets], [(0, 9, 0), (10, 19, 1)])
+
+    def test_a_moving_camera_does_not_tear_a_track(self):
+        linker = Linker(25)
+        for n in range(20):
+            shift = 80 if n >= 10 else 0
+            camera = np.array([[1.0, 0, 80 if n == 10 else 0], [0, 1, 0]])
+            linker.update(n, seen(100 + shift, 100), camera)
+        self.assertEqual(len(linker.tracklets), 1)
+
+    def test_matches_tell_who_got_which_face(self):
+        linker = Linker(25)
+        first = linker.update(0, Seen.joined([seen(100, 100), seen(300, 100)]))
+        again = linker.update(1, Seen.joined([seen(302, 100), seen(101, 100)]))
+        by_place = {round(float(m.box[0])): m.tracklet.number for m in first}
+        self.assertEqual({round(float(m.box[0])) // 100: m.tracklet.number for m in again}, {k // 100: v for k, v in by_place.items()})
+        self.assertEqual(len(linker.expected), 2)
+
+
+class SeenTest(unittest.TestCase):
+    def test_take_and_join_keep_colours_with_their_faces(self):
+        both = Seen.joined([seen(10, 10, colours=np.ones(3)), seen(50, 50)])
+        self.assertIsNone(both.take(np.array([False, True])).colours[0])
+        self.assertEqual(len(both.take([0]).colours[0]), 3)
+        self.assertEqual(len(Seen.none()), 0)
+        self.assertEqual(face(10, 10).boxes.shape, (1, 4))

@@ -1,0 +1,66 @@
+"""The diary of a scan: what is read is what was added, damage ends it, and it goes when the scan is whole."""
+
+import numpy as np
+
+from skiagraph.track.linking import Seen
+from skiagraph.track.observations import CHUNK, Diary, Observation
+from tests.support import TemporaryFolder, make_clip
+from tests.track.faces import seen
+
+
+class DiaryTest(TemporaryFolder):
+    def setUp(self):
+        super().setUp()
+        self.clip = make_clip(self.folder / "a.mp4", 5)
+        self.place = self.folder / "diary"
+
+    def observation(self, frame):
+        colours = np.linspace(0, 1, 8, dtype=np.float32)
+        faces = Seen.joined([seen(10 + frame, 20, colours=colours), seen(80, 20, score=0.5)]) if frame % 3 else Seen.none()
+        return Observation(frame, faces, np.array([[1, 0, frame], [0, 1, 2.0]]), frame == 7, frame % 2 == 0)
+
+    def test_what_was_added_is_read(self):
+        diary = Diary(self.clip, "every=1", self.place)
+        for frame in range(CHUNK + 20):
+            diary.add(self.observation(frame))
+        diary.flush()
+        again = Diary(self.clip, "every=1", self.place).read()
+        self.assertEqual([o.frame for o in again], list(range(CHUNK + 20)))
+        for wanted, got in zip((self.observation(n) for n in range(CHUNK + 20)), again):
+            np.testing.assert_array_equal(wanted.seen.found.boxes, got.seen.found.boxes)
+            np.testing.assert_array_equal(wanted.camera, got.camera)
+            self.assertEqual((wanted.cut, wanted.searched), (got.cut, got.searched))
+            for a, b in zip(wanted.seen.colours, got.seen.colours):
+                self.assertEqual(a is None, b is None)
+                if a is not None:
+                    np.testing.assert_allclose(a, b, atol=0.003)
+
+    def test_it_is_written_as_it_grows(self):
+        diary = Diary(self.clip, "every=1", self.place)
+        for frame in range(CHUNK + 1):
+            diary.add(self.observation(frame))
+        self.assertGreaterEqual(len(Diary(self.clip, "every=1", self.place).read()), CHUNK)
+
+    def test_other_settings_and_other_clips_have_others(self):
+        diary = Diary(self.clip, "every=1", self.place)
+        diary.add(self.observation(1))
+        diary.flush()
+        self.assertEqual(Diary(self.clip, "every=5", self.place).read(), [])
+        self.assertEqual(Diary(make_clip(self.folder / "b.mp4", 6), "every=1", self.place).read(), [])
+
+    def test_damage_ends_it_quietly(self):
+        diary = Diary(self.clip, "every=1", self.place)
+        for frame in range(2 * CHUNK + 5):
+            diary.add(self.observation(frame))
+        diary.flush()
+        chunks = sorted(self.place.rglob("*.npz"))
+        chunks[1].write_bytes(b"nothing")
+        again = Diary(self.clip, "every=1", self.place).read()
+        self.assertTrue(0 < len(again) < 2 * CHUNK)
+
+    def test_discarding_leaves_nothing(self):
+        diary = Diary(self.clip, "every=1", self.place)
+        diary.add(self.observation(1))
+        diary.flush()
+        diary.discard()
+        self.assertEqual(list(self.place.rglob("*.npz")), [])

@@ -1,0 +1,118 @@
+"""From followed chains to people: shadows go, tails that met are one, absences stay absences, two at once are two."""
+
+import unittest
+
+import numpy as np
+
+from skiagraph.track.bridging import Chain
+from skiagraph.track.identity import JOIN
+from skiagraph.track.path import FOUND
+from skiagraph.track.people import people_of, stretches_of, without_hints, without_shadows
+from skiagraph.track.sweep import Description
+from tests.track.test_bridging import tracklet
+from tests.track.test_identity import vector
+
+
+def described(tracklets, person, worth=0.8, every=5):
+    """Descriptions of a made-up person on the given tracklets."""
+    rng, found = np.random.default_rng(person), {}
+    for t in tracklets:
+        for frame, box in list(zip(t.frames, t.boxes))[::every]:
+            found.setdefault(frame, []).append(Description(np.asarray(box), vector(person, 0.1, rng), worth, 1.0))
+    return found
+
+
+def both(*parts):
+    joined = {}
+    for part in parts:
+        for frame, found in part.items():
+            joined.setdefault(frame, []).extend(found)
+    return joined
+
+
+class PeopleTest(unittest.TestCase):
+    def cast(self, tracklets, descriptions, solved=None, meetings=()):
+        chains = [Chain((t,)) for t in tracklets]
+        return people_of(stretches_of(chains, solved or [{} for _ in chains], meetings, descriptions, 25))
+
+    def test_leaving_and_returning_gives_two_sightings_of_one_person(self):
+        parts = [tracklet(1, range(0, 30), 100), tracklet(2, range(90, 120), 500)]
+        people, likely = self.cast(parts, described(parts, 1))
+        self.assertEqual(len(people), 1)
+        self.assertEqual([(p.first, p.last) for p in people[0].paths], [(0, 29), (90, 119)])
+        self.assertGreaterEqual(people[0].sure, JOIN)
+        self.assertEqual(likely, [])
+
+    def test_strangers_stay_strangers(self):
+        parts = [tracklet(1, range(0, 30), 100), tracklet(2, range(90, 120), 100)]
+        people, _ = self.cast(parts, both(described(parts[:1], 1), described(parts[1:], 2)))
+        self.assertEqual(len(people), 2)
+
+    def test_two_at_once_are_two_even_if_alike(self):
+        parts = [tracklet(1, range(0, 30), 100), tracklet(2, range(0, 30), 500)]
+        people, _ = self.cast(parts, described(parts, 1))
+        self.assertEqual(len(people), 2)
+
+    def test_one_head_tracked_twice_is_one(self):
+        parts = [tracklet(1, range(0, 30), 100), tracklet(2, range(20, 60), 104)]
+        people, _ = self.cast(parts, described(parts, 1))
+        self.assertEqual(len(people), 1)
+        first, = people[0].paths
+        self.assertEqual((first.first, first.last), (0, 59))
+
+    def test_a_tail_that_came_to_a_beginning_goes_on_in_it(self):
+        parts = [tracklet(1, range(0, 30), 100), tracklet(2, range(60, 90), 100)]
+        tail = np.column_stack([np.full(30, 100.0), np.full(30, 150.0), np.full(30, 60.0), np.full(30, 81.0), np.zeros(30), np.full(30, 0.5)])
+        people, _ = self.cast(parts, {}, [{("tail", 29): tail}, {}], [(0, 1)])
+        self.assertEqual(len(people), 1)
+        path, = people[0].paths
+        self.assertEqual((path.first, path.last, len(path)), (0, 89, 90))
+        self.assertEqual(int(path.origin[60]), FOUND)
+
+    def test_best_face_is_the_one_worth_most(self):
+        parts = [tracklet(1, range(0, 30), lambda n: 100 + n)]
+        found = described(parts, 1, worth=0.3)
+        found[15] = [Description(np.asarray(parts[0].boxes[15]), vector(1, 0.1, np.random.default_rng(0)), 0.95, 1.0)]
+        people, _ = self.cast(parts, found)
+        self.assertEqual(people[0].best_frame, 15)
+
+    def test_doubtful_ones_are_kept_apart(self):
+        parts = [tracklet(1, range(0, 30), 100), tracklet(2, range(90, 100), 400, score=0.6)]
+        parts[1].doubtful = True
+        people, likely = self.cast(parts, described(parts, 1))
+        self.assertEqual([p.doubtful for p in people], [False, True])
+        self.assertEqual(likely, [])
+
+    def test_paths_of_one_person_never_overlap(self):
+        rng = np.random.default_rng(8)
+        for _ in range(20):
+            parts, begin = [], 0
+            for n in range(4):
+                begin += int(rng.integers(-6, 30))
+                length = int(rng.integers(8, 40))
+                parts.append(tracklet(n + 1, range(max(0, begin), max(0, begin) + length), 100 + rng.normal(0, 2)))
+                begin = max(0, begin) + length
+            people, _ = self.cast(parts, described(parts, 1))
+            for person in people:
+                for a, b in zip(person.paths, person.paths[1:]):
+                    self.assertLess(a.last, b.first)
+
+
+class SiftTest(unittest.TestCase):
+    def test_a_doubtful_face_around_a_believed_head_is_its_shadow(self):
+        real, shadow, apart = tracklet(1, range(30), 100), tracklet(2, range(5, 20), 104), tracklet(3, range(5, 20), 500)
+        shadow.doubtful = apart.doubtful = True
+        self.assertEqual([t.number for t in without_shadows([real, shadow, apart])], [1, 3])
+
+    def test_believed_tracks_are_never_taken_away(self):
+        one, other = tracklet(1, range(30), 100), tracklet(2, range(30), 104)
+        self.assertEqual(len(without_shadows([one, other])), 2)
+
+    def test_hints_are_left_out_of_believed_tracks_only(self):
+        sure, doubtful = tracklet(1, range(10), 100), tracklet(2, range(10), 300)
+        doubtful.doubtful = True
+        for t in (sure, doubtful):
+            t.scores[4] = 0.4
+        without_hints([sure, doubtful])
+        self.assertEqual((len(sure.frames), len(sure.boxes), len(doubtful.frames)), (9, 9, 10))
+        self.assertNotIn(4, sure.frames)
