@@ -102,3 +102,8 @@ def project_on(clip: Path, *paths: HeadPath, scanned=True) -> Project:
     subjects = tuple(Subject(f"s{n}", f"Person {n}", sightings=(Sighting("c1", p, p.first, p.last),)) for n, p in enumerate(paths, 1))
     project = replace(project, subjects=subjects)
     return project.with_clip(replace(project.clip("c1"), every=1)) if scanned else project
+
+
+def opened(path: Path):
+    """What edits.add_clip wants of a file."""
+    return open_clip(path)
