@@ -53,8 +53,10 @@ def log_file() -> Path:
 
 
 def _log_to_file() -> None:
-    if log.handlers:
-        return
+    for handler in list(log.handlers):
+        if getattr(handler, "baseFilename", "") == str(log_file().absolute()):
+            return
+        log.removeHandler(handler)
     try:
         log_file().parent.mkdir(parents=True, exist_ok=True)
         handler: logging.Handler = logging.FileHandler(log_file(), delay=True)

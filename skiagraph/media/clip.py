@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import math
+import re
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -42,7 +43,7 @@ class ClipInfo:
 
     width, height: stored picture, px, before rotation. rotation: degrees clockwise (0, 90, 180, 270) that turn the
     stored picture upright. rate: mean frames per second. time_base: unit of time stamps, seconds. start_pts: of the
-    stream. duration_s: as the container claims. Colour fields are the ITU-T H.273 code points (2 = unspecified);
+    stream. duration_s: as the container claims; picture_s: as it claims for the picture alone, 0 where it does not. Colour fields are the ITU-T H.273 code points (2 = unspecified);
     color_range: 1 limited, 2 full, 0 unspecified.
     """
 
@@ -67,6 +68,7 @@ class ClipInfo:
     timecode: str
     sound: tuple[SoundInfo, ...]
     file_size: int
+    picture_s: float = 0.0
 
     @property
     def upright_size(self) -> tuple[int, int]:
@@ -131,7 +133,7 @@ def probe(path: Path | str) -> ClipInfo:
             color_range=int(first.color_range), timecode=_timecode(container, stream),
             sound=tuple(SoundInfo(s.index, s.codec_context.name, s.codec_context.sample_rate, s.codec_context.channels,
                                   s.metadata.get("language", "")) for s in container.streams.audio if s.codec_context is not None),
-            file_size=path.stat().st_size)
+            file_size=path.stat().st_size, picture_s=_tagged_duration(stream))
 
 
 def _first_frame(container, stream, path):
@@ -163,6 +165,12 @@ def _timecode(container, stream) -> str:
             if key.lower() == "timecode":
                 return value
     return ""
+
+
+def _tagged_duration(stream) -> float:
+    """Seconds that a Matroska track says it lasts, 0 where it does not say."""
+    found = re.fullmatch(r"(\d+):(\d+):(\d+(?:\.\d+)?)", stream.metadata.get("DURATION", ""))
+    return int(found[1]) * 3600 + int(found[2]) * 60 + float(found[3]) if found else 0.0
 
 
 def fingerprint(path: Path | str) -> str:

@@ -24,7 +24,7 @@ from skiagraph.media.clip import ClipInfo, open_container, picture_stream, probe
 from skiagraph.timecode import format_timecode
 
 # Raised when the way an index is made changes; an older cache is then made anew.
-CACHE_VERSION = 2
+CACHE_VERSION = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,7 +111,8 @@ def build_index(info: ClipInfo, control: JobControl | None = None) -> FrameIndex
     index = _without_leading(info, index)
     if not len(index):
         raise CannotOpenMedia(f"{info.path.name} holds no frame that can be read; copy it again from its source.", path=info.path)
-    if not damage and info.claimed_frames > len(index) + 2 and info.claimed_frames * 0.98 > len(index):
+    missing_s = info.picture_s - index.time_s(len(index))
+    if not damage and (info.claimed_frames > len(index) + 2 and info.claimed_frames * 0.98 > len(index) or missing_s > max(0.3, 0.02 * info.picture_s)):
         damage = "ends early"
     if damage:
         where = format_timecode(len(index), info.rate)

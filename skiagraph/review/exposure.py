@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from contextlib import ExitStack, closing
+from dataclasses import replace
 from pathlib import Path
 
 import cv2
@@ -16,13 +17,16 @@ from skiagraph.media.clip import probe
 from skiagraph.media.frame import Frame
 from skiagraph.media.index import load_index
 from skiagraph.media.reader import FrameReader
-from skiagraph.project.model import Clip, Project
+from skiagraph.project.model import Clip, CoverKind, Project
 from skiagraph.project.outline import contains, outline_at
+from skiagraph.track.descriptor import PRESENT, FaceDescriber
 from skiagraph.review.findings import FACE_DISC, INSIDE, Finding, Reason, runs
 
 STEP = "Checking the export"
 # A face in the file counts from this score, and as hidden when this share of it lies under complete covers.
 SCORE, HIDDEN, PARTLY = 0.6, 0.9, 0.25
+# Below this score a second network has to agree that it is a face.
+SURE = 0.74
 # Mean difference from the expected picture, of 255, that encoding may make inside a cover.
 TOLERANCE = 6.0
 # The file must be nearer to the covered picture than to the source by this much.
@@ -50,13 +54,13 @@ def check_file(project: Project, clip_key: str, film: Path | str, control: JobCo
     with ExitStack() as stack:
         out = stack.enter_context(FrameReader(info, index, threads=1))
         source = stack.enter_context(FrameReader(source_info, source_index, threads=1))
-        finder = stack.enter_context(FaceFinder())
+        finder, describer = stack.enter_context(FaceFinder()), FaceDescriber()
         pairs = ((n, source.read(n), out.read(n)) for n in range(0, clip.frames, every))
         for n, shot, shown in stack.enter_context(closing(read_ahead(pairs, 3))):
             covers = layers(project, clip_key, n)
             for key, value in _weak_covers(shot, shown, covers).items():
                 weak.setdefault(key, {})[n] = value
-            score = _open_face(project, clip, n, shot, shown, covers, finder)
+            score = _open_face(project, clip, n, shot, shown, covers, finder, describer)
             if score:
                 faces[n] = score
             control.report(STEP, n + 1, clip.frames)
@@ -76,8 +80,25 @@ def _weak_covers(shot: Frame, shown: Frame, covers: list[Layer]) -> dict[str, fl
     """Subjects whose complete part does not show the cover, with the mean difference from it (of 255)."""
     if not covers:
         return {}
-    expected, given, original = with_layers(shot, covers).grey(), shown.grey(), shot.grey()
-    expected, original = _same_range(expected, shot, shown), _same_range(original, shot, shown)
+    given, original = shown.grey(), _same_range(shot.grey(), shot, shown)
+    weak = _unlike(covers, _expected(shot, shown, covers), given, original)
+    for kind in CoverKind:
+        # A file may have been rendered with another kind of cover for everybody; what counts is that one is there.
+        if not weak:
+            break
+        others = [replace(layer, style=replace(layer.style, kind=kind)) for layer in covers if layer.subject in weak and layer.style.kind != kind]
+        if others:
+            still = _unlike(others, _expected(shot, shown, others), given, original)
+            weak = {key: value for key, value in weak.items() if key in still or all(o.subject != key for o in others)}
+    return weak
+
+
+def _expected(shot: Frame, shown: Frame, covers: list[Layer]) -> np.ndarray:
+    return _same_range(with_layers(shot, covers).grey(), shot, shown)
+
+
+def _unlike(covers: list[Layer], expected, given, original) -> dict[str, float]:
+    """Subjects whose cover is not what it should be, in grey pictures of the file, the covered source and the source."""
     weak: dict[str, float] = {}
     for layer in covers:
         x0, y0, x1, y1 = layer.box
@@ -108,18 +129,22 @@ def _small(area: np.ndarray) -> np.ndarray:
     return cv2.resize(area, (min(_SIDE, area.shape[1]), min(_SIDE, area.shape[0])), interpolation=cv2.INTER_AREA).astype(np.float32)
 
 
-def _open_face(project: Project, clip: Clip, n: int, shot: Frame, shown: Frame, covers: list[Layer], finder: FaceFinder) -> float:
+def _open_face(project: Project, clip: Clip, n: int, shot: Frame, shown: Frame, covers: list[Layer], finder: FaceFinder,
+               describer: FaceDescriber) -> float:
     """The highest score of a face in the file that is neither under a cover nor of somebody who agreed to be seen.
 
     A cover may look like a face itself, mosaics do. So where a find lies partly under a cover, the source is asked where
     the face really is: exposed is what of that is not hidden.
     """
-    found = finder.find(shown.rgb(), SCORE)
+    picture = shown.rgb()
+    found = finder.find(picture, SCORE)
     worst = 0.0
     for box, score in zip(found.boxes, found.scores):
         points = _face_points(box)
         hidden = _share_hidden(points, covers)
         if hidden >= HIDDEN or _is_of_shown(project, clip, n, points):
+            continue
+        if score < SURE and describer.presence(picture, box) < PRESENT:
             continue
         if hidden > PARTLY:
             real = finder.look(shot.rgb(), box[None])

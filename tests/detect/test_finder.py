@@ -1,0 +1,162 @@
+"""Finding: drawn people are found large and small, turned, tilted, in the dark and in colour; what is no face is not."""
+
+import unittest
+from functools import lru_cache
+
+import cv2
+import numpy as np
+
+from skiagraph.demo.clouds import paste, rotation, splat
+from skiagraph.demo.head import PIVOT, head_cloud
+from skiagraph.demo.people import BLUE_CAP, LONG_HAIR, OLD_HAND
+from skiagraph.detect.detections import EYE_LEFT, EYE_RIGHT, NOSE, Detections, suppress
+from skiagraph.detect.finder import FaceFinder, lifted
+from skiagraph.track.descriptor import FaceDescriber
+from skiagraph.track.heads import head_rows
+
+
+def scene(size, *people, background=120):
+    """RGB picture with heads: (look, x, y, px per unit, yaw, roll)."""
+    width, height = size
+    rng = np.random.default_rng(1)
+    picture = np.clip(cv2.GaussianBlur(rng.normal(background, 30, (height, width, 3)).astype(np.float32), (0, 0), 3), 0, 255).astype(np.uint8)
+    for look, x, y, unit, yaw, roll in people:
+        paste(picture, splat(_cloud(look, unit), unit, rotation(yaw, 0, roll), PIVOT, x, y))
+    return cv2.GaussianBlur(picture, (0, 0), 0.55)
+
+
+@lru_cache(maxsize=16)
+def _cloud(look, unit):
+    return head_cloud(look, round(1 / unit / 1.45, 5))
+
+
+class FinderTest(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.finder = FaceFinder(36)
+
+    @classmethod
+    def tearDownClass(cls):
+        cls.finder.close()
+
+    def assertFound(self, found, x, y, unit, score=0.6):
+        self.assertTrue(len(found), "nobody found")
+        head = head_rows(found)
+        away = np.hypot(head[:, 0] - x, head[:, 1] - y) / unit
+        n = int(np.argmin(away))
+        self.assertLess(away[n], 0.5)
+        self.assertGreater(float(found.scores[n]), score)
+        return n
+
+    def test_small_and_large_faces_in_one_frame(self):
+        picture = scene((1920, 1080), (BLUE_CAP, 300, 300, 22, 5, 0), (OLD_HAND, 900, 500, 60, -15, 0), (LONG_HAIR, 1500, 520, 200, 10, 0))
+        found = self.finder.find(picture)
+        for x, y, unit in ((300, 300, 22), (900, 500, 60), (1500, 520, 200)):
+            self.assertFound(found, x, y, unit)
+        self.assertEqual(int((found.scores > 0.6).sum()), 3)
+
+    def test_a_face_as_high_as_the_frame(self):
+        self.assertFound(self.finder.find(scene((1280, 720), (OLD_HAND, 640, 380, 330, 5, 0))), 640, 380, 330)
+
+    def test_turned_and_tilted(self):
+        for yaw, roll in ((60, 0), (-60, 0), (0, 35), (20, -35)):
+            with self.subTest(yaw=yaw, roll=roll):
+                self.assertFound(self.finder.find(scene((640, 480), (BLUE_CAP, 320, 240, 60, yaw, roll))), 320, 240, 60, 0.5)
+
+    def test_by_night_and_under_coloured_lamps(self):
+        picture = scene((640, 480), (BLUE_CAP, 320, 240, 50, 10, 0))
+        for cast in ((0.25, 0.25, 0.3), (0.5, 0.2, 0.2), (0.15, 0.2, 0.45)):
+            with self.subTest(cast=cast):
+                dark = (picture * np.array(cast)).astype(np.uint8)
+                self.assertFound(self.finder.find(dark), 320, 240, 50, 0.5)
+
+    def test_nobody_is_found_where_nobody_is(self):
+        self.assertEqual(int((self.finder.find(scene((1280, 720))).scores > 0.6).sum()), 0)
+
+    def test_all_turns_together_see_what_one_whole_search_sees(self):
+        picture = scene((1920, 1080), (BLUE_CAP, 300, 300, 22, 5, 0), (OLD_HAND, 1700, 900, 24, -15, 0))
+        turns = self.finder.turns(1920, 1080)
+        self.assertGreater(turns, 1)
+        parts = Detections.joined([self.finder.submit(picture, turn=n).result() for n in range(turns)])
+        for x, y, unit in ((300, 300, 22), (1700, 900, 24)):
+            self.assertFound(parts, x, y, unit)
+
+    def test_second_look_finds_only_what_it_was_asked_for(self):
+        picture = scene((800, 480), (BLUE_CAP, 200, 240, 40, 5, 0), (OLD_HAND, 600, 240, 40, 5, 0))
+        found = self.finder.look(picture, np.array([[175, 215, 230, 270]]))
+        self.assertEqual(len(found), 1)
+        self.assertFound(found, 200, 240, 40)
+        elsewhere = self.finder.look(picture, np.array([[380, 20, 430, 70]]))
+        self.assertFalse((elsewhere.scores > 0.5).any())
+
+    def test_landmarks_lie_where_they_should(self):
+        found = self.finder.find(scene((640, 480), (BLUE_CAP, 320, 240, 80, 0, 0)))
+        marks = found.landmarks[self.assertFound(found, 320, 240, 80)]
+        self.assertLess(marks[EYE_LEFT, 0], marks[NOSE, 0])
+        self.assertGreater(marks[EYE_RIGHT, 0], marks[NOSE, 0])
+        self.assertLess(abs(marks[EYE_LEFT, 1] - 240), 20)
+
+    def test_landmark_network_tells_faces_from_other_things(self):
+        describer = FaceDescriber()
+        picture = scene((640, 480), (BLUE_CAP, 320, 240, 60, 10, 0))
+        found = self.finder.find(picture)
+        box = found.boxes[self.assertFound(found, 320, 240, 60)]
+        self.assertGreater(describer.presence(picture, box), 0.9)
+        self.assertLess(describer.presence(picture, np.array([20, 20, 100, 100])), 0.5)
+
+    def test_descriptors_of_one_person_are_near_and_of_two_far(self):
+        describer, vectors = FaceDescriber(), {}
+        for name, look in (("blue", BLUE_CAP), ("old", OLD_HAND)):
+            for yaw in (-15, 15):
+                picture = scene((480, 480), (look, 240, 240, 70, yaw, 0))
+                found = self.finder.find(picture)
+                chip = describer.chip(picture, found.boxes[self.assertFound(found, 240, 240, 70)])
+                self.assertEqual(chip.rgb.shape, (150, 150, 3))
+                vectors[name, yaw] = describer.describe(chip)
+        near = np.linalg.norm(vectors["blue", -15] - vectors["blue", 15])
+        far = min(np.linalg.norm(vectors["blue", a] - vectors["old", b]) for a in (-15, 15) for b in (-15, 15))
+        self.assertLess(near, 0.4)
+        self.assertGreater(far, near + 0.1)
+
+
+class LiftTest(unittest.TestCase):
+    def test_daylight_is_left_alone(self):
+        bright = np.full((64, 64, 3), 120, np.uint8)
+        self.assertIs(lifted(bright), bright)
+
+    def test_dark_pictures_become_lighter_and_less_coloured(self):
+        dark = np.zeros((64, 64, 3), np.uint8)
+        dark[:] = (20, 25, 50)
+        out = lifted(dark)
+        self.assertGreater(out.mean(), 1.5 * dark.mean())
+        self.assertLess(np.ptp(out[0, 0].astype(float)) / out.mean(), np.ptp(dark[0, 0].astype(float)) / dark.mean())
+
+    def test_black_stays_black(self):
+        black = np.zeros((64, 64, 3), np.uint8)
+        self.assertIs(lifted(black), black)
+
+
+class DetectionsTest(unittest.TestCase):
+    def found(self, *rows):
+        """rows: (x, y, side, score)."""
+        boxes = np.array([[x, y, x + s, y + s] for x, y, s, _ in rows], np.float32)
+        return Detections(boxes, np.array([r[3] for r in rows], np.float32), np.zeros((len(rows), 6, 2), np.float32))
+
+    def test_shapes_are_checked(self):
+        with self.assertRaises(ValueError):
+            Detections(np.zeros((2, 4), np.float32), np.zeros(3, np.float32), np.zeros((2, 6, 2), np.float32))
+
+    def test_one_face_in_several_tiles_is_one(self):
+        merged = suppress(self.found((10, 10, 40, 0.9), (12, 11, 41, 0.8), (200, 10, 40, 0.7)))
+        self.assertEqual([round(float(s), 1) for s in merged.scores], [0.9, 0.7])
+        self.assertTrue(10 < merged.boxes[0, 0] < 12)
+
+    def test_a_face_at_a_wrong_scale_is_dropped(self):
+        self.assertEqual(len(suppress(self.found((100, 100, 40, 0.9), (85, 85, 90, 0.6), (110, 110, 18, 0.5)))), 1)
+
+    def test_neighbours_are_kept(self):
+        self.assertEqual(len(suppress(self.found((100, 100, 40, 0.9), (138, 100, 40, 0.8)))), 2)
+
+    def test_moved_scales_then_shifts(self):
+        moved = self.found((10, 20, 10, 0.9)).moved(2, 100, 50)
+        self.assertEqual(moved.boxes[0].tolist(), [120, 90, 140, 110])

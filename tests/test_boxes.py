@@ -1,0 +1,27 @@
+import unittest
+
+import numpy as np
+
+from skiagraph.boxes import area, cxcywh_to_xyxy, intersection, iou, xyxy_to_cxcywh
+
+
+class BoxTest(unittest.TestCase):
+    def test_overlap_of_known_boxes(self):
+        a, b = np.array([[0, 0, 10, 10.0]]), np.array([[5, 0, 15, 10.0], [20, 20, 30, 30], [0, 0, 10, 10]])
+        np.testing.assert_allclose(iou(a, b), [[1 / 3, 0, 1]])
+        np.testing.assert_allclose(intersection(a, b), [[50, 0, 100]])
+
+    def test_empty_and_inverted_boxes_have_no_area(self):
+        self.assertEqual(area(np.array([[5, 5, 5, 9], [9, 9, 5, 5.0]])).tolist(), [0, 0])
+        self.assertEqual(iou(np.array([[1, 1, 1, 1.0]]), np.array([[1, 1, 1, 1.0]])).tolist(), [[0]])
+        self.assertEqual(iou(np.zeros((0, 4)), np.zeros((3, 4))).shape, (0, 3))
+
+    def test_properties(self):
+        rng = np.random.default_rng(1)
+        low = rng.uniform(0, 90, (40, 2))
+        boxes = np.concatenate([low, low + rng.uniform(1, 40, (40, 2))], axis=1)
+        overlap = iou(boxes, boxes)
+        np.testing.assert_allclose(overlap, overlap.T)
+        np.testing.assert_allclose(np.diag(overlap), 1)
+        self.assertTrue(((overlap >= 0) & (overlap <= 1)).all())
+        np.testing.assert_allclose(cxcywh_to_xyxy(xyxy_to_cxcywh(boxes)), boxes)
