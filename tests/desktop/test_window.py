@@ -1,0 +1,270 @@
+"""The real window, driven as an editor would: from an empty window to an exported file that decodes and is covered."""
+
+import time
+from unittest import mock
+
+import numpy as np
+from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
+
+from skiagraph.demo.ship import shipped
+from skiagraph.desktop.session import View
+from skiagraph.desktop.window import COVER, FOOTAGE, HANDOVER, REVIEW, MainWindow
+from skiagraph.media.index import open_clip
+from skiagraph.media.reader import FrameReader
+from skiagraph.project import cast, file
+from skiagraph.project.model import Decision, Reach
+from skiagraph.project.outline import outline_at
+from tests.desktop.support import DesktopTest, screenshot
+from tests.support import head_path, make_clip, project_on
+
+
+class WindowTest(DesktopTest):
+    def setUp(self):
+        super().setUp()
+        self.window = MainWindow()
+        self.addCleanup(self.window.close)
+        self.window.show()
+        self.settle()
+
+    @property
+    def project(self):
+        return self.window.document.project
+
+    def open_made(self, *paths, frames=50):
+        """A saved project on a made clip with a subject for each path, opened in the window."""
+        clip = make_clip(self.folder / "quay.mp4", frames, size=(320, 240), options={"g": 12})
+        project = project_on(clip, *(paths or (head_path(0, frames, cx=100, cy=100, width=50, height=66), head_path(0, frames, cx=220, cy=100, width=50, height=66))))
+        place = self.folder / "quay.skiagraph"
+        file.save(project, place)
+        self.window.open_project(place)
+        self.until(lambda: self.window.cover.picture._image is not None)
+        return place
+
+    def press(self, key, modifiers=Qt.KeyboardModifier.NoModifier):
+        self.key(self.window, key, modifiers)
+
+    def test_empty_window_says_what_to_do(self):
+        self.assertEqual(self.window.pages.currentIndex(), FOOTAGE)
+        self.assertTrue(self.window.footage._empty.isVisible())
+        self.assertFalse(self.window.actions_.undo.isEnabled())
+        picture = screenshot(self.window)
+        self.assertEqual(picture.shape[:2], (800, 1280))
+        self.assertLess(picture[..., :3].mean(), 70, "a quiet, dark room")
+
+    def test_every_step_opens_without_a_project(self):
+        for step in (FOOTAGE, COVER, REVIEW, HANDOVER):
+            self.window.show_step(step)
+            self.settle()
+            self.assertEqual(self.window.pages.currentIndex(), step)
+
+    def test_nothing_is_cut_off_at_the_smallest_size(self):
+        self.open_made()
+        self.window.resize(self.window.minimumSize())
+        self.window.session.select(["s1"])
+        for step in (FOOTAGE, COVER, REVIEW, HANDOVER):
+            self.window.show_step(step)
+            self.settle()
+            for button in self.window._steps + ([self.window.cover.transport.zoom] if step == COVER else []):
+                corner = button.mapTo(self.window, button.rect().bottomRight())
+                self.assertLess(corner.x(), self.window.width())
+                self.assertGreaterEqual(button.width(), button.fontMetrics().horizontalAdvance(button.text()))
+
+    def test_dropping_clips_adds_them_and_saves_a_project_beside(self):
+        clip = make_clip(self.folder / "dropped.mp4", 20)
+        mime = QMimeData()
+        mime.setUrls([QUrl.fromLocalFile(str(clip))])
+        event = QDropEvent(QPointF(10, 10), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+        self.window.dropEvent(event)
+        self.until(lambda: len(self.project.clips) == 1)
+        self.window.document._store.flush()
+        self.assertTrue((self.folder / "dropped.skiagraph").exists())
+        self.assertEqual(len(file.load(self.folder / "dropped.skiagraph").clips), 1)
+
+    def test_a_bad_file_is_a_sentence_in_place(self):
+        bad = self.folder / "notes.txt"
+        bad.write_text("nothing")
+        self.window.add_clips([bad])
+        self.until(lambda: self.window.notice.isVisible())
+        self.assertSentence(self.window.notice.text, "notes.txt")
+
+    def test_decisions_by_key_and_undo_with_names(self):
+        self.open_made()
+        self.window.session.select(["s1"])
+        self.press(Qt.Key.Key_2)
+        self.assertEqual(self.project.subject("s1").decision, Decision.SHOW)
+        self.assertEqual(self.window.actions_.undo.text(), "Undo: show Person 1")
+        self.press(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+        self.assertEqual(self.project.subject("s1").decision, Decision.UNDECIDED)
+        self.press(Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+        self.assertEqual(self.project.subject("s1").decision, Decision.SHOW)
+        self.press(Qt.Key.Key_1)
+        self.assertEqual(self.project.subject("s1").decision, Decision.COVER)
+
+    def test_stepping_and_marks(self):
+        self.open_made()
+        session = self.window.session
+        for key, modifiers, frame in ((Qt.Key.Key_Right, 0, 1), (Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier, 26), (Qt.Key.Key_Left, 0, 25), (Qt.Key.Key_End, 0, 49),
+                                      (Qt.Key.Key_Home, 0, 0)):
+            self.press(key, modifiers or Qt.KeyboardModifier.NoModifier)
+            self.assertEqual(session.frame, frame)
+        session.set_frame(10)
+        self.press(Qt.Key.Key_I)
+        session.set_frame(30)
+        self.press(Qt.Key.Key_O)
+        self.assertEqual(session.span, (10, 30))
+
+    def test_views_show_what_they_say(self):
+        self.open_made()
+        self.window.session.set_frame(5)
+        pictures = {}
+        for key, view in ((Qt.Key.Key_R, View.RESULT), (Qt.Key.Key_S, View.SOURCE), (Qt.Key.Key_M, View.MATTE), (Qt.Key.Key_D, View.SPLIT)):
+            before = self.heard(self.window.cover.server.made)
+            self.press(key)
+            self.until(lambda v=view: any(p.wish.view == v for p in before))
+            self.settle()
+            pictures[view] = screenshot(self.window.cover.picture)[..., :3].astype(int)
+        for a in (View.RESULT, View.SOURCE):
+            for b in (View.SOURCE, View.MATTE, View.SPLIT):
+                if a != b:
+                    self.assertGreater(np.abs(pictures[a] - pictures[b]).mean(), 0.2, (a, b))
+        matte = pictures[View.MATTE]
+        self.assertGreater(np.count_nonzero(matte.min(axis=2) > 240), 1000)
+
+    def test_moving_an_outline_by_hand_is_one_undo_step(self):
+        self.open_made()
+        view = self.window.cover.picture
+        self.window.session.select(["s1"])
+        self.window.session.set_frame(20)
+        self.settle()
+        start = view.to_screen(QPointF(100, 100))
+        self.drag(view, (start.x(), start.y()), (start.x() + 20, start.y()), (start.x() + 40, start.y() + 10))
+        moved = outline_at(self.project.subject("s1").sightings[0], 20)
+        self.assertAlmostEqual(moved.cx, 100 + 40 / view.scale, delta=1.5)
+        self.assertEqual(self.window.document.undo_name, "move outline")
+        self.window.document.undo()
+        self.assertAlmostEqual(outline_at(self.project.subject("s1").sightings[0], 20).cx, 100, places=3)
+        self.assertEqual(self.window.document.undo_name, "")
+
+    def test_sizing_with_a_handle_and_reach(self):
+        self.open_made()
+        view = self.window.cover.picture
+        self.window.session.select(["s1"])
+        self.window.session.set_reach(Reach.SIGHTING)
+        self.settle()
+        right = view.to_screen(QPointF(125, 100))
+        self.drag(view, (right.x(), right.y()), (right.x() + 10, right.y()), (right.x() + 30, right.y()))
+        for frame in (0, 49):
+            self.assertGreater(outline_at(self.project.subject("s1").sightings[0], frame).width, 60)
+
+    def test_a_new_face_is_drawn_around(self):
+        self.open_made()
+        view = self.window.cover.picture
+        self.press(Qt.Key.Key_A)
+        a, b = view.to_screen(QPointF(20, 170)), view.to_screen(QPointF(70, 230))
+        self.drag(view, (a.x(), a.y()), (b.x() - 5, b.y() - 5), (b.x(), b.y()))
+        self.assertEqual(len(self.project.subjects), 3)
+        self.assertEqual(self.project.subjects[2].decision, Decision.COVER)
+        self.assertFalse(view.is_drawing)
+
+    def test_playing_moves_on_and_stops_at_the_end(self):
+        self.open_made()
+        session = self.window.session
+        session.set_frame(0)
+        self.press(Qt.Key.Key_Space)
+        self.assertEqual(self.window.cover.player.speed, 1)
+        self.until(lambda: session.frame > 5)
+        self.until(lambda: self.window.cover.player.speed == 0)
+        self.assertGreaterEqual(session.frame, 48)
+        self.press(Qt.Key.Key_J)
+        self.until(lambda: session.frame < 40)
+        self.press(Qt.Key.Key_K)
+        self.assertEqual(self.window.cover.player.speed, 0)
+
+    def test_findings_are_reached_and_accepted_with_a_name(self):
+        self.open_made(head_path(0, 50, cx=100, cy=100, width=50, height=66, confidence=0.1))
+        self.until(lambda: len(self.window.document.waiting) == 1)
+        self.press(Qt.Key.Key_N)
+        self.assertEqual(self.window.session.subject.key, "s1")
+        self.window.show_step(REVIEW)
+        self.settle()
+        row = self.window.review._rows[0]
+        row.acceptPressed.emit(row.finding)
+        self.assertEqual(self.project.accepted, ())
+        self.window.review.name.setText("Ida")
+        row.acceptPressed.emit(row.finding)
+        self.until(lambda: not self.window.document.waiting)
+        self.assertEqual(self.project.accepted[0].by, "Ida")
+
+    def test_export_writes_a_covered_file_and_checks_it(self):
+        self.open_made()
+        self.window.show_step(HANDOVER)
+        self.window.handover.folder.setText(str(self.folder / "out"))
+        self.window.handover.matte.setChecked(True)
+        self.window.handover.press_export()
+        self.assertIsNotNone(self.window._job)
+        self.until(lambda: self.window._job is None, 60)
+        covered = self.folder / "out" / "quay-covered.mp4"
+        with FrameReader(*open_clip(covered)) as reader, FrameReader(*open_clip(self.folder / "quay.mp4")) as source:
+            self.assertEqual(len(reader), 50)
+            a, b = reader.read(25).rgb().astype(int), source.read(25).rgb().astype(int)
+        self.assertGreater(np.abs(a - b)[80:120, 80:120].mean(), 4)
+        self.assertLess(np.abs(a - b)[200:, :].mean(), 3)
+        self.assertTrue((self.folder / "out" / "quay-matte.mkv").exists())
+        self.assertIn("checked", self.window.handover._results["c1"][1])
+
+    def test_cancelled_export_leaves_nothing(self):
+        self.open_made()
+        self.window.export_clips(["c1"], "ffv1-mkv", str(self.folder / "out"), False, False)
+        self.window._cancel_job()
+        self.until(lambda: self.window._job is None)
+        left = [p.name for p in (self.folder / "out").glob("*")] if (self.folder / "out").exists() else []
+        self.assertIn(left, ([], ["quay-covered.mkv"]))
+
+    def test_saving_is_continuous_and_told(self):
+        place = self.open_made()
+        cast_before = file.load(place)
+        self.window.session.select(["s1"])
+        self.press(Qt.Key.Key_2)
+        self.until(lambda: self.window._place.text().endswith("saved"))
+        self.assertNotEqual(file.load(place).subject("s1").decision, cast_before.subject("s1").decision)
+
+    def test_failed_saving_is_said(self):
+        self.open_made()
+        with mock.patch("skiagraph.project.store.save", side_effect=__import__("skiagraph.errors", fromlist=["x"]).CannotSaveProject("quay.skiagraph cannot be saved; free some space.")):
+            self.window.document.edit("x", cast.cover_all)
+            self.until(lambda: "not saved" in self.window._place.text())
+        self.assertSentence(self.window.notice.text, "quay.skiagraph")
+
+
+class ScanInWindowTest(DesktopTest):
+    """A scan of the shipped demo in the real window: people appear while it runs, and the window answers meanwhile."""
+
+    def test_scan_decide_split_and_question(self):
+        window = MainWindow()
+        self.addCleanup(window.close)
+        window.show()
+        window.open_demo()
+        self.until(lambda: len(window.document.project.clips) == 3)
+        clip = window.document.project.clips[0]
+        short = window.document.project.with_clip(__import__("dataclasses").replace(clip, frames=45))
+        window.document.edit("shorten", lambda project: short)
+        with mock.patch("skiagraph.desktop.window.open_source", lambda c: (lambda info, index: (info, index.cut(45, "")))(*open_clip(shipped("quay.mp4")))):
+            gaps, last = [], [time.perf_counter()]
+            window.scan_clips([clip.key], 1)
+            self.assertEqual(window.pages.currentIndex(), COVER)
+            grew = []
+
+            def tick():
+                now = time.perf_counter()
+                gaps.append(now - last[0])
+                last[0] = now
+                grew.append(len(window.document.project.subjects))
+                return window._job is None
+
+            self.until(tick, 120)
+        self.assertEqual(len([s for s in window.document.project.subjects if not s.doubtful]), 4)
+        self.assertTrue(any(0 < n for n in grew[:-1]), "people appear while it runs")
+        self.assertLess(sorted(gaps)[int(len(gaps) * 0.98)], 0.5, "the window answers while it scans")
+        self.assertTrue(all(s.is_covered for s in window.document.project.subjects))
+        self.assertTrue(window.document.project.clip(clip.key).every)
