@@ -17,7 +17,7 @@ from skiagraph.detect.tiles import Tile, cut, shrunk, tile_plan, turns
 # Scores under this are noise even for a second look.
 FIRST_LOOK, SECOND_LOOK = 0.35, 0.25
 # A second look that is this sure needs no third.
-CONTENT = 0.5
+CONTENT = 0.6
 # Below this mean brightness a picture is lifted before it is searched.
 DARK = 78.0
 

@@ -118,8 +118,12 @@ class Chain:
         return np.concatenate([np.asarray(t.scores, np.float32) for t in self.parts])
 
 
-def chains(tracklets: list[Tracklet], rate: float, settings: BridgeSettings = BridgeSettings()) -> list[Chain]:
-    """Join tracklets that are the same head after a short loss: near, of like size and looks, and in the same shot."""
+def chains(tracklets: list[Tracklet], rate: float, settings: BridgeSettings = BridgeSettings(),
+           unlike: Callable[[Tracklet, Tracklet], bool] = lambda a, b: False) -> list[Chain]:
+    """Join tracklets that are the same head after a short loss: near, of like size and looks, and in the same shot.
+
+    unlike: whether their faces say that they are two people.
+    """
     left = sorted(tracklets, key=lambda t: t.frames[0])
     parts: list[list[Tracklet]] = []
     for tracklet in left:
@@ -137,7 +141,7 @@ def chains(tracklets: list[Tracklet], rate: float, settings: BridgeSettings = Br
             # Where nothing is known of how one looked, looks decide nothing.
             like = 0.8 if end.colours is None or tracklet.colours is None else likeness(end.colours, tracklet.colours)
             travelled = np.hypot(*speed) * gap / max(a[2], 1)
-            if away > 0.8 + 0.4 * gap / rate + 0.2 * travelled or change > 0.5 or like < 0.62:
+            if away > 0.8 + 0.4 * gap / rate + 0.2 * travelled or change > 0.5 or like < 0.62 or unlike(end, tracklet):
                 continue
             cost = 0.5 * away + change + (1 - like)
             if cost < best_cost:

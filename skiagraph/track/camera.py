@@ -8,7 +8,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-WORK_WIDTH = 320
+WORK_WIDTH = 400
 # Two pictures of one shot that are this unlike have not been seen; cuts are well above.
 CUT_DIFFERENCE, CUT_CORRELATION = 22.0, 0.55
 STILL = np.array([[1.0, 0, 0], [0, 1, 0]])
@@ -34,7 +34,7 @@ class CameraMotion:
         small = cv2.resize(grey[::thin, ::thin], size, interpolation=cv2.INTER_AREA)
         before, points = self._before, self._points
         self._before = small
-        self._points = cv2.goodFeaturesToTrack(small, 90, 0.01, 8, blockSize=5)
+        self._points = cv2.goodFeaturesToTrack(small, 120, 0.01, 9, blockSize=5)
         if before is None or points is None or len(points) < 12 or before.shape != small.shape:
             return STILL
         moved, good, _ = cv2.calcOpticalFlowPyrLK(before, small, points, None, winSize=(15, 15), maxLevel=3)

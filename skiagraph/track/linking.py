@@ -148,8 +148,8 @@ class Linker:
             if expected:
                 again = look(np.array([t.motion.box for t in expected]))
                 again = again.take(again.found.scores >= self._settings.doubtful)
-                doubtful = Seen.joined([doubtful, _not_taken(again, sure, doubtful)])
-        doubtful = _not_taken(doubtful, sure)
+                doubtful = Seen.joined([doubtful, not_taken(again, sure, doubtful)])
+        doubtful = not_taken(doubtful, sure)
         for track in self._tracks:
             track.doubted += passed
         waiting = [t for t in left if t.doubted <= self._doubt]
@@ -228,7 +228,7 @@ def _append(tracklet: Tracklet, found: Detections, row: int, frame: int) -> Matc
     return Match(tracklet, found.boxes[row], float(found.scores[row]), found.landmarks[row])
 
 
-def _not_taken(seen: Seen, *others: Seen) -> Seen:
+def not_taken(seen: Seen, *others: Seen) -> Seen:
     """Without what is the same face as one of the others, at whatever scale."""
     for other in others:
         if len(seen) and len(other):

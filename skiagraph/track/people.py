@@ -9,16 +9,18 @@ import numpy as np
 
 from skiagraph.boxes import area, cxcywh_to_xyxy, intersection, iou
 from skiagraph.track.bridging import Chain, path_of
-from skiagraph.track.identity import Signature, group
+from skiagraph.track.identity import Signature, face_distance, group
 from skiagraph.track.linking import Tracklet
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.results import FoundPerson
-from skiagraph.track.sweep import Description
+from skiagraph.track.sweep import LOST_FRAMES, Description
 
 # A head that stays within this share of its size, as the camera moves, for this long is a picture of one.
 STILL_SHARE, STILL_S = 0.012, 4.0
 # A face of a lower score is a hint, not a find.
 HINT = 0.5
+# Faces further apart than this (Euclidean distance of descriptors) are two people's; within one person profiles reach it seldom.
+UNLIKE = 0.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,6 +69,58 @@ def without_shadows(tracklets: Sequence[Tracklet]) -> list[Tracklet]:
         return over > 0.5 * len(tracklet.frames)
 
     return [t for t in tracklets if not (t.doubtful and shadow(t))]
+
+
+def looks_of(tracklet: Tracklet, descriptions: dict[int, list[Description]], first: int, last: int) -> Signature:
+    """What was described of a tracklet between two frames, both included; faces only."""
+    found = [d for frame, box in zip(tracklet.frames, tracklet.boxes) if first <= frame <= last
+             for d in descriptions.get(frame, ()) if iou(np.asarray(box)[None], d.box[None])[0, 0] > 0.7]
+    return Signature(np.array([d.vector for d in found]).reshape(-1, 128), np.array([d.worth for d in found], np.float32))
+
+
+def are_unlike(a: Signature, b: Signature) -> bool:
+    """True when two faces are surely two people's."""
+    face = face_distance(a, b)
+    return face is not None and face[1] >= 0.2 and face[0] > UNLIKE
+
+
+def split_where_unlike(tracklets: Sequence[Tracklet], descriptions: dict[int, list[Description]]) -> list[Tracklet]:
+    """Tracklets cut where the face became somebody else's: they changed heads in a crossing."""
+    result, number = [], max((t.number for t in tracklets), default=0)
+    waiting = list(tracklets)
+    while waiting:
+        tracklet = waiting.pop()
+        n = _change(tracklet, descriptions)
+        if n is None:
+            result.append(tracklet)
+            continue
+        number += 1
+        waiting += [_rows(tracklet, slice(0, n), tracklet.number), _rows(tracklet, slice(n, None), number)]
+    return sorted(result, key=lambda t: (t.frames[0], t.number))
+
+
+def _change(tracklet: Tracklet, descriptions) -> int | None:
+    """The row from which a tracklet is somebody else, or None: between the two described faces whose sides differ most, at a loss
+    or where the detector was least sure."""
+    known = [frame for frame, box in zip(tracklet.frames, tracklet.boxes)
+             if any(iou(np.asarray(box)[None], d.box[None])[0, 0] > 0.7 for d in descriptions.get(frame, ()))]
+    best, place = 0.0, None
+    for a, b in zip(known, known[1:]):
+        before, after = looks_of(tracklet, descriptions, tracklet.frames[0], a), looks_of(tracklet, descriptions, b, tracklet.frames[-1])
+        face = face_distance(before, after)
+        if are_unlike(before, after) and face[0] > best:
+            best, place = face[0], (a, b)
+    if place is None:
+        return None
+    low, high = tracklet.frames.index(place[0]), tracklet.frames.index(place[1])
+    losses = [tracklet.frames[n] - tracklet.frames[n - 1] for n in range(low + 1, high + 1)]
+    if max(losses) > LOST_FRAMES:
+        return low + 1 + int(np.argmax(losses))
+    return low + 1 + int(np.argmin(tracklet.scores[low + 1:high + 1]))
+
+
+def _rows(t: Tracklet, rows: slice, number: int) -> Tracklet:
+    return Tracklet(number, t.frames[rows], t.heads[rows], t.boxes[rows], t.scores[rows], None, t.shot, t.doubtful)
 
 
 def without_hints(tracklets: Sequence[Tracklet]) -> None:

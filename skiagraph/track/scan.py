@@ -21,10 +21,11 @@ from skiagraph.media.index import FrameIndex, keep_index
 from skiagraph.media.reader import FrameReader
 from skiagraph.track.bridging import Chain, chains
 from skiagraph.track.descriptor import FaceDescriber
-from skiagraph.track.linking import Linker, LinkSettings, Seen
+from skiagraph.track.linking import Linker, LinkSettings, Seen, not_taken
 from skiagraph.track.observations import Diary, Observation
 from skiagraph.track.path import FOUND, Path
-from skiagraph.track.people import STILL_S, STILL_SHARE, people_of, stretches_of, without_hints, without_shadows
+from skiagraph.track.people import (STILL_S, STILL_SHARE, are_unlike, looks_of, people_of, split_where_unlike, stretches_of, without_hints,
+                                    without_shadows)
 from skiagraph.track.results import FaceTable, FoundPerson, ScanResult
 from skiagraph.track.second_pass import second_pass
 from skiagraph.track.sweep import Sweep, describe
@@ -76,22 +77,21 @@ class _Scan:
         self.damage = index.damage
         self.diary = Diary(info.path, repr(settings))
         self.describer = FaceDescriber()
-        self.sweep = Sweep(info, index, finder, self.describer, settings.every, self._linker(), self.diary, keep=settings.every > 1)
+        self.sweep = Sweep(info, index, finder, self.describer, settings.every, self._linker(), self.diary, keep=True)
 
     def _linker(self) -> Linker:
         return Linker(self.rate, self.link_settings)
 
     def run(self) -> ScanResult:
         self._find()
-        tracklets = self.sweep.linker.tracklets
-        if self.settings.every > 1:
-            tracklets = self._closer(tracklets)
+        tracklets = self._closer(self.sweep.linker.tracklets if self.settings.every > 1 else [])
         for tracklet in tracklets:
             evident = tracklet.best >= EVIDENT and len(tracklet.frames) >= 2 * self.link_settings.least
             tracklet.doubtful = not self._recognised(tracklet) and (tracklet.doubtful or not evident)
         tracklets = without_shadows(tracklets)
         without_hints(tracklets)
-        linked = chains(tracklets, self.rate)
+        tracklets = split_where_unlike(tracklets, self.sweep.descriptions)
+        linked = chains(tracklets, self.rate, unlike=self._unlike)
         solved = second_pass(self.info, self.index, linked, self._shot, self.control)
         self.control.report(STEP_WHO, 0, None)
         stretches = stretches_of(linked, solved.results, solved.meetings, self.sweep.descriptions, self.rate)
@@ -157,8 +157,10 @@ class _Scan:
                     boxes = np.array(wanted[frame])
                     found = self.sweep.seen(rgb, self.finder.look(rgb, self.sweep.squared.boxes(boxes)))
                     old = seen.get(frame)
-                    seen[frame] = Observation(frame, found, np.eye(2, 3), False, False) if old is None else replace(old, seen=_without_doubles(old.seen, found))
-                    self._remember(frame, _without_doubles(old.seen, found).take(np.arange(len(old.seen), len(_without_doubles(old.seen, found)))) if old else found)
+                    if old is not None:
+                        found = not_taken(found, old.seen)
+                    seen[frame] = Observation(frame, found, np.eye(2, 3), False, False) if old is None else replace(old, seen=Seen.joined([old.seen, found]))
+                    self._remember(frame, found)
         linker = self._linker()
         for frame in sorted(seen):
             observation = seen[frame]
@@ -223,6 +225,9 @@ class _Scan:
         return any(d.present >= SURELY_PRESENT and iou(np.asarray(box)[None], d.box[None])[0, 0] > 0.7
                    for frame, box in zip(tracklet.frames, tracklet.boxes) for d in self.sweep.descriptions.get(frame, ()))
 
+    def _unlike(self, a, b) -> bool:
+        return are_unlike(*(looks_of(t, self.sweep.descriptions, t.frames[0], t.frames[-1]) for t in (a, b)))
+
     def _described(self, stretches):
         """Describe whoever was never described on the way, from their best frames: after a scan that was taken up again."""
         lacking = {n: s for n, s in enumerate(stretches) if not s.described and not s.doubtful}
@@ -261,11 +266,3 @@ class _Scan:
         table = FaceTable(np.array([f for f, _, _ in rows], np.int32), np.array([b for _, b, _ in rows]).round().astype(np.int16).reshape(-1, 4),
                           np.array([round(s * 100) for _, _, s in rows], np.uint8)) if rows else FaceTable.none()
         return ScanResult(tuple(people), table, tuple(self.sweep.cuts), self.frames, self.damage, tuple(likely))
-
-
-def _without_doubles(old: Seen, new: Seen) -> Seen:
-    """Old and new faces together, without new ones that are there already."""
-    if not len(old) or not len(new):
-        return Seen.joined([old, new])
-    fresh = iou(new.found.boxes, old.found.boxes).max(axis=1) < 0.4
-    return Seen.joined([old, new.take(fresh)])

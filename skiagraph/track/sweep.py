@@ -20,7 +20,7 @@ from skiagraph.media.reader import FrameReader
 from skiagraph.track.appearance import head_colours
 from skiagraph.track.camera import CameraMotion, Thumbnails
 from skiagraph.track.descriptor import FaceDescriber
-from skiagraph.track.linking import Linker, Match, Seen
+from skiagraph.track.linking import Linker, Match, Seen, not_taken
 from skiagraph.track.observations import Diary, Observation
 
 STEP_FIND = "Finding faces"
@@ -28,6 +28,8 @@ STEP_FIND = "Finding faces"
 LOOK_EVERY = 2
 # A face is described when it is at least this sure and this large (px), at most this often for one track, and not soon again.
 DESCRIBE_SCORE, DESCRIBE_PX, DESCRIBE_MOST, DESCRIBE_APART_S = 0.7, 22, 4, 0.35
+# After so many frames without a face a track is described anew, this often, and again when so long ago.
+LOST_FRAMES, DESCRIBE_ANEW, DESCRIBE_AGAIN_S = 3, 2, 1.0
 # A face of a score between these is shown to the landmark network for a second opinion: on drawn and
 # textured footage that network sees 0.9 or more on nearly all real faces and under 0.5 on nearly all others.
 ASKED_FROM, ASKED_TO = 0.45, 0.74
@@ -91,6 +93,7 @@ class Sweep:
         self.descriptions: dict[int, list[Description]] = {}
         self.cuts: list[int] = []
         self._described: dict[int, list[tuple[int, float]]] = {}
+        self._anew: dict[int, int] = {}
 
     def run(self, control: JobControl, told: Callable[[Observation], None] = lambda observation: None) -> None:
         """told: after each frame that was looked at. Raises Cancelled and FrameNotDecoded; what was seen until then is in the diary."""
@@ -164,7 +167,7 @@ class Sweep:
             return extra[-1]
 
         matches = self.linker.update(prepared.frame, seen, prepared.camera, look)
-        observation = Observation(prepared.frame, Seen.joined([seen, *extra]), prepared.camera, prepared.cut, prepared.search is not None)
+        observation = Observation(prepared.frame, Seen.joined([seen, *(not_taken(more, seen) for more in extra)]), prepared.camera, prepared.cut, prepared.search is not None)
         self._diary.add(observation)
         if self._keep:
             self.observations.append(observation)
@@ -194,6 +197,17 @@ class Sweep:
             return
         promise = min(side / 80, 1.0) * facing(match)
         taken = self._described.setdefault(match.tracklet.number, [])
+        frames = match.tracklet.frames
+        if len(frames) > 1 and frames[-1] - frames[-2] > LOST_FRAMES:
+            # Whoever comes out of a crossing is looked at anew: it may be somebody else.
+            self._anew[match.tracklet.number] = DESCRIBE_ANEW
+        number = match.tracklet.number
+        if self._anew.get(number, 0) and promise >= 0.1:
+            self._anew[number] -= 1
+            taken = []
+        elif taken and frame - max(f for f, _ in taken) > DESCRIBE_AGAIN_S * float(self._info.rate):
+            # So that a track that quietly changed heads is noticed.
+            self._described[number] = taken = []
         apart = max(2, round(DESCRIBE_APART_S * float(self._info.rate)))
         if any(abs(frame - f) < apart and promise < 1.3 * p for f, p in taken) or promise < 0.1:
             return
