@@ -148,6 +148,9 @@ def _parser() -> argparse.ArgumentParser:
     opened = command("open", run_open, "Open the window on clips or a project.")
     opened.add_argument("files", metavar="FILE", nargs="*", type=Path)
     opened.add_argument("--demo", action="store_true", help="open the demo project")
+
+    menu = command("integrate", run_integrate, "Add Skiagraph to the desktop's menu, with its icon and the type of its project file, for the present user.")
+    menu.add_argument("--remove", action="store_true", help="take it out of the menu again")
     return parser
 
 
@@ -318,6 +321,17 @@ def run_demo(options, control) -> int:
     place = write_demo(options.folder, control, redraw=options.redraw)
     control_end(control)
     print(f"Wrote the demo to {options.folder}; open {place}.")
+    return OK
+
+
+def run_integrate(options, control) -> int:
+    from skiagraph import integration
+    if options.remove:
+        integration.remove()
+        print("Skiagraph is out of the menu.")
+        return OK
+    for path in integration.integrate():
+        print(f"Wrote {path}")
     return OK
 
 

@@ -1,0 +1,60 @@
+"""What a scan without any hand work covers, misses and confuses, on footage with exact truth.
+
+    python -m benchmarks.quality [--every N] [--hard FOLDER] [NAME ...]
+
+Prints a table as in docs/measured.md. Without --hard only the three clips of the demo are measured.
+"""
+
+from __future__ import annotations
+
+import argparse
+import time
+from pathlib import Path
+
+import numpy as np
+
+from benchmarks.measures import identity, leaks
+from benchmarks.scenes import FILMS, made
+from skiagraph.demo.ship import CLIPS, shipped
+from skiagraph.demo.truth import load_truth
+from skiagraph.media.index import open_clip
+from skiagraph.project import cast, edits
+from skiagraph.project.model import Project
+from skiagraph.track.scan import ScanSettings, scan
+
+HEAD = ("| clip | people | found | leak frames | leaks no finding names | face covered | beyond 1.7 heads (median) | HOTA | IDF1 | switches | "
+        "findings | not needed | per 10 s and person | frames/s |\n|---|---|---|---|---|---|---|---|---|---|---|---|---|---|")
+
+
+def measure(clip: Path, every: int) -> str:
+    """One row of the table."""
+    info, index = open_clip(clip)
+    truth = load_truth(clip.with_suffix("").with_name(clip.stem + ".truth.json"))
+    began = time.perf_counter()
+    result = scan(info, index, ScanSettings(every=every))
+    rate = len(index) / (time.perf_counter() - began)
+    project = cast.apply_scan(edits.add_clip(Project(), info, index), "c1", result, every)
+    leak, who = leaks(project, "c1", truth), identity(project, "c1", truth)
+    seconds = sum(h.head_visible > 0.05 for heads in truth.heads for h in heads) / float(info.rate)
+    people = sum(not s.doubtful for s in project.subjects)
+    doubtful = len(project.subjects) - people
+    return (f"| {clip.stem} | {len(truth.actors)} | {people}{f' + {doubtful} doubtful' if doubtful else ''} | {leak.leak_share:.2%} ({len(leak.leaks)} of {leak.people_frames}) | {len(leak.unnamed)} "
+            f"| {leak.covered_share:.2%} | {np.median(leak.excess):.1%} | {who.hota:.2f} | {who.idf1:.3f} | {who.switches} | {leak.findings} | {leak.findings_needless} "
+            f"| {leak.findings_needless / seconds * 10:.2f} | {rate:.1f} |")
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser()
+    parser.add_argument("--every", type=int, default=1)
+    parser.add_argument("--hard", type=Path, help="folder for the harder films; drawn there if they are missing (some minutes)")
+    parser.add_argument("names", nargs="*")
+    options = parser.parse_args()
+    clips = [shipped(f"{name}.mp4") for name in CLIPS] + (made(options.hard, tuple(FILMS)) if options.hard else [])
+    print(HEAD, flush=True)
+    for clip in clips:
+        if not options.names or clip.stem in options.names:
+            print(measure(clip, options.every), flush=True)
+
+
+if __name__ == "__main__":
+    main()

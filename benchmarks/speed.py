@@ -1,0 +1,149 @@
+"""Speed as ratios within one run: export against a plain re-encode, scanning against the bare detector calls, playback frames kept.
+
+    python -m benchmarks.speed [--clip FILE] [--repeat N]
+
+Each pair is measured in turns, so that whatever else the machine does falls on both.
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import resource
+import statistics
+import tempfile
+import threading
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from skiagraph.demo.ship import shipped
+from skiagraph.detect import blazeface, finder
+from skiagraph.handover.export import export_clip
+from skiagraph.media.formats import FORMATS
+from skiagraph.media.index import open_clip
+from skiagraph.media.reader import FrameReader
+from skiagraph.media.writer import FilmWriter
+from skiagraph.project import cast, edits
+from skiagraph.project.model import CoverKind, CoverStyle, Project
+from skiagraph.track import descriptor, silhouette
+from skiagraph.track.scan import ScanSettings, scan
+
+
+def seconds(function: Callable[[], object]) -> float:
+    began = time.perf_counter()
+    function()
+    return time.perf_counter() - began
+
+
+def in_turns(one, other, repeat: int) -> tuple[list[float], list[float]]:
+    a, b = [], []
+    for _ in range(repeat):
+        a.append(seconds(one))
+        b.append(seconds(other))
+    return a, b
+
+
+def export_ratio(clip: Path, repeat: int) -> None:
+    """Export with covers against reading and writing every frame with the same encoder settings."""
+    info, index = open_clip(clip)
+    project = cast.apply_scan(edits.add_clip(Project(), info, index), "c1", scan(info, index, ScanSettings(every=10)), 10)
+    with tempfile.TemporaryDirectory() as folder:
+        def plain():
+            with FrameReader(info, index) as reader, FilmWriter(Path(folder) / "plain.mp4", info, FORMATS["h264-mp4"]) as writer:
+                for frame in reader.frames():
+                    writer.write(frame)
+
+        for kind in CoverKind:
+            styled = edits.set_project_style(project, CoverStyle(kind))
+            covered, bare = in_turns(lambda p=styled: export_clip(p, "c1", Path(folder) / "covered.mp4", FORMATS["h264-mp4"]), plain, repeat)
+            ratios = [a / b for a, b in zip(covered, bare)]
+            print(f"export, {kind.value}: {statistics.median(ratios):.2f} times a plain re-encode ({min(ratios):.2f} to {max(ratios):.2f}), {len(project.subjects)} covers, {len(index) / statistics.median(covered):.0f} frames/s", flush=True)
+
+
+class _Spent:
+    """CPU seconds that calls of some methods took, over all threads."""
+
+    def __init__(self, *methods):
+        self.total, self._lock = 0.0, threading.Lock()
+        for owner, name in methods:
+            setattr(owner, name, self._timed(getattr(owner, name)))
+
+    def _timed(self, function):
+        def timed(*arguments, **named):
+            began = time.thread_time()
+            try:
+                return function(*arguments, **named)
+            finally:
+                spent = time.thread_time() - began
+                with self._lock:
+                    self.total += spent
+        return timed
+
+
+def scan_share(clip: Path) -> None:
+    """Frames per second of both ways to scan, and which share of the CPU time passes outside the networks."""
+    info, index = open_clip(clip)
+    inside = _Spent((blazeface.BlazeFace, "find"), (descriptor.FaceDescriber, "_landmarks"), (descriptor.FaceDescriber, "describe"), (silhouette.Silhouette, "shape"))
+    rate = float(info.rate)
+    for every in (1, 10, 15):
+        inside.total, cpu = 0.0, time.process_time()
+        took = seconds(lambda e=every: scan(info, index, ScanSettings(every=e)))
+        cpu = time.process_time() - cpu
+        print(f"scan {info.width}x{info.height}, {'every frame' if every == 1 else f'each {every}th frame'}: {len(index) / took:.1f} frames/s, {len(index) / took / rate:.2f} times real time, "
+              f"{1 - inside.total / cpu:.0%} of the CPU time outside the networks", flush=True)
+
+
+def bare_detector(clip: Path) -> None:
+    """The detector's own calls on whole frames, without decoding, linking and following: the ceiling for searching every frame."""
+    info, index = open_clip(clip)
+    with FrameReader(info, index) as reader, finder.FaceFinder(36) as searcher:
+        pictures = [reader.read(n).rgb() for n in range(0, len(index), max(1, len(index) // 12))]
+        took = seconds(lambda: [searcher.find(picture) for picture in pictures])
+    print(f"bare detector on whole frames: {len(pictures) / took:.1f} frames/s", flush=True)
+
+
+def playback(clip: Path) -> None:
+    """Play the clip once in the real window, offscreen, with covers on, and count what was shown."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from PySide6.QtCore import QEventLoop, QTimer
+    from PySide6.QtWidgets import QApplication
+    from skiagraph.desktop import theme
+    from skiagraph.desktop.window import MainWindow
+    from skiagraph.project import file
+    application = QApplication.instance() or QApplication(["skiagraph"])
+    theme.apply(application)
+    info, index = open_clip(clip)
+    project = cast.apply_scan(edits.add_clip(Project(), info, index), "c1", scan(info, index, ScanSettings(every=10)), 10)
+    with tempfile.TemporaryDirectory() as folder:
+        place = Path(folder) / "p.skiagraph"
+        file.save(project, place)
+        window = MainWindow()
+        window.show()
+        window.open_project(place)
+        loop = QEventLoop()
+        QTimer.singleShot(1500, loop.quit)
+        loop.exec()
+        player = window.cover.player
+        player.set_speed(1)
+        player.speedChanged.connect(lambda speed: loop.quit() if not speed else None)
+        QTimer.singleShot(round((len(index) / float(info.rate) + 5) * 1000), loop.quit)
+        loop.exec()
+        print(f"playback: {player.shown} of {len(index)} frames shown, {player.missed} left out, {len(project.subjects)} covers", flush=True)
+        window.close()
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser()
+    parser.add_argument("--clip", type=Path, default=shipped("quay.mp4"))
+    parser.add_argument("--repeat", type=int, default=3)
+    options = parser.parse_args()
+    export_ratio(options.clip, options.repeat)
+    bare_detector(options.clip)
+    playback(options.clip)
+    scan_share(options.clip)
+    print(f"largest memory of this run: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB")
+
+
+if __name__ == "__main__":
+    main()
