@@ -146,16 +146,19 @@ def _first_frame(container, stream, path):
     raise CannotOpenMedia(f"{path.name} holds no frame that can be read; copy it again from its source.", path=path)
 
 
-def _aspect_of(frame: av.VideoFrame) -> Fraction:
-    """Sample aspect that a frame carries. PyAV 18.1 does not tell it, so a filter is asked to widen a line by it."""
+def _aspect_of(frame: av.VideoFrame) -> Fraction | None:
+    """Sample aspect that a frame carries, or None. PyAV 18.1 does not tell it, so a filter is asked to widen a line by it."""
     graph, line = av.filter.Graph(), 27720
     source = graph.add_buffer(width=frame.width, height=frame.height, format=frame.format.name, time_base=Fraction(1, 25))
     widened = graph.add("scale", f"w=trunc({line}*sar):h=2:eval=frame")
     source.link_to(widened)
     widened.link_to(graph.add("buffersink"))
-    graph.configure()
-    graph.push(frame)
-    return Fraction(graph.pull().width, line)
+    try:
+        graph.configure()
+        graph.push(frame)
+        return Fraction(graph.pull().width, line)
+    except av.error.FFmpegError:
+        return None
 
 
 def _timecode(container, stream) -> str:

@@ -184,8 +184,8 @@ def decide(project: Project, keys: Iterable[str], decision: Decision) -> Project
 
 
 def cover_all(project: Project) -> Project:
-    """Everybody is covered, by decision; what was dismissed stays so."""
-    return decide(project, [s.key for s in project.subjects if not s.dismissed], Decision.COVER)
+    """Everybody is covered, by decision; what was dismissed or doubtful stays so."""
+    return replace(project, subjects=tuple(s if s.dismissed else replace(s, decision=Decision.COVER) for s in project.subjects))
 
 
 def show_all_but(project: Project, keys: Iterable[str]) -> Project:

@@ -1,0 +1,67 @@
+"""The measures measure: a perfect project has no leak, a moved one leaks, a swapped one confuses."""
+
+from dataclasses import replace
+
+import numpy as np
+
+from benchmarks.measures import identity, leaks
+from benchmarks.scenes import FILMS
+from skiagraph.demo.truth import load_truth
+from skiagraph.demo.write import write_scene
+from skiagraph.media.index import open_clip
+from skiagraph.project import cast, edits
+from skiagraph.project.model import Decision, Project
+from skiagraph.track.path import Path
+from skiagraph.track.results import FaceTable, FoundPerson, ScanResult
+from tests.demo.test_demo import SMALL
+from tests.support import TemporaryFolder
+
+
+class MeasureTest(TemporaryFolder):
+    def setUp(self):
+        super().setUp()
+        clip = write_scene(replace(SMALL, seconds=0.4), self.folder)
+        self.truth = load_truth(self.folder / "small.truth.json")
+        self.opened = open_clip(clip)
+
+    def project(self, shift=0.0, swap_at=None, size=1.1):
+        rows = {actor: [] for actor in self.truth.actors}
+        for heads in self.truth.heads:
+            for head in heads:
+                rows[head.actor].append([head.cx + shift, head.cy, head.width * size, head.height * size, head.angle, 0.9])
+        one, two = (np.array(rows[a]) for a in self.truth.actors)
+        if swap_at is not None:
+            one[swap_at:], two[swap_at:] = two[swap_at:].copy(), one[swap_at:].copy()
+        people = tuple(FoundPerson(n, (Path.from_rows(0, r, np.zeros(len(r))),), 0, (0, 0, 9, 9)) for n, r in enumerate((one, two), 1))
+        return cast.apply_scan(edits.add_clip(Project(), *self.opened), "c1", ScanResult(people, FaceTable.none(), (), len(one)), 1)
+
+    def test_a_perfect_project(self):
+        found, who = leaks(self.project(), "c1", self.truth), identity(self.project(size=1.0), "c1", self.truth)
+        self.assertEqual((found.leaks, found.findings), ([], 0))
+        self.assertGreater(found.covered_share, 0.999)
+        self.assertGreater(who.idf1, 0.99)
+        self.assertGreater(who.hota, 0.95)
+        self.assertEqual(who.switches, 0)
+
+    def test_a_moved_cover_leaks_and_nobody_says_so(self):
+        found = leaks(self.project(shift=25), "c1", self.truth)
+        self.assertEqual(len(found.leaks), found.people_frames)
+        self.assertEqual(len(found.unnamed), len(found.leaks))
+
+    def test_somebody_shown_leaks(self):
+        shown = cast.decide(self.project(), ["s1"], Decision.SHOW)
+        self.assertEqual({actor for _, actor, _ in leaks(shown, "c1", self.truth).leaks}, {"one"})
+
+    def test_swapped_people_confuse(self):
+        who = identity(self.project(swap_at=5, size=1.0), "c1", self.truth)
+        self.assertEqual(who.switches, 2)
+        self.assertLess(who.idf1, 0.7)
+
+    def test_generous_covers_are_seen_as_such(self):
+        self.assertGreater(np.median(leaks(self.project(size=3.0), "c1", self.truth).excess), 1.0)
+        self.assertLess(np.median(leaks(self.project(), "c1", self.truth).excess), 0.01)
+
+    def test_every_film_has_scenes_of_one_size(self):
+        for name, scenes in FILMS.items():
+            self.assertEqual(len({s.size for s in scenes}), 1, name)
+            self.assertTrue(all(a.key for s in scenes for a in s.actors))
