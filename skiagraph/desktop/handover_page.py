@@ -105,8 +105,7 @@ class HandoverPage(QWidget):
             self._list.insertWidget(0, empty)
         if project.clips and not self.folder.text():
             self.folder.setText(str(project.clips[0].path.parent / "covered"))
-        self._warning.setText(f"{waiting} findings are open" + (f", {exposing} of them may show somebody" if exposing else "") + ". Export anyway, or look at them in Review first."
-                              if waiting else "No open findings.")
+        self._warning.setText(_warning(waiting, exposing))
         self._warning.setStyleSheet(f"color: {theme.MADDER if exposing else theme.OCHRE if waiting else theme.VERDIGRIS};")
         self.export.setEnabled(bool(project.clips) and not busy)
 
@@ -138,3 +137,11 @@ class HandoverPage(QWidget):
     def set_result(self, key: str, target: str, text: str, colour: str) -> None:
         """What became of an export; shown at its clip from now on."""
         self._results[key] = target, text, colour
+
+
+def _warning(waiting: int, exposing: int) -> str:
+    if not waiting:
+        return "No open findings."
+    some = "1 finding is open" if waiting == 1 else f"{waiting} findings are open"
+    risk = "" if not exposing else " and may show somebody" if waiting == 1 else f", {exposing} of them may show somebody"
+    return f"{some}{risk}. Look at {'it' if waiting == 1 else 'them'} in Review first, or export anyway."

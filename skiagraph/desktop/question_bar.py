@@ -15,7 +15,7 @@ from skiagraph.project.model import Answer, Likeness
 class FaceTile(QWidget):
     """A face with round corners."""
 
-    def __init__(self, side: int = 56, parent: QWidget | None = None):
+    def __init__(self, side: int = 40, parent: QWidget | None = None):
         super().__init__(parent)
         self._image: QImage | None = None
         self.setFixedSize(QSize(side, side))

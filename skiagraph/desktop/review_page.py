@@ -161,7 +161,7 @@ class ReviewPage(QWidget):
             self._rows.append(row)
         exposing = sum(f.is_exposing for f in waiting)
         self._count.setText(f"{len(waiting)} open" if waiting else "")
-        self._tally.setText(f"{exposing} may show somebody, {len(waiting) - exposing} are unsure, {len(self._findings) - len(waiting)} accepted." if self._findings else "")
+        self._tally.setText(f"May show somebody: {exposing}\nUnsure: {len(waiting) - exposing}\nAccepted: {len(self._findings) - len(waiting)}" if self._findings else "")
         self._scroll.setVisible(bool(shown))
         self._nothing.setVisible(not shown)
         self._nothing.setText("There is nothing to review yet: add clips and scan them in Footage." if not project.clips else

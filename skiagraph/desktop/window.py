@@ -90,6 +90,10 @@ class MainWindow(QMainWindow):
             if n == REVIEW:
                 self._badge = QLabel()
                 self._badge.setObjectName("badge")
+                policy = self._badge.sizePolicy()
+                policy.setRetainSizeWhenHidden(True)
+                self._badge.setSizePolicy(policy)
+                self._badge.setText("0")
                 row.addWidget(self._badge)
                 row.insertSpacing(row.count() - 1, -4 * GRID)
         row.addStretch(1)
@@ -140,6 +144,8 @@ class MainWindow(QMainWindow):
         if step != COVER:
             self.cover.player.set_speed(0)
         self.pages.setCurrentIndex(step)
+        # The keys work at once, and no step looks chosen because it has the focus.
+        self.pages.currentWidget().setFocus()
         self.strip.setVisible(self._job is not None and step != HANDOVER)
 
     def _refresh(self) -> None:
