@@ -1,0 +1,237 @@
+"""The pages and what stands behind them: shown from values, told by signals."""
+
+from dataclasses import replace
+
+from PySide6.QtCore import Qt
+
+from skiagraph.desktop.document import Document
+from skiagraph.desktop.footage_page import FootagePage, clip_state
+from skiagraph.desktop.handover_page import HandoverPage
+from skiagraph.desktop.help_sheet import HelpSheet
+from skiagraph.desktop.job_strip import JobStrip
+from skiagraph.desktop.picture_server import PictureServer, Wish
+from skiagraph.desktop.portraits import Portraits
+from skiagraph.desktop.review_page import ReviewPage
+from skiagraph.desktop.session import Session, View
+from skiagraph.jobs import Progress
+from skiagraph.project import cast, edits, file
+from skiagraph.project.model import Acceptance, Decision, Portrait
+from skiagraph.review.findings import findings
+from tests.desktop.support import DesktopTest
+from tests.support import head_path, make_clip, project_on
+
+
+class PageTest(DesktopTest):
+    def setUp(self):
+        super().setUp()
+        self.clip = make_clip(self.folder / "quay.mp4", 60, size=(320, 240))
+        self.project = project_on(self.clip, head_path(0, 60, cx=160, cy=120, width=60, height=80), head_path(0, 60, confidence=0.1))
+
+    def keep(self, widget):
+        self.addCleanup(widget.deleteLater)
+        widget.resize(1200, 640)
+        widget.show()
+        self.settle()
+        return widget
+
+
+class FootageTest(PageTest):
+    def test_cards_say_what_is_and_offer_what_can_be_done(self):
+        page = self.keep(FootagePage())
+        clip = self.project.clip("c1")
+        page.set_clips([(replace(clip, every=0), 0, 0, False), (replace(clip, key="c2"), 3, 1, False), (replace(clip, key="c3", damage="quay.mp4 is damaged at 00:00:01:00."), 1, 0, True)],
+                       lambda c: None, False)
+        self.settle()
+        new, scanned, lost = page._cards
+        self.assertEqual((new.scan.text(), scanned.scan.text(), lost.scan.isEnabled(), lost.open.isEnabled()), ("Scan", "Scan again", False, False))
+        asked = self.heard(page.scanPressed)
+        page.scan_all.click()
+        self.assertEqual(asked, [(["c1"], 1)])
+        page.way.button("step").click()
+        page.step.setValue(8)
+        new.scan.click()
+        self.assertEqual(asked[-1], (["c1"], 8))
+        self.assertFalse(page._empty.isVisible())
+
+    def test_states_in_words(self):
+        clip = self.project.clip("c1")
+        self.assertIn("3 people found, 2 undecided and therefore covered", clip_state(clip, 3, 2, False))
+        self.assertIn("1 person found, all decided", clip_state(clip, 1, 0, False))
+        self.assertIn("nobody in it is covered", clip_state(replace(clip, every=0), 0, 0, False))
+        self.assertIn("drop it here", clip_state(clip, 0, 0, True))
+
+
+class ReviewTest(PageTest):
+    def test_worst_first_and_accepted_ones_apart(self):
+        page = self.keep(ReviewPage())
+        found = findings(self.project)
+        page.set_findings(self.project, found)
+        self.settle()
+        self.assertEqual(len(page._rows), len(found))
+        looked = self.heard(page.lookWanted)
+        page._rows[0].lookPressed.emit(page._rows[0].finding)
+        self.assertEqual(looked, [found[0]])
+        f = found[0]
+        accepted = edits.accept(self.project, Acceptance(f.clip, f.subject, f.reason.value, f.first, f.last, "Ida", "back of the head"))
+        page.set_findings(accepted, found)
+        self.settle()
+        self.assertEqual(len(page._rows), len(found) - 1)
+        page.filter.button("accepted").click()
+        self.assertEqual(len(page._rows), 1)
+        taken = self.heard(page.withdrawn)
+        page._rows[0].withdrawPressed.emit(accepted.accepted[0])
+        self.assertEqual(taken, [accepted.accepted[0]])
+
+    def test_without_findings_it_says_so(self):
+        page = self.keep(ReviewPage())
+        page.set_findings(self.project, [])
+        self.settle()
+        self.assertTrue(page._nothing.isVisible())
+
+
+class HandoverTest(PageTest):
+    def test_what_is_chosen_is_exported(self):
+        page = self.keep(HandoverPage())
+        page.set_project(self.project, 2, 1, False)
+        asked = self.heard(page.exportPressed)
+        page.format.setCurrentIndex(page.format.findData("ffv1-mkv"))
+        page.matte.setChecked(True)
+        page.press_export()
+        self.assertEqual(asked, [(["c1"], "ffv1-mkv", str(self.folder / "covered"), True, True)])
+        self.assertIn("2 findings are open, 1 of them may show somebody", page._warning.text())
+        page._boxes[0][1].setChecked(False)
+        page.press_export()
+        self.assertEqual(len(asked), 1)
+        page.set_project(self.project, 1, 1, True)
+        self.assertFalse(page.export.isEnabled())
+        self.assertIn("1 finding is open and may show somebody", page._warning.text())
+
+    def test_result_offers_the_folder(self):
+        page = self.keep(HandoverPage())
+        page.set_result("c1", str(self.folder / "out" / "x.mp4"), "Exported and checked", "#6FB6A0")
+        page.set_project(self.project, 0, 0, False)
+        self.settle()
+        self.assertEqual(page._boxes[0][2].text(), "Exported and checked")
+
+    def test_strip_shows_progress_and_time_left(self):
+        strip = self.keep(JobStrip())
+        strip.begin("Exporting")
+        strip.show_progress("Exporting", Progress("Exporting", 30, 60, 3.0))
+        self.assertTrue(strip.isVisible())
+        cancelled = self.heard(strip.cancelPressed)
+        strip.cancelPressed.emit()
+        self.assertEqual(len(cancelled), 1)
+
+
+class DocumentTest(PageTest):
+    def opened(self):
+        place = self.folder / "p.skiagraph"
+        file.save(self.project, place)
+        document = Document()
+        self.addCleanup(document.close)
+        document.open(place)
+        return document
+
+    def test_edits_undo_and_findings(self):
+        document = self.opened()
+        self.until(lambda: document.findings)
+        self.assertTrue(document.edit("cover everybody", cast.cover_all))
+        self.assertEqual(document.undo_name, "cover everybody")
+        document.undo()
+        self.assertEqual(document.redo_name, "cover everybody")
+        refused = self.heard(document.refused)
+        self.assertFalse(document.edit("rename", edits.rename, "s1", " "))
+        self.assertSentence(refused[0])
+        document.amend(cast.decide, ["s1"], Decision.SHOW)
+        self.assertEqual(document.undo_name, "", "what a job brings is no step of its own")
+
+    def test_gallery_goes_with_the_project(self):
+        document = self.opened()
+        first = document.gallery
+        document.begin(self.folder / "other.skiagraph")
+        self.assertIsNot(document.gallery, first)
+
+
+class SessionTest(PageTest):
+    def test_everything_is_kept_within_what_exists(self):
+        document = Document()
+        self.addCleanup(document.close)
+        document.begin(self.folder / "p.skiagraph")
+        session = Session(document)
+        document.edit("x", lambda project: self.project)
+        session.set_clip("c1")
+        session.set_frame(500)
+        self.assertEqual(session.frame, 59)
+        session.select(["s1", "s2"])
+        document.edit("remove", edits.remove_subjects, ["s2"])
+        self.assertEqual(session.selected, ["s1"])
+        session.set_mark("in", 40)
+        session.set_mark("out", 20)
+        self.assertEqual(session.marks, (None, 20))
+        session.set_peek(True)
+        self.assertEqual((session.view, session.chosen_view), (View.SOURCE, View.RESULT))
+        document.edit("remove clip", edits.remove_clip, "c1")
+        self.assertIsNone(session.clip)
+
+
+class PictureServerTest(PageTest):
+    def setUp(self):
+        super().setUp()
+        self.server = PictureServer()
+        self.addCleanup(self.server.close)
+
+    def test_the_newest_wish_is_served(self):
+        made = self.heard(self.server.made)
+        for n in range(30):
+            self.server.ask(Wish(self.project, "c1", n, View.RESULT, 320, 240))
+        self.until(lambda: made and made[-1].wish.frame == 29)
+        self.assertLess(len(made), 30)
+        self.assertEqual(made[-1].image.width(), 320)
+
+    def test_split_brings_both_and_smaller_is_smaller(self):
+        made = self.heard(self.server.made)
+        self.server.ask(Wish(self.project, "c1", 3, View.SPLIT, 160, 120))
+        self.until(lambda: bool(made))
+        self.assertIsNotNone(made[0].other)
+        self.assertEqual((made[0].image.width(), made[0].image.height()), (160, 120))
+
+    def test_a_lost_clip_is_a_sentence(self):
+        failed = self.heard(self.server.failed)
+        self.clip.unlink()
+        self.server.ask(Wish(self.project, "c1", 3, View.RESULT, 320, 240))
+        self.until(lambda: bool(failed))
+        self.assertSentence(failed[0], "quay.mp4")
+
+    def test_playing_makes_pictures_ahead_in_both_directions(self):
+        for step, first in ((1, 0), (-1, 59)):
+            self.server.play(Wish(self.project, "c1", first, View.RESULT, 320, 240), step, 0, 59)
+            self.until(lambda: len(self.server._ready) >= 4)
+            frames = [p.wish.frame for p in self.server._ready[:4]]
+            self.assertEqual(frames, [first + step * n for n in range(4)])
+            taken = self.server.take(first + 2 * step, step)
+            self.assertEqual(taken.wish.frame, first + 2 * step)
+        self.server.stop()
+
+
+class SmallPicturesTest(PageTest):
+    def test_faces_and_first_frames_are_made_once(self):
+        portraits = Portraits()
+        self.addCleanup(portraits.close)
+        portrait = Portrait("c1", 5, (140, 90, 180, 130))
+        made = []
+        portraits.made.connect(lambda: made.append(True))
+        self.assertIsNone(portraits.face(self.project, portrait))
+        self.until(lambda: bool(made))
+        self.assertEqual(portraits.face(self.project, portrait).width(), 96)
+        self.assertIsNone(portraits.face(self.project, None))
+        self.assertIsNone(portraits.face(self.project, Portrait("gone", 1, (0, 0, 1, 1))))
+
+    def test_help_sheet_lists_every_key_once(self):
+        from skiagraph.desktop.window import MainWindow
+        window = MainWindow()
+        self.addCleanup(window.close)
+        sheet = HelpSheet(window.actions_.groups, window)
+        self.addCleanup(sheet.deleteLater)
+        keys = [s.toString() for actions in window.actions_.groups.values() for a in actions for s in a.shortcuts()]
+        self.assertEqual(len(keys), len(set(keys)), "no key means two things")
+        self.key(sheet, Qt.Key.Key_Escape)

@@ -1,0 +1,145 @@
+"""Writing: beside the target and renamed when whole, never onto a source, formats that keep what they can."""
+
+import errno
+import os
+from fractions import Fraction
+from unittest import mock
+
+import av
+import numpy as np
+
+from skiagraph.errors import CannotWriteMedia
+from skiagraph.media.audio import SAMPLE_RATE, read_sound
+from skiagraph.media.clip import probe
+from skiagraph.media.formats import FORMATS, format_for
+from skiagraph.media.index import open_clip
+from skiagraph.media.reader import FrameReader
+from skiagraph.media.writer import FilmWriter, PictureWriter, TemporaryTarget, refuse_bad_target
+from tests.support import TemporaryFolder, make_clip, read_number
+
+
+class TargetTest(TemporaryFolder):
+    def test_nothing_stands_under_the_name_until_it_is_whole(self):
+        target = TemporaryTarget(self.folder / "film.mp4")
+        self.assertEqual(target.path.parent, self.folder)
+        self.assertTrue(target.path.name.startswith(".") and target.path.name.endswith(".mp4"))
+        target.path.write_bytes(b"half")
+        self.assertFalse((self.folder / "film.mp4").exists())
+        target.commit()
+        self.assertEqual((self.folder / "film.mp4").read_bytes(), b"half")
+        self.assertFalse(target.path.exists())
+
+    def test_an_old_file_is_replaced_only_by_a_whole_one(self):
+        (self.folder / "film.mp4").write_bytes(b"old")
+        target = TemporaryTarget(self.folder / "film.mp4")
+        target.path.write_bytes(b"new")
+        target.discard()
+        self.assertEqual((self.folder / "film.mp4").read_bytes(), b"old")
+
+    def test_bad_targets(self):
+        source = make_clip(self.folder / "a.mp4", 3)
+        hard = self.folder / "hard.mp4"
+        os.link(source, hard)
+        for target in (source, hard, self.folder, self.folder / "none" / "x.mp4"):
+            with self.subTest(target), self.assertRaises(CannotWriteMedia) as caught:
+                refuse_bad_target(target, [source])
+            self.assertSentence(str(caught.exception))
+        refuse_bad_target(self.folder / "fine.mp4", [source])
+
+
+class FilmWriterTest(TemporaryFolder):
+    def copy(self, source, target, key, frames=None):
+        info, index = open_clip(source)
+        with FrameReader(info, index) as reader, FilmWriter(target, info, FORMATS[key]) as writer:
+            for frame in reader.frames(0, frames):
+                writer.write(frame)
+        return target
+
+    def test_frames_arrive_in_order_with_their_times(self):
+        source = make_clip(self.folder / "a.mkv", 24, size=(320, 240), time_base=Fraction(1, 1000), pts=lambda n: 500 + n * 40 + (n % 3) * 7)
+        for key in FORMATS:
+            with self.subTest(key):
+                target = self.copy(source, self.folder / f"{key}{FORMATS[key].suffix}", key)
+                info, index = open_clip(target)
+                _, original = open_clip(source)
+                np.testing.assert_allclose([index.time_s(n) for n in range(24)], [original.time_s(n) for n in range(24)], atol=0.0015)
+                with FrameReader(info, index) as reader:
+                    self.assertEqual([read_number(f.grey()) for f in reader.frames()], list(range(24)))
+
+    def test_ten_bits_stay_ten_bits(self):
+        source = make_clip(self.folder / "a.mkv", 4, encoder="ffv1", pixel_format="yuv422p10le")
+        for key, depth in (("h264-mp4", 10), ("h265-mp4", 10), ("prores-mov", 10), ("ffv1-mkv", 10)):
+            self.assertEqual(probe(self.copy(source, self.folder / f"{key}{FORMATS[key].suffix}", key)).bit_depth, depth, key)
+
+    def test_sound_that_a_format_cannot_hold_is_a_sentence_and_leaves_nothing(self):
+        source = self.folder / "old.avi"
+        with av.open(str(source), "w") as out:
+            video = out.add_stream("ffv1", rate=25)
+            video.width, video.height, video.pix_fmt = 160, 96, "yuv420p"
+            sound = out.add_stream("adpcm_ms", rate=44100, layout="stereo")
+            for n in range(10):
+                picture = av.VideoFrame.from_ndarray(np.zeros((96, 160, 3), np.uint8), format="rgb24").reformat(format="yuv420p")
+                picture.pts = n
+                out.mux(video.encode(picture))
+            out.mux(video.encode(None))
+            for begin in range(0, 8192, 1024):
+                block = av.AudioFrame.from_ndarray(np.zeros((1, 2048), np.int16), format="s16", layout="stereo")
+                block.sample_rate, block.pts, block.time_base = 44100, begin, Fraction(1, 44100)
+                out.mux(sound.encode(block))
+            out.mux(sound.encode(None))
+        before = sorted(os.listdir(self.folder))
+        with self.assertRaises(CannotWriteMedia) as caught:
+            self.copy(source, self.folder / "out.mp4", "h264-mp4")
+        self.assertSentence(str(caught.exception), "sound", "adpcm_ms")
+        self.assertEqual([n for n in sorted(os.listdir(self.folder)) if n != "cache"], [n for n in before if n != "cache"])
+
+    def test_an_error_inside_removes_the_half_written_file(self):
+        source = make_clip(self.folder / "a.mp4", 10)
+        info, index = open_clip(source)
+        with self.assertRaises(ZeroDivisionError), FrameReader(info, index) as reader, FilmWriter(self.folder / "o.mp4", info, FORMATS["h264-mp4"]) as writer:
+            writer.write(reader.read(0))
+            raise ZeroDivisionError
+        self.assertEqual([n for n in os.listdir(self.folder) if n.endswith(".mp4")], ["a.mp4"])
+
+    def test_what_went_wrong_is_told_apart(self):
+        source = make_clip(self.folder / "a.mp4", 10)
+        for code, word in ((errno.ENOSPC, "disk is full"), (errno.EACCES, "may not be written")):
+            with mock.patch("skiagraph.media.writer.os.replace", side_effect=OSError(code, "x")), self.assertRaises(CannotWriteMedia) as caught:
+                self.copy(source, self.folder / "o.mp4", "h264-mp4")
+            self.assertSentence(str(caught.exception), word)
+
+
+class PictureWriterTest(TemporaryFolder):
+    def test_arrays_come_back_as_they_were(self):
+        rng = np.random.default_rng(1)
+        pictures = [rng.integers(0, 256, (60, 80), dtype=np.uint8) for _ in range(5)]
+        with PictureWriter(self.folder / "m.mkv", (80, 60), Fraction(25), encoder="ffv1", pixel_format="gray", muxer="matroska", options={"level": "3"}) as writer:
+            for picture in pictures:
+                writer.write(picture)
+        with FrameReader(*open_clip(self.folder / "m.mkv")) as reader:
+            for wanted, frame in zip(pictures, reader.frames()):
+                np.testing.assert_array_equal(frame.planes()[0], wanted)
+
+
+class FormatTest(TemporaryFolder):
+    def test_named_or_by_ending(self):
+        self.assertEqual([format_for(n).key for n in ("a.mp4", "b.MOV", "c.mkv")], ["h264-mp4", "prores-mov", "ffv1-mkv"])
+        self.assertEqual(format_for("a.mp4", "h265-mp4").key, "h265-mp4")
+
+    def test_each_keeps_as_much_as_it_can(self):
+        self.assertEqual(FORMATS["ffv1-mkv"].pixel_format_for("yuv444p12le"), "yuv444p12le")
+        self.assertEqual(FORMATS["prores-mov"].pixel_format_for("yuv420p"), "yuv422p10le")
+        self.assertEqual(FORMATS["h264-mp4"].pixel_format_for("yuvj420p"), "yuv420p")
+
+
+class SoundTest(TemporaryFolder):
+    def test_sound_is_read_from_where_it_is_wanted(self):
+        clip = make_clip(self.folder / "a.mp4", 50, sound=True)
+        whole = np.concatenate(list(read_sound(clip, 0.0)))
+        part = np.concatenate(list(read_sound(clip, 1.0)))
+        self.assertAlmostEqual(len(whole) / SAMPLE_RATE, 2.0, delta=0.1)
+        self.assertAlmostEqual(len(part) / SAMPLE_RATE, 1.0, delta=0.1)
+        self.assertGreater(np.abs(whole).max(), 3000)
+
+    def test_a_silent_clip_has_none(self):
+        self.assertEqual(list(read_sound(make_clip(self.folder / "a.mp4", 5), 0.0)), [])
