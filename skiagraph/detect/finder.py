@@ -72,9 +72,9 @@ class FaceFinder:
         largest = min(width, height)
         # The short-range model on the largest squares knows near faces, and profiles, better.
         calls = [(tile, False) for tile in tiles] + [(tile, True) for tile in tiles if tile.side >= largest]
-        return Search(tuple(self.pool.submit(self._look_at, calls[n::self.threads], (width, height), levels, limit) for n in range(self.threads)))
+        return Search(tuple(self.pool.submit(self._look_at, calls[n::self.threads], (width, height), levels, limit, turn is not None) for n in range(self.threads)))
 
-    def _look_at(self, calls, size, levels, limit) -> list[Detections]:
+    def _look_at(self, calls, size, levels, limit, alone) -> list[Detections]:
         worker = self._free.pop()
         try:
             side, found = self._far[worker].side, []
@@ -83,17 +83,20 @@ class FaceFinder:
                 square = cut(levels[tile.side], Tile(round(tile.left / scale), round(tile.top / scale), side))
                 seen = (self._near if near else self._far)[worker].find(square, limit)
                 if len(seen):
-                    found.append(self._kept_inside(seen.moved(scale, tile.left, tile.top), tile, size))
+                    found.append(self._kept_inside(seen.moved(scale, tile.left, tile.top), tile, size, alone))
             return found
         finally:
             self._free.append(worker)
 
     @staticmethod
-    def _kept_inside(seen: Detections, tile: Tile, size) -> Detections:
-        """Without faces cut by an inner edge of the tile: the neighbour sees those whole."""
+    def _kept_inside(seen: Detections, tile: Tile, size, alone: bool) -> Detections:
+        """Without faces cut by an inner edge of the tile: the neighbour sees those whole.
+
+        alone: the neighbour may not be searched in this turn, so a face near the edge has nobody to correct it and waits for its turn.
+        """
         width, height = size
-        edge = 2.0
         boxes = seen.boxes
+        edge = np.maximum(2.0, 0.15 * (boxes[:, 2] - boxes[:, 0])) if alone else 2.0
         cut_off = ((boxes[:, 0] < tile.left + edge) & (tile.left > 0)) | ((boxes[:, 1] < tile.top + edge) & (tile.top > 0))
         cut_off |= (boxes[:, 2] > tile.left + tile.side - edge) & (tile.left + tile.side < width)
         cut_off |= (boxes[:, 3] > tile.top + tile.side - edge) & (tile.top + tile.side < height)

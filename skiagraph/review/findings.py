@@ -24,6 +24,8 @@ JOIN, LEAST = 6, 5
 BEHIND, LEAVING, LEAVING_FRAMES = 0.6, 0.8, 16
 # Share of a found face that must be inside its cover. Of a profile, a detector's box holds up to a seventh of air.
 INSIDE = 0.88
+# A box this much wider than the head it is on was drawn at a wrong scale and says nothing of what is exposed.
+TOO_LARGE = 1.2
 # A face belongs to a subject when this much of it lies in the subject's head.
 BELONGS = 0.5
 # A gap longer than this is an absence, if it begins and ends at the edge of the picture.
@@ -231,15 +233,15 @@ def judged_faces(project: Project, clip: Clip) -> Iterator[tuple[int, str | None
         box = table.boxes[row].astype(float)
         present = heads.get(int(table.frames[row]), [])
         samples = _samples(box, clip)
-        best, best_share = None, BELONGS
+        best, best_share, head = None, BELONGS, None
         for subject, outline, _ in present:
             share = float(_inside(outline, samples).mean())
             near = _near(outline, box)
             if share > best_share or (near and best is None):
-                best, best_share = subject, max(share, BELONGS)
+                best, best_share, head = subject, max(share, BELONGS), outline
         if best is None:
             yield row, None, 0.0
-        elif not best.is_covered:
+        elif not best.is_covered or box[2] - box[0] > TOO_LARGE * head[2]:
             yield row, best.key, 1.0
         else:
             hidden = np.zeros(len(samples), bool)

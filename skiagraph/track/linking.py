@@ -22,6 +22,8 @@ from skiagraph.track.motion import FaceMotion
 IMPOSSIBLE = 1e3
 # How far off, in face sides, a doubtful face may be from where it is expected.
 DOUBTFUL_AWAY = 0.4
+# Going back from the beginning of a track, so many frames without a fitting face end it.
+BACK_MISSED = 5
 
 
 @dataclass(frozen=True, slots=True)
@@ -218,6 +220,42 @@ class Linker:
                     continue
                 cost[i, j] = away[j] + 0.5 * (1 - overlap[i, j]) + 0.6 * change[j] + 0.9 * (1 - like)
         return cost
+
+
+def extend_back(tracklets: Sequence[Tracklet], seen: dict[int, Seen], shot_begins: Callable[[int], int]) -> None:
+    """Let each track begin earlier, with faces too doubtful to begin one that lie where its own must have been.
+
+    seen: what was found, by frame; shot_begins: first frame of the shot a frame is in. Changes the tracklets.
+    """
+    taken = {(frame, float(box[0]), float(box[1])) for t in tracklets for frame, box in zip(t.frames, t.boxes)}
+    for t in tracklets:
+        frame, missed = t.frames[0] - 1, 0
+        begin = shot_begins(t.frames[0])
+        while frame >= begin and missed <= BACK_MISSED:
+            row = _earlier(t, frame, seen.get(frame), taken) if frame in seen else None
+            missed = 0 if row is not None else missed + 1
+            if row is not None:
+                found = seen[frame].found
+                taken.add((frame, float(found.boxes[row][0]), float(found.boxes[row][1])))
+                for values, value in ((t.frames, frame), (t.heads, head_rows(found.take([row]))[0]), (t.boxes, found.boxes[row]), (t.scores, float(found.scores[row]))):
+                    values.insert(0, value)
+            frame -= 1
+
+
+def _earlier(t: Tracklet, frame: int, seen: Seen, taken) -> int | None:
+    """The face of a frame that must be the track's, or None."""
+    boxes, ahead = np.asarray(t.boxes[:4], float), t.frames[0] - frame
+    side, middle = boxes[0, 2] - boxes[0, 0], (boxes[:, :2] + boxes[:, 2:]) / 2
+    pace = (middle[0] - middle[-1]) / max(1, t.frames[len(boxes) - 1] - t.frames[0])
+    expected = middle[0] + pace * ahead
+    best, best_away = None, DOUBTFUL_AWAY + 0.05 * ahead
+    for row, box in enumerate(seen.found.boxes):
+        if (frame, float(box[0]), float(box[1])) in taken:
+            continue
+        away = float(np.hypot(*((box[:2] + box[2:]) / 2 - expected))) / side
+        if away < best_away and abs(np.log((box[2] - box[0]) / side)) < 0.3:
+            best, best_away = row, away
+    return best
 
 
 def _append(tracklet: Tracklet, found: Detections, row: int, frame: int) -> Match:

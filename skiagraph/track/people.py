@@ -258,8 +258,8 @@ def _untangled(parts: Sequence[Stretch]) -> list[Path]:
         found_before = before.first + int(np.flatnonzero(before.origin == FOUND)[-1])
         found_after = path.first + int(np.argmax(path.origin == FOUND))
         meet = int(np.clip((before.last + path.first + 1) // 2, found_before + 1, max(found_before + 1, found_after)))
-        if meet > path.last or path.last <= before.last:
-            # It lies wholly within the one before: the same head, tracked twice.
+        if meet > path.last or path.first + int(np.flatnonzero(path.origin == FOUND)[-1]) <= found_before:
+            # All that was found of it lies within the one before: the same head, tracked twice.
             continue
         if meet <= before.first:
             paths[-1] = path

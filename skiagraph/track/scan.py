@@ -21,7 +21,7 @@ from skiagraph.media.index import FrameIndex, keep_index
 from skiagraph.media.reader import FrameReader
 from skiagraph.track.bridging import Chain, chains
 from skiagraph.track.descriptor import FaceDescriber
-from skiagraph.track.linking import Linker, LinkSettings, Seen, not_taken
+from skiagraph.track.linking import Linker, LinkSettings, Seen, extend_back, not_taken
 from skiagraph.track.observations import Diary, Observation
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.people import (STILL_S, STILL_SHARE, are_unlike, looks_of, people_of, split_where_unlike, stretches_of, without_hints,
@@ -168,7 +168,9 @@ class _Scan:
                 linker.new_shot()
             # A frame that was only looked at later carries no camera motion of its own; the next one's spans it.
             linker.update(frame, observation.seen, observation.camera)
-        return linker.tracklets
+        found = linker.tracklets
+        extend_back(found, {frame: observation.seen for frame, observation in seen.items()}, lambda frame: self._shot(frame)[0])
+        return found
 
     def _places(self, tracklets) -> dict[int, list[np.ndarray]]:
         """Where to look closer: for each frame, boxes. Around both ends of every tracklet, and through crossings and doubt."""

@@ -69,6 +69,15 @@ class PeopleTest(unittest.TestCase):
         self.assertEqual((path.first, path.last, len(path)), (0, 89, 90))
         self.assertEqual(int(path.origin[60]), FOUND)
 
+    def test_a_long_tail_gives_way_to_a_face_that_is_found(self):
+        parts = [tracklet(1, range(0, 30), 100), tracklet(2, range(60, 90), 140)]
+        tail = np.column_stack([np.full(90, 100.0), np.full(90, 150.0), np.full(90, 60.0), np.full(90, 81.0), np.zeros(90), np.full(90, 0.5)])
+        people, _ = self.cast(parts, described(parts, 1), [{("tail", 29): tail}, {}])
+        self.assertEqual(len(people), 1)
+        where = {path.first + n: float(x) for path in people[0].paths for n, x in enumerate(path.cx)}
+        self.assertLess(abs(where[75] - 140), 3)
+        self.assertLess(abs(where[40] - 100), 3)
+
     def test_best_face_is_the_one_worth_most(self):
         parts = [tracklet(1, range(0, 30), lambda n: 100 + n)]
         found = described(parts, 1, worth=0.3)

@@ -1,0 +1,111 @@
+"""Proof on the delivered file: faces that nobody agreed to show are found in it, covered ones are not, whoever drew the cover."""
+
+from dataclasses import replace
+from fractions import Fraction
+
+import numpy as np
+
+from skiagraph.demo.people import BLUE_CAP, OLD_HAND
+from skiagraph.handover.export import export_clip
+from skiagraph.media.index import open_clip
+from skiagraph.media.writer import PictureWriter
+from skiagraph.project import cast, edits
+from skiagraph.project.model import CoverKind, CoverStyle, Decision, Project
+from skiagraph.review.exposure import check_file
+from skiagraph.review.findings import Reason, findings
+from skiagraph.track.path import Path
+from skiagraph.track.results import FaceTable, FoundPerson, ScanResult
+from tests.detect.test_finder import scene
+from tests.support import TemporaryFolder
+
+UNIT, PLACES = 50, ((200, 180), (450, 180))
+
+
+class ExposureTest(TemporaryFolder):
+    def setUp(self):
+        super().setUp()
+        picture = scene((640, 360), (BLUE_CAP, *PLACES[0], UNIT, 5, 0), (OLD_HAND, *PLACES[1], UNIT, -5, 0))
+        self.clip = self.folder / "two.mkv"
+        with PictureWriter(self.clip, (640, 360), Fraction(25), encoder="libx264", pixel_format="rgb24", store="yuv420p", muxer="matroska", options={"crf": "16"}) as writer:
+            for _ in range(6):
+                writer.write(picture)
+        rows = [np.tile([x, y, 1.55 * UNIT, 2.1 * UNIT, 0, 0.9], (6, 1)) for x, y in PLACES]
+        people = tuple(FoundPerson(n, (Path.from_rows(0, r, np.zeros(6)),), 0, (0, 0, 9, 9)) for n, r in enumerate(rows, 1))
+        self.project = cast.apply_scan(edits.add_clip(Project(), *open_clip(self.clip)), "c1", ScanResult(people, FaceTable.none(), (), 6), 1)
+
+    def check(self, exported, against=None):
+        out = self.folder / "out.mp4"
+        export_clip(exported, "c1", out)
+        return check_file(against or exported, "c1", out)
+
+    def test_covered_people_are_not_found_in_the_file(self):
+        for kind in CoverKind:
+            with self.subTest(kind):
+                self.assertEqual(self.check(edits.set_project_style(self.project, CoverStyle(kind))), [])
+
+    def test_somebody_who_agreed_is_no_finding(self):
+        self.assertEqual(self.check(cast.decide(self.project, ["s2"], Decision.SHOW)), [])
+
+    def test_somebody_nobody_knows_of_is_one(self):
+        only_one = edits.remove_subjects(self.project, ["s2"])
+        found = self.check(only_one)
+        self.assertEqual([f.reason for f in found], [Reason.FILE_FACE])
+        self.assertEqual((found[0].first, found[0].last), (0, 5))
+
+    def test_a_decision_taken_back_after_the_export_is_noticed(self):
+        found = self.check(cast.decide(self.project, ["s2"], Decision.SHOW), self.project)
+        self.assertEqual({(f.reason, f.subject) for f in found}, {(Reason.FILE_DIFFERS, "s2")})
+
+    def test_a_file_rendered_in_another_style_is_as_good(self):
+        solid = edits.set_project_style(self.project, CoverStyle(CoverKind.SOLID))
+        self.assertEqual(self.check(solid, self.project), [])
+        self.assertEqual(self.check(self.project, solid), [])
+
+    def test_too_weak_a_cover_is_named(self):
+        weak = edits.set_project_style(self.project, CoverStyle(CoverKind.BLUR, blur=0.008, margin=0.0, feather=0.0))
+        found = self.check(weak, self.project)
+        self.assertTrue({f.subject for f in found if f.reason == Reason.FILE_DIFFERS} >= {"s1", "s2"})
+
+    def test_what_agrees_in_shape_only_counts_from_frame_one(self):
+        longer = self.project.with_clip(replace(self.project.clip("c1"), frames=5))
+        export_clip(longer, "c1", self.folder / "short.mp4")
+        self.assertEqual([f.reason for f in check_file(self.project, "c1", self.folder / "short.mp4")], [Reason.FILE_SHAPE])
+
+
+class BehindTest(TemporaryFolder):
+    """Findings know who cannot be seen."""
+
+    def project(self, *paths):
+        from tests.support import make_clip, project_on
+        return project_on(make_clip(self.folder / "a.mp4", 60), *paths)
+
+    def reasons(self, project):
+        return [(f.reason, f.subject) for f in findings(project)]
+
+    def test_unsure_behind_somebody_elses_cover_is_no_finding(self):
+        from tests.support import head_path
+        alone = self.project(head_path(0, 60, confidence=0.1))
+        self.assertEqual(self.reasons(alone), [(Reason.UNSURE, "s1")])
+        behind = self.project(head_path(0, 60, confidence=0.1), head_path(0, 60, width=60, height=80))
+        self.assertEqual(self.reasons(behind), [])
+        shown = cast.decide(behind, ["s2"], Decision.SHOW)
+        self.assertEqual(self.reasons(shown), [(Reason.UNSURE, "s1")])
+
+    def test_dismissed_and_doubtful_have_no_findings(self):
+        from tests.support import head_path
+        project = self.project(head_path(10, 20, confidence=0.1))
+        self.assertTrue(self.reasons(project))
+        self.assertEqual(self.reasons(cast.dismiss(project, ["s1"])), [])
+        doubtful = project.with_subject(replace(project.subject("s1"), doubtful=True))
+        self.assertEqual(self.reasons(doubtful), [])
+
+    def test_one_event_is_one_finding(self):
+        from tests.support import head_path
+        import numpy as np
+        from skiagraph.track.path import Path
+        sure = head_path(0, 30)
+        confidence = np.concatenate([np.full(22, 0.9), np.full(8, 0.1)])
+        fading = Path(0, sure.cx, sure.cy, sure.width, sure.height, sure.angle, confidence, sure.origin)
+        found = findings(self.project(fading))
+        self.assertEqual([f.reason for f in found], [Reason.ENDS_INSIDE])
+        self.assertEqual((found[0].first, found[0].at), (22, 29))
