@@ -25,7 +25,7 @@ from skiagraph.track.observations import Diary, Observation
 
 STEP_FIND = "Finding faces"
 # When stepping, people who are known are looked at again every so many frames.
-LOOK_EVERY = 2
+LOOK_EVERY = 3
 # A face is described when it is at least this sure and this large (px), at most this often for one track, and not soon again.
 DESCRIBE_SCORE, DESCRIBE_PX, DESCRIBE_MOST, DESCRIBE_APART_S = 0.7, 22, 4, 0.35
 # After so many frames without a face a track is described anew, this often, and again when so long ago.
@@ -202,18 +202,20 @@ class Sweep:
             # Whoever comes out of a crossing is looked at anew: it may be somebody else.
             self._anew[match.tracklet.number] = DESCRIBE_ANEW
         number = match.tracklet.number
+        if taken and frame - taken[-1][0] > DESCRIBE_AGAIN_S * float(self._info.rate):
+            # So that a track that quietly changed heads is noticed.
+            self._anew[number] = max(1, self._anew.get(number, 0))
         if self._anew.get(number, 0) and promise >= 0.1:
             self._anew[number] -= 1
-            taken = []
-        elif taken and frame - max(f for f, _ in taken) > DESCRIBE_AGAIN_S * float(self._info.rate):
-            # So that a track that quietly changed heads is noticed.
-            self._described[number] = taken = []
+            room = 0
+        else:
+            room = len(taken)
         apart = max(2, round(DESCRIBE_APART_S * float(self._info.rate)))
-        if any(abs(frame - f) < apart and promise < 1.3 * p for f, p in taken) or promise < 0.1:
+        if room and any(abs(frame - f) < apart and promise < 1.3 * p for f, p in taken) or promise < 0.1:
             return
-        if len(taken) >= DESCRIBE_MOST and promise < 1.25 * min(p for _, p in taken):
+        if room >= DESCRIBE_MOST and promise < 1.25 * min(p for _, p in taken):
             return
-        if len(taken) >= 2 * DESCRIBE_MOST:
+        if room >= 2 * DESCRIBE_MOST:
             return
         taken.append((frame, promise))
         description = describe(self._describer, rgb, self.squared, match.box)
