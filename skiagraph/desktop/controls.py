@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from functools import lru_cache
 
-from PySide6.QtCore import QSize, Qt, Signal
-from PySide6.QtGui import QIcon
+from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QIcon, QImage, QPainter, QPainterPath
 from PySide6.QtWidgets import (QButtonGroup, QDoubleSpinBox, QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QSlider, QToolButton,
                                QVBoxLayout, QWidget)
 
-from skiagraph.desktop.theme import CONTROL, GRID, asset_folder
+from skiagraph.desktop.theme import CONTROL, GRID, WELL, asset_folder
 
 
 @lru_cache(maxsize=64)
@@ -178,6 +178,31 @@ class SliderField(QWidget):
     def _settle(self, value: float) -> None:
         self.set_value(value)
         self.settled.emit(value)
+
+
+class RoundedPicture(QWidget):
+    """A picture with round corners, as large as it fits; a plain field where there is none yet."""
+
+    def __init__(self, width: int, height: int, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._image: QImage | None = None
+        self.setFixedSize(QSize(width, height))
+
+    def set_image(self, image: QImage | None) -> None:
+        self._image = image
+        self.update()
+
+    def paintEvent(self, event) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        path = QPainterPath()
+        path.addRoundedRect(QRectF(self.rect()), 4, 4)
+        painter.fillPath(path, QColor(WELL))
+        if self._image is not None:
+            painter.setClipPath(path)
+            size = self._image.size().scaled(self.size(), Qt.AspectRatioMode.KeepAspectRatio)
+            painter.drawImage(QRectF((self.width() - size.width()) / 2, (self.height() - size.height()) / 2, size.width(), size.height()), self._image)
 
 
 class Notice(QFrame):

@@ -4,41 +4,14 @@ from __future__ import annotations
 
 from fractions import Fraction
 
-from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QLabel, QScrollArea, QSpinBox, QWidget
 
 from skiagraph.desktop import theme
-from skiagraph.desktop.controls import Choice, column, line, push_button, quiet, section
+from skiagraph.desktop.controls import Choice, RoundedPicture, column, line, push_button, quiet, section
 from skiagraph.desktop.theme import GRID
 from skiagraph.media.clip import even_time
 from skiagraph.project.model import Clip
-
-
-class Thumbnail(QWidget):
-    """A picture with round corners at the clip's own shape."""
-
-    def __init__(self, clip: Clip, parent: QWidget | None = None):
-        super().__init__(parent)
-        self.image: QImage | None = None
-        self.setFixedSize(QSize(176, 99))
-
-    def set_image(self, image: QImage | None) -> None:
-        if image is not None:
-            self.image = image
-            self.update()
-
-    def paintEvent(self, event) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        path = QPainterPath()
-        path.addRoundedRect(QRectF(self.rect()), 4, 4)
-        painter.fillPath(path, QColor(theme.WELL))
-        if self.image is not None:
-            painter.setClipPath(path)
-            size = self.image.size().scaled(self.size(), Qt.AspectRatioMode.KeepAspectRatio)
-            painter.drawImage(QRectF((self.width() - size.width()) / 2, (self.height() - size.height()) / 2, size.width(), size.height()), self.image)
 
 
 class ClipCard(QFrame):
@@ -53,7 +26,7 @@ class ClipCard(QFrame):
         self.setObjectName("panel")
         self.clip = clip
         row = line(margin=3 * GRID, spacing=4 * GRID, parent=self)
-        self.thumbnail = Thumbnail(clip)
+        self.thumbnail = RoundedPicture(176, 99)
         row.addWidget(self.thumbnail)
         text = column(spacing=GRID)
         name = QLabel(clip.path.name)
@@ -226,4 +199,5 @@ class FootagePage(QWidget):
 
     def refresh_thumbnails(self, thumbnails) -> None:
         for card in self._cards:
-            card.thumbnail.set_image(thumbnails(card.clip))
+            if (image := thumbnails(card.clip)) is not None:
+                card.thumbnail.set_image(image)

@@ -2,38 +2,18 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath
+from PySide6.QtCore import Signal
+from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QFrame, QLabel, QWidget
 
 from skiagraph.desktop import theme
-from skiagraph.desktop.controls import column, line, push_button, quiet
+from skiagraph.desktop.controls import RoundedPicture, column, line, push_button, quiet
 from skiagraph.desktop.theme import GRID
 from skiagraph.project.model import Answer, Likeness
 
 
-class FaceTile(QWidget):
-    """A face with round corners."""
-
-    def __init__(self, side: int = 40, parent: QWidget | None = None):
-        super().__init__(parent)
-        self._image: QImage | None = None
-        self.setFixedSize(QSize(side, side))
-
-    def set_image(self, image: QImage | None) -> None:
-        self._image = image
-        self.update()
-
-    def paintEvent(self, event) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        path = QPainterPath()
-        path.addRoundedRect(QRectF(self.rect()), 4, 4)
-        painter.fillPath(path, QColor(theme.ASH))
-        if self._image is not None:
-            painter.setClipPath(path)
-            painter.drawImage(QRectF(self.rect()), self._image)
+# px of a face in the bar.
+FACE = 40
 
 
 class QuestionBar(QFrame):
@@ -49,7 +29,7 @@ class QuestionBar(QFrame):
         self._likeness: Likeness | None = None
         row = line(margin=2 * GRID, spacing=3 * GRID, parent=self)
         row.setContentsMargins(3 * GRID, GRID, 3 * GRID, GRID)
-        self.one, self.other = FaceTile(), FaceTile()
+        self.one, self.other = RoundedPicture(FACE, FACE), RoundedPicture(FACE, FACE)
         row.addWidget(self.one)
         row.addWidget(self.other)
         words = column(spacing=0)

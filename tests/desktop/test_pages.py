@@ -235,3 +235,36 @@ class SmallPicturesTest(PageTest):
         keys = [s.toString() for actions in window.actions_.groups.values() for a in actions for s in a.shortcuts()]
         self.assertEqual(len(keys), len(set(keys)), "no key means two things")
         self.key(sheet, Qt.Key.Key_Escape)
+
+
+class WindowsAtOtherScalesTest(DesktopTest):
+    """Nothing is cut off when everything is twice as large: a process of its own, since the scale is set once."""
+
+    def test_at_200_percent(self):
+        import subprocess
+        import sys
+        code = ("from tests.desktop.support import application, screenshot\napp = application()\nfrom skiagraph.desktop.window import MainWindow\n"
+                "window = MainWindow()\nwindow.resize(1280, 800)\nwindow.show()\napp.processEvents()\n"
+                "for step in range(4):\n    window.show_step(step)\n    app.processEvents()\n"
+                "image = window.grab().toImage()\nprint(image.width(), image.height(), window.centralWidget().minimumSizeHint().width() <= 1280, "
+                "window.centralWidget().minimumSizeHint().height() <= 800)\nwindow.close()")
+        import os
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=120,
+                              env={**os.environ, "QT_QPA_PLATFORM": "offscreen", "QT_SCALE_FACTOR": "2"})
+        self.assertEqual(done.stdout.split()[-4:], ["2560", "1600", "True", "True"], done.stderr)
+
+
+class StartTest(DesktopTest):
+    """From the command line to the window."""
+
+    def test_demo_opens_and_the_window_closes_cleanly(self):
+        import os
+        import subprocess
+        import sys
+        code = ("import sys\nfrom PySide6.QtCore import QTimer\nfrom PySide6.QtWidgets import QApplication\napp = QApplication(['skiagraph'])\n"
+                "QTimer.singleShot(1500, lambda: [w.close() for w in app.topLevelWidgets()])\nQTimer.singleShot(2500, app.quit)\n"
+                "from skiagraph import cli\nsys.exit(cli.main(['open', '--demo']))")
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=120,
+                              env={**os.environ, "QT_QPA_PLATFORM": "offscreen", "XDG_DATA_HOME": str(self.folder / "data"), "XDG_CACHE_HOME": str(self.folder / "cache")})
+        self.assertEqual(done.returncode, 0, done.stderr)
+        self.assertTrue(list((self.folder / "data").rglob("quay-inquiry.skiagraph")))

@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from skiagraph.track.linking import Linker, Seen
+from skiagraph.track.linking import Linker, Seen, extend_back
 from tests.track.faces import face, seen
 
 
@@ -90,3 +90,26 @@ class SeenTest(unittest.TestCase):
         self.assertEqual(len(both.take([0]).colours[0]), 3)
         self.assertEqual(len(Seen.none()), 0)
         self.assertEqual(face(10, 10).boxes.shape, (1, 4))
+
+
+class BackTest(unittest.TestCase):
+    def test_a_track_begins_earlier_where_doubtful_faces_lie(self):
+        linker, found = Linker(25), {}
+        for n in range(30):
+            found[n] = seen(100 + 2 * n, 100, score=0.45 if n < 12 else 0.9)
+            linker.update(n, found[n])
+        tracklets = linker.tracklets
+        self.assertEqual(tracklets[0].frames[0], 12)
+        extend_back(tracklets, found, lambda frame: 0)
+        self.assertEqual(tracklets[0].frames, list(range(30)))
+        self.assertEqual(len(tracklets[0].boxes), 30)
+
+    def test_it_takes_nobody_elses_faces_and_stops_at_a_cut(self):
+        linker, found = Linker(25), {}
+        for n in range(30):
+            found[n] = Seen.joined([seen(100, 100, score=0.45 if n < 12 else 0.9), seen(100 if n < 4 else 400, 100, score=0.45)])
+            linker.update(n, found[n])
+        tracklets = linker.tracklets
+        extend_back(tracklets, found, lambda frame: 6)
+        self.assertEqual(tracklets[0].frames[0], 6)
+        self.assertTrue(all(abs(box[0] - 80) < 5 for box in tracklets[0].boxes))
