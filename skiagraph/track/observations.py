@@ -38,6 +38,15 @@ class Observation:
     searched: bool
 
 
+def compact(seen: Seen) -> Seen:
+    """The same with colours in a quarter of the memory, for keeping a whole clip's; `restored` brings them back."""
+    return Seen(seen.found, tuple(c if c is None or c.dtype == np.uint8 else np.clip(c * 255 + 0.5, 0, 255).astype(np.uint8) for c in seen.colours))
+
+
+def restored(seen: Seen) -> Seen:
+    return Seen(seen.found, tuple(c if c is None or c.dtype != np.uint8 else c.astype(np.float32) / 255 for c in seen.colours))
+
+
 class Diary:
     """Observations of one clip under one set of settings, kept in chunks."""
 
@@ -83,12 +92,12 @@ class Diary:
 def _packed(observations: list[Observation]) -> dict:
     counts = [len(o.seen) for o in observations]
     found = Detections.joined([o.seen.found for o in observations])
-    colours = [c for o in observations for c in o.seen.colours]
+    colours = [c for o in observations for c in compact(o.seen).colours]
     width = next((len(c) for c in colours if c is not None), 0)
     table = np.zeros((len(colours), width), np.uint8)
     for row, colour in enumerate(colours):
         if colour is not None:
-            table[row] = np.clip(colour * 255 + 0.5, 0, 255)
+            table[row] = colour
     return {"frames": np.array([o.frame for o in observations], np.int64), "counts": np.array(counts, np.int32), "cut": np.array([o.cut for o in observations]),
             "searched": np.array([o.searched for o in observations]), "camera": np.array([o.camera for o in observations]), "boxes": found.boxes,
             "scores": found.scores, "landmarks": found.landmarks, "colours": table, "known": np.array([c is not None for c in colours], bool)}
@@ -100,6 +109,7 @@ def _unpacked(chunk) -> list[Observation]:
     result = []
     for n, (end, count) in enumerate(zip(ends, chunk["counts"])):
         rows = np.arange(end - count, end)
-        colours = tuple(table[row].astype(np.float32) / 255 if known[row] else None for row in rows)
-        result.append(Observation(int(chunk["frames"][n]), Seen(found.take(rows), colours), chunk["camera"][n], bool(chunk["cut"][n]), bool(chunk["searched"][n])))
+        colours = tuple(table[row] if known[row] else None for row in rows)
+        seen = restored(Seen(found.take(rows), colours))
+        result.append(Observation(int(chunk["frames"][n]), seen, chunk["camera"][n], bool(chunk["cut"][n]), bool(chunk["searched"][n])))
     return result

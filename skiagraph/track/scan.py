@@ -22,7 +22,7 @@ from skiagraph.media.reader import FrameReader
 from skiagraph.track.bridging import Chain, chains
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.linking import Linker, LinkSettings, Seen, extend_back, not_taken
-from skiagraph.track.observations import Diary, Observation
+from skiagraph.track.observations import Diary, Observation, restored
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.people import (STILL_S, STILL_SHARE, are_unlike, looks_of, people_of, split_where_unlike, stretches_of, without_hints,
                                     without_shadows)
@@ -167,7 +167,7 @@ class _Scan:
             if observation.cut:
                 linker.new_shot()
             # A frame that was only looked at later carries no camera motion of its own; the next one's spans it.
-            linker.update(frame, observation.seen, observation.camera)
+            linker.update(frame, restored(observation.seen), observation.camera)
         found = linker.tracklets
         extend_back(found, {frame: observation.seen for frame, observation in seen.items()}, lambda frame: self._shot(frame)[0])
         return found

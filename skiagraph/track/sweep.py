@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import deque
 from collections.abc import Callable, Iterator
 from contextlib import closing
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -21,7 +21,7 @@ from skiagraph.track.appearance import head_colours
 from skiagraph.track.camera import CameraMotion, Thumbnails
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.linking import Linker, Match, Seen, not_taken
-from skiagraph.track.observations import Diary, Observation
+from skiagraph.track.observations import Diary, Observation, compact
 
 STEP_FIND = "Finding faces"
 # When stepping, people who are known are looked at again every so many frames.
@@ -121,7 +121,7 @@ class Sweep:
                 self._new_shot(observation.frame)
             self.linker.update(observation.frame, observation.seen, observation.camera)
             if self._keep:
-                self.observations.append(observation)
+                self.observations.append(replace(observation, seen=compact(observation.seen)))
             last = observation.frame
             told(observation)
         return last + 1
@@ -170,7 +170,7 @@ class Sweep:
         observation = Observation(prepared.frame, Seen.joined([seen, *(not_taken(more, seen) for more in extra)]), prepared.camera, prepared.cut, prepared.search is not None)
         self._diary.add(observation)
         if self._keep:
-            self.observations.append(observation)
+            self.observations.append(replace(observation, seen=compact(observation.seen)))
         for match in matches:
             self._describe(prepared.frame, rgb, match)
         told(observation)

@@ -3,7 +3,7 @@
 import numpy as np
 
 from skiagraph.track.linking import Seen
-from skiagraph.track.observations import CHUNK, Diary, Observation
+from skiagraph.track.observations import CHUNK, Diary, Observation, compact, restored
 from tests.support import TemporaryFolder, make_clip
 from tests.track.faces import seen
 
@@ -57,6 +57,15 @@ class DiaryTest(TemporaryFolder):
         chunks[1].write_bytes(b"nothing")
         again = Diary(self.clip, "every=1", self.place).read()
         self.assertTrue(0 < len(again) < 2 * CHUNK)
+
+    def test_colours_are_kept_in_less_and_come_back(self):
+        before = self.observation(1).seen
+        small = compact(before)
+        self.assertEqual(small.colours[0].dtype, np.uint8)
+        self.assertIs(compact(small).colours[0], small.colours[0])
+        after = restored(small)
+        np.testing.assert_allclose(after.colours[0], before.colours[0], atol=0.003)
+        self.assertIsNone(after.colours[1])
 
     def test_discarding_leaves_nothing(self):
         diary = Diary(self.clip, "every=1", self.place)
