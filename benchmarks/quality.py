@@ -8,6 +8,8 @@ Prints a table as in docs/measured.md. Without --hard only the three clips of th
 from __future__ import annotations
 
 import argparse
+import os
+import tempfile
 import time
 from pathlib import Path
 
@@ -49,6 +51,9 @@ def main() -> None:
     parser.add_argument("--hard", type=Path, help="folder for the harder films; drawn there if they are missing (some minutes)")
     parser.add_argument("names", nargs="*")
     options = parser.parse_args()
+    # Nothing of an earlier, broken-off scan may be taken up.
+    held = tempfile.TemporaryDirectory()
+    os.environ["XDG_CACHE_HOME"] = held.name
     clips = [shipped(f"{name}.mp4") for name in CLIPS] + (made(options.hard, tuple(FILMS)) if options.hard else [])
     print(HEAD, flush=True)
     for clip in clips:

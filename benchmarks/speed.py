@@ -86,7 +86,7 @@ def scan_share(clip: Path) -> None:
     info, index = open_clip(clip)
     inside = _Spent((blazeface.BlazeFace, "find"), (descriptor.FaceDescriber, "_landmarks"), (descriptor.FaceDescriber, "describe"), (silhouette.Silhouette, "shape"))
     rate = float(info.rate)
-    for every in (1, 10, 15):
+    for every in (1, 10):
         inside.total, cpu = 0.0, time.process_time()
         took = seconds(lambda e=every: scan(info, index, ScanSettings(every=e)))
         cpu = time.process_time() - cpu

@@ -14,7 +14,7 @@ import numpy as np
 from skiagraph.errors import EditRefused
 from skiagraph.project.edits import free_key, next_name, remove_subjects, sighting_at
 from skiagraph.project.model import Answer, Decision, Likeness, Portrait, Project, Sighting, Subject
-from skiagraph.project.outline import outline_at
+from skiagraph.project.outline import outline_at, outline_rows
 from skiagraph.track.path import Path
 from skiagraph.track.results import FoundPerson, ScanResult
 
@@ -165,12 +165,12 @@ def _beside(path: Path, touched: list[Sighting]) -> list[Path]:
 def _shared(sighting: Sighting, path: Path) -> float:
     """Share of the common frames in which the two are at the same place."""
     low, high = max(sighting.first, path.first), min(sighting.last, path.last)
-    near = common = 0
-    for frame in range(low, high + 1, max(1, (high - low) // 60)):
-        outline, row = outline_at(sighting, frame), path.row(frame)
-        common += 1
-        near += np.hypot(outline.cx - path.cx[row], outline.cy - path.cy[row]) < 0.5 * max(outline.width, path.width[row])
-    return near / common if common else 0.0
+    if low > high:
+        return 0.0
+    frames = np.arange(low, high + 1, max(1, (high - low) // 60))
+    known, found = outline_rows(sighting)[frames - sighting.first], frames - path.first
+    away = np.hypot(known[:, 0] - path.cx[found], known[:, 1] - path.cy[found])
+    return float((away < 0.5 * np.maximum(known[:, 2], path.width[found])).mean())
 
 
 # Decisions

@@ -25,7 +25,7 @@ from skiagraph.track.observations import Diary, Observation, compact
 
 STEP_FIND = "Finding faces"
 # When stepping, people who are known are looked at again every so many frames.
-LOOK_EVERY = 3
+LOOK_EVERY = 2
 # A face is described when it is at least this sure and this large (px), at most this often for one track, and not soon again.
 DESCRIBE_SCORE, DESCRIBE_PX, DESCRIBE_MOST, DESCRIBE_APART_S = 0.7, 22, 4, 0.35
 # After so many frames without a face a track is described anew, this often, and again when so long ago.
