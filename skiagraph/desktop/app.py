@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 
+import shiboken6
 from PySide6.QtCore import QLoggingCategory
 from PySide6.QtWidgets import QApplication
 
@@ -27,4 +28,8 @@ def run(files: list[str], *, demo: bool = False) -> int:
         window.open_files(files)
     elif demo:
         window.open_demo()
-    return application.exec()
+    code = application.exec()
+    # The window goes while the application still stands; left to the interpreter's end, their order is chance and ends in a crash.
+    window.close()
+    shiboken6.delete(window)
+    return code

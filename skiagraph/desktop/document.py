@@ -79,7 +79,9 @@ class Document(QObject):
         self._announce()
 
     def close(self) -> None:
-        """Write what is left; called before the window goes."""
+        """Write what is left; called before the window goes. No check begins after it."""
+        self._check_timer.stop()
+        self._check_again = False
         if self._store:
             self._store.close()
             self._store = None

@@ -6,6 +6,7 @@ import logging
 import threading
 from collections.abc import Callable
 
+import shiboken6
 from PySide6.QtCore import QObject, Qt, Signal
 
 from skiagraph.errors import Cancelled, SkiagraphError
@@ -63,16 +64,22 @@ class JobRunner(QObject):
             self.progressed.emit(progress)
 
     def _run(self) -> None:
+        how, value = self._outcome()
+        # A window that closed meanwhile took the runner with it; then nobody is left to be told.
+        if shiboken6.isValid(self):
+            self._done.emit(how, value)
+
+    def _outcome(self) -> tuple[str, object]:
         try:
-            self._done.emit("finished", self._function(self.control))
+            return "finished", self._function(self.control)
         except Cancelled:
-            self._done.emit("cancelled", None)
+            return "cancelled", None
         except SkiagraphError as error:
             log.exception("job failed")
-            self._done.emit("failed", str(error))
+            return "failed", str(error)
         except Exception as error:
             log.exception("job failed unexpectedly")
-            self._done.emit("failed", f"Something unexpected went wrong ({error}); the details are in the log.")
+            return "failed", f"Something unexpected went wrong ({error}); the details are in the log."
 
     def _on_done(self, how: str, value: object) -> None:
         if how == "finished":

@@ -416,9 +416,9 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event) -> None:
         self.cover.close_workers()
+        self.document.close()
         stop_all()
         self.portraits.close()
-        self.document.close()
         QApplication.instance().removeEventFilter(self)
         super().closeEvent(event)
 
