@@ -4,28 +4,24 @@ from __future__ import annotations
 
 import argparse
 import json
-import logging
 import sys
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
 
-import platformdirs
-
 from skiagraph import __version__
 from skiagraph.errors import Cancelled, SkiagraphError
 from skiagraph.jobs import JobControl, Progress, format_left
+from skiagraph.logs import log, log_file, log_to_file
 
 OK, FAILED, FOUND, CANCELLED = 0, 2, 3, 130
-
-log = logging.getLogger("skiagraph")
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command; returns the exit code: 0 done, 2 an error, 3 findings, 130 cancelled."""
     parser = _parser()
     options = parser.parse_args(arguments)
-    _log_to_file()
+    log_to_file()
     printer = ProgressPrinter(sys.stderr)
     control = JobControl(printer)
     try:
@@ -46,25 +42,6 @@ def main(arguments: Sequence[str] | None = None) -> int:
         printer.end()
         print(f"skiagraph: Something unexpected went wrong ({error}); the details are in {log_file()}.", file=sys.stderr)
         return FAILED
-
-
-def log_file() -> Path:
-    return Path(platformdirs.user_log_dir("skiagraph")) / "skiagraph.log"
-
-
-def _log_to_file() -> None:
-    for handler in list(log.handlers):
-        if getattr(handler, "baseFilename", "") == str(log_file().absolute()):
-            return
-        log.removeHandler(handler)
-    try:
-        log_file().parent.mkdir(parents=True, exist_ok=True)
-        handler: logging.Handler = logging.FileHandler(log_file(), delay=True)
-    except OSError:
-        handler = logging.NullHandler()
-    handler.setFormatter(logging.Formatter("%(asctime)s %(levelname)s %(message)s"))
-    log.addHandler(handler)
-    log.propagate = False
 
 
 class ProgressPrinter:
@@ -204,8 +181,8 @@ def run_scan(options, control) -> int:
     from skiagraph.media.writer import refuse_bad_target
     from skiagraph.project import cast, edits, file
     from skiagraph.project.model import Project
-    from skiagraph.project.recognition import Gallery, link_clip, recall
-    from skiagraph.track.scan import ScanSettings, scan
+    from skiagraph.project.recognition import Gallery
+    from skiagraph.project.scanning import scan_clip, taken_in
     refuse_bad_target(options.output, options.clips)
     project = file.load(options.output) if options.output.exists() else Project()
     gallery = Gallery()
@@ -216,11 +193,8 @@ def run_scan(options, control) -> int:
             key = project.clips[-1].key
         except EditRefused:
             key = next(c.key for c in project.clips if c.path == info.path or (c.size == info.file_size and c.frames == len(index)))
-        result = scan(info, index, ScanSettings(every=options.every), control)
-        project = cast.apply_scan(project, key, result, options.every)
-        gallery.learn(key, result)
-        recall(project, gallery, control, besides=key)
-        project = link_clip(project, key, gallery)
+        result = scan_clip(project, key, options.every, gallery, control)
+        project = taken_in(project, key, result, options.every, gallery)
         # Saved after each clip: what was scanned stays, whatever happens next.
         file.save(project, options.output)
         control_end(control)
@@ -259,6 +233,7 @@ def _chosen_clips(project, name: str | None):
 
 
 def run_render(options, control) -> int:
+    from skiagraph.handover.delivery import target_of
     from skiagraph.handover.export import export_clip
     from skiagraph.media.formats import FORMATS, format_for
     from skiagraph.project.model import CoverKind
@@ -277,7 +252,7 @@ def run_render(options, control) -> int:
         options.output.mkdir(parents=True, exist_ok=True)
     for clip in clips:
         export = FORMATS["h264-mp4"] if several and not options.format else format_for(options.output, options.format)
-        target = options.output / f"{clip.path.stem}-covered{export.suffix}" if several else options.output
+        target = target_of(clip, export, options.output) if several else options.output
         export_clip(project, clip.key, target, export, matte_target=options.matte, control=control)
         control_end(control)
         print(f"Wrote {target} ({clip.frames} frames, {export.label})")

@@ -14,7 +14,7 @@ from skiagraph.desktop import theme
 def run(files: list[str], *, demo: bool = False) -> int:
     """Open the window on files, on the demo, or empty; returns when it is closed."""
     # Background jobs give way to the window quickly, so that it answers while they compute.
-    sys.setswitchinterval(0.002)
+    sys.setswitchinterval(0.0005)
     QLoggingCategory.setFilterRules("qt.multimedia.*=false\nqt.qpa.wayland.textinput=false")
     application = QApplication.instance() or QApplication(["skiagraph"])
     application.setApplicationName("skiagraph")

@@ -91,7 +91,7 @@ class CoverPage(QWidget):
         self.server.failed.connect(self._picture_failed)
         self.player.played.connect(lambda picture: self.picture.set_picture(picture.image, picture.other))
         self.player.speedChanged.connect(self._speed_changed)
-        self.portraits.made.connect(self.register.viewport().update)
+        self.portraits.made.connect(self.register.redraw)
         view = self.picture
         view.viewResized.connect(self._view_resized)
         view.zoomChanged.connect(self.transport.set_scale)

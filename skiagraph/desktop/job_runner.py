@@ -9,6 +9,7 @@ from collections.abc import Callable
 import shiboken6
 from PySide6.QtCore import QObject, Qt, Signal
 
+from skiagraph.desktop.images import LATER, give_way
 from skiagraph.errors import Cancelled, SkiagraphError
 from skiagraph.jobs import JobControl, Progress
 
@@ -64,6 +65,7 @@ class JobRunner(QObject):
             self.progressed.emit(progress)
 
     def _run(self) -> None:
+        give_way(LATER)
         how, value = self._outcome()
         # A window that closed meanwhile took the runner with it; then nobody is left to be told.
         if shiboken6.isValid(self):

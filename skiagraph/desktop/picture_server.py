@@ -12,11 +12,12 @@ from PySide6.QtGui import QImage
 
 from skiagraph.cover.composite import covered
 from skiagraph.cover.matte import matte
+from skiagraph.desktop.images import SOON, give_way, image_of
 from skiagraph.desktop.session import View
 from skiagraph.errors import SkiagraphError
-from skiagraph.handover.export import open_source
 from skiagraph.media.reader import FrameReader
 from skiagraph.project.model import Project
+from skiagraph.project.source import open_source
 
 log = logging.getLogger("skiagraph")
 
@@ -102,6 +103,7 @@ class PictureServer(QObject):
             return found
 
     def _work(self) -> None:
+        give_way(SOON)
         while True:
             with self._wake:
                 self._wake.wait_for(lambda: self._closing or self._wish or (self._run and len(self._ready) < AHEAD))
@@ -149,12 +151,12 @@ class PictureServer(QObject):
         width, height = _fitted(clip.width, clip.height, wish.width, wish.height)
         if wish.view == View.MATTE:
             grey = matte(wish.project, wish.clip, wish.frame)
-            return Picture(wish, _image(np.repeat(grey[..., None], 3, axis=2)))
+            return Picture(wish, image_of(np.repeat(grey[..., None], 3, axis=2)))
         frame = self._open(clip).read(wish.frame)
         if wish.view == View.SOURCE:
-            return Picture(wish, _image(frame.rgb(width, height, fast=fast)))
-        result = _image(covered(wish.project, wish.clip, frame).rgb(width, height, fast=fast))
-        other = _image(frame.rgb(width, height, fast=fast)) if wish.view == View.SPLIT else None
+            return Picture(wish, image_of(frame.rgb(width, height, fast=fast)))
+        result = image_of(covered(wish.project, wish.clip, frame).rgb(width, height, fast=fast))
+        other = image_of(frame.rgb(width, height, fast=fast)) if wish.view == View.SPLIT else None
         return Picture(wish, result, other)
 
     def _open(self, clip) -> FrameReader:
@@ -172,9 +174,3 @@ def _fitted(width: int, height: int, most_w: int, most_h: int) -> tuple[int, int
     """The clip's size scaled down, never up, to fit."""
     scale = min(1.0, max(most_w, 16) / width, max(most_h, 16) / height)
     return max(2, round(width * scale)), max(2, round(height * scale))
-
-
-def _image(rgb: np.ndarray) -> QImage:
-    """An image of its own from uint8 (height, width, 3)."""
-    rgb = np.ascontiguousarray(rgb)
-    return QImage(rgb.data, rgb.shape[1], rgb.shape[0], rgb.strides[0], QImage.Format.Format_RGB888).copy()

@@ -11,9 +11,10 @@ import numpy as np
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
-from skiagraph.handover.export import open_source
+from skiagraph.desktop.images import LATER, give_way, image_of
 from skiagraph.media.reader import FrameReader
 from skiagraph.project.model import Clip, Portrait, Project
+from skiagraph.project.source import open_source
 
 log = logging.getLogger("skiagraph")
 
@@ -57,6 +58,7 @@ class Portraits(QObject):
         return self._kept[key]
 
     def _work(self) -> None:
+        give_way(LATER)
         reader, reader_of = None, None
         while (task := self._wanted.get()) is not None:
             key, clip, frame, box = task
@@ -66,7 +68,7 @@ class Portraits(QObject):
                         reader.close()
                     reader, reader_of = FrameReader(*open_source(clip), threads=1), clip.path
                 rgb = reader.read(frame).rgb()
-                self._kept[key] = _image(_cropped(rgb, box) if box else _shrunk(rgb))
+                self._kept[key] = image_of(_cropped(rgb, box) if box else _shrunk(rgb))
             except Exception:  # a register without one picture is still a register
                 log.exception("no portrait")
                 continue
@@ -86,8 +88,3 @@ def _cropped(rgb: np.ndarray, box) -> np.ndarray:
 def _shrunk(rgb: np.ndarray) -> np.ndarray:
     scale = THUMB_PX / rgb.shape[1]
     return cv2.resize(rgb, (THUMB_PX, max(1, round(rgb.shape[0] * scale))), interpolation=cv2.INTER_AREA)
-
-
-def _image(rgb: np.ndarray) -> QImage:
-    rgb = np.ascontiguousarray(rgb)
-    return QImage(rgb.data, rgb.shape[1], rgb.shape[0], rgb.strides[0], QImage.Format.Format_RGB888).copy()

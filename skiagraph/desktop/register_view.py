@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QFont, QImage, QPainter, QPainterPath, QPen
+from PySide6.QtGui import QColor, QFont, QImage, QPainter, QPainterPath, QPen, QPixmap
 from PySide6.QtWidgets import QAbstractScrollArea, QLineEdit, QMenu, QPushButton
 
 from skiagraph.desktop import theme
@@ -61,6 +61,7 @@ class RegisterView(QAbstractScrollArea):
         self._worst = np.zeros(1, np.uint8)
         self._keys: list[str] = []
         self._frame = 0
+        self._drawn: QPixmap | None = None
         self._marks: tuple[int | None, int | None] = (None, None)
         self._faces: Callable[[Subject], QImage | None] = lambda subject: None
         self._span: tuple[float, float] | None = None
@@ -97,22 +98,23 @@ class RegisterView(QAbstractScrollArea):
             self._span = None
         self._clip, self._subjects, self._lanes, self._worst, self._note, self._empty = clip, subjects, lanes, worst, note, empty
         self._set_range()
-        self.viewport().update()
+        self.redraw()
 
     def set_selection(self, keys: list[str]) -> None:
         self._keys = keys
-        self.viewport().update()
+        self.redraw()
 
     def set_frame(self, frame: int) -> None:
         self._frame = frame
         if self._span and not self._span[0] <= frame <= self._span[1]:
             length = self._span[1] - self._span[0]
             self._set_span(frame - length * 0.1, length)
+        # Only the playhead moved.
         self.viewport().update()
 
     def set_marks(self, first: int | None, last: int | None) -> None:
         self._marks = first, last
-        self.viewport().update()
+        self.redraw()
 
     def _set_range(self) -> None:
         bar = self.verticalScrollBar()
@@ -130,7 +132,7 @@ class RegisterView(QAbstractScrollArea):
         length = max(12.0, min(frames, length))
         first = max(0.0, min(first, frames - length))
         self._span = None if length >= frames else (first, first + length)
-        self.viewport().update()
+        self.redraw()
 
     # Painting
 
@@ -139,13 +141,32 @@ class RegisterView(QAbstractScrollArea):
 
     def scrollContentsBy(self, dx: int, dy: int) -> None:
         self._end_edit(False)
+        self.redraw()
+
+    def redraw(self) -> None:
+        """Everything but the playhead has to be drawn anew, when it is next seen."""
+        self._drawn = None
         self.viewport().update()
 
     def paintEvent(self, event) -> None:
+        ratio = self.devicePixelRatioF()
+        if self._drawn is None or self._drawn.devicePixelRatio() != ratio or self._drawn.deviceIndependentSize().toSize() != self.viewport().size():
+            self._drawn = QPixmap(self.viewport().size() * ratio)
+            self._drawn.setDevicePixelRatio(ratio)
+            self._paint_content(self._drawn)
         painter = QPainter(self.viewport())
+        painter.drawPixmap(0, 0, self._drawn)
+        if self._clip is not None:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            width, height = self.viewport().width(), self.viewport().height()
+            painter.setClipRect(QRectF(LANES - 6, 0, width - RIGHT - LANES + 12, height))
+            paint_playhead(painter, self._scale().x(self._frame + 0.5), 20, height)
+
+    def _paint_content(self, onto: QPixmap) -> None:
+        onto.fill(QColor(theme.SOOT))
+        painter = QPainter(onto)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         width, height = self.viewport().width(), self.viewport().height()
-        painter.fillRect(self.viewport().rect(), QColor(theme.SOOT))
         scale, right = self._scale(), width - RIGHT
         painter.setClipRect(QRect(0, HEAD, width, height - HEAD))
         for row, subject in enumerate(self._subjects):
@@ -161,8 +182,7 @@ class RegisterView(QAbstractScrollArea):
         if self._clip is not None:
             painter.setClipRect(QRectF(LANES - 6, 0, right - LANES + 12, height))
             paint_marks(painter, scale, *self._marks, HEAD, height - HEAD, right)
-            paint_playhead(painter, scale.x(self._frame + 0.5), 20, height)
-            painter.setClipping(False)
+        painter.end()
 
     def _paint_head(self, painter, scale, right, width) -> None:
         painter.setFont(theme.font(14, QFont.Weight.Bold))
@@ -355,7 +375,7 @@ class RegisterView(QAbstractScrollArea):
             return
         drag["to"] = min(frame, drag["ends"][1]) if drag["kind"] == "first" else max(frame, drag["ends"][0]) if drag["kind"] == "last" else frame
         self.sought.emit(drag["to"])
-        self.viewport().update()
+        self.redraw()
 
     def _drag_across(self, drag: dict, point: QPointF) -> bool:
         """A person or a bar pulled to another row: True while it is on its way."""
@@ -369,7 +389,7 @@ class RegisterView(QAbstractScrollArea):
         if target != self._target:
             self._target = target
             self.viewport().setCursor(Qt.CursorShape.ClosedHandCursor if away else Qt.CursorShape.ArrowCursor)
-            self.viewport().update()
+            self.redraw()
         return away
 
     def _is_seen(self, row: int, frame: int) -> bool:
@@ -381,7 +401,7 @@ class RegisterView(QAbstractScrollArea):
         target, self._target = self._target, None
         if drag and target is not None and drag["kind"] in ("person", "seek"):
             self.viewport().setCursor(Qt.CursorShape.ArrowCursor)
-            self.viewport().update()
+            self.redraw()
             key, to = self._subjects[drag["row"]].key, self._subjects[target].key if target >= 0 else ""
             if drag["kind"] == "seek":
                 self.sightingMoved.emit(key, drag["frame"], to)
@@ -398,7 +418,7 @@ class RegisterView(QAbstractScrollArea):
             wanted = (drag["to"], last) if drag["kind"] == "first" else (first, drag["to"])
             if wanted != (first, last):
                 self.endDragged.emit(drag["key"], first, *wanted)
-        self.viewport().update()
+        self.redraw()
 
     def _show_hover(self, point: QPointF) -> None:
         row = self._row_at(point.y())
@@ -410,11 +430,11 @@ class RegisterView(QAbstractScrollArea):
                                     "last": "Drag to end the cover elsewhere"}[grip["kind"]] if grip else tip)
         if (row, part) != self._hover:
             self._hover = (row, part)
-            self.viewport().update()
+            self.redraw()
 
     def leaveEvent(self, event) -> None:
         self._hover = (-1, "")
-        self.viewport().update()
+        self.redraw()
 
     def mouseDoubleClickEvent(self, event) -> None:
         row = self._row_at(event.position().y())

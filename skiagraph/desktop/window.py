@@ -11,6 +11,7 @@ from PySide6.QtGui import QDesktopServices, QIcon
 from PySide6.QtWidgets import QApplication, QFileDialog, QLabel, QLineEdit, QMainWindow, QMessageBox, QStackedWidget, QWidget
 
 from skiagraph import __version__
+from skiagraph.apart import run_apart
 from skiagraph.demo.ship import write_demo
 from skiagraph.desktop import theme
 from skiagraph.desktop.actions import Actions
@@ -27,14 +28,13 @@ from skiagraph.desktop.review_page import ReviewPage
 from skiagraph.desktop.session import Session
 from skiagraph.desktop.theme import GRID
 from skiagraph.errors import CannotOpenProject, SkiagraphError
-from skiagraph.handover.export import export_clip, open_source
+from skiagraph.handover.delivery import Delivered, deliver
 from skiagraph.jobs import JobControl
-from skiagraph.media.formats import FORMATS
 from skiagraph.media.index import open_clip
-from skiagraph.project import cast, edits, relink
+from skiagraph.project import edits, relink
 from skiagraph.project.file import SUFFIX
 from skiagraph.project.model import Acceptance
-from skiagraph.project.recognition import link_clip, recall
+from skiagraph.project.scanning import ScanNews, scan_clips, taken_in
 
 FOOTAGE, COVER, REVIEW, HANDOVER = range(4)
 STEPS = (("Footage", "Clips in, and scanning them (Ctrl+1)"), ("Cover", "Who is covered, and how (Ctrl+2)"),
@@ -64,7 +64,6 @@ class MainWindow(QMainWindow):
         self._connect()
         self.show_step(FOOTAGE)
         self._refresh()
-        QApplication.instance().installEventFilter(self)
 
     def _build(self) -> None:
         body = QWidget()
@@ -144,17 +143,12 @@ class MainWindow(QMainWindow):
         if step != COVER:
             self.cover.player.set_speed(0)
         self.pages.setCurrentIndex(step)
+        self._refresh_page()
         # The keys work at once, and no step looks chosen because it has the focus.
         self.pages.currentWidget().setFocus()
         self.strip.setVisible(self._job is not None and step != HANDOVER)
 
     def _refresh(self) -> None:
-        project = self.document.project
-        entries = []
-        for clip in project.clips:
-            people = [s for s in project.subjects if s.in_clip(clip.key) and not s.dismissed]
-            entries.append((clip, len(people), sum(not s.is_decided for s in people), not relink.is_there(clip)))
-        self.footage.set_clips(entries, self.portraits.thumbnail, self._job is not None)
         self.actions_.refresh(self.document.undo_name, self.document.redo_name)
         self._refresh_findings()
 
@@ -165,8 +159,22 @@ class MainWindow(QMainWindow):
         self._badge.setVisible(bool(waiting))
         self._badge.setStyleSheet(f"background: {theme.MADDER if exposing else theme.OCHRE};")
         self._badge.setToolTip(f"{len(waiting)} open findings" + (f", {exposing} may show somebody" if exposing else ""))
-        self.review.set_findings(self.document.project, self.document.findings)
-        self.handover.set_project(self.document.project, len(waiting), exposing, self._job is not None)
+        self._refresh_page()
+
+    def _refresh_page(self) -> None:
+        """Fill the page that is seen; the others are filled when they are opened. Cover listens to the document itself."""
+        project, waiting, busy = self.document.project, self.document.waiting, self._job is not None
+        page = self.pages.currentWidget()
+        if page is self.footage:
+            entries = []
+            for clip in project.clips:
+                people = [s for s in project.subjects if s.in_clip(clip.key) and not s.dismissed]
+                entries.append((clip, len(people), sum(not s.is_decided for s in people), not relink.is_there(clip)))
+            self.footage.set_clips(entries, self.portraits.thumbnail, busy)
+        elif page is self.review:
+            self.review.set_findings(project, self.document.findings)
+        elif page is self.handover:
+            self.handover.set_project(project, len(waiting), sum(f.is_exposing for f in waiting), busy)
 
     def _show_saved(self, state: str) -> None:
         path = self.document.path
@@ -302,37 +310,30 @@ class MainWindow(QMainWindow):
         project, gallery = self.document.project, self.document.gallery
         now = {"name": ""}
 
-        def work(control: JobControl):
-            from skiagraph.track.scan import ScanSettings, scan
-            for key in keys:
-                clip = project.clip(key)
-                now["name"] = clip.path.name
-                runner.tell((key, None, False))
-                result = scan(*open_source(clip), ScanSettings(every=every), control, lambda r, k=key: runner.tell((k, r, False)))
-                gallery.learn(key, result)
-                recall(project, gallery, control, besides=key)
-                runner.tell((key, result, True))
+        def told(news: ScanNews) -> None:
+            now["name"] = project.clip(news.clip).path.name
+            runner.tell(news)
 
-        runner = JobRunner(work, self)
-        runner.told.connect(lambda told: self._people_found(*told, every))
+        runner = JobRunner(lambda control: run_apart(scan_clips, project, keys, every, gallery, control=control, told=told), self)
+        runner.told.connect(lambda news: self._people_found(news, every))
         self._begin_job(runner, "Scanning", self.strip, lambda p: f"{p.step} in {now['name']}")
         self.strip.setVisible(True)
         self.cover.show_clip(keys[0])
         self.show_step(COVER)
 
-    def _people_found(self, key: str, result, final: bool, every: int) -> None:
+    def _people_found(self, news: ScanNews, every: int) -> None:
         try:
-            name = self.document.project.clip(key).path.name
+            name = self.document.project.clip(news.clip).path.name
         except KeyError:
             return
-        if result is None:
-            self.document.edit(f"scan {name}", lambda project: project.with_clip(project.clip(key)))
+        if news.result is None:
+            self.document.edit(f"scan {name}", lambda project: project.with_clip(project.clip(news.clip)))
             return
-        self.document.amend(cast.apply_scan, key, result, every if final else 0)
-        if final:
-            self.document.amend(link_clip, key, self.document.gallery)
-        if final and result.damage:
-            self.notice.say(result.damage)
+        self.document.amend(taken_in, news.clip, news.result, every, news.gallery)
+        if news.gallery is not None:
+            self.document.gallery = news.gallery
+            if news.result.damage:
+                self.notice.say(news.result.damage)
 
     def export_now(self) -> None:
         self.show_step(HANDOVER)
@@ -343,39 +344,21 @@ class MainWindow(QMainWindow):
         if self._job is not None:
             self.notice.say("Something is running already; wait for it or cancel it.")
             return
-        project, export = self.document.project, FORMATS[format_key]
-
-        def work(control: JobControl):
-            from skiagraph.review.exposure import check_file
-            found = []
-            try:
-                os.makedirs(folder, exist_ok=True)
-            except OSError as error:
-                raise SkiagraphError(f"The folder {folder} cannot be made ({error.strerror}); choose another place.") from error
-            for key in keys:
-                clip = project.clip(key)
-                target = Path(folder) / f"{clip.path.stem}-covered{export.suffix}"
-                beside = target.with_name(f"{clip.path.stem}-matte.mkv") if with_matte else None
-                export_clip(project, key, target, export, matte_target=beside, control=control)
-                mine = check_file(project, key, target, control) if check else None
-                found += mine or []
-                runner.tell((key, str(target), mine))
-            return found
-
-        runner = JobRunner(work, self)
-        runner.told.connect(lambda told: self._exported(*told))
+        project = self.document.project
+        runner = JobRunner(lambda control: run_apart(deliver, project, keys, format_key, folder, with_matte, check, control=control, told=runner.tell), self)
+        runner.told.connect(self._exported)
         if check:
             runner.finished.connect(self.document.set_file_findings)
         self._begin_job(runner, "Exporting", self.handover.strip, lambda p: p.step)
 
-    def _exported(self, key: str, target: str, found) -> None:
-        if found is None:
+    def _exported(self, done: Delivered) -> None:
+        if done.findings is None:
             text, colour = "Exported, not checked", theme.OCHRE
-        elif found:
-            text, colour = f"Exported; the check found {len(found)} places to look at", theme.MADDER
+        elif done.findings:
+            text, colour = f"Exported; the check found {len(done.findings)} places to look at", theme.MADDER
         else:
             text, colour = "Exported and checked: every cover is there", theme.VERDIGRIS
-        self.handover.set_result(key, target, text, colour)
+        self.handover.set_result(done.clip, str(done.path), text, colour)
         self._refresh_findings()
 
     def _browse_folder(self) -> None:
@@ -406,10 +389,15 @@ class MainWindow(QMainWindow):
     def toggle_full_screen(self) -> None:
         self.showNormal() if self.isFullScreen() else self.showFullScreen()
 
+    def showEvent(self, event) -> None:
+        super().showEvent(event)
+        # Keys come to the window's handle first; watching that alone leaves all other events untouched.
+        self.windowHandle().installEventFilter(self)
+
     def eventFilter(self, watched, event) -> bool:
         """Peek works while its key is held, wherever the focus is, except in text."""
         if event.type() in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and event.key() in (Qt.Key.Key_QuoteLeft, Qt.Key.Key_AsciiCircum, Qt.Key.Key_Dead_Circumflex):
-            if not event.isAutoRepeat() and not isinstance(QApplication.focusWidget(), QLineEdit) and watched is self.windowHandle():
+            if not event.isAutoRepeat() and not isinstance(QApplication.focusWidget(), QLineEdit):
                 self.session.set_peek(event.type() == QEvent.Type.KeyPress)
                 return True
         return super().eventFilter(watched, event)
@@ -419,7 +407,6 @@ class MainWindow(QMainWindow):
         self.document.close()
         stop_all()
         self.portraits.close()
-        QApplication.instance().removeEventFilter(self)
         super().closeEvent(event)
 
 

@@ -8,29 +8,16 @@ from pathlib import Path
 
 from skiagraph.cover.composite import with_layers
 from skiagraph.cover.matte import layers, matte
-from skiagraph.errors import SkiagraphError
 from skiagraph.jobs import JobControl, read_ahead
-from skiagraph.media.clip import ClipInfo, probe
+from skiagraph.media.clip import ClipInfo
 from skiagraph.media.frame import stored
 from skiagraph.media.formats import ExportFormat, format_for
-from skiagraph.media.index import FrameIndex, load_index
 from skiagraph.media.reader import FrameReader
 from skiagraph.media.writer import FilmWriter, PictureWriter, refuse_bad_target
-from skiagraph.project.model import Clip, Project
+from skiagraph.project.model import Project
+from skiagraph.project.source import open_source
 
 STEP = "Exporting"
-
-
-def open_source(clip: Clip) -> tuple[ClipInfo, FrameIndex]:
-    """The clip's file, checked against what the project knows of it.
-
-    Raises CannotOpenMedia when it cannot be read and SkiagraphError when it is another file than it was.
-    """
-    info = probe(clip.path)
-    index = load_index(info)
-    if info.upright_size != (clip.width, clip.height) or len(index) < clip.frames:
-        raise SkiagraphError(f"{clip.path.name} is no longer the file that was scanned; put the original back or add the clip anew.", path=clip.path)
-    return info, index
 
 
 def export_clip(project: Project, clip_key: str, target: Path | str, export: ExportFormat | None = None, *,

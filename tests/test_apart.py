@@ -1,0 +1,73 @@
+"""Jobs in a process of their own: what comes back, and how they end."""
+
+import os
+import threading
+import unittest
+
+import numpy as np
+
+from skiagraph.apart import run_apart
+from skiagraph.errors import Cancelled, FrameNotDecoded, SkiagraphError
+from skiagraph.jobs import JobControl
+
+
+def _doubled(values, control, tell):
+    for n, value in enumerate(values):
+        control.report("Doubling", n + 1, len(values))
+        tell(value)
+    return values * 2, os.getpid()
+
+
+def _endless(control, tell):
+    tell("begun")
+    while True:
+        control.report("Waiting", 1)
+
+
+def _damaged(control, tell):
+    raise FrameNotDecoded("quay.mp4 is damaged at 00:00:03:12; cut it before.", frame=87)
+
+
+def _broken(control, tell):
+    raise KeyError("no such key")
+
+
+def _dying(control, tell):
+    os._exit(9)
+
+
+class RunApartTest(unittest.TestCase):
+    def test_values_progress_and_the_result_come_back_from_another_process(self):
+        told, seen = [], []
+        (doubled, process) = run_apart(_doubled, np.arange(5), control=JobControl(seen.append), told=told.append)
+        self.assertEqual(doubled.tolist(), [0, 2, 4, 6, 8])
+        self.assertNotEqual(process, os.getpid())
+        self.assertEqual(told, [0, 1, 2, 3, 4])
+        self.assertEqual((seen[-1].step, seen[-1].done, seen[-1].total), ("Doubling", 5, 5))
+
+    def test_cancelling_ends_it(self):
+        control = JobControl()
+        with self.assertRaises(Cancelled):
+            run_apart(_endless, control=control, told=lambda value: control.cancel())
+
+    def test_an_error_arrives_as_its_sentence(self):
+        with self.assertRaisesRegex(SkiagraphError, "damaged at 00:00:03:12"):
+            run_apart(_damaged, control=JobControl())
+
+    def test_what_was_not_foreseen_arrives_as_a_sentence_too(self):
+        with self.assertRaisesRegex(SkiagraphError, "Something unexpected went wrong .*no such key.*log"):
+            run_apart(_broken, control=JobControl())
+
+    def test_a_process_that_dies_is_an_error_and_not_a_wait_for_ever(self):
+        with self.assertLogs("skiagraph"), self.assertRaisesRegex(SkiagraphError, "ended with code 9.*begin it again"):
+            run_apart(_dying, control=JobControl())
+
+    def test_no_process_is_left_when_the_listener_fails(self):
+        before = threading.active_count()
+
+        def refuse(value):
+            raise RuntimeError("not wanted")
+
+        with self.assertRaises(RuntimeError):
+            run_apart(_endless, control=JobControl(), told=refuse)
+        self.assertEqual(threading.active_count(), before)
