@@ -12,7 +12,7 @@ from skiagraph.desktop.controls import column, line, push_button, quiet, section
 from skiagraph.desktop.job_strip import JobStrip
 from skiagraph.desktop.theme import GRID
 from skiagraph.media.formats import FORMATS
-from skiagraph.project.model import Project
+from skiagraph.project.model import Clip, Project
 
 
 class HandoverPage(QWidget):
@@ -28,6 +28,7 @@ class HandoverPage(QWidget):
         self.setObjectName("page")
         self._boxes: list[tuple[str, QCheckBox, QLabel]] = []
         self._results: dict[str, tuple[str, str, str]] = {}
+        self._chosen: dict[str, bool] = {}
         outer = line(margin=4 * GRID, spacing=4 * GRID, parent=self)
         left = column(spacing=3 * GRID)
         outer.addLayout(left, 1)
@@ -91,14 +92,13 @@ class HandoverPage(QWidget):
             self.exportPressed.emit(keys, self.format.currentData(), self.folder.text().strip(), self.matte.isChecked(), self.check.isChecked())
 
     def set_project(self, project: Project, waiting: int, exposing: int, busy: bool) -> None:
-        chosen = {key: box.isChecked() for key, box, _ in self._boxes}
         while self._list.count() > 1:
             widget = self._list.takeAt(0).widget()
             if widget:
                 widget.deleteLater()
         self._boxes = []
         for n, clip in enumerate(project.clips):
-            self._list.insertWidget(n, self._clip_row(project, clip, chosen.get(clip.key, True), busy))
+            self._list.insertWidget(n, self._clip_row(project, clip))
         if not project.clips:
             empty = quiet("Add clips in Footage first; what is exported appears here.")
             empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
@@ -109,17 +109,25 @@ class HandoverPage(QWidget):
         self._warning.setStyleSheet(f"color: {theme.MADDER if exposing else theme.OCHRE if waiting else theme.VERDIGRIS};")
         self.export.setEnabled(bool(project.clips) and not busy)
 
-    def _clip_row(self, project: Project, clip, checked: bool, busy: bool) -> QWidget:
+    def _clip_row(self, project: Project, clip: Clip) -> QWidget:
         panel = QFrame()
         panel.setObjectName("panel")
+        panel.setMinimumHeight(52)
+        people = [s for s in project.subjects if s.in_clip(clip.key)]
+        searched = bool(clip.every or people)
         row = line(margin=3 * GRID, spacing=3 * GRID, parent=panel)
         box = QCheckBox(clip.path.name)
-        box.setChecked(checked)
+        # Where nobody was looked for everybody is seen: such a clip is handed over only by choice.
+        box.setChecked(self._chosen.get(clip.key, searched))
+        box.clicked.connect(lambda on, key=clip.key: self._chosen.__setitem__(key, on))
         row.addWidget(box)
-        people = [s for s in project.subjects if s.in_clip(clip.key)]
         covered = sum(s.is_covered for s in people)
-        facts = "not scanned" if not clip.every else f"{covered} covered, {len(people) - covered} shown"
-        row.addWidget(quiet(facts))
+        if searched:
+            row.addWidget(quiet(f"{covered} covered, {len(people) - covered} shown"))
+        else:
+            facts = QLabel("Not scanned: nobody in it is covered")
+            facts.setStyleSheet(f"color: {theme.MADDER};")
+            row.addWidget(facts)
         row.addStretch(1)
         state = QLabel()
         row.addWidget(state)

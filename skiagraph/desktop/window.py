@@ -355,7 +355,8 @@ class MainWindow(QMainWindow):
         if done.findings is None:
             text, colour = "Exported, not checked", theme.OCHRE
         elif done.findings:
-            text, colour = f"Exported; the check found {len(done.findings)} places to look at", theme.MADDER
+            count = len(done.findings)
+            text, colour = f"Exported; the check found {count} {'place' if count == 1 else 'places'} to look at", theme.MADDER
         else:
             text, colour = "Exported and checked: every cover is there", theme.VERDIGRIS
         self.handover.set_result(done.clip, str(done.path), text, colour)

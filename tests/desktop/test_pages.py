@@ -3,6 +3,7 @@
 from dataclasses import replace
 
 from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QLabel
 
 from skiagraph.desktop.document import Document
 from skiagraph.desktop.footage_page import FootagePage, clip_state
@@ -14,8 +15,9 @@ from skiagraph.desktop.portraits import Portraits
 from skiagraph.desktop.review_page import ReviewPage
 from skiagraph.desktop.session import Session, View
 from skiagraph.jobs import Progress
+from skiagraph.media.index import open_clip
 from skiagraph.project import cast, edits, file
-from skiagraph.project.model import Acceptance, Decision, Portrait
+from skiagraph.project.model import Acceptance, Decision, Portrait, Project
 from skiagraph.review.findings import findings
 from tests.desktop.support import DesktopTest
 from tests.support import head_path, make_clip, project_on
@@ -105,6 +107,19 @@ class HandoverTest(PageTest):
         page.set_project(self.project, 1, 1, True)
         self.assertFalse(page.export.isEnabled())
         self.assertIn("1 finding is open and may show somebody", page._warning.text())
+
+    def test_a_clip_nobody_searched_is_handed_over_only_by_choice(self):
+        page = self.keep(HandoverPage())
+        bare = edits.add_clip(Project(), *open_clip(self.clip))
+        asked = self.heard(page.exportPressed)
+        page.set_project(bare, 0, 0, False)
+        page.press_export()
+        self.assertEqual(asked, [])
+        self.assertIn("nobody in it is covered", " ".join(label.text() for label in page.findChildren(QLabel)))
+        page._boxes[0][1].click()
+        page.set_project(bare, 0, 0, False)
+        page.press_export()
+        self.assertEqual(asked[0][0], ["c1"])
 
     def test_result_offers_the_folder(self):
         page = self.keep(HandoverPage())

@@ -1,0 +1,55 @@
+"""Handing over into a folder: every clip written, checked and told of, and trouble said before anything is written."""
+
+from skiagraph.errors import Cancelled, SkiagraphError
+from skiagraph.handover.delivery import deliver
+from skiagraph.jobs import JobControl
+from skiagraph.media.index import open_clip
+from skiagraph.project import edits
+from skiagraph.review.findings import Reason
+from tests.support import TemporaryFolder, head_path, make_clip, opened, project_on
+
+
+class DeliverTest(TemporaryFolder):
+    def setUp(self):
+        super().setUp()
+        self.project = project_on(make_clip(self.folder / "quay.mp4", 12), head_path(0, 12))
+        self.project = edits.add_clip(self.project, *opened(make_clip(self.folder / "hall.mp4", 8)))
+        self.out = self.folder / "for" / "the broadcaster"
+
+    def deliver(self, keys=("c1", "c2"), *, with_matte=False, check=False, control=None):
+        told = []
+        found = deliver(self.project, keys, "ffv1-mkv", self.out, with_matte, check, control or JobControl(), told.append)
+        return told, found
+
+    def test_each_clip_is_written_and_told_of(self):
+        told, found = self.deliver(with_matte=True)
+        self.assertEqual([(d.clip, d.path.name, d.findings) for d in told], [("c1", "quay-covered.mkv", None), ("c2", "hall-covered.mkv", None)])
+        self.assertEqual(found, [])
+        self.assertEqual([len(open_clip(self.out / name)[1]) for name in ("quay-covered.mkv", "quay-matte.mkv", "hall-covered.mkv", "hall-matte.mkv")], [12, 12, 8, 8])
+
+    def test_a_check_comes_with_the_file_it_is_about(self):
+        told, found = self.deliver(("c1",), check=True)
+        self.assertEqual((told[0].findings, found), ([], []))
+
+    def test_a_file_that_lost_frames_is_a_finding(self):
+        make_clip(self.folder / "longer.mp4", 12)
+        self.deliver(("c1",))
+        from skiagraph.review.exposure import check_file
+        shape = check_file(self.project, "c2", self.out / "quay-covered.mkv")
+        self.assertEqual([f.reason for f in shape], [Reason.FILE_SHAPE])
+
+    def test_a_folder_that_cannot_be_made_is_a_sentence(self):
+        (self.folder / "for").write_text("a file where a folder should be")
+        with self.assertRaises(SkiagraphError) as caught:
+            self.deliver()
+        self.assertSentence(str(caught.exception), "the broadcaster", "choose another place")
+
+    def test_cancelling_keeps_what_is_whole_and_nothing_else(self):
+        control = JobControl()
+
+        def tell(done):
+            control.cancel()
+
+        with self.assertRaises(Cancelled):
+            deliver(self.project, ("c1", "c2"), "ffv1-mkv", self.out, False, False, control, tell)
+        self.assertEqual([p.name for p in self.out.iterdir()], ["quay-covered.mkv"])

@@ -1,0 +1,90 @@
+"""Scanning the clips of a project: what is told on the way, and how it is taken in."""
+
+from dataclasses import replace
+from pathlib import Path
+from unittest import mock
+
+import numpy as np
+
+from skiagraph.errors import CannotOpenMedia, SkiagraphError
+from skiagraph.jobs import JobControl
+from skiagraph.project import edits
+from skiagraph.project.model import Project
+from skiagraph.project.recognition import Gallery
+from skiagraph.project.scanning import scan_clips, taken_in
+from skiagraph.project.source import open_source
+from skiagraph.track.identity import Signature
+from skiagraph.track.results import FaceTable, FoundPerson, ScanResult
+from tests.support import TemporaryFolder, head_path, make_clip, opened
+
+
+def somebody(key: int, vector: np.ndarray, first: int = 0) -> FoundPerson:
+    signature = Signature(np.repeat(vector[None], 4, axis=0).astype(np.float32), np.ones(4, np.float32), None)
+    return FoundPerson(key, (head_path(first, 10),), first + 2, (60, 30, 90, 70), signature=signature)
+
+
+class ScanningTest(TemporaryFolder):
+    def setUp(self):
+        super().setUp()
+        self.project = Project()
+        for name, frames in (("quay", 20), ("hall", 22)):
+            self.project = edits.add_clip(self.project, *opened(make_clip(self.folder / f"{name}.mp4", frames)))
+        self.face = np.zeros(128)
+        self.face[0] = 1.0
+
+    def scanned(self, project, *people_of_clips):
+        """Run scan_clips with given results instead of networks, and take in what is told as the window does."""
+        results = iter([ScanResult(people, FaceTable.none(), (), 20) for people in people_of_clips])
+
+        def pretend(info, index, settings, control, partial):
+            result = next(results)
+            partial(replace(result, people=result.people[:1]))
+            return result
+
+        told = []
+        with mock.patch("skiagraph.track.scan.scan", pretend), mock.patch("skiagraph.project.scanning.recall"):
+            scan_clips(project, [c.key for c in project.clips][:len(people_of_clips)], 5, Gallery(), JobControl(), told.append)
+        for news in told:
+            if news.result is not None:
+                project = taken_in(project, news.clip, news.result, 5, news.gallery)
+        return project, told
+
+    def test_each_clip_is_begun_told_of_and_finished_in_turn(self):
+        _, told = self.scanned(self.project, (somebody(1, self.face),), ())
+        self.assertEqual([(n.clip, n.result is None, n.gallery is not None) for n in told],
+                         [("c1", True, False), ("c1", False, False), ("c1", False, True), ("c2", True, False), ("c2", False, False), ("c2", False, True)])
+
+    def test_a_clip_counts_as_scanned_only_when_it_is_done(self):
+        project, told = self.scanned(self.project, (somebody(1, self.face), somebody(2, -self.face, first=10)))
+        self.assertEqual(project.clip("c1").every, 5)
+        self.assertEqual(len(project.subjects), 2)
+        half = taken_in(self.project, "c1", told[1].result, 5, told[1].gallery)
+        self.assertEqual((half.clip("c1").every, len(half.subjects)), (0, 1))
+
+    def test_the_same_face_in_two_clips_is_one_subject(self):
+        project, _ = self.scanned(self.project, (somebody(1, self.face),), (somebody(1, self.face + 0.01),))
+        self.assertEqual([len(s.sightings) for s in project.subjects], [2])
+        apart, _ = self.scanned(self.project, (somebody(1, self.face),), (somebody(1, -self.face),))
+        self.assertEqual([len(s.sightings) for s in apart.subjects], [1, 1])
+
+
+class SourceTest(TemporaryFolder):
+    def setUp(self):
+        super().setUp()
+        self.project = edits.add_clip(Project(), *opened(make_clip(self.folder / "quay.mp4", 20)))
+
+    def test_the_file_behind_a_clip(self):
+        info, index = open_source(self.project.clip("c1"))
+        self.assertEqual((info.path, len(index)), (self.project.clip("c1").path, 20))
+
+    def test_another_file_in_its_place_is_refused(self):
+        for how in ({"frames": 20, "size": (320, 240)}, {"frames": 12}):
+            make_clip(self.folder / "quay.mp4", **how)
+            with self.assertRaises(SkiagraphError) as caught:
+                open_source(self.project.clip("c1"))
+            self.assertSentence(str(caught.exception), "quay.mp4", "put the original back")
+
+    def test_a_missing_file_is_a_sentence(self):
+        Path(self.folder / "quay.mp4").unlink()
+        with self.assertRaises(CannotOpenMedia):
+            open_source(self.project.clip("c1"))
