@@ -102,25 +102,26 @@ class FaceFinder:
         cut_off |= (boxes[:, 3] > tile.top + tile.side - edge) & (tile.top + tile.side < height)
         return seen.take(~cut_off)
 
-    def look(self, frame_rgb: np.ndarray, boxes_xyxy: np.ndarray, limit: float = SECOND_LOOK) -> Detections:
-        """A second look around each of the boxes (n, 4); where it is not sure, a third with the other model, mirrored and rolled.
+    def look(self, frame_rgb: np.ndarray, boxes_xyxy: np.ndarray, limit: float = SECOND_LOOK, thorough: np.ndarray | None = None) -> Detections:
+        """A second look around each of the boxes (n, 4); where it is not sure, a third with the other model, and mirrored.
 
-        Only faces that overlap the box they were looked for at are returned.
+        Only faces that overlap the box they were looked for at are returned. thorough: bool (n,), where a third look is worth it.
         """
         boxes_xyxy = np.asarray(boxes_xyxy, float).reshape(-1, 4)
-        shares = [self.pool.submit(self._look_around, boxes_xyxy[n::self.threads], frame_rgb, limit) for n in range(min(self.threads, len(boxes_xyxy)))]
+        wanted = list(zip(boxes_xyxy, np.ones(len(boxes_xyxy), bool) if thorough is None else thorough))
+        shares = [self.pool.submit(self._look_around, wanted[n::self.threads], frame_rgb, limit) for n in range(min(self.threads, len(wanted)))]
         return suppress(Detections.joined([d for share in shares for d in share.result()]))
 
-    def _look_around(self, boxes, frame_rgb, limit) -> list[Detections]:
+    def _look_around(self, wanted, frame_rgb, limit) -> list[Detections]:
         worker = self._free.pop()
         try:
             found = []
-            for box in boxes:
+            for box, thorough in wanted:
                 seen = self._near_box(self._near[worker], frame_rgb, box, 3.6, limit)
-                if not len(seen) or seen.scores.max() < CONTENT:
+                if thorough and (not len(seen) or seen.scores.max() < CONTENT):
                     seen = Detections.joined([seen, self._near_box(self._far[worker], frame_rgb, box, 4.0, limit)])
-                if not len(seen) or seen.scores.max() < CONTENT:
-                    seen = Detections.joined([seen, self._near_box(self._near[worker], frame_rgb, box, 3.2, limit, mirrored=True)])
+                    if not len(seen) or seen.scores.max() < CONTENT:
+                        seen = Detections.joined([seen, self._near_box(self._near[worker], frame_rgb, box, 3.2, limit, mirrored=True)])
                 found.append(seen)
             return found
         finally:

@@ -12,8 +12,8 @@ import numpy as np
 # Measured with the full-range model: a face is found surely when it spans this many px of the model's input.
 SURE_SPAN = 17.0
 MOST_FINER = 2.7
-# So many squares of one level are worth a frame's while; more are spread over several frames.
-WORTH_A_FRAME = 8
+# So many of the small squares are worth a frame's while; more are spread over several frames, but over no more than this.
+WORTH_A_FRAME, MOST_TURNS = 4, 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,22 +30,28 @@ def tile_plan(width: int, height: int, smallest: int = 36, turn: int | None = No
 
     Neighbours overlap by more than the largest face that only their level sees surely, so that no
     face is cut in all the tiles that could see it. Each level is at most MOST_FINER times finer than the one above it.
-    turn: None for all of them; a number for a part of the levels that have many squares, so that any `turns` numbers
-    in a row together give all.
+    turn: None for all of them; a number for a part: one of the levels with few squares, and some of the squares of each level
+    that has many, so that any `turns` numbers in a row together give all.
     """
     levels = _levels(width, height, smallest)
     if turn is None:
         return tuple(tile for level in levels for tile in level)
-    return tuple(tile for level in levels for tile in level[turn % _turns(level)::_turns(level)])
+    coarse = [level for level in levels if len(level) <= WORTH_A_FRAME]
+    chosen = list(coarse[turn % len(coarse)]) if coarse else []
+    for level in levels:
+        if len(level) > WORTH_A_FRAME:
+            chosen += level[turn % _turns(level)::_turns(level)]
+    return tuple(chosen)
 
 
 def turns(width: int, height: int, smallest: int = 36) -> int:
     """Over how many frames the squares are spread when each frame takes its turn."""
-    return max(_turns(level) for level in _levels(width, height, smallest))
+    levels = _levels(width, height, smallest)
+    return max(max(_turns(level) for level in levels), sum(len(level) <= WORTH_A_FRAME for level in levels))
 
 
 def _turns(level: tuple[Tile, ...]) -> int:
-    return max(1, round(len(level) / WORTH_A_FRAME))
+    return min(MOST_TURNS, max(1, round(len(level) / WORTH_A_FRAME)))
 
 
 @lru_cache(maxsize=16)

@@ -46,7 +46,7 @@ class Chip:
 class FaceDescriber:
     """Both networks; not to be shared between threads. threads: for each call."""
 
-    def __init__(self, threads: int = 2):
+    def __init__(self, threads: int = 1):
         from ai_edge_litert.interpreter import Interpreter
         folder = resources.files("skiagraph.assets").joinpath("models")
         self._mesh = Interpreter(model_content=folder.joinpath("face_landmarks.tflite").read_bytes(), num_threads=threads)

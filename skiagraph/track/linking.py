@@ -1,8 +1,7 @@
 """Linking the faces of frame after frame into tracklets.
 
-Two stages as in Zhang et al., ByteTrack, ECCV 2022: sure faces first, then doubtful ones for whoever is still missing. In
-between a second look is taken where a face is expected. Lost tracks wait and may be found again near the place where
-they should be by then (Cao et al., OC-SORT, CVPR 2023).
+Two stages as in Zhang et al., ByteTrack, ECCV 2022: sure faces first, then doubtful ones for whoever is still missing. Lost
+tracks wait and may be found again near the place where they should be by then (Cao et al., OC-SORT, CVPR 2023).
 """
 
 from __future__ import annotations
@@ -95,6 +94,17 @@ class Match:
     landmarks: np.ndarray
 
 
+@dataclass(frozen=True, slots=True)
+class Expected:
+    """Where the face of a track should be: box (4,); number: of its tracklet; missed: frames since it was last seen; score: that it
+    had then."""
+
+    number: int
+    box: np.ndarray
+    missed: int
+    score: float
+
+
 class _Track:
     def __init__(self, tracklet: Tracklet, box: np.ndarray):
         self.tracklet, self.motion, self.missed, self.doubted = tracklet, FaceMotion(box), 0, 0
@@ -111,6 +121,7 @@ class Linker:
         self._done: list[Tracklet] = []
         self._count = 0
         self._frame: int | None = None
+        self._passed = 1
         self._shot = 0
 
     @property
@@ -122,9 +133,9 @@ class Linker:
         return sorted((t for t in every if not t.doubtful or len(t.frames) >= self._settings.hint), key=lambda t: (t.frames[0], t.number))
 
     @property
-    def expected(self) -> list[np.ndarray]:
-        """Boxes x0, y0, x1, y1 where the faces of the present tracks should be in the frame last taken in."""
-        return [t.motion.box for t in self._tracks]
+    def expected(self) -> list[Expected]:
+        """Where the faces of the present tracks should be, in the frame last gone on to."""
+        return [Expected(t.tracklet.number, t.motion.box, t.missed, t.tracklet.scores[-1]) for t in self._tracks]
 
     def new_shot(self) -> None:
         """End all tracks: nothing is followed across a cut."""
@@ -132,25 +143,22 @@ class Linker:
         self._tracks = []
         self._shot += 1
 
-    def update(self, frame: int, seen: Seen, camera: np.ndarray | None = None,
-               look: Callable[[np.ndarray], Seen] | None = None) -> list[Match]:
-        """Take in the faces of a frame; returns who got which. look: takes boxes (n, 4) and gives faces found there at a second look."""
-        passed = 1 if self._frame is None else frame - self._frame
+    def go_on(self, frame: int, camera: np.ndarray | None = None) -> None:
+        """Move on to a later frame. camera: the similarity (2, 3) that the picture made since the frame before."""
+        self._passed = 1 if self._frame is None else frame - self._frame
         self._frame = frame
-        matches: list[Match] = []
         for track in self._tracks:
-            track.motion.predict(passed, camera)
+            track.motion.predict(self._passed, camera)
             if track.missed:
-                track.motion.slow_down(0.9 ** passed)
+                track.motion.slow_down(0.9 ** self._passed)
+
+    def take(self, seen: Seen) -> list[Match]:
+        """Take in the faces of the frame gone on to; returns who got which."""
+        frame, passed = self._frame, self._passed
+        matches: list[Match] = []
         scores = seen.found.scores
         sure, doubtful = seen.take(scores >= self._settings.sure), seen.take((scores < self._settings.sure) & (scores >= self._settings.doubtful))
         left, free = self._match(self._tracks, sure, frame, passed, 0.9, matches)
-        if look is not None:
-            expected = [t for t in left if t.missed < self._patience]
-            if expected:
-                again = look(np.array([t.motion.box for t in expected]))
-                again = again.take(again.found.scores >= self._settings.doubtful)
-                doubtful = Seen.joined([doubtful, not_taken(again, sure, doubtful)])
         doubtful = not_taken(doubtful, sure)
         for track in self._tracks:
             track.doubted += passed
@@ -163,6 +171,11 @@ class Linker:
         self._done += [t.tracklet for t in self._tracks if t.missed > self._patience]
         self._tracks = [t for t in self._tracks if t.missed <= self._patience]
         return matches
+
+    def update(self, frame: int, seen: Seen, camera: np.ndarray | None = None) -> list[Match]:
+        """Go on to a frame and take in its faces."""
+        self.go_on(frame, camera)
+        return self.take(seen)
 
     def _begin(self, seen: Seen, row, frame, matches):
         self._count += 1
@@ -201,24 +214,27 @@ class Linker:
     def _costs(self, tracks, found, colours, passed, gate):
         """Distance in face sides, size change and looks; beyond the gate impossible."""
         predicted = np.array([t.motion.box for t in tracks])
+        states = np.array([t.motion.state[:3] for t in tracks])
+        missed = np.array([t.missed for t in tracks])
         overlap = iou(predicted, found.boxes)
         centres = (found.boxes[:, :2] + found.boxes[:, 2:]) / 2
-        sides = found.boxes[:, 2] - found.boxes[:, 0]
+        sides, side = found.boxes[:, 2] - found.boxes[:, 0], states[:, 2:3]
+        away = np.hypot(centres[None, :, 0] - states[:, 0:1], centres[None, :, 1] - states[:, 1:2]) / np.maximum(side, sides[None])
+        change = np.abs(np.log(np.maximum(sides, 1)[None] / np.maximum(side, 1)))
+        waited = np.minimum(1.0, 2.0 * np.array([t.motion.spread for t in tracks]) / side[:, 0]) * (missed + passed > 1)
+        if gate is None:
+            allowed, most, least_like = (DOUBTFUL_AWAY + 0.3 * waited)[:, None], 0.22, np.full(len(tracks), 0.6)
+        else:
+            # The less sure a face is, the nearer it must be to where one was expected.
+            allowed = (gate + waited)[:, None] * np.clip((found.scores - 0.45) / 0.25, 0.4, 1)[None]
+            most, least_like = (0.5 + 0.02 * missed)[:, None], np.where(missed > 3, 0.55, 0.0)
         cost = np.full(overlap.shape, IMPOSSIBLE)
-        for i, track in enumerate(tracks):
-            x, y, side = track.motion.state[:3]
-            away = np.hypot(centres[:, 0] - x, centres[:, 1] - y) / np.maximum(side, sides)
-            waited = min(1.0, 2.0 * track.motion.spread / side) * (track.missed + passed > 1)
-            allowed, most, least_like = (DOUBTFUL_AWAY + 0.3 * waited, 0.22, 0.6) if gate is None else (
-                gate + waited, 0.5 + 0.02 * track.missed, 0.55 if track.missed > 3 else 0.0)
-            change = np.abs(np.log(np.maximum(sides, 1) / max(side, 1)))
-            for j in range(len(found)):
-                like = likeness(track.tracklet.colours, colours[j])
-                unlike = like < least_like and track.tracklet.colours is not None and colours[j] is not None
-                # The less sure a face is, the nearer it must be to where one was expected.
-                if away[j] > allowed * (1.0 if gate is None else float(np.clip((found.scores[j] - 0.45) / 0.25, 0.4, 1))) or change[j] > most or unlike:
-                    continue
-                cost[i, j] = away[j] + 0.5 * (1 - overlap[i, j]) + 0.6 * change[j] + 0.9 * (1 - like)
+        for i, j in zip(*np.nonzero((away <= allowed) & (change <= most))):
+            known = tracks[i].tracklet.colours is not None and colours[j] is not None
+            like = likeness(tracks[i].tracklet.colours, colours[j])
+            if like < least_like[i] and known:
+                continue
+            cost[i, j] = away[i, j] + 0.5 * (1 - overlap[i, j]) + 0.6 * change[i, j] + 0.9 * (1 - like)
         return cost
 
 

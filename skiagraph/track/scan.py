@@ -1,13 +1,12 @@
 """Scanning a clip: from its frames to everybody's paths, and who is who.
 
-A sweep finds and links; when stepping, a closer look follows around appearances, disappearances, crossings and doubt; a second
-pass follows where nothing was found; and sightings are grouped into people.
+A sweep finds and links, and looks closer around appearances, disappearances, crossings and doubt; a second pass follows where
+nothing was found; and sightings are grouped into people.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from contextlib import closing
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -15,14 +14,14 @@ import numpy as np
 from skiagraph.boxes import iou
 from skiagraph.detect.finder import FaceFinder
 from skiagraph.errors import FrameNotDecoded
-from skiagraph.jobs import JobControl, read_ahead
+from skiagraph.jobs import JobControl
 from skiagraph.media.clip import ClipInfo
 from skiagraph.media.index import FrameIndex, keep_index
 from skiagraph.media.reader import FrameReader
 from skiagraph.track.bridging import Chain, chains
 from skiagraph.track.descriptor import FaceDescriber
-from skiagraph.track.linking import Linker, LinkSettings, Seen, extend_back, not_taken
-from skiagraph.track.observations import Diary, Observation, restored
+from skiagraph.track.linking import Linker, LinkSettings, Seen, Tracklet, extend_back
+from skiagraph.track.observations import Diary, restored
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.people import (STILL_S, STILL_SHARE, are_unlike, looks_of, people_of, split_where_unlike, stretches_of, without_hints,
                                     without_shadows)
@@ -30,7 +29,7 @@ from skiagraph.track.results import FaceTable, FoundPerson, ScanResult
 from skiagraph.track.second_pass import second_pass
 from skiagraph.track.sweep import Sweep, describe
 
-STEP_CLOSER, STEP_WHO = "Looking closer", "Recognising people"
+STEP_WHO = "Recognising people"
 # How often, in frames, the people found so far are told.
 PARTIAL_EVERY = 25
 # Faces of at least this score go into the table against which covers are checked.
@@ -75,16 +74,14 @@ class _Scan:
         self.faces: dict[int, list[tuple[np.ndarray, float]]] = {}
         self.frames = len(index)
         self.damage = index.damage
+        self._tell_at = PARTIAL_EVERY * settings.every
         self.diary = Diary(info.path, repr(settings))
         self.describer = FaceDescriber()
-        self.sweep = Sweep(info, index, finder, self.describer, settings.every, self._linker(), self.diary, keep=True)
-
-    def _linker(self) -> Linker:
-        return Linker(self.rate, self.link_settings)
+        self.sweep = Sweep(info, index, finder, self.describer, settings.every, Linker(self.rate, self.link_settings), self.diary)
 
     def run(self) -> ScanResult:
         self._find()
-        tracklets = self._closer(self.sweep.linker.tracklets if self.settings.every > 1 else [])
+        tracklets = self._relinked()
         for tracklet in tracklets:
             evident = tracklet.best >= EVIDENT and len(tracklet.frames) >= 2 * self.link_settings.least
             tracklet.doubtful = not self._recognised(tracklet) and (tracklet.doubtful or not evident)
@@ -113,9 +110,11 @@ class _Scan:
             self.index = self.index.cut(error.frame, str(error))
             keep_index(self.info, self.index)
 
-    def _told(self, observation: Observation) -> None:
-        self._remember(observation.frame, observation.seen)
-        if self.partial and observation.searched and observation.frame // self.settings.every % PARTIAL_EVERY == PARTIAL_EVERY - 1:
+    def _told(self, frame: int, seen: Seen, searched: bool) -> None:
+        self._remember(frame, seen)
+        if self.partial and searched and frame >= self._tell_at:
+            # Telling costs more the more there is to tell, so it becomes rarer.
+            self._tell_at = frame + max(PARTIAL_EVERY * self.settings.every, frame // 10)
             self.partial(self._result(self._found_so_far(), ()))
 
     def _remember(self, frame: int, seen: Seen) -> None:
@@ -142,83 +141,18 @@ class _Scan:
         place = int(np.searchsorted(bounds, frame, side="right")) - 1
         return bounds[place], bounds[place + 1] - 1
 
-    # Looking closer, when stepping
-
-    def _closer(self, tracklets) -> list:
-        """Search where stepping may have missed something, then link everything anew."""
-        wanted = self._places(tracklets)
-        seen = {o.frame: o for o in self.sweep.observations}
-        with FrameReader(self.info, self.index, threads=1) as reader:
-            frames = sorted(wanted)
-            pictures = ((n, self.sweep.squared.picture(reader.read(n).rgb())) for n in frames)
-            with closing(read_ahead(pictures, 3)) as ready:
-                for done, (frame, rgb) in enumerate(ready):
-                    self.control.report(STEP_CLOSER, done, len(frames))
-                    boxes = np.array(wanted[frame])
-                    found = self.sweep.seen(rgb, self.finder.look(rgb, self.sweep.squared.boxes(boxes)))
-                    old = seen.get(frame)
-                    if old is not None:
-                        found = not_taken(found, old.seen)
-                    seen[frame] = Observation(frame, found, np.eye(2, 3), False, False) if old is None else replace(old, seen=Seen.joined([old.seen, found]))
-                    self._remember(frame, found)
-        linker = self._linker()
-        for frame in sorted(seen):
-            observation = seen[frame]
+    def _relinked(self) -> list[Tracklet]:
+        """Link anew all that was seen, with what was found when looking back, and let each track begin as early as it may."""
+        linker = Linker(self.rate, self.link_settings)
+        seen = {o.frame: o.seen for o in self.sweep.observations}
+        for observation in self.sweep.observations:
             if observation.cut:
                 linker.new_shot()
             # A frame that was only looked at later carries no camera motion of its own; the next one's spans it.
-            linker.update(frame, restored(observation.seen), observation.camera)
+            linker.update(observation.frame, restored(observation.seen), observation.camera)
         found = linker.tracklets
-        extend_back(found, {frame: observation.seen for frame, observation in seen.items()}, lambda frame: self._shot(frame)[0])
+        extend_back(found, seen, lambda frame: self._shot(frame)[0])
         return found
-
-    def _places(self, tracklets) -> dict[int, list[np.ndarray]]:
-        """Where to look closer: for each frame, boxes. Around both ends of every tracklet, and through crossings and doubt."""
-        every, places = self.settings.every, {}
-        span = max(every, 4)
-
-        def look(frame, box):
-            if 0 <= frame < self.frames:
-                places.setdefault(int(frame), []).append(box)
-
-        for t in tracklets:
-            low, high = self._shot(t.frames[0])
-            boxes, frames = np.asarray(t.boxes, float), np.asarray(t.frames)
-            for end, step, limit in ((0, -1, low), (-1, 1, high)):
-                pace = np.zeros(4)
-                if len(frames) > 2:
-                    other = 2 if end == 0 else -3
-                    pace = (boxes[end] - boxes[other]) / max(1, abs(frames[end] - frames[other])) * 1.0
-                    pace[2:] = pace[:2]
-                for k in range(1, span + 1):
-                    frame = frames[end] + step * k
-                    if (frame - limit) * step <= 0:
-                        look(frame, boxes[end] + pace * k)
-            for n in range(len(frames) - 1):
-                gap = frames[n + 1] - frames[n]
-                unsure = min(t.scores[n], t.scores[n + 1]) < 0.6
-                if gap > 3 or (gap > 1 and unsure):
-                    for frame in range(frames[n] + 1, frames[n + 1]):
-                        share = (frame - frames[n]) / gap
-                        look(frame, boxes[n] * (1 - share) + boxes[n + 1] * share)
-        self._crossings(tracklets, look)
-        return places
-
-    def _crossings(self, tracklets, look) -> None:
-        at: dict[int, list[np.ndarray]] = {}
-        for t in tracklets:
-            for frame, box in zip(t.frames, t.boxes):
-                at.setdefault(frame, []).append(np.asarray(box, float))
-        for frame, boxes in at.items():
-            if len(boxes) < 2:
-                continue
-            grown = np.array(boxes)
-            side = (grown[:, 2] - grown[:, 0])[:, None] * 0.5 * np.array([-1, -1, 1, 1])
-            overlap = iou(grown + side, grown + side) - np.eye(len(boxes))
-            for n in np.flatnonzero(overlap.max(axis=1) > 0.05):
-                for near in range(frame - 1, frame + 2):
-                    if near not in at:
-                        look(near, boxes[n])
 
     # Who is who
 

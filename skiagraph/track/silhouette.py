@@ -41,7 +41,7 @@ class Shape:
 class Silhouette:
     """The network; not to be shared between threads."""
 
-    def __init__(self, threads: int = 2):
+    def __init__(self, threads: int = 1):
         from ai_edge_litert.interpreter import Interpreter
         weights = resources.files("skiagraph.assets").joinpath("models", "person_segmentation.tflite").read_bytes()
         self._interpreter = Interpreter(model_content=weights, num_threads=threads)

@@ -11,14 +11,15 @@ import cv2
 import numpy as np
 
 from skiagraph.boxes import iou
-from skiagraph.detect.detections import EAR_LEFT, EAR_RIGHT, NOSE, Detections
+from skiagraph.detect.detections import EAR_LEFT, EAR_RIGHT, NOSE, Detections, around
 from skiagraph.detect.finder import FaceFinder, Search
 from skiagraph.jobs import JobControl, read_ahead
 from skiagraph.media.clip import ClipInfo
+from skiagraph.media.frame import Frame
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
 from skiagraph.track.appearance import head_colours
-from skiagraph.track.camera import CameraMotion, Thumbnails
+from skiagraph.track.camera import STILL, CameraMotion, Thumbnails
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.linking import Linker, Match, Seen, not_taken
 from skiagraph.track.observations import Diary, Observation, compact
@@ -34,6 +35,16 @@ LOST_FRAMES, DESCRIBE_ANEW, DESCRIBE_AGAIN_S = 3, 2, 1.0
 # textured footage that network sees 0.9 or more on nearly all real faces and under 0.5 on nearly all others.
 ASKED_FROM, ASKED_TO = 0.45, 0.74
 FACE_SAID = 0.5
+# Its opinion of a place holds for so many frames, for boxes that overlap by this much (IoU).
+OPINION_HOLDS, SAME_PLACE = 5, 0.5
+# Somebody who was not seen for more frames than this is sought with all means only in each fourth frame.
+THOROUGH, THOROUGH_AGAIN = 4, 4
+# So many frames stay at hand for looking back, or one step, but not more than fit into so much memory.
+BACK_LEAST, BACK_BYTES = 8, 150e6
+# A face of a lower score is hardly seen; faces, with half their size around them, that overlap by more than this cross.
+UNSURE, CROSSING = 0.6, 0.05
+# A second look of at least this score is preferred to what the squares show of the same face.
+GOOD_LOOK = 0.55
 # What that network does not take for a face continues a track only as a hint of this score.
 HINT_SCORE = 0.45
 
@@ -69,24 +80,47 @@ class Squared:
         return Detections(found.boxes / scale, found.scores, found.landmarks / scale[:2])
 
 
+class _Picture:
+    """A decoded frame whose colours are made when somebody looks at them."""
+
+    def __init__(self, frame: Frame, squared: Squared):
+        self.number, self._frame, self._squared = frame.number, frame, squared
+        self._rgb: np.ndarray | None = None
+
+    @property
+    def rgb(self) -> np.ndarray:
+        if self._rgb is None:
+            self._rgb = self._squared.picture(self._frame.rgb())
+        return self._rgb
+
+    def let_go(self) -> None:
+        """Keep only what the decoder gave, which is smaller."""
+        self._rgb = None
+
+
 @dataclass(frozen=True, slots=True)
 class _Prepared:
-    frame: int
+    """camera: None where it was not looked for; search: None where the frame is not searched."""
+
+    picture: _Picture
     cut: bool
-    camera: np.ndarray | None       # None where the frame is passed over
-    rgb: np.ndarray | None
+    camera: np.ndarray | None
     search: Search | None
 
 
 class Sweep:
     """Goes through a clip once. Afterwards linker has the tracklets, observations what was seen, descriptions whom it is like.
 
-    every: search each n-th frame; keep: whether observations are kept in memory for linking them again.
+    Whoever is known is looked for first, where they should be, by one detector; what the squares of the frame show besides
+    is somebody new. When stepping, known people are looked at in every second frame, and in every frame where one is lost,
+    doubtful or crosses another; whoever is new or back is looked for in the frames just before.
+
+    every: search each n-th frame.
     """
 
-    def __init__(self, info: ClipInfo, index: FrameIndex, finder: FaceFinder, describer: FaceDescriber, every: int, linker: Linker, diary: Diary, *, keep: bool):
+    def __init__(self, info: ClipInfo, index: FrameIndex, finder: FaceFinder, describer: FaceDescriber, every: int, linker: Linker, diary: Diary):
         self._info, self._index, self._finder, self._describer = info, index, finder, describer
-        self._every, self._keep, self._diary = every, keep, diary
+        self._every, self._diary = every, diary
         self.linker = linker
         self.squared = Squared(float(info.upright_aspect))
         self.observations: list[Observation] = []
@@ -94,9 +128,17 @@ class Sweep:
         self.cuts: list[int] = []
         self._described: dict[int, list[tuple[int, float]]] = {}
         self._anew: dict[int, int] = {}
+        width, height = info.upright_size
+        self._back = min(max(every, BACK_LEAST), max(2, int(BACK_BYTES / (3 * width * height))))
+        self._recent: deque[_Picture] = deque(maxlen=self._back + 1)
+        self._open: dict[int, Observation] = {}
+        self._opinions: list[tuple[int, np.ndarray, bool]] = []
 
-    def run(self, control: JobControl, told: Callable[[Observation], None] = lambda observation: None) -> None:
-        """told: after each frame that was looked at. Raises Cancelled and FrameNotDecoded; what was seen until then is in the diary."""
+    def run(self, control: JobControl, told: Callable[[int, Seen, bool], None] = lambda frame, seen, searched: None) -> None:
+        """told: frame, what was seen in it, and whether it was searched as a whole; a frame may be told of twice.
+
+        Raises Cancelled and FrameNotDecoded; what was seen until then is in the diary.
+        """
         total = len(self._index)
         begin = self._replay(told)
         try:
@@ -107,10 +149,11 @@ class Sweep:
                     # Two frames wait at the detectors while the one before them is linked.
                     if len(ahead) > 2:
                         self._take(ahead.popleft(), told)
-                    control.report(STEP_FIND, prepared.frame + 1, total)
+                    control.report(STEP_FIND, prepared.picture.number + 1, total)
                 while ahead:
                     self._take(ahead.popleft(), told)
         finally:
+            self._close_before(total)
             self._diary.flush()
 
     def _replay(self, told) -> int:
@@ -120,10 +163,9 @@ class Sweep:
             if observation.cut:
                 self._new_shot(observation.frame)
             self.linker.update(observation.frame, observation.seen, observation.camera)
-            if self._keep:
-                self.observations.append(replace(observation, seen=compact(observation.seen)))
+            self.observations.append(replace(observation, seen=compact(observation.seen)))
             last = observation.frame
-            told(observation)
+            told(observation.frame, observation.seen, observation.searched)
         return last + 1
 
     def _prepared(self, reader: FrameReader, begin: int) -> Iterator[_Prepared]:
@@ -135,55 +177,113 @@ class Sweep:
             cut = thumbs.is_cut(grey)
             since_cut = 0 if cut else since_cut + 1
             searched = frame.number % self._every == 0 or cut or frame.number == last or (self._every > 1 and since_cut == self._every // 2 > 2)
-            looked = searched or frame.number % LOOK_EVERY == 0
-            if not looked:
-                yield _Prepared(frame.number, cut, None, None, None)
+            picture = _Picture(frame, self.squared)
+            if not searched and frame.number % LOOK_EVERY:
+                yield _Prepared(picture, cut, None, None)
                 continue
-            step = np.array([[1.0, 0, 0], [0, 1, 0]]) if cut else camera.step(grey)
+            step = STILL if cut else camera.step(grey)
             if cut:
                 camera.restart(grey)
-            rgb = self.squared.picture(frame.rgb())
             search = None
             if searched:
-                search = self._finder.submit(rgb, turn=None if cut or frame.number == 0 else turn)
+                search = self._finder.submit(picture.rgb, turn=None if cut or frame.number == 0 else turn)
                 turn += 1
-            yield _Prepared(frame.number, cut, step, rgb, search)
+            yield _Prepared(picture, cut, step, search)
 
     def _new_shot(self, frame: int) -> None:
         self.cuts.append(frame)
         self.linker.new_shot()
 
     def _take(self, prepared: _Prepared, told) -> None:
+        picture, frame = prepared.picture, prepared.picture.number
         if prepared.cut:
-            self._new_shot(prepared.frame)
-        if prepared.camera is None:
+            self._new_shot(frame)
+            self._recent.clear()
+        if self._recent:
+            self._recent[-1].let_go()
+        self._recent.append(picture)
+        self._close_before(frame - self._back)
+        if prepared.camera is None and not self._in_doubt():
             return
-        rgb = prepared.rgb
-        seen = self.seen(rgb, self._believed(rgb, prepared.search.result())) if prepared.search is not None else Seen.none()
-        extra: list[Seen] = []
-
-        def look(boxes):
-            extra.append(self.seen(rgb, self._believed(rgb, self._finder.look(rgb, self.squared.boxes(boxes)))))
-            return extra[-1]
-
-        matches = self.linker.update(prepared.frame, seen, prepared.camera, look)
-        observation = Observation(prepared.frame, Seen.joined([seen, *(not_taken(more, seen) for more in extra)]), prepared.camera, prepared.cut, prepared.search is not None)
-        self._diary.add(observation)
-        if self._keep:
-            self.observations.append(replace(observation, seen=compact(observation.seen)))
+        self.linker.go_on(frame, prepared.camera)
+        expected = self.linker.expected
+        found = Detections.none()
+        if expected:
+            # Somebody long out of sight is not sought with all means in every frame.
+            thorough = np.array([e.missed <= THOROUGH or frame % THOROUGH_AGAIN == 0 for e in expected])
+            found = self._believed(picture, self._finder.look(picture.rgb, self.squared.boxes(np.array([e.box for e in expected])), thorough=thorough), expected)
+        if prepared.search is not None:
+            found = known_first(found, self._believed(picture, prepared.search.result(), expected))
+        seen = self.seen(picture.rgb, found)
+        matches = self.linker.take(seen)
+        self._open[frame] = Observation(frame, seen, STILL if prepared.camera is None else prepared.camera, prepared.cut, prepared.search is not None)
         for match in matches:
-            self._describe(prepared.frame, rgb, match)
-        told(observation)
+            self._describe(frame, picture.rgb, match)
+        told(frame, seen, prepared.search is not None)
+        self._look_back(matches, told)
 
-    def _believed(self, rgb: np.ndarray, found: Detections) -> Detections:
+    def _close_before(self, frame: int) -> None:
+        """What was seen before a frame is final."""
+        for number in [n for n in sorted(self._open) if n < frame]:
+            observation = self._open.pop(number)
+            self._diary.add(observation)
+            self.observations.append(replace(observation, seen=compact(observation.seen)))
+
+    def _in_doubt(self) -> bool:
+        """Whether somebody was just lost, is hardly seen, or crosses another, so that this frame must be looked at too."""
+        expected = self.linker.expected
+        if any(0 < e.missed <= self._back or e.score < UNSURE for e in expected):
+            return True
+        if len(expected) < 2:
+            return False
+        boxes = np.array([e.box for e in expected])
+        boxes = boxes + (boxes[:, 2] - boxes[:, 0])[:, None] * 0.5 * np.array([-1, -1, 1, 1])
+        return bool((iou(boxes, boxes) - np.eye(len(boxes))).max() > CROSSING)
+
+    def _look_back(self, matches: list[Match], told) -> None:
+        """Look for whoever is new, or back, in the frames before, as far as they are at hand."""
+        for match in matches:
+            frames = match.tracklet.frames
+            since = frames[-2] if len(frames) > 1 else -1
+            if frames[-1] - since <= 2:
+                continue
+            box, missed = match.box, 0
+            for picture in reversed(list(self._recent)[:-1]):
+                if picture.number <= since or missed > 1:
+                    break
+                found = self._believed(picture, self._finder.look(picture.rgb, self.squared.boxes(box[None])), ())
+                picture.let_go()
+                old = self._open.get(picture.number)
+                again = self.seen(picture.rgb, found) if len(found) else Seen.none()
+                missed = 0 if len(again) else missed + 1
+                if len(again):
+                    box = again.found.boxes[int(np.argmax(again.found.scores))]
+                    again = not_taken(again, old.seen) if old is not None else again
+                if not len(again):
+                    continue
+                self._open[picture.number] = (replace(old, seen=Seen.joined([old.seen, again])) if old is not None
+                                              else Observation(picture.number, again, STILL, False, False))
+                told(picture.number, again, False)
+
+    def _believed(self, picture: _Picture, found: Detections, expected) -> Detections:
         """Without what only looks like a face, where none was expected; where one was, it counts as a hint only."""
-        expected = self.squared.boxes(np.array(self.linker.expected).reshape(-1, 4))
+        places = self.squared.boxes(np.array([e.box for e in expected]).reshape(-1, 4))
         kept, scores = np.ones(len(found), bool), found.scores.copy()
         for n, (box, score) in enumerate(zip(found.boxes, found.scores)):
-            if ASKED_FROM <= score < ASKED_TO and self._describer.presence(rgb, box) < FACE_SAID:
-                near = len(expected) and iou(box[None], expected)[0].max() > 0.3
+            if ASKED_FROM <= score < ASKED_TO and not self._is_face(picture, box):
+                near = len(places) and iou(box[None], places)[0].max() > 0.3
                 kept[n], scores[n] = near, min(score, HINT_SCORE)
         return Detections(found.boxes, scores, found.landmarks).take(kept)
+
+    def _is_face(self, picture: _Picture, box: np.ndarray) -> bool:
+        """The landmark network's opinion, or the one it had of the same place a moment ago."""
+        self._opinions = [o for o in self._opinions if abs(picture.number - o[0]) < OPINION_HOLDS]
+        for _, place, face in self._opinions:
+            if iou(box[None], place[None])[0, 0] > SAME_PLACE:
+                return face
+        face = self._describer.presence(picture.rgb, box) >= FACE_SAID
+        self._opinions.append((picture.number, box, face))
+        return face
 
     def seen(self, rgb: np.ndarray, found: Detections) -> Seen:
         """Faces with how their surroundings look; rgb and found in square pixels."""
@@ -221,6 +321,27 @@ class Sweep:
         description = describe(self._describer, rgb, self.squared, match.box)
         if description is not None:
             self.descriptions.setdefault(frame, []).append(description)
+
+
+def known_first(looked: Detections, tiles: Detections) -> Detections:
+    """What was seen where people are known to be, and of what the squares show only what is not the same face.
+
+    Two detectors, or two scales, draw different boxes around one face; to change between them shakes what is linked.
+    """
+    good = looked.scores >= GOOD_LOOK
+    first, rest = looked.take(good), looked.take(~good)
+    for more in (tiles, rest):
+        first = Detections.joined([first, more.take(~_same_face(more, first))])
+    return first
+
+
+def _same_face(found: Detections, others: Detections) -> np.ndarray:
+    same = np.zeros(len(found), bool)
+    if len(found) and len(others):
+        same |= iou(found.boxes, others.boxes).max(axis=1) >= 0.4
+        for box in others.boxes:
+            same |= around(found.boxes, box)
+    return same
 
 
 def facing(match: Match) -> float:
