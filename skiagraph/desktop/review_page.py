@@ -13,7 +13,7 @@ from skiagraph.review.findings import Finding, is_accepted, sentence
 from skiagraph.timecode import format_timecode
 
 REASON_WORD = {"gap": "No cover", "unsure": "Unsure", "ends-inside": "Lost", "begins-inside": "Appears", "face-outside-cover": "Face outside",
-               "face-of-nobody": "Unknown face", "not-scanned": "Not scanned", "damaged": "Damaged", "cover-missing-in-file": "Cover missing",
+               "face-of-nobody": "Unknown face", "maybe-at-edge": "Maybe at the edge", "not-scanned": "Not scanned", "damaged": "Damaged", "cover-missing-in-file": "Cover missing",
                "face-in-file": "Face in file", "file-of-other-shape": "Other shape"}
 
 

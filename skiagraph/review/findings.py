@@ -28,6 +28,8 @@ INSIDE = 0.88
 TOO_LARGE = 1.2
 # A face belongs to a subject when this much of it lies in the subject's head.
 BELONGS = 0.5
+# Scores (percent) under this are weak signs at an edge; somebody may be there for this long, in frames, before or after.
+SIGN, AT_EDGE_FRAMES = 50, 8
 # A gap longer than this is an absence, if it begins and ends at the edge of the picture.
 EDGE = 0.75
 
@@ -39,6 +41,7 @@ class Reason(StrEnum):
     BEGINS_INSIDE = "begins-inside"
     FACE_OUTSIDE = "face-outside-cover"
     NOBODYS_FACE = "face-of-nobody"
+    MAYBE_AT_EDGE = "maybe-at-edge"
     NOT_SCANNED = "not-scanned"
     DAMAGED = "damaged"
     FILE_DIFFERS = "cover-missing-in-file"
@@ -46,7 +49,7 @@ class Reason(StrEnum):
     FILE_SHAPE = "file-of-other-shape"
 
 
-EXPOSING = {Reason.GAP, Reason.FACE_OUTSIDE, Reason.NOBODYS_FACE, Reason.NOT_SCANNED, Reason.FILE_DIFFERS, Reason.FILE_FACE, Reason.FILE_SHAPE}
+EXPOSING = {Reason.GAP, Reason.FACE_OUTSIDE, Reason.NOBODYS_FACE, Reason.MAYBE_AT_EDGE, Reason.NOT_SCANNED, Reason.FILE_DIFFERS, Reason.FILE_FACE, Reason.FILE_SHAPE}
 
 
 @dataclass(frozen=True, slots=True)
@@ -209,7 +212,13 @@ def faces(project: Project, clip: Clip) -> Iterator[Finding]:
     outside: dict[str, dict[int, float]] = {}
     for row, key, inside in judged_faces(project, clip):
         frame = int(clip.faces.frames[row])
-        if key is None:
+        if clip.faces.scores[row] < SIGN:
+            if key is None:
+                # Towards the inside of the shot whose end it is at.
+                ends = frame == clip.frames - 1 or frame + 1 in clip.cuts
+                first, last = (max(0, frame - AT_EDGE_FRAMES), frame) if ends else (frame, min(clip.frames - 1, frame + AT_EDGE_FRAMES))
+                yield Finding(clip.key, "", Reason.MAYBE_AT_EDGE, first, last, round(int(clip.faces.scores[row]) / 100, 2), frame)
+        elif key is None:
             outside.setdefault("", {})[frame] = max(int(clip.faces.scores[row]) / 100, outside.get("", {}).get(frame, 0))
         elif inside < INSIDE:
             outside.setdefault(key, {})[frame] = min(inside, outside.get(key, {}).get(frame, 1))
@@ -353,6 +362,7 @@ def sentence(project: Project, finding: Finding) -> str:
         Reason.BEGINS_INSIDE: f"{name} appears at {format_timecode(finding.last, clip.rate)} inside the picture. Check the frames before it.",
         Reason.FACE_OUTSIDE: f"{name}: a face is only {finding.worst:.0%} under its cover at {where}. Move or enlarge the outline.",
         Reason.NOBODYS_FACE: f"A face at {where} belongs to nobody in the register ({count}). Draw around it, or accept if it is none.",
+        Reason.MAYBE_AT_EDGE: f"Somebody may be half in the picture at its edge at {where}, where the shot begins or ends. Draw around the face, or accept if there is none.",
         Reason.NOT_SCANNED: f"{clip.path.name} has not been scanned. Scan it, or accept if nobody is in it.",
         Reason.DAMAGED: clip.damage or f"{clip.path.name} is damaged.",
         Reason.FILE_DIFFERS: f"{name}: the cover is missing or too weak in the exported file at {where} ({count}). Export again.",

@@ -55,9 +55,14 @@ class FaceDescriber:
         self._outputs = sorted(self._mesh.get_output_details(), key=lambda detail: -int(np.prod(detail["shape"])))
         self._net = cv2.dnn.readNetFromONNX(np.frombuffer(folder.joinpath("face_descriptor.onnx").read_bytes(), np.uint8))
 
+    def opinion(self, frame_rgb: np.ndarray, box_xyxy: np.ndarray) -> tuple[float, np.ndarray]:
+        """How sure the landmark network is that a detection is a face, 0..1, and the box, (4,) px, of the face that it sees there."""
+        points, present = self._landmarks(frame_rgb, box_xyxy, 0.0)
+        return present, np.concatenate([points.min(axis=0), points.max(axis=0)])
+
     def presence(self, frame_rgb: np.ndarray, box_xyxy: np.ndarray) -> float:
         """How sure the landmark network is that a detection is a face, 0..1."""
-        return self._landmarks(frame_rgb, box_xyxy, 0.0)[1]
+        return self.opinion(frame_rgb, box_xyxy)[0]
 
     def chip(self, frame_rgb: np.ndarray, box_xyxy: np.ndarray, angle: float = 0.0) -> Chip | None:
         """The aligned face of a detection (box px of the frame, roll in degrees clockwise), or None when no face is seen there."""

@@ -12,7 +12,7 @@ from skiagraph.track.path import Path
 
 @dataclass(frozen=True, slots=True, eq=False)
 class FaceTable:
-    """Every face the detector was sure of, also of nobody: parallel arrays.
+    """Every face the detector was sure of, also of nobody, and weak signs at an edge where a shot begins or ends: parallel arrays.
 
     frames int32 (n,) rising; boxes int16 (n, 4) x0, y0, x1, y1 px; scores uint8 (n,) in percent.
     """

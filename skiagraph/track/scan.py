@@ -198,7 +198,9 @@ class _Scan:
         return bool((middle - trend).std(axis=0).max() / side < STILL_SHARE and shift < 4 * STILL_SHARE)
 
     def _result(self, people, likely) -> ScanResult:
-        rows = [(frame, box, score) for frame in sorted(self.faces) for box, score in self.faces[frame] if frame < self.frames]
+        rows = [(frame, box, score) for frame in self.faces for box, score in self.faces[frame] if frame < self.frames]
+        rows += [edge for edge in self.sweep.edges if edge[2] < SURE_FACE]
+        rows.sort(key=lambda row: row[0])
         table = FaceTable(np.array([f for f, _, _ in rows], np.int32), np.array([b for _, b, _ in rows]).round().astype(np.int16).reshape(-1, 4),
                           np.array([round(s * 100) for _, _, s in rows], np.uint8)) if rows else FaceTable.none()
         return ScanResult(tuple(people), table, tuple(self.sweep.cuts), self.frames, self.damage, tuple(likely))

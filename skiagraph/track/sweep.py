@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 
-from skiagraph.boxes import iou
+from skiagraph.boxes import area, intersection, iou
 from skiagraph.detect.detections import EAR_LEFT, EAR_RIGHT, NOSE, Detections, around
 from skiagraph.detect.finder import FaceFinder, Search
 from skiagraph.jobs import JobControl, read_ahead
@@ -21,8 +21,10 @@ from skiagraph.media.reader import FrameReader
 from skiagraph.track.appearance import head_colours
 from skiagraph.track.camera import STILL, CameraMotion, Thumbnails
 from skiagraph.track.descriptor import FaceDescriber
+from skiagraph.track.heads import head_rows
 from skiagraph.track.linking import Linker, Match, Seen, not_taken
 from skiagraph.track.observations import Diary, Observation, compact
+from skiagraph.track.silhouette import GONE, Silhouette
 
 STEP_FIND = "Finding faces"
 # When stepping, people who are known are looked at again every so many frames.
@@ -37,12 +39,17 @@ ASKED_FROM, ASKED_TO = 0.45, 0.74
 FACE_SAID = 0.5
 # Its opinion of a place holds for so many frames, for boxes that overlap by this much (IoU).
 OPINION_HOLDS, SAME_PLACE = 5, 0.5
+# A weak box that overlaps a face seen for certain by this much (IoU) may be that face, seen badly.
+# After looking again so often, this share of what the landmark network sees lies in it if it is.
+BESIDE, SETTLING, SETTLED = 0.1, 2, 0.7
 # Somebody who was not seen for more frames than this is sought with all means only in each fourth frame.
 THOROUGH, THOROUGH_AGAIN = 4, 4
 # So many frames stay at hand for looking back, or one step, but not more than fit into so much memory.
 BACK_LEAST, BACK_BYTES = 8, 150e6
 # A face of a lower score is hardly seen; faces, with half their size around them, that overlap by more than this cross.
 UNSURE, CROSSING = 0.6, 0.05
+# At the ends of a shot signs of this score, so near an edge in face sides, may be somebody half in the picture.
+EDGE_SCORE, EDGE_NEAR = 0.22, 0.15
 # A second look of at least this score is preferred to what the squares show of the same face.
 GOOD_LOOK = 0.55
 # What that network does not take for a face continues a track only as a hint of this score.
@@ -108,6 +115,16 @@ class _Prepared:
     search: Search | None
 
 
+@dataclass(frozen=True, slots=True)
+class _Opinion:
+    """What the landmark network said of a place, (4,): whether a face is there, and the box of the one it saw."""
+
+    frame: int
+    place: np.ndarray
+    face: bool
+    seen: np.ndarray
+
+
 class Sweep:
     """Goes through a clip once. Afterwards linker has the tracklets, observations what was seen, descriptions whom it is like.
 
@@ -132,7 +149,9 @@ class Sweep:
         self._back = min(max(every, BACK_LEAST), max(2, int(BACK_BYTES / (3 * width * height))))
         self._recent: deque[_Picture] = deque(maxlen=self._back + 1)
         self._open: dict[int, Observation] = {}
-        self._opinions: list[tuple[int, np.ndarray, bool]] = []
+        self._opinions: list[_Opinion] = []
+        # Weak signs of faces at the edge where a shot begins or ends: (frame, box, score).
+        self.edges: list[tuple[int, np.ndarray, float]] = []
 
     def run(self, control: JobControl, told: Callable[[int, Seen, bool], None] = lambda frame, seen, searched: None) -> None:
         """told: frame, what was seen in it, and whether it was searched as a whole; a frame may be told of twice.
@@ -197,6 +216,7 @@ class Sweep:
     def _take(self, prepared: _Prepared, told) -> None:
         picture, frame = prepared.picture, prepared.picture.number
         if prepared.cut:
+            self._look_at_edges(self._recent[-1])
             self._new_shot(frame)
             self._recent.clear()
         if self._recent:
@@ -213,7 +233,8 @@ class Sweep:
             thorough = np.array([e.missed <= THOROUGH or frame % THOROUGH_AGAIN == 0 for e in expected])
             found = self._believed(picture, self._finder.look(picture.rgb, self.squared.boxes(np.array([e.box for e in expected])), thorough=thorough), expected)
         if prepared.search is not None:
-            found = known_first(found, self._believed(picture, prepared.search.result(), expected))
+            good = found.boxes[found.scores >= GOOD_LOOK]
+            found = known_first(found, self._believed(picture, prepared.search.result(), expected, good))
         seen = self.seen(picture.rgb, found)
         matches = self.linker.take(seen)
         self._open[frame] = Observation(frame, seen, STILL if prepared.camera is None else prepared.camera, prepared.cut, prepared.search is not None)
@@ -221,6 +242,8 @@ class Sweep:
             self._describe(frame, picture.rgb, match)
         told(frame, seen, prepared.search is not None)
         self._look_back(matches, told)
+        if prepared.cut or frame in (0, len(self._index) - 1):
+            self._look_at_edges(picture)
 
     def _close_before(self, frame: int) -> None:
         """What was seen before a frame is final."""
@@ -265,25 +288,53 @@ class Sweep:
                                               else Observation(picture.number, again, STILL, False, False))
                 told(picture.number, again, False)
 
-    def _believed(self, picture: _Picture, found: Detections, expected) -> Detections:
-        """Without what only looks like a face, where none was expected; where one was, it counts as a hint only."""
+    def _believed(self, picture: _Picture, found: Detections, expected, known: np.ndarray | None = None) -> Detections:
+        """Without what only looks like a face, where none was expected; where one was, it counts as a hint only.
+
+        known: boxes (n, 4) of faces seen for certain; what proves to be one of them, seen badly, is left out.
+        """
         places = self.squared.boxes(np.array([e.box for e in expected]).reshape(-1, 4))
         kept, scores = np.ones(len(found), bool), found.scores.copy()
         for n, (box, score) in enumerate(zip(found.boxes, found.scores)):
-            if ASKED_FROM <= score < ASKED_TO and not self._is_face(picture, box):
+            if not ASKED_FROM <= score < ASKED_TO:
+                continue
+            opinion = self._opinion(picture, box)
+            if not opinion.face:
                 near = len(places) and iou(box[None], places)[0].max() > 0.3
                 kept[n], scores[n] = near, min(score, HINT_SCORE)
+            elif known is not None and len(known) and iou(box[None], known)[0].max() > BESIDE:
+                # The landmarks are drawn to the face itself; looked at again from where they lie, they settle on it.
+                settled = opinion.seen
+                for _ in range(SETTLING):
+                    settled = self._describer.opinion(picture.rgb, settled)[1]
+                kept[n] = (intersection(settled[None], known)[0] / max(area(settled[None])[0], 1)).max() < SETTLED
         return Detections(found.boxes, scores, found.landmarks).take(kept)
 
-    def _is_face(self, picture: _Picture, box: np.ndarray) -> bool:
-        """The landmark network's opinion, or the one it had of the same place a moment ago."""
-        self._opinions = [o for o in self._opinions if abs(picture.number - o[0]) < OPINION_HOLDS]
-        for _, place, face in self._opinions:
-            if iou(box[None], place[None])[0, 0] > SAME_PLACE:
-                return face
-        face = self._describer.presence(picture.rgb, box) >= FACE_SAID
-        self._opinions.append((picture.number, box, face))
-        return face
+    def _opinion(self, picture: _Picture, box: np.ndarray) -> _Opinion:
+        """The landmark network's opinion of a place, or the one it had of it a moment ago."""
+        self._opinions = [o for o in self._opinions if abs(picture.number - o.frame) < OPINION_HOLDS]
+        for opinion in self._opinions:
+            if iou(box[None], opinion.place[None])[0, 0] > SAME_PLACE:
+                return opinion
+        present, seen = self._describer.opinion(picture.rgb, box)
+        self._opinions.append(_Opinion(picture.number, box, present >= FACE_SAID, seen))
+        return self._opinions[-1]
+
+    def _look_at_edges(self, picture: _Picture) -> None:
+        """At an end of a shot nothing more is to come that would tell of somebody half in the picture: look for them
+        harder, and let the shape say whether there is anybody."""
+        found = self._finder.find(picture.rgb, EDGE_SCORE)
+        width, height = picture.rgb.shape[1::-1]
+        known = self._open[picture.number].seen.found if picture.number in self._open else Detections.none()
+        found = found.take(~_same_face(found, known))
+        near = EDGE_NEAR * (found.boxes[:, 2] - found.boxes[:, 0])
+        touching = (found.boxes[:, 0] < near) | (found.boxes[:, 2] > width - near) | (found.boxes[:, 1] < near) | (found.boxes[:, 3] > height - near)
+        found = found.take(touching)
+        if len(found):
+            shape = Silhouette()
+            found = found.take(np.array([shape.shape(picture.rgb, head).share >= GONE for head in head_rows(found)]))
+        hints = self.squared.stored(found)
+        self.edges += [(picture.number, box, float(score)) for box, score in zip(hints.boxes, hints.scores)]
 
     def seen(self, rgb: np.ndarray, found: Detections) -> Seen:
         """Faces with how their surroundings look; rgb and found in square pixels."""
