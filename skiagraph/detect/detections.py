@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from skiagraph.boxes import iou
+from skiagraph.boxes import area, intersection
 
 # Order of the landmarks along the second axis of Detections.landmarks; left and right are the picture's.
 EYE_LEFT, EYE_RIGHT, NOSE, MOUTH, EAR_LEFT, EAR_RIGHT = range(6)
@@ -64,23 +64,24 @@ def suppress(found: Detections, overlap: float = 0.3) -> Detections:
     """
     if len(found) < 2:
         return found
-    order = np.argsort(-found.scores, kind="stable")
-    left = found.take(order)
-    kept: list[Detections] = []
-    while len(left):
-        best = left.boxes[:1]
-        same = iou(best, left.boxes)[0] > overlap
-        same |= _share_inside(left.boxes, best[0]) > 0.7
-        same |= around(left.boxes, best[0])
-        same[0] = True
-        group = left.take(same)
-        near = iou(best, group.boxes)[0] > overlap
-        near[0] = True
-        weight = (group.scores[near] / group.scores[near].sum()).astype(np.float32)
-        kept.append(Detections(np.einsum("n,nk->k", weight, group.boxes[near])[None], group.scores[:1],
-                               np.einsum("n,nkd->kd", weight, group.landmarks[near])[None]))
-        left = left.take(~same)
-    return Detections.joined(kept)
+    found = found.take(np.argsort(-found.scores, kind="stable"))
+    common, sizes = intersection(found.boxes, found.boxes), np.maximum(area(found.boxes), 1e-6)
+    near = common / np.maximum(sizes[:, None] + sizes[None] - common, 1e-6) > overlap
+    # Row: the best one; column: the one that may be the same face.
+    same = near | (common / sizes[None] > 0.7) | (common / sizes[:, None] > 0.8) & (sizes[None] < 12 * sizes[:, None])
+    left, boxes, scores, landmarks = np.ones(len(found), bool), [], [], []
+    for best in range(len(found)):
+        if not left[best]:
+            continue
+        group = np.flatnonzero(left & near[best])
+        group = group if best in group else np.append(best, group)
+        weight = (found.scores[group] / found.scores[group].sum()).astype(np.float32)
+        boxes.append(weight @ found.boxes[group])
+        scores.append(found.scores[best])
+        landmarks.append(np.tensordot(weight, found.landmarks[group], 1))
+        left &= ~same[best]
+        left[best] = False
+    return Detections(np.array(boxes, np.float32), np.array(scores, np.float32), np.array(landmarks, np.float32))
 
 
 def around(boxes, best):
@@ -90,11 +91,3 @@ def around(boxes, best):
     inside = np.prod(np.clip(high - low, 0, None), axis=1) / max(float(np.prod(best[2:] - best[:2])), 1e-6)
     larger = np.prod(np.clip(boxes[:, 2:] - boxes[:, :2], 1e-6, None), axis=1) / max(float(np.prod(best[2:] - best[:2])), 1e-6)
     return (inside > 0.8) & (larger < 12)
-
-
-def _share_inside(boxes, outer):
-    low = np.maximum(boxes[:, :2], outer[:2])
-    high = np.minimum(boxes[:, 2:], outer[2:])
-    inside = np.prod(np.clip(high - low, 0, None), axis=1)
-    size = np.prod(np.clip(boxes[:, 2:] - boxes[:, :2], 1e-6, None), axis=1)
-    return inside / size

@@ -13,7 +13,7 @@ import numpy as np
 SURE_SPAN = 17.0
 MOST_FINER = 2.7
 # So many of the small squares are worth a frame's while; more are spread over several frames, but over no more than this.
-WORTH_A_FRAME, MOST_TURNS = 4, 12
+WORTH_A_FRAME, MOST_TURNS = 3, 12
 
 
 @dataclass(frozen=True, slots=True)

@@ -6,7 +6,7 @@ tracks wait and may be found again near the place where they should be by then (
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -152,8 +152,11 @@ class Linker:
             if track.missed:
                 track.motion.slow_down(0.9 ** self._passed)
 
-    def take(self, seen: Seen) -> list[Match]:
-        """Take in the faces of the frame gone on to; returns who got which."""
+    def take(self, seen: Seen, sought: Collection[int] | None = None) -> list[Match]:
+        """Take in the faces of the frame gone on to; returns who got which.
+
+        sought: numbers of the tracklets that were looked for, if not all were; nobody else is missed.
+        """
         frame, passed = self._frame, self._passed
         matches: list[Match] = []
         scores = seen.found.scores
@@ -161,11 +164,13 @@ class Linker:
         left, free = self._match(self._tracks, sure, frame, passed, 0.9, matches)
         doubtful = not_taken(doubtful, sure)
         for track in self._tracks:
-            track.doubted += passed
+            if sought is None or track.tracklet.number in sought:
+                track.doubted += passed
         waiting = [t for t in left if t.doubted <= self._doubt]
         left = [t for t in left if t.doubted > self._doubt] + self._match(waiting, doubtful, frame, passed, None, matches)[0]
         for track in left:
-            track.missed += passed
+            if sought is None or track.tracklet.number in sought:
+                track.missed += passed
         for row in (r for r in free if sure.found.scores[r] >= self._settings.begin):
             self._begin(sure, row, frame, matches)
         self._done += [t.tracklet for t in self._tracks if t.missed > self._patience]

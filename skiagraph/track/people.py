@@ -73,8 +73,16 @@ def without_shadows(tracklets: Sequence[Tracklet]) -> list[Tracklet]:
 
 def looks_of(tracklet: Tracklet, descriptions: dict[int, list[Description]], first: int, last: int) -> Signature:
     """What was described of a tracklet between two frames, both included; faces only."""
-    found = [d for frame, box in zip(tracklet.frames, tracklet.boxes) if first <= frame <= last
-             for d in descriptions.get(frame, ()) if iou(np.asarray(box)[None], d.box[None])[0, 0] > 0.7]
+    return _signature([d for frame, d in _described(tracklet, descriptions) if first <= frame <= last])
+
+
+def _described(tracklet: Tracklet, descriptions: dict[int, list[Description]]) -> list[tuple[int, Description]]:
+    """The frames in which a tracklet's face was described, and how."""
+    return [(frame, d) for frame, box in zip(tracklet.frames, tracklet.boxes) if frame in descriptions
+            for d in descriptions[frame] if iou(np.asarray(box)[None], d.box[None])[0, 0] > 0.7]
+
+
+def _signature(found: Sequence[Description]) -> Signature:
     return Signature(np.array([d.vector for d in found]).reshape(-1, 128), np.array([d.worth for d in found], np.float32))
 
 
@@ -102,11 +110,11 @@ def split_where_unlike(tracklets: Sequence[Tracklet], descriptions: dict[int, li
 def _change(tracklet: Tracklet, descriptions) -> int | None:
     """The row from which a tracklet is somebody else, or None: between the two described faces whose sides differ most, at a loss
     or where the detector was least sure."""
-    known = [frame for frame, box in zip(tracklet.frames, tracklet.boxes)
-             if any(iou(np.asarray(box)[None], d.box[None])[0, 0] > 0.7 for d in descriptions.get(frame, ()))]
+    described = _described(tracklet, descriptions)
+    known = sorted({frame for frame, _ in described})
     best, place = 0.0, None
     for a, b in zip(known, known[1:]):
-        before, after = looks_of(tracklet, descriptions, tracklet.frames[0], a), looks_of(tracklet, descriptions, b, tracklet.frames[-1])
+        before, after = _signature([d for frame, d in described if frame <= a]), _signature([d for frame, d in described if frame >= b])
         face = face_distance(before, after)
         if are_unlike(before, after) and face[0] > best:
             best, place = face[0], (a, b)

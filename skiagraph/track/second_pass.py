@@ -6,7 +6,9 @@ turns away is followed until they leave, come back into view, or are lost. Memor
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import closing
 from dataclasses import dataclass, field
 
@@ -165,7 +167,9 @@ class _SecondPass:
         open_tasks: list[tuple[int, Task, list[np.ndarray]]] = []
         running: list[_Tail] = []
         before: tuple[int, np.ndarray] | None = None
-        with FrameReader(self.info, self.index, threads=1) as reader, closing(read_ahead(frames(), 3)) as pictures:
+        solving: list[tuple[int, Task, Future]] = []
+        with (FrameReader(self.info, self.index, threads=1) as reader, closing(read_ahead(frames(), 3)) as pictures,
+              ThreadPoolExecutor(min(4, os.cpu_count() or 1), thread_name_prefix="follower") as pool):
             for frame, rgb in pictures:
                 self.control.report(STEP_FOLLOW, frame, len(self.index))
                 while waiting and waiting[0][1].first <= frame:
@@ -174,12 +178,12 @@ class _SecondPass:
                 for number, task, kept in open_tasks:
                     kept.append(task.window.cut(rgb))
                     if frame == task.last:
-                        self.results[number][task.key] = self._cut_where_taken(number, task, task.solve(kept))
+                        solving.append((number, task, pool.submit(self._solved, number, task, kept)))
                 open_tasks = [entry for entry in open_tasks if entry[1].last > frame]
-                for tail in running:
-                    if before is not None and before[0] == frame - 1:
-                        self._go_on(tail, frame, before[1], rgb)
-                    else:
+                if before is not None and before[0] == frame - 1:
+                    list(pool.map(lambda tail: self._go_on(tail, frame, before[1], rgb), running))
+                else:
+                    for tail in running:
                         tail.done = True
                 while waiting_tails and waiting_tails[0].first <= frame:
                     tail = waiting_tails.pop(0)
@@ -187,7 +191,12 @@ class _SecondPass:
                         running.append(tail)
                 running = [t for t in running if not t.done and frame < t.last]
                 before = frame, rgb
+            for number, task, under_way in solving:
+                self.results[number][task.key] = under_way.result()
         self.control.report(STEP_FOLLOW, len(self.index), len(self.index))
+
+    def _solved(self, number: int, task: Task, pictures: list[np.ndarray]):
+        return self._cut_where_taken(number, task, task.solve(pictures))
 
     def _cut_where_taken(self, number: int, task: Task, result):
         """A lead that has come to lie on the known head of somebody else has jumped on to them, and ends where it did."""

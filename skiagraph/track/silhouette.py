@@ -5,6 +5,7 @@ Network: the person segmentation of Bazarevsky et al. (MediaPipe selfie segmenta
 
 from __future__ import annotations
 
+import threading
 from dataclasses import dataclass
 from importlib import resources
 
@@ -39,15 +40,24 @@ class Shape:
 
 
 class Silhouette:
-    """The network; not to be shared between threads."""
+    """The network, one for each thread that asks."""
 
-    def __init__(self, threads: int = 1):
-        from ai_edge_litert.interpreter import Interpreter
-        weights = resources.files("skiagraph.assets").joinpath("models", "person_segmentation.tflite").read_bytes()
-        self._interpreter = Interpreter(model_content=weights, num_threads=threads)
-        self._interpreter.allocate_tensors()
-        self._input = self._interpreter.get_input_details()[0]["index"]
-        self._output = self._interpreter.get_output_details()[0]["index"]
+    def __init__(self):
+        self._of_thread = threading.local()
+
+    def _mask(self, crop: np.ndarray) -> np.ndarray:
+        """Person, 0..1, for every px of an RGB picture, (256, 256)."""
+        mine = self._of_thread
+        if not hasattr(mine, "interpreter"):
+            from ai_edge_litert.interpreter import Interpreter
+            weights = resources.files("skiagraph.assets").joinpath("models", "person_segmentation.tflite").read_bytes()
+            mine.interpreter = Interpreter(model_content=weights, num_threads=1)
+            mine.interpreter.allocate_tensors()
+            mine.input = mine.interpreter.get_input_details()[0]["index"]
+            mine.output = mine.interpreter.get_output_details()[0]["index"]
+        mine.interpreter.set_tensor(mine.input, (crop.astype(np.float32) * np.float32(1 / 255))[None])
+        mine.interpreter.invoke()
+        return mine.interpreter.get_tensor(mine.output)[0, :, :, 0]
 
     def shape(self, picture_rgb: np.ndarray, head: np.ndarray, origin=(0, 0)) -> Shape:
         """Look at a head (cx, cy, width, height, …; px of the frame) in a crop of the frame whose corner is at origin."""
@@ -57,17 +67,15 @@ class Silhouette:
         left, top = cx - origin[0] - side / 2, cy - origin[1] - side * _RISE
         move = np.float32([[scale, 0, -left * scale], [0, scale, -top * scale]])
         crop = cv2.warpAffine(picture_rgb, move, (_SIDE, _SIDE), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-        self._interpreter.set_tensor(self._input, (crop.astype(np.float32) * np.float32(1 / 255))[None])
-        self._interpreter.invoke()
-        mask = self._interpreter.get_tensor(self._output)[0, :, :, 0]
+        mask = self._mask(crop)
         small = cv2.resize(mask, (_FINE, _FINE), interpolation=cv2.INTER_AREA)
         fine = scale * _FINE / _SIDE
         x, y, a, b = _FINE / 2, _FINE * _RISE, width * fine / 2, height * fine / 2
         share = float(small[_radius(x, y, a, b) < 0.81].mean())
-        best = _best(small, x, y, a, b, ((dx, dy, w) for dx in _COARSE_X for dy in _COARSE_Y for w in _WIDTHS))
+        best = _best(small, x, y, a, b, [(dx, dy, w) for dx in _COARSE_X for dy in _COARSE_Y for w in _WIDTHS])
         _, _, px, py, wide = best
         near = ((px - x) / (2 * a), (py - y) / (2 * b), wide / a)
-        best = max(best, _best(small, x, y, a, b, ((near[0] + dx, near[1] + dy, near[2]) for dx in (-0.1, 0, 0.1) for dy in (-0.09, 0, 0.09))))
+        best = max(best, _best(small, x, y, a, b, [(near[0] + dx, near[1] + dy, near[2]) for dx in (-0.1, 0, 0.1) for dy in (-0.09, 0, 0.09)]))
         _, margin, px, py, wide = best
         if margin < CLEAR:
             return Shape(share, margin, cx, cy, width)
@@ -76,22 +84,21 @@ class Silhouette:
 
 
 def _best(mask, x, y, a, b, places) -> tuple[float, float, float, float, float]:
-    """(value, margin, cx, cy, half width) of the best of the places (shift in widths, in heights, factor on the width)."""
-    best = (-1.0, 0.0, x, y, a)
-    for dx, dy, factor in places:
-        px, py, wide = x + dx * 2 * a, y + dy * 2 * b, a * factor
-        radius = _radius(px, py, wide, b)
-        ring = (radius > 1.35) & (radius < 2.3)
-        ring[int(max(0, py + 0.2 * b)):] = False
-        inside = radius < 0.85
-        count, around = np.count_nonzero(inside), np.count_nonzero(ring)
-        if not count or not around:
-            continue
-        margin = float(mask[inside].sum() / count - mask[ring].sum() / around)
-        value = margin - _STRAY * (dx * dx + dy * dy) - 0.05 * abs(factor - 1)
-        if value > best[0]:
-            best = (value, margin, px, py, wide)
-    return best
+    """(value, margin, cx, cy, half width) of the best of the places, (n, 3): shift in widths, in heights, factor on the width."""
+    places = np.asarray(places, np.float32)
+    px, py, wide = x + places[:, 0] * 2 * a, y + places[:, 1] * 2 * b, a * places[:, 2]
+    radius = (np.square((_COLUMN[None] - px[:, None, None]) / wide[:, None, None]) + np.square((_ROW[None] - py[:, None, None]) / np.float32(b))).reshape(len(places), -1)
+    lowest = np.maximum(0, py + 0.2 * b).astype(int)
+    inside = radius < 0.85
+    ring = (radius > 1.35) & (radius < 2.3) & (np.repeat(np.arange(_FINE), _FINE)[None] < lowest[:, None])
+    count, around, flat = inside.sum(axis=1), ring.sum(axis=1), mask.ravel()
+    margin = (inside @ flat) / np.maximum(count, 1) - (ring @ flat) / np.maximum(around, 1)
+    value = margin - _STRAY * np.square(places[:, :2]).sum(axis=1) - 0.05 * np.abs(places[:, 2] - 1)
+    value = np.where((count > 0) & (around > 0), value, -1.0)
+    n = int(np.argmax(value))
+    if value[n] <= -1.0:
+        return -1.0, 0.0, x, y, a
+    return float(value[n]), float(margin[n]), float(px[n]), float(py[n]), float(wide[n])
 
 
 _COLUMN, _ROW = np.arange(_FINE, dtype=np.float32)[None, :] + 0.5, np.arange(_FINE, dtype=np.float32)[:, None] + 0.5

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import closing
 from dataclasses import dataclass, replace
 
@@ -31,17 +32,19 @@ STEP_FIND = "Finding faces"
 LOOK_EVERY = 2
 # A face is described when it is at least this sure and this large (px), at most this often for one track, and not soon again.
 DESCRIBE_SCORE, DESCRIBE_PX, DESCRIBE_MOST, DESCRIBE_APART_S = 0.7, 22, 4, 0.35
+DESCRIBED_AHEAD = 6
 # After so many frames without a face a track is described anew, this often, and again when so long ago.
-LOST_FRAMES, DESCRIBE_ANEW, DESCRIBE_AGAIN_S = 3, 2, 1.0
+LOST_FRAMES, DESCRIBE_ANEW, DESCRIBE_AGAIN_S = 3, 2, 1.6
 # A face of a score between these is shown to the landmark network for a second opinion: on drawn and
 # textured footage that network sees 0.9 or more on nearly all real faces and under 0.5 on nearly all others.
 ASKED_FROM, ASKED_TO = 0.45, 0.74
 FACE_SAID = 0.5
 # Its opinion of a place holds for so many frames, for boxes that overlap by this much (IoU).
-OPINION_HOLDS, SAME_PLACE = 5, 0.5
+OPINION_HOLDS, SAME_PLACE = 8, 0.5
 # A weak box that overlaps a face seen for certain by this much (IoU) may be that face, seen badly.
-# After looking again so often, this share of what the landmark network sees lies in it if it is.
-BESIDE, SETTLING, SETTLED = 0.1, 2, 0.7
+# It is asked about up to a higher score; after looking again so often, this share of what the landmark network sees lies in
+# that face if it is.
+BESIDE, ASKED_BESIDE, SETTLING, SETTLED = 0.1, 0.85, 2, 0.7
 # Somebody who was not seen for more frames than this is sought with all means only in each fourth frame.
 THOROUGH, THOROUGH_AGAIN = 4, 4
 # So many frames stay at hand for looking back, or one step, but not more than fit into so much memory.
@@ -146,6 +149,9 @@ class Sweep:
         self._described: dict[int, list[tuple[int, float]]] = {}
         self._anew: dict[int, int] = {}
         width, height = info.upright_size
+        # The landmark network is asked in between; no two threads may share one.
+        self._judge = FaceDescriber()
+        self._pen, self._describing = ThreadPoolExecutor(1, thread_name_prefix="describer"), deque()
         self._back = min(max(every, BACK_LEAST), max(2, int(BACK_BYTES / (3 * width * height))))
         self._recent: deque[_Picture] = deque(maxlen=self._back + 1)
         self._open: dict[int, Observation] = {}
@@ -171,7 +177,9 @@ class Sweep:
                     control.report(STEP_FIND, prepared.picture.number + 1, total)
                 while ahead:
                     self._take(ahead.popleft(), told)
+            self._note_down()
         finally:
+            self._pen.shutdown(cancel_futures=True)
             self._close_before(total)
             self._diary.flush()
 
@@ -223,10 +231,11 @@ class Sweep:
             self._recent[-1].let_go()
         self._recent.append(picture)
         self._close_before(frame - self._back)
-        if prepared.camera is None and not self._in_doubt():
+        sought = self._in_doubt() if prepared.camera is None else None
+        if sought is not None and not sought:
             return
         self.linker.go_on(frame, prepared.camera)
-        expected = self.linker.expected
+        expected = [e for e in self.linker.expected if sought is None or e.number in sought]
         found = Detections.none()
         if expected:
             # Somebody long out of sight is not sought with all means in every frame.
@@ -236,7 +245,7 @@ class Sweep:
             good = found.boxes[found.scores >= GOOD_LOOK]
             found = known_first(found, self._believed(picture, prepared.search.result(), expected, good))
         seen = self.seen(picture.rgb, found)
-        matches = self.linker.take(seen)
+        matches = self.linker.take(seen, sought)
         self._open[frame] = Observation(frame, seen, STILL if prepared.camera is None else prepared.camera, prepared.cut, prepared.search is not None)
         for match in matches:
             self._describe(frame, picture.rgb, match)
@@ -252,16 +261,16 @@ class Sweep:
             self._diary.add(observation)
             self.observations.append(replace(observation, seen=compact(observation.seen)))
 
-    def _in_doubt(self) -> bool:
-        """Whether somebody was just lost, is hardly seen, or crosses another, so that this frame must be looked at too."""
+    def _in_doubt(self) -> set[int]:
+        """Numbers of those who were just lost, are hardly seen, or cross another, so that they are looked at in this frame too."""
         expected = self.linker.expected
-        if any(0 < e.missed <= self._back or e.score < UNSURE for e in expected):
-            return True
-        if len(expected) < 2:
-            return False
-        boxes = np.array([e.box for e in expected])
-        boxes = boxes + (boxes[:, 2] - boxes[:, 0])[:, None] * 0.5 * np.array([-1, -1, 1, 1])
-        return bool((iou(boxes, boxes) - np.eye(len(boxes))).max() > CROSSING)
+        doubt = {e.number for e in expected if 0 < e.missed <= self._back or e.score < UNSURE}
+        if len(expected) > 1:
+            boxes = np.array([e.box for e in expected])
+            boxes = boxes + (boxes[:, 2] - boxes[:, 0])[:, None] * 0.5 * np.array([-1, -1, 1, 1])
+            crossing = (iou(boxes, boxes) - np.eye(len(boxes))).max(axis=1) > CROSSING
+            doubt |= {e.number for e, crosses in zip(expected, crossing) if crosses}
+        return doubt
 
     def _look_back(self, matches: list[Match], told) -> None:
         """Look for whoever is new, or back, in the frames before, as far as they are at hand."""
@@ -294,19 +303,21 @@ class Sweep:
         known: boxes (n, 4) of faces seen for certain; what proves to be one of them, seen badly, is left out.
         """
         places = self.squared.boxes(np.array([e.box for e in expected]).reshape(-1, 4))
+        steady = places[[n for n, e in enumerate(expected) if not e.missed and e.score >= UNSURE]]
         kept, scores = np.ones(len(found), bool), found.scores.copy()
         for n, (box, score) in enumerate(zip(found.boxes, found.scores)):
-            if not ASKED_FROM <= score < ASKED_TO:
+            beside = known is not None and len(known) and iou(box[None], known)[0].max() > BESIDE
+            if not ASKED_FROM <= score < (ASKED_BESIDE if beside else ASKED_TO) or len(steady) and iou(box[None], steady)[0].max() > SAME_PLACE:
                 continue
             opinion = self._opinion(picture, box)
             if not opinion.face:
                 near = len(places) and iou(box[None], places)[0].max() > 0.3
                 kept[n], scores[n] = near, min(score, HINT_SCORE)
-            elif known is not None and len(known) and iou(box[None], known)[0].max() > BESIDE:
+            elif beside:
                 # The landmarks are drawn to the face itself; looked at again from where they lie, they settle on it.
                 settled = opinion.seen
                 for _ in range(SETTLING):
-                    settled = self._describer.opinion(picture.rgb, settled)[1]
+                    settled = self._judge.opinion(picture.rgb, settled)[1]
                 kept[n] = (intersection(settled[None], known)[0] / max(area(settled[None])[0], 1)).max() < SETTLED
         return Detections(found.boxes, scores, found.landmarks).take(kept)
 
@@ -316,7 +327,7 @@ class Sweep:
         for opinion in self._opinions:
             if iou(box[None], opinion.place[None])[0, 0] > SAME_PLACE:
                 return opinion
-        present, seen = self._describer.opinion(picture.rgb, box)
+        present, seen = self._judge.opinion(picture.rgb, box)
         self._opinions.append(_Opinion(picture.number, box, present >= FACE_SAID, seen))
         return self._opinions[-1]
 
@@ -369,9 +380,17 @@ class Sweep:
         if room >= 2 * DESCRIBE_MOST:
             return
         taken.append((frame, promise))
-        description = describe(self._describer, rgb, self.squared, match.box)
-        if description is not None:
-            self.descriptions.setdefault(frame, []).append(description)
+        # Beside the linking, since nothing there waits for it; pictures do not pile up.
+        self._describing.append((frame, self._pen.submit(describe, self._describer, rgb, self.squared, match.box)))
+        self._note_down(DESCRIBED_AHEAD)
+
+    def _note_down(self, most: int = 0) -> None:
+        """Take in descriptions until at most so many are under way."""
+        while len(self._describing) > most:
+            frame, under_way = self._describing.popleft()
+            description = under_way.result()
+            if description is not None:
+                self.descriptions.setdefault(frame, []).append(description)
 
 
 def known_first(looked: Detections, tiles: Detections) -> Detections:
