@@ -12,7 +12,7 @@ import numpy as np
 from skiagraph.boxes import iou
 from skiagraph.detect.blazeface import FULL_RANGE, SHORT_RANGE, BlazeFace
 from skiagraph.detect.detections import Detections, suppress
-from skiagraph.detect.tiles import Tile, cut, shrunk, tile_plan, turns
+from skiagraph.detect.tiles import Tile, cut, shrunk, tile_plan
 
 # Scores under this are noise even for a second look.
 FIRST_LOOK, SECOND_LOOK = 0.35, 0.25
@@ -55,19 +55,15 @@ class FaceFinder:
     def __exit__(self, *_) -> None:
         self.close()
 
-    def turns(self, width: int, height: int) -> int:
-        """Over how many frames the small squares of a frame are spread by `submit` with turn."""
-        return turns(width, height, self.smallest)
-
     def find(self, frame_rgb: np.ndarray, limit: float = FIRST_LOOK) -> Detections:
         """All faces of a frame with a score of at least limit."""
         return self.submit(frame_rgb, limit).result()
 
-    def submit(self, frame_rgb: np.ndarray, limit: float = FIRST_LOOK, turn: int | None = None) -> Search:
-        """Begin to search a frame: all of it, or with a turn only its part of the small squares (see tile_plan)."""
+    def submit(self, frame_rgb: np.ndarray, limit: float = FIRST_LOOK, turn: int | None = None, worth: int = 3) -> Search:
+        """Begin to search a frame: all of it, or with a turn only its part of the squares (turn and worth: see tile_plan)."""
         height, width = frame_rgb.shape[:2]
         frame_rgb = lifted(frame_rgb)
-        tiles = tile_plan(width, height, self.smallest, turn)
+        tiles = tile_plan(width, height, self.smallest, turn, worth)
         levels = shrunk(frame_rgb, {tile.side for tile in tiles}, self._far[0].side)
         largest = min(width, height)
         # The short-range model on the largest squares knows near faces, and profiles, better.

@@ -12,8 +12,8 @@ import numpy as np
 # Measured with the full-range model: a face is found surely when it spans this many px of the model's input.
 SURE_SPAN = 17.0
 MOST_FINER = 2.7
-# So many of the small squares are worth a frame's while; more are spread over several frames, but over no more than this.
-WORTH_A_FRAME, MOST_TURNS = 3, 12
+# Levels of up to so many squares are coarse. The squares of a fine one are spread over no more frames than this.
+COARSE, MOST_TURNS = 3, 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,33 +25,35 @@ class Tile:
     side: int
 
 
-def tile_plan(width: int, height: int, smallest: int = 36, turn: int | None = None) -> tuple[Tile, ...]:
+def tile_plan(width: int, height: int, smallest: int = 36, turn: int | None = None, worth: int = 3) -> tuple[Tile, ...]:
     """Squares that together cover the frame at several scales, the finest fit for faces of `smallest` px.
 
     Neighbours overlap by more than the largest face that only their level sees surely, so that no
     face is cut in all the tiles that could see it. Each level is at most MOST_FINER times finer than the one above it.
-    turn: None for all of them; a number for a part: one of the levels with few squares, and some of the squares of each level
-    that has many, so that any `turns` numbers in a row together give all.
+    turn: None for all of them; a number for a part: about `worth` squares of each fine level, and all coarse levels if they have
+    fewer squares than that, or one of them, so that any `turns` numbers in a row together give all.
     """
     levels = _levels(width, height, smallest)
     if turn is None:
         return tuple(tile for level in levels for tile in level)
-    coarse = [level for level in levels if len(level) <= WORTH_A_FRAME]
-    chosen = list(coarse[turn % len(coarse)]) if coarse else []
+    coarse = [level for level in levels if len(level) <= COARSE]
+    if coarse and sum(map(len, coarse)) >= worth:
+        coarse = coarse[turn % len(coarse):][:1]
+    chosen = [tile for level in coarse for tile in level]
     for level in levels:
-        if len(level) > WORTH_A_FRAME:
-            chosen += level[turn % _turns(level)::_turns(level)]
+        if len(level) > COARSE:
+            chosen += level[turn % _turns(level, worth)::_turns(level, worth)]
     return tuple(chosen)
 
 
-def turns(width: int, height: int, smallest: int = 36) -> int:
+def turns(width: int, height: int, smallest: int = 36, worth: int = 3) -> int:
     """Over how many frames the squares are spread when each frame takes its turn."""
     levels = _levels(width, height, smallest)
-    return max(max(_turns(level) for level in levels), sum(len(level) <= WORTH_A_FRAME for level in levels))
+    return max(max(_turns(level, worth) for level in levels), sum(len(level) <= COARSE for level in levels))
 
 
-def _turns(level: tuple[Tile, ...]) -> int:
-    return min(MOST_TURNS, max(1, round(len(level) / WORTH_A_FRAME)))
+def _turns(level: tuple[Tile, ...], worth: int) -> int:
+    return 1 if len(level) <= COARSE else min(MOST_TURNS, max(1, round(len(level) / worth)))
 
 
 @lru_cache(maxsize=16)

@@ -177,10 +177,10 @@ class Linker:
         self._tracks = [t for t in self._tracks if t.missed <= self._patience]
         return matches
 
-    def update(self, frame: int, seen: Seen, camera: np.ndarray | None = None) -> list[Match]:
+    def update(self, frame: int, seen: Seen, camera: np.ndarray | None = None, sought: Collection[int] | None = None) -> list[Match]:
         """Go on to a frame and take in its faces."""
         self.go_on(frame, camera)
-        return self.take(seen)
+        return self.take(seen, sought)
 
     def _begin(self, seen: Seen, row, frame, matches):
         self._count += 1

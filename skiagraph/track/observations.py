@@ -21,21 +21,21 @@ from skiagraph.media.clip import fingerprint
 from skiagraph.track.linking import Seen
 
 # Raised when what is written, or how faces are found, changes; older diaries are then left alone.
-VERSION = 1
+VERSION = 2
 # Frames between two writings.
 CHUNK = 125
 
 
 @dataclass(frozen=True, slots=True)
 class Observation:
-    """One frame that was looked at. camera: (2, 3) similarity since the one before; cut: it begins a shot; searched: as a whole
-    and not only where somebody was expected."""
+    """One frame that was looked at. camera: (2, 3) similarity since the one before; cut: it begins a shot; whole: everybody
+    known was looked for, not only some."""
 
     frame: int
     seen: Seen
     camera: np.ndarray
     cut: bool
-    searched: bool
+    whole: bool
 
 
 def compact(seen: Seen) -> Seen:
@@ -99,7 +99,7 @@ def _packed(observations: list[Observation]) -> dict:
         if colour is not None:
             table[row] = colour
     return {"frames": np.array([o.frame for o in observations], np.int64), "counts": np.array(counts, np.int32), "cut": np.array([o.cut for o in observations]),
-            "searched": np.array([o.searched for o in observations]), "camera": np.array([o.camera for o in observations]), "boxes": found.boxes,
+            "whole": np.array([o.whole for o in observations]), "camera": np.array([o.camera for o in observations]), "boxes": found.boxes,
             "scores": found.scores, "landmarks": found.landmarks, "colours": table, "known": np.array([c is not None for c in colours], bool)}
 
 
@@ -111,5 +111,5 @@ def _unpacked(chunk) -> list[Observation]:
         rows = np.arange(end - count, end)
         colours = tuple(table[row] if known[row] else None for row in rows)
         seen = restored(Seen(found.take(rows), colours))
-        result.append(Observation(int(chunk["frames"][n]), seen, chunk["camera"][n], bool(chunk["cut"][n]), bool(chunk["searched"][n])))
+        result.append(Observation(int(chunk["frames"][n]), seen, chunk["camera"][n], bool(chunk["cut"][n]), bool(chunk["whole"][n])))
     return result

@@ -149,7 +149,7 @@ class _Scan:
             if observation.cut:
                 linker.new_shot()
             # A frame that was only looked at later carries no camera motion of its own; the next one's spans it.
-            linker.update(observation.frame, restored(observation.seen), observation.camera)
+            linker.update(observation.frame, restored(observation.seen), observation.camera, None if observation.whole else ())
         found = linker.tracklets
         extend_back(found, seen, lambda frame: self._shot(frame)[0])
         return found

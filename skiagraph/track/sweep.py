@@ -30,6 +30,8 @@ from skiagraph.track.silhouette import GONE, Silhouette
 STEP_FIND = "Finding faces"
 # When stepping, people who are known are looked at again every so many frames.
 LOOK_EVERY = 2
+# So many small squares are searched in a frame when each is searched, and more when few are, up to this.
+WORTH, WORTH_MOST = 3, 12
 # A face is described when it is at least this sure and this large (px), at most this often for one track, and not soon again.
 DESCRIBE_SCORE, DESCRIBE_PX, DESCRIBE_MOST, DESCRIBE_APART_S = 0.7, 22, 4, 0.35
 DESCRIBED_AHEAD = 6
@@ -189,10 +191,10 @@ class Sweep:
         for observation in self._diary.read():
             if observation.cut:
                 self._new_shot(observation.frame)
-            self.linker.update(observation.frame, observation.seen, observation.camera)
+            self.linker.update(observation.frame, observation.seen, observation.camera, None if observation.whole else ())
             self.observations.append(replace(observation, seen=compact(observation.seen)))
             last = observation.frame
-            told(observation.frame, observation.seen, observation.searched)
+            told(observation.frame, observation.seen, observation.whole)
         return last + 1
 
     def _prepared(self, reader: FrameReader, begin: int) -> Iterator[_Prepared]:
@@ -213,7 +215,7 @@ class Sweep:
                 camera.restart(grey)
             search = None
             if searched:
-                search = self._finder.submit(picture.rgb, turn=None if cut or frame.number == 0 else turn)
+                search = self._finder.submit(picture.rgb, turn=None if cut or frame.number == 0 else turn, worth=min(WORTH_MOST, WORTH * self._every))
                 turn += 1
             yield _Prepared(picture, cut, step, search)
 
@@ -246,7 +248,7 @@ class Sweep:
             found = known_first(found, self._believed(picture, prepared.search.result(), expected, good))
         seen = self.seen(picture.rgb, found)
         matches = self.linker.take(seen, sought)
-        self._open[frame] = Observation(frame, seen, STILL if prepared.camera is None else prepared.camera, prepared.cut, prepared.search is not None)
+        self._open[frame] = Observation(frame, seen, STILL if prepared.camera is None else prepared.camera, prepared.cut, sought is None)
         for match in matches:
             self._describe(frame, picture.rgb, match)
         told(frame, seen, prepared.search is not None)
