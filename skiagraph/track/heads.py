@@ -13,6 +13,8 @@ WIDTH = 1.12
 WIDTH_BY_TURN = 0.52
 # In profile nose and chin stand out in front of any ellipse around the skull; the head is drawn larger, and a little lower.
 HEIGHT_BY_TURN, DROP_BY_TURN = 0.24, 0.08
+# No head is lower than this for its width.
+LOWEST = 1.2
 # An eye line shorter than this share of the box belongs to a profile and says nothing about roll.
 SHORT_EYE_LINE = 0.22
 
@@ -38,4 +40,8 @@ def head_rows(found: Detections) -> np.ndarray:
     cx = middle[:, 0] + along * np.cos(lean) + rise * np.sin(lean)
     cy = middle[:, 1] + along * np.sin(lean) - rise * np.cos(lean)
     width = side * (WIDTH + WIDTH_BY_TURN * turn)
-    return np.stack([cx, cy, width, side * (HEIGHT + HEIGHT_BY_TURN * turn), angle], axis=1).astype(np.float32)
+    height = side * (HEIGHT + HEIGHT_BY_TURN * turn)
+    # What is too low for its width is a face seen from behind the ear: the crown is further up.
+    more = np.maximum(0, LOWEST * width - height)
+    cx, cy = cx + more / 2 * np.sin(lean), cy - more / 2 * np.cos(lean)
+    return np.stack([cx, cy, width, height + more, angle], axis=1).astype(np.float32)

@@ -43,10 +43,10 @@ ASKED_FROM, ASKED_TO = 0.45, 0.74
 FACE_SAID = 0.5
 # Its opinion of a place holds for so many frames, for boxes that overlap by this much (IoU).
 OPINION_HOLDS, SAME_PLACE = 8, 0.5
-# A weak box that overlaps a face seen for certain by this much (IoU) may be that face, seen badly.
+# A weak box that overlaps a face seen for certain by this much (IoU), or lies around it, may be that face, seen badly.
 # It is asked about up to a higher score; after looking again so often, this share of what the landmark network sees lies in
 # that face if it is.
-BESIDE, ASKED_BESIDE, SETTLING, SETTLED = 0.1, 0.85, 2, 0.7
+BESIDE, AROUND, ASKED_BESIDE, SETTLING, SETTLED = 0.1, 0.8, 0.85, 3, 0.7
 # Somebody who was not seen for more frames than this is sought with all means only in each fourth frame.
 THOROUGH, THOROUGH_AGAIN = 4, 4
 # So many frames stay at hand for looking back, or one step, but not more than fit into so much memory.
@@ -308,7 +308,7 @@ class Sweep:
         steady = places[[n for n, e in enumerate(expected) if not e.missed and e.score >= UNSURE]]
         kept, scores = np.ones(len(found), bool), found.scores.copy()
         for n, (box, score) in enumerate(zip(found.boxes, found.scores)):
-            beside = known is not None and len(known) and iou(box[None], known)[0].max() > BESIDE
+            beside = known is not None and len(known) and _touches(box, known)
             if not ASKED_FROM <= score < (ASKED_BESIDE if beside else ASKED_TO) or len(steady) and iou(box[None], steady)[0].max() > SAME_PLACE:
                 continue
             opinion = self._opinion(picture, box)
@@ -405,6 +405,11 @@ def known_first(looked: Detections, tiles: Detections) -> Detections:
     for more in (tiles, rest):
         first = Detections.joined([first, more.take(~_same_face(more, first))])
     return first
+
+
+def _touches(box: np.ndarray, known: np.ndarray) -> bool:
+    """True when a box lies over a part of a known face, or around one."""
+    return bool(iou(box[None], known)[0].max() > BESIDE or (intersection(box[None], known)[0] / np.maximum(area(known), 1)).max() > AROUND)
 
 
 def _same_face(found: Detections, others: Detections) -> np.ndarray:
