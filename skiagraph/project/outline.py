@@ -12,7 +12,7 @@ from skiagraph.project.model import Offset, Sighting
 # Over how many frames a keyframe that does not hold fades, on each side.
 FADE = 8
 # Growth of the cover where the path is unsure or fast, in shares of the head.
-UNSURE_BELOW, UNSURE_GROWTH, UNSURE_MOST = 0.55, 0.45, 0.20
+UNSURE_BELOW, UNSURE_GROWTH, UNSURE_MOST = 0.8, 0.45, 0.25
 SPEED_GROWTH, SPEED_MOST = 0.25, 0.25
 
 

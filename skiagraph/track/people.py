@@ -21,6 +21,8 @@ STILL_SHARE, STILL_S = 0.012, 4.0
 HINT = 0.5
 # Faces further apart than this (Euclidean distance of descriptors) are two people's; within one person profiles reach it seldom.
 UNLIKE = 0.5
+# So many frames before two paths meet the cover holds both, where they are no further apart than this share of the head.
+BOTH_FRAMES, NEAR_BOTH = 25, 0.6
 
 
 @dataclass(frozen=True, slots=True)
@@ -166,15 +168,35 @@ def _linked(before: Path, after: Path) -> Path:
     begins = after.first + int(np.argmax(after.origin == FOUND))
     if begins <= before.first:
         return after
-    before = before.part(before.first, begins - 1)
+    before = _holding_both(before.part(before.first, begins - 1), after, begins)
     after = after.part(before.last + 1, after.last) if after.first <= before.last + 1 else after
-    rows = [np.stack([p.cx, p.cy, p.width, p.height, p.angle, p.confidence], axis=1) for p in (before, after)]
+    rows = [_rows_of(p) for p in (before, after)]
     gap = after.first - before.last - 1
     if gap > 0:
         t = (np.arange(1, gap + 1) / (gap + 1))[:, None]
         rows.insert(1, rows[0][-1] * (1 - t) + rows[1][0] * t)
     middle = np.full(max(0, gap), 2, np.uint8)
     return Path.from_rows(before.first, np.concatenate(rows), np.concatenate([before.origin, middle, after.origin]))
+
+
+def _rows_of(path: Path) -> np.ndarray:
+    return np.stack([path.cx, path.cy, path.width, path.height, path.angle, path.confidence], axis=1)
+
+
+def _holding_both(before: Path, after: Path, begins: int) -> Path:
+    """Where a head was followed forward from one path and back from the next, and the two lie a little apart, the cover holds both.
+
+    Backward counts only as far as it stays near: it, too, may have slipped.
+    """
+    rows, others = _rows_of(before), _rows_of(after)
+    for frame in range(before.last, max(before.first, after.first, begins - BOTH_FRAMES) - 1, -1):
+        n, other = before.row(frame), others[after.row(frame)]
+        apart = np.abs(rows[n, :2] - other[:2])
+        if (apart > NEAR_BOTH * rows[n, 2:4]).any():
+            break
+        low, high = (pick(rows[n, :2] + side * rows[n, 2:4] / 2, other[:2] + side * other[2:4] / 2) for side, pick in ((-1, np.minimum), (1, np.maximum)))
+        rows[n, :2], rows[n, 2:4] = (low + high) / 2, high - low
+    return Path.from_rows(before.first, rows, before.origin)
 
 
 def _stretch(path: Path, numbers, chains: Sequence[Chain], descriptions) -> Stretch:
