@@ -282,7 +282,8 @@ def _earlier(t: Tracklet, frame: int, seen: Seen, taken) -> int | None:
 def _append(tracklet: Tracklet, found: Detections, row: int, frame: int) -> Match:
     tracklet.frames.append(frame)
     tracklet.heads.append(head_rows(found.take([row]))[0])
-    tracklet.boxes.append(found.boxes[row])
+    # A copy, since a row of a table would keep all of the table.
+    tracklet.boxes.append(found.boxes[row].copy())
     tracklet.scores.append(float(found.scores[row]))
     return Match(tracklet, found.boxes[row], float(found.scores[row]), found.landmarks[row])
 

@@ -5,12 +5,13 @@ The diary holds boxes and colours, nothing that tells who somebody is, and is th
 
 from __future__ import annotations
 
-import contextlib
 import hashlib
 import os
 import shutil
 import tempfile
-from dataclasses import dataclass
+import zipfile
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -48,26 +49,39 @@ def restored(seen: Seen) -> Seen:
 
 
 class Diary:
-    """Observations of one clip under one set of settings, kept in chunks."""
+    """Observations of one clip under one set of settings, kept in chunks on disk, so that memory does not grow with the clip.
+
+    Chunks that cannot be written stay in memory.
+    """
 
     def __init__(self, clip: Path, settings: str, folder: Path | None = None):
         base = folder or Path(platformdirs.user_cache_dir("skiagraph")) / "scans"
         self._folder = base / hashlib.sha256(f"{VERSION}|{fingerprint(clip)}|{settings}".encode()).hexdigest()[:32]
+        self._chunks: list[Path | list[Observation]] = []
         self._waiting: list[Observation] = []
-        self._last = 0
 
-    def read(self) -> list[Observation]:
-        """Everything kept from an earlier run, in order of frames; a damaged chunk ends it."""
-        found: list[Observation] = []
-        with contextlib.suppress(OSError, ValueError, KeyError, EOFError):
-            for path in sorted(self._folder.glob("*.npz")):
-                with np.load(path) as chunk:
-                    found += _unpacked(chunk)
-        self._last = found[-1].frame if found else -1
-        return found
+    def read(self) -> Iterator[Observation]:
+        """Everything kept from an earlier run, in order of frames; a damaged chunk ends it. What follows on it is forgotten."""
+        self._chunks, self._waiting = [], []
+        paths = sorted(self._folder.glob("*.npz"))
+        for n, path in enumerate(paths):
+            try:
+                chunk = _loaded(path)
+            except (OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile):
+                for useless in paths[n:]:
+                    useless.unlink(missing_ok=True)
+                return
+            self._chunks.append(path)
+            yield from chunk
+
+    def every(self) -> Iterator[Observation]:
+        """All observations in order of frames: those read and those added."""
+        for chunk in self._chunks:
+            yield from _loaded(chunk) if isinstance(chunk, Path) else chunk
+        yield from self._waiting
 
     def add(self, observation: Observation) -> None:
-        self._waiting.append(observation)
+        self._waiting.append(replace(observation, seen=compact(observation.seen)))
         if observation.frame - self._waiting[0].frame >= CHUNK:
             self.flush()
 
@@ -75,18 +89,27 @@ class Diary:
         """Write what waits; a diary that cannot be written is not an error."""
         if not self._waiting:
             return
-        with contextlib.suppress(OSError):
+        try:
             self._folder.mkdir(parents=True, exist_ok=True)
             handle, name = tempfile.mkstemp(dir=self._folder, suffix=".part")
             with os.fdopen(handle, "wb") as file:
                 np.savez_compressed(file, **_packed(self._waiting))
-            os.replace(name, self._folder / f"{self._waiting[0].frame:09d}.npz")
+            target = self._folder / f"{self._waiting[0].frame:09d}.npz"
+            os.replace(name, target)
+            self._chunks.append(target)
+        except OSError:
+            self._chunks.append(self._waiting)
         self._waiting = []
 
     def discard(self) -> None:
         """The scan is whole."""
-        self._waiting = []
+        self._chunks, self._waiting = [], []
         shutil.rmtree(self._folder, ignore_errors=True)
+
+
+def _loaded(path: Path) -> list[Observation]:
+    with np.load(path) as chunk:
+        return _unpacked(chunk)
 
 
 def _packed(observations: list[Observation]) -> dict:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from array import array
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -30,6 +32,29 @@ class FaceTable:
     @staticmethod
     def none() -> FaceTable:
         return FaceTable(np.zeros(0, np.int32), np.zeros((0, 4), np.int16), np.zeros(0, np.uint8))
+
+
+class FaceRows:
+    """A face table in the making, in the memory of the table."""
+
+    def __init__(self):
+        self._frames, self._boxes, self._scores = array("i"), array("h"), array("B")
+
+    def add(self, frame: int, box: np.ndarray, score: float) -> None:
+        self._frames.append(frame)
+        self._boxes.extend(int(v) for v in np.clip(np.round(box), -32768, 32767))
+        self._scores.append(round(score * 100))
+
+    def table(self, more: Sequence[tuple[int, np.ndarray, float]] = (), frames: int | None = None) -> FaceTable:
+        """All rows in order of frames, with some more (frame, box, score), of the first `frames` frames."""
+        every = FaceRows()
+        every._frames, every._boxes, every._scores = self._frames[:], self._boxes[:], self._scores[:]
+        for row in more:
+            every.add(*row)
+        number = np.array(every._frames, np.int32)
+        order = np.argsort(number, kind="stable")
+        order = order if frames is None else order[number[order] < frames]
+        return FaceTable(number[order], np.array(every._boxes, np.int16).reshape(-1, 4)[order], np.array(every._scores, np.uint8)[order])
 
 
 @dataclass(frozen=True, slots=True, eq=False)

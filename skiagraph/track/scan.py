@@ -25,7 +25,7 @@ from skiagraph.track.observations import Diary, restored
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.people import (STILL_S, STILL_SHARE, are_unlike, looks_of, people_of, split_where_unlike, stretches_of, without_hints,
                                     without_shadows)
-from skiagraph.track.results import FaceTable, FoundPerson, ScanResult
+from skiagraph.track.results import FaceRows, FoundPerson, ScanResult
 from skiagraph.track.second_pass import second_pass
 from skiagraph.track.sweep import Sweep, describe
 
@@ -38,6 +38,8 @@ SURE_FACE = 0.55
 SURELY_PRESENT = 0.9
 # One of this score needs no second opinion.
 EVIDENT = 0.88
+# A track is extended back by so many frames at most.
+BACK_MOST = 150
 # In footage finer than this many lines faces are looked for at the same size on screen, not the same px.
 LINES = 1080
 
@@ -71,7 +73,7 @@ class _Scan:
         self.partial, self.finder = partial, finder
         self.rate = float(info.rate)
         self.link_settings = LinkSettings(least=3 if settings.every == 1 else 2, patience_s=1.2 if settings.every < 4 else 1.6)
-        self.faces: dict[int, list[tuple[np.ndarray, float]]] = {}
+        self.faces = FaceRows()
         self.frames = len(index)
         self.damage = index.damage
         self._tell_at = PARTIAL_EVERY * settings.every
@@ -119,9 +121,9 @@ class _Scan:
 
     def _remember(self, frame: int, seen: Seen) -> None:
         found = seen.found
-        sure = [(box, float(score)) for box, score in zip(found.boxes, found.scores) if score >= SURE_FACE]
-        if sure:
-            self.faces.setdefault(frame, []).extend(sure)
+        for box, score in zip(found.boxes, found.scores):
+            if score >= SURE_FACE:
+                self.faces.add(frame, box, float(score))
 
     def _found_so_far(self) -> list[FoundPerson]:
         people = []
@@ -143,15 +145,18 @@ class _Scan:
 
     def _relinked(self) -> list[Tracklet]:
         """Link anew all that was seen, with what was found when looking back, and let each track begin as early as it may."""
-        linker = Linker(self.rate, self.link_settings)
-        seen = {o.frame: o.seen for o in self.sweep.observations}
-        for observation in self.sweep.observations:
+        linker = self.sweep.linker = Linker(self.rate, self.link_settings)
+        for observation in self.diary.every():
             if observation.cut:
                 linker.new_shot()
             # A frame that was only looked at later carries no camera motion of its own; the next one's spans it.
             linker.update(observation.frame, restored(observation.seen), observation.camera, None if observation.whole else ())
         found = linker.tracklets
-        extend_back(found, seen, lambda frame: self._shot(frame)[0])
+        before = np.zeros(self.frames + 1, bool)
+        for tracklet in found:
+            before[max(0, tracklet.frames[0] - BACK_MOST):tracklet.frames[0]] = True
+        seen = {o.frame: o.seen for o in self.diary.every() if o.frame < len(before) and before[o.frame]}
+        extend_back(found, seen, lambda frame: max(self._shot(frame)[0], frame - BACK_MOST))
         return found
 
     # Who is who
@@ -198,9 +203,5 @@ class _Scan:
         return bool((middle - trend).std(axis=0).max() / side < STILL_SHARE and shift < 4 * STILL_SHARE)
 
     def _result(self, people, likely) -> ScanResult:
-        rows = [(frame, box, score) for frame in self.faces for box, score in self.faces[frame] if frame < self.frames]
-        rows += [edge for edge in self.sweep.edges if edge[2] < SURE_FACE]
-        rows.sort(key=lambda row: row[0])
-        table = FaceTable(np.array([f for f, _, _ in rows], np.int32), np.array([b for _, b, _ in rows]).round().astype(np.int16).reshape(-1, 4),
-                          np.array([round(s * 100) for _, _, s in rows], np.uint8)) if rows else FaceTable.none()
+        table = self.faces.table([edge for edge in self.sweep.edges if edge[2] < SURE_FACE], self.frames)
         return ScanResult(tuple(people), table, tuple(self.sweep.cuts), self.frames, self.damage, tuple(likely))

@@ -24,7 +24,7 @@ from skiagraph.track.camera import STILL, CameraMotion, Thumbnails
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.heads import head_rows
 from skiagraph.track.linking import Linker, Match, Seen, not_taken
-from skiagraph.track.observations import Diary, Observation, compact
+from skiagraph.track.observations import Diary, Observation
 from skiagraph.track.silhouette import GONE, Silhouette
 
 STEP_FIND = "Finding faces"
@@ -131,7 +131,7 @@ class _Opinion:
 
 
 class Sweep:
-    """Goes through a clip once. Afterwards linker has the tracklets, observations what was seen, descriptions whom it is like.
+    """Goes through a clip once. Afterwards the diary has what was seen, and descriptions whom it is like.
 
     Whoever is known is looked for first, where they should be, by one detector; what the squares of the frame show besides
     is somebody new. When stepping, known people are looked at in every second frame, and in every frame where one is lost,
@@ -145,7 +145,6 @@ class Sweep:
         self._every, self._diary = every, diary
         self.linker = linker
         self.squared = Squared(float(info.upright_aspect))
-        self.observations: list[Observation] = []
         self.descriptions: dict[int, list[Description]] = {}
         self.cuts: list[int] = []
         self._described: dict[int, list[tuple[int, float]]] = {}
@@ -192,7 +191,6 @@ class Sweep:
             if observation.cut:
                 self._new_shot(observation.frame)
             self.linker.update(observation.frame, observation.seen, observation.camera, None if observation.whole else ())
-            self.observations.append(replace(observation, seen=compact(observation.seen)))
             last = observation.frame
             told(observation.frame, observation.seen, observation.whole)
         return last + 1
@@ -259,9 +257,7 @@ class Sweep:
     def _close_before(self, frame: int) -> None:
         """What was seen before a frame is final."""
         for number in [n for n in sorted(self._open) if n < frame]:
-            observation = self._open.pop(number)
-            self._diary.add(observation)
-            self.observations.append(replace(observation, seen=compact(observation.seen)))
+            self._diary.add(self._open.pop(number))
 
     def _in_doubt(self) -> set[int]:
         """Numbers of those who were just lost, are hardly seen, or cross another, so that they are looked at in this frame too."""

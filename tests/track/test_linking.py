@@ -47,16 +47,26 @@ class LinkingTest(unittest.TestCase):
         frames = [[seen(100, 100, score=0.95), seen(300, 100, score=0.64)] for _ in range(6)]
         self.assertEqual([t.doubtful for t in self.run_linker(frames)], [False, True])
 
-    def test_second_look_is_taken_where_a_face_is_missing(self):
-        linker, asked = Linker(25), []
-        for n in range(12):
-            def look(boxes, n=n):
-                asked.append((n, boxes))
-                return seen(100 + 3 * n, 100, score=0.5)
-            linker.update(n, seen(100 + 3 * n, 100) if n != 8 else Seen.none(), None, look)
-        self.assertEqual([n for n, _ in asked], [8])
-        self.assertLess(abs(asked[0][1][0, 0] - (124 - 20)), 4)
-        self.assertEqual(len(linker.tracklets[0].frames), 12)
+    def test_it_says_where_a_face_is_to_be_expected(self):
+        linker = Linker(25)
+        for n in range(8):
+            linker.update(n, seen(100 + 3 * n, 100))
+        linker.go_on(8)
+        expected = linker.expected[0]
+        self.assertLess(abs(expected.box[0] - (124 - 20)), 4)
+        self.assertEqual((expected.missed, round(expected.score, 2)), (0, 0.9))
+        linker.take(Seen.none())
+        self.assertEqual(linker.expected[0].missed, 1)
+
+    def test_who_was_not_sought_is_not_missed(self):
+        linker = Linker(25)
+        for n in range(8):
+            linker.update(n, Seen.joined([seen(100, 100), seen(300, 100)]))
+        number = linker.expected[0].number
+        linker.update(8, Seen.none(), None, {number})
+        self.assertEqual([e.missed for e in linker.expected], [1, 0])
+        linker.update(9, Seen.none(), None, ())
+        self.assertEqual([e.missed for e in linker.expected], [1, 0])
 
     def test_nothing_is_linked_across_a_cut(self):
         linker = Linker(25)
