@@ -6,9 +6,11 @@ nothing was found; and sightings are grouped into people.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 
+import cv2
 import numpy as np
 
 from skiagraph.boxes import iou
@@ -63,8 +65,19 @@ def scan(info: ClipInfo, index: FrameIndex, settings: ScanSettings = ScanSetting
     A scan that was cancelled or died goes on where it was when it is begun again with the same settings. Raises Cancelled.
     """
     control = control or JobControl()
-    with FaceFinder(settings.smallest_for(info)) as finder:
+    with _single_threaded_calls(), FaceFinder(settings.smallest_for(info)) as finder:
         return _Scan(info, index, settings, control, partial, finder).run()
+
+
+@contextmanager
+def _single_threaded_calls() -> Iterator[None]:
+    """OpenCV with one thread a call: a scan overlaps its work itself, and threads that wait for each other cost more than they gain."""
+    before = cv2.getNumThreads()
+    cv2.setNumThreads(1)
+    try:
+        yield
+    finally:
+        cv2.setNumThreads(before)
 
 
 class _Scan:

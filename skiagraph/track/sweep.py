@@ -36,7 +36,7 @@ WORTH, WORTH_MOST = 3, 12
 DESCRIBE_SCORE, DESCRIBE_PX, DESCRIBE_MOST, DESCRIBE_APART_S = 0.7, 22, 4, 0.35
 DESCRIBED_AHEAD = 6
 # After so many frames without a face a track is described anew, this often, and again when so long ago.
-LOST_FRAMES, DESCRIBE_ANEW, DESCRIBE_AGAIN_S = 3, 2, 1.6
+LOST_FRAMES, DESCRIBE_ANEW, DESCRIBE_AGAIN_S = 3, 2, 1.0
 # A face of a score between these is shown to the landmark network for a second opinion: on drawn and
 # textured footage that network sees 0.9 or more on nearly all real faces and under 0.5 on nearly all others.
 ASKED_FROM, ASKED_TO = 0.45, 0.74

@@ -54,6 +54,16 @@ class FindingTest(TemporaryFolder):
         for finding in findings(project):
             self.assertSentence(sentence(project, finding))
 
+    def test_a_weak_sign_at_the_edge_is_a_finding_until_somebody_is_covered_there(self):
+        sign = FaceTable(np.array([59], np.int32), np.array([[140, 30, 168, 58]], np.int16), np.array([30], np.uint8))
+        for paths, wanted in (((head_path(0, 60),), [(Reason.MAYBE_AT_EDGE, 51, 59)]), ((head_path(0, 60), head_path(0, 60, cx=154, cy=44, width=40, height=50)), [])):
+            project = project_on(self.clip, *paths)
+            project = project.with_clip(replace(project.clip("c1"), faces=sign))
+            self.assertEqual(self.reasons(project), wanted)
+        first = replace(sign, frames=np.array([0], np.int32))
+        project = project_on(self.clip, head_path(0, 60))
+        self.assertEqual(self.reasons(project.with_clip(replace(project.clip("c1"), faces=first))), [(Reason.MAYBE_AT_EDGE, 0, 8)])
+
     def test_unscanned_clip_is_a_finding(self):
         self.assertEqual(self.reasons(project_on(self.clip, scanned=False)), [(Reason.NOT_SCANNED, 0, 59)])
 

@@ -6,9 +6,11 @@ import numpy as np
 
 from skiagraph.demo.head import head_ellipse
 from skiagraph.demo.people import BLUE_CAP, OLD_HAND, SCARF
+from skiagraph.detect.detections import NOSE, Detections
 from skiagraph.detect.finder import FaceFinder
 from skiagraph.track.heads import head_rows
 from tests.detect.test_finder import scene
+from tests.track.faces import face
 
 
 class HeadTest(unittest.TestCase):
@@ -31,3 +33,12 @@ class HeadTest(unittest.TestCase):
             for roll in (-25, 25):
                 found = finder.find(scene((480, 480), (BLUE_CAP, 240, 240, 60, 0, roll)))
                 self.assertLess(abs(head_rows(found)[int(np.argmax(found.scores)), 4] - roll), 8)
+
+    def test_no_head_is_lower_than_it_can_be(self):
+        found = face(100, 100)
+        turned = found.landmarks.copy()
+        turned[0, NOSE, 0] += 26
+        rows = head_rows(Detections(found.boxes, found.scores, turned))
+        self.assertGreaterEqual(rows[0, 3], 1.199 * rows[0, 2])
+        facing = head_rows(found)[0]
+        self.assertAlmostEqual(rows[0, 1] + rows[0, 3] / 2, facing[1] + facing[3] / 2, delta=8, msg="it grows at the crown, not at the chin")

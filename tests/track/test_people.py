@@ -6,8 +6,8 @@ import numpy as np
 
 from skiagraph.track.bridging import Chain
 from skiagraph.track.identity import JOIN
-from skiagraph.track.path import FOUND
-from skiagraph.track.people import people_of, stretches_of, without_hints, without_shadows
+from skiagraph.track.path import FOLLOWED, FOUND, Path
+from skiagraph.track.people import _linked, people_of, stretches_of, without_hints, without_shadows
 from skiagraph.track.sweep import Description
 from tests.track.test_bridging import tracklet
 from tests.track.test_identity import vector
@@ -28,6 +28,32 @@ def both(*parts):
         for frame, found in part.items():
             joined.setdefault(frame, []).extend(found)
     return joined
+
+
+def straight(first, last, x, origin) -> Path:
+    n = last - first + 1
+    rows = np.column_stack([np.full(n, x), np.full(n, 50.0), np.full(n, 40.0), np.full(n, 50.0), np.zeros(n), np.full(n, 0.6)])
+    return Path.from_rows(first, rows, np.asarray(origin))
+
+
+class MeetingTest(unittest.TestCase):
+    """Where a tail meets the lead of the path that goes on."""
+
+    def joined(self, apart):
+        before = straight(0, 39, 100, [FOUND] * 10 + [FOLLOWED] * 30)
+        after = straight(20, 59, 100 + apart, [FOLLOWED] * 20 + [FOUND] * 20)
+        return _linked(before, after)
+
+    def test_the_cover_holds_both_where_they_lie_a_little_apart(self):
+        path = self.joined(16)
+        for frame in (20, 30, 39):
+            box = path.boxes()[path.row(frame)]
+            self.assertTrue(box[0] <= 80.01 and box[2] >= 135.99, (frame, box))
+        np.testing.assert_allclose(path.width[path.row(40):], 40)
+        np.testing.assert_allclose(path.width[:10], 40)
+
+    def test_what_was_followed_to_somewhere_else_does_not_count(self):
+        np.testing.assert_allclose(self.joined(60).width, 40)
 
 
 class PeopleTest(unittest.TestCase):
