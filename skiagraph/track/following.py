@@ -21,6 +21,8 @@ JERK = 0.09
 # The shape is asked every so many frames, and at once where the picture says little.
 ASK_EVERY = 3
 _PATCH = 32
+# A step is looked for in so many head sizes around the head.
+ROOM = 1.4
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,17 +55,17 @@ class Follower:
 
         hidden: somebody else's head is in front, so that nothing in the picture may be believed.
         """
-        before, after = _grey(before_rgb), _grey(after_rgb)
-        step, trust = (None, 0.0) if hidden else _step(before, after, self.state, origin)
         expected = self.state.copy()
         expected[:2] += self.speed
+        (before, after), place = _near(self.state, expected, origin, before_rgb, after_rgb)
+        step, trust = (None, 0.0) if hidden else _step(before, after, self.state, place)
         width = max(self.state[2], 1)
         jerk = np.inf if step is None else np.hypot(*(step[:2] - self.state[:2] - self.speed)) / width
         if step is None or jerk > JERK + 0.5 * np.hypot(*self.speed) / width:
             moved, trust = expected, 0.0
         else:
             moved = step
-        looks = _patch(after, moved, origin)
+        looks = _patch(after, moved, place)
         same = _correlation(self._reference, looks)
         agreed = min(1.0, max(0.0, (same - LOST) / (0.9 - LOST))) * (0.4 + 0.6 * trust)
         self.confidence = min(self.confidence * 0.985, 0.25 + 0.75 * agreed) if agreed > 0 else self.confidence * (0.85 if hidden else 0.6)
@@ -78,7 +80,7 @@ class Follower:
             self._reference = 0.85 * self._reference + 0.15 * looks
         elif self._seen and self._absent == 0:
             # A head that turns looks different by and by; while its shape is there, what it looks like now is what it looks like.
-            self._reference = 0.6 * self._reference + 0.4 * _patch(after, self.state, origin)
+            self._reference = 0.6 * self._reference + 0.4 * _patch(after, self.state, place)
         if self._size is not None and _outside(self.state, self._size):
             self.reason = "left"
         row = np.append(self.state, self.confidence * 0.8)
@@ -134,6 +136,16 @@ def follow(pictures: list[np.ndarray], head: np.ndarray, velocity: np.ndarray, o
         if follower.reason:
             break
     return Followed(np.array(rows, np.float32).reshape(-1, 6), follower.reason)
+
+
+def _near(state, expected, origin, *pictures) -> tuple[list[np.ndarray], tuple[float, float]]:
+    """What of the pictures lies around a head and where it is expected, grey, and the corner of that: corners and flow cost by the px."""
+    reach = ROOM * max(state[2], state[3], 8.0)
+    height, width = pictures[0].shape[:2]
+    low, high = (np.array(pick(state[:2], expected[:2]) - origin) for pick in (np.minimum, np.maximum))
+    x0, y0 = (int(np.clip(v, 0, side - 2)) for v, side in zip(low - reach, (width, height)))
+    x1, y1 = (int(np.clip(v, at + 2, side)) for v, at, side in zip(high + reach, (x0, y0), (width, height)))
+    return [_grey(picture[y0:y1, x0:x1]) for picture in pictures], (origin[0] + x0, origin[1] + y0)
 
 
 def _grey(picture: np.ndarray) -> np.ndarray:
