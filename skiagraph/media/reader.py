@@ -31,6 +31,7 @@ class FrameReader:
         self._container = None
         self._frames: Iterator | None = None
         self._next = 0
+        self._wanted_from = 0
         self._sync_frames = np.flatnonzero(index.sync)
 
     def __enter__(self) -> FrameReader:
@@ -111,13 +112,24 @@ class FrameReader:
                 return self._open(None)
         elif sync_frame == 0 and self._frames is not None:
             return self._open(None)
-        self._frames = self._container.decode(stream)
+        self._frames = self._pictures(self._container, stream)
         self._next = 0
         return None
+
+    def _pictures(self, container, stream) -> Iterator[av.VideoFrame]:
+        """Decoded pictures onward from here. Those before the ones that are wanted are left out where no other picture needs them."""
+        skipping = False
+        for packet in container.demux(stream):
+            skip = packet.pts is not None and packet.pts < self._wanted_from
+            if skip != skipping:
+                stream.codec_context.skip_frame = "NONREF" if skip else "DEFAULT"
+                skipping = skip
+            yield from packet.decode()
 
     def _decode_to(self, number: int) -> Frame | None:
         """Decode onward to the frame; None when it did not come out of the decoder from here."""
         wanted = int(self._index.pts[number])
+        self._wanted_from = int(self._index.pts[max(0, number - self._keep)])
         while True:
             try:
                 picture = next(self._frames, None)
