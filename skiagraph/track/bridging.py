@@ -21,6 +21,8 @@ from skiagraph.track.silhouette import Silhouette
 
 # Room around a head that its shape is judged by, in head sizes; heads larger than this, px, are looked at smaller.
 SPREAD, ENOUGH_PX = 1.7, 110.0
+# Somebody who stands still is followed back for so many times longer at once.
+STANDING = 3
 # A face of at least this score shows how large its head is.
 SURE_SIZE = 0.8
 
@@ -321,7 +323,11 @@ def lead_task(row: int, chain: Chain, size: tuple[int, int], earliest: int, rate
     if known is not None and len(known):
         head, at = known[-1, :5].astype(float), at - len(known)
         speed = (known[-1, :2] - known[max(0, len(known) - 6), :2]) / max(1, min(5, len(known) - 1))
-    longest = min(at - earliest, round(settings.lead_s * rate))
+    stretch = settings.lead_s * rate
+    if np.hypot(*speed) * stretch < 0.5 * head[2] and not _touches_edge(head, size, speed):
+        # Somebody who stands inside the picture has been there for a while, and one look at those frames costs less than several.
+        stretch *= STANDING
+    longest = min(at - earliest, round(stretch))
     if longest <= 0:
         return None
     reach = np.stack([head[:4], head[:4]])
