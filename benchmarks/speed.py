@@ -1,6 +1,8 @@
 """Speed as ratios within one run: export against a plain re-encode, scanning against the bare detector calls, playback frames kept.
 
-    python -m benchmarks.speed [--clip FILE] [--repeat N]
+    python -m benchmarks.speed [--clip FILE] [--lines N] [--repeat N] [--only scan]
+
+--lines: enlarge the clip to so many lines first, with key frames two seconds apart.
 
 Each pair is measured in turns, so that whatever else the machine does falls on both.
 """
@@ -23,7 +25,7 @@ from skiagraph.handover.export import export_clip
 from skiagraph.media.formats import FORMATS
 from skiagraph.media.index import open_clip
 from skiagraph.media.reader import FrameReader
-from skiagraph.media.writer import FilmWriter
+from skiagraph.media.writer import FilmWriter, PictureWriter
 from skiagraph.project import cast, edits
 from skiagraph.project.model import CoverKind, CoverStyle, Project
 from skiagraph.track import descriptor, silhouette
@@ -84,14 +86,35 @@ class _Spent:
 def scan_share(clip: Path) -> None:
     """Frames per second of both ways to scan, and which share of the CPU time passes outside the networks."""
     info, index = open_clip(clip)
-    inside = _Spent((blazeface.BlazeFace, "find"), (descriptor.FaceDescriber, "_landmarks"), (descriptor.FaceDescriber, "describe"), (silhouette.Silhouette, "shape"))
+    inside = _Spent((blazeface.BlazeFace, "find"), (descriptor.FaceDescriber, "_landmarks"), (descriptor.FaceDescriber, "describe"), (silhouette.Silhouette, "_mask"))
+    decoding = _Spent((FrameReader, "read"))
     rate = float(info.rate)
     for every in (1, 10):
-        inside.total, cpu = 0.0, time.process_time()
+        inside.total, decoding.total, cpu = 0.0, 0.0, time.process_time()
         took = seconds(lambda e=every: scan(info, index, ScanSettings(every=e)))
         cpu = time.process_time() - cpu
         print(f"scan {info.width}x{info.height}, {'every frame' if every == 1 else f'each {every}th frame'}: {len(index) / took:.1f} frames/s, {len(index) / took / rate:.2f} times real time, "
-              f"{1 - inside.total / cpu:.0%} of the CPU time outside the networks", flush=True)
+              f"{1 - inside.total / cpu:.0%} of the CPU time outside the networks, of which {decoding.total / cpu:.0%} decoding", flush=True)
+
+
+def bare_decoding(clip: Path) -> None:
+    """Decoding alone, with one thread: the other ceiling."""
+    info, index = open_clip(clip)
+    with FrameReader(info, index, threads=1) as reader:
+        took = seconds(lambda: sum(1 for _ in reader.frames()))
+    print(f"bare decoding, one thread: {len(index) / took:.0f} frames/s", flush=True)
+
+
+def enlarged(clip: Path, lines: int, folder: Path) -> Path:
+    """The clip at a height of so many lines."""
+    info, index = open_clip(clip)
+    size = round(info.width * lines / info.height / 2) * 2, lines
+    target = folder / f"{clip.stem}-{lines}.mp4"
+    with FrameReader(info, index) as reader, PictureWriter(target, size, info.rate, encoder="libx264", pixel_format="rgb24", store="yuv420p", muxer="mp4",
+                                                           options={"crf": "19", "preset": "medium", "g": "50"}) as film:
+        for frame in reader.frames():
+            film.write(frame.rgb(*size), frame.number)
+    return target
 
 
 def bare_detector(clip: Path) -> None:
@@ -137,11 +160,19 @@ def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("--clip", type=Path, default=shipped("quay.mp4"))
     parser.add_argument("--repeat", type=int, default=3)
+    parser.add_argument("--lines", type=int)
+    parser.add_argument("--only", choices=["scan"])
     options = parser.parse_args()
-    export_ratio(options.clip, options.repeat)
-    bare_detector(options.clip)
-    playback(options.clip)
-    scan_share(options.clip)
+    with tempfile.TemporaryDirectory() as folder:
+        # Nothing of an earlier, broken-off scan may be taken up.
+        os.environ["XDG_CACHE_HOME"] = folder
+        clip = enlarged(options.clip, options.lines, Path(folder)) if options.lines else options.clip
+        if not options.only:
+            export_ratio(clip, options.repeat)
+            playback(clip)
+        bare_decoding(clip)
+        bare_detector(clip)
+        scan_share(clip)
     print(f"largest memory of this run: {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB")
 
 

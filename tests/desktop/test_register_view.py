@@ -35,6 +35,21 @@ class RegisterViewTest(DesktopTest):
                               attention(clip, waiting), "3 people", "nobody")
         self.view.set_list("Everybody", "First seen")
 
+    def test_a_moving_playhead_draws_nothing_else_anew(self):
+        drawn = []
+        paint = self.view._paint_content
+        self.view._paint_content = lambda onto: drawn.append(1) or paint(onto)
+        before = screenshot(self.view)
+        self.view.set_frame(50)
+        moved = screenshot(self.view)
+        self.assertEqual(drawn, [])
+        self.assertGreater(np.abs(before.astype(int) - moved).max(), 60, "the playhead is elsewhere")
+        self.view.set_selection(["s2"])
+        screenshot(self.view)
+        self.view.resize(1000, 260)
+        screenshot(self.view)
+        self.assertEqual(len(drawn), 2)
+
     def x(self, frame):
         return self.view._scale().x(frame)
 
