@@ -94,7 +94,7 @@ def scan_share(clip: Path) -> None:
         took = seconds(lambda e=every: scan(info, index, ScanSettings(every=e)))
         cpu = time.process_time() - cpu
         print(f"scan {info.width}x{info.height}, {'every frame' if every == 1 else f'each {every}th frame'}: {len(index) / took:.1f} frames/s, {len(index) / took / rate:.2f} times real time, "
-              f"{1 - inside.total / cpu:.0%} of the CPU time outside the networks, of which {decoding.total / cpu:.0%} decoding", flush=True)
+              f"{1 - inside.total / cpu:.0%} of the CPU time outside the networks; decoding is {decoding.total / cpu:.0%} of all", flush=True)
 
 
 def bare_decoding(clip: Path) -> None:
