@@ -11,6 +11,7 @@ from skiagraph.demo.head import PIVOT, head_cloud
 from skiagraph.demo.people import BLUE_CAP, LONG_HAIR, OLD_HAND
 from skiagraph.detect.detections import EYE_LEFT, EYE_RIGHT, NOSE, Detections, suppress
 from skiagraph.detect.finder import FaceFinder, lifted
+from skiagraph.detect.tiles import turns
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.heads import head_rows
 
@@ -75,11 +76,12 @@ class FinderTest(unittest.TestCase):
 
     def test_all_turns_together_see_what_one_whole_search_sees(self):
         picture = scene((1920, 1080), (BLUE_CAP, 300, 300, 22, 5, 0), (OLD_HAND, 1700, 900, 24, -15, 0))
-        turns = self.finder.turns(1920, 1080)
-        self.assertGreater(turns, 1)
-        parts = Detections.joined([self.finder.submit(picture, turn=n).result() for n in range(turns)])
-        for x, y, unit in ((300, 300, 22), (1700, 900, 24)):
-            self.assertFound(parts, x, y, unit)
+        for worth in (3, 12):
+            count = turns(1920, 1080, self.finder.smallest, worth)
+            self.assertGreater(count, 1)
+            parts = Detections.joined([self.finder.submit(picture, turn=n, worth=worth).result() for n in range(count)])
+            for x, y, unit in ((300, 300, 22), (1700, 900, 24)):
+                self.assertFound(parts, x, y, unit)
 
     def test_second_look_finds_only_what_it_was_asked_for(self):
         picture = scene((800, 480), (BLUE_CAP, 200, 240, 40, 5, 0), (OLD_HAND, 600, 240, 40, 5, 0))
