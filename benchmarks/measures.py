@@ -11,7 +11,6 @@ import numpy as np
 from scipy.optimize import linear_sum_assignment
 
 from skiagraph.cover.matte import matte
-from skiagraph.demo.scene import HEAD_OFFSET
 from skiagraph.demo.truth import ClipTruth
 from skiagraph.project.model import Project
 from skiagraph.project.outline import outline_rows

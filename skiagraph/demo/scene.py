@@ -9,7 +9,7 @@ import numpy as np
 
 from skiagraph.demo import body, story
 from skiagraph.demo.backdrop import PAD, backdrop
-from skiagraph.demo.clouds import TAG_BODY, TAG_FACE, TAG_HEAD, Patch, paste, rotation, splat
+from skiagraph.demo.clouds import TAG_BODY, TAG_FACE, Patch, paste, rotation, splat
 from skiagraph.demo.head import PIVOT, head_cloud, head_ellipse
 
 # Values of the identity picture: actor number n (from 1) has its face at n and the rest of its head at HEAD_OFFSET + n.

@@ -20,7 +20,7 @@ from skiagraph.jobs import JobControl
 from skiagraph.media.clip import ClipInfo
 from skiagraph.media.index import FrameIndex, keep_index
 from skiagraph.media.reader import FrameReader
-from skiagraph.track.bridging import Chain, chains
+from skiagraph.track.bridging import chains
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.linking import Linker, LinkSettings, Seen, Tracklet, extend_back
 from skiagraph.track.observations import Diary, restored
