@@ -53,7 +53,8 @@ class FaceDescriber:
         self._mesh.allocate_tensors()
         self._input = self._mesh.get_input_details()[0]["index"]
         self._outputs = sorted(self._mesh.get_output_details(), key=lambda detail: -int(np.prod(detail["shape"])))
-        self._net = cv2.dnn.readNetFromONNX(np.frombuffer(folder.joinpath("face_descriptor.onnx").read_bytes(), np.uint8))
+        # The larger of both is read when somebody is described for the first time.
+        self._net = None
 
     def opinion(self, frame_rgb: np.ndarray, box_xyxy: np.ndarray) -> tuple[float, np.ndarray]:
         """How sure the landmark network is that a detection is a face, 0..1, and the box, (4,) px, of the face that it sees there."""
@@ -96,6 +97,9 @@ class FaceDescriber:
 
     def describe(self, chip: Chip) -> np.ndarray:
         """float32 (128,). Under 0.6 apart is the same person on the pictures the network was trained with."""
+        if self._net is None:
+            weights = resources.files("skiagraph.assets").joinpath("models", "face_descriptor.onnx").read_bytes()
+            self._net = cv2.dnn.readNetFromONNX(np.frombuffer(weights, np.uint8))
         blob = ((chip.rgb.astype(np.float32) - _MEAN) / 256).transpose(2, 0, 1)
         self._net.setInput(np.ascontiguousarray(blob[None]))
         return self._net.forward()[0].astype(np.float32)
