@@ -287,7 +287,7 @@ def run_check(options, control) -> int:
     for row in rows:
         if not row["accepted"]:
             print(f"{row['clip']}  {row['first_frame']}–{row['last_frame']}  {row['reason']}  {row['text']}")
-    print(f"{len(waiting)} findings to look at" if waiting else "No findings.")
+    print(f"{len(waiting)} finding{'s' if len(waiting) > 1 else ''} to look at" if waiting else "No findings.")
     return FOUND if waiting else OK
 
 

@@ -27,6 +27,8 @@ STEP = "Checking the export"
 SCORE, HIDDEN, PARTLY = 0.6, 0.9, 0.25
 # Below this score a second network has to agree that it is a face.
 SURE = 0.74
+# Where covers are in it, up to this score that network has to agree that the source shows a face just there.
+SURE_BESIDE = 0.85
 # Mean difference from the expected picture, of 255, that encoding may make inside a cover.
 TOLERANCE = 6.0
 # The file must be nearer to the covered picture than to the source by this much.
@@ -147,7 +149,10 @@ def _open_face(project: Project, clip: Clip, n: int, shot: Frame, shown: Frame, 
         if score < SURE and describer.presence(picture, box) < PRESENT:
             continue
         if hidden > PARTLY:
-            real = finder.look(shot.rgb(), box[None])
+            source = shot.rgb()
+            if score < SURE_BESIDE and describer.presence(source, box) < PRESENT:
+                continue
+            real = finder.look(source, box[None])
             if not len(real) or all(_share_hidden(_face_points(b), covers) >= INSIDE for b in real.boxes):
                 continue
         worst = max(worst, float(score))

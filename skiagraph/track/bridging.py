@@ -21,8 +21,8 @@ from skiagraph.track.silhouette import Silhouette
 
 # Room around a head that its shape is judged by, in head sizes; heads larger than this, px, are looked at smaller.
 SPREAD, ENOUGH_PX = 1.7, 110.0
-# Somebody who stands still is followed back for so many times longer at once.
-STANDING = 3
+# Somebody who stands still is followed back for up to so many times longer at once, as far as the pictures of it fit into so much memory.
+STANDING, LEAD_BYTES = 3, 48e6
 # A face of at least this score shows how large its head is.
 SURE_SIZE = 0.8
 
@@ -326,7 +326,9 @@ def lead_task(row: int, chain: Chain, size: tuple[int, int], earliest: int, rate
     stretch = settings.lead_s * rate
     if np.hypot(*speed) * stretch < 0.5 * head[2] and not _touches_edge(head, size, speed):
         # Somebody who stands inside the picture has been there for a while, and one look at those frames costs less than several.
-        stretch *= STANDING
+        scale = min(1.0, ENOUGH_PX / max(float(head[2]), 1.0))
+        picture = 3 * (1 + 2 * SPREAD) ** 2 * head[2] * head[3] * scale ** 2
+        stretch *= np.clip(LEAD_BYTES / picture / stretch, 1, STANDING)
     longest = min(at - earliest, round(stretch))
     if longest <= 0:
         return None

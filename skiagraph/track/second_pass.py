@@ -30,6 +30,8 @@ MEETS, HIDES = 0.4, 0.15
 HIDDEN_S = 1.0
 # So many frames on somebody else's head are no crossing any more.
 TAKEN_FRAMES = 6
+# So many tasks wait for a follower at most.
+WAITING = 4
 # Rounds in which leads go further back.
 ROUNDS = 6
 
@@ -178,6 +180,9 @@ class _SecondPass:
                 for number, task, kept in open_tasks:
                     kept.append(task.window.cut(rgb))
                     if frame == task.last:
+                        # Pictures do not pile up before the followers.
+                        if len(solving) >= WAITING:
+                            solving[-WAITING][2].result()
                         solving.append((number, task, pool.submit(self._solved, number, task, kept)))
                 open_tasks = [entry for entry in open_tasks if entry[1].last > frame]
                 if before is not None and before[0] == frame - 1:

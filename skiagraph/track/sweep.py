@@ -152,6 +152,7 @@ class Sweep:
         width, height = info.upright_size
         # The landmark network is asked in between; no two threads may share one.
         self._judge = FaceDescriber()
+        self._silhouette = Silhouette()
         self._pen, self._describing = ThreadPoolExecutor(1, thread_name_prefix="describer"), deque()
         self._back = min(max(every, BACK_LEAST), max(2, int(BACK_BYTES / (3 * width * height))))
         self._recent: deque[_Picture] = deque(maxlen=self._back + 1)
@@ -340,8 +341,7 @@ class Sweep:
         touching = (found.boxes[:, 0] < near) | (found.boxes[:, 2] > width - near) | (found.boxes[:, 1] < near) | (found.boxes[:, 3] > height - near)
         found = found.take(touching)
         if len(found):
-            shape = Silhouette()
-            found = found.take(np.array([shape.shape(picture.rgb, head).share >= GONE for head in head_rows(found)]))
+            found = found.take(np.array([self._silhouette.shape(picture.rgb, head).share >= GONE for head in head_rows(found)]))
         hints = self.squared.stored(found)
         self.edges += [(picture.number, box, float(score)) for box, score in zip(hints.boxes, hints.scores)]
 

@@ -81,8 +81,8 @@ class EdgesTest(unittest.TestCase):
         sweep = Sweep.__new__(Sweep)
         sweep.squared, sweep._open, sweep.edges = Squared(1.0), {}, []
         sweep._finder = SimpleNamespace(find=lambda rgb, limit: found)
-        with mock.patch("skiagraph.track.sweep.Silhouette", lambda: SimpleNamespace(shape=lambda rgb, head: SimpleNamespace(share=share))):
-            sweep._look_at_edges(SimpleNamespace(number=9, rgb=np.zeros((200, 320, 3), np.uint8)))
+        sweep._silhouette = SimpleNamespace(shape=lambda rgb, head: SimpleNamespace(share=share))
+        sweep._look_at_edges(SimpleNamespace(number=9, rgb=np.zeros((200, 320, 3), np.uint8)))
         return sweep.edges
 
     def test_a_weak_sign_at_the_edge_counts_where_a_person_is(self):
