@@ -18,6 +18,7 @@ from multiprocessing.connection import Connection
 from skiagraph.errors import Cancelled, SkiagraphError
 from skiagraph.jobs import JobControl, Progress
 from skiagraph.logs import log, log_to_file
+from skiagraph.memory import give_back_large_buffers
 
 # Progress is told this often at most, so that the pipe carries results and not numbers.
 TELL_EVERY_S = 0.05
@@ -80,6 +81,7 @@ def _serve(there: Connection, function, arguments) -> None:
     """What the process does."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     os.nice(NICE)
+    give_back_large_buffers()
     log_to_file()
     control = JobControl(_Teller(there))
     threading.Thread(target=_listen, args=(there, control), name="orders", daemon=True).start()

@@ -13,6 +13,7 @@ from skiagraph import __version__
 from skiagraph.errors import Cancelled, SkiagraphError
 from skiagraph.jobs import JobControl, Progress, format_left
 from skiagraph.logs import log, log_file, log_to_file
+from skiagraph.memory import give_back_large_buffers
 
 OK, FAILED, FOUND, CANCELLED = 0, 2, 3, 130
 
@@ -22,6 +23,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     parser = _parser()
     options = parser.parse_args(arguments)
     log_to_file()
+    give_back_large_buffers()
     printer = ProgressPrinter(sys.stderr)
     control = JobControl(printer)
     try:

@@ -9,7 +9,7 @@ import unittest
 from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
-ORDER = ["errors", "logs", "jobs", "apart", "timecode", "boxes", "media", "detect", "track", "project", "cover", "review", "handover", "demo"]
+ORDER = ["errors", "logs", "memory", "jobs", "apart", "timecode", "boxes", "media", "detect", "track", "project", "cover", "review", "handover", "demo"]
 FRONTS = {"desktop", "cli"}
 
 
