@@ -170,6 +170,8 @@ class Sweep:
         begin = self._replay(told)
         try:
             with FrameReader(self._info, self._index, threads=1) as reader, closing(read_ahead(self._prepared(reader, begin), 3)) as frames:
+                if begin:
+                    self._look_at_edges_before(begin)
                 ahead: deque[_Prepared] = deque()
                 for prepared in frames:
                     ahead.append(prepared)
@@ -329,6 +331,14 @@ class Sweep:
         present, seen = self._judge.opinion(picture.rgb, box)
         self._opinions.append(_Opinion(picture.number, box, present >= FACE_SAID, seen))
         return self._opinions[-1]
+
+    def _look_at_edges_before(self, begin: int) -> None:
+        """At the ends of shots that an earlier run went through: signs there are not in the diary."""
+        ends = sorted({0, *self.cuts, *(cut - 1 for cut in self.cuts)})
+        with FrameReader(self._info, self._index, threads=1) as reader:
+            for number in ends:
+                if number < begin:
+                    self._look_at_edges(_Picture(reader.read(number), self.squared))
 
     def _look_at_edges(self, picture: _Picture) -> None:
         """At an end of a shot nothing more is to come that would tell of somebody half in the picture: look for them

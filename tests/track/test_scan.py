@@ -52,8 +52,11 @@ class ScanTest(TemporaryFolder):
         self.assertTrue(kept)
         searched = []
         submit = sweep.FaceFinder.submit
-        with mock.patch.object(sweep.FaceFinder, "submit", lambda self, *a, **k: searched.append(1) or submit(self, *a, **k)):
+        looked, look = [], sweep.Sweep._look_at_edges
+        with (mock.patch.object(sweep.FaceFinder, "submit", lambda self, *a, **k: searched.append(1) or submit(self, *a, **k)),
+              mock.patch.object(sweep.Sweep, "_look_at_edges", lambda self, picture: looked.append(picture.number) or look(self, picture))):
             result = scan(self.info, self.index, ScanSettings())
+        self.assertEqual(looked, [0, FRAMES - 1], "edges of the first part are looked at again")
         self.assertLess(len(searched), FRAMES - 10)
         self.assertEverybodyFound(result)
         self.assertTrue(all(len(p.signature) for p in result.people), "people of the first part are described too")
