@@ -20,7 +20,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from skiagraph.demo.ship import shipped
-from skiagraph.detect import blazeface, finder
+from skiagraph.detect import detector, finder
 from skiagraph.handover.export import export_clip
 from skiagraph.media.formats import FORMATS
 from skiagraph.media.index import open_clip
@@ -86,7 +86,7 @@ class _Spent:
 def scan_share(clip: Path) -> None:
     """Frames per second of both ways to scan, and which share of the CPU time passes outside the networks."""
     info, index = open_clip(clip)
-    inside = _Spent((blazeface.BlazeFace, "find"), (descriptor.FaceDescriber, "_landmarks"), (descriptor.FaceDescriber, "describe"), (silhouette.Silhouette, "_mask"))
+    inside = _Spent((detector.FaceDetector, "find"), (descriptor.FaceDescriber, "_landmarks"), (descriptor.FaceDescriber, "describe"), (silhouette.Silhouette, "_mask"))
     decoding = _Spent((FrameReader, "read"))
     rate = float(info.rate)
     for every in (1, 10):

@@ -10,15 +10,15 @@ from numpy.typing import NDArray
 from skiagraph.boxes import area, intersection
 
 # Order of the landmarks along the second axis of Detections.landmarks; left and right are the picture's.
-EYE_LEFT, EYE_RIGHT, NOSE, MOUTH, EAR_LEFT, EAR_RIGHT = range(6)
+EYE_LEFT, EYE_RIGHT, NOSE, MOUTH_LEFT, MOUTH_RIGHT = range(5)
 
 
 @dataclass(frozen=True, slots=True)
 class Detections:
     """Faces found in one frame.
 
-    boxes: float32 (n, 4) x0, y0, x1, y1 in pixels of the upright frame; brows to chin, roughly square.
-    scores: float32 (n,) in 0..1.  landmarks: float32 (n, 6, 2) in pixels, in the order named above.
+    boxes: float32 (n, 4) x0, y0, x1, y1 in pixels of the upright frame; brows to chin, square.
+    scores: float32 (n,) in 0..1.  landmarks: float32 (n, 5, 2) in pixels, in the order named above.
     """
 
     boxes: NDArray[np.float32]
@@ -27,15 +27,15 @@ class Detections:
 
     def __post_init__(self):
         n = len(self.scores)
-        if self.boxes.shape != (n, 4) or self.landmarks.shape != (n, 6, 2):
-            raise ValueError(f"expected boxes ({n}, 4) and landmarks ({n}, 6, 2), got {self.boxes.shape} and {self.landmarks.shape}")
+        if self.boxes.shape != (n, 4) or self.landmarks.shape != (n, 5, 2):
+            raise ValueError(f"expected boxes ({n}, 4) and landmarks ({n}, 5, 2), got {self.boxes.shape} and {self.landmarks.shape}")
 
     def __len__(self) -> int:
         return len(self.scores)
 
     @staticmethod
     def none() -> Detections:
-        return Detections(np.zeros((0, 4), np.float32), np.zeros(0, np.float32), np.zeros((0, 6, 2), np.float32))
+        return Detections(np.zeros((0, 4), np.float32), np.zeros(0, np.float32), np.zeros((0, 5, 2), np.float32))
 
     @staticmethod
     def joined(parts: list[Detections]) -> Detections:
@@ -49,7 +49,7 @@ class Detections:
         return Detections(self.boxes[rows], self.scores[rows], self.landmarks[rows])
 
     def moved(self, scale: float, dx: float, dy: float) -> Detections:
-        """Coordinates times scale, then shifted by (dx, dy) pixels: from a tile to the whole frame."""
+        """Coordinates times scale, then shifted by (dx, dy) pixels: from a part, or another scale, to the whole frame."""
         shift = np.array([dx, dy], np.float32)
         return Detections(self.boxes * np.float32(scale) + np.tile(shift, 2), self.scores,
                           self.landmarks * np.float32(scale) + shift)
@@ -59,7 +59,7 @@ def suppress(found: Detections, overlap: float = 0.3) -> Detections:
     """Merge detections of the same face: weighted non-maximum suppression.
 
     Boxes that overlap the best one by more than overlap (IoU) are averaged into it by score; the best score stays.
-    Lesser ones mostly inside it, or a few times larger around it, are the same face at a wrong scale and are dropped. This steadies boxes seen in several tiles.
+    Lesser ones mostly inside it, or a few times larger around it, are the same face at a wrong scale and are dropped. This steadies boxes.
     Source: Bazarevsky et al., BlazeFace, 2019, section 3.3 (blending instead of suppression).
     """
     if len(found) < 2:

@@ -1,4 +1,4 @@
-"""Finds the faces of one frame: the whole of it by tiles, or a second look at a place where one is expected."""
+"""Finds the faces of one frame: all of it, or a second look at a place where one is expected."""
 
 from __future__ import annotations
 
@@ -10,12 +10,20 @@ import cv2
 import numpy as np
 
 from skiagraph.boxes import iou
-from skiagraph.detect.blazeface import FULL_RANGE, SHORT_RANGE, BlazeFace
 from skiagraph.detect.detections import Detections, suppress
-from skiagraph.detect.tiles import Tile, cut, shrunk, tile_plan
+from skiagraph.detect.detector import FaceDetector
 
 # Scores under this are noise even for a second look.
 FIRST_LOOK, SECOND_LOOK = 0.35, 0.25
+# Measured: a face is found surely when its box spans this many px of what the detector is given.
+SURE_SPAN = 16.0
+# Each level is so many times coarser than the one before, as long as it has more px than this across.
+COARSER, LEAST_ACROSS = 4, 320
+# A level of more px than this is searched only in each so many frames that it is not too much in one, when each frame is searched.
+AFFORDABLE = 640_000
+# Second looks: side in px of the square that is looked at, and how many face sides of the frame it shows. The second is for who is not seen well in the first.
+NEAR_SIDE, NEAR_REACH = 128, 3.4
+CLOSE_SIDE, CLOSE_REACH = 224, 3.0
 # A second look that is this sure needs no third.
 CONTENT = 0.6
 # Below this mean brightness a picture is lifted before it is searched.
@@ -26,24 +34,22 @@ DARK = 78.0
 class Search:
     """A search under way. result() waits for it."""
 
-    shares: tuple[Future, ...]
+    levels: tuple[Future, ...]
 
     def result(self) -> Detections:
-        return suppress(Detections.joined([d for share in self.shares for d in share.result()]))
+        return suppress(Detections.joined([level.result() for level in self.levels]))
 
 
 class FaceFinder:
-    """Both detectors, one pair per thread. Frames are uint8 RGB, upright.
+    """The detector at several scales. Frames are uint8 RGB, upright.
 
-    smallest: px of the smallest face to find. threads: how many tiles are looked at together.
+    smallest: px of the smallest face to find. threads: how many looks are taken together.
     """
 
     def __init__(self, smallest: int = 36, threads: int | None = None):
         self.smallest = smallest
         self.threads = threads or min(4, os.cpu_count() or 1)
-        self._far = [BlazeFace(FULL_RANGE) for _ in range(self.threads)]
-        self._near = [BlazeFace(SHORT_RANGE) for _ in range(self.threads)]
-        self._free = list(range(self.threads))
+        self._detector = FaceDetector()
         self.pool = ThreadPoolExecutor(self.threads, thread_name_prefix="finder")
 
     def close(self) -> None:
@@ -59,47 +65,17 @@ class FaceFinder:
         """All faces of a frame with a score of at least limit."""
         return self.submit(frame_rgb, limit).result()
 
-    def submit(self, frame_rgb: np.ndarray, limit: float = FIRST_LOOK, turn: int | None = None, worth: int = 3) -> Search:
-        """Begin to search a frame: all of it, or with a turn only its part of the squares (turn and worth: see tile_plan)."""
+    def submit(self, frame_rgb: np.ndarray, limit: float = FIRST_LOOK, turn: int | None = None) -> Search:
+        """Begin to search a frame: all of it, or with a turn, the number of the frame in a row of searches, what is affordable in each."""
         height, width = frame_rgb.shape[:2]
-        frame_rgb = lifted(frame_rgb)
-        tiles = tile_plan(width, height, self.smallest, turn, worth)
-        levels = shrunk(frame_rgb, {tile.side for tile in tiles}, self._far[0].side)
-        largest = min(width, height)
-        # The short-range model on the largest squares knows near faces, and profiles, better.
-        calls = [(tile, False) for tile in tiles] + [(tile, True) for tile in tiles if tile.side >= largest]
-        return Search(tuple(self.pool.submit(self._look_at, calls[n::self.threads], (width, height), levels, limit, turn is not None) for n in range(self.threads)))
+        wanted = [size for size in level_sizes(width, height, self.smallest) if turn is None or turn % _rest(size) == 0]
+        return Search(tuple(self.pool.submit(self._search, picture, width / picture.shape[1], limit) for picture in shrunk(frame_rgb, wanted)))
 
-    def _look_at(self, calls, size, levels, limit, alone) -> list[Detections]:
-        worker = self._free.pop()
-        try:
-            side, found = self._far[worker].side, []
-            for tile, near in calls:
-                scale = tile.side / side
-                square = cut(levels[tile.side], Tile(round(tile.left / scale), round(tile.top / scale), side))
-                seen = (self._near if near else self._far)[worker].find(square, limit)
-                if len(seen):
-                    found.append(self._kept_inside(seen.moved(scale, tile.left, tile.top), tile, size, alone))
-            return found
-        finally:
-            self._free.append(worker)
-
-    @staticmethod
-    def _kept_inside(seen: Detections, tile: Tile, size, alone: bool) -> Detections:
-        """Without faces cut by an inner edge of the tile: the neighbour sees those whole.
-
-        alone: the neighbour may not be searched in this turn, so a face near the edge has nobody to correct it and waits for its turn.
-        """
-        width, height = size
-        boxes = seen.boxes
-        edge = np.maximum(2.0, 0.15 * (boxes[:, 2] - boxes[:, 0])) if alone else 2.0
-        cut_off = ((boxes[:, 0] < tile.left + edge) & (tile.left > 0)) | ((boxes[:, 1] < tile.top + edge) & (tile.top > 0))
-        cut_off |= (boxes[:, 2] > tile.left + tile.side - edge) & (tile.left + tile.side < width)
-        cut_off |= (boxes[:, 3] > tile.top + tile.side - edge) & (tile.top + tile.side < height)
-        return seen.take(~cut_off)
+    def _search(self, picture: np.ndarray, scale: float, limit: float) -> Detections:
+        return suppress(self._detector.find(lifted(picture), limit)).moved(scale, 0, 0)
 
     def look(self, frame_rgb: np.ndarray, boxes_xyxy: np.ndarray, limit: float = SECOND_LOOK, thorough: np.ndarray | None = None) -> Detections:
-        """A second look around each of the boxes (n, 4); where it is not sure, a third with the other model, and mirrored.
+        """A second look around each of the boxes (n, 4); where it is not sure, a third from nearer, and mirrored.
 
         Only faces that overlap the box they were looked for at are returned. thorough: bool (n,), where a third look is worth it.
         """
@@ -109,32 +85,71 @@ class FaceFinder:
         return suppress(Detections.joined([d for share in shares for d in share.result()]))
 
     def _look_around(self, wanted, frame_rgb, limit) -> list[Detections]:
-        worker = self._free.pop()
-        try:
-            found = []
-            for box, thorough in wanted:
-                seen = self._near_box(self._near[worker], frame_rgb, box, 3.6, limit)
-                if thorough and (not len(seen) or seen.scores.max() < CONTENT):
-                    seen = Detections.joined([seen, self._near_box(self._far[worker], frame_rgb, box, 4.0, limit)])
-                    if not len(seen) or seen.scores.max() < CONTENT:
-                        seen = Detections.joined([seen, self._near_box(self._near[worker], frame_rgb, box, 3.2, limit, mirrored=True)])
-                found.append(seen)
-            return found
-        finally:
-            self._free.append(worker)
+        found = []
+        for box, thorough in wanted:
+            seen = self._near_box(frame_rgb, box, NEAR_SIDE, NEAR_REACH, limit)
+            if thorough and not _content(seen):
+                seen = Detections.joined([seen, self._near_box(frame_rgb, box, CLOSE_SIDE, CLOSE_REACH, limit)])
+                if not _content(seen):
+                    seen = Detections.joined([seen, self._near_box(frame_rgb, box, CLOSE_SIDE, NEAR_REACH, limit, mirrored=True)])
+            found.append(seen)
+        return found
 
-    @staticmethod
-    def _near_box(model: BlazeFace, frame_rgb, box, spread: float, limit: float, mirrored: bool = False) -> Detections:
+    def _near_box(self, frame_rgb, box, side: int, reach: float, limit: float, mirrored: bool = False) -> Detections:
         size = max(box[2] - box[0], box[3] - box[1], 8.0)
-        cx, cy = (box[0] + box[2]) / 2, (box[1] + box[3]) / 2
-        side = max(int(size * spread), 24)
-        tile = Tile(int(cx - side / 2), int(cy - side / 2), side)
-        square = lifted(cut(frame_rgb, tile))
-        seen = model.find(np.ascontiguousarray(square[:, ::-1]) if mirrored else square, limit)
+        scale = size * reach / side
+        left, top = (box[0] + box[2] - size * reach) / 2, (box[1] + box[3] - size * reach) / 2
+        square = lifted(_cut(frame_rgb, left, top, scale, side))
+        seen = self._detector.find(np.ascontiguousarray(square[:, ::-1]) if mirrored else square, limit)
         if mirrored and len(seen):
             seen = _mirrored(seen, side)
-        seen = seen.moved(1, tile.left, tile.top)
+        seen = seen.moved(scale, left, top)
         return seen.take(iou(np.asarray(box)[None], seen.boxes)[0] > 0.15) if len(seen) else seen
+
+
+def _content(seen: Detections) -> bool:
+    return bool(len(seen) and seen.scores.max() >= CONTENT)
+
+
+def level_sizes(width: int, height: int, smallest: int) -> list[tuple[int, int]]:
+    """Sizes at which a frame is searched, the finest first, in which the smallest face to find spans enough px."""
+    scale, sizes = min(2.0, SURE_SPAN / smallest), []
+    while not sizes or max(sizes[-1]) > LEAST_ACROSS:
+        sizes.append((max(1, round(width * scale)), max(1, round(height * scale))))
+        scale /= COARSER
+    return sizes
+
+
+def _rest(size: tuple[int, int]) -> int:
+    """A level of this size is searched in each so many frames."""
+    return max(1, round(size[0] * size[1] / AFFORDABLE))
+
+
+def shrunk(frame_rgb: np.ndarray, sizes: list[tuple[int, int]]) -> list[np.ndarray]:
+    """The frame at falling sizes, each made from the one before it, halved where it can be, since that is quick and true."""
+    made, source = [], frame_rgb
+    for size in sizes:
+        while source.shape[1] >= 2 * size[0] and source.shape[0] >= 2 * size[1]:
+            source = cv2.resize(source, (source.shape[1] // 2, source.shape[0] // 2), interpolation=cv2.INTER_AREA)
+        source = source if source.shape[1::-1] == size else cv2.resize(source, size, interpolation=cv2.INTER_LINEAR)
+        made.append(source)
+    return made
+
+
+def _cut(frame_rgb: np.ndarray, left: float, top: float, scale: float, side: int) -> np.ndarray:
+    """A square of the frame, scale times `side` px wide, as uint8 (side, side, 3); grey beyond the frame."""
+    height, width = frame_rgb.shape[:2]
+    x0, y0 = max(0, int(left)), max(0, int(top))
+    part = frame_rgb[y0:min(height, int(top + scale * side) + 2), x0:min(width, int(left + scale * side) + 2)]
+    if not part.size:
+        return np.full((side, side, 3), 128, np.uint8)
+    before = np.array(part.shape[1::-1])
+    while scale >= 2:
+        part = cv2.resize(part, (max(1, part.shape[1] // 2), max(1, part.shape[0] // 2)), interpolation=cv2.INTER_AREA)
+        scale /= 2
+    x, y = before / part.shape[1::-1]
+    placed = np.float32([[scale, 0, (left - x0) / x], [0, scale, (top - y0) / y]])
+    return cv2.warpAffine(part, placed, (side, side), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_CONSTANT, borderValue=(128, 128, 128))
 
 
 def lifted(rgb: np.ndarray) -> np.ndarray:
@@ -157,5 +172,5 @@ def _mirrored(seen: Detections, side: int) -> Detections:
     boxes, marks = seen.boxes.copy(), seen.landmarks.copy()
     boxes[:, [0, 2]] = side - seen.boxes[:, [2, 0]]
     marks[:, :, 0] = side - marks[:, :, 0]
-    # The picture's left eye and ear are what was right in the mirror.
-    return Detections(boxes, seen.scores, np.ascontiguousarray(marks[:, [1, 0, 2, 3, 5, 4]]))
+    # The picture's left eye and corner of the mouth are what was right in the mirror.
+    return Detections(boxes, seen.scores, np.ascontiguousarray(marks[:, [1, 0, 2, 4, 3]]))

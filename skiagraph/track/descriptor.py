@@ -9,10 +9,11 @@ Alignment: Kartynnik et al., Real-time Facial Surface Geometry, 2019 (468 landma
 from __future__ import annotations
 
 from dataclasses import dataclass
-from importlib import resources
 
 import cv2
 import numpy as np
+
+from skiagraph.detect.networks import onnx_network, weights
 
 CHIP_PX = 150
 # Where dlib puts the outer and inner corners of both eyes and the base of the nose in a chip, as shares of its side; the
@@ -48,22 +49,16 @@ class FaceDescriber:
 
     def __init__(self, threads: int = 1):
         from ai_edge_litert.interpreter import Interpreter
-        folder = resources.files("skiagraph.assets").joinpath("models")
-        self._mesh = Interpreter(model_content=folder.joinpath("face_landmarks.tflite").read_bytes(), num_threads=threads)
+        self._mesh = Interpreter(model_content=weights("face_landmarks.tflite"), num_threads=threads)
         self._mesh.allocate_tensors()
         self._input = self._mesh.get_input_details()[0]["index"]
         self._outputs = sorted(self._mesh.get_output_details(), key=lambda detail: -int(np.prod(detail["shape"])))
         # The larger of both is read when somebody is described for the first time.
         self._net = None
 
-    def opinion(self, frame_rgb: np.ndarray, box_xyxy: np.ndarray) -> tuple[float, np.ndarray]:
-        """How sure the landmark network is that a detection is a face, 0..1, and the box, (4,) px, of the face that it sees there."""
-        points, present = self._landmarks(frame_rgb, box_xyxy, 0.0)
-        return present, np.concatenate([points.min(axis=0), points.max(axis=0)])
-
     def presence(self, frame_rgb: np.ndarray, box_xyxy: np.ndarray) -> float:
         """How sure the landmark network is that a detection is a face, 0..1."""
-        return self.opinion(frame_rgb, box_xyxy)[0]
+        return self._landmarks(frame_rgb, box_xyxy, 0.0)[1]
 
     def chip(self, frame_rgb: np.ndarray, box_xyxy: np.ndarray, angle: float = 0.0) -> Chip | None:
         """The aligned face of a detection (box px of the frame, roll in degrees clockwise), or None when no face is seen there."""
@@ -98,8 +93,6 @@ class FaceDescriber:
     def describe(self, chip: Chip) -> np.ndarray:
         """float32 (128,). Under 0.6 apart is the same person on the pictures the network was trained with."""
         if self._net is None:
-            weights = resources.files("skiagraph.assets").joinpath("models", "face_descriptor.onnx").read_bytes()
-            self._net = cv2.dnn.readNetFromONNX(np.frombuffer(weights, np.uint8))
+            self._net = onnx_network("face_descriptor.onnx")
         blob = ((chip.rgb.astype(np.float32) - _MEAN) / 256).transpose(2, 0, 1)
-        self._net.setInput(np.ascontiguousarray(blob[None]))
-        return self._net.forward()[0].astype(np.float32)
+        return self._net.run(None, {"face": np.ascontiguousarray(blob[None])})[0][0].astype(np.float32)

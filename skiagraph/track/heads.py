@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 
-from skiagraph.detect.detections import EAR_LEFT, EAR_RIGHT, EYE_LEFT, EYE_RIGHT, NOSE, Detections
+from skiagraph.detect.detections import EYE_LEFT, EYE_RIGHT, NOSE, Detections
 
-# Fitted on heads of known geometry, in shares of the detector's box side: BlazeFace boxes reach from the brows to the chin.
-RISE = 0.145
-HEIGHT = 1.46
-WIDTH = 1.12
-WIDTH_BY_TURN = 0.52
+# Fitted on heads of known geometry, in shares of the box's side: boxes reach from the brows to the chin.
+RISE = 0.125
+HEIGHT = 1.45
+WIDTH = 1.05
+# A turned head is wider than its face, and its middle lies behind the face, away from where the nose points.
+WIDTH_BY_TURN, BACK_BY_TURN = 0.5, 0.7
 # In profile nose and chin stand out in front of any ellipse around the skull; the head is drawn larger, and a little lower.
 HEIGHT_BY_TURN, DROP_BY_TURN = 0.24, 0.08
 # No head is lower than this for its width.
@@ -22,8 +23,7 @@ SHORT_EYE_LINE = 0.22
 def head_rows(found: Detections) -> np.ndarray:
     """Head of each detection: float32 (n, 5) cx, cy, width, height in px and angle in degrees clockwise.
 
-    The ears tell the middle of the head; how far the nose stands from it tells how far it is turned, and a turned head is
-    wider than its face.
+    How far the nose stands from the middle of the face tells how far the head is turned.
     """
     boxes, points = found.boxes, found.landmarks
     side = np.maximum(boxes[:, 2] - boxes[:, 0], 1e-3)
@@ -32,10 +32,9 @@ def head_rows(found: Detections) -> np.ndarray:
     long_enough = np.hypot(eyes[:, 0], eyes[:, 1]) > SHORT_EYE_LINE * side
     angle = np.where(long_enough & (eyes[:, 0] > 0), np.degrees(np.arctan2(eyes[:, 1], eyes[:, 0])), 0.0)
     lean = np.radians(angle)
-    ears = (points[:, EAR_LEFT] + points[:, EAR_RIGHT]) / 2
-    along = ((ears - middle) * np.stack([np.cos(lean), np.sin(lean)], 1)).sum(1)
-    turn = np.clip(np.abs(((points[:, NOSE] - ears) * np.stack([np.cos(lean), np.sin(lean)], 1)).sum(1)) / side, 0, 0.7)
-    along = np.clip(along / side, -0.45, 0.45) * side
+    nose = ((points[:, NOSE] - middle) * np.stack([np.cos(lean), np.sin(lean)], 1)).sum(1)
+    turn = np.clip(np.abs(nose) / side, 0, 0.5)
+    along = -BACK_BY_TURN * np.clip(nose / side, -0.5, 0.5) * side
     rise = (RISE - DROP_BY_TURN * turn) * side
     cx = middle[:, 0] + along * np.cos(lean) + rise * np.sin(lean)
     cy = middle[:, 1] + along * np.sin(lean) - rise * np.cos(lean)

@@ -22,7 +22,7 @@ from skiagraph.media.clip import fingerprint
 from skiagraph.track.linking import Seen
 
 # Raised when what is written, or how faces are found, changes; older diaries are then left alone.
-VERSION = 2
+VERSION = 3
 # Frames between two writings.
 CHUNK = 125
 

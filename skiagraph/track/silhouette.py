@@ -7,10 +7,11 @@ from __future__ import annotations
 
 import threading
 from dataclasses import dataclass
-from importlib import resources
 
 import cv2
 import numpy as np
+
+from skiagraph.detect.networks import weights
 
 _SIDE = 256
 # The square that is looked at: its side in head heights, and how far down in it the head's middle lies.
@@ -50,8 +51,7 @@ class Silhouette:
         mine = self._of_thread
         if not hasattr(mine, "interpreter"):
             from ai_edge_litert.interpreter import Interpreter
-            weights = resources.files("skiagraph.assets").joinpath("models", "person_segmentation.tflite").read_bytes()
-            mine.interpreter = Interpreter(model_content=weights, num_threads=1)
+            mine.interpreter = Interpreter(model_content=weights("person_segmentation.tflite"), num_threads=1)
             mine.interpreter.allocate_tensors()
             mine.input = mine.interpreter.get_input_details()[0]["index"]
             mine.output = mine.interpreter.get_output_details()[0]["index"]

@@ -11,8 +11,8 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 
-from skiagraph.boxes import area, intersection, iou
-from skiagraph.detect.detections import EAR_LEFT, EAR_RIGHT, NOSE, Detections, around
+from skiagraph.boxes import iou
+from skiagraph.detect.detections import NOSE, Detections, around
 from skiagraph.detect.finder import FaceFinder, Search
 from skiagraph.jobs import JobControl, read_ahead
 from skiagraph.media.clip import ClipInfo
@@ -23,30 +23,26 @@ from skiagraph.track.appearance import head_colours
 from skiagraph.track.camera import STILL, CameraMotion, Thumbnails
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.heads import head_rows
-from skiagraph.track.linking import Linker, Match, Seen, not_taken
+from skiagraph.track.linking import Expected, Linker, Match, Seen, not_taken
 from skiagraph.track.observations import Diary, Observation
 from skiagraph.track.silhouette import GONE, Silhouette
 
 STEP_FIND = "Finding faces"
 # When stepping, people who are known are looked at again every so many frames.
 LOOK_EVERY = 2
-# So many small squares are searched in a frame when each is searched, and more when few are, up to this.
-WORTH, WORTH_MOST = 3, 12
 # A face is described when it is at least this sure and this large (px), at most this often for one track, and not soon again.
 DESCRIBE_SCORE, DESCRIBE_PX, DESCRIBE_MOST, DESCRIBE_APART_S = 0.7, 22, 4, 0.35
 DESCRIBED_AHEAD = 6
 # After so many frames without a face a track is described anew, this often, and again when so long ago.
 LOST_FRAMES, DESCRIBE_ANEW, DESCRIBE_AGAIN_S = 3, 2, 1.0
+# The nose of a face in profile stands one part in so many of the box's side from its middle.
+ASIDE = 3.0
 # A face of a score between these is shown to the landmark network for a second opinion: on drawn and
 # textured footage that network sees 0.9 or more on nearly all real faces and under 0.5 on nearly all others.
 ASKED_FROM, ASKED_TO = 0.45, 0.74
 FACE_SAID = 0.5
 # Its opinion of a place holds for so many frames, for boxes that overlap by this much (IoU).
 OPINION_HOLDS, SAME_PLACE = 8, 0.5
-# A weak box that overlaps a face seen for certain by this much (IoU), or lies around it, may be that face, seen badly.
-# It is asked about up to a higher score; after looking again so often, this share of what the landmark network sees lies in
-# that face if it is.
-BESIDE, AROUND, ASKED_BESIDE, SETTLING, SETTLED = 0.1, 0.8, 0.85, 3, 0.7
 # Somebody who was not seen for more frames than this is sought with all means only in each fourth frame.
 THOROUGH, THOROUGH_AGAIN = 4, 4
 # So many frames stay at hand for looking back, or one step, but not more than fit into so much memory.
@@ -55,8 +51,8 @@ BACK_LEAST, BACK_BYTES = 8, 150e6
 UNSURE, CROSSING = 0.6, 0.05
 # At the ends of a shot signs of this score, so near an edge in face sides, may be somebody half in the picture.
 EDGE_SCORE, EDGE_NEAR = 0.22, 0.15
-# A second look of at least this score is preferred to what the squares show of the same face.
-GOOD_LOOK = 0.55
+# Whoever is seen with at least this score in a search needs no look of their own.
+GOOD = 0.55
 # What that network does not take for a face continues a track only as a hint of this score.
 HINT_SCORE = 0.45
 
@@ -122,20 +118,19 @@ class _Prepared:
 
 @dataclass(frozen=True, slots=True)
 class _Opinion:
-    """What the landmark network said of a place, (4,): whether a face is there, and the box of the one it saw."""
+    """What the landmark network said of a place, (4,): whether a face is there."""
 
     frame: int
     place: np.ndarray
     face: bool
-    seen: np.ndarray
 
 
 class Sweep:
     """Goes through a clip once. Afterwards the diary has what was seen, and descriptions whom it is like.
 
-    Whoever is known is looked for first, where they should be, by one detector; what the squares of the frame show besides
-    is somebody new. When stepping, known people are looked at in every second frame, and in every frame where one is lost,
-    doubtful or crosses another; whoever is new or back is looked for in the frames just before.
+    Who is known and not seen well in a searched frame is looked for where they should be. When stepping, known people are looked
+    at in every second frame, and in every frame where one is lost, doubtful or crosses another; whoever is new or back is looked
+    for in the frames just before.
 
     every: search each n-th frame.
     """
@@ -216,7 +211,7 @@ class Sweep:
                 camera.restart(grey)
             search = None
             if searched:
-                search = self._finder.submit(picture.rgb, turn=None if cut or frame.number == 0 else turn, worth=min(WORTH_MOST, WORTH * self._every))
+                search = self._finder.submit(picture.rgb, turn=None if cut or frame.number == 0 or self._every > 1 else turn)
                 turn += 1
             yield _Prepared(picture, cut, step, search)
 
@@ -239,14 +234,13 @@ class Sweep:
             return
         self.linker.go_on(frame, prepared.camera)
         expected = [e for e in self.linker.expected if sought is None or e.number in sought]
-        found = Detections.none()
-        if expected:
+        found = Detections.none() if prepared.search is None else self._believed(picture, prepared.search.result(), expected)
+        missing = self._not_seen(expected, found)
+        if missing:
             # Somebody long out of sight is not sought with all means in every frame.
-            thorough = np.array([e.missed <= THOROUGH or frame % THOROUGH_AGAIN == 0 for e in expected])
-            found = self._believed(picture, self._finder.look(picture.rgb, self.squared.boxes(np.array([e.box for e in expected])), thorough=thorough), expected)
-        if prepared.search is not None:
-            good = found.boxes[found.scores >= GOOD_LOOK]
-            found = known_first(found, self._believed(picture, prepared.search.result(), expected, good))
+            thorough = np.array([e.missed <= THOROUGH or frame % THOROUGH_AGAIN == 0 for e in missing])
+            looked = self._finder.look(picture.rgb, self.squared.boxes(np.array([e.box for e in missing])), thorough=thorough)
+            found = _without_twins(found, self._believed(picture, looked, missing))
         seen = self.seen(picture.rgb, found)
         matches = self.linker.take(seen, sought)
         self._open[frame] = Observation(frame, seen, STILL if prepared.camera is None else prepared.camera, prepared.cut, sought is None)
@@ -298,39 +292,35 @@ class Sweep:
                                               else Observation(picture.number, again, STILL, False, False))
                 told(picture.number, again, False)
 
-    def _believed(self, picture: _Picture, found: Detections, expected, known: np.ndarray | None = None) -> Detections:
-        """Without what only looks like a face, where none was expected; where one was, it counts as a hint only.
+    def _not_seen(self, expected: list[Expected], found: Detections) -> list[Expected]:
+        """Those of the expected whom a search, in square pixels, did not show well."""
+        good = found.boxes[found.scores >= GOOD]
+        if not len(good) or not expected:
+            return expected
+        overlap = iou(self.squared.boxes(np.array([e.box for e in expected])), good).max(axis=1)
+        return [e for e, most in zip(expected, overlap) if most < SAME_PLACE]
 
-        known: boxes (n, 4) of faces seen for certain; what proves to be one of them, seen badly, is left out.
-        """
+    def _believed(self, picture: _Picture, found: Detections, expected) -> Detections:
+        """Without what only looks like a face, where none was expected; where one was, it counts as a hint only."""
         places = self.squared.boxes(np.array([e.box for e in expected]).reshape(-1, 4))
         steady = places[[n for n, e in enumerate(expected) if not e.missed and e.score >= UNSURE]]
         kept, scores = np.ones(len(found), bool), found.scores.copy()
         for n, (box, score) in enumerate(zip(found.boxes, found.scores)):
-            beside = known is not None and len(known) and _touches(box, known)
-            if not ASKED_FROM <= score < (ASKED_BESIDE if beside else ASKED_TO) or len(steady) and iou(box[None], steady)[0].max() > SAME_PLACE:
+            if not ASKED_FROM <= score < ASKED_TO or len(steady) and iou(box[None], steady)[0].max() > SAME_PLACE:
                 continue
-            opinion = self._opinion(picture, box)
-            if not opinion.face:
+            if not self._is_face(picture, box):
                 near = len(places) and iou(box[None], places)[0].max() > 0.3
                 kept[n], scores[n] = near, min(score, HINT_SCORE)
-            elif beside:
-                # The landmarks are drawn to the face itself; looked at again from where they lie, they settle on it.
-                settled = opinion.seen
-                for _ in range(SETTLING):
-                    settled = self._judge.opinion(picture.rgb, settled)[1]
-                kept[n] = (intersection(settled[None], known)[0] / max(area(settled[None])[0], 1)).max() < SETTLED
         return Detections(found.boxes, scores, found.landmarks).take(kept)
 
-    def _opinion(self, picture: _Picture, box: np.ndarray) -> _Opinion:
+    def _is_face(self, picture: _Picture, box: np.ndarray) -> bool:
         """The landmark network's opinion of a place, or the one it had of it a moment ago."""
         self._opinions = [o for o in self._opinions if abs(picture.number - o.frame) < OPINION_HOLDS]
         for opinion in self._opinions:
             if iou(box[None], opinion.place[None])[0, 0] > SAME_PLACE:
-                return opinion
-        present, seen = self._judge.opinion(picture.rgb, box)
-        self._opinions.append(_Opinion(picture.number, box, present >= FACE_SAID, seen))
-        return self._opinions[-1]
+                return opinion.face
+        self._opinions.append(_Opinion(picture.number, box, self._judge.presence(picture.rgb, box) >= FACE_SAID))
+        return self._opinions[-1].face
 
     def _look_at_edges_before(self, begin: int) -> None:
         """At the ends of shots that an earlier run went through: signs there are not in the diary."""
@@ -401,21 +391,12 @@ class Sweep:
                 self.descriptions.setdefault(frame, []).append(description)
 
 
-def known_first(looked: Detections, tiles: Detections) -> Detections:
-    """What was seen where people are known to be, and of what the squares show only what is not the same face.
-
-    Two detectors, or two scales, draw different boxes around one face; to change between them shakes what is linked.
-    """
-    good = looked.scores >= GOOD_LOOK
-    first, rest = looked.take(good), looked.take(~good)
-    for more in (tiles, rest):
-        first = Detections.joined([first, more.take(~_same_face(more, first))])
-    return first
-
-
-def _touches(box: np.ndarray, known: np.ndarray) -> bool:
-    """True when a box lies over a part of a known face, or around one."""
-    return bool(iou(box[None], known)[0].max() > BESIDE or (intersection(box[None], known)[0] / np.maximum(area(known), 1)).max() > AROUND)
+def _without_twins(found: Detections, more: Detections) -> Detections:
+    """What was found, and of the rest what is not the same face."""
+    good, weak = found.take(found.scores >= GOOD), found.take(found.scores < GOOD)
+    for others in (more, weak):
+        good = Detections.joined([good, others.take(~_same_face(others, good))])
+    return good
 
 
 def _same_face(found: Detections, others: Detections) -> np.ndarray:
@@ -428,11 +409,9 @@ def _same_face(found: Detections, others: Detections) -> np.ndarray:
 
 
 def facing(match: Match) -> float:
-    """How far a face looks this way, 1 facing to 0 in profile: where the nose stands between the ears."""
-    marks = match.landmarks
-    left, right = marks[NOSE, 0] - marks[EAR_LEFT, 0], marks[EAR_RIGHT, 0] - marks[NOSE, 0]
-    wide = max(left + right, 1e-3)
-    return float(np.clip(1 - abs(left - right) / wide, 0, 1))
+    """How far a face looks this way, 1 facing to 0 in profile: where the nose stands in its box."""
+    aside = abs(match.landmarks[NOSE, 0] - (match.box[0] + match.box[2]) / 2) / max(match.box[2] - match.box[0], 1e-3)
+    return float(np.clip(1 - ASIDE * aside, 0, 1))
 
 
 def describe(describer: FaceDescriber, rgb: np.ndarray, squared: Squared, box: np.ndarray) -> Description | None:
