@@ -14,13 +14,16 @@ from skiagraph.detect.detections import Detections, suppress
 from skiagraph.detect.detector import FaceDetector
 
 # Scores under this are noise even for a second look.
-FIRST_LOOK, SECOND_LOOK = 0.35, 0.25
+FIRST_LOOK, SECOND_LOOK = 0.25, 0.25
 # Measured: a face is found surely when its box spans this many px of what the detector is given.
 SURE_SPAN = 16.0
 # Each level is so many times coarser than the one before, as long as it has more px than this across.
-COARSER, LEAST_ACROSS = 4, 320
+COARSER, LEAST_ACROSS = 2, 320
 # A level of more px than this is searched only in each so many frames that it is not too much in one, when each frame is searched.
 AFFORDABLE = 640_000
+# A picture is searched with its mirror image around it, so wide, px, since half a face and its mirror image look like a face: whoever
+# comes into the picture is found earlier, and longer who leaves it. The middle of such a face is the edge, give or take this share of its side.
+BORDER, MIRRORED = 16, 0.1
 # Second looks: side in px of the square that is looked at, and how many face sides of the frame it shows. The second is for who is not seen well in the first.
 NEAR_SIDE, NEAR_REACH = 128, 3.4
 CLOSE_SIDE, CLOSE_REACH = 224, 3.0
@@ -61,18 +64,21 @@ class FaceFinder:
     def __exit__(self, *_) -> None:
         self.close()
 
-    def find(self, frame_rgb: np.ndarray, limit: float = FIRST_LOOK) -> Detections:
-        """All faces of a frame with a score of at least limit."""
-        return self.submit(frame_rgb, limit).result()
+    def find(self, frame_rgb: np.ndarray, limit: float = FIRST_LOOK, finer: float = 1.0) -> Detections:
+        """All faces of a frame with a score of at least limit. finer: times as fine as the smallest face needs."""
+        return self.submit(frame_rgb, limit, finer=finer).result()
 
-    def submit(self, frame_rgb: np.ndarray, limit: float = FIRST_LOOK, turn: int | None = None) -> Search:
+    def submit(self, frame_rgb: np.ndarray, limit: float = FIRST_LOOK, turn: int | None = None, finer: float = 1.0) -> Search:
         """Begin to search a frame: all of it, or with a turn, the number of the frame in a row of searches, what is affordable in each."""
         height, width = frame_rgb.shape[:2]
-        wanted = [size for size in level_sizes(width, height, self.smallest) if turn is None or turn % _rest(size) == 0]
+        wanted = [size for size in level_sizes(width, height, self.smallest / finer) if turn is None or turn % _rest(size) == 0]
         return Search(tuple(self.pool.submit(self._search, picture, width / picture.shape[1], limit) for picture in shrunk(frame_rgb, wanted)))
 
     def _search(self, picture: np.ndarray, scale: float, limit: float) -> Detections:
-        return suppress(self._detector.find(lifted(picture), limit)).moved(scale, 0, 0)
+        height, width = picture.shape[:2]
+        wide = cv2.copyMakeBorder(lifted(picture), BORDER, BORDER, BORDER, BORDER, cv2.BORDER_REFLECT)
+        found = self._detector.find(wide, limit).moved(1, -BORDER, -BORDER)
+        return suppress(_without_mirrored(found, width, height)).moved(scale, 0, 0)
 
     def look(self, frame_rgb: np.ndarray, boxes_xyxy: np.ndarray, limit: float = SECOND_LOOK, thorough: np.ndarray | None = None) -> Detections:
         """A second look around each of the boxes (n, 4); where it is not sure, a third from nearer, and mirrored.
@@ -103,15 +109,30 @@ class FaceFinder:
         seen = self._detector.find(np.ascontiguousarray(square[:, ::-1]) if mirrored else square, limit)
         if mirrored and len(seen):
             seen = _mirrored(seen, side)
-        seen = seen.moved(scale, left, top)
+        seen = _without_mirrored(seen.moved(scale, left, top), frame_rgb.shape[1], frame_rgb.shape[0])
         return seen.take(iou(np.asarray(box)[None], seen.boxes)[0] > 0.15) if len(seen) else seen
+
+
+def _without_mirrored(found: Detections, width: int, height: int) -> Detections:
+    """Without faces in the mirror image around a picture of this size, and without halves at its edge that are seen as whole faces too."""
+    if not len(found):
+        return found
+    side = (found.boxes[:, 2] - found.boxes[:, 0])[:, None]
+    middle = (found.boxes[:, :2] + found.boxes[:, 2:]) / 2
+    beyond = np.maximum(-middle, middle - np.array([width, height]))
+    kept = (beyond < MIRRORED * side).all(axis=1)
+    half = kept & (beyond > -MIRRORED * side).any(axis=1)
+    whole = middle[kept & ~half]
+    for row in np.flatnonzero(half):
+        kept[row] = not (np.abs(whole - middle[row]) < side[row]).all(axis=1).any()
+    return found.take(kept)
 
 
 def _content(seen: Detections) -> bool:
     return bool(len(seen) and seen.scores.max() >= CONTENT)
 
 
-def level_sizes(width: int, height: int, smallest: int) -> list[tuple[int, int]]:
+def level_sizes(width: int, height: int, smallest: float) -> list[tuple[int, int]]:
     """Sizes at which a frame is searched, the finest first, in which the smallest face to find spans enough px."""
     scale, sizes = min(2.0, SURE_SPAN / smallest), []
     while not sizes or max(sizes[-1]) > LEAST_ACROSS:
@@ -137,7 +158,7 @@ def shrunk(frame_rgb: np.ndarray, sizes: list[tuple[int, int]]) -> list[np.ndarr
 
 
 def _cut(frame_rgb: np.ndarray, left: float, top: float, scale: float, side: int) -> np.ndarray:
-    """A square of the frame, scale times `side` px wide, as uint8 (side, side, 3); grey beyond the frame."""
+    """A square of the frame, scale times `side` px wide, as uint8 (side, side, 3); mirrored beyond the frame."""
     height, width = frame_rgb.shape[:2]
     x0, y0 = max(0, int(left)), max(0, int(top))
     part = frame_rgb[y0:min(height, int(top + scale * side) + 2), x0:min(width, int(left + scale * side) + 2)]
@@ -149,7 +170,7 @@ def _cut(frame_rgb: np.ndarray, left: float, top: float, scale: float, side: int
         scale /= 2
     x, y = before / part.shape[1::-1]
     placed = np.float32([[scale, 0, (left - x0) / x], [0, scale, (top - y0) / y]])
-    return cv2.warpAffine(part, placed, (side, side), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_CONSTANT, borderValue=(128, 128, 128))
+    return cv2.warpAffine(part, placed, (side, side), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REFLECT)
 
 
 def lifted(rgb: np.ndarray) -> np.ndarray:

@@ -122,12 +122,16 @@ def damaged(project: Project, clip: Clip) -> Iterator[Finding]:
 
 @check
 def gaps(project: Project, clip: Clip) -> Iterator[Finding]:
-    """Frames without cover between frames with it, unless the subject left at the edge and came back there."""
+    """Frames without cover, or with one that was not sure, between frames with it, unless the subject left at the edge and came back there."""
     for subject, sightings in _covered(project, clip):
         for before, after in zip(sightings, sightings[1:]):
             if _is_gap(before, after, clip):
                 missing = after.first - before.last - 1
-                yield Finding(clip.key, subject.key, Reason.GAP, before.last + 1, after.first - 1, float(missing), before.last + 1)
+                # Where the cover was not sure any more, or not yet, it is as if there were none.
+                sure_before, sure_after = (np.flatnonzero(outline_rows(s)[:, 5] >= UNSURE) for s in (before, after))
+                first = before.first + int(sure_before[-1]) + 1 if len(sure_before) else before.first
+                last = after.first + int(sure_after[0]) - 1 if len(sure_after) else after.last
+                yield Finding(clip.key, subject.key, Reason.GAP, first, last, float(missing), before.last + 1)
 
 
 def _is_gap(before: Sighting, after: Sighting, clip: Clip) -> bool:
@@ -356,7 +360,7 @@ def sentence(project: Project, finding: Finding) -> str:
     frames = finding.last - finding.first + 1
     count = f"{frames} frame" + ("s" if frames != 1 else "")
     return {
-        Reason.GAP: f"{name} has no cover for {count} from {format_timecode(finding.first, clip.rate)}. Extend the sighting, or accept if {name} was away.",
+        Reason.GAP: f"{name} has no cover for {finding.worst:.0f} frames from {where}. Extend the sighting, or accept if {name} was away.",
         Reason.UNSURE: f"Not sure where {name} is at {where} ({count}). Look, and move the outline if it slipped.",
         Reason.ENDS_INSIDE: f"Lost sight of {name} at {format_timecode(finding.first, clip.rate)} inside the picture. Extend the sighting, or accept the end.",
         Reason.BEGINS_INSIDE: f"{name} appears at {format_timecode(finding.last, clip.rate)} inside the picture. Check the frames before it.",

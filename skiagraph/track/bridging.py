@@ -23,6 +23,8 @@ from skiagraph.track.silhouette import Silhouette
 SPREAD, ENOUGH_PX = 1.7, 110.0
 # Somebody who stands still is followed back for up to so many times longer at once, as far as the pictures of it fit into so much memory.
 STANDING, LEAD_BYTES = 3, 48e6
+# A head that moves by less than this share of its width a frame is not on its way out of the picture.
+STILL_SPEED = 0.01
 # A face of at least this score shows how large its head is.
 SURE_SIZE = 0.8
 
@@ -357,7 +359,7 @@ def held(rows, start, speed, reason: str, longest: int, size, rate: float, setti
     if len(rows) >= 4:
         t = np.arange(min(8, len(rows)))
         speed = 0.5 * speed + 0.5 * np.polyfit(t, rows[-len(t):, :2], 1)[0]
-    leaving = _touches_edge(state, size, speed)
+    leaving = _touches_edge(state, size, speed) and np.hypot(*speed) > STILL_SPEED * state[2]
     hold = max(1, round(settings.hold_s * rate))
     further = []
     for k in range(min(longest - len(rows), round(1.2 * rate) if leaving else hold)):

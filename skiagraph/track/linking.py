@@ -21,6 +21,10 @@ from skiagraph.track.motion import FaceMotion
 IMPOSSIBLE = 1e3
 # How far off, in face sides, a doubtful face may be from where it is expected.
 DOUBTFUL_AWAY = 0.4
+# How much further it may be from a face that was seen once, whose speed is not known yet.
+BEGUN_AWAY = 0.4
+# What was never seen for certain waits for so many frames only.
+HINT_PATIENCE = 3
 # Going back from the beginning of a track, so many frames without a fitting face end it.
 BACK_MISSED = 5
 
@@ -32,7 +36,7 @@ class LinkSettings:
     doubt_s: how long a track may live on doubtful faces alone; least: rows a track needs to be believed, one
     of them of score kept, unless one is very sure; hint: rows from which others are kept as doubtful."""
 
-    begin: float = 0.62
+    begin: float = 0.5
     sure: float = 0.55
     doubtful: float = 0.35
     patience_s: float = 1.2
@@ -167,14 +171,17 @@ class Linker:
             if sought is None or track.tracklet.number in sought:
                 track.doubted += passed
         waiting = [t for t in left if t.doubted <= self._doubt]
-        left = [t for t in left if t.doubted > self._doubt] + self._match(waiting, doubtful, frame, passed, None, matches)[0]
+        lost, unclaimed = self._match(waiting, doubtful, frame, passed, None, matches)
+        left = [t for t in left if t.doubted > self._doubt] + lost
         for track in left:
             if sought is None or track.tracklet.number in sought:
                 track.missed += passed
-        for row in (r for r in free if sure.found.scores[r] >= self._settings.begin):
-            self._begin(sure, row, frame, matches)
-        self._done += [t.tracklet for t in self._tracks if t.missed > self._patience]
-        self._tracks = [t for t in self._tracks if t.missed <= self._patience]
+        for faces, rows in ((sure, free), (doubtful, unclaimed)):
+            for row in (r for r in rows if faces.found.scores[r] >= self._settings.begin):
+                self._begin(faces, row, frame, matches)
+        waits = [t.missed <= (self._patience if t.tracklet.best >= self._settings.sure else HINT_PATIENCE * passed) for t in self._tracks]
+        self._done += [t.tracklet for t, still in zip(self._tracks, waits) if not still]
+        self._tracks = [t for t, still in zip(self._tracks, waits) if still]
         return matches
 
     def update(self, frame: int, seen: Seen, camera: np.ndarray | None = None, sought: Collection[int] | None = None) -> list[Match]:
@@ -228,7 +235,8 @@ class Linker:
         change = np.abs(np.log(np.maximum(sides, 1)[None] / np.maximum(side, 1)))
         waited = np.minimum(1.0, 2.0 * np.array([t.motion.spread for t in tracks]) / side[:, 0]) * (missed + passed > 1)
         if gate is None:
-            allowed, most, least_like = (DOUBTFUL_AWAY + 0.3 * waited)[:, None], 0.22, np.full(len(tracks), 0.6)
+            just_begun = np.array([len(t.tracklet.frames) == 1 for t in tracks])
+            allowed, most, least_like = (DOUBTFUL_AWAY + 0.3 * waited + BEGUN_AWAY * just_begun)[:, None], 0.22, np.full(len(tracks), 0.6)
         else:
             # The less sure a face is, the nearer it must be to where one was expected.
             allowed = (gate + waited)[:, None] * np.clip((found.scores - 0.45) / 0.25, 0.4, 1)[None]

@@ -17,10 +17,14 @@ from skiagraph.track.sweep import LOST_FRAMES, Description
 
 # A head that stays within this share of its size, as the camera moves, for this long is a picture of one.
 STILL_SHARE, STILL_S = 0.012, 4.0
+# What lies within so many sizes of a head's middle is beside it, and a part of it when it stays there for so many frames.
+BESIDE, BESIDE_FRAMES = 0.8, 10
 # A face of a lower score is a hint, not a find.
 HINT = 0.5
 # Faces further apart than this (Euclidean distance of descriptors) are two people's; within one person profiles reach it seldom.
 UNLIKE = 0.5
+# Nobody is split off who was seen in fewer frames than this.
+LEAST_PART = 4
 # So many frames before two paths meet the cover holds both, where they are no further apart than this share of the head.
 BOTH_FRAMES, NEAR_BOTH = 25, 0.6
 
@@ -51,7 +55,8 @@ class Stretch:
 
 
 def without_shadows(tracklets: Sequence[Tracklet]) -> list[Tracklet]:
-    """Tracklets without doubtful ones that lie over believed heads for most of their time: another head at a wrong scale, or bits of several."""
+    """Tracklets without doubtful ones that lie over believed heads, or for long close beside one, for most of their time: another head
+    at a wrong scale, bits of several, or the back of one."""
     believed: dict[int, list[np.ndarray]] = {}
     for tracklet in tracklets:
         if not tracklet.doubtful:
@@ -61,14 +66,16 @@ def without_shadows(tracklets: Sequence[Tracklet]) -> list[Tracklet]:
                 believed.setdefault(int(frame), []).append(head)
 
     def shadow(tracklet: Tracklet) -> bool:
-        over = 0
-        for frame, box in zip(tracklet.frames, tracklet.boxes):
+        over, beside = 0, 0
+        for frame, box in zip(tracklet.frames, np.asarray(tracklet.boxes, float)):
             others = believed.get(frame)
             if others:
-                boxes = cxcywh_to_xyxy(np.array(others))
-                common = intersection(np.asarray(box, float)[None], boxes)[0]
-                over += bool((common > 0.35 * np.minimum(area(boxes), area(np.asarray(box, float)[None]))).any())
-        return over > 0.5 * len(tracklet.frames)
+                heads = np.array(others)
+                boxes = cxcywh_to_xyxy(heads)
+                over += bool((intersection(box[None], boxes)[0] > 0.35 * np.minimum(area(boxes), area(box[None]))).any())
+                away = np.abs(heads[:, :2] - (box[:2] + box[2:]) / 2)
+                beside += bool((away < BESIDE * heads[:, 2:4]).all(axis=1).any())
+        return over > 0.5 * len(tracklet.frames) or len(tracklet.frames) >= BESIDE_FRAMES and beside > 0.7 * len(tracklet.frames)
 
     return [t for t in tracklets if not (t.doubtful and shadow(t))]
 
@@ -124,9 +131,9 @@ def _change(tracklet: Tracklet, descriptions) -> int | None:
         return None
     low, high = tracklet.frames.index(place[0]), tracklet.frames.index(place[1])
     losses = [tracklet.frames[n] - tracklet.frames[n - 1] for n in range(low + 1, high + 1)]
-    if max(losses) > LOST_FRAMES:
-        return low + 1 + int(np.argmax(losses))
-    return low + 1 + int(np.argmin(tracklet.scores[low + 1:high + 1]))
+    row = low + 1 + int(np.argmax(losses) if max(losses) > LOST_FRAMES else np.argmin(tracklet.scores[low + 1:high + 1]))
+    # In a crossing a face may be half another's for a moment.
+    return row if LEAST_PART <= row <= len(tracklet.frames) - LEAST_PART else None
 
 
 def _rows(t: Tracklet, rows: slice, number: int) -> Tracklet:

@@ -35,7 +35,7 @@ STEP_WHO = "Recognising people"
 # How often, in frames, the people found so far are told.
 PARTIAL_EVERY = 25
 # Faces of at least this score go into the table against which covers are checked.
-SURE_FACE = 0.55
+SURE_FACE = 0.65
 # A track that the detector is not sure of is believed when the landmark network is this sure.
 SURELY_PRESENT = 0.9
 # One of this score needs no second opinion.

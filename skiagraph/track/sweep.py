@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 
 from skiagraph.boxes import iou
-from skiagraph.detect.detections import NOSE, Detections, around
+from skiagraph.detect.detections import EYE_LEFT, EYE_RIGHT, NOSE, Detections, around
 from skiagraph.detect.finder import FaceFinder, Search
 from skiagraph.jobs import JobControl, read_ahead
 from skiagraph.media.clip import ClipInfo
@@ -35,14 +35,19 @@ DESCRIBE_SCORE, DESCRIBE_PX, DESCRIBE_MOST, DESCRIBE_APART_S = 0.7, 22, 4, 0.35
 DESCRIBED_AHEAD = 6
 # After so many frames without a face a track is described anew, this often, and again when so long ago.
 LOST_FRAMES, DESCRIBE_ANEW, DESCRIBE_AGAIN_S = 3, 2, 1.0
-# The nose of a face in profile stands one part in so many of the box's side from its middle.
-ASIDE = 3.0
+# Of a face turned by 55 degrees the nose stands off the middle of the eyes by one part in so many of their distance.
+ASIDE = 2.3
 # A face of a score between these is shown to the landmark network for a second opinion: on drawn and
 # textured footage that network sees 0.9 or more on nearly all real faces and under 0.5 on nearly all others.
 ASKED_FROM, ASKED_TO = 0.45, 0.74
 FACE_SAID = 0.5
-# Its opinion of a place holds for so many frames, for boxes that overlap by this much (IoU).
+# An opinion of a place holds for so many frames, for boxes that overlap by this much (IoU).
 OPINION_HOLDS, SAME_PLACE = 8, 0.5
+# A weak sign of a face where this share of the head would be person counts with this score. Of backgrounds that look like a face
+# hardly any has a third, of half hidden heads most have two thirds (measured).
+SOMEBODY, SOMEBODY_SCORE = 0.55, 0.5
+# A head reaches so many face sides around the middle of its face, in profile.
+ON_HEAD = 0.9
 # Somebody who was not seen for more frames than this is sought with all means only in each fourth frame.
 THOROUGH, THOROUGH_AGAIN = 4, 4
 # So many frames stay at hand for looking back, or one step, but not more than fit into so much memory.
@@ -50,7 +55,7 @@ BACK_LEAST, BACK_BYTES = 8, 150e6
 # A face of a lower score is hardly seen; faces, with half their size around them, that overlap by more than this cross.
 UNSURE, CROSSING = 0.6, 0.05
 # At the ends of a shot signs of this score, so near an edge in face sides, may be somebody half in the picture.
-EDGE_SCORE, EDGE_NEAR = 0.22, 0.15
+EDGE_SCORE, EDGE_NEAR, EDGE_FINER = 0.3, 0.15, 2.5
 # Whoever is seen with at least this score in a search needs no look of their own.
 GOOD = 0.55
 # What that network does not take for a face continues a track only as a hint of this score.
@@ -116,13 +121,14 @@ class _Prepared:
     search: Search | None
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(slots=True)
 class _Opinion:
-    """What the landmark network said of a place, (4,): whether a face is there."""
+    """What was said of a place, (4,): by the landmark network, whether a face is there, and by the shape, whether somebody is. None: not asked yet."""
 
     frame: int
     place: np.ndarray
-    face: bool
+    face: bool | None = None
+    person: bool | None = None
 
 
 class Sweep:
@@ -300,27 +306,46 @@ class Sweep:
         overlap = iou(self.squared.boxes(np.array([e.box for e in expected])), good).max(axis=1)
         return [e for e, most in zip(expected, overlap) if most < SAME_PLACE]
 
-    def _believed(self, picture: _Picture, found: Detections, expected) -> Detections:
-        """Without what only looks like a face, where none was expected; where one was, it counts as a hint only."""
+    def _believed(self, picture: _Picture, found: Detections, expected: list[Expected]) -> Detections:
+        """Without what only looks like a face, where none was expected; where one was, it counts as a hint only.
+
+        A weak sign of a face where the shape says that somebody is counts as a face: half of it is hidden.
+        """
         places = self.squared.boxes(np.array([e.box for e in expected]).reshape(-1, 4))
         steady = places[[n for n, e in enumerate(expected) if not e.missed and e.score >= UNSURE]]
         kept, scores = np.ones(len(found), bool), found.scores.copy()
         for n, (box, score) in enumerate(zip(found.boxes, found.scores)):
-            if not ASKED_FROM <= score < ASKED_TO or len(steady) and iou(box[None], steady)[0].max() > SAME_PLACE:
+            if score >= ASKED_TO or len(steady) and iou(box[None], steady)[0].max() > SAME_PLACE:
                 continue
-            if not self._is_face(picture, box):
-                near = len(places) and iou(box[None], places)[0].max() > 0.3
+            if score >= ASKED_FROM and self._is_face(picture, box):
+                continue
+            near = bool(len(places) and iou(box[None], places)[0].max() > 0.3)
+            if not near and not _on_head(box, places, found.boxes[found.scores >= GOOD]) and self._is_person(picture, found, n):
+                scores[n] = max(score, SOMEBODY_SCORE)
+            elif score >= ASKED_FROM:
                 kept[n], scores[n] = near, min(score, HINT_SCORE)
         return Detections(found.boxes, scores, found.landmarks).take(kept)
 
     def _is_face(self, picture: _Picture, box: np.ndarray) -> bool:
-        """The landmark network's opinion of a place, or the one it had of it a moment ago."""
-        self._opinions = [o for o in self._opinions if abs(picture.number - o.frame) < OPINION_HOLDS]
+        opinion = self._opinion(picture.number, box)
+        if opinion.face is None:
+            opinion.face = self._judge.presence(picture.rgb, box) >= FACE_SAID
+        return opinion.face
+
+    def _is_person(self, picture: _Picture, found: Detections, row: int) -> bool:
+        opinion = self._opinion(picture.number, found.boxes[row])
+        if opinion.person is None:
+            opinion.person = self._silhouette.shape(picture.rgb, head_rows(found.take([row]))[0]).share >= SOMEBODY
+        return opinion.person
+
+    def _opinion(self, frame: int, box: np.ndarray) -> _Opinion:
+        """What was said of a place a moment ago, or room for what is said now."""
+        self._opinions = [o for o in self._opinions if abs(frame - o.frame) < OPINION_HOLDS]
         for opinion in self._opinions:
             if iou(box[None], opinion.place[None])[0, 0] > SAME_PLACE:
-                return opinion.face
-        self._opinions.append(_Opinion(picture.number, box, self._judge.presence(picture.rgb, box) >= FACE_SAID))
-        return self._opinions[-1].face
+                return opinion
+        self._opinions.append(_Opinion(frame, box))
+        return self._opinions[-1]
 
     def _look_at_edges_before(self, begin: int) -> None:
         """At the ends of shots that an earlier run went through: signs there are not in the diary."""
@@ -333,7 +358,7 @@ class Sweep:
     def _look_at_edges(self, picture: _Picture) -> None:
         """At an end of a shot nothing more is to come that would tell of somebody half in the picture: look for them
         harder, and let the shape say whether there is anybody."""
-        found = self._finder.find(picture.rgb, EDGE_SCORE)
+        found = self._finder.find(picture.rgb, EDGE_SCORE, EDGE_FINER)
         width, height = picture.rgb.shape[1::-1]
         known = self._open[picture.number].seen.found if picture.number in self._open else Detections.none()
         found = found.take(~_same_face(found, known))
@@ -399,6 +424,13 @@ def _without_twins(found: Detections, more: Detections) -> Detections:
     return good
 
 
+def _on_head(box: np.ndarray, *known: np.ndarray) -> bool:
+    """True when the middle of a box lies on the head of one of the known faces, (n, 4) each."""
+    faces = np.concatenate(known)
+    away = np.abs((faces[:, :2] + faces[:, 2:]) / 2 - (box[:2] + box[2:]) / 2)
+    return bool((away < ON_HEAD * (faces[:, 2:] - faces[:, :2])).all(axis=1).any())
+
+
 def _same_face(found: Detections, others: Detections) -> np.ndarray:
     same = np.zeros(len(found), bool)
     if len(found) and len(others):
@@ -409,9 +441,9 @@ def _same_face(found: Detections, others: Detections) -> np.ndarray:
 
 
 def facing(match: Match) -> float:
-    """How far a face looks this way, 1 facing to 0 in profile: where the nose stands in its box."""
-    aside = abs(match.landmarks[NOSE, 0] - (match.box[0] + match.box[2]) / 2) / max(match.box[2] - match.box[0], 1e-3)
-    return float(np.clip(1 - ASIDE * aside, 0, 1))
+    """How far a face looks this way, 1 facing to 0 in profile: where the nose stands between the eyes."""
+    left, right, nose = (match.landmarks[mark, 0] for mark in (EYE_LEFT, EYE_RIGHT, NOSE))
+    return float(np.clip(1 - ASIDE * abs(nose - (left + right) / 2) / max(right - left, 1e-3), 0, 1))
 
 
 def describe(describer: FaceDescriber, rgb: np.ndarray, squared: Squared, box: np.ndarray) -> Description | None:
