@@ -15,7 +15,7 @@ WIDTH = 1.1
 WIDTH_BY_TURN, HEIGHT_BY_TURN, BACK_BY_TURN = 0.6, 0.4, 0.7
 # In profile boxes say little of the back of the head, and the cover has to hold it: from the first to the second of these, which are how far
 # the nose stands from the middle of the eyes, in distances of the eyes, heads become wider, higher and further back by this.
-PROFILE, WIDER, HIGHER, FURTHER = (0.45, 0.7), 0.25, 0.15, 0.15
+PROFILE, WIDER, HIGHER, FURTHER = (0.4, 0.65), 0.25, 0.15, 0.15
 # No eyes are nearer to each other than this share of the box.
 LEAST_GAP = 0.12
 # No head is lower than this for its width.

@@ -134,7 +134,11 @@ class Linker:
         every = self._done + [t.tracklet for t in self._tracks]
         for t in every:
             t.doubtful = not (len(t.frames) >= self._settings.least and t.best >= self._settings.kept or t.best >= self._settings.very_sure)
-        return sorted((t for t in every if not t.doubtful or len(t.frames) >= self._settings.hint), key=lambda t: (t.frames[0], t.number))
+        return sorted((t for t in every if not t.doubtful or self._is_hint(t)), key=lambda t: (t.frames[0], t.number))
+
+    def _is_hint(self, t: Tracklet) -> bool:
+        """Whether something doubtful is worth a person's look: seen more than once, and most of the time well enough to begin a track."""
+        return len(t.frames) >= self._settings.hint and sum(score >= self._settings.begin for score in t.scores) >= 0.5 * len(t.frames)
 
     @property
     def expected(self) -> list[Expected]:

@@ -75,7 +75,7 @@ def without_shadows(tracklets: Sequence[Tracklet]) -> list[Tracklet]:
                 over += bool((intersection(box[None], boxes)[0] > 0.35 * np.minimum(area(boxes), area(box[None]))).any())
                 away = np.abs(heads[:, :2] - (box[:2] + box[2:]) / 2)
                 beside += bool((away < BESIDE * heads[:, 2:4]).all(axis=1).any())
-        return over > 0.5 * len(tracklet.frames) or len(tracklet.frames) >= BESIDE_FRAMES and beside > 0.7 * len(tracklet.frames)
+        return over > 0.5 * len(tracklet.frames) or len(tracklet.frames) >= BESIDE_FRAMES and beside > 0.5 * len(tracklet.frames)
 
     return [t for t in tracklets if not (t.doubtful and shadow(t))]
 

@@ -25,7 +25,7 @@ from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.heads import head_rows
 from skiagraph.track.linking import Expected, Linker, Match, Seen, not_taken
 from skiagraph.track.observations import Diary, Observation
-from skiagraph.track.silhouette import GONE, Silhouette
+from skiagraph.track.silhouette import CLEAR, GONE, Silhouette
 
 STEP_FIND = "Finding faces"
 # When stepping, people who are known are looked at again every so many frames.
@@ -335,7 +335,8 @@ class Sweep:
     def _is_person(self, picture: _Picture, found: Detections, row: int) -> bool:
         opinion = self._opinion(picture.number, found.boxes[row])
         if opinion.person is None:
-            opinion.person = self._silhouette.shape(picture.rgb, head_rows(found.take([row]))[0]).share >= SOMEBODY
+            shape = self._silhouette.shape(picture.rgb, head_rows(found.take([row]))[0])
+            opinion.person = shape.share >= SOMEBODY and shape.margin >= CLEAR
         return opinion.person
 
     def _opinion(self, frame: int, box: np.ndarray) -> _Opinion:
