@@ -12,6 +12,7 @@ import numpy as np
 from skiagraph.boxes import iou
 from skiagraph.detect.detections import Detections, suppress
 from skiagraph.detect.detector import FaceDetector
+from skiagraph.detect.shrink import halved, shrunk
 
 # Scores under this are noise even for a second look.
 FIRST_LOOK, SECOND_LOOK = 0.25, 0.25
@@ -26,7 +27,7 @@ AFFORDABLE = 640_000
 BORDER, MIRRORED = 16, 0.1
 # Second looks: side in px of the square that is looked at, and how many face sides of the frame it shows. The second is for who is not seen well in the first.
 NEAR_SIDE, NEAR_REACH = 128, 3.4
-CLOSE_SIDE, CLOSE_REACH = 224, 3.0
+CLOSE_SIDE, CLOSE_REACH = 192, 3.0
 # A second look that is this sure needs no third.
 CONTENT = 0.6
 # Below this mean brightness a picture is lifted before it is searched.
@@ -72,7 +73,7 @@ class FaceFinder:
         """Begin to search a frame: all of it, or with a turn, the number of the frame in a row of searches, what is affordable in each."""
         height, width = frame_rgb.shape[:2]
         wanted = [size for size in level_sizes(width, height, self.smallest / finer) if turn is None or turn % _rest(size) == 0]
-        return Search(tuple(self.pool.submit(self._search, picture, width / picture.shape[1], limit) for picture in shrunk(frame_rgb, wanted)))
+        return Search(tuple(self.pool.submit(self._search, picture, width / picture.shape[1], limit) for picture in _levels(frame_rgb, wanted)))
 
     def _search(self, picture: np.ndarray, scale: float, limit: float) -> Detections:
         height, width = picture.shape[:2]
@@ -136,7 +137,7 @@ def level_sizes(width: int, height: int, smallest: float) -> list[tuple[int, int
     """Sizes at which a frame is searched, the finest first, in which the smallest face to find spans enough px."""
     scale, sizes = min(2.0, SURE_SPAN / smallest), []
     while not sizes or max(sizes[-1]) > LEAST_ACROSS:
-        sizes.append((max(1, round(width * scale)), max(1, round(height * scale))))
+        sizes.append((max(4, 4 * round(width * scale / 4)), max(4, 4 * round(height * scale / 4))))
         scale /= COARSER
     return sizes
 
@@ -146,14 +147,11 @@ def _rest(size: tuple[int, int]) -> int:
     return max(1, round(size[0] * size[1] / AFFORDABLE))
 
 
-def shrunk(frame_rgb: np.ndarray, sizes: list[tuple[int, int]]) -> list[np.ndarray]:
-    """The frame at falling sizes, each made from the one before it, halved where it can be, since that is quick and true."""
-    made, source = [], frame_rgb
+def _levels(frame_rgb: np.ndarray, sizes: list[tuple[int, int]]) -> list[np.ndarray]:
+    """The frame at falling sizes, each made from the one before it."""
+    made: list[np.ndarray] = []
     for size in sizes:
-        while source.shape[1] >= 2 * size[0] and source.shape[0] >= 2 * size[1]:
-            source = cv2.resize(source, (source.shape[1] // 2, source.shape[0] // 2), interpolation=cv2.INTER_AREA)
-        source = source if source.shape[1::-1] == size else cv2.resize(source, size, interpolation=cv2.INTER_LINEAR)
-        made.append(source)
+        made.append(shrunk(made[-1] if made else frame_rgb, size))
     return made
 
 
@@ -164,12 +162,10 @@ def _cut(frame_rgb: np.ndarray, left: float, top: float, scale: float, side: int
     part = frame_rgb[y0:min(height, int(top + scale * side) + 2), x0:min(width, int(left + scale * side) + 2)]
     if not part.size:
         return np.full((side, side, 3), 128, np.uint8)
-    before = np.array(part.shape[1::-1])
-    while scale >= 2:
-        part = cv2.resize(part, (max(1, part.shape[1] // 2), max(1, part.shape[0] // 2)), interpolation=cv2.INTER_AREA)
-        scale /= 2
-    x, y = before / part.shape[1::-1]
-    placed = np.float32([[scale, 0, (left - x0) / x], [0, scale, (top - y0) / y]])
+    times = 1
+    while scale >= 2 * times and min(part.shape[:2]) >= 2:
+        part, times = halved(part), 2 * times
+    placed = np.float32([[scale / times, 0, (left - x0) / times], [0, scale / times, (top - y0) / times]])
     return cv2.warpAffine(part, placed, (side, side), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REFLECT)
 
 

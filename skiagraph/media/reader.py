@@ -22,11 +22,12 @@ NEAR = 24
 class FrameReader:
     """Reads the frames of one clip by number. Not to be shared between threads. Closes with `close` or as a context.
 
-    keep: how many decoded frames to remember, for stepping back.
+    keep: how many decoded frames to remember, for stepping back. rough: pictures that no other is made from keep the edges of their
+    blocks, which is quicker; for looking at, not for handing on.
     """
 
-    def __init__(self, info: ClipInfo, index: FrameIndex, *, keep: int = 0, threads: int = 0):
-        self._info, self._index, self._keep, self._threads = info, index, keep, threads
+    def __init__(self, info: ClipInfo, index: FrameIndex, *, keep: int = 0, threads: int = 0, rough: bool = False):
+        self._info, self._index, self._keep, self._threads, self._rough = info, index, keep, threads, rough
         self._kept: OrderedDict[int, Frame] = OrderedDict()
         self._container = None
         self._frames: Iterator | None = None
@@ -102,6 +103,8 @@ class FrameReader:
             if stream.codec_context.name == "ffv1":
                 # Its slices carry checksums; without this a damaged one is quietly patched from the frame before.
                 stream.codec_context.options = {"err_detect": "crccheck+explode"}
+            elif self._rough:
+                stream.codec_context.options = {"skip_loop_filter": "noref"}
             if self._threads:
                 stream.codec_context.thread_count = self._threads
         stream = picture_stream(self._container, self._info.path)

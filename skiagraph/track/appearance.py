@@ -5,6 +5,8 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
+from skiagraph.detect.shrink import shrunk
+
 
 def head_colours(frame_rgb: np.ndarray, box_xyxy: np.ndarray) -> np.ndarray | None:
     """Square-rooted histogram of hue, saturation and value of head and shoulders, float32 (n,), or None outside the frame.
@@ -20,7 +22,7 @@ def head_colours(frame_rgb: np.ndarray, box_xyxy: np.ndarray) -> np.ndarray | No
         c, d = int(max(0, top)), int(min(height, bottom))
         if b - a < 4 or d - c < 4:
             return None
-        crop = cv2.resize(frame_rgb[c:d, a:b], (16, 16), interpolation=cv2.INTER_AREA)
+        crop = shrunk(frame_rgb[c:d, a:b], (16, 16))
         hsv = cv2.cvtColor(crop, cv2.COLOR_RGB2HSV)
         parts.append(cv2.calcHist([hsv], [0, 1, 2], None, [8, 4, 4], [0, 180, 0, 256, 0, 256]).ravel() / 256)
     return np.sqrt(np.concatenate(parts) / 2)

@@ -8,10 +8,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 from scipy.ndimage import gaussian_filter1d, maximum_filter1d
 
+from skiagraph.detect.shrink import shrunk
 from skiagraph.track.appearance import likeness
 from skiagraph.track.following import follow
 from skiagraph.track.linking import Tracklet
@@ -20,7 +20,7 @@ from skiagraph.track.silhouette import Silhouette
 
 
 # Room around a head that its shape is judged by, in head sizes; heads larger than this, px, are looked at smaller.
-SPREAD, ENOUGH_PX = 1.7, 110.0
+SPREAD, ENOUGH_PX = 1.7, 80.0
 # Somebody who stands still is followed back for up to so many times longer at once, as far as the pictures of it fit into so much memory.
 STANDING, LEAD_BYTES = 3, 48e6
 # A head that moves by less than this share of its width a frame is not on its way out of the picture.
@@ -71,7 +71,7 @@ class Window:
         part = frame_rgb[y0:y1, x0:x1]
         if self.scale == 1.0:
             return part.copy()
-        return cv2.resize(part, (max(2, round((x1 - x0) * self.scale)), max(2, round((y1 - y0) * self.scale))), interpolation=cv2.INTER_AREA)
+        return shrunk(part, (max(2, round((x1 - x0) * self.scale)), max(2, round((y1 - y0) * self.scale))))
 
     def inward(self, rows: np.ndarray) -> np.ndarray:
         """Heads of the frame, (…, ≥4), in scaled px."""

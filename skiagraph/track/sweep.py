@@ -29,7 +29,7 @@ from skiagraph.track.silhouette import CLEAR, GONE, Silhouette
 
 STEP_FIND = "Finding faces"
 # When stepping, people who are known are looked at again every so many frames.
-LOOK_EVERY = 2
+LOOK_EVERY = 3
 # A face is described when it is at least this sure and this large (px), at most this often for one track, and not soon again.
 DESCRIBE_SCORE, DESCRIBE_PX, DESCRIBE_MOST, DESCRIBE_APART_S = 0.7, 22, 4, 0.35
 DESCRIBED_AHEAD = 6
@@ -135,7 +135,7 @@ class Sweep:
     """Goes through a clip once. Afterwards the diary has what was seen, and descriptions whom it is like.
 
     Who is known and not seen well in a searched frame is looked for where they should be. When stepping, known people are looked
-    at in every second frame, and in every frame where one is lost, doubtful or crosses another; whoever is new or back is looked
+    at in every third frame, and in every frame where one is lost, doubtful or crosses another; whoever is new or back is looked
     for in the frames just before.
 
     every: search each n-th frame.
@@ -170,7 +170,7 @@ class Sweep:
         total = len(self._index)
         begin = self._replay(told)
         try:
-            with FrameReader(self._info, self._index, threads=1) as reader, closing(read_ahead(self._prepared(reader, begin), 3)) as frames:
+            with FrameReader(self._info, self._index, threads=1, rough=True) as reader, closing(read_ahead(self._prepared(reader, begin), 8)) as frames:
                 if begin:
                     self._look_at_edges_before(begin)
                 ahead: deque[_Prepared] = deque()
@@ -278,7 +278,7 @@ class Sweep:
         for match in matches:
             frames = match.tracklet.frames
             since = frames[-2] if len(frames) > 1 else -1
-            if frames[-1] - since <= 2:
+            if frames[-1] - since <= LOOK_EVERY:
                 continue
             box, missed = match.box, 0
             for picture in reversed(list(self._recent)[:-1]):
