@@ -19,14 +19,18 @@ class Detections:
 
     boxes: float32 (n, 4) x0, y0, x1, y1 in pixels of the upright frame; brows to chin, square.
     scores: float32 (n,) in 0..1.  landmarks: float32 (n, 5, 2) in pixels, in the order named above.
+    rolls: float32 (n,), how far each head leans to its side, degrees clockwise; NaN where nobody measured it, which the detector does not.
     """
 
     boxes: NDArray[np.float32]
     scores: NDArray[np.float32]
     landmarks: NDArray[np.float32]
+    rolls: NDArray[np.float32] | None = None
 
     def __post_init__(self):
         n = len(self.scores)
+        if self.rolls is None:
+            object.__setattr__(self, "rolls", np.full(n, np.nan, np.float32))
         if self.boxes.shape != (n, 4) or self.landmarks.shape != (n, 5, 2):
             raise ValueError(f"expected boxes ({n}, 4) and landmarks ({n}, 5, 2), got {self.boxes.shape} and {self.landmarks.shape}")
 
@@ -42,17 +46,17 @@ class Detections:
         if not parts:
             return Detections.none()
         return Detections(np.concatenate([p.boxes for p in parts]), np.concatenate([p.scores for p in parts]),
-                          np.concatenate([p.landmarks for p in parts]))
+                          np.concatenate([p.landmarks for p in parts]), np.concatenate([p.rolls for p in parts]))
 
     def take(self, rows) -> Detections:
         """The detections at the given rows or where a boolean array is true."""
-        return Detections(self.boxes[rows], self.scores[rows], self.landmarks[rows])
+        return Detections(self.boxes[rows], self.scores[rows], self.landmarks[rows], self.rolls[rows])
 
     def moved(self, scale: float, dx: float, dy: float) -> Detections:
         """Coordinates times scale, then shifted by (dx, dy) pixels: from a part, or another scale, to the whole frame."""
         shift = np.array([dx, dy], np.float32)
         return Detections(self.boxes * np.float32(scale) + np.tile(shift, 2), self.scores,
-                          self.landmarks * np.float32(scale) + shift)
+                          self.landmarks * np.float32(scale) + shift, self.rolls)
 
 
 def suppress(found: Detections, overlap: float = 0.3) -> Detections:

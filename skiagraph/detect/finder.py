@@ -17,7 +17,7 @@ from skiagraph.detect.shrink import halved, shrunk
 # Scores under this are noise even for a second look.
 FIRST_LOOK, SECOND_LOOK = 0.25, 0.25
 # Measured: a face is found surely when its box spans this many px of what the detector is given.
-SURE_SPAN = 16.0
+SURE_SPAN = 18.0
 # Each level is so many times coarser than the one before, as long as it has more px than this across.
 COARSER, LEAST_ACROSS = 2, 320
 # A level of more px than this is searched only in each so many frames that it is not too much in one, when each frame is searched.

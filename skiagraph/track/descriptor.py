@@ -21,7 +21,10 @@ CHIP_PX = 150
 _PLACES = (np.array([(0.1205750620789, 0.2137274526848), (0.3340850613712, 0.2290642403242), (0.6460604764104, 0.2289674387677),
                      (0.8595674595992, 0.2134981538014), (0.4901123135679, 0.6277975316475)], np.float32) + 0.25) / 1.5
 _MESH_POINTS = (33, 133, 362, 263, 2)
+_EYE_CORNERS = (33, 263)
 _MESH_PX = 192
+# A roll of fewer degrees is not worth a second look; one of more is none.
+UPRIGHT, MOST_ROLL = 8.0, 60.0
 _MEAN = np.float32([122.782, 117.001, 104.298])
 # A landmark net that is less sure than this that it sees a face has not seen one well enough to tell who it is.
 PRESENT = 0.5
@@ -59,6 +62,20 @@ class FaceDescriber:
     def presence(self, frame_rgb: np.ndarray, box_xyxy: np.ndarray) -> float:
         """How sure the landmark network is that a detection is a face, 0..1."""
         return self._landmarks(frame_rgb, box_xyxy, 0.0)[1]
+
+    def roll(self, frame_rgb: np.ndarray, box_xyxy: np.ndarray) -> float:
+        """How far a head leans to its side, degrees clockwise, by the corners of its eyes; NaN where no face is seen."""
+        angle = 0.0
+        for _ in range(2):
+            # The landmarks of a face that stands upright in what the network is given are best.
+            points, present = self._landmarks(frame_rgb, box_xyxy, angle)
+            if present < PRESENT:
+                return float("nan")
+            across = points[_EYE_CORNERS[1]] - points[_EYE_CORNERS[0]]
+            before, angle = angle, float(np.degrees(np.arctan2(across[1], across[0])))
+            if abs(angle - before) < UPRIGHT:
+                break
+        return angle if abs(angle) < MOST_ROLL else float("nan")
 
     def chip(self, frame_rgb: np.ndarray, box_xyxy: np.ndarray, angle: float = 0.0) -> Chip | None:
         """The aligned face of a detection (box px of the frame, roll in degrees clockwise), or None when no face is seen there."""

@@ -20,18 +20,15 @@ PROFILE, WIDER, HIGHER, FURTHER = (0.4, 0.65), 0.25, 0.15, 0.15
 LEAST_GAP = 0.12
 # No head is lower than this for its width.
 LOWEST = 1.2
-# An eye line shorter than this share of the box belongs to a profile and says nothing about roll.
-SHORT_EYE_LINE = 0.22
 
 
-def head_rows(found: Detections) -> np.ndarray:
-    """Head of each detection: float32 (n, 5) cx, cy, width, height in px and angle in degrees clockwise."""
+def head_rows(found: Detections, roll: float = 0.0) -> np.ndarray:
+    """Head of each detection: float32 (n, 5) cx, cy, width, height in px and angle in degrees clockwise. roll: where it was not measured."""
     boxes, points = found.boxes, found.landmarks
     side = np.maximum(boxes[:, 2] - boxes[:, 0], 1e-3)
     middle = (boxes[:, :2] + boxes[:, 2:]) / 2
     eyes = points[:, EYE_RIGHT] - points[:, EYE_LEFT]
-    long_enough = np.hypot(eyes[:, 0], eyes[:, 1]) > SHORT_EYE_LINE * side
-    angle = np.where(long_enough & (eyes[:, 0] > 0), np.degrees(np.arctan2(eyes[:, 1], eyes[:, 0])), 0.0)
+    angle = np.where(np.isnan(found.rolls), roll, found.rolls).astype(float)
     lean = np.radians(angle)
     along = np.stack([np.cos(lean), np.sin(lean)], 1)
     nose = ((points[:, NOSE] - middle) * along).sum(1) / side

@@ -270,7 +270,7 @@ def extend_back(tracklets: Sequence[Tracklet], seen: dict[int, Seen], shot_begin
             if row is not None:
                 found = seen[frame].found
                 taken.add((frame, float(found.boxes[row][0]), float(found.boxes[row][1])))
-                for values, value in ((t.frames, frame), (t.heads, head_rows(found.take([row]))[0]), (t.boxes, found.boxes[row]), (t.scores, float(found.scores[row]))):
+                for values, value in ((t.frames, frame), (t.heads, head_rows(found.take([row]), roll=float(t.heads[0][4]))[0]), (t.boxes, found.boxes[row]), (t.scores, float(found.scores[row]))):
                     values.insert(0, value)
             frame -= 1
 
@@ -293,7 +293,7 @@ def _earlier(t: Tracklet, frame: int, seen: Seen, taken) -> int | None:
 
 def _append(tracklet: Tracklet, found: Detections, row: int, frame: int) -> Match:
     tracklet.frames.append(frame)
-    tracklet.heads.append(head_rows(found.take([row]))[0])
+    tracklet.heads.append(head_rows(found.take([row]), roll=float(tracklet.heads[-1][4]) if tracklet.heads else 0.0)[0])
     # A copy, since a row of a table would keep all of the table.
     tracklet.boxes.append(found.boxes[row].copy())
     tracklet.scores.append(float(found.scores[row]))

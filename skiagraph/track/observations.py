@@ -22,7 +22,7 @@ from skiagraph.media.clip import fingerprint
 from skiagraph.track.linking import Seen
 
 # Raised when what is written, or how faces are found, changes; older diaries are then left alone.
-VERSION = 3
+VERSION = 4
 # Frames between two writings.
 CHUNK = 125
 
@@ -123,12 +123,12 @@ def _packed(observations: list[Observation]) -> dict:
             table[row] = colour
     return {"frames": np.array([o.frame for o in observations], np.int64), "counts": np.array(counts, np.int32), "cut": np.array([o.cut for o in observations]),
             "whole": np.array([o.whole for o in observations]), "camera": np.array([o.camera for o in observations]), "boxes": found.boxes,
-            "scores": found.scores, "landmarks": found.landmarks, "colours": table, "known": np.array([c is not None for c in colours], bool)}
+            "scores": found.scores, "landmarks": found.landmarks, "rolls": found.rolls, "colours": table, "known": np.array([c is not None for c in colours], bool)}
 
 
 def _unpacked(chunk) -> list[Observation]:
     ends = np.cumsum(chunk["counts"])
-    found, table, known = Detections(chunk["boxes"], chunk["scores"], chunk["landmarks"]), chunk["colours"], chunk["known"]
+    found, table, known = Detections(chunk["boxes"], chunk["scores"], chunk["landmarks"], chunk["rolls"]), chunk["colours"], chunk["known"]
     result = []
     for n, (end, count) in enumerate(zip(ends, chunk["counts"])):
         rows = np.arange(end - count, end)

@@ -37,6 +37,8 @@ DESCRIBED_AHEAD = 6
 LOST_FRAMES, DESCRIBE_ANEW, DESCRIBE_AGAIN_S = 3, 2, 1.0
 # Of a face turned by 55 degrees the nose stands off the middle of the eyes by one part in so many of their distance.
 ASIDE = 2.3
+# The roll of a face of this score is measured every so many frames.
+MEASURED_SCORE, MEASURE_EVERY = 0.6, 12
 # A face of a score between these is shown to the landmark network for a second opinion: on drawn and
 # textured footage that network sees 0.9 or more on nearly all real faces and under 0.5 on nearly all others.
 ASKED_FROM, ASKED_TO = 0.45, 0.74
@@ -90,7 +92,7 @@ class Squared:
         if self.aspect == 1.0:
             return found
         scale = np.array([self.aspect, 1, self.aspect, 1], np.float32)
-        return Detections(found.boxes / scale, found.scores, found.landmarks / scale[:2])
+        return Detections(found.boxes / scale, found.scores, found.landmarks / scale[:2], found.rolls)
 
 
 class _Picture:
@@ -159,6 +161,8 @@ class Sweep:
         self._recent: deque[_Picture] = deque(maxlen=self._back + 1)
         self._open: dict[int, Observation] = {}
         self._opinions: list[_Opinion] = []
+        # When the roll of a tracklet was measured last.
+        self._rolled: dict[int, int] = {}
         # Weak signs of faces at the edge where a shot begins or ends: (frame, box, score).
         self.edges: list[tuple[int, np.ndarray, float]] = []
 
@@ -247,7 +251,7 @@ class Sweep:
             thorough = np.array([e.missed <= THOROUGH or frame % THOROUGH_AGAIN == 0 for e in missing])
             looked = self._finder.look(picture.rgb, self.squared.boxes(np.array([e.box for e in missing])), thorough=thorough)
             found = _without_twins(found, self._believed(picture, looked, missing))
-        seen = self.seen(picture.rgb, found)
+        seen = self.seen(picture.rgb, self._measured(picture, found, expected))
         matches = self.linker.take(seen, sought)
         self._open[frame] = Observation(frame, seen, STILL if prepared.camera is None else prepared.camera, prepared.cut, sought is None)
         for match in matches:
@@ -306,6 +310,18 @@ class Sweep:
         overlap = iou(self.squared.boxes(np.array([e.box for e in expected])), good).max(axis=1)
         return [e for e, most in zip(expected, overlap) if most < SAME_PLACE]
 
+    def _measured(self, picture: _Picture, found: Detections, expected: list[Expected]) -> Detections:
+        """With the roll of whoever is new, or was not measured for a while."""
+        rolls, places = found.rolls.copy(), self.squared.boxes(np.array([e.box for e in expected]).reshape(-1, 4))
+        for row in np.flatnonzero(found.scores >= MEASURED_SCORE):
+            overlap = iou(found.boxes[row][None], places)[0] if len(places) else np.zeros(0)
+            number = expected[int(overlap.argmax())].number if len(overlap) and overlap.max() > SAME_PLACE else None
+            if number is None or picture.number - self._rolled.get(number, -MEASURE_EVERY) >= MEASURE_EVERY:
+                rolls[row] = self._judge.roll(picture.rgb, found.boxes[row])
+                if number is not None:
+                    self._rolled[number] = picture.number
+        return replace(found, rolls=rolls)
+
     def _believed(self, picture: _Picture, found: Detections, expected: list[Expected]) -> Detections:
         """Without what only looks like a face, where none was expected; where one was, it counts as a hint only.
 
@@ -324,7 +340,7 @@ class Sweep:
                 scores[n] = max(score, SOMEBODY_SCORE)
             elif score >= ASKED_FROM:
                 kept[n], scores[n] = near, min(score, HINT_SCORE)
-        return Detections(found.boxes, scores, found.landmarks).take(kept)
+        return replace(found, scores=scores).take(kept)
 
     def _is_face(self, picture: _Picture, box: np.ndarray) -> bool:
         opinion = self._opinion(picture.number, box)

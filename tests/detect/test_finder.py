@@ -10,8 +10,7 @@ from skiagraph.demo.clouds import paste, rotation, splat
 from skiagraph.demo.head import PIVOT, head_cloud
 from skiagraph.demo.people import BLUE_CAP, LONG_HAIR, OLD_HAND
 from skiagraph.detect.detections import EYE_LEFT, EYE_RIGHT, NOSE, Detections, suppress
-from skiagraph.detect.finder import FaceFinder, lifted
-from skiagraph.detect.tiles import turns
+from skiagraph.detect.finder import FaceFinder, level_sizes, lifted
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.heads import head_rows
 
@@ -40,9 +39,9 @@ class FinderTest(unittest.TestCase):
     def tearDownClass(cls):
         cls.finder.close()
 
-    def assertFound(self, found, x, y, unit, score=0.6):
+    def assertFound(self, found, x, y, unit, score=0.6, roll=0.0):
         self.assertTrue(len(found), "nobody found")
-        head = head_rows(found)
+        head = head_rows(found, roll)
         away = np.hypot(head[:, 0] - x, head[:, 1] - y) / unit
         n = int(np.argmin(away))
         self.assertLess(away[n], 0.5)
@@ -50,9 +49,9 @@ class FinderTest(unittest.TestCase):
         return n
 
     def test_small_and_large_faces_in_one_frame(self):
-        picture = scene((1920, 1080), (BLUE_CAP, 300, 300, 22, 5, 0), (OLD_HAND, 900, 500, 60, -15, 0), (LONG_HAIR, 1500, 520, 200, 10, 0))
+        picture = scene((1920, 1080), (BLUE_CAP, 300, 300, 26, 5, 0), (OLD_HAND, 900, 500, 60, -15, 0), (LONG_HAIR, 1500, 520, 200, 10, 0))
         found = self.finder.find(picture)
-        for x, y, unit in ((300, 300, 22), (900, 500, 60), (1500, 520, 200)):
+        for x, y, unit in ((300, 300, 26), (900, 500, 60), (1500, 520, 200)):
             self.assertFound(found, x, y, unit)
         self.assertEqual(int((found.scores > 0.6).sum()), 3)
 
@@ -62,7 +61,10 @@ class FinderTest(unittest.TestCase):
     def test_turned_and_tilted(self):
         for yaw, roll in ((60, 0), (-60, 0), (0, 35), (20, -35)):
             with self.subTest(yaw=yaw, roll=roll):
-                self.assertFound(self.finder.find(scene((640, 480), (BLUE_CAP, 320, 240, 60, yaw, roll))), 320, 240, 60, 0.5)
+                # The head leans about the neck.
+                low, lean = -PIVOT[1] * 60, np.radians(roll)
+                x, y = 320 + np.sin(lean) * low, 240 + (1 - np.cos(lean)) * low
+                self.assertFound(self.finder.find(scene((640, 480), (BLUE_CAP, 320, 240, 60, yaw, roll))), x, y, 60, 0.5, roll)
 
     def test_by_night_and_under_coloured_lamps(self):
         picture = scene((640, 480), (BLUE_CAP, 320, 240, 50, 10, 0))
@@ -74,14 +76,27 @@ class FinderTest(unittest.TestCase):
     def test_nobody_is_found_where_nobody_is(self):
         self.assertEqual(int((self.finder.find(scene((1280, 720))).scores > 0.6).sum()), 0)
 
-    def test_all_turns_together_see_what_one_whole_search_sees(self):
-        picture = scene((1920, 1080), (BLUE_CAP, 300, 300, 22, 5, 0), (OLD_HAND, 1700, 900, 24, -15, 0))
-        for worth in (3, 12):
-            count = turns(1920, 1080, self.finder.smallest, worth)
-            self.assertGreater(count, 1)
-            parts = Detections.joined([self.finder.submit(picture, turn=n, worth=worth).result() for n in range(count)])
-            for x, y, unit in ((300, 300, 22), (1700, 900, 24)):
-                self.assertFound(parts, x, y, unit)
+    def test_a_turn_leaves_out_only_levels_that_are_too_much_for_each_frame(self):
+        picture = scene((1920, 1080), (BLUE_CAP, 300, 300, 26, 5, 0))
+        for turn in (0, 1):
+            self.assertFound(self.finder.submit(picture, turn=turn).result(), 300, 300, 26)
+        large = cv2.resize(picture, (3840, 2160))
+        with FaceFinder(24) as fine:
+            searched = [[level.result for level in fine.submit(large, turn=turn).levels] for turn in range(8)]
+        counts = [len(levels) for levels in searched]
+        self.assertEqual(counts[0], len(level_sizes(3840, 2160, 24)))
+        self.assertEqual(counts.count(counts[0]), 2, "the finest level waits for its turn")
+        self.assertTrue(all(count >= counts[0] - 2 for count in counts), "the coarse ones do not wait")
+
+    def test_half_a_face_at_the_edge_is_found_and_its_mirror_image_is_not(self):
+        whole = scene((640, 480), (BLUE_CAP, 320, 240, 60, 0, 0))
+        for name, picture, x in (("left", whole[:, 320:], 0), ("right", whole[:, :320], 320)):
+            with self.subTest(edge=name):
+                found = self.finder.find(np.ascontiguousarray(picture), 0.5)
+                self.assertEqual(len(found), 1)
+                self.assertLess(abs(float(found.boxes[0, [0, 2]].mean()) - x), 20)
+        near = self.finder.find(np.ascontiguousarray(whole[:, 250:]), 0.5)
+        self.assertEqual(len(near), 1, "a whole face near the edge is one face")
 
     def test_second_look_finds_only_what_it_was_asked_for(self):
         picture = scene((800, 480), (BLUE_CAP, 200, 240, 40, 5, 0), (OLD_HAND, 600, 240, 40, 5, 0))
@@ -121,6 +136,15 @@ class FinderTest(unittest.TestCase):
         self.assertGreater(far, near + 0.1)
 
 
+class LevelTest(unittest.TestCase):
+    def test_the_smallest_face_spans_enough_in_the_finest_level_and_the_largest_not_too_much_in_the_coarsest(self):
+        for width, height, smallest in ((1280, 720, 36), (1920, 1080, 36), (3840, 2160, 24), (1080, 1920, 36), (320, 240, 24)):
+            sizes = level_sizes(width, height, smallest)
+            self.assertGreaterEqual(smallest * sizes[0][0] / width, 17)
+            self.assertLessEqual(min(sizes[-1]), 600)
+            self.assertTrue(all(a[0] > b[0] for a, b in zip(sizes, sizes[1:])))
+
+
 class LiftTest(unittest.TestCase):
     def test_daylight_is_left_alone(self):
         bright = np.full((64, 64, 3), 120, np.uint8)
@@ -142,11 +166,11 @@ class DetectionsTest(unittest.TestCase):
     def found(self, *rows):
         """rows: (x, y, side, score)."""
         boxes = np.array([[x, y, x + s, y + s] for x, y, s, _ in rows], np.float32)
-        return Detections(boxes, np.array([r[3] for r in rows], np.float32), np.zeros((len(rows), 6, 2), np.float32))
+        return Detections(boxes, np.array([r[3] for r in rows], np.float32), np.zeros((len(rows), 5, 2), np.float32))
 
     def test_shapes_are_checked(self):
         with self.assertRaises(ValueError):
-            Detections(np.zeros((2, 4), np.float32), np.zeros(3, np.float32), np.zeros((2, 6, 2), np.float32))
+            Detections(np.zeros((2, 4), np.float32), np.zeros(3, np.float32), np.zeros((2, 5, 2), np.float32))
 
     def test_one_face_in_several_tiles_is_one(self):
         merged = suppress(self.found((10, 10, 40, 0.9), (12, 11, 41, 0.8), (200, 10, 40, 0.7)))

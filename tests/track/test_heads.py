@@ -1,6 +1,7 @@
 """From face to head: covers crown to chin and ear to ear of drawn heads of known geometry."""
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
@@ -8,6 +9,7 @@ from skiagraph.demo.head import head_ellipse
 from skiagraph.demo.people import BLUE_CAP, OLD_HAND, SCARF
 from skiagraph.detect.detections import NOSE, Detections
 from skiagraph.detect.finder import FaceFinder
+from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.heads import head_rows
 from tests.detect.test_finder import scene
 from tests.track.faces import face
@@ -28,11 +30,31 @@ class HeadTest(unittest.TestCase):
                         self.assertTrue(0.8 < row[3] / (2 * half_h * unit) < 1.35)
                         self.assertTrue(0.85 < row[2] / (2 * half_w * unit) < 1.5)
 
-    def test_roll_is_measured(self):
+    def test_roll_is_measured_and_leans_the_head(self):
+        describer = FaceDescriber()
         with FaceFinder() as finder:
-            for roll in (-25, 25):
-                found = finder.find(scene((480, 480), (BLUE_CAP, 240, 240, 60, 0, roll)))
-                self.assertLess(abs(head_rows(found)[int(np.argmax(found.scores)), 4] - roll), 8)
+            for roll in (-35, -25, 0, 25, 35):
+                picture = scene((480, 480), (BLUE_CAP, 240, 240, 60, 0, roll))
+                found = finder.find(picture)
+                best = found.take([int(np.argmax(found.scores))])
+                measured = describer.roll(picture, best.boxes[0])
+                self.assertLess(abs(measured - roll), 6)
+                self.assertAlmostEqual(head_rows(replace(best, rolls=np.array([measured], np.float32)))[0, 4], measured, places=3)
+        self.assertTrue(np.isnan(describer.roll(np.full((480, 480, 3), 120, np.uint8), np.array([100, 100, 200, 200]))))
+
+    def test_a_roll_that_was_not_measured_is_what_it_was_before(self):
+        found = face(100, 100)
+        self.assertEqual(head_rows(found)[0, 4], 0)
+        self.assertEqual(head_rows(found, roll=12)[0, 4], 12)
+        self.assertEqual(head_rows(replace(found, rolls=np.array([5], np.float32)), roll=12)[0, 4], 5)
+
+    def test_a_turned_head_is_wider_and_lies_behind_its_face(self):
+        facing = face(100, 100)
+        turned = facing.landmarks.copy()
+        turned[0, NOSE, 0] += 9
+        row, ahead = head_rows(replace(facing, landmarks=turned))[0], head_rows(facing)[0]
+        self.assertGreater(row[2], 1.1 * ahead[2])
+        self.assertLess(row[0], ahead[0] - 4)
 
     def test_no_head_is_lower_than_it_can_be(self):
         found = face(100, 100)

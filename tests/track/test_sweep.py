@@ -1,4 +1,4 @@
-"""The sweep: known people first, what only looks like another face, and signs of somebody half in the picture."""
+"""The sweep: what only looks like a face, what is half of one, and signs of somebody half in the picture."""
 
 import unittest
 from types import SimpleNamespace
@@ -14,73 +14,84 @@ from skiagraph.media.index import open_clip
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.linking import Expected, Linker
 from skiagraph.track.observations import Diary
-from skiagraph.track.sweep import Squared, Sweep, known_first
+from skiagraph.track.sweep import Squared, Sweep, _without_twins
 from tests.support import TemporaryFolder
 from tests.track.faces import face
 
 
-class KnownFirstTest(unittest.TestCase):
-    def test_a_good_look_is_preferred_to_the_squares(self):
-        first = known_first(face(100, 100, score=0.7), Detections.joined([face(104, 100, score=0.95), face(300, 100, score=0.9)]))
-        np.testing.assert_allclose(first.scores, [0.7, 0.9])
+class TwinsTest(unittest.TestCase):
+    def test_what_a_search_shows_well_is_preferred_to_a_look(self):
+        joined = _without_twins(face(104, 100, score=0.95), Detections.joined([face(100, 100, score=0.7), face(300, 100, score=0.6)]))
+        np.testing.assert_allclose(joined.scores, [0.95, 0.6])
 
-    def test_a_poor_look_gives_way_to_the_squares(self):
-        first = known_first(face(100, 100, score=0.4), face(104, 100, score=0.95))
-        np.testing.assert_allclose(first.scores, [0.95])
-
-    def test_a_poor_look_is_kept_where_the_squares_show_nothing(self):
-        first = known_first(face(100, 100, score=0.4), face(300, 100, score=0.9))
-        np.testing.assert_allclose(sorted(first.scores), [0.4, 0.9], rtol=1e-6)
+    def test_a_poor_find_gives_way_to_a_look(self):
+        np.testing.assert_allclose(_without_twins(face(100, 100, score=0.4), face(104, 100, score=0.95)).scores, [0.95])
 
 
 class BelievedTest(unittest.TestCase):
-    """Opinions of a made landmark network: what it says of a place decides what becomes of a weak find."""
+    """Opinions of made networks: what they say of a place decides what becomes of a weak find."""
 
     def setUp(self):
         self.sweep = Sweep.__new__(Sweep)
         self.sweep.squared, self.sweep._opinions = Squared(1.0), []
         self.picture = SimpleNamespace(number=7, rgb=None)
+        self.asked = []
 
-    def believed(self, found, opinion, expected=(), known=None):
-        asked = []
-
-        def say(rgb, box):
-            asked.append(box)
-            return opinion
-
-        self.sweep._judge = SimpleNamespace(opinion=say)
-        return self.sweep._believed(self.picture, found, expected, known), asked
+    def believed(self, found, present=0.0, share=0.0, expected=(), margin=0.9):
+        self.sweep._judge = SimpleNamespace(presence=lambda rgb, box: self.asked.append("face") or present)
+        self.sweep._silhouette = SimpleNamespace(shape=lambda rgb, head: self.asked.append("shape") or SimpleNamespace(share=share, margin=margin))
+        return self.sweep._believed(self.picture, found, list(expected))
 
     def test_a_sure_face_is_not_asked_about(self):
-        kept, asked = self.believed(face(100, 100, score=0.9), (0.0, np.zeros(4)))
-        self.assertEqual((len(kept), asked), (1, []))
+        self.assertEqual(len(self.believed(face(100, 100, score=0.9))), 1)
+        self.assertEqual(self.asked, [])
 
     def test_what_is_no_face_goes_where_nobody_was_expected_and_is_a_hint_elsewhere(self):
         weak = face(100, 100, score=0.6)
-        self.assertEqual(len(self.believed(weak, (0.1, np.zeros(4)))[0]), 0)
+        self.assertEqual(len(self.believed(weak)), 0)
         lost = Expected(1, weak.boxes[0] + 2, 3, 0.9)
-        self.assertLess(self.believed(weak, (0.1, np.zeros(4)), [lost])[0].scores[0], 0.5)
+        self.assertLess(self.believed(weak, expected=[lost]).scores[0], 0.5)
 
-    def test_a_known_face_seen_badly_is_not_another_one(self):
-        known = face(100, 100).boxes
-        ghost = face(126, 96, score=0.6)
-        self.assertEqual(len(self.believed(ghost, (1.0, known[0] + 2), known=known)[0]), 0)
-        self.sweep._opinions = []
-        self.assertEqual(len(self.believed(ghost, (1.0, ghost.boxes[0]), known=known)[0]), 1, "a second face beside it stays")
+    def test_a_weak_sign_counts_where_the_shape_of_somebody_is(self):
+        weak = face(100, 100, score=0.3)
+        self.assertGreaterEqual(self.believed(weak, share=0.9).scores[0], 0.5)
+        for other in ({"share": 0.2}, {"share": 0.9, "margin": 0.1}):
+            self.sweep._opinions = []
+            self.assertLess(self.believed(weak, **other).scores[0], 0.5)
+
+    def test_a_weak_sign_on_the_head_of_somebody_who_is_seen_is_theirs(self):
+        both = Detections.joined([face(100, 100, score=0.9), face(128, 96, score=0.3)])
+        self.assertLess(self.believed(both, share=0.9).scores[1], 0.5)
+        self.assertEqual(self.asked, [])
 
     def test_an_opinion_of_a_place_holds_for_a_moment(self):
         weak = face(100, 100, score=0.6)
-        self.assertEqual(len(self.believed(weak, (1.0, weak.boxes[0]))[1]), 1)
-        self.assertEqual(len(self.believed(weak, (1.0, weak.boxes[0]))[1]), 0)
-        self.picture.number = 60
-        self.assertEqual(len(self.believed(weak, (1.0, weak.boxes[0]))[1]), 1)
+        for number, times in ((7, 1), (8, 1), (60, 2)):
+            self.picture.number = number
+            self.believed(weak, present=1.0)
+            self.assertEqual(self.asked.count("face"), times)
+
+
+class MeasuredTest(unittest.TestCase):
+    def test_rolls_are_measured_now_and_then(self):
+        sweep = Sweep.__new__(Sweep)
+        sweep.squared, sweep._rolled = Squared(1.0), {}
+        asked = []
+        sweep._judge = SimpleNamespace(roll=lambda rgb, box: asked.append(box) or 11.0)
+        found = Detections.joined([face(100, 100), face(300, 100, score=0.4)])
+        known = [Expected(4, found.boxes[0], 0, 0.9)]
+        for number, times in ((0, 1), (5, 1), (20, 2)):
+            rolls = sweep._measured(SimpleNamespace(number=number, rgb=None), found, known).rolls
+            self.assertEqual(len(asked), times)
+            self.assertTrue(np.isnan(rolls[1]), "who is hardly seen is not measured")
+        self.assertEqual(rolls[0], 11)
 
 
 class EdgesTest(unittest.TestCase):
     def edges(self, found, share):
         sweep = Sweep.__new__(Sweep)
         sweep.squared, sweep._open, sweep.edges = Squared(1.0), {}, []
-        sweep._finder = SimpleNamespace(find=lambda rgb, limit: found)
+        sweep._finder = SimpleNamespace(find=lambda rgb, limit, finer: found)
         sweep._silhouette = SimpleNamespace(shape=lambda rgb, head: SimpleNamespace(share=share))
         sweep._look_at_edges(SimpleNamespace(number=9, rgb=np.zeros((200, 320, 3), np.uint8)))
         return sweep.edges
@@ -108,4 +119,4 @@ class SteppingTest(TemporaryFolder):
         seen = {o.frame: len(o.seen) for o in diary.every()}
         # The second search is in frame 5, half a step into the shot.
         self.assertTrue(all(seen.get(frame, 0) >= 4 for frame in range(6)), seen)
-        self.assertEqual([o.frame for o in diary.every() if not o.whole], [1, 3], "frames that were only looked at")
+        self.assertEqual([o.frame for o in diary.every() if not o.whole], [1, 2, 4], "frames that were only looked at")
