@@ -242,9 +242,10 @@ class Linker:
             just_begun = np.array([len(t.tracklet.frames) == 1 for t in tracks])
             allowed, most, least_like = (DOUBTFUL_AWAY + 0.3 * waited + BEGUN_AWAY * just_begun)[:, None], 0.22, np.full(len(tracks), 0.6)
         else:
-            # The less sure a face is, the nearer it must be to where one was expected.
-            allowed = (gate + waited)[:, None] * np.clip((found.scores - 0.45) / 0.25, 0.4, 1)[None]
-            most, least_like = (0.5 + 0.02 * missed)[:, None], np.where(missed > 3, 0.55, 0.0)
+            # The less sure a face is, the nearer it must be to where one was expected, in place and size.
+            surely = np.clip((found.scores - 0.45) / 0.25, 0.4, 1)[None]
+            allowed = (gate + waited)[:, None] * surely
+            most, least_like = (0.5 + 0.02 * missed)[:, None] * surely, np.where(missed > 3, 0.55, 0.0)
         cost = np.full(overlap.shape, IMPOSSIBLE)
         for i, j in zip(*np.nonzero((away <= allowed) & (change <= most))):
             known = tracks[i].tracklet.colours is not None and colours[j] is not None

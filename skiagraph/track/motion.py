@@ -46,7 +46,9 @@ class FaceMotion:
             self.state[2] *= zoom
 
     def slow_down(self, share: float) -> None:
-        self.state[3:] *= share
+        self.state[3:5] *= share
+        # A face that goes behind something is found ever larger or smaller, and is neither.
+        self.state[5] *= share ** 3
 
     def correct(self, box_xyxy: np.ndarray, weight: float = 1.0) -> None:
         """Take in a measured box; weight under 1 trusts it less."""

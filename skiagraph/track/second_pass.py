@@ -30,6 +30,8 @@ MEETS, HIDES = 0.4, 0.15
 HIDDEN_S = 1.0
 # So many frames on somebody else's head are no crossing any more.
 TAKEN_FRAMES = 6
+# What is hardly a face is covered for so long before and after it was seen, in seconds.
+DOUBTFUL_S = 0.16
 # So many tasks wait for a follower at most.
 WAITING = 4
 # Rounds in which leads go further back.
@@ -97,6 +99,8 @@ class _SecondPass:
         for number, chain in enumerate(self.chains):
             tasks += [(number, task) for task in gap_tasks(chain, self.size, self.silhouette, self.settings)]
             begins, ends = loose_ends(chain, self.rate, self.settings)
+            if chain.doubtful:
+                self.results[number] |= {("lead", row): (self._held_before(chain, row), False) for row in begins}
             tasks += self._leads(number, begins)
             tails += [self._tail(number, row) for row in ends]
         self._sweep(tasks, [t for t in tails if t.last > t.first])
@@ -123,6 +127,12 @@ class _SecondPass:
         earliest = self.shots(int(chain.frames[row]))[0] if row == 0 else int(chain.frames[row - 1]) + 1
         return lead_task(row, chain, self.size, earliest, self.rate, self.silhouette, known, self.settings)
 
+    def _held_before(self, chain: Chain, row: int) -> np.ndarray:
+        """Rows (n, 6), nearest first, of a cover that is there a little before something doubtful."""
+        frame = int(chain.frames[row])
+        count = min(round(DOUBTFUL_S * self.rate), frame - self.shots(frame)[0])
+        return np.repeat(np.append(chain.heads[row], 0.3).astype(float)[None], max(0, count), axis=0)
+
     def _further_leads(self) -> list[tuple[int, Task]]:
         further = []
         for number, results in enumerate(self.results):
@@ -139,7 +149,7 @@ class _SecondPass:
         chain = self.chains[number]
         frame = int(chain.frames[row])
         last = self.shots(frame)[1] if row == len(chain.frames) - 1 else int(chain.frames[row + 1]) - 1
-        longest = round((0.3 if chain.doubtful else self.settings.tail_s) * self.rate)
+        longest = round((DOUBTFUL_S if chain.doubtful else self.settings.tail_s) * self.rate)
         speed = end_speed(chain.frames[:row + 1], chain.heads[:row + 1], False)
         return _Tail(number, row, frame, min(last, frame + longest), chain.heads[row].astype(float), speed)
 

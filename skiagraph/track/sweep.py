@@ -41,13 +41,13 @@ ASIDE = 2.3
 MEASURED_SCORE, MEASURE_EVERY = 0.6, 12
 # A face of a score between these is shown to the landmark network for a second opinion: on drawn and
 # textured footage that network sees 0.9 or more on nearly all real faces and under 0.5 on nearly all others.
-ASKED_FROM, ASKED_TO = 0.45, 0.74
+ASKED_FROM, ASKED_TO = 0.45, 0.82
 FACE_SAID = 0.5
 # An opinion of a place holds for so many frames, for boxes that overlap by this much (IoU).
 OPINION_HOLDS, SAME_PLACE = 8, 0.5
 # A weak sign of a face where this share of the head would be person counts with this score. Of backgrounds that look like a face
-# hardly any has a third, of half hidden heads most have two thirds (measured).
-SOMEBODY, SOMEBODY_SCORE = 0.55, 0.5
+# hardly any has a third, of half hidden heads most have two thirds (measured). Smaller ones, against the smallest face to find, are hands.
+SOMEBODY, SOMEBODY_SCORE, SOMEBODY_LEAST = 0.55, 0.5, 0.75
 # A head reaches so many face sides around the middle of its face, in profile.
 ON_HEAD = 0.9
 # Somebody who was not seen for more frames than this is sought with all means only in each fourth frame.
@@ -335,11 +335,10 @@ class Sweep:
                 continue
             if score >= ASKED_FROM and self._is_face(picture, box):
                 continue
-            near = bool(len(places) and iou(box[None], places)[0].max() > 0.3)
-            if not near and not _on_head(box, places, found.boxes[found.scores >= GOOD]) and self._is_person(picture, found, n):
+            if not _on_head(box, steady, found.boxes[found.scores >= GOOD]) and self._is_person(picture, found, n):
                 scores[n] = max(score, SOMEBODY_SCORE)
             elif score >= ASKED_FROM:
-                kept[n], scores[n] = near, min(score, HINT_SCORE)
+                kept[n], scores[n] = len(places) and iou(box[None], places)[0].max() > 0.3, min(score, HINT_SCORE)
         return replace(found, scores=scores).take(kept)
 
     def _is_face(self, picture: _Picture, box: np.ndarray) -> bool:
@@ -349,7 +348,10 @@ class Sweep:
         return opinion.face
 
     def _is_person(self, picture: _Picture, found: Detections, row: int) -> bool:
-        opinion = self._opinion(picture.number, found.boxes[row])
+        box = found.boxes[row]
+        if box[2] - box[0] < SOMEBODY_LEAST * self._finder.smallest:
+            return False
+        opinion = self._opinion(picture.number, box)
         if opinion.person is None:
             shape = self._silhouette.shape(picture.rgb, head_rows(found.take([row]))[0])
             opinion.person = shape.share >= SOMEBODY and shape.margin >= CLEAR

@@ -33,7 +33,7 @@ class BelievedTest(unittest.TestCase):
 
     def setUp(self):
         self.sweep = Sweep.__new__(Sweep)
-        self.sweep.squared, self.sweep._opinions = Squared(1.0), []
+        self.sweep.squared, self.sweep._opinions, self.sweep._finder = Squared(1.0), [], SimpleNamespace(smallest=36)
         self.picture = SimpleNamespace(number=7, rgb=None)
         self.asked = []
 
@@ -58,6 +58,9 @@ class BelievedTest(unittest.TestCase):
         for other in ({"share": 0.2}, {"share": 0.9, "margin": 0.1}):
             self.sweep._opinions = []
             self.assertLess(self.believed(weak, **other).scores[0], 0.5)
+
+    def test_a_weak_sign_too_small_for_a_face_does_not_count(self):
+        self.assertLess(self.believed(face(100, 100, side=20.0, score=0.3), share=0.9).scores[0], 0.5)
 
     def test_a_weak_sign_on_the_head_of_somebody_who_is_seen_is_theirs(self):
         both = Detections.joined([face(100, 100, score=0.9), face(128, 96, score=0.3)])
