@@ -28,6 +28,8 @@ STEP_FOLLOW = "Following"
 MEETS, HIDES = 0.4, 0.15
 # A head that others hide for longer than this is lost, in seconds.
 HIDDEN_S = 1.0
+# One that has come to lie just on the head of another for longer than this is that other, in seconds.
+BEHIND_S = 0.5
 # So many frames on somebody else's head are no crossing any more.
 TAKEN_FRAMES = 6
 # What is hardly a face is covered for so long before and after it was seen, in seconds.
@@ -51,6 +53,7 @@ class _Tail:
     rows: list[np.ndarray] = field(default_factory=list)
     follower: Follower | None = None
     hidden: int = 0
+    taken: int = 0
     met: int | None = None
     reason: str = ""
     done: bool = False
@@ -234,30 +237,35 @@ class _SecondPass:
         scaled = self.size[0] * tail.scale, self.size[1] * tail.scale
         if tail.follower is None:
             tail.follower = Follower(window.cut(before), window.inward(tail.head), tail.speed * tail.scale, window.origin, scaled, self.silhouette)
-        met, hidden = self._others(tail, frame)
+        met, hidden, taken = self._others(tail, frame)
         if met is not None:
             tail.met, tail.done = met, True
             return
         tail.hidden = tail.hidden + 1 if hidden else 0
+        tail.taken = tail.taken + 1 if taken else 0
         row = tail.follower.step(window.cut(before), window.cut(after), window.origin, hidden=hidden)
-        tail.reason = "lost" if tail.hidden > HIDDEN_S * self.rate else tail.follower.reason
+        tail.reason = "lost" if tail.hidden > HIDDEN_S * self.rate or tail.taken > BEHIND_S * self.rate else tail.follower.reason
         if row is not None:
             tail.rows.append(window.outward(row))
+        if tail.taken > BEHIND_S * self.rate:
+            # All that time it was the other's.
+            del tail.rows[-tail.taken:]
         tail.done = bool(tail.reason)
 
-    def _others(self, tail: _Tail, frame: int) -> tuple[int | None, bool]:
-        """The chain that begins where the tail has come to, or whether somebody's head is over it."""
+    def _others(self, tail: _Tail, frame: int) -> tuple[int | None, bool, bool]:
+        """The chain that begins where the tail has come to, or whether somebody's head is over it, and whether it is the very same place."""
         expected = tail.head.copy() if tail.follower is None else tail.now
         if tail.follower is not None:
             expected[:2] += tail.follower.speed / tail.scale
         mine = cxcywh_to_xyxy(expected[None, :4])
-        hidden = False
+        hidden = taken = False
         for number, head in self.heads.get(frame, ()):
             if number == tail.chain:
                 continue
             overlap = float(iou(mine, cxcywh_to_xyxy(head[None, :4]))[0, 0])
             begins = frame - int(self.chains[number].frames[0]) <= 2
             if overlap > MEETS and begins and 0.6 < head[2] / max(expected[2], 1) < 1.6:
-                return number, False
+                return number, False, False
             hidden |= overlap > HIDES
-        return None, hidden
+            taken |= overlap > MEETS
+        return None, hidden, taken

@@ -254,8 +254,10 @@ class Sweep:
         seen = self.seen(picture.rgb, self._measured(picture, found, expected))
         matches = self.linker.take(seen, sought)
         self._open[frame] = Observation(frame, seen, STILL if prepared.camera is None else prepared.camera, prepared.cut, sought is None)
-        for match in matches:
-            self._describe(frame, picture.rgb, match)
+        for match, crosses in zip(matches, _crossing(np.array([m.box for m in matches]).reshape(-1, 4))):
+            # Of two faces one over the other the description is of neither.
+            if not crosses:
+                self._describe(frame, picture.rgb, match)
         told(frame, seen, prepared.search is not None)
         self._look_back(matches, told)
         if prepared.cut or frame in (0, len(self._index) - 1):
@@ -270,11 +272,8 @@ class Sweep:
         """Numbers of those who were just lost, are hardly seen, or cross another, so that they are looked at in this frame too."""
         expected = self.linker.expected
         doubt = {e.number for e in expected if 0 < e.missed <= self._back or e.score < UNSURE}
-        if len(expected) > 1:
-            boxes = np.array([e.box for e in expected])
-            boxes = boxes + (boxes[:, 2] - boxes[:, 0])[:, None] * 0.5 * np.array([-1, -1, 1, 1])
-            crossing = (iou(boxes, boxes) - np.eye(len(boxes))).max(axis=1) > CROSSING
-            doubt |= {e.number for e, crosses in zip(expected, crossing) if crosses}
+        crossing = _crossing(np.array([e.box for e in expected]).reshape(-1, 4))
+        doubt |= {e.number for e, crosses in zip(expected, crossing) if crosses}
         return doubt
 
     def _look_back(self, matches: list[Match], told) -> None:
@@ -441,6 +440,12 @@ def _without_twins(found: Detections, more: Detections) -> Detections:
     for others in (more, weak):
         good = Detections.joined([good, others.take(~_same_face(others, good))])
     return good
+
+
+def _crossing(boxes: np.ndarray) -> np.ndarray:
+    """Which of the faces (n, 4), with half their size around them, overlap another."""
+    wide = boxes + (boxes[:, 2] - boxes[:, 0])[:, None] * 0.5 * np.array([-1, -1, 1, 1])
+    return (iou(wide, wide) - np.eye(len(wide)) > CROSSING).any(axis=1)
 
 
 def _on_head(box: np.ndarray, *known: np.ndarray) -> bool:
