@@ -20,8 +20,8 @@ FIRST_LOOK, SECOND_LOOK = 0.25, 0.25
 SURE_SPAN = 18.0
 # Each level is so many times coarser than the one before, as long as it has more px than this across.
 COARSER, LEAST_ACROSS = 2, 320
-# A level of more px than this is searched only in each so many frames that it is not too much in one, when each frame is searched.
-AFFORDABLE = 640_000
+# A level of so many times more px than this is searched in each so many frames, when each frame is searched, but not more rarely than in each eighth.
+AFFORDABLE, REST_MOST = 640_000, 8
 # A picture is searched with its mirror image around it, so wide, px, since half a face and its mirror image look like a face: whoever
 # comes into the picture is found earlier, and longer who leaves it. The middle of such a face is the edge, give or take this share of its side.
 BORDER, MIRRORED = 16, 0.1
@@ -70,9 +70,10 @@ class FaceFinder:
         return self.submit(frame_rgb, limit, finer=finer).result()
 
     def submit(self, frame_rgb: np.ndarray, limit: float = FIRST_LOOK, turn: int | None = None, finer: float = 1.0) -> Search:
-        """Begin to search a frame: all of it, or with a turn, the number of the frame in a row of searches, what is affordable in each."""
+        """Begin to search a frame: all of it, or with a turn, the number of the frame in a row of searches, what is affordable in it:
+        all levels in HD; the finest of larger frames more rarely."""
         height, width = frame_rgb.shape[:2]
-        wanted = [size for size in level_sizes(width, height, self.smallest / finer) if turn is None or turn % _rest(size) == 0]
+        wanted = [size for size in level_sizes(width, height, self.smallest / finer) if not turn or turn % _rest(size) == 0]
         return Search(tuple(self.pool.submit(self._search, picture, width / picture.shape[1], limit) for picture in _levels(frame_rgb, wanted)))
 
     def _search(self, picture: np.ndarray, scale: float, limit: float) -> Detections:
@@ -144,7 +145,7 @@ def level_sizes(width: int, height: int, smallest: float) -> list[tuple[int, int
 
 def _rest(size: tuple[int, int]) -> int:
     """A level of this size is searched in each so many frames."""
-    return max(1, round(size[0] * size[1] / AFFORDABLE))
+    return min(REST_MOST, max(1, round(size[0] * size[1] / AFFORDABLE)))
 
 
 def _levels(frame_rgb: np.ndarray, sizes: list[tuple[int, int]]) -> list[np.ndarray]:

@@ -11,6 +11,8 @@ import numpy as np
 from skiagraph.detect.shrink import shrunk
 
 WORK_WIDTH, POINTS = 320, 80
+# Points are looked for anew when fewer are left, and after so many steps.
+ENOUGH, RENEW = 50, 6
 # Two pictures of one shot that are this unlike have not been seen; cuts are well above.
 CUT_DIFFERENCE, CUT_CORRELATION = 22.0, 0.55
 STILL = np.array([[1.0, 0, 0], [0, 1, 0]])
@@ -22,6 +24,7 @@ class CameraMotion:
     def __init__(self):
         self._before: np.ndarray | None = None
         self._points: np.ndarray | None = None
+        self._steps = 0
 
     def restart(self, grey: np.ndarray) -> None:
         """Begin anew with this frame: a new shot."""
@@ -34,12 +37,15 @@ class CameraMotion:
         size = max(16, round(grey.shape[1] * scale)), max(16, round(grey.shape[0] * scale))
         small = shrunk(grey, size)
         before, points = self._before, self._points
-        self._before = small
-        self._points = cv2.goodFeaturesToTrack(small, POINTS, 0.01, 9, blockSize=5)
-        if before is None or points is None or len(points) < 12 or before.shape != small.shape:
+        self._before, self._points = small, None
+        if before is None or points is None or before.shape != small.shape:
+            self._look_for_points()
             return STILL
         moved, good, _ = cv2.calcOpticalFlowPyrLK(before, small, points, None, winSize=(13, 13), maxLevel=3)
         good = good.ravel() == 1
+        self._points, self._steps = moved[good], self._steps + 1
+        if good.sum() < ENOUGH or self._steps >= RENEW:
+            self._look_for_points()
         if good.sum() < 12:
             return STILL
         found, inliers = cv2.estimateAffinePartial2D(points[good], moved[good], method=cv2.RANSAC, ransacReprojThreshold=1.0)
@@ -49,6 +55,10 @@ class CameraMotion:
         found[:, 2] /= scale
         zoom = np.hypot(found[0, 0], found[1, 0])
         return found if 0.8 < zoom < 1.25 else STILL
+
+    def _look_for_points(self) -> None:
+        points = cv2.goodFeaturesToTrack(self._before, POINTS, 0.01, 9, blockSize=5)
+        self._points, self._steps = points if points is not None and len(points) >= 12 else None, 0
 
 
 class Thumbnails:

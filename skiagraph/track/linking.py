@@ -101,12 +101,13 @@ class Match:
 @dataclass(frozen=True, slots=True)
 class Expected:
     """Where the face of a track should be: box (4,); number: of its tracklet; missed: frames since it was last seen; score: that it
-    had then."""
+    had then; sure: whether it was ever seen for certain."""
 
     number: int
     box: np.ndarray
     missed: int
     score: float
+    sure: bool = True
 
 
 class _Track:
@@ -143,7 +144,7 @@ class Linker:
     @property
     def expected(self) -> list[Expected]:
         """Where the faces of the present tracks should be, in the frame last gone on to."""
-        return [Expected(t.tracklet.number, t.motion.box, t.missed, t.tracklet.scores[-1]) for t in self._tracks]
+        return [Expected(t.tracklet.number, t.motion.box, t.missed, t.tracklet.scores[-1], t.tracklet.best >= self._settings.sure) for t in self._tracks]
 
     def new_shot(self) -> None:
         """End all tracks: nothing is followed across a cut."""

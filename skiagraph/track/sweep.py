@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import closing
 from dataclasses import dataclass, replace
@@ -48,6 +48,8 @@ OPINION_HOLDS, SAME_PLACE = 8, 0.5
 # A weak sign of a face where this share of the head would be person counts with this score. Of backgrounds that look like a face
 # hardly any has a third, of half hidden heads most have two thirds (measured). Smaller ones, against the smallest face to find, are hands.
 SOMEBODY, SOMEBODY_SCORE, SOMEBODY_LEAST = 0.55, 0.5, 0.75
+# Who was lost no longer ago, in frames, is where they were.
+JUST_LOST = 12
 # A head reaches so many face sides around the middle of its face, in profile.
 ON_HEAD = 0.9
 # Somebody who was not seen for more frames than this is sought with all means only in each fourth frame.
@@ -329,13 +331,18 @@ class Sweep:
         places = self.squared.boxes(np.array([e.box for e in expected]).reshape(-1, 4))
         steady = places[[n for n, e in enumerate(expected) if not e.missed and e.score >= UNSURE]]
         kept, scores = np.ones(len(found), bool), found.scores.copy()
-        for n, (box, score) in enumerate(zip(found.boxes, found.scores)):
+        # Where somebody was a moment ago their own head gives weak signs, and is followed better by its picture.
+        heads = [*places[[n for n, e in enumerate(expected) if e.sure and e.missed <= JUST_LOST]], *found.boxes[found.scores >= GOOD]]
+        # Of several weak signs on one head the strongest counts.
+        for n in np.argsort(-found.scores, kind="stable"):
+            box, score = found.boxes[n], found.scores[n]
             if score >= ASKED_TO or len(steady) and iou(box[None], steady)[0].max() > SAME_PLACE:
                 continue
             if score >= ASKED_FROM and self._is_face(picture, box):
                 continue
-            if not _on_head(box, steady, found.boxes[found.scores >= GOOD]) and self._is_person(picture, found, n):
+            if not _on_head(box, heads) and self._is_person(picture, found, n):
                 scores[n] = max(score, SOMEBODY_SCORE)
+                heads.append(box)
             elif score >= ASKED_FROM:
                 kept[n], scores[n] = len(places) and iou(box[None], places)[0].max() > 0.3, min(score, HINT_SCORE)
         return replace(found, scores=scores).take(kept)
@@ -448,9 +455,9 @@ def _crossing(boxes: np.ndarray) -> np.ndarray:
     return (iou(wide, wide) - np.eye(len(wide)) > CROSSING).any(axis=1)
 
 
-def _on_head(box: np.ndarray, *known: np.ndarray) -> bool:
-    """True when the middle of a box lies on the head of one of the known faces, (n, 4) each."""
-    faces = np.concatenate(known)
+def _on_head(box: np.ndarray, known: Sequence[np.ndarray]) -> bool:
+    """True when the middle of a box lies on the head of one of the known faces, (4,) each."""
+    faces = np.array(known).reshape(-1, 4)
     away = np.abs((faces[:, :2] + faces[:, 2:]) / 2 - (box[:2] + box[2:]) / 2)
     return bool((away < ON_HEAD * (faces[:, 2:] - faces[:, :2])).all(axis=1).any())
 

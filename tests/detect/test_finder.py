@@ -2,6 +2,7 @@
 
 import unittest
 from functools import lru_cache
+from unittest import mock
 
 import cv2
 import numpy as np
@@ -76,17 +77,21 @@ class FinderTest(unittest.TestCase):
     def test_nobody_is_found_where_nobody_is(self):
         self.assertEqual(int((self.finder.find(scene((1280, 720))).scores > 0.6).sum()), 0)
 
-    def test_a_turn_leaves_out_only_levels_that_are_too_much_for_each_frame(self):
+    def test_turns_together_search_every_level_and_the_finest_often(self):
+        for size, smallest, often in (((1280, 720), 36, 1), ((1920, 1080), 36, 1), ((3840, 2160), 24, 7)):
+            picture = scene((640, 360), (BLUE_CAP, 150, 180, 40, 5, 0))
+            with FaceFinder(smallest) as finder, mock.patch.object(FaceFinder, "_search", lambda self, part, scale, limit: scale):
+                turns = [[level.result() for level in finder.submit(cv2.resize(picture, size), turn=turn).levels] for turn in range(17)]
+            scales = turns[0]
+            self.assertEqual(len(scales), len(level_sizes(*size, smallest)), "the first is searched as a whole")
+            finest = [turn for turn, searched in enumerate(turns) if scales[0] in searched]
+            self.assertEqual(max(np.diff(finest)), often)
+            self.assertEqual({scale for searched in turns[1:] for scale in searched}, set(scales))
+            self.assertTrue(all(turns), "no frame without a search")
+
+    def test_a_small_face_is_found_in_the_turn_of_its_level(self):
         picture = scene((1920, 1080), (BLUE_CAP, 300, 300, 26, 5, 0))
-        for turn in (0, 1):
-            self.assertFound(self.finder.submit(picture, turn=turn).result(), 300, 300, 26)
-        large = cv2.resize(picture, (3840, 2160))
-        with FaceFinder(24) as fine:
-            searched = [[level.result for level in fine.submit(large, turn=turn).levels] for turn in range(8)]
-        counts = [len(levels) for levels in searched]
-        self.assertEqual(counts[0], len(level_sizes(3840, 2160, 24)))
-        self.assertLess(counts.count(counts[0]), 4, "the finest level waits for its turn")
-        self.assertTrue(all(count >= counts[0] - 2 for count in counts), "the coarse ones do not wait")
+        self.assertFound(self.finder.submit(picture, turn=3).result(), 300, 300, 26, 0.55)
 
     def test_half_a_face_at_the_edge_is_found_and_its_mirror_image_is_not(self):
         whole = scene((640, 480), (BLUE_CAP, 320, 240, 60, 0, 0))
@@ -140,7 +145,7 @@ class LevelTest(unittest.TestCase):
     def test_the_smallest_face_spans_enough_in_the_finest_level_and_the_largest_not_too_much_in_the_coarsest(self):
         for width, height, smallest in ((1280, 720, 36), (1920, 1080, 36), (3840, 2160, 24), (1080, 1920, 36), (320, 240, 24)):
             sizes = level_sizes(width, height, smallest)
-            self.assertGreaterEqual(smallest * sizes[0][0] / width, 17)
+            self.assertGreaterEqual(smallest * sizes[0][0] / width, 17.5)
             self.assertLessEqual(min(sizes[-1]), 600)
             self.assertTrue(all(a[0] > b[0] for a, b in zip(sizes, sizes[1:])))
 
