@@ -38,6 +38,13 @@ class FindingTest(TemporaryFolder):
         self.assertIn((Reason.GAP, 20, 29), self.reasons(merged))
         self.assertNotIn(Reason.GAP, [r for r, _, _ in self.reasons(cast.decide(merged, ["s1"], Decision.SHOW))])
 
+    def test_a_gap_reaches_over_the_rows_at_its_ends_that_were_not_sure(self):
+        unsure = replace(head_path(0, 20), confidence=np.r_[np.full(15, 0.9), np.full(5, 0.2)].astype(np.float32))
+        merged = cast.merge_subjects(project_on(self.clip, unsure, head_path(30, 30)), "s1", ["s2"])
+        gap = next(f for f in findings(merged) if f.reason == Reason.GAP)
+        self.assertEqual((gap.first, gap.last, gap.worst, gap.at), (15, 29, 10, 20))
+        self.assertIn("10 frames", sentence(merged, gap))
+
     def test_leaving_and_returning_at_the_edge_is_no_gap(self):
         project = cast.merge_subjects(project_on(self.clip, head_path(0, 20, cx=4), head_path(40, 20, cx=4)), "s1", ["s2"])
         self.assertEqual(self.reasons(project), [])

@@ -38,6 +38,23 @@ class LinkingTest(unittest.TestCase):
         frames = [[seen(100, 100, score=0.9 if n < 5 else 0.45), seen(300, 100, score=0.45)] for n in range(20)]
         self.assertEqual([len(t.frames) for t in self.run_linker(frames)], [20])
 
+    def test_a_weak_sign_that_was_vouched_for_begins_a_doubtful_track_which_does_not_wait(self):
+        frames = [[seen(100 + 16 * n, 100, score=0.5)] for n in range(4)] + [[]] * 8 + [[seen(100 + 16 * n, 100)] for n in range(12, 20)]
+        tracklets = self.run_linker(frames)
+        self.assertEqual([(t.frames[0], t.frames[-1], t.doubtful) for t in tracklets], [(0, 3, True), (12, 19, False)])
+
+    def test_what_was_mostly_too_weak_to_begin_is_nobody(self):
+        self.assertEqual(self.run_linker([[seen(100, 100, score=0.5 if n % 4 == 0 else 0.4)] for n in range(20)]), [])
+
+    def test_a_lost_face_does_not_grow_out_of_all_measure(self):
+        growing = [[seen(100, 100, side=40 + 3 * n)] for n in range(8)]
+        linker = Linker(25)
+        for n, faces in enumerate(growing + [[]] * 14):
+            linker.update(n, Seen.joined(faces))
+        self.assertLess(linker.expected[0].box[2] - linker.expected[0].box[0], 80)
+        linker.update(22, seen(100, 100, side=160.0, score=0.57))
+        self.assertTrue(linker.expected[0].missed, "a weak find of quite another size is not theirs")
+
     def test_short_loss_is_survived_and_long_loss_is_not(self):
         for gap, count in ((10, 1), (60, 2)):
             frames = [[seen(100, 100)] if n < 20 or n >= 20 + gap else [] for n in range(40 + gap)]

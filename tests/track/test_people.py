@@ -7,7 +7,7 @@ import numpy as np
 from skiagraph.track.bridging import Chain
 from skiagraph.track.identity import JOIN
 from skiagraph.track.path import FOLLOWED, FOUND, Path
-from skiagraph.track.people import _linked, people_of, stretches_of, without_hints, without_shadows
+from skiagraph.track.people import _linked, people_of, split_where_unlike, stretches_of, without_hints, without_shadows
 from skiagraph.track.sweep import Description
 from tests.track.test_bridging import tracklet
 from tests.track.test_identity import vector
@@ -138,6 +138,18 @@ class SiftTest(unittest.TestCase):
         real, shadow, apart = tracklet(1, range(30), 100), tracklet(2, range(5, 20), 104), tracklet(3, range(5, 20), 500)
         shadow.doubtful = apart.doubtful = True
         self.assertEqual([t.number for t in without_shadows([real, shadow, apart])], [1, 3])
+
+    def test_what_stays_for_long_close_beside_a_head_is_a_part_of_it(self):
+        real, back, passing = tracklet(1, range(30), 100), tracklet(2, range(5, 20), 145), tracklet(3, range(5, 9), 145)
+        for t in (back, passing):
+            t.doubtful, t.boxes = True, [np.array([h[0] - 10, h[1] - 10, h[0] + 10, h[1] + 10], np.float32) for h in t.heads]
+        self.assertEqual([t.number for t in without_shadows([real, back, passing])], [1, 3])
+
+    def test_nobody_is_split_off_who_was_hardly_seen(self):
+        for count, split in ((3, False), (12, True)):
+            one = tracklet(1, range(30), 100)
+            described_as = both(described([tracklet(1, range(30 - count), 100)], 1), described([tracklet(1, range(30 - count, 30), 100)], 2, every=2))
+            self.assertEqual(len(split_where_unlike([one], described_as)) > 1, split)
 
     def test_believed_tracks_are_never_taken_away(self):
         one, other = tracklet(1, range(30), 100), tracklet(2, range(30), 104)
