@@ -56,7 +56,7 @@ ON_HEAD = 0.9
 THOROUGH, THOROUGH_AGAIN = 4, 4
 # So many frames stay at hand for looking back, or one step, but not more than fit into so much memory.
 BACK_LEAST, BACK_BYTES = 8, 150e6
-# A face of a lower score is hardly seen; faces, with half their size around them, that overlap by more than this cross.
+# A face of a lower score is hardly seen; faces that overlap by more than this (IoU) cross.
 UNSURE, CROSSING = 0.6, 0.05
 # At the ends of a shot signs of this score, so near an edge in face sides, may be somebody half in the picture.
 EDGE_SCORE, EDGE_NEAR, EDGE_FINER = 0.3, 0.15, 2.5
@@ -256,7 +256,7 @@ class Sweep:
         seen = self.seen(picture.rgb, self._measured(picture, found, expected))
         matches = self.linker.take(seen, sought)
         self._open[frame] = Observation(frame, seen, STILL if prepared.camera is None else prepared.camera, prepared.cut, sought is None)
-        for match, crosses in zip(matches, _crossing(np.array([m.box for m in matches]).reshape(-1, 4))):
+        for match, crosses in zip(matches, _crossing(np.array([m.box for m in matches]).reshape(-1, 4), 0.1)):
             # Of two faces one over the other the description is of neither.
             if not crosses:
                 self._describe(frame, picture.rgb, match)
@@ -274,7 +274,7 @@ class Sweep:
         """Numbers of those who were just lost, are hardly seen, or cross another, so that they are looked at in this frame too."""
         expected = self.linker.expected
         doubt = {e.number for e in expected if 0 < e.missed <= self._back or e.score < UNSURE}
-        crossing = _crossing(np.array([e.box for e in expected]).reshape(-1, 4))
+        crossing = _crossing(np.array([e.box for e in expected]).reshape(-1, 4), 0.5)
         doubt |= {e.number for e, crosses in zip(expected, crossing) if crosses}
         return doubt
 
@@ -449,9 +449,9 @@ def _without_twins(found: Detections, more: Detections) -> Detections:
     return good
 
 
-def _crossing(boxes: np.ndarray) -> np.ndarray:
-    """Which of the faces (n, 4), with half their size around them, overlap another."""
-    wide = boxes + (boxes[:, 2] - boxes[:, 0])[:, None] * 0.5 * np.array([-1, -1, 1, 1])
+def _crossing(boxes: np.ndarray, around: float) -> np.ndarray:
+    """Which of the faces (n, 4), with so many of their sides around them, overlap another."""
+    wide = boxes + (boxes[:, 2] - boxes[:, 0])[:, None] * around * np.array([-1, -1, 1, 1])
     return (iou(wide, wide) - np.eye(len(wide)) > CROSSING).any(axis=1)
 
 
