@@ -24,14 +24,18 @@ UNIT, PLACES = 50, ((200, 180), (450, 180))
 class ExposureTest(TemporaryFolder):
     def setUp(self):
         super().setUp()
-        picture = scene((640, 360), (BLUE_CAP, *PLACES[0], UNIT, 5, 0), (OLD_HAND, *PLACES[1], UNIT, -5, 0))
+        self.project = self.filmed(PLACES)
+
+    def filmed(self, places):
+        """A clip of two people at these places, and both covered in a project."""
+        picture = scene((640, 360), (BLUE_CAP, *places[0], UNIT, 5, 0), (OLD_HAND, *places[1], UNIT, -5, 0))
         self.clip = self.folder / "two.mkv"
         with PictureWriter(self.clip, (640, 360), Fraction(25), encoder="libx264", pixel_format="rgb24", store="yuv420p", muxer="matroska", options={"crf": "16"}) as writer:
             for _ in range(6):
                 writer.write(picture)
-        rows = [np.tile([x, y, 1.55 * UNIT, 2.1 * UNIT, 0, 0.9], (6, 1)) for x, y in PLACES]
+        rows = [np.tile([x, y, 1.55 * UNIT, 2.1 * UNIT, 0, 0.9], (6, 1)) for x, y in places]
         people = tuple(FoundPerson(n, (Path.from_rows(0, r, np.zeros(6)),), 0, (0, 0, 9, 9)) for n, r in enumerate(rows, 1))
-        self.project = cast.apply_scan(edits.add_clip(Project(), *open_clip(self.clip)), "c1", ScanResult(people, FaceTable.none(), (), 6), 1)
+        return cast.apply_scan(edits.add_clip(Project(), *open_clip(self.clip)), "c1", ScanResult(people, FaceTable.none(), (), 6), 1)
 
     def check(self, exported, against=None):
         out = self.folder / "out.mp4"
@@ -42,6 +46,11 @@ class ExposureTest(TemporaryFolder):
         for kind in CoverKind:
             with self.subTest(kind):
                 self.assertEqual(self.check(edits.set_project_style(self.project, CoverStyle(kind))), [])
+
+    def test_half_a_face_at_the_edge_counts_as_far_as_it_is_in_the_picture(self):
+        project = self.filmed(((2, 180), PLACES[1]))
+        self.assertEqual(self.check(project), [])
+        self.assertEqual([f.reason for f in self.check(edits.remove_subjects(project, ["s1"]))], [Reason.FILE_FACE])
 
     def test_somebody_who_agreed_is_no_finding(self):
         self.assertEqual(self.check(cast.decide(self.project, ["s2"], Decision.SHOW)), [])
