@@ -42,8 +42,6 @@ SURELY_PRESENT = 0.9
 EVIDENT = 0.88
 # A track is extended back by so many frames at most.
 BACK_MOST = 150
-# In footage finer than this many lines faces are looked for at the same size on screen, not the same px.
-LINES = 1080
 
 
 @dataclass(frozen=True, slots=True)
