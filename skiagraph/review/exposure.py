@@ -20,7 +20,7 @@ from skiagraph.media.reader import FrameReader
 from skiagraph.project.model import Clip, CoverKind, Project
 from skiagraph.project.outline import contains, outline_at
 from skiagraph.track.descriptor import PRESENT, FaceDescriber
-from skiagraph.review.findings import FACE_DISC, INSIDE, Finding, Reason, runs
+from skiagraph.review.findings import INSIDE, Finding, Reason, face_points, runs
 
 STEP = "Checking the export"
 # A face in the file counts from this score, and as hidden when this share of it lies under complete covers.
@@ -142,7 +142,7 @@ def _open_face(project: Project, clip: Clip, n: int, shot: Frame, shown: Frame, 
     found = finder.find(picture, SCORE)
     worst = 0.0
     for box, score in zip(found.boxes, found.scores):
-        points = _face_points(box, clip)
+        points = face_points(box, clip)
         hidden = _share_hidden(points, covers)
         if hidden >= HIDDEN or _is_of_shown(project, clip, n, points):
             continue
@@ -153,17 +153,10 @@ def _open_face(project: Project, clip: Clip, n: int, shot: Frame, shown: Frame, 
             if score < SURE_BESIDE and describer.presence(source, box) < PRESENT:
                 continue
             real = finder.look(source, box[None])
-            if not len(real) or all(_share_hidden(_face_points(b, clip), covers) >= INSIDE for b in real.boxes):
+            if not len(real) or all(_share_hidden(face_points(b, clip), covers) >= INSIDE for b in real.boxes):
                 continue
         worst = max(worst, float(score))
     return worst
-
-
-def _face_points(box, clip: Clip) -> np.ndarray:
-    """Points of a face, (n, 2), as far as it is in the picture: what is beyond its edge needs no cover."""
-    points = box[:2] + FACE_DISC * (box[2:] - box[:2])
-    inside = (points >= 0).all(axis=1) & (points < np.array([clip.width, clip.height])).all(axis=1)
-    return points[inside] if inside.any() else points
 
 
 def _share_hidden(points, covers) -> float:

@@ -245,7 +245,7 @@ def judged_faces(project: Project, clip: Clip) -> Iterator[tuple[int, str | None
     for row in range(len(table)):
         box = table.boxes[row].astype(float)
         present = heads.get(int(table.frames[row]), [])
-        samples = _samples(box, clip)
+        samples = face_points(box, clip)
         best, best_share, head = None, BELONGS, None
         for subject, outline, _ in present:
             share = float(_inside(outline, samples).mean())
@@ -280,7 +280,7 @@ def _heads_by_frame(project, clip):
     return frames
 
 
-def _samples(box, clip) -> np.ndarray:
+def face_points(box: np.ndarray, clip: Clip) -> np.ndarray:
     """Points of the face itself, (n, 2): the ellipse inside the detector's box, where it is inside the picture."""
     points = box[:2] + FACE_DISC * (box[2:] - box[:2])
     seen = (points[:, 0] >= 0) & (points[:, 1] >= 0) & (points[:, 0] < clip.width) & (points[:, 1] < clip.height)

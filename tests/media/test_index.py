@@ -49,6 +49,14 @@ class IndexTest(TemporaryFolder):
                         self.assertEqual(frame.pts, truth[n][0])
                         self.assertEqual(read_number(stored(frame.grey(), info.rotation)), n)
 
+    def test_rough_reading_gives_the_same_frames(self):
+        for name, how in KINDS.items():
+            with self.subTest(name):
+                info, index = open_clip(self.clip(name, **how))
+                with FrameReader(info, index, threads=1, rough=True) as reader:
+                    self.assertEqual([read_number(stored(frame.grey(), info.rotation)) for frame in reader.frames()], list(range(60)))
+                    self.assertEqual(read_number(stored(reader.read(17).grey(), info.rotation)), 17)
+
     def test_edit_list_hides_trimmed_frames(self):
         source = make_clip(self.folder / "whole.mp4", 60, options={"g": 30, "bf": 2})
         trimmed = self.folder / "trimmed.mp4"
