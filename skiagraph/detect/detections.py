@@ -59,33 +59,33 @@ class Detections:
                           self.landmarks * np.float32(scale) + shift, self.rolls)
 
 
-def suppress(found: Detections, overlap: float = 0.3) -> Detections:
+def suppress(found: Detections, overlap: float = 0.3, alike: float = 0.55) -> Detections:
     """Merge detections of the same face: weighted non-maximum suppression.
 
-    Boxes that overlap the best one by more than overlap (IoU) are averaged into it by score; the best score stays.
-    Lesser ones mostly inside it, or a few times larger around it, are the same face at a wrong scale and are dropped. This steadies boxes.
+    Boxes that overlap the best one by more than alike (IoU) are averaged into it by score; the best score stays. Others that overlap it by
+    more than overlap are dropped: they may be half of another face behind it, which would draw it aside. Lesser ones mostly inside it, or a few times larger around it, are the same face at a wrong scale and are dropped. This steadies boxes.
     Source: Bazarevsky et al., BlazeFace, 2019, section 3.3 (blending instead of suppression).
     """
     if len(found) < 2:
         return found
     found = found.take(np.argsort(-found.scores, kind="stable"))
     common, sizes = intersection(found.boxes, found.boxes), np.maximum(area(found.boxes), 1e-6)
-    near = common / np.maximum(sizes[:, None] + sizes[None] - common, 1e-6) > overlap
+    shared = common / np.maximum(sizes[:, None] + sizes[None] - common, 1e-6)
+    near = shared > alike
     # Row: the best one; column: the one that may be the same face.
-    same = near | (common / sizes[None] > 0.7) | (common / sizes[:, None] > 0.8) & (sizes[None] < 12 * sizes[:, None])
-    left, boxes, scores, landmarks = np.ones(len(found), bool), [], [], []
+    same = (shared > overlap) | (common / sizes[None] > 0.7) | (common / sizes[:, None] > 0.8) & (sizes[None] < 12 * sizes[:, None])
+    np.fill_diagonal(near, True)
+    np.fill_diagonal(same, True)
+    left, bests, groups = np.ones(len(found), bool), [], []
     for best in range(len(found)):
-        if not left[best]:
-            continue
-        group = np.flatnonzero(left & near[best])
-        group = group if best in group else np.append(best, group)
-        weight = (found.scores[group] / found.scores[group].sum()).astype(np.float32)
-        boxes.append(weight @ found.boxes[group])
-        scores.append(found.scores[best])
-        landmarks.append(np.tensordot(weight, found.landmarks[group], 1))
-        left &= ~same[best]
-        left[best] = False
-    return Detections(np.array(boxes, np.float32), np.array(scores, np.float32), np.array(landmarks, np.float32))
+        if left[best]:
+            bests.append(best)
+            groups.append(left & near[best])
+            left &= ~same[best]
+    weights = np.array(groups) * found.scores
+    weights /= weights.sum(axis=1, keepdims=True)
+    marks = found.landmarks.reshape(len(found), -1)
+    return Detections(weights @ found.boxes, found.scores[bests], (weights @ marks).reshape(len(bests), *found.landmarks.shape[1:]))
 
 
 def around(boxes, best):

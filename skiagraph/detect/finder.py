@@ -25,6 +25,8 @@ AFFORDABLE, REST_MOST = 640_000, 8
 # A picture is searched with its mirror image around it, so wide, px, since half a face and its mirror image look like a face: whoever
 # comes into the picture is found earlier, and longer who leaves it. The middle of such a face is the edge, give or take this share of its side.
 BORDER, MIRRORED = 16, 0.1
+# Along the edges a strip so wide, px, is searched at each level: twice as wide as faces that the next level does not see as well.
+STRIP = 160
 # Second looks: side in px of the square that is looked at, and how many face sides of the frame it shows. The second is for who is not seen well in the first.
 NEAR_SIDE, NEAR_REACH = 128, 3.4
 CLOSE_SIDE, CLOSE_REACH = 192, 3.0
@@ -55,9 +57,12 @@ class FaceFinder:
         self.threads = threads or min(4, os.cpu_count() or 1)
         self._detector = FaceDetector()
         self.pool = ThreadPoolExecutor(self.threads, thread_name_prefix="finder")
+        # Somebody waits for a look, and nobody yet for searches begun ahead, which it would stand behind.
+        self._looks = ThreadPoolExecutor(self.threads, thread_name_prefix="looks")
 
     def close(self) -> None:
-        self.pool.shutdown(wait=True, cancel_futures=True)
+        for pool in (self.pool, self._looks):
+            pool.shutdown(wait=True, cancel_futures=True)
 
     def __enter__(self) -> FaceFinder:
         return self
@@ -76,11 +81,21 @@ class FaceFinder:
         wanted = [size for size in level_sizes(width, height, self.smallest / finer) if not turn or turn % _rest(size) == 0]
         return Search(tuple(self.pool.submit(self._search, picture, width / picture.shape[1], limit) for picture in _levels(frame_rgb, wanted)))
 
-    def _search(self, picture: np.ndarray, scale: float, limit: float) -> Detections:
+    def submit_edges(self, frame_rgb: np.ndarray, limit: float, finer: float) -> Search:
+        """Begin to search along the edges of a frame only, for faces that reach them."""
+        height, width = frame_rgb.shape[:2]
+        parts = []
+        for picture in _levels(frame_rgb, level_sizes(width, height, self.smallest / finer)):
+            scale = width / picture.shape[1]
+            for x0, y0, x1, y1 in _strips(picture.shape[1], picture.shape[0]):
+                parts.append(self.pool.submit(self._search, picture[y0:y1, x0:x1], scale, limit, (x0 * scale, y0 * scale)))
+        return Search(tuple(parts))
+
+    def _search(self, picture: np.ndarray, scale: float, limit: float, corner: tuple[float, float] = (0, 0)) -> Detections:
         height, width = picture.shape[:2]
         wide = cv2.copyMakeBorder(lifted(picture), BORDER, BORDER, BORDER, BORDER, cv2.BORDER_REFLECT)
         found = self._detector.find(wide, limit).moved(1, -BORDER, -BORDER)
-        return suppress(_without_mirrored(found, width, height)).moved(scale, 0, 0)
+        return suppress(_without_mirrored(found, width, height)).moved(scale, *corner)
 
     def look(self, frame_rgb: np.ndarray, boxes_xyxy: np.ndarray, limit: float = SECOND_LOOK, thorough: np.ndarray | None = None) -> Detections:
         """A second look around each of the boxes (n, 4); where it is not sure, a third from nearer, and mirrored.
@@ -89,8 +104,9 @@ class FaceFinder:
         """
         boxes_xyxy = np.asarray(boxes_xyxy, float).reshape(-1, 4)
         wanted = list(zip(boxes_xyxy, np.ones(len(boxes_xyxy), bool) if thorough is None else thorough))
-        shares = [self.pool.submit(self._look_around, wanted[n::self.threads], frame_rgb, limit) for n in range(min(self.threads, len(wanted)))]
-        return suppress(Detections.joined([d for share in shares for d in share.result()]))
+        shares = [self._looks.submit(self._look_around, wanted[n::self.threads], frame_rgb, limit) for n in range(1, min(self.threads, len(wanted)))]
+        own = self._look_around(wanted[::self.threads], frame_rgb, limit)
+        return suppress(Detections.joined([*own, *(d for share in shares for d in share.result())]))
 
     def _look_around(self, wanted, frame_rgb, limit) -> list[Detections]:
         found = []
@@ -141,6 +157,13 @@ def level_sizes(width: int, height: int, smallest: float) -> list[tuple[int, int
         sizes.append((max(4, 4 * round(width * scale / 4)), max(4, 4 * round(height * scale / 4))))
         scale /= COARSER
     return sizes
+
+
+def _strips(width: int, height: int) -> list[tuple[int, int, int, int]]:
+    """Parts of a level, x0, y0, x1, y1, that together hold what lies along its edges; larger faces there are for coarser levels."""
+    if min(width, height) < 3 * STRIP:
+        return [(0, 0, width, height)]
+    return [(0, 0, width, STRIP), (0, height - STRIP, width, height), (0, 0, STRIP, height), (width - STRIP, 0, width, height)]
 
 
 def _rest(size: tuple[int, int]) -> int:

@@ -9,7 +9,7 @@ import contextlib
 import hashlib
 import os
 import tempfile
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from fractions import Fraction
 from pathlib import Path
 
@@ -21,21 +21,24 @@ import platformdirs
 from skiagraph.errors import CannotOpenMedia
 from skiagraph.jobs import JobControl
 from skiagraph.media.clip import ClipInfo, open_container, picture_stream, probe
+from skiagraph.media.spare import tells_spare
 from skiagraph.timecode import format_timecode
 
 # Raised when the way an index is made changes; an older cache is then made anew.
-CACHE_VERSION = 3
+CACHE_VERSION = 4
 
 
 @dataclass(frozen=True, slots=True)
 class FrameIndex:
-    """pts: int64 (n,) strictly rising, in time_base; sync: bool (n,) true where decoding can begin.
+    """pts: int64 (n,) strictly rising, in time_base; sync: bool (n,) true where decoding can begin; spare: bool (n,) true where it is known
+    that no other frame is made from this one.
 
     damage: a sentence when the clip is good only up to frame n, otherwise empty.
     """
 
     pts: np.ndarray
     sync: np.ndarray
+    spare: np.ndarray
     time_base: Fraction
     damage: str = ""
 
@@ -64,7 +67,7 @@ class FrameIndex:
 
     def cut(self, frames: int, damage: str) -> FrameIndex:
         """The index of the first frames only, with the reason."""
-        return FrameIndex(self.pts[:frames], self.sync[:frames], self.time_base, damage)
+        return FrameIndex(self.pts[:frames], self.sync[:frames], self.spare[:frames], self.time_base, damage)
 
 
 def load_index(info: ClipInfo, control: JobControl | None = None, cache_dir: Path | None = None) -> FrameIndex:
@@ -75,7 +78,7 @@ def load_index(info: ClipInfo, control: JobControl | None = None, cache_dir: Pat
     place = _cache_path(info, cache_dir)
     with contextlib.suppress(OSError, KeyError, ValueError, EOFError):
         with np.load(place) as kept:
-            return FrameIndex(kept["pts"], kept["sync"], Fraction(int(kept["base"][0]), int(kept["base"][1])), str(kept["damage"]))
+            return FrameIndex(kept["pts"], kept["sync"], kept["spare"], Fraction(int(kept["base"][0]), int(kept["base"][1])), str(kept["damage"]))
     index = build_index(info, control)
     keep_index(info, index, cache_dir)
     return index
@@ -88,7 +91,7 @@ def keep_index(info: ClipInfo, index: FrameIndex, cache_dir: Path | None = None)
         place.parent.mkdir(parents=True, exist_ok=True)
         handle, name = tempfile.mkstemp(dir=place.parent, suffix=".npz")
         with os.fdopen(handle, "wb") as file:
-            np.savez_compressed(file, pts=index.pts, sync=index.sync, damage=index.damage,
+            np.savez_compressed(file, pts=index.pts, sync=index.sync, spare=index.spare, damage=index.damage,
                                 base=np.array([index.time_base.numerator, index.time_base.denominator], np.int64))
         os.replace(name, place)
 
@@ -103,11 +106,12 @@ def _cache_path(info: ClipInfo, cache_dir: Path | None) -> Path:
 def build_index(info: ClipInfo, control: JobControl | None = None) -> FrameIndex:
     """Read every packet of the picture once. Falls back to decoding where packets do not tell the frames."""
     control = control or JobControl()
-    pts, sync, damage = _from_packets(info, control)
-    if pts is None:
-        pts, sync, damage = _from_decoding(info, control)
+    read = _from_packets(info, control) or _from_decoding(info, control)
+    pts, damage = np.array(read.pts, np.int64), read.damage
     order = np.argsort(pts, kind="stable")
-    index = FrameIndex(np.asarray(pts, np.int64)[order], np.asarray(sync, bool)[order], info.time_base)
+    # Where decoding can begin at each picture, each stands alone.
+    spare = np.array(read.spare, bool) if not all(read.sync) else np.ones(len(pts), bool)
+    index = FrameIndex(pts[order], np.array(read.sync, bool)[order], spare[order], info.time_base)
     index = _without_leading(info, index)
     if not len(index):
         raise CannotOpenMedia(f"{info.path.name} holds no frame that can be read; copy it again from its source.", path=info.path)
@@ -121,36 +125,50 @@ def build_index(info: ClipInfo, control: JobControl | None = None) -> FrameIndex
     return index
 
 
-def _from_packets(info, control):
-    pts: list[int] = []
-    sync: list[bool] = []
+@dataclass(slots=True)
+class _Read:
+    """What was read of each frame, in the order of the file, and a word for what stopped it early."""
+
+    pts: list[int] = field(default_factory=list)
+    sync: list[bool] = field(default_factory=list)
+    spare: list[bool] = field(default_factory=list)
+    damage: str = ""
+
+    def add(self, pts: int, sync: bool, spare: bool) -> None:
+        self.pts.append(pts)
+        self.sync.append(sync)
+        self.spare.append(spare)
+
+
+def _from_packets(info, control) -> _Read | None:
+    """None where packets do not tell the frames."""
+    read = _Read()
     with open_container(info.path) as container:
         stream = picture_stream(container, info.path)
         total = info.claimed_frames or None
-        damage = ""
+        is_spare = tells_spare(stream.codec_context.name, stream.codec_context.extradata)
         try:
             for packet in container.demux(stream):
                 if packet.size == 0 or packet.is_discard:
                     continue
                 if packet.is_corrupt:
-                    damage = "corrupt packet"
+                    read.damage = "corrupt packet"
                     break
                 if packet.pts is None:
-                    return None, None, ""
-                pts.append(packet.pts)
-                sync.append(packet.is_keyframe)
-                if len(pts) % 256 == 0:
-                    control.report("Reading the clip", len(pts), total)
+                    return None
+                read.add(packet.pts, packet.is_keyframe, is_spare is not None and is_spare(memoryview(packet)))
+                if len(read.pts) % 256 == 0:
+                    control.report("Reading the clip", len(read.pts), total)
         except (av.error.FFmpegError, OSError):
-            damage = "unreadable packet"
-    if len(set(pts)) != len(pts) or stream.codec_context.name in ("vp8", "vp9", "av1", "libdav1d", "mpeg4", "msmpeg4v3"):
+            read.damage = "unreadable packet"
+    if len(set(read.pts)) != len(read.pts) or stream.codec_context.name in ("vp8", "vp9", "av1", "libdav1d", "mpeg4", "msmpeg4v3"):
         # Packets that hold two frames, or none that is shown, would shift every number after them.
-        return None, None, ""
-    return pts, sync, damage
+        return None
+    return read
 
 
-def _from_decoding(info, control):
-    pts, sync, damage = [], [], ""
+def _from_decoding(info, control) -> _Read:
+    read = _Read()
     with open_container(info.path) as container:
         stream = picture_stream(container, info.path)
         stream.thread_type = "AUTO"
@@ -158,14 +176,13 @@ def _from_decoding(info, control):
             for frame in container.decode(stream):
                 if frame.pts is None:
                     raise CannotOpenMedia(f"{info.path.name} carries no frame times; wrap it in MP4 or Matroska first.", path=info.path)
-                if pts and frame.pts <= pts[-1]:
+                if read.pts and frame.pts <= read.pts[-1]:
                     continue
-                pts.append(frame.pts)
-                sync.append(frame.key_frame)
-                control.report("Reading the clip", len(pts), info.claimed_frames or None)
+                read.add(frame.pts, frame.key_frame, False)
+                control.report("Reading the clip", len(read.pts), info.claimed_frames or None)
         except (av.error.FFmpegError, OSError):
-            damage = "undecodable frame"
-    return pts, sync, damage
+            read.damage = "undecodable frame"
+    return read
 
 
 def _without_leading(info, index):
@@ -176,7 +193,7 @@ def _without_leading(info, index):
     if first is None or first.pts is None:
         return index
     begin = int(np.searchsorted(index.pts, first.pts))
-    return FrameIndex(index.pts[begin:], index.sync[begin:], index.time_base, index.damage)
+    return FrameIndex(index.pts[begin:], index.sync[begin:], index.spare[begin:], index.time_base, index.damage)
 
 
 def verify(info: ClipInfo, index: FrameIndex, control: JobControl | None = None) -> FrameIndex:

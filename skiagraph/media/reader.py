@@ -23,10 +23,13 @@ class FrameReader:
     """Reads the frames of one clip by number. Not to be shared between threads. Closes with `close` or as a context.
 
     keep: how many decoded frames to remember, for stepping back. rough: pictures that no other is made from keep the edges of their
-    blocks, which is quicker; for looking at, not for handing on.
+    blocks, which is quicker; for looking at, not for handing on. wanted: bool (n,), the frames that will ever be asked for, if not all may be;
+    of the others those are not decoded that no frame is made from.
     """
 
-    def __init__(self, info: ClipInfo, index: FrameIndex, *, keep: int = 0, threads: int = 0, rough: bool = False):
+    def __init__(self, info: ClipInfo, index: FrameIndex, *, keep: int = 0, threads: int = 0, rough: bool = False,
+                 wanted: np.ndarray | None = None):
+        self._left_out = frozenset() if wanted is None else frozenset(index.pts[index.spare & ~wanted].tolist())
         self._info, self._index, self._keep, self._threads, self._rough = info, index, keep, threads, rough
         self._kept: OrderedDict[int, Frame] = OrderedDict()
         self._container = None
@@ -50,9 +53,11 @@ class FrameReader:
         return len(self._index)
 
     def read(self, number: int) -> Frame:
-        """Frame `number`. Raises IndexError outside the clip and FrameNotDecoded where the file is damaged."""
+        """Frame `number`. Raises IndexError outside the clip or for a frame left out, and FrameNotDecoded where the file is damaged."""
         if not 0 <= number < len(self._index):
             raise IndexError(f"frame {number} of a clip of {len(self._index)}")
+        if int(self._index.pts[number]) in self._left_out:
+            raise IndexError(f"frame {number} was not to be asked for")
         if number in self._kept:
             self._kept.move_to_end(number)
             return self._kept[number]
@@ -123,6 +128,8 @@ class FrameReader:
         """Decoded pictures onward from here. Those before the ones that are wanted are left out where no other picture needs them."""
         skipping = False
         for packet in container.demux(stream):
+            if packet.pts in self._left_out:
+                continue
             skip = packet.pts is not None and packet.pts < self._wanted_from
             if skip != skipping:
                 stream.codec_context.skip_frame = "NONREF" if skip else "DEFAULT"

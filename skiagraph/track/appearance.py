@@ -7,6 +7,9 @@ import numpy as np
 
 from skiagraph.detect.shrink import shrunk
 
+# How alike two are of whom one was not seen.
+UNKNOWN = 0.5
+
 
 def head_colours(frame_rgb: np.ndarray, box_xyxy: np.ndarray) -> np.ndarray | None:
     """Square-rooted histogram of hue, saturation and value of head and shoulders, float32 (n,), or None outside the frame.
@@ -29,5 +32,5 @@ def head_colours(frame_rgb: np.ndarray, box_xyxy: np.ndarray) -> np.ndarray | No
 
 
 def likeness(a: np.ndarray | None, b: np.ndarray | None) -> float:
-    """Bhattacharyya coefficient of two such histograms, 0..1; 0.5 when one is missing."""
-    return 0.5 if a is None or b is None else float(a @ b)
+    """Bhattacharyya coefficient of two such histograms, 0..1; UNKNOWN when one is missing."""
+    return UNKNOWN if a is None or b is None else float(a @ b)

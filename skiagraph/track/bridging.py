@@ -37,7 +37,7 @@ class BridgeSettings:
 
     bridge_s: float = 1.0
     reunite_s: float = 2.6
-    line_frames: int = 2
+    line_frames: int = 3
     lead_s: float = 1.2
     lead_most_s: float = 6.0
     tail_s: float = 12.0

@@ -5,10 +5,13 @@ Source: sparse optical flow and a robust similarity, as in Aharon et al., BoT-SO
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable, Iterator
+
 import cv2
 import numpy as np
 
 from skiagraph.detect.shrink import shrunk
+from skiagraph.media.frame import Frame
 
 WORK_WIDTH, POINTS = 320, 80
 # Points are looked for anew when fewer are left, and after so many steps.
@@ -61,19 +64,37 @@ class CameraMotion:
         self._points, self._steps = points if points is not None and len(points) >= 12 else None, 0
 
 
-class Thumbnails:
-    """Fed every upright grey frame; says where a new shot begins."""
+def with_cuts(frames: Iterable[Frame], left_out: Callable[[int], Frame]) -> Iterator[tuple[Frame, bool]]:
+    """Each frame, in order, and whether a shot begins with it.
 
-    def __init__(self):
-        self._before: np.ndarray | None = None
+    left_out: reads a frame that is not among the frames. Where one lies between two that differ it is brought in, and tells with which
+    of them the shot begins; more than one in a row is never left out.
+    """
+    number, before = -1, None
+    for frame in frames:
+        now = _thumbnail(frame.grey())
+        cut = before is not None and _is_cut(before, now)
+        if cut and number + 1 < frame.number:
+            between = left_out(number + 1)
+            middle = _thumbnail(between.grey())
+            yield between, _is_cut(before, middle)
+            cut = _is_cut(middle, now)
+        yield frame, cut
+        number, before = frame.number, now
 
-    def is_cut(self, grey: np.ndarray) -> bool:
+
+def _thumbnail(grey: np.ndarray) -> np.ndarray:
+    thin = max(1, grey.shape[1] // 256)
+    return cv2.resize(grey[::thin, ::thin], (64, 36), interpolation=cv2.INTER_AREA).astype(np.float32)
+
+
+def _is_cut(self, grey: np.ndarray) -> bool:
         thin = max(1, grey.shape[1] // 256)
         before, self._before = self._before, cv2.resize(grey[::thin, ::thin], (64, 36), interpolation=cv2.INTER_AREA).astype(np.float32)
         return before is not None and is_cut(before, self._before)
 
 
-def is_cut(before: np.ndarray, after: np.ndarray) -> bool:
+def _is_cut(before: np.ndarray, after: np.ndarray) -> bool:
     """True when two small grey pictures of equal size, float32, cannot be neighbours in one shot."""
     if np.abs(before - after).mean() < CUT_DIFFERENCE:
         return False

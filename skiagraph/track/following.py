@@ -20,9 +20,13 @@ LOST = 0.45
 JERK = 0.09
 # The shape is asked every so many frames, and at once where the picture says little.
 ASK_EVERY = 3
+# So many answers that nobody is there count at most.
+ABSENT_MOST = 3
 _PATCH = 32
+# So many points are followed on a head; corners are looked for in the head and so many px around it, and flow until it moves less than that (px).
+POINTS, MARGIN, ENDED = 50, 6, (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 15, 0.02)
 # A step is looked for in so many head sizes around the head.
-ROOM = 1.4
+ROOM = 1.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,10 +101,13 @@ class Follower:
         shape = self._silhouette.shape(picture_rgb, self.state, origin)
         clear = shape.margin >= CLEAR
         if shape.share < GONE and not clear:
-            self._absent += 1
+            self._absent = min(self._absent + 1, ABSENT_MOST)
             self.confidence *= 0.72 if self._absent > 1 else 0.85
             return
-        self._absent = 0
+        # In noise a shape comes and goes: who was not there twice has to be there twice.
+        self._absent = max(0, self._absent - 1)
+        if self._absent:
+            return
         if clear:
             self.confidence = max(self.confidence, 0.72)
             # The last face seen of somebody who turns away lies at the edge of the head; the shape knows its middle.
@@ -159,16 +166,13 @@ def _outside(state, size) -> bool:
 
 def _step(before, after, state, origin):
     """The head one picture later and how far its points agree (0..1), or (None, 0)."""
-    cx, cy = state[0] - origin[0], state[1] - origin[1]
-    mask = np.zeros(before.shape, np.uint8)
-    cv2.ellipse(mask, (int(cx), int(cy)), (max(2, int(state[2] * 0.48)), max(2, int(state[3] * 0.48))), state[4], 0, 360, 255, -1)
-    points = cv2.goodFeaturesToTrack(before, 70, 0.008, max(2, state[2] / 18), mask=mask, blockSize=5)
+    points = _points(before, state, origin)
     if points is None or len(points) < 6:
         return None, 0.0
     window = int(np.clip(state[2] / 4, 9, 31)) | 1
-    levels = 3 if state[2] > 60 else 2
-    ahead, good, _ = cv2.calcOpticalFlowPyrLK(before, after, points, None, winSize=(window, window), maxLevel=levels)
-    back, good_back, _ = cv2.calcOpticalFlowPyrLK(after, before, ahead, None, winSize=(window, window), maxLevel=levels)
+    search = dict(winSize=(window, window), maxLevel=3 if state[2] > 60 else 2, criteria=ENDED)
+    ahead, good, _ = cv2.calcOpticalFlowPyrLK(before, after, points, None, **search)
+    back, good_back, _ = cv2.calcOpticalFlowPyrLK(after, before, ahead, None, **search)
     error = np.linalg.norm((back - points).reshape(-1, 2), axis=1)
     kept = (good.ravel() == 1) & (good_back.ravel() == 1) & (error < max(0.8, state[2] * 0.012))
     if kept.sum() < 5:
@@ -184,6 +188,21 @@ def _step(before, after, state, origin):
     moved[:2] += shift
     moved[2:4] *= zoom
     return moved, float(inliers.sum() / len(points))
+
+
+def _points(grey: np.ndarray, state, origin) -> np.ndarray | None:
+    """Points on the head that are easily found again, float32 (n, 1, 2)."""
+    middle = np.array([state[0] - origin[0], state[1] - origin[1]])
+    reach = max(state[2], state[3]) * 0.5 + MARGIN
+    x0, y0 = (int(np.clip(v, 0, side)) for v, side in zip(middle - reach, grey.shape[::-1]))
+    x1, y1 = (int(np.clip(v + 1, 0, side)) for v, side in zip(middle + reach, grey.shape[::-1]))
+    part = grey[y0:y1, x0:x1]
+    if min(part.shape) < 2:
+        return None
+    mask = np.zeros(part.shape, np.uint8)
+    cv2.ellipse(mask, (int(middle[0]) - x0, int(middle[1]) - y0), (max(2, int(state[2] * 0.48)), max(2, int(state[3] * 0.48))), state[4], 0, 360, 255, -1)
+    points = cv2.goodFeaturesToTrack(part, POINTS, 0.008, max(2, state[2] / 18), mask=mask, blockSize=5)
+    return None if points is None else points + np.float32([x0, y0])
 
 
 def _patch(picture, state, origin) -> np.ndarray:

@@ -22,8 +22,8 @@ LEAST_GAP = 0.12
 LOWEST = 1.2
 
 
-def head_rows(found: Detections, roll: float = 0.0) -> np.ndarray:
-    """Head of each detection: float32 (n, 5) cx, cy, width, height in px and angle in degrees clockwise. roll: where it was not measured."""
+def head_rows(found: Detections, roll: float | np.ndarray = 0.0) -> np.ndarray:
+    """Head of each detection: float32 (n, 5) cx, cy, width, height in px and angle in degrees clockwise. roll: where it was not measured, for all or for each."""
     boxes, points = found.boxes, found.landmarks
     side = np.maximum(boxes[:, 2] - boxes[:, 0], 1e-3)
     middle = (boxes[:, :2] + boxes[:, 2:]) / 2

@@ -14,7 +14,7 @@ from scipy.optimize import linear_sum_assignment
 
 from skiagraph.boxes import iou
 from skiagraph.detect.detections import Detections, around
-from skiagraph.track.appearance import likeness
+from skiagraph.track.appearance import UNKNOWN, likeness
 from skiagraph.track.heads import head_rows
 from skiagraph.track.motion import FaceMotion
 
@@ -198,7 +198,7 @@ class Linker:
         self._count += 1
         tracklet = Tracklet(self._count, colours=seen.colours[row], shot=self._shot)
         self._tracks.append(_Track(tracklet, seen.found.boxes[row]))
-        matches.append(_append(tracklet, seen.found, row, frame))
+        matches += _given([tracklet], seen.found, [row], frame)
 
     def _match(self, tracks, seen: Seen, frame, passed, gate, matches):
         """Assign faces to tracks; returns the tracks and the rows of faces that stay alone.
@@ -210,28 +210,25 @@ class Linker:
             return list(tracks), list(range(len(found)))
         cost = self._costs(tracks, found, colours, passed, gate)
         rows, columns = linear_sum_assignment(cost)
-        taken_tracks, taken = set(), set()
+        possible = cost[rows, columns] < IMPOSSIBLE
+        rows, columns = rows[possible], columns[possible]
+        matches += _given([tracks[row].tracklet for row in rows], found, columns, frame)
         for row, column in zip(rows, columns):
-            if cost[row, column] >= IMPOSSIBLE:
-                continue
-            track = tracks[row]
-            score = float(found.scores[column])
+            track, score = tracks[row], float(found.scores[column])
             track.motion.correct(found.boxes[column], weight=min(1.0, score / self._settings.sure))
             track.missed = 0
             if score >= self._settings.sure:
                 track.doubted = 0
-            matches.append(_append(track.tracklet, found, column, frame))
-            if colours[column] is not None and score >= self._settings.sure:
-                old = track.tracklet.colours
-                track.tracklet.colours = colours[column] if old is None else 0.9 * old + 0.1 * colours[column]
-            taken_tracks.add(row)
-            taken.add(column)
+                if colours[column] is not None:
+                    old = track.tracklet.colours
+                    track.tracklet.colours = colours[column] if old is None else 0.9 * old + 0.1 * colours[column]
+        taken_tracks, taken = set(rows.tolist()), set(columns.tolist())
         return [t for n, t in enumerate(tracks) if n not in taken_tracks], [n for n in range(len(found)) if n not in taken]
 
     def _costs(self, tracks, found, colours, passed, gate):
         """Distance in face sides, size change and looks; beyond the gate impossible."""
         predicted = np.array([t.motion.box for t in tracks])
-        states = np.array([t.motion.state[:3] for t in tracks])
+        states = np.array([t.motion.centre_and_side for t in tracks])
         missed = np.array([t.missed for t in tracks])
         overlap = iou(predicted, found.boxes)
         centres = (found.boxes[:, :2] + found.boxes[:, 2:]) / 2
@@ -248,12 +245,13 @@ class Linker:
             allowed = (gate + waited)[:, None] * surely
             most, least_like = (0.5 + 0.02 * missed)[:, None] * surely, np.where(missed > 3, 0.55, 0.0)
         cost = np.full(overlap.shape, IMPOSSIBLE)
-        for i, j in zip(*np.nonzero((away <= allowed) & (change <= most))):
-            known = tracks[i].tracklet.colours is not None and colours[j] is not None
-            like = likeness(tracks[i].tracklet.colours, colours[j])
-            if like < least_like[i] and known:
-                continue
-            cost[i, j] = away[i, j] + 0.5 * (1 - overlap[i, j]) + 0.6 * change[i, j] + 0.9 * (1 - like)
+        near = (away <= allowed) & (change <= most)
+        like, known = np.full(cost.shape, UNKNOWN), np.zeros(cost.shape, bool)
+        for i, j in zip(*np.nonzero(near)):
+            like[i, j] = likeness(tracks[i].tracklet.colours, colours[j])
+            known[i, j] = tracks[i].tracklet.colours is not None and colours[j] is not None
+        fits = near & ~(known & (like < least_like[:, None]))
+        cost[fits] = (away + 0.5 * (1 - overlap) + 0.6 * change + 0.9 * (1 - like))[fits]
         return cost
 
 
@@ -293,13 +291,22 @@ def _earlier(t: Tracklet, frame: int, seen: Seen, taken) -> int | None:
     return best
 
 
-def _append(tracklet: Tracklet, found: Detections, row: int, frame: int) -> Match:
-    tracklet.frames.append(frame)
-    tracklet.heads.append(head_rows(found.take([row]), roll=float(tracklet.heads[-1][4]) if tracklet.heads else 0.0)[0])
-    # A copy, since a row of a table would keep all of the table.
-    tracklet.boxes.append(found.boxes[row].copy())
-    tracklet.scores.append(float(found.scores[row]))
-    return Match(tracklet, found.boxes[row], float(found.scores[row]), found.landmarks[row])
+def _given(tracklets: Sequence[Tracklet], found: Detections, rows, frame: int) -> list[Match]:
+    """Give each of the tracklets its row of what was found."""
+    if not len(tracklets):
+        return []
+    found = found.take(np.asarray(rows))
+    heads = head_rows(found, roll=np.array([t.heads[-1][4] if t.heads else 0.0 for t in tracklets], float))
+    matches = []
+    for n, t in enumerate(tracklets):
+        # Copies, since a row of a table would keep all of the table.
+        box, score = found.boxes[n].copy(), float(found.scores[n])
+        t.frames.append(frame)
+        t.heads.append(heads[n].copy())
+        t.boxes.append(box)
+        t.scores.append(score)
+        matches.append(Match(t, box, score, found.landmarks[n]))
+    return matches
 
 
 def not_taken(seen: Seen, *others: Seen) -> Seen:

@@ -1,62 +1,104 @@
 """How a face is expected to move: a Kalman filter with constant velocity, in units of the face's own size.
 
-Source: Bewley et al., Simple Online and Realtime Tracking, ICIP 2016; noise scaled by size as in Wojke et al., 2017.
+Source: Bewley et al., Simple Online and Realtime Tracking, ICIP 2016; noise scaled by size as in Wojke et al., 2017. Place and size
+along each axis are filtered on their own, since nothing in the model ties them together.
 """
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 
-# Deviations in shares of the face's side: larger values trust the measurement less, or the motion less.
-_MEASURED = np.array([0.05, 0.05, 0.06])
-_DRIFT = np.array([0.04, 0.04, 0.03, 0.025, 0.025, 0.008])
+# Deviations in shares of the face's side, of x, y and side: larger values trust the measurement less, or the motion less.
+_MEASURED = (0.05, 0.05, 0.06)
+_DRIFT, _DRIFT_OF_SPEED = (0.04, 0.04, 0.03), (0.025, 0.025, 0.008)
+_BEGIN, _BEGIN_OF_SPEED = (0.08, 0.08, 0.08), (0.12, 0.12, 0.03)
+_LEAST_SIDE = 4.0
+
+
+class _Axis:
+    """One value and its change per frame, with the variances of both and their covariance. In plain numbers, since a scan asks often."""
+
+    __slots__ = ("value", "speed", "_of_value", "_of_both", "_of_speed")
+
+    def __init__(self, value: float, deviation: float, speed_deviation: float):
+        self.value, self.speed = value, 0.0
+        self._of_value, self._of_both, self._of_speed = deviation ** 2, 0.0, speed_deviation ** 2
+
+    @property
+    def variance(self) -> float:
+        return self._of_value
+
+    def predict(self, frames: int) -> None:
+        self.value += frames * self.speed
+        self._of_value += frames * (2 * self._of_both + frames * self._of_speed)
+        self._of_both += frames * self._of_speed
+
+    def drift(self, variance: float, speed_variance: float) -> None:
+        self._of_value += variance
+        self._of_speed += speed_variance
+
+    def correct(self, measured: float, variance: float) -> None:
+        seen = self._of_value + variance
+        gain, speed_gain, off = self._of_value / seen, self._of_both / seen, measured - self.value
+        self.value += gain * off
+        self.speed += speed_gain * off
+        self._of_speed -= speed_gain * self._of_both
+        self._of_value *= 1 - gain
+        self._of_both *= 1 - gain
 
 
 class FaceMotion:
-    """State: centre x, y and side of a face (px), and their change per frame."""
+    """Centre x, y and side of a face (px), and their change per frame."""
 
     def __init__(self, box_xyxy: np.ndarray):
-        x0, y0, x1, y1 = (float(v) for v in box_xyxy)
-        self.state = np.array([(x0 + x1) / 2, (y0 + y1) / 2, max(x1 - x0, 1.0), 0.0, 0.0, 0.0])
-        side = self.state[2]
-        self.covariance = np.diag((np.array([0.08, 0.08, 0.08, 0.12, 0.12, 0.03]) * side) ** 2)
+        x, y, side = _measures(box_xyxy)
+        side = max(side, 1.0)
+        self._axes = [_Axis(value, a * side, b * side) for value, a, b in zip((x, y, side), _BEGIN, _BEGIN_OF_SPEED)]
+
+    @property
+    def centre_and_side(self) -> tuple[float, float, float]:
+        return tuple(axis.value for axis in self._axes)
 
     @property
     def box(self) -> np.ndarray:
-        x, y, side = self.state[:3]
+        x, y, side = self.centre_and_side
         return np.array([x - side / 2, y - side / 2, x + side / 2, y + side / 2])
 
     @property
     def spread(self) -> float:
         """Deviation of the predicted centre, px."""
-        return float(np.sqrt(max(self.covariance[0, 0], self.covariance[1, 1])))
+        return math.sqrt(max(self._axes[0].variance, self._axes[1].variance))
 
     def predict(self, frames: int = 1, camera: np.ndarray | None = None) -> None:
         """Move on by a number of frames; camera: the 2x3 similarity that the whole picture made meanwhile."""
-        step = np.eye(6)
-        step[:3, 3:] = np.eye(3) * frames
-        self.state = step @ self.state
-        side = max(self.state[2], 4.0)
-        self.state[2] = side
+        x, y, size = self._axes
+        for axis in self._axes:
+            axis.predict(frames)
+        size.value = max(size.value, _LEAST_SIDE)
         # A face long unseen is as likely to have stopped as to have gone on.
-        self.covariance = step @ self.covariance @ step.T + np.diag((_DRIFT * side) ** 2) * frames
+        for axis, a, b in zip(self._axes, _DRIFT, _DRIFT_OF_SPEED):
+            axis.drift(frames * (a * size.value) ** 2, frames * (b * size.value) ** 2)
         if camera is not None:
-            zoom = float(np.hypot(camera[0, 0], camera[1, 0]))
-            self.state[:2] = camera[:, :2] @ self.state[:2] + camera[:, 2]
-            self.state[2] *= zoom
+            (a, b, right), (c, d, down) = camera.tolist()
+            x.value, y.value = a * x.value + b * y.value + right, c * x.value + d * y.value + down
+            size.value *= math.hypot(a, c)
 
     def slow_down(self, share: float) -> None:
-        self.state[3:5] *= share
+        x, y, size = self._axes
+        x.speed *= share
+        y.speed *= share
         # A face that goes behind something is found ever larger or smaller, and is neither.
-        self.state[5] *= share ** 3
+        size.speed *= share ** 3
 
     def correct(self, box_xyxy: np.ndarray, weight: float = 1.0) -> None:
         """Take in a measured box; weight under 1 trusts it less."""
-        x0, y0, x1, y1 = (float(v) for v in box_xyxy)
-        measured = np.array([(x0 + x1) / 2, (y0 + y1) / 2, x1 - x0])
-        noise = np.diag((_MEASURED * self.state[2] / max(weight, 0.05)) ** 2)
-        seen = self.covariance[:3, :3] + noise
-        gain = np.linalg.solve(seen, self.covariance[:3, :]).T
-        self.state = self.state + gain @ (measured - self.state[:3])
-        self.covariance = (np.eye(6) - gain @ np.eye(3, 6)) @ self.covariance
-        self.covariance = (self.covariance + self.covariance.T) / 2
+        unit = self._axes[2].value / max(weight, 0.05)
+        for axis, measured, deviation in zip(self._axes, _measures(box_xyxy), _MEASURED):
+            axis.correct(measured, (deviation * unit) ** 2)
+
+
+def _measures(box_xyxy: np.ndarray) -> tuple[float, float, float]:
+    x0, y0, x1, y1 = (float(v) for v in box_xyxy)
+    return (x0 + x1) / 2, (y0 + y1) / 2, x1 - x0

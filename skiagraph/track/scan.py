@@ -29,13 +29,13 @@ from skiagraph.track.people import (STILL_S, STILL_SHARE, are_unlike, looks_of, 
                                     without_shadows)
 from skiagraph.track.results import FaceRows, FoundPerson, ScanResult
 from skiagraph.track.second_pass import second_pass
-from skiagraph.track.sweep import Sweep, describe
+from skiagraph.track.sweep import SURE_FACE, Sweep, describe
 
 STEP_WHO = "Recognising people"
 # How often, in frames, the people found so far are told.
 PARTIAL_EVERY = 25
-# Faces of at least this score go into the table against which covers are checked.
-SURE_FACE = 0.65
+# What is seen at the edges of a shot's ends counts for at most this in that table.
+AT_EDGE = 0.49
 # A track that the detector is not sure of is believed when the landmark network is this sure.
 SURELY_PRESENT = 0.9
 # One of this score needs no second opinion.
@@ -214,5 +214,6 @@ class _Scan:
         return bool((middle - trend).std(axis=0).max() / side < STILL_SHARE and shift < 4 * STILL_SHARE)
 
     def _result(self, people, likely) -> ScanResult:
-        table = self.faces.table([edge for edge in self.sweep.edges if edge[2] < SURE_FACE], self.frames)
+        # However sure, what is seen only at the edge, and only when looked for harder, is a sign.
+        table = self.faces.table([(frame, box, min(score, AT_EDGE)) for frame, box, score in self.sweep.edges], self.frames)
         return ScanResult(tuple(people), table, tuple(self.sweep.cuts), self.frames, self.damage, tuple(likely))

@@ -6,7 +6,9 @@ Network: the person segmentation of Bazarevsky et al. (MediaPipe selfie segmenta
 from __future__ import annotations
 
 import threading
+from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import cv2
 import numpy as np
@@ -26,6 +28,8 @@ CLEAR = 0.5
 HAIR = 0.05
 # Places and widths tried around what was expected: shifts in head widths and heights, factors on the width, and what straying costs.
 _COARSE_X, _COARSE_Y, _WIDTHS, _STRAY = (-0.6, -0.4, -0.2, 0.0, 0.2, 0.4, 0.6), (-0.27, 0.0, 0.27), (0.9, 1.2, 1.45), 0.5
+# Half axes of heads are rounded to this many cells of the mask, so that what is tried need not be laid out anew each time.
+_ROUND = 0.125
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,12 +74,12 @@ class Silhouette:
         mask = self._mask(crop)
         small = cv2.resize(mask, (_FINE, _FINE), interpolation=cv2.INTER_AREA)
         fine = scale * _FINE / _SIDE
-        x, y, a, b = _FINE / 2, _FINE * _RISE, width * fine / 2, height * fine / 2
+        x, y, a, b = _FINE / 2, _FINE * _RISE, max(1, round(width * fine / 2 / _ROUND)) * _ROUND, max(1, round(height * fine / 2 / _ROUND)) * _ROUND
         share = float(small[_radius(x, y, a, b) < 0.81].mean())
-        best = _best(small, x, y, a, b, [(dx, dy, w) for dx in _COARSE_X for dy in _COARSE_Y for w in _WIDTHS])
+        best = _best_of(small, _coarse(x, y, a, b))
         _, _, px, py, wide = best
         near = ((px - x) / (2 * a), (py - y) / (2 * b), wide / a)
-        best = max(best, _best(small, x, y, a, b, [(near[0] + dx, near[1] + dy, near[2]) for dx in (-0.1, 0, 0.1) for dy in (-0.09, 0, 0.09)]))
+        best = max(best, _best_of(small, _Places.of(x, y, a, b, [(near[0] + dx, near[1] + dy, near[2]) for dx in (-0.1, 0, 0.1) for dy in (-0.09, 0, 0.09)])))
         _, margin, px, py, wide = best
         if margin < CLEAR:
             return Shape(share, margin, cx, cy, width)
@@ -83,22 +87,42 @@ class Silhouette:
         return Shape(share, margin, cx + (px - x) / fine, cy + (py - y) / fine + HAIR * height, 2 * wide / fine)
 
 
-def _best(mask, x, y, a, b, places) -> tuple[float, float, float, float, float]:
-    """(value, margin, cx, cy, half width) of the best of the places, (n, 3): shift in widths, in heights, factor on the width."""
-    places = np.asarray(places, np.float32)
-    px, py, wide = x + places[:, 0] * 2 * a, y + places[:, 1] * 2 * b, a * places[:, 2]
-    radius = (np.square((_COLUMN[None] - px[:, None, None]) / wide[:, None, None]) + np.square((_ROW[None] - py[:, None, None]) / np.float32(b))).reshape(len(places), -1)
-    lowest = np.maximum(0, py + 0.2 * b).astype(int)
-    inside = radius < 0.85
-    ring = (radius > 1.35) & (radius < 2.3) & (np.repeat(np.arange(_FINE), _FINE)[None] < lowest[:, None])
-    count, around, flat = inside.sum(axis=1), ring.sum(axis=1), mask.ravel()
-    margin = (inside @ flat) / np.maximum(count, 1) - (ring @ flat) / np.maximum(around, 1)
-    value = margin - _STRAY * np.square(places[:, :2]).sum(axis=1) - 0.05 * np.abs(places[:, 2] - 1)
-    value = np.where((count > 0) & (around > 0), value, -1.0)
+@dataclass(frozen=True, slots=True)
+class _Places:
+    """Ellipses to try. at: (n, 3) cx, cy, half width in cells of the mask; weights: float32 (n, cells), whose sum over a mask is how much
+    more of the ellipse than of the ring above and beside it is person; costs: (n,) for straying, infinite where nothing is to be seen."""
+
+    at: np.ndarray
+    weights: np.ndarray
+    costs: np.ndarray
+
+    @staticmethod
+    def of(x: float, y: float, a: float, b: float, places: Sequence[tuple[float, float, float]]) -> _Places:
+        """places: shift in widths, in heights, factor on the width."""
+        places = np.asarray(places, np.float32)
+        px, py, wide = x + places[:, 0] * 2 * a, y + places[:, 1] * 2 * b, a * places[:, 2]
+        radius = (np.square((_COLUMN[None] - px[:, None, None]) / wide[:, None, None]) + np.square((_ROW[None] - py[:, None, None]) / np.float32(b))).reshape(len(places), -1)
+        lowest = np.maximum(0, py + 0.2 * b).astype(int)
+        inside = radius < 0.85
+        ring = (radius > 1.35) & (radius < 2.3) & (np.repeat(np.arange(_FINE), _FINE)[None] < lowest[:, None])
+        count, around = inside.sum(axis=1), ring.sum(axis=1)
+        weights = inside / np.maximum(count, 1)[:, None] - ring / np.maximum(around, 1)[:, None]
+        costs = _STRAY * np.square(places[:, :2]).sum(axis=1) + 0.05 * np.abs(places[:, 2] - 1)
+        return _Places(np.stack([px, py, wide], axis=1), weights.astype(np.float32), np.where((count > 0) & (around > 0), costs, np.inf))
+
+
+@lru_cache(maxsize=32)
+def _coarse(x: float, y: float, a: float, b: float) -> _Places:
+    return _Places.of(x, y, a, b, [(dx, dy, w) for dx in _COARSE_X for dy in _COARSE_Y for w in _WIDTHS])
+
+
+def _best_of(mask: np.ndarray, places: _Places) -> tuple[float, float, float, float, float]:
+    """(value, margin, cx, cy, half width) of the best of the places."""
+    margin = places.weights @ mask.ravel()
+    value = np.maximum(margin - places.costs, -1.0)
     n = int(np.argmax(value))
-    if value[n] <= -1.0:
-        return -1.0, 0.0, x, y, a
-    return float(value[n]), float(margin[n]), float(px[n]), float(py[n]), float(wide[n])
+    cx, cy, wide = places.at[n].tolist()
+    return float(value[n]), float(margin[n]) if value[n] > -1.0 else 0.0, cx, cy, wide
 
 
 _COLUMN, _ROW = np.arange(_FINE, dtype=np.float32)[None, :] + 0.5, np.arange(_FINE, dtype=np.float32)[:, None] + 0.5

@@ -14,25 +14,27 @@ import numpy as np
 from skiagraph.boxes import iou
 from skiagraph.detect.detections import EYE_LEFT, EYE_RIGHT, NOSE, Detections, around
 from skiagraph.detect.finder import FaceFinder, Search
+from skiagraph.errors import FrameNotDecoded
 from skiagraph.jobs import JobControl, read_ahead
 from skiagraph.media.clip import ClipInfo
 from skiagraph.media.frame import Frame
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
 from skiagraph.track.appearance import head_colours
-from skiagraph.track.camera import STILL, CameraMotion, Thumbnails
+from skiagraph.track.camera import STILL, CameraMotion, with_cuts
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.heads import head_rows
 from skiagraph.track.linking import Expected, Linker, Match, Seen, not_taken
 from skiagraph.track.observations import Diary, Observation
 from skiagraph.track.silhouette import CLEAR, GONE, Silhouette
+from skiagraph.track.stepping import LOOK_EVERY, plan_of
 
 STEP_FIND = "Finding faces"
-# When stepping, people who are known are looked at again every so many frames.
-LOOK_EVERY = 3
 # A face is described when it is at least this sure and this large (px), at most this often for one track, and not soon again.
 DESCRIBE_SCORE, DESCRIBE_PX, DESCRIBE_MOST, DESCRIBE_APART_S = 0.7, 22, 4, 0.35
-DESCRIBED_AHEAD = 6
+DESCRIBED_AHEAD, EDGES_AHEAD = 6, 2
+# Frames are decoded so far ahead, and so many of them wait at the detectors.
+DECODED_AHEAD, SEARCHED_AHEAD = 8, 7
 # After so many frames without a face a track is described anew, this often, and again when so long ago.
 LOST_FRAMES, DESCRIBE_ANEW, DESCRIBE_AGAIN_S = 3, 2, 1.0
 # Of a face turned by 55 degrees the nose stands off the middle of the eyes by one part in so many of their distance.
@@ -60,6 +62,8 @@ BACK_LEAST, BACK_BYTES = 8, 150e6
 UNSURE, CROSSING = 0.6, 0.05
 # At the ends of a shot signs of this score, so near an edge in face sides, may be somebody half in the picture.
 EDGE_SCORE, EDGE_NEAR, EDGE_FINER = 0.3, 0.15, 2.5
+# Faces of at least this score go into the table against which covers are checked.
+SURE_FACE = 0.65
 # Whoever is seen with at least this score in a search needs no look of their own.
 GOOD = 0.55
 # What that network does not take for a face continues a track only as a hint of this score.
@@ -139,15 +143,15 @@ class Sweep:
     """Goes through a clip once. Afterwards the diary has what was seen, and descriptions whom it is like.
 
     Who is known and not seen well in a searched frame is looked for where they should be. When stepping, known people are looked
-    at in every third frame, and in every frame where one is lost, doubtful or crosses another; whoever is new or back is looked
-    for in the frames just before.
+    at in every third frame at least, and in every frame that is decoded where one is lost, doubtful or crosses another; whoever is
+    new or back is looked for in the frames just before. Pictures that no other is made from are left out then, but never two in a row.
 
     every: search each n-th frame.
     """
 
     def __init__(self, info: ClipInfo, index: FrameIndex, finder: FaceFinder, describer: FaceDescriber, every: int, linker: Linker, diary: Diary):
         self._info, self._index, self._finder, self._describer = info, index, finder, describer
-        self._every, self._diary = every, diary
+        self._every, self._diary, self._plan = every, diary, plan_of(index.spare, every)
         self.linker = linker
         self.squared = Squared(float(info.upright_aspect))
         self.descriptions: dict[int, list[Description]] = {}
@@ -167,6 +171,8 @@ class Sweep:
         self._rolled: dict[int, int] = {}
         # Weak signs of faces at the edge where a shot begins or ends: (frame, box, score).
         self.edges: list[tuple[int, np.ndarray, float]] = []
+        # Looks at edges under way: frame, its picture, whom was seen in it, and the search.
+        self._at_edges: deque[tuple[int, np.ndarray, Detections, Search]] = deque()
 
     def run(self, control: JobControl, told: Callable[[int, Seen, bool], None] = lambda frame, seen, searched: None) -> None:
         """told: frame, what was seen in it, and whether it was searched as a whole; a frame may be told of twice.
@@ -175,24 +181,33 @@ class Sweep:
         """
         total = len(self._index)
         begin = self._replay(told)
+        damage: FrameNotDecoded | None = None
+        ahead: deque[_Prepared] = deque()
         try:
-            with FrameReader(self._info, self._index, threads=1, rough=True) as reader, closing(read_ahead(self._prepared(reader, begin), 8)) as frames:
+            with (FrameReader(self._info, self._index, threads=1, rough=True, wanted=self._plan.needed) as reader,
+                  closing(read_ahead(self._prepared(reader, begin), DECODED_AHEAD)) as frames):
                 if begin:
                     self._look_at_edges_before(begin)
-                ahead: deque[_Prepared] = deque()
-                for prepared in frames:
-                    ahead.append(prepared)
-                    # Two frames wait at the detectors while the one before them is linked.
-                    if len(ahead) > 2:
-                        self._take(ahead.popleft(), told)
-                    control.report(STEP_FIND, prepared.picture.number + 1, total)
+                try:
+                    for prepared in frames:
+                        ahead.append(prepared)
+                        # So many frames wait at the detectors while the one before them is linked.
+                        if len(ahead) > SEARCHED_AHEAD:
+                            self._take(ahead.popleft(), told)
+                        control.report(STEP_FIND, prepared.picture.number + 1, total)
+                except FrameNotDecoded as error:
+                    # The frames before it count.
+                    damage = error
                 while ahead:
                     self._take(ahead.popleft(), told)
             self._note_down()
+            self._note_edges()
         finally:
             self._pen.shutdown(cancel_futures=True)
             self._close_before(total)
             self._diary.flush()
+        if damage is not None:
+            raise damage
 
     def _replay(self, told) -> int:
         """Link what an earlier run saw; returns the frame to go on from."""
@@ -207,25 +222,37 @@ class Sweep:
 
     def _prepared(self, reader: FrameReader, begin: int) -> Iterator[_Prepared]:
         """What is made ahead, in a thread of its own: pictures, cuts, camera, and the searches begun."""
-        camera, thumbs, turn = CameraMotion(), Thumbnails(), 0
-        last, since_cut = len(self._index) - 1, 0
-        for frame in reader.frames(begin):
-            grey = frame.grey()
-            cut = thumbs.is_cut(grey)
-            since_cut = 0 if cut else since_cut + 1
-            searched = frame.number % self._every == 0 or cut or frame.number == last or (self._every > 1 and since_cut == self._every // 2 > 2)
-            picture = _Picture(frame, self.squared)
-            if not searched and frame.number % LOOK_EVERY:
+        camera, turn = CameraMotion(), 0
+        # A search half a step into each shot, so that who is missed at its beginning is not first seen a whole step later.
+        half = None
+        for frame, cut in with_cuts(self._frames(reader, begin), self._left_out):
+            number, picture = frame.number, _Picture(frame, self.squared)
+            if (cut or number == 0) and self._every // 2 > 2:
+                half = number + self._every // 2
+            searched = self._plan.searched[number] or cut
+            if half is not None and number >= half:
+                searched, half = True, None
+            if not searched and not self._plan.looked[number]:
                 yield _Prepared(picture, cut, None, None)
                 continue
+            grey = frame.grey()
             step = STILL if cut else camera.step(grey)
             if cut:
                 camera.restart(grey)
             search = None
             if searched:
-                search = self._finder.submit(picture.rgb, turn=None if cut or frame.number == 0 or self._every > 1 else turn)
+                search = self._finder.submit(picture.rgb, turn=None if cut or number == 0 or self._every > 1 else turn)
                 turn += 1
             yield _Prepared(picture, cut, step, search)
+
+    def _frames(self, reader: FrameReader, begin: int) -> Iterator[Frame]:
+        for number in np.flatnonzero(self._plan.needed[begin:]):
+            yield reader.read(begin + int(number))
+
+    def _left_out(self, number: int) -> Frame:
+        """A frame that was not needed, and now is."""
+        with FrameReader(self._info, self._index, threads=1, rough=True) as reader:
+            return reader.read(number)
 
     def _new_shot(self, frame: int) -> None:
         self.cuts.append(frame)
@@ -287,7 +314,7 @@ class Sweep:
                 continue
             box, missed = match.box, 0
             for picture in reversed(list(self._recent)[:-1]):
-                if picture.number <= since or missed > 1:
+                if picture.number <= max(since, frames[-1] - self._back - 1) or missed > 1:
                     break
                 found = self._believed(picture, self._finder.look(picture.rgb, self.squared.boxes(box[None])), ())
                 picture.let_go()
@@ -382,18 +409,25 @@ class Sweep:
 
     def _look_at_edges(self, picture: _Picture) -> None:
         """At an end of a shot nothing more is to come that would tell of somebody half in the picture: look for them
-        harder, and let the shape say whether there is anybody."""
-        found = self._finder.find(picture.rgb, EDGE_SCORE, EDGE_FINER)
-        width, height = picture.rgb.shape[1::-1]
+        harder. Nothing waits for it."""
         known = self._open[picture.number].seen.found if picture.number in self._open else Detections.none()
-        found = found.take(~_same_face(found, known))
-        near = EDGE_NEAR * (found.boxes[:, 2] - found.boxes[:, 0])
-        touching = (found.boxes[:, 0] < near) | (found.boxes[:, 2] > width - near) | (found.boxes[:, 1] < near) | (found.boxes[:, 3] > height - near)
-        found = found.take(touching)
-        if len(found):
-            found = found.take(np.array([self._silhouette.shape(picture.rgb, head).share >= GONE for head in head_rows(found)]))
-        hints = self.squared.stored(found)
-        self.edges += [(picture.number, box, float(score)) for box, score in zip(hints.boxes, hints.scores)]
+        known = known.take(known.scores >= SURE_FACE)
+        self._at_edges.append((picture.number, picture.rgb, known, self._finder.submit_edges(picture.rgb, EDGE_SCORE, EDGE_FINER)))
+        self._note_edges(EDGES_AHEAD)
+
+    def _note_edges(self, most: int = 0) -> None:
+        """Take in what was seen at edges, where the shape says that there is somebody, until at most so many looks are under way."""
+        while len(self._at_edges) > most:
+            frame, rgb, known, search = self._at_edges.popleft()
+            found = search.result()
+            height, width = rgb.shape[:2]
+            near = EDGE_NEAR * (found.boxes[:, 2] - found.boxes[:, 0])
+            touching = (found.boxes[:, 0] < near) | (found.boxes[:, 2] > width - near) | (found.boxes[:, 1] < near) | (found.boxes[:, 3] > height - near)
+            found = found.take(touching & ~_same_face(self.squared.stored(found), known))
+            if len(found):
+                found = found.take(np.array([self._silhouette.shape(rgb, head).share >= GONE for head in head_rows(found)]))
+            hints = self.squared.stored(found)
+            self.edges += [(frame, box, float(score)) for box, score in zip(hints.boxes, hints.scores)]
 
     def seen(self, rgb: np.ndarray, found: Detections) -> Seen:
         """Faces with how their surroundings look; rgb and found in square pixels."""

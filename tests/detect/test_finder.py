@@ -59,6 +59,12 @@ class FinderTest(unittest.TestCase):
     def test_a_face_as_high_as_the_frame(self):
         self.assertFound(self.finder.find(scene((1280, 720), (OLD_HAND, 640, 380, 330, 5, 0))), 640, 380, 330)
 
+    def test_along_the_edges_faces_are_found_that_reach_them(self):
+        picture = scene((1280, 720), (BLUE_CAP, 1258, 300, 24, -20, 0), (OLD_HAND, 640, 360, 24, 0, 0), (LONG_HAIR, 60, 400, 120, 15, 0))
+        found = self.finder.submit_edges(picture, 0.3, 2.5).result()
+        for x, y, unit in ((1258, 300, 24), (60, 400, 120)):
+            self.assertFound(found, x, y, unit, 0.3)
+
     def test_turned_and_tilted(self):
         for yaw, roll in ((60, 0), (-60, 0), (0, 35), (20, -35)):
             with self.subTest(yaw=yaw, roll=roll):
@@ -187,6 +193,10 @@ class DetectionsTest(unittest.TestCase):
 
     def test_neighbours_are_kept(self):
         self.assertEqual(len(suppress(self.found((100, 100, 40, 0.9), (138, 100, 40, 0.8)))), 2)
+
+    def test_half_of_another_face_behind_does_not_draw_a_face_aside(self):
+        merged = suppress(self.found((100, 100, 80, 0.9), (136, 100, 80, 0.88)))
+        np.testing.assert_allclose(merged.boxes, [[100, 100, 180, 180]])
 
     def test_moved_scales_then_shifts(self):
         moved = self.found((10, 20, 10, 0.9)).moved(2, 100, 50)

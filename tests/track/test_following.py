@@ -1,11 +1,12 @@
 """Following: exact on texture, stops when the thing is gone, is corrected and kept alive by the shape of head and shoulders."""
 
 import unittest
+from types import SimpleNamespace
 
 import cv2
 import numpy as np
 
-from skiagraph.track.camera import CameraMotion, Thumbnails
+from skiagraph.track.camera import CameraMotion, with_cuts
 from skiagraph.track.following import Follower, follow
 from skiagraph.track.silhouette import Shape
 
@@ -92,6 +93,17 @@ class ShapeTest(unittest.TestCase):
         self.assertEqual(followed.reason, "lost")
         self.assertLess(len(followed.rows), 9)
 
+    def test_a_shape_that_comes_and_goes_is_nobody(self):
+        told = []
+
+        def flickers(head):
+            told.append(len(told) % 2)
+            return Shape(0.95, 0.9, *map(float, head[:3])) if len(told) > 3 and told[-1] else Shape(0.02, 0.0, *map(float, head[:3]))
+
+        followed, _ = self.run_with(flickers, 40)
+        self.assertEqual(followed.reason, "lost")
+        self.assertLess(len(followed.rows), 20)
+
 
 class CameraTest(unittest.TestCase):
     def test_shift_is_measured(self):
@@ -101,11 +113,21 @@ class CameraTest(unittest.TestCase):
         for view in views[1:]:
             self.assertLess(np.abs(camera.step(view)[:, 2] - (3, 2)).max(), 0.5)
 
+    def cuts(self, views, shown=None):
+        """Numbers of the frames that come, and of those with which a shot begins, when only some are shown."""
+        frames = [SimpleNamespace(number=n, grey=lambda view=view: view) for n, view in enumerate(views)]
+        told = list(with_cuts([f for f in frames if shown is None or f.number in shown], lambda n: frames[n]))
+        return [f.number for f, _ in told], [f.number for f, cut in told if cut]
+
     def test_cuts_are_seen_and_flicker_and_motion_are_none(self):
-        thumbs = Thumbnails()
         views = [cv2.cvtColor(p, cv2.COLOR_RGB2GRAY) for p in pictures(8, (9, 4))]
-        self.assertFalse(any(thumbs.is_cut(v) for v in views))
         dark = (views[-1] * 0.5).astype(np.uint8)
-        self.assertFalse(thumbs.is_cut(dark))
         ramp = np.tile(np.linspace(255, 0, 400).astype(np.uint8), (300, 1))
-        self.assertTrue(thumbs.is_cut(ramp))
+        self.assertEqual(self.cuts([*views, dark, ramp])[1], [9])
+
+    def test_a_cut_is_found_to_the_frame_where_frames_are_left_out(self):
+        view = cv2.cvtColor(pictures(1, (0, 0))[0], cv2.COLOR_RGB2GRAY)
+        ramp = np.tile(np.linspace(255, 0, 400).astype(np.uint8), (300, 1))
+        for begin in (4, 5):
+            views = [view] * begin + [ramp] * (10 - begin)
+            self.assertEqual(self.cuts(views, {0, 2, 4, 6, 8}), (sorted({0, 2, 4, 6, 8} | ({3} if begin == 4 else {5})), [begin]))

@@ -17,7 +17,7 @@ class MotionTest(unittest.TestCase):
             motion.predict()
             motion.correct(box(100 + 5 * n, 100 - 2 * n, 40))
         motion.predict(4)
-        np.testing.assert_allclose(motion.state[:2], [100 + 5 * 23, 100 - 2 * 23], atol=3)
+        np.testing.assert_allclose(motion.centre_and_side[:2], [100 + 5 * 23, 100 - 2 * 23], atol=3)
 
     def test_doubt_grows_while_nothing_is_seen_and_shrinks_when_it_is(self):
         motion = FaceMotion(box(100, 100, 40))
@@ -32,13 +32,13 @@ class MotionTest(unittest.TestCase):
     def test_camera_carries_the_face_along(self):
         motion = FaceMotion(box(100, 100, 40))
         motion.predict(1, np.array([[1.1, 0, 20], [0, 1.1, -5]]))
-        np.testing.assert_allclose(motion.state[:3], [130, 105, 44], atol=1e-6)
+        np.testing.assert_allclose(motion.centre_and_side, [130, 105, 44], atol=1e-6)
 
     def test_a_doubtful_box_moves_it_less(self):
         sure, unsure = FaceMotion(box(100, 100, 40)), FaceMotion(box(100, 100, 40))
         sure.correct(box(120, 100, 40), 1.0)
         unsure.correct(box(120, 100, 40), 0.2)
-        self.assertGreater(sure.state[0], unsure.state[0])
+        self.assertGreater(sure.centre_and_side[0], unsure.centre_and_side[0])
 
 
 class AppearanceTest(unittest.TestCase):

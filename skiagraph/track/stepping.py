@@ -1,0 +1,38 @@
+"""Which frames of a clip a scan searches, looks at, and needs at all: settled before it begins, so that it comes out the same each time."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+# When stepping, people who are known are looked at again after at most so many frames.
+LOOK_EVERY = 3
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """searched: bool (n,), frames that are searched as a whole; looked: those in which all who are known are looked at, with them;
+    needed: those whose pictures are wanted, with them. Of two neighbours at least one is needed."""
+
+    searched: np.ndarray
+    looked: np.ndarray
+    needed: np.ndarray
+
+
+def plan_of(spare: np.ndarray, every: int) -> Plan:
+    """spare: bool (n,), frames that no other is made from; they are left out, where they are not searched, but never two in a row.
+
+    every: search each n-th frame, and the last.
+    """
+    frames = len(spare)
+    searched = np.arange(frames) % every == 0
+    searched[-1:] = True
+    needed = ~spare | searched
+    for n in range(1, frames):
+        needed[n] |= not needed[n - 1]
+    looked, last, numbers = searched.copy(), 0, np.flatnonzero(needed)
+    for n, following in zip(numbers, numbers[1:]):
+        looked[n] |= following - last > LOOK_EVERY
+        last = n if looked[n] else last
+    return Plan(searched, looked, needed)
