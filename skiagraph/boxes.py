@@ -21,15 +21,17 @@ def iou(boxes: FloatArray, others: FloatArray) -> FloatArray:
 def intersection(boxes: FloatArray, others: FloatArray) -> FloatArray:
     """Area common to every pair, (n, m) square pixels."""
     boxes, others = np.asarray(boxes, float).reshape(-1, 4), np.asarray(others, float).reshape(-1, 4)
-    low = np.maximum(boxes[:, None, :2], others[None, :, :2])
-    high = np.minimum(boxes[:, None, 2:], others[None, :, 2:])
-    return np.prod(np.clip(high - low, 0, None), axis=2)
+    sides = np.minimum(boxes[:, None, 2:], others[None, :, 2:])
+    sides -= np.maximum(boxes[:, None, :2], others[None, :, :2])
+    np.maximum(sides, 0, out=sides)
+    return sides[..., 0] * sides[..., 1]
 
 
 def area(boxes: FloatArray) -> FloatArray:
     """Area of each box, (n,), 0 for an inverted one."""
     boxes = np.asarray(boxes, float).reshape(-1, 4)
-    return np.prod(np.clip(boxes[:, 2:] - boxes[:, :2], 0, None), axis=1)
+    sides = np.maximum(boxes[:, 2:] - boxes[:, :2], 0)
+    return sides[:, 0] * sides[:, 1]
 
 
 def xyxy_to_cxcywh(boxes: FloatArray) -> FloatArray:

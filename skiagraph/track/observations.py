@@ -109,7 +109,8 @@ class Diary:
 
 def _loaded(path: Path) -> list[Observation]:
     with np.load(path) as chunk:
-        return _unpacked(chunk)
+        # Each access reads the file.
+        return _unpacked({name: chunk[name] for name in chunk.files})
 
 
 def _packed(observations: list[Observation]) -> dict:
@@ -126,7 +127,7 @@ def _packed(observations: list[Observation]) -> dict:
             "scores": found.scores, "landmarks": found.landmarks, "rolls": found.rolls, "colours": table, "known": np.array([c is not None for c in colours], bool)}
 
 
-def _unpacked(chunk) -> list[Observation]:
+def _unpacked(chunk: dict[str, np.ndarray]) -> list[Observation]:
     ends = np.cumsum(chunk["counts"])
     found, table, known = Detections(chunk["boxes"], chunk["scores"], chunk["landmarks"], chunk["rolls"]), chunk["colours"], chunk["known"]
     result = []
