@@ -5,7 +5,7 @@ What has to be followed is said as tasks; the pictures come from a second pass o
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -89,14 +89,15 @@ class Window:
 class Task:
     """Pictures that following needs: what the window cuts from frames first..last (both included).
 
-    solve takes them, in order, and returns what path_of wants under key.
+    solve takes the numbers of those frames, of which some between may be left out, and the pictures, in order; it returns what path_of wants
+    under key.
     """
 
     key: tuple[str, int]
     first: int
     last: int
     window: Window
-    solve: Callable[[list[np.ndarray]], object]
+    solve: Callable[[Sequence[int], list[np.ndarray]], object]
 
 
 @dataclass(frozen=True, slots=True)
@@ -216,17 +217,17 @@ def _line(n, frames, heads, scores) -> np.ndarray:
 def _bridge_task(n, frames, heads, size, silhouette) -> Task:
     window = Window.around(heads[n:n + 2].astype(float), size)
     return Task(("gap", n), int(frames[n]), int(frames[n + 1]), window,
-                lambda pictures: _bridge(pictures, n, frames, heads, window, size, silhouette))
+                lambda numbers, pictures: _bridge(numbers, pictures, n, frames, heads, window, size, silhouette))
 
 
-def _bridge(pictures, n, frames, heads, window, size, silhouette):
+def _bridge(numbers, pictures, n, frames, heads, window, size, silhouette):
     """Rows (gap, 6) between found rows n and n + 1, followed from both ends and blended where they agree, and whether they do."""
     count = int(frames[n + 1] - frames[n]) - 1
     ends = heads[n:n + 2].astype(float)
     t = (np.arange(1, count + 1) / (count + 1))[:, None]
     line = ends[0] * (1 - t) + ends[1] * t
-    ahead = followed(pictures, heads[n], end_speed(frames[:n + 1], heads[:n + 1], False), window, size, silhouette)[0][:count]
-    back = followed(pictures[::-1], heads[n + 1], end_speed(frames[n + 1:], heads[n + 1:], True), window, size, silhouette)[0][:count]
+    ahead = followed(numbers, pictures, heads[n], end_speed(frames[:n + 1], heads[:n + 1], False), window, size, silhouette)[0][:count]
+    back = followed(numbers[::-1], pictures[::-1], heads[n + 1], end_speed(frames[n + 1:], heads[n + 1:], True), window, size, silhouette)[0][:count]
     from_start, known_start = _padded(ahead, line, count)
     from_end, known_end = _padded(back[::-1], line, count, at_end=True)
     # What was followed counts by how sure the follower was; where neither is, the straight line between the ends.
@@ -246,10 +247,10 @@ def _bridge(pictures, n, frames, heads, window, size, silhouette):
     return np.concatenate([blended, confidence[:, None]], axis=1), agreed
 
 
-def followed(pictures, head, speed, window: Window, size, silhouette) -> tuple[np.ndarray, str]:
-    """Rows (n, 6) in px of the frame of a head followed through what a window cut, and why it stopped."""
+def followed(numbers, pictures, head, speed, window: Window, size, silhouette) -> tuple[np.ndarray, str]:
+    """Rows (n, 6), one for each frame, in px of the frame, of a head followed through what a window cut, and why it stopped."""
     scaled = size[0] * window.scale, size[1] * window.scale
-    result = follow(pictures, window.inward(head), np.asarray(speed, float) * window.scale, window.origin, scaled, silhouette)
+    result = follow(pictures, window.inward(head), np.asarray(speed, float) * window.scale, window.origin, scaled, silhouette, numbers)
     return window.outward(result.rows), result.reason
 
 
@@ -313,8 +314,9 @@ def _attached(rows, steadied, raw):
 
 
 def lead_task(row: int, chain: Chain, size: tuple[int, int], earliest: int, rate: float, silhouette: Silhouette | None, known: np.ndarray | None = None,
-              settings: BridgeSettings = BridgeSettings()) -> Task | None:
+              settings: BridgeSettings = BridgeSettings(), needed: np.ndarray | None = None) -> Task | None:
     """Follow a head back from a row of its chain, a stretch at a time. known: rows (n, 6) that were followed already, nearest first.
+    needed: bool (frames,), whose pictures are decoded; a stretch ends at one of them.
 
     The task gives (rows, nearest first and with those known; whether it may go on). None where there is no room, which is
     before the frame earliest.
@@ -332,6 +334,8 @@ def lead_task(row: int, chain: Chain, size: tuple[int, int], earliest: int, rate
         picture = 3 * (1 + 2 * SPREAD) ** 2 * head[2] * head[3] * scale ** 2
         stretch *= np.clip(LEAD_BYTES / picture / stretch, 1, STANDING)
     longest = min(at - earliest, round(stretch))
+    while longest > 0 and needed is not None and not needed[at - longest]:
+        longest -= 1
     if longest <= 0:
         return None
     reach = np.stack([head[:4], head[:4]])
@@ -340,8 +344,8 @@ def lead_task(row: int, chain: Chain, size: tuple[int, int], earliest: int, rate
     begun = np.zeros((0, 6)) if known is None else known
     confidence = 1.0 if not len(begun) else float(begun[-1, 5])
 
-    def solve(pictures):
-        rows, reason = followed(pictures[::-1], head, speed, window, size, silhouette)
+    def solve(numbers, pictures):
+        rows, reason = followed(numbers[::-1], pictures[::-1], head, speed, window, size, silhouette)
         rows[:, 5] = np.minimum(rows[:, 5], max(confidence, 0.6))
         goes_on = not reason and len(rows) == longest
         if not goes_on:

@@ -7,6 +7,7 @@ asked whether anybody is there at all, and where exactly. A follower stops when 
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -54,47 +55,50 @@ class Follower:
         self._since, self._absent, self._seen = 0, 0, False
         self._slack = np.zeros(2)
 
-    def step(self, before_rgb: np.ndarray, after_rgb: np.ndarray, origin=(0, 0), *, hidden: bool = False) -> np.ndarray | None:
+    def step(self, before_rgb: np.ndarray, after_rgb: np.ndarray, origin=(0, 0), *, hidden: bool = False, frames: int = 1) -> np.ndarray | None:
         """Go on to the next picture (both crops of the same place); returns the row, or None when it stops, with the reason.
 
-        hidden: somebody else's head is in front, so that nothing in the picture may be believed.
+        hidden: somebody else's head is in front, so that nothing in the picture may be believed. frames: from one picture to the other.
         """
         expected = self.state.copy()
-        expected[:2] += self.speed
+        expected[:2] += self.speed * frames
         (before, after), place = _near(self.state, expected, origin, before_rgb, after_rgb)
         step, trust = (None, 0.0) if hidden else _step(before, after, self.state, place)
         width = max(self.state[2], 1)
-        jerk = np.inf if step is None else np.hypot(*(step[:2] - self.state[:2] - self.speed)) / width
-        if step is None or jerk > JERK + 0.5 * np.hypot(*self.speed) / width:
+        jerk = np.inf if step is None else np.hypot(*(step[:2] - expected[:2])) / width
+        if step is None or jerk > (JERK + 0.5 * np.hypot(*self.speed) / width) * frames:
             moved, trust = expected, 0.0
         else:
             moved = step
         looks = _patch(after, moved, place)
         same = _correlation(self._reference, looks)
         agreed = min(1.0, max(0.0, (same - LOST) / (0.9 - LOST))) * (0.4 + 0.6 * trust)
-        self.confidence = min(self.confidence * 0.985, 0.25 + 0.75 * agreed) if agreed > 0 else self.confidence * (0.85 if hidden else 0.6)
-        self.speed = 0.75 * self.speed + 0.25 * (moved[:2] - self.state[:2]) if trust else self.speed * 0.93
+        self.confidence = min(self.confidence * 0.985 ** frames, 0.25 + 0.75 * agreed) if agreed > 0 else self.confidence * (0.85 if hidden else 0.6) ** frames
+        old = 0.75 ** frames
+        self.speed = old * self.speed + (1 - old) * (moved[:2] - self.state[:2]) / frames if trust else self.speed * 0.93 ** frames
         self.state = moved
         if not hidden:
-            self._ask(after_rgb, origin, same)
+            self._ask(after_rgb, origin, same, frames)
         if self.confidence < 0.12:
             self.reason = "lost"
             return None
         if same > 0.7:
-            self._reference = 0.85 * self._reference + 0.15 * looks
+            old = 0.85 ** frames
+            self._reference = old * self._reference + (1 - old) * looks
         elif self._seen and self._absent == 0:
             # A head that turns looks different by and by; while its shape is there, what it looks like now is what it looks like.
-            self._reference = 0.6 * self._reference + 0.4 * _patch(after, self.state, place)
+            old = 0.6 ** frames
+            self._reference = old * self._reference + (1 - old) * _patch(after, self.state, place)
         if self._size is not None and _outside(self.state, self._size):
             self.reason = "left"
         row = np.append(self.state, self.confidence * 0.8)
         row[2:4] += 2 * self._slack
-        self._slack *= 0.9
+        self._slack *= 0.9 ** frames
         return row
 
-    def _ask(self, picture_rgb, origin, same) -> None:
+    def _ask(self, picture_rgb, origin, same, frames) -> None:
         """Ask the shape whether the head is there; it lifts or sinks the confidence and takes drift out."""
-        self._since += 1
+        self._since += frames
         if self._silhouette is None or self._since < (1 if self._absent or not self._seen or same < 0.6 else ASK_EVERY):
             return
         self._since = 0
@@ -126,23 +130,31 @@ class Follower:
             self.confidence = max(self.confidence, min(0.5, self.confidence * 1.1))
 
 
-def follow(pictures: list[np.ndarray], head: np.ndarray, velocity: np.ndarray, origin=(0, 0), size: tuple[int, int] | None = None,
-           silhouette: Silhouette | None = None) -> Followed:
+def follow(pictures: Sequence[np.ndarray], head: np.ndarray, velocity: np.ndarray, origin=(0, 0), size: tuple[int, int] | None = None,
+           silhouette: Silhouette | None = None, numbers: Sequence[int] | None = None) -> Followed:
     """Follow a head through pictures[1:], having it at `head` (cx, cy, width, height, angle) in pictures[0].
 
     pictures: upright crops, uint8 RGB, all of the same place, whose top left corner is at origin of the frame of `size`
-    (width, height). velocity: px per frame (x, y), from before.
+    (width, height). velocity: px per frame (x, y), from before. numbers: of the pictures' frames, rising or falling, where some between
+    them are left out; rows of those lie between their neighbours'.
     """
     follower = Follower(pictures[0], head, velocity, origin, size, silhouette)
+    numbers = range(len(pictures)) if numbers is None else numbers
     rows: list[np.ndarray] = []
-    for before, after in zip(pictures, pictures[1:]):
-        row = follower.step(before, after, origin)
+    for n in range(1, len(pictures)):
+        before, frames = follower.state.copy(), abs(int(numbers[n]) - int(numbers[n - 1]))
+        row = follower.step(pictures[n - 1], pictures[n], origin, frames=frames)
         if row is None:
             break
-        rows.append(row)
+        rows += between(rows[-1] if rows else np.append(before, row[5]), row, frames)
         if follower.reason:
             break
     return Followed(np.array(rows, np.float32).reshape(-1, 6), follower.reason)
+
+
+def between(before: np.ndarray, row: np.ndarray, frames: int) -> list[np.ndarray]:
+    """A row, so many frames after another one, with those that lie between the two."""
+    return [before + (row - before) * (n / frames) for n in range(1, frames)] + [row]
 
 
 def _near(state, expected, origin, *pictures) -> tuple[list[np.ndarray], tuple[float, float]]:

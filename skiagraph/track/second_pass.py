@@ -20,7 +20,7 @@ from skiagraph.media.clip import ClipInfo
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
 from skiagraph.track.bridging import ENOUGH_PX, BridgeSettings, Chain, Task, Window, end_speed, gap_tasks, held, lead_task, loose_ends
-from skiagraph.track.following import Follower
+from skiagraph.track.following import Follower, between
 from skiagraph.track.silhouette import Silhouette
 
 STEP_FOLLOW = "Following"
@@ -79,14 +79,15 @@ class Solved:
 
 
 def second_pass(info: ClipInfo, index: FrameIndex, chains: Sequence[Chain], shots: Callable[[int], tuple[int, int]], control: JobControl,
-                settings: BridgeSettings = BridgeSettings()) -> Solved:
-    """Follow for all chains. shots: first and last frame of the shot that a frame is in. Raises Cancelled."""
-    return _SecondPass(info, index, chains, shots, control, settings).run()
+                needed: np.ndarray, settings: BridgeSettings = BridgeSettings()) -> Solved:
+    """Follow for all chains. shots: first and last frame of the shot that a frame is in. needed: bool (n,), frames to look at, among them all
+    in which anybody was found, and of two neighbours at least one; what lies between is as its neighbours are. Raises Cancelled."""
+    return _SecondPass(info, index, chains, shots, control, needed, settings).run()
 
 
 class _SecondPass:
-    def __init__(self, info, index, chains, shots, control, settings):
-        self.info, self.index, self.chains, self.shots, self.control, self.settings = info, index, chains, shots, control, settings
+    def __init__(self, info, index, chains, shots, control, needed, settings):
+        self.info, self.index, self.chains, self.shots, self.control, self.needed, self.settings = info, index, chains, shots, control, needed, settings
         self.size, self.rate = info.upright_size, float(info.rate)
         self.silhouette = Silhouette()
         self.results: list[dict] = [{} for _ in chains]
@@ -128,7 +129,7 @@ class _SecondPass:
         if chain.doubtful:
             return None
         earliest = self.shots(int(chain.frames[row]))[0] if row == 0 else int(chain.frames[row - 1]) + 1
-        return lead_task(row, chain, self.size, earliest, self.rate, self.silhouette, known, self.settings)
+        return lead_task(row, chain, self.size, earliest, self.rate, self.silhouette, known, self.settings, self.needed)
 
     def _held_before(self, chain: Chain, row: int) -> np.ndarray:
         """Rows (n, 6), nearest first, of a cover that is there a little before something doubtful."""
@@ -157,8 +158,8 @@ class _SecondPass:
         return _Tail(number, row, frame, min(last, frame + longest), chain.heads[row].astype(float), speed)
 
     def _finish(self, tail: _Tail) -> None:
-        rows = np.array(tail.rows, float).reshape(-1, 6)
         longest = tail.last - tail.first
+        rows = np.array(tail.rows, float).reshape(-1, 6)[:longest]
         if tail.met is None:
             rows = held(rows, np.append(tail.head, 0.3), tail.speed, tail.reason, longest, self.size, self.rate, self.settings)
         self.results[tail.chain]["tail", tail.row] = rows
@@ -175,31 +176,31 @@ class _SecondPass:
         going: list[_Tail] = list(waiting_tails)
 
         def frames():
-            for n in np.flatnonzero(wanted | by_tail):
+            for n in np.flatnonzero((wanted | by_tail) & self.needed):
                 if wanted[n] or any(t.first <= n <= t.last and not t.done for t in going):
                     yield int(n), reader.read(int(n)).rgb()
 
-        open_tasks: list[tuple[int, Task, list[np.ndarray]]] = []
+        open_tasks: list[tuple[int, Task, dict[int, np.ndarray]]] = []
         running: list[_Tail] = []
         before: tuple[int, np.ndarray] | None = None
         solving: list[tuple[int, Task, Future]] = []
-        with (FrameReader(self.info, self.index, threads=1, rough=True) as reader, closing(read_ahead(frames(), 3)) as pictures,
+        with (FrameReader(self.info, self.index, threads=1, rough=True, wanted=self.needed) as reader, closing(read_ahead(frames(), 3)) as pictures,
               ThreadPoolExecutor(min(4, os.cpu_count() or 1), thread_name_prefix="follower") as pool):
             for frame, rgb in pictures:
                 self.control.report(STEP_FOLLOW, frame, len(self.index))
                 while waiting and waiting[0][1].first <= frame:
                     number, task = waiting.pop(0)
-                    open_tasks.append((number, task, []))
+                    open_tasks.append((number, task, {}))
                 for number, task, kept in open_tasks:
-                    kept.append(task.window.cut(rgb))
+                    kept[frame] = task.window.cut(rgb)
                     if frame == task.last:
                         # Pictures do not pile up before the followers.
                         if len(solving) >= WAITING:
                             solving[-WAITING][2].result()
                         solving.append((number, task, pool.submit(self._solved, number, task, kept)))
                 open_tasks = [entry for entry in open_tasks if entry[1].last > frame]
-                if before is not None and before[0] == frame - 1:
-                    list(pool.map(lambda tail: self._go_on(tail, frame, before[1], rgb), running))
+                if before is not None and not self.needed[before[0] + 1:frame].any():
+                    list(pool.map(lambda tail: self._go_on(tail, frame, frame - before[0], before[1], rgb), running))
                 else:
                     for tail in running:
                         tail.done = True
@@ -213,8 +214,8 @@ class _SecondPass:
                 self.results[number][task.key] = under_way.result()
         self.control.report(STEP_FOLLOW, len(self.index), len(self.index))
 
-    def _solved(self, number: int, task: Task, pictures: list[np.ndarray]):
-        return self._cut_where_taken(number, task, task.solve(pictures))
+    def _solved(self, number: int, task: Task, pictures: dict[int, np.ndarray]):
+        return self._cut_where_taken(number, task, task.solve(list(pictures), list(pictures.values())))
 
     def _cut_where_taken(self, number: int, task: Task, result):
         """A lead that has come to lie on the known head of somebody else has jumped on to them, and ends where it did."""
@@ -231,32 +232,33 @@ class _SecondPass:
                 return rows[:n + 1 - taken], False
         return rows, goes_on
 
-    def _go_on(self, tail: _Tail, frame: int, before: np.ndarray, after: np.ndarray) -> None:
+    def _go_on(self, tail: _Tail, frame: int, passed: int, before: np.ndarray, after: np.ndarray) -> None:
         head = tail.head if tail.follower is None else tail.now
         window = Window.around(np.stack([head[:4], head[:4]]), self.size, scale=tail.scale)
         scaled = self.size[0] * tail.scale, self.size[1] * tail.scale
         if tail.follower is None:
             tail.follower = Follower(window.cut(before), window.inward(tail.head), tail.speed * tail.scale, window.origin, scaled, self.silhouette)
-        met, hidden, taken = self._others(tail, frame)
+        met, hidden, taken = self._others(tail, frame, passed)
         if met is not None:
             tail.met, tail.done = met, True
             return
-        tail.hidden = tail.hidden + 1 if hidden else 0
-        tail.taken = tail.taken + 1 if taken else 0
-        row = tail.follower.step(window.cut(before), window.cut(after), window.origin, hidden=hidden)
+        tail.hidden = tail.hidden + passed if hidden else 0
+        tail.taken = tail.taken + passed if taken else 0
+        row = tail.follower.step(window.cut(before), window.cut(after), window.origin, hidden=hidden, frames=passed)
         tail.reason = "lost" if tail.hidden > HIDDEN_S * self.rate or tail.taken > BEHIND_S * self.rate else tail.follower.reason
         if row is not None:
-            tail.rows.append(window.outward(row))
+            row = window.outward(row)
+            tail.rows += between(tail.rows[-1] if tail.rows else np.append(head[:5], row[5]), row, passed)
         if tail.taken > BEHIND_S * self.rate:
             # All that time it was the other's.
             del tail.rows[-tail.taken:]
         tail.done = bool(tail.reason)
 
-    def _others(self, tail: _Tail, frame: int) -> tuple[int | None, bool, bool]:
+    def _others(self, tail: _Tail, frame: int, passed: int) -> tuple[int | None, bool, bool]:
         """The chain that begins where the tail has come to, or whether somebody's head is over it, and whether it is the very same place."""
         expected = tail.head.copy() if tail.follower is None else tail.now
         if tail.follower is not None:
-            expected[:2] += tail.follower.speed / tail.scale
+            expected[:2] += passed * tail.follower.speed / tail.scale
         mine = cxcywh_to_xyxy(expected[None, :4])
         hidden = taken = False
         for number, head in self.heads.get(frame, ()):

@@ -56,7 +56,7 @@ class PathTest(unittest.TestCase):
         chain = Chain((tracklet(1, [*range(12), *range(28, 40)], lambda n: 120 + 2.5 * n),))
         task, = gap_tasks(chain, (400, 300), None)
         self.assertEqual((task.first, task.last), (11, 28))
-        rows, agreed = task.solve([task.window.cut(view) for view in views[11:29]])
+        rows, agreed = task.solve(range(11, 29), [task.window.cut(view) for view in views[11:29]])
         self.assertTrue(agreed)
         np.testing.assert_allclose(rows[:, 0], 120 + 2.5 * np.arange(12, 28), atol=2.0)
         path, = self.path(chain, {task.key: (rows, agreed)})
@@ -93,11 +93,11 @@ class PathTest(unittest.TestCase):
         views = pictures(60, (1.5, 0))
         chain = Chain((tracklet(1, range(50, 60), lambda n: 100 + 1.5 * n),))
         task = lead_task(0, chain, (400, 300), 0, 25, None)
-        rows, goes_on = task.solve([task.window.cut(view) for view in views[task.first:task.last + 1]])
+        rows, goes_on = task.solve(range(task.first, task.last + 1), [task.window.cut(view) for view in views[task.first:task.last + 1]])
         self.assertTrue(goes_on)
         np.testing.assert_allclose(rows[:, 0], 100 + 1.5 * (49 - np.arange(len(rows))), atol=2)
         further = lead_task(0, chain, (400, 300), 0, 25, None, rows)
-        more, goes_on = further.solve([further.window.cut(view) for view in views[further.first:further.last + 1]])
+        more, goes_on = further.solve(range(further.first, further.last + 1), [further.window.cut(view) for view in views[further.first:further.last + 1]])
         self.assertGreater(len(more), len(rows))
         np.testing.assert_array_equal(more[:len(rows)], rows)
 
@@ -105,6 +105,11 @@ class PathTest(unittest.TestCase):
         chain = Chain((tracklet(1, range(50, 60), 100),))
         self.assertEqual(lead_task(0, chain, (400, 300), 45, 25, None).first, 45)
         self.assertIsNone(lead_task(0, chain, (400, 300), 50, 25, None))
+
+    def test_lead_begins_with_a_picture_that_is_decoded(self):
+        chain = Chain((tracklet(1, range(50, 60), 100),))
+        for odd in (0, 1):
+            self.assertEqual(lead_task(0, chain, (400, 300), 0, 25, None, needed=np.arange(60) % 2 == odd).first % 2, odd)
 
 
 class HeldTest(unittest.TestCase):

@@ -28,6 +28,15 @@ class FollowingTest(unittest.TestCase):
         self.assertEqual((len(followed.rows), followed.reason), (19, ""))
         self.assertLess(abs(followed.rows[-1, 0] - (150 + 2.3 * 19)) + abs(followed.rows[-1, 1] - (150 - 1.1 * 19)), 2)
 
+    def test_pictures_left_out_are_passed_over_with_a_row_for_each(self):
+        views = pictures(41, (2.3, -1.1))
+        numbers = [n for n in range(41) if n % 2 == 0 or n in (7, 9)]
+        followed = follow([views[n] for n in numbers], HEAD, np.array([2.3, -1.1]), (0, 0), (400, 300), numbers=numbers)
+        self.assertEqual((len(followed.rows), followed.reason), (40, ""))
+        np.testing.assert_allclose(followed.rows[:, 0], 150 + 2.3 * np.arange(1, 41), atol=1.5)
+        every = follow(views, HEAD, np.array([2.3, -1.1]), (0, 0), (400, 300))
+        self.assertAlmostEqual(followed.rows[-1, 5], every.rows[-1, 5], delta=0.1)
+
     def test_stops_when_the_thing_is_gone(self):
         there, gone = pictures(5, (1, 0)), pictures(25, (0, 0), seed=99)
         followed = follow(there + gone, HEAD, np.array([1.0, 0.0]), (0, 0), (400, 300))

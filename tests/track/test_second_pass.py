@@ -1,0 +1,49 @@
+"""The second pass on a made clip: gaps, leads and tails come out right, whether all frames are looked at or half of them."""
+
+from types import SimpleNamespace
+from unittest import mock
+
+import numpy as np
+
+from skiagraph.jobs import JobControl
+from skiagraph.media.index import open_clip
+from skiagraph.track.bridging import Chain, path_of
+from skiagraph.track.linking import Tracklet
+from skiagraph.track.path import FOUND
+from skiagraph.track.second_pass import second_pass
+from skiagraph.track.silhouette import Shape
+from tests.support import TemporaryFolder, make_clip
+from tests.track.test_following import pictures
+
+FRAMES, SPEED, BEGIN = 60, 2.0, 80.0
+
+
+class SecondPassTest(TemporaryFolder):
+    def setUp(self):
+        super().setUp()
+        views = pictures(FRAMES, (SPEED, 0))
+        self.info, self.index = open_clip(make_clip(self.folder / "slides.mp4", FRAMES, size=(400, 300), draw=lambda n, width, height: views[n],
+                                                    options={"bf": 3, "g": 30, "crf": 12}))
+        there = SimpleNamespace(shape=lambda picture, head, origin=(0, 0): Shape(0.95, 0.1, *map(float, head[:3])))
+        patcher = mock.patch("skiagraph.track.second_pass.Silhouette", lambda: there)
+        patcher.start()
+        self.addCleanup(patcher.stop)
+
+    def path(self, found, needed):
+        frames = [n for n in found if needed[n]]
+        heads = [np.array([BEGIN + SPEED * n, 150, 60, 80, 0], np.float32) for n in frames]
+        chain = Chain((Tracklet(1, frames, heads, [np.array([h[0] - 25, 125, h[0] + 25, 175], np.float32) for h in heads], [0.9] * len(frames)),))
+        solved = second_pass(self.info, self.index, [chain], lambda frame: (0, FRAMES - 1), JobControl(), needed)
+        path, = path_of(chain, solved.results[0], 25.0)
+        return path
+
+    def test_a_head_is_followed_through_all_that_is_not_found(self):
+        self.assertTrue(self.index.spare.any())
+        found = [*range(16, 25), *range(36, 45)]
+        for name, needed in (("all", np.ones(FRAMES, bool)), ("half", ~self.index.spare)):
+            with self.subTest(name):
+                path = self.path(found, needed)
+                self.assertEqual((path.first, path.last), (0, FRAMES - 1))
+                self.assertTrue((path.origin[25:36] != FOUND).all())
+                np.testing.assert_allclose(path.cx, BEGIN + SPEED * np.arange(FRAMES), atol=5)
+                np.testing.assert_allclose(path.cy, 150, atol=4)
