@@ -102,7 +102,7 @@ class _Scan:
         without_hints(tracklets)
         tracklets = split_where_unlike(tracklets, self.sweep.descriptions)
         linked = chains(tracklets, self.rate, unlike=self._unlike)
-        solved = second_pass(self.info, self.index, linked, self._shot, self.control, self.sweep.needed[:len(self.index)])
+        solved = second_pass(self.info, self.index, linked, self._shot, self.control)
         self.control.report(STEP_WHO, 0, None)
         stretches = stretches_of(linked, solved.results, solved.meetings, self.sweep.descriptions, self.rate)
         stretches = self._described(stretches)

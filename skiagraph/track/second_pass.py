@@ -22,6 +22,7 @@ from skiagraph.media.reader import FrameReader
 from skiagraph.track.bridging import ENOUGH_PX, BridgeSettings, Chain, Task, Window, end_speed, gap_tasks, held, lead_task, loose_ends
 from skiagraph.track.following import Follower, between
 from skiagraph.track.silhouette import Silhouette
+from skiagraph.track.stepping import without_spare
 
 STEP_FOLLOW = "Following"
 # Heads that overlap by this much (IoU) are the same head where one begins, and one in front of the other elsewhere.
@@ -79,17 +80,18 @@ class Solved:
 
 
 def second_pass(info: ClipInfo, index: FrameIndex, chains: Sequence[Chain], shots: Callable[[int], tuple[int, int]], control: JobControl,
-                needed: np.ndarray, settings: BridgeSettings = BridgeSettings()) -> Solved:
-    """Follow for all chains. shots: first and last frame of the shot that a frame is in. needed: bool (n,), frames to look at, among them all
-    in which anybody was found, and of two neighbours at least one; what lies between is as its neighbours are. Raises Cancelled."""
-    return _SecondPass(info, index, chains, shots, control, needed, settings).run()
+                settings: BridgeSettings = BridgeSettings()) -> Solved:
+    """Follow for all chains. shots: first and last frame of the shot that a frame is in. Raises Cancelled."""
+    return _SecondPass(info, index, chains, shots, control, settings).run()
 
 
 class _SecondPass:
-    def __init__(self, info, index, chains, shots, control, needed, settings):
-        self.info, self.index, self.chains, self.shots, self.control, self.needed, self.settings = info, index, chains, shots, control, needed, settings
+    def __init__(self, info, index, chains, shots, control, settings):
+        self.info, self.index, self.chains, self.shots, self.control, self.settings = info, index, chains, shots, control, settings
         self.size, self.rate = info.upright_size, float(info.rate)
         self.silhouette = Silhouette()
+        # Followers do as well with every other picture, and what lies between is as its neighbours are.
+        self.needed = without_spare(index.spare, self._ends())
         self.results: list[dict] = [{} for _ in chains]
         self.heads: dict[int, list[tuple[int, np.ndarray]]] = {}
         for number, chain in enumerate(chains):
@@ -120,6 +122,16 @@ class _SecondPass:
         for tail in tails:
             self._finish(tail)
         return Solved(self.results, [(t.chain, t.met) for t in tails if t.met is not None])
+
+    def _ends(self) -> np.ndarray:
+        """bool (n,), frames in which something to be followed begins or ends, and those around cuts."""
+        ends = np.zeros(len(self.index), bool)
+        for chain in self.chains:
+            breaks = np.flatnonzero(np.diff(chain.frames) > 1)
+            ends[chain.frames[np.concatenate([[0], breaks, breaks + 1, [-1]])]] = True
+            for row in (0, -1):
+                ends[list(self.shots(int(chain.frames[row])))] = True
+        return ends
 
     def _leads(self, number: int, rows: list[int]) -> list[tuple[int, Task]]:
         return [(number, task) for row in rows if (task := self._lead(number, row))]

@@ -20,17 +20,20 @@ class Plan:
     needed: np.ndarray
 
 
-def plan_of(spare: np.ndarray, every: int) -> Plan:
-    """spare: bool (n,), frames that no other is made from; they are left out, where they are not searched, but never two in a row.
-
-    every: search each n-th frame, and the last.
-    """
-    frames = len(spare)
-    searched = np.arange(frames) % every == 0
-    searched[-1:] = True
-    needed = ~spare | searched
-    for n in range(1, frames):
+def without_spare(spare: np.ndarray, kept: np.ndarray) -> np.ndarray:
+    """Frames to decode, bool (n,): of the spare ones, which no other is made from, those that are kept, and never two in a row left out."""
+    needed = ~spare | kept
+    for n in range(1, len(needed)):
         needed[n] |= not needed[n - 1]
+    return needed
+
+
+def plan_of(spare: np.ndarray, every: int) -> Plan:
+    """spare: bool (n,), frames that no other is made from; they are left out where they are not searched. every: search each n-th frame,
+    and the last."""
+    searched = np.arange(len(spare)) % every == 0
+    searched[-1:] = True
+    needed = without_spare(spare, searched)
     looked, last, numbers = searched.copy(), 0, np.flatnonzero(needed)
     for n, following in zip(numbers, numbers[1:]):
         looked[n] |= following - last > LOOK_EVERY

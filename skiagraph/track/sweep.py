@@ -213,7 +213,6 @@ class Sweep:
         """Link what an earlier run saw; returns the frame to go on from."""
         last = -1
         for observation in self._diary.read():
-            self._plan.needed[observation.frame] = True
             if observation.cut:
                 self._new_shot(observation.frame)
             self.linker.update(observation.frame, observation.seen, observation.camera, None if observation.whole else ())
@@ -250,14 +249,8 @@ class Sweep:
         for number in np.flatnonzero(self._plan.needed[begin:]):
             yield reader.read(begin + int(number))
 
-    @property
-    def needed(self) -> np.ndarray:
-        """bool (n,), the frames that were looked at, or might have been."""
-        return self._plan.needed
-
     def _left_out(self, number: int) -> Frame:
         """A frame that was not needed, and now is."""
-        self._plan.needed[number] = True
         with FrameReader(self._info, self._index, threads=1, rough=True) as reader:
             return reader.read(number)
 

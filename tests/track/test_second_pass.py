@@ -1,5 +1,6 @@
-"""The second pass on a made clip: gaps, leads and tails come out right, whether all frames are looked at or half of them."""
+"""The second pass on a made clip: gaps, leads and tails come out right, whether all frames are decoded or half of them."""
 
+from dataclasses import replace
 from types import SimpleNamespace
 from unittest import mock
 
@@ -29,20 +30,19 @@ class SecondPassTest(TemporaryFolder):
         patcher.start()
         self.addCleanup(patcher.stop)
 
-    def path(self, found, needed):
-        frames = [n for n in found if needed[n]]
+    def path(self, frames, index):
         heads = [np.array([BEGIN + SPEED * n, 150, 60, 80, 0], np.float32) for n in frames]
         chain = Chain((Tracklet(1, frames, heads, [np.array([h[0] - 25, 125, h[0] + 25, 175], np.float32) for h in heads], [0.9] * len(frames)),))
-        solved = second_pass(self.info, self.index, [chain], lambda frame: (0, FRAMES - 1), JobControl(), needed)
+        solved = second_pass(self.info, index, [chain], lambda frame: (0, FRAMES - 1), JobControl())
         path, = path_of(chain, solved.results[0], 25.0)
         return path
 
     def test_a_head_is_followed_through_all_that_is_not_found(self):
         self.assertTrue(self.index.spare.any())
         found = [*range(16, 25), *range(36, 45)]
-        for name, needed in (("all", np.ones(FRAMES, bool)), ("half", ~self.index.spare)):
+        for name, index in (("half", self.index), ("all", replace(self.index, spare=np.zeros(FRAMES, bool)))):
             with self.subTest(name):
-                path = self.path(found, needed)
+                path = self.path(found, index)
                 self.assertEqual((path.first, path.last), (0, FRAMES - 1))
                 self.assertTrue((path.origin[25:36] != FOUND).all())
                 np.testing.assert_allclose(path.cx, BEGIN + SPEED * np.arange(FRAMES), atol=5)
