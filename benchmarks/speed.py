@@ -19,17 +19,21 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
+
 from skiagraph.demo.ship import shipped
 from skiagraph.detect import detector, finder
 from skiagraph.handover.export import export_clip
+from skiagraph.media.clip import ClipInfo
 from skiagraph.media.formats import FORMATS
-from skiagraph.media.index import open_clip
+from skiagraph.media.index import FrameIndex, open_clip
 from skiagraph.media.reader import FrameReader
 from skiagraph.media.writer import FilmWriter, PictureWriter
 from skiagraph.project import cast, edits
 from skiagraph.project.model import CoverKind, CoverStyle, Project
 from skiagraph.track import descriptor, silhouette
 from skiagraph.track.scan import ScanSettings, scan
+from skiagraph.track.stepping import plan_of
 
 
 def seconds(function: Callable[[], object]) -> float:
@@ -87,14 +91,23 @@ def scan_share(clip: Path) -> None:
     """Frames per second of both ways to scan, and which share of the CPU time passes outside the networks."""
     info, index = open_clip(clip)
     inside = _Spent((detector.FaceDetector, "find"), (descriptor.FaceDescriber, "_landmarks"), (descriptor.FaceDescriber, "describe"), (silhouette.Silhouette, "_mask"))
-    decoding = _Spent((FrameReader, "read"))
     rate = float(info.rate)
     for every in (1, 10):
-        inside.total, decoding.total, cpu = 0.0, 0.0, time.process_time()
+        inside.total, cpu = 0.0, time.process_time()
         took = seconds(lambda e=every: scan(info, index, ScanSettings(every=e)))
         cpu = time.process_time() - cpu
         print(f"scan {info.width}x{info.height}, {'every frame' if every == 1 else f'each {every}th frame'}: {len(index) / took:.1f} frames/s, {len(index) / took / rate:.2f} times real time, "
-              f"{1 - inside.total / cpu:.0%} of the CPU time outside the networks; decoding is {decoding.total / cpu:.0%} of all", flush=True)
+              f"{cpu / len(index) * 1e3:.0f} ms CPU a frame, {1 - inside.total / cpu:.0%} of it outside the networks; decoding its pictures once, alone, is {decoding_alone(info, index, every) / cpu:.0%}", flush=True)
+
+
+def decoding_alone(info: ClipInfo, index: FrameIndex, every: int) -> float:
+    """CPU seconds for the pictures that the sweep of a scan decodes."""
+    needed = plan_of(index.spare, every).needed
+    began = time.process_time()
+    with FrameReader(info, index, threads=1, rough=True, wanted=needed) as reader:
+        for number in np.flatnonzero(needed):
+            reader.read(int(number))
+    return time.process_time() - began
 
 
 def bare_decoding(clip: Path) -> None:
