@@ -198,8 +198,7 @@ def lifted(rgb: np.ndarray) -> np.ndarray:
 
     Detectors were trained on daylight; lamps at night leave faces dark and of one colour.
     """
-    thumb = rgb[::8, ::8].reshape(-1, 3)
-    mean = thumb.mean(axis=0)
+    mean = np.array(cv2.mean(np.ascontiguousarray(rgb[::8, ::8]))[:3])
     if mean.mean() >= DARK or mean.mean() < 4:
         return rgb
     gamma = float(np.clip(np.log(DARK / 255 * 1.25) / np.log(max(mean.mean(), 1) / 255), 0.4, 1))

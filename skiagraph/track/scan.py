@@ -32,8 +32,8 @@ from skiagraph.track.second_pass import second_pass
 from skiagraph.track.sweep import SURE_FACE, Sweep, describe
 
 STEP_WHO = "Recognising people"
-# How often, in frames, the people found so far are told.
-PARTIAL_EVERY = 25
+# How often, in frames, the people found so far are told, when each frame is searched and when stepping, which is quicker.
+PARTIAL_EVERY, PARTIAL_STEPPING = 25, 50
 # What is seen at the edges of a shot's ends counts for at most this in that table.
 AT_EDGE = 0.49
 # A track that the detector is not sure of is believed when the landmark network is this sure.
@@ -87,7 +87,8 @@ class _Scan:
         self.faces = FaceRows()
         self.frames = len(index)
         self.damage = index.damage
-        self._tell_at = PARTIAL_EVERY * settings.every
+        self._tell_every = PARTIAL_EVERY if settings.every == 1 else PARTIAL_STEPPING
+        self._tell_at = self._tell_every
         self.diary = Diary(info.path, repr(settings))
         self.describer = FaceDescriber()
         self.sweep = Sweep(info, index, finder, self.describer, settings.every, Linker(self.rate, self.link_settings), self.diary)
@@ -127,7 +128,7 @@ class _Scan:
         self._remember(frame, seen)
         if self.partial and searched and frame >= self._tell_at:
             # Telling costs more the more there is to tell, so it becomes rarer.
-            self._tell_at = frame + max(PARTIAL_EVERY * self.settings.every, frame // 10)
+            self._tell_at = frame + max(self._tell_every, frame // 10)
             self.partial(self._result(self._found_so_far(), ()))
 
     def _remember(self, frame: int, seen: Seen) -> None:
