@@ -63,7 +63,8 @@ def suppress(found: Detections, overlap: float = 0.3, alike: float = 0.55) -> De
     """Merge detections of the same face: weighted non-maximum suppression.
 
     Boxes that overlap the best one by more than alike (IoU) are averaged into it by score; the best score stays. Others that overlap it by
-    more than overlap are dropped: they may be half of another face behind it, which would draw it aside. Lesser ones mostly inside it, or a few times larger around it, are the same face at a wrong scale and are dropped. This steadies boxes.
+    more than overlap are dropped: they may be half of another face behind it, which would draw it aside. Lesser ones mostly inside it, or a
+    few times larger around it, are the same face at a wrong scale and are dropped. This steadies boxes.
     Source: Bazarevsky et al., BlazeFace, 2019, section 3.3 (blending instead of suppression).
     """
     if len(found) < 2:

@@ -40,8 +40,11 @@ class ScanTest(TemporaryFolder):
         self.assertEqual(result.likely, ())
 
     def test_stepping_finds_the_same_people(self):
-        result = scan(self.info, self.index, ScanSettings(every=6))
+        told = []
+        with mock.patch("skiagraph.track.scan.PARTIAL_STEPPING", 12):
+            result = scan(self.info, self.index, ScanSettings(every=6), partial=told.append)
         self.assertEverybodyFound(result)
+        self.assertTrue(told and len(told[0].people) == 4, "they appear while the scan runs")
         self.assertTrue(all(len(p.paths[0]) == FRAMES for p in result.people))
 
     def test_a_scan_that_was_broken_off_goes_on_where_it_was(self):
