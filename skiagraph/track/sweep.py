@@ -39,19 +39,19 @@ DECODED_AHEAD, SEARCHED_AHEAD = 8, 4
 LOST_FRAMES, DESCRIBE_ANEW, DESCRIBE_AGAIN_S = 3, 2, 1.0
 # Of a face turned by 55 degrees the nose stands off the middle of the eyes by one part in so many of their distance.
 ASIDE = 2.3
-# The roll of a face of this score is measured every so many frames.
-MEASURED_SCORE, MEASURE_EVERY = 0.6, 12
+# The roll of a face of this score is measured every so many seconds.
+MEASURED_SCORE, MEASURE_EVERY_S = 0.6, 0.48
 # A face of a score between these is shown to the landmark network for a second opinion: on drawn and
 # textured footage that network sees 0.9 or more on nearly all real faces and under 0.5 on nearly all others.
 ASKED_FROM, ASKED_TO = 0.45, 0.82
 FACE_SAID = 0.5
-# An opinion of a place holds for so many frames, for boxes that overlap by this much (IoU).
-OPINION_HOLDS, SAME_PLACE = 8, 0.5
+# An opinion of a place holds for so many seconds, for boxes that overlap by this much (IoU).
+OPINION_HOLDS_S, SAME_PLACE = 0.32, 0.5
 # A weak sign of a face where this share of the head would be person counts with this score. Of backgrounds that look like a face
 # hardly any has a third, of half hidden heads most have two thirds (measured). Smaller ones, against the smallest face to find, are hands.
 SOMEBODY, SOMEBODY_SCORE, SOMEBODY_LEAST = 0.55, 0.5, 0.75
-# Who was lost no longer ago, in frames, is where they were.
-JUST_LOST = 12
+# Who was lost no longer ago, in seconds, is where they were.
+JUST_LOST_S = 0.48
 # A head reaches so many face sides around the middle of its face, in profile.
 ON_HEAD = 0.9
 # Somebody who was not seen for more frames than this is sought with all means only in each fourth frame.
@@ -151,6 +151,7 @@ class Sweep:
 
     def __init__(self, info: ClipInfo, index: FrameIndex, finder: FaceFinder, describer: FaceDescriber, every: int, linker: Linker, diary: Diary):
         self._info, self._index, self._finder, self._describer = info, index, finder, describer
+        self._rate = float(info.rate)
         self._every, self._diary, self._plan = every, diary, plan_of(index.spare, every)
         self.linker = linker
         self.squared = Squared(float(info.upright_aspect))
@@ -344,7 +345,7 @@ class Sweep:
         for row in np.flatnonzero(found.scores >= MEASURED_SCORE):
             overlap = iou(found.boxes[row][None], places)[0] if len(places) else np.zeros(0)
             number = expected[int(overlap.argmax())].number if len(overlap) and overlap.max() > SAME_PLACE else None
-            if number is None or picture.number - self._rolled.get(number, -MEASURE_EVERY) >= MEASURE_EVERY:
+            if number is None or number not in self._rolled or picture.number - self._rolled[number] >= round(MEASURE_EVERY_S * self._rate):
                 rolls[row] = self._judge.roll(picture.rgb, found.boxes[row])
                 if number is not None:
                     self._rolled[number] = picture.number
@@ -359,7 +360,7 @@ class Sweep:
         steady = places[[n for n, e in enumerate(expected) if not e.missed and e.score >= UNSURE]]
         kept, scores = np.ones(len(found), bool), found.scores.copy()
         # Where somebody was a moment ago their own head gives weak signs, and is followed better by its picture.
-        heads = [*places[[n for n, e in enumerate(expected) if e.sure and e.missed <= JUST_LOST]], *found.boxes[found.scores >= GOOD]]
+        heads = [*places[[n for n, e in enumerate(expected) if e.sure and e.missed <= JUST_LOST_S * self._rate]], *found.boxes[found.scores >= GOOD]]
         # Of several weak signs on one head the strongest counts.
         for n in np.argsort(-found.scores, kind="stable"):
             box, score = found.boxes[n], found.scores[n]
@@ -392,7 +393,7 @@ class Sweep:
 
     def _opinion(self, frame: int, box: np.ndarray) -> _Opinion:
         """What was said of a place a moment ago, or room for what is said now."""
-        self._opinions = [o for o in self._opinions if abs(frame - o.frame) < OPINION_HOLDS]
+        self._opinions = [o for o in self._opinions if abs(frame - o.frame) < round(OPINION_HOLDS_S * self._rate)]
         for opinion in self._opinions:
             if iou(box[None], opinion.place[None])[0, 0] > SAME_PLACE:
                 return opinion
@@ -446,7 +447,7 @@ class Sweep:
             # Whoever comes out of a crossing is looked at anew: it may be somebody else.
             self._anew[match.tracklet.number] = DESCRIBE_ANEW
         number = match.tracklet.number
-        if taken and frame - taken[-1][0] > DESCRIBE_AGAIN_S * float(self._info.rate):
+        if taken and frame - taken[-1][0] > DESCRIBE_AGAIN_S * self._rate:
             # So that a track that quietly changed heads is noticed.
             self._anew[number] = max(1, self._anew.get(number, 0))
         if self._anew.get(number, 0) and promise >= 0.1:
@@ -454,7 +455,7 @@ class Sweep:
             room = 0
         else:
             room = len(taken)
-        apart = max(2, round(DESCRIBE_APART_S * float(self._info.rate)))
+        apart = max(2, round(DESCRIBE_APART_S * self._rate))
         if room and any(abs(frame - f) < apart and promise < 1.3 * p for f, p in taken) or promise < 0.1:
             return
         if room >= DESCRIBE_MOST and promise < 1.25 * min(p for _, p in taken):

@@ -35,7 +35,7 @@ class BelievedTest(unittest.TestCase):
 
     def setUp(self):
         self.sweep = Sweep.__new__(Sweep)
-        self.sweep.squared, self.sweep._opinions, self.sweep._finder = Squared(1.0), [], SimpleNamespace(smallest=36)
+        self.sweep._rate, self.sweep.squared, self.sweep._opinions, self.sweep._finder = 25.0, Squared(1.0), [], SimpleNamespace(smallest=36)
         self.picture = SimpleNamespace(number=7, rgb=None)
         self.asked = []
 
@@ -80,7 +80,7 @@ class BelievedTest(unittest.TestCase):
 class MeasuredTest(unittest.TestCase):
     def test_rolls_are_measured_now_and_then(self):
         sweep = Sweep.__new__(Sweep)
-        sweep.squared, sweep._rolled = Squared(1.0), {}
+        sweep._rate, sweep.squared, sweep._rolled = 25.0, Squared(1.0), {}
         asked = []
         sweep._judge = SimpleNamespace(roll=lambda rgb, box: asked.append(box) or 11.0)
         found = Detections.joined([face(100, 100), face(300, 100, score=0.4)])
