@@ -34,7 +34,7 @@ STEP_FIND = "Finding faces"
 DESCRIBE_SCORE, DESCRIBE_PX, DESCRIBE_MOST, DESCRIBE_APART_S = 0.7, 22, 4, 0.35
 DESCRIBED_AHEAD, EDGES_AHEAD = 6, 2
 # Frames are decoded so far ahead, and so many of them wait at the detectors.
-DECODED_AHEAD, SEARCHED_AHEAD = 8, 4
+DECODED_AHEAD, SEARCHED_AHEAD = 6, 4
 # After so many frames without a face a track is described anew, this often, and again when so long ago.
 LOST_FRAMES, DESCRIBE_ANEW, DESCRIBE_AGAIN_S = 3, 2, 1.0
 # Of a face turned by 55 degrees the nose stands off the middle of the eyes by one part in so many of their distance.
