@@ -29,6 +29,7 @@ from skiagraph.media.formats import FORMATS
 from skiagraph.media.index import FrameIndex, open_clip
 from skiagraph.media.reader import FrameReader
 from skiagraph.media.writer import FilmWriter, PictureWriter
+from skiagraph.memory import give_back_large_buffers
 from skiagraph.project import cast, edits
 from skiagraph.project.model import CoverKind, CoverStyle, Project
 from skiagraph.track import descriptor, silhouette
@@ -176,6 +177,8 @@ def main() -> None:
     parser.add_argument("--lines", type=int)
     parser.add_argument("--only", choices=["scan"])
     options = parser.parse_args()
+    # As the application does.
+    give_back_large_buffers()
     with tempfile.TemporaryDirectory() as folder:
         # Nothing of an earlier, broken-off scan may be taken up.
         os.environ["XDG_CACHE_HOME"] = folder
