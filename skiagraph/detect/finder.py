@@ -70,19 +70,19 @@ class FaceFinder:
     def __exit__(self, *_) -> None:
         self.close()
 
-    def find(self, frame_rgb: np.ndarray, limit: float = FIRST_LOOK, finer: float = 1.0) -> Detections:
-        """All faces of a frame with a score of at least limit. finer: times as fine as the smallest face needs."""
-        return self.submit(frame_rgb, limit, finer=finer).result()
+    def find(self, frame_rgb: np.ndarray, limit: float = FIRST_LOOK) -> Detections:
+        """All faces of a frame with a score of at least limit."""
+        return self.submit(frame_rgb, limit).result()
 
-    def submit(self, frame_rgb: np.ndarray, limit: float = FIRST_LOOK, turn: int | None = None, finer: float = 1.0) -> Search:
+    def submit(self, frame_rgb: np.ndarray, limit: float = FIRST_LOOK, turn: int | None = None) -> Search:
         """Begin to search a frame: all of it, or with a turn, the number of the frame in a row of searches, what is affordable in it:
         all levels in HD; the finest of larger frames more rarely."""
         height, width = frame_rgb.shape[:2]
-        wanted = [size for size in level_sizes(width, height, self.smallest / finer) if not turn or turn % _rest(size) == 0]
+        wanted = [size for size in level_sizes(width, height, self.smallest) if not turn or turn % _rest(size) == 0]
         return Search(tuple(self.pool.submit(self._search, picture, width / picture.shape[1], limit) for picture in _levels(frame_rgb, wanted)))
 
     def submit_edges(self, frame_rgb: np.ndarray, limit: float, finer: float) -> Search:
-        """Begin to search along the edges of a frame only, for faces that reach them."""
+        """Begin to search along the edges of a frame only, for faces that reach them. finer: times as fine as the smallest face needs."""
         height, width = frame_rgb.shape[:2]
         parts = []
         for picture in _levels(frame_rgb, level_sizes(width, height, self.smallest / finer)):

@@ -15,6 +15,7 @@ from skiagraph.boxes import cxcywh_to_xyxy
 from skiagraph.project.model import Clip, Project, Sighting, Subject
 from skiagraph.project.outline import outline_rows
 from skiagraph.timecode import format_timecode
+from skiagraph.track.results import SIGN
 
 # Confidence under which a person should look.
 UNSURE = 0.35
@@ -28,8 +29,8 @@ INSIDE = 0.88
 TOO_LARGE = 1.2
 # A face belongs to a subject when this much of it lies in the subject's head.
 BELONGS = 0.5
-# Scores (percent) under this are weak signs at an edge; somebody may be there for this long, in frames, before or after.
-SIGN, AT_EDGE_FRAMES = 50, 8
+# Where there is a sign at an edge somebody may be for this long, in frames, before or after.
+AT_EDGE_FRAMES = 8
 # A gap longer than this is an absence, if it begins and ends at the edge of the picture.
 EDGE = 0.75
 

@@ -11,10 +11,13 @@ import numpy as np
 from skiagraph.track.identity import Signature
 from skiagraph.track.path import Path
 
+# Scores (percent) under this are signs at an edge.
+SIGN = 50
+
 
 @dataclass(frozen=True, slots=True, eq=False)
 class FaceTable:
-    """Every face the detector was sure of, also of nobody, and weak signs at an edge where a shot begins or ends: parallel arrays.
+    """Every face the detector was sure of, also of nobody, and signs at an edge where a shot begins or ends: parallel arrays.
 
     frames int32 (n,) rising; boxes int16 (n, 4) x0, y0, x1, y1 px; scores uint8 (n,) in percent.
     """

@@ -27,15 +27,13 @@ from skiagraph.track.observations import Diary, restored
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.people import (STILL_S, STILL_SHARE, are_unlike, looks_of, people_of, split_where_unlike, stretches_of, without_hints,
                                     without_shadows)
-from skiagraph.track.results import FaceRows, FoundPerson, ScanResult
+from skiagraph.track.results import SIGN, FaceRows, FoundPerson, ScanResult
 from skiagraph.track.second_pass import second_pass
 from skiagraph.track.sweep import SURE_FACE, Sweep, describe
 
 STEP_WHO = "Recognising people"
 # How often, in frames, the people found so far are told, when each frame is searched and when stepping, which is quicker.
 PARTIAL_EVERY, PARTIAL_STEPPING = 25, 50
-# What is seen at the edges of a shot's ends counts for at most this in that table.
-AT_EDGE = 0.49
 # A track that the detector is not sure of is believed when the landmark network is this sure.
 SURELY_PRESENT = 0.9
 # One of this score needs no second opinion.
@@ -216,5 +214,5 @@ class _Scan:
 
     def _result(self, people, likely) -> ScanResult:
         # However sure, what is seen only at the edge, and only when looked for harder, is a sign.
-        table = self.faces.table([(frame, box, min(score, AT_EDGE)) for frame, box, score in self.sweep.edges], self.frames)
+        table = self.faces.table([(frame, box, min(score, (SIGN - 1) / 100)) for frame, box, score in self.sweep.edges], self.frames)
         return ScanResult(tuple(people), table, tuple(self.sweep.cuts), self.frames, self.damage, tuple(likely))
