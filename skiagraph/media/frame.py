@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import threading
 from functools import lru_cache
 
 import av
 import numpy as np
-from av.video.reformatter import ColorRange, Colorspace, Interpolation
+from av.video.reformatter import ColorRange, Colorspace, Interpolation, VideoReformatter
 
 from skiagraph.media.clip import ClipInfo
 
@@ -19,6 +20,9 @@ _PLANAR = {
     "rgb48be": "gbrp16le", "rgba64be": "gbrap16le", "gray16be": "gray16le", "monob": "gray", "monow": "gray",
     "yuv420p10be": "yuv420p10le", "yuv422p10be": "yuv422p10le", "yuv444p10be": "yuv444p10le",
 }
+
+# Converters to RGB, one for each thread: they remember how one kind of picture becomes another.
+_of_thread = threading.local()
 
 
 class Frame:
@@ -107,10 +111,15 @@ class Frame:
         target = (height, width) if turned else (width, height)
         matrix = {"bt601": Colorspace.ITU601, "bt709": Colorspace.ITU709, "bt2020": 9}.get(self.matrix, Colorspace.DEFAULT)
         smooth = Interpolation.FAST_BILINEAR if fast else Interpolation.AREA if target[0] < self.size[0] else Interpolation.BILINEAR
-        picture = self._av.reformat(target[0], target[1], "rgb24", src_colorspace=matrix, dst_colorspace=Colorspace.DEFAULT,
-                                    src_color_range=ColorRange.JPEG if self.full_range else ColorRange.MPEG,
-                                    dst_color_range=ColorRange.JPEG, interpolation=smooth)
-        return np.ascontiguousarray(upright(picture.to_ndarray(), self.rotation))
+        if not hasattr(_of_thread, "converter"):
+            _of_thread.converter = VideoReformatter()
+        picture = _of_thread.converter.reformat(self._av, target[0], target[1], "rgb24", src_colorspace=matrix, dst_colorspace=Colorspace.DEFAULT,
+                                                src_color_range=ColorRange.JPEG if self.full_range else ColorRange.MPEG,
+                                                dst_color_range=ColorRange.JPEG, interpolation=smooth)
+        plane = picture.planes[0]
+        # The picture itself, not a copy of it.
+        samples = np.frombuffer(plane, np.uint8).reshape(-1, plane.line_size)[:target[1], :3 * target[0]].reshape(target[1], target[0], 3)
+        return np.ascontiguousarray(upright(samples, self.rotation))
 
     def grey(self) -> np.ndarray:
         """Upright uint8 (rows, columns): the luma plane, or green for RGB samples, brought to 8 bits."""

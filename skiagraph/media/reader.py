@@ -22,7 +22,7 @@ NEAR = 24
 class FrameReader:
     """Reads the frames of one clip by number. Not to be shared between threads. Closes with `close` or as a context.
 
-    keep: how many decoded frames to remember, for stepping back. rough: pictures that no other is made from keep the edges of their
+    keep: how many decoded frames to remember, for stepping back. rough: pictures made from earlier and later ones keep the edges of their
     blocks, which is quicker; for looking at, not for handing on. wanted: bool (n,), the frames that will ever be asked for, if not all may be;
     of the others those are not decoded that no frame is made from.
     """
@@ -109,7 +109,7 @@ class FrameReader:
                 # Its slices carry checksums; without this a damaged one is quietly patched from the frame before.
                 stream.codec_context.options = {"err_detect": "crccheck+explode"}
             elif self._rough:
-                stream.codec_context.options = {"skip_loop_filter": "noref"}
+                stream.codec_context.options = {"skip_loop_filter": "bidir"}
             if self._threads:
                 stream.codec_context.thread_count = self._threads
         stream = picture_stream(self._container, self._info.path)

@@ -13,9 +13,9 @@ import numpy as np
 from skiagraph.detect.shrink import shrunk
 from skiagraph.media.frame import Frame
 
-WORK_WIDTH, POINTS = 320, 80
+WORK_WIDTH, POINTS = 320, 60
 # Points are looked for anew when fewer are left, and after so many steps.
-ENOUGH, RENEW = 50, 6
+ENOUGH, RENEW = 40, 6
 # Two pictures of one shot that are this unlike have not been seen; cuts are well above.
 CUT_DIFFERENCE, CUT_CORRELATION = 22.0, 0.55
 STILL = np.array([[1.0, 0, 0], [0, 1, 0]])
@@ -86,12 +86,6 @@ def with_cuts(frames: Iterable[Frame], left_out: Callable[[int], Frame]) -> Iter
 def _thumbnail(grey: np.ndarray) -> np.ndarray:
     thin = max(1, grey.shape[1] // 256)
     return cv2.resize(grey[::thin, ::thin], (64, 36), interpolation=cv2.INTER_AREA).astype(np.float32)
-
-
-def _is_cut(self, grey: np.ndarray) -> bool:
-        thin = max(1, grey.shape[1] // 256)
-        before, self._before = self._before, cv2.resize(grey[::thin, ::thin], (64, 36), interpolation=cv2.INTER_AREA).astype(np.float32)
-        return before is not None and is_cut(before, self._before)
 
 
 def _is_cut(before: np.ndarray, after: np.ndarray) -> bool:

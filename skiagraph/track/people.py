@@ -23,6 +23,10 @@ BESIDE, BESIDE_FRAMES = 0.8, 10
 HINT = 0.5
 # Faces further apart than this (Euclidean distance of descriptors) are two people's; within one person profiles reach it seldom.
 UNLIKE = 0.5
+# Of a face that was misread the descriptor is further than this from those before and after.
+MISREAD = 0.45
+# Nobody changes heads and back between three descriptions that lie within so many seconds.
+BACK_S = 3.0
 # Nobody is split off who was seen in fewer frames than this.
 LEAST_PART = 4
 # So many frames before two paths meet the cover holds both, where they are no further apart than this share of the head.
@@ -99,6 +103,18 @@ def are_unlike(a: Signature, b: Signature) -> bool:
     """True when two faces are surely two people's."""
     face = face_distance(a, b)
     return face is not None and face[1] >= 0.2 and face[0] > UNLIKE
+
+
+def without_misread(tracklets: Sequence[Tracklet], descriptions: dict[int, list[Description]], rate: float) -> dict[int, list[Description]]:
+    """The descriptions without those of faces that were misread: unlike the one before and the one after of their track, while these two are alike."""
+    misread = set()
+    for tracklet in tracklets:
+        described = _described(tracklet, descriptions)
+        for (begin, a), (_, b), (end, c) in zip(described, described[1:], described[2:]):
+            there, back, apart = (float(np.linalg.norm(p.vector - q.vector)) for p, q in ((a, b), (b, c), (a, c)))
+            if min(there, back) > MISREAD > apart and end - begin <= BACK_S * rate:
+                misread.add(id(b))
+    return {frame: kept for frame, found in descriptions.items() if (kept := [d for d in found if id(d) not in misread])}
 
 
 def split_where_unlike(tracklets: Sequence[Tracklet], descriptions: dict[int, list[Description]]) -> list[Tracklet]:

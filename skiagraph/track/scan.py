@@ -26,7 +26,7 @@ from skiagraph.track.linking import Linker, LinkSettings, Seen, Tracklet, extend
 from skiagraph.track.observations import Diary, restored
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.people import (STILL_S, STILL_SHARE, are_unlike, looks_of, people_of, split_where_unlike, stretches_of, without_hints,
-                                    without_shadows)
+                                    without_misread, without_shadows)
 from skiagraph.track.results import SIGN, FaceRows, FoundPerson, ScanResult
 from skiagraph.track.second_pass import second_pass
 from skiagraph.track.sweep import SURE_FACE, Sweep, describe
@@ -99,6 +99,7 @@ class _Scan:
             tracklet.doubtful = not self._recognised(tracklet) and (tracklet.doubtful or not evident)
         tracklets = without_shadows(tracklets)
         without_hints(tracklets)
+        self.sweep.descriptions = without_misread(tracklets, self.sweep.descriptions, self.rate)
         tracklets = split_where_unlike(tracklets, self.sweep.descriptions)
         linked = chains(tracklets, self.rate, unlike=self._unlike)
         solved = second_pass(self.info, self.index, linked, self._shot, self.control)

@@ -40,7 +40,7 @@ LOST_FRAMES, DESCRIBE_ANEW, DESCRIBE_AGAIN_S = 3, 2, 1.0
 # Of a face turned by 55 degrees the nose stands off the middle of the eyes by one part in so many of their distance.
 ASIDE = 2.3
 # The roll of a face of this score is measured every so many seconds.
-MEASURED_SCORE, MEASURE_EVERY_S = 0.6, 0.48
+MEASURED_SCORE, MEASURE_EVERY_S = 0.6, 0.96
 # A face of a score between these is shown to the landmark network for a second opinion: on drawn and
 # textured footage that network sees 0.9 or more on nearly all real faces and under 0.5 on nearly all others.
 ASKED_FROM, ASKED_TO = 0.45, 0.82

@@ -7,7 +7,7 @@ import numpy as np
 from skiagraph.track.bridging import Chain
 from skiagraph.track.identity import JOIN
 from skiagraph.track.path import FOLLOWED, FOUND, Path
-from skiagraph.track.people import _linked, people_of, split_where_unlike, stretches_of, without_hints, without_shadows
+from skiagraph.track.people import _linked, people_of, split_where_unlike, stretches_of, without_hints, without_misread, without_shadows
 from skiagraph.track.sweep import Description
 from tests.track.test_bridging import tracklet
 from tests.track.test_identity import vector
@@ -150,6 +150,23 @@ class SiftTest(unittest.TestCase):
             one = tracklet(1, range(30), 100)
             described_as = both(described([tracklet(1, range(30 - count), 100)], 1), described([tracklet(1, range(30 - count, 30), 100)], 2, every=2))
             self.assertEqual(len(split_where_unlike([one], described_as)) > 1, split)
+
+    def test_one_misread_face_splits_nobody(self):
+        t = tracklet(1, range(0, 60), 100)
+        # In profile a face is worth little, and one that is misread may seem worth much.
+        faces = described([t], 1, worth=0.05)
+        faces[30] = described([t], 2, worth=0.9)[30]
+        self.assertGreater(len(split_where_unlike([t], faces)), 1)
+        kept = without_misread([t], faces, 25.0)
+        self.assertEqual(sorted(faces), sorted([*kept, 30]))
+        self.assertEqual(split_where_unlike([t], kept), [t])
+
+    def test_whoever_becomes_somebody_else_is_not_misread(self):
+        t = tracklet(1, range(0, 60), 100)
+        faces = {frame: (described([t], 1) if frame < 30 else described([t], 2))[frame] for frame in range(0, 60, 5)}
+        self.assertEqual(sorted(without_misread([t], faces, 25.0)), sorted(faces))
+        alone = {frame: found for frame, found in faces.items() if frame in (0, 5, 55)}
+        self.assertEqual(sorted(without_misread([t], alone, 25.0)), [0, 5, 55])
 
     def test_believed_tracks_are_never_taken_away(self):
         one, other = tracklet(1, range(30), 100), tracklet(2, range(30), 104)

@@ -85,7 +85,7 @@ class MeasuredTest(unittest.TestCase):
         sweep._judge = SimpleNamespace(roll=lambda rgb, box: asked.append(box) or 11.0)
         found = Detections.joined([face(100, 100), face(300, 100, score=0.4)])
         known = [Expected(4, found.boxes[0], 0, 0.9)]
-        for number, times in ((0, 1), (5, 1), (20, 2)):
+        for number, times in ((0, 1), (20, 1), (30, 2)):
             rolls = sweep._measured(SimpleNamespace(number=number, rgb=None), found, known).rolls
             self.assertEqual(len(asked), times)
             self.assertTrue(np.isnan(rolls[1]), "who is hardly seen is not measured")
