@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from skiagraph.boxes import area, cxcywh_to_xyxy, intersection, iou
-from skiagraph.track.bridging import Chain, path_of
+from skiagraph.track.bridging import BridgeSettings, Chain, path_of
 from skiagraph.track.identity import Signature, face_distance, group
 from skiagraph.track.linking import Tracklet
 from skiagraph.track.path import FOUND, Path
@@ -166,9 +166,9 @@ def without_hints(tracklets: Sequence[Tracklet]) -> None:
 
 
 def stretches_of(chains: Sequence[Chain], results: Sequence[dict], meetings: Sequence[tuple[int, int]],
-                 descriptions: dict[int, list[Description]], rate: float) -> list[Stretch]:
+                 descriptions: dict[int, list[Description]], rate: float, settings: BridgeSettings = BridgeSettings()) -> list[Stretch]:
     """All paths, each with its faces and descriptions; a tail that came to the beginning of a chain goes on in it."""
-    paths = [path_of(chain, solved, rate) for chain, solved in zip(chains, results)]
+    paths = [path_of(chain, solved, rate, settings) for chain, solved in zip(chains, results)]
     follows, joined = dict(meetings), set()
     stretches = []
     for number in sorted(range(len(chains)), key=lambda n: int(chains[n].frames[0])):

@@ -20,7 +20,7 @@ from skiagraph.jobs import JobControl
 from skiagraph.media.clip import ClipInfo
 from skiagraph.media.index import FrameIndex, keep_index
 from skiagraph.media.reader import FrameReader
-from skiagraph.track.bridging import chains
+from skiagraph.track.bridging import BridgeSettings, chains
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.linking import Linker, LinkSettings, Seen, Tracklet, extend_back
 from skiagraph.track.observations import Diary, restored
@@ -29,6 +29,7 @@ from skiagraph.track.people import (STILL_S, STILL_SHARE, are_unlike, looks_of, 
                                     without_misread, without_shadows)
 from skiagraph.track.results import SIGN, FaceRows, FoundPerson, ScanResult
 from skiagraph.track.second_pass import second_pass
+from skiagraph.track.stepping import apart
 from skiagraph.track.sweep import SURE_FACE, Sweep, describe
 
 STEP_WHO = "Recognising people"
@@ -82,6 +83,8 @@ class _Scan:
         self.partial, self.finder = partial, finder
         self.rate = float(info.rate)
         self.link_settings = LinkSettings(least=3 if settings.every == 1 else 2, patience_s=1.2 if settings.every < 4 else 1.6)
+        # What lies between two looks that are no further apart than planned is a blink.
+        self.bridges = BridgeSettings(line_frames=max(BridgeSettings().line_frames, apart(settings.every, self.rate) - 1))
         self.faces = FaceRows()
         self.frames = len(index)
         self.damage = index.damage
@@ -102,9 +105,9 @@ class _Scan:
         self.sweep.descriptions = without_misread(tracklets, self.sweep.descriptions, self.rate)
         tracklets = split_where_unlike(tracklets, self.sweep.descriptions)
         linked = chains(tracklets, self.rate, unlike=self._unlike)
-        solved = second_pass(self.info, self.index, linked, self._shot, self.control)
+        solved = second_pass(self.info, self.index, linked, self._shot, self.control, self.bridges)
         self.control.report(STEP_WHO, 0, None)
-        stretches = stretches_of(linked, solved.results, solved.meetings, self.sweep.descriptions, self.rate)
+        stretches = stretches_of(linked, solved.results, solved.meetings, self.sweep.descriptions, self.rate, self.bridges)
         stretches = self._described(stretches)
         people, likely = people_of(stretches, [self._is_still(s) for s in stretches])
         self.diary.discard()

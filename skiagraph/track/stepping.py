@@ -6,18 +6,19 @@ from dataclasses import dataclass
 
 import numpy as np
 
-# When stepping, people who are known are looked at again after at most so many frames.
-LOOK_EVERY = 3
+# When stepping, people who are known are looked at again after at most so long.
+LOOK_EVERY_S = 0.24
 
 
 @dataclass(frozen=True, slots=True)
 class Plan:
     """searched: bool (n,), frames that are searched as a whole; looked: those in which all who are known are looked at, with them;
-    needed: those whose pictures are wanted, with them. Of two neighbours at least one is needed."""
+    needed: those whose pictures are wanted, with them. Of two neighbours at least one is needed. apart: the most frames from one look to the next."""
 
     searched: np.ndarray
     looked: np.ndarray
     needed: np.ndarray
+    apart: int
 
 
 def without_spare(spare: np.ndarray, kept: np.ndarray) -> np.ndarray:
@@ -28,14 +29,20 @@ def without_spare(spare: np.ndarray, kept: np.ndarray) -> np.ndarray:
     return needed
 
 
-def plan_of(spare: np.ndarray, every: int) -> Plan:
+def apart(every: int, rate: float) -> int:
+    """The most frames from one look at people who are known to the next."""
+    return min(every, max(2, round(LOOK_EVERY_S * rate)))
+
+
+def plan_of(spare: np.ndarray, every: int, rate: float) -> Plan:
     """spare: bool (n,), frames that no other is made from; they are left out where they are not searched. every: search each n-th frame,
-    and the last."""
+    and the last. rate: frames a second."""
+    most = apart(every, rate)
     searched = np.arange(len(spare)) % every == 0
     searched[-1:] = True
     needed = without_spare(spare, searched)
     looked, last, numbers = searched.copy(), 0, np.flatnonzero(needed)
     for n, following in zip(numbers, numbers[1:]):
-        looked[n] |= following - last > LOOK_EVERY
+        looked[n] |= following - last > most
         last = n if looked[n] else last
-    return Plan(searched, looked, needed)
+    return Plan(searched, looked, needed, most)

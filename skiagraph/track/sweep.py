@@ -27,7 +27,7 @@ from skiagraph.track.heads import head_rows
 from skiagraph.track.linking import Expected, Linker, Match, Seen, not_taken
 from skiagraph.track.observations import Diary, Observation
 from skiagraph.track.silhouette import CLEAR, GONE, Silhouette
-from skiagraph.track.stepping import LOOK_EVERY, plan_of
+from skiagraph.track.stepping import plan_of
 
 STEP_FIND = "Finding faces"
 # A face is described when it is at least this sure and this large (px), at most this often for one track, and not soon again.
@@ -60,6 +60,8 @@ THOROUGH, THOROUGH_AGAIN = 4, 4
 BACK_LEAST, BACK_BYTES = 8, 150e6
 # A face of a lower score is hardly seen; faces that overlap by more than this (IoU) cross.
 UNSURE, CROSSING = 0.6, 0.05
+# Whoever is found so many face sides from where they were expected did not go straight.
+SURPRISE = 0.15
 # At the ends of a shot signs of this score, so near an edge in face sides, may be somebody half in the picture.
 EDGE_SCORE, EDGE_NEAR, EDGE_FINER = 0.3, 0.15, 2.5
 # Faces of at least this score go into the table against which covers are checked.
@@ -143,8 +145,9 @@ class Sweep:
     """Goes through a clip once. Afterwards the diary has what was seen, and descriptions whom it is like.
 
     Who is known and not seen well in a searched frame is looked for where they should be. When stepping, known people are looked
-    at in every third frame at least, and in every frame that is decoded where one is lost, doubtful or crosses another; whoever is
-    new or back is looked for in the frames just before. Pictures that no other is made from are left out then, but never two in a row.
+    at a few times a second at least, and in every frame that is decoded where one is lost, doubtful or crosses another; whoever is
+    new or back, or moved otherwise than expected, is looked for in the frames just before. Pictures that no other is made from are left
+    out then, but never two in a row.
 
     every: search each n-th frame.
     """
@@ -152,7 +155,7 @@ class Sweep:
     def __init__(self, info: ClipInfo, index: FrameIndex, finder: FaceFinder, describer: FaceDescriber, every: int, linker: Linker, diary: Diary):
         self._info, self._index, self._finder, self._describer = info, index, finder, describer
         self._rate = float(info.rate)
-        self._every, self._diary, self._plan = every, diary, plan_of(index.spare, every)
+        self._every, self._diary, self._plan = every, diary, plan_of(index.spare, every, self._rate)
         self.linker = linker
         self.squared = Squared(float(info.upright_aspect))
         self.descriptions: dict[int, list[Description]] = {}
@@ -289,7 +292,7 @@ class Sweep:
             if not crosses:
                 self._describe(frame, picture.rgb, match)
         told(frame, seen, prepared.search is not None)
-        self._look_back(matches, told)
+        self._look_back(matches, expected, told)
         if prepared.cut or frame in (0, len(self._index) - 1):
             self._look_at_edges(picture)
 
@@ -306,12 +309,13 @@ class Sweep:
         doubt |= {e.number for e, crosses in zip(expected, crossing) if crosses}
         return doubt
 
-    def _look_back(self, matches: list[Match], told) -> None:
-        """Look for whoever is new, or back, in the frames before, as far as they are at hand."""
+    def _look_back(self, matches: list[Match], expected: list[Expected], told) -> None:
+        """Look for whoever is new, or back, or moved otherwise than expected, in the frames before, as far as they are at hand."""
+        places = {e.number: e.box for e in expected}
         for match in matches:
             frames = match.tracklet.frames
             since = frames[-2] if len(frames) > 1 else -1
-            if frames[-1] - since <= LOOK_EVERY:
+            if frames[-1] - since <= self._plan.apart and not _surprises(match.box, places.get(match.tracklet.number)):
                 continue
             box, missed = match.box, 0
             for picture in reversed(list(self._recent)[:-1]):
@@ -443,7 +447,7 @@ class Sweep:
         promise = min(side / 80, 1.0) * facing(match)
         taken = self._described.setdefault(match.tracklet.number, [])
         frames = match.tracklet.frames
-        if len(frames) > 1 and frames[-1] - frames[-2] > LOST_FRAMES:
+        if len(frames) > 1 and frames[-1] - frames[-2] > max(LOST_FRAMES, self._plan.apart):
             # Whoever comes out of a crossing is looked at anew: it may be somebody else.
             self._anew[match.tracklet.number] = DESCRIBE_ANEW
         number = match.tracklet.number
@@ -488,6 +492,14 @@ def _crossing(boxes: np.ndarray, around: float) -> np.ndarray:
     """Which of the faces (n, 4), with so many of their sides around them, overlap another."""
     wide = boxes + (boxes[:, 2] - boxes[:, 0])[:, None] * around * np.array([-1, -1, 1, 1])
     return (iou(wide, wide) - np.eye(len(wide)) > CROSSING).any(axis=1)
+
+
+def _surprises(box: np.ndarray, expected: np.ndarray | None) -> bool:
+    """True when a face, (4,), is not where it was expected: between the two it did not go straight."""
+    if expected is None:
+        return False
+    away = np.hypot(*(box[:2] + box[2:] - expected[:2] - expected[2:])) / 2
+    return bool(away > SURPRISE * (box[2] - box[0]))
 
 
 def _on_head(box: np.ndarray, known: Sequence[np.ndarray]) -> bool:

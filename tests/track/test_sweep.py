@@ -124,7 +124,7 @@ class SteppingTest(TemporaryFolder):
             Sweep(info, index, finder, FaceDescriber(), 12, Linker(25), diary).run(JobControl())
         seen = {o.frame: len(o.seen) for o in diary.every()}
         # The second search is in the first frame that is decoded half a step into the shot.
-        decoded = np.flatnonzero(plan_of(index.spare, 12).needed)
+        decoded = np.flatnonzero(plan_of(index.spare, 12, 25.0).needed)
         before = [int(n) for n in decoded if n < 6]
         self.assertGreater(len(before), 2)
         self.assertTrue(all(seen.get(frame, 0) >= 4 for frame in before), seen)
