@@ -34,6 +34,13 @@ def area(boxes: FloatArray) -> FloatArray:
     return sides[:, 0] * sides[:, 1]
 
 
+def crossing(boxes: FloatArray, around: float = 0.0, overlap: float = 0.05) -> NDArray[np.bool_]:
+    """Which of the boxes (n, 4), made larger by so many of their widths on each side, overlap another one by more than `overlap` (IoU)."""
+    boxes = np.asarray(boxes, float).reshape(-1, 4)
+    wide = boxes + (boxes[:, 2:3] - boxes[:, 0:1]) * around * np.array([-1, -1, 1, 1])
+    return (iou(wide, wide) - np.eye(len(wide)) > overlap).any(axis=1)
+
+
 def xyxy_to_cxcywh(boxes: FloatArray) -> FloatArray:
     """(n, 4) x0, y0, x1, y1 to centre x, centre y, width, height."""
     boxes = np.asarray(boxes, float).reshape(-1, 4)

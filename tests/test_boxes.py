@@ -2,7 +2,7 @@ import unittest
 
 import numpy as np
 
-from skiagraph.boxes import area, cxcywh_to_xyxy, intersection, iou, xyxy_to_cxcywh
+from skiagraph.boxes import area, crossing, cxcywh_to_xyxy, intersection, iou, xyxy_to_cxcywh
 
 
 class BoxTest(unittest.TestCase):
@@ -15,6 +15,12 @@ class BoxTest(unittest.TestCase):
         self.assertEqual(area(np.array([[5, 5, 5, 9], [9, 9, 5, 5.0]])).tolist(), [0, 0])
         self.assertEqual(iou(np.array([[1, 1, 1, 1.0]]), np.array([[1, 1, 1, 1.0]])).tolist(), [[0]])
         self.assertEqual(iou(np.zeros((0, 4)), np.zeros((3, 4))).shape, (0, 3))
+
+    def test_boxes_cross_when_they_lie_over_each_other_or_near(self):
+        boxes = np.array([[0, 0, 10, 10], [12, 0, 22, 10], [40, 0, 50, 10.0]])
+        self.assertEqual(crossing(boxes).tolist(), [False] * 3)
+        self.assertEqual(crossing(boxes, 0.5).tolist(), [True, True, False])
+        self.assertEqual(crossing(np.zeros((0, 4))).tolist(), [])
 
     def test_properties(self):
         rng = np.random.default_rng(1)

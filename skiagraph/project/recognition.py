@@ -7,17 +7,18 @@ from dataclasses import replace
 import numpy as np
 
 from skiagraph.jobs import JobControl
+from skiagraph.detect.squared import Squared
 from skiagraph.media.clip import probe
 from skiagraph.media.index import load_index
 from skiagraph.media.reader import FrameReader
 from skiagraph.project.cast import merge_subjects, with_likenesses
 from skiagraph.project.model import Answer, Clip, Decision, Likeness, Project, Subject
 from skiagraph.track.appearance import head_colours
+from skiagraph.track.describing import describe
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.identity import JOIN, PROPOSE, Signature, log_odds, probability
 from skiagraph.track.path import Path
 from skiagraph.track.results import ScanResult
-from skiagraph.track.sweep import Squared, describe
 
 STEP_RECALL = "Recalling faces"
 # Frames per sighting that are looked at when a project was opened without its gallery, and most for one subject.

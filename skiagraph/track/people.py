@@ -9,11 +9,11 @@ import numpy as np
 
 from skiagraph.boxes import area, cxcywh_to_xyxy, intersection, iou
 from skiagraph.track.bridging import BridgeSettings, Chain, path_of
+from skiagraph.track.describing import LOST_FRAMES, Description
 from skiagraph.track.identity import Signature, face_distance, group
 from skiagraph.track.linking import Tracklet
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.results import FoundPerson
-from skiagraph.track.sweep import LOST_FRAMES, Description
 
 # A head that stays within this share of its size, as the camera moves, for this long is a picture of one.
 STILL_SHARE, STILL_S = 0.012, 4.0
@@ -79,7 +79,7 @@ def without_shadows(tracklets: Sequence[Tracklet]) -> list[Tracklet]:
                 over += bool((intersection(box[None], boxes)[0] > 0.35 * np.minimum(area(boxes), area(box[None]))).any())
                 away = np.abs(heads[:, :2] - (box[:2] + box[2:]) / 2)
                 beside += bool((away < BESIDE * heads[:, 2:4]).all(axis=1).any())
-        return over > 0.5 * len(tracklet.frames) or len(tracklet.frames) >= BESIDE_FRAMES and beside > 0.5 * len(tracklet.frames)
+        return over > 0.5 * len(tracklet.frames) or tracklet.frames[-1] - tracklet.frames[0] + 1 >= BESIDE_FRAMES and beside > 0.5 * len(tracklet.frames)
 
     return [t for t in tracklets if not (t.doubtful and shadow(t))]
 

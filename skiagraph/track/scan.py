@@ -21,6 +21,7 @@ from skiagraph.media.clip import ClipInfo
 from skiagraph.media.index import FrameIndex, keep_index
 from skiagraph.media.reader import FrameReader
 from skiagraph.track.bridging import BridgeSettings, chains
+from skiagraph.track.describing import Description, describe
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.linking import Linker, LinkSettings, Seen, Tracklet, extend_back
 from skiagraph.track.observations import Diary, restored
@@ -30,7 +31,7 @@ from skiagraph.track.people import (STILL_S, STILL_SHARE, are_unlike, looks_of, 
 from skiagraph.track.results import SIGN, FaceRows, FoundPerson, ScanResult
 from skiagraph.track.second_pass import second_pass
 from skiagraph.track.stepping import apart
-from skiagraph.track.sweep import SURE_FACE, Sweep, describe
+from skiagraph.track.sweep import SURE_FACE, Sweep
 
 STEP_WHO = "Recognising people"
 # How often, in frames, the people found so far are told, when each frame is searched and when stepping, which is quicker.
@@ -92,22 +93,24 @@ class _Scan:
         self._tell_at = self._tell_every
         self.diary = Diary(info.path, repr(settings))
         self.describer = FaceDescriber()
+        # Of each frame; known when all is linked.
+        self.descriptions: dict[int, list[Description]] = {}
         self.sweep = Sweep(info, index, finder, self.describer, settings.every, Linker(self.rate, self.link_settings), self.diary)
 
     def run(self) -> ScanResult:
         self._find()
         tracklets = self._relinked()
+        self.descriptions = without_misread(tracklets, self.sweep.describing.descriptions, self.rate)
         for tracklet in tracklets:
             evident = tracklet.best >= EVIDENT and len(tracklet.frames) >= 2 * self.link_settings.least
             tracklet.doubtful = not self._recognised(tracklet) and (tracklet.doubtful or not evident)
         tracklets = without_shadows(tracklets)
         without_hints(tracklets)
-        self.sweep.descriptions = without_misread(tracklets, self.sweep.descriptions, self.rate)
-        tracklets = split_where_unlike(tracklets, self.sweep.descriptions)
+        tracklets = split_where_unlike(tracklets, self.descriptions)
         linked = chains(tracklets, self.rate, unlike=self._unlike)
         solved = second_pass(self.info, self.index, linked, self._shot, self.control, self.bridges)
         self.control.report(STEP_WHO, 0, None)
-        stretches = stretches_of(linked, solved.results, solved.meetings, self.sweep.descriptions, self.rate, self.bridges)
+        stretches = stretches_of(linked, solved.results, solved.meetings, self.descriptions, self.rate, self.bridges)
         stretches = self._described(stretches)
         people, likely = people_of(stretches, [self._is_still(s) for s in stretches])
         self.diary.discard()
@@ -178,10 +181,10 @@ class _Scan:
     def _recognised(self, tracklet) -> bool:
         """True when the landmark network was sure of one of its faces."""
         return any(d.present >= SURELY_PRESENT and iou(np.asarray(box)[None], d.box[None])[0, 0] > 0.7
-                   for frame, box in zip(tracklet.frames, tracklet.boxes) for d in self.sweep.descriptions.get(frame, ()))
+                   for frame, box in zip(tracklet.frames, tracklet.boxes) for d in self.descriptions.get(frame, ()))
 
     def _unlike(self, a, b) -> bool:
-        return are_unlike(*(looks_of(t, self.sweep.descriptions, t.frames[0], t.frames[-1]) for t in (a, b)))
+        return are_unlike(*(looks_of(t, self.descriptions, t.frames[0], t.frames[-1]) for t in (a, b)))
 
     def _described(self, stretches):
         """Describe whoever was never described on the way, from their best frames: after a scan that was taken up again."""

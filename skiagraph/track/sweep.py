@@ -4,16 +4,15 @@ from __future__ import annotations
 
 from collections import deque
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from contextlib import closing
 from dataclasses import dataclass, replace
 
-import cv2
 import numpy as np
 
-from skiagraph.boxes import iou
-from skiagraph.detect.detections import EYE_LEFT, EYE_RIGHT, NOSE, Detections, around
+from skiagraph.boxes import crossing, iou
+from skiagraph.detect.detections import Detections, around
 from skiagraph.detect.finder import FaceFinder, Search
+from skiagraph.detect.squared import Squared
 from skiagraph.errors import FrameNotDecoded
 from skiagraph.jobs import JobControl, read_ahead
 from skiagraph.media.clip import ClipInfo
@@ -22,6 +21,7 @@ from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
 from skiagraph.track.appearance import head_colours
 from skiagraph.track.camera import STILL, CameraMotion, with_cuts
+from skiagraph.track.describing import NEAR, Describing
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.heads import head_rows
 from skiagraph.track.linking import Expected, Linker, Match, Seen, not_taken
@@ -30,15 +30,10 @@ from skiagraph.track.silhouette import CLEAR, GONE, Silhouette
 from skiagraph.track.stepping import plan_of
 
 STEP_FIND = "Finding faces"
-# A face is described when it is at least this sure and this large (px), at most this often for one track, and not soon again.
-DESCRIBE_SCORE, DESCRIBE_PX, DESCRIBE_MOST, DESCRIBE_APART_S = 0.7, 22, 4, 0.35
-DESCRIBED_AHEAD, EDGES_AHEAD = 6, 2
+# So many looks at edges are under way at most, since each holds a picture.
+EDGES_AHEAD = 2
 # Frames are decoded so far ahead, and so many of them wait at the detectors.
 DECODED_AHEAD, SEARCHED_AHEAD = 6, 4
-# After so many frames without a face a track is described anew, this often, and again when so long ago.
-LOST_FRAMES, DESCRIBE_ANEW, DESCRIBE_AGAIN_S = 3, 2, 1.0
-# Of a face turned by 55 degrees the nose stands off the middle of the eyes by one part in so many of their distance.
-ASIDE = 2.3
 # The roll of a face of this score is measured every so many seconds.
 MEASURED_SCORE, MEASURE_EVERY_S = 0.6, 0.96
 # A face of a score between these is shown to the landmark network for a second opinion: on drawn and
@@ -58,8 +53,8 @@ ON_HEAD = 0.9
 THOROUGH, THOROUGH_AGAIN = 4, 4
 # So many frames stay at hand for looking back, or one step, but not more than fit into so much memory.
 BACK_LEAST, BACK_BYTES = 8, 150e6
-# A face of a lower score is hardly seen; faces that overlap by more than this (IoU) cross.
-UNSURE, CROSSING = 0.6, 0.05
+# A face of a lower score is hardly seen.
+UNSURE = 0.6
 # Whoever is found so many face sides from where they were expected did not go straight.
 SURPRISE = 0.15
 # At the ends of a shot signs of this score, so near an edge in face sides, may be somebody half in the picture.
@@ -70,37 +65,6 @@ SURE_FACE = 0.65
 GOOD = 0.55
 # What that network does not take for a face continues a track only as a hint of this score.
 HINT_SCORE = 0.45
-
-
-@dataclass(frozen=True, slots=True)
-class Description:
-    """A face's descriptor, (128,), with the box it was taken from, how much it is worth, and how surely it is a face, 0..1."""
-
-    box: np.ndarray
-    vector: np.ndarray
-    worth: float
-    present: float
-
-
-class Squared:
-    """Square pixels for the detectors: an anamorphic picture is widened, and what is found in it brought back."""
-
-    def __init__(self, aspect: float):
-        self.aspect = aspect if abs(aspect - 1) >= 0.01 else 1.0
-
-    def picture(self, rgb: np.ndarray) -> np.ndarray:
-        if self.aspect == 1.0:
-            return rgb
-        return cv2.resize(rgb, (round(rgb.shape[1] * self.aspect), rgb.shape[0]), interpolation=cv2.INTER_LINEAR)
-
-    def boxes(self, boxes: np.ndarray) -> np.ndarray:
-        return np.asarray(boxes, float) * np.array([self.aspect, 1, self.aspect, 1])
-
-    def stored(self, found: Detections) -> Detections:
-        if self.aspect == 1.0:
-            return found
-        scale = np.array([self.aspect, 1, self.aspect, 1], np.float32)
-        return Detections(found.boxes / scale, found.scores, found.landmarks / scale[:2], found.rolls)
 
 
 class _Picture:
@@ -142,7 +106,7 @@ class _Opinion:
 
 
 class Sweep:
-    """Goes through a clip once. Afterwards the diary has what was seen, and descriptions whom it is like.
+    """Goes through a clip once. Afterwards the diary has what was seen, and `describing` whom it is like.
 
     Who is known and not seen well in a searched frame is looked for where they should be. When stepping, known people are looked
     at a few times a second at least, and in every frame that is decoded where one is lost, doubtful or crosses another; whoever is
@@ -153,24 +117,23 @@ class Sweep:
     """
 
     def __init__(self, info: ClipInfo, index: FrameIndex, finder: FaceFinder, describer: FaceDescriber, every: int, linker: Linker, diary: Diary):
-        self._info, self._index, self._finder, self._describer = info, index, finder, describer
+        self._info, self._index, self._finder = info, index, finder
         self._rate = float(info.rate)
         self._every, self._diary, self._plan = every, diary, plan_of(index.spare, every, self._rate)
         self.linker = linker
         self.squared = Squared(float(info.upright_aspect))
-        self.descriptions: dict[int, list[Description]] = {}
+        self.describing = Describing(describer, self.squared, self._rate, self._plan.apart)
         self.cuts: list[int] = []
-        self._described: dict[int, list[tuple[int, float]]] = {}
-        self._anew: dict[int, int] = {}
         width, height = info.upright_size
         # The landmark network is asked in between; no two threads may share one.
         self._judge = FaceDescriber()
         self._silhouette = Silhouette()
-        self._pen, self._describing = ThreadPoolExecutor(1, thread_name_prefix="describer"), deque()
         self._back = min(max(every, BACK_LEAST), max(2, int(BACK_BYTES / (3 * width * height))))
         self._recent: deque[_Picture] = deque(maxlen=self._back + 1)
         self._open: dict[int, Observation] = {}
         self._opinions: list[_Opinion] = []
+        # Frames; when stepping an opinion holds for the next search at least.
+        self._holds = max(round(OPINION_HOLDS_S * self._rate), every + 2 if every > 1 else 0)
         # When the roll of a tracklet was measured last.
         self._rolled: dict[int, int] = {}
         # Weak signs of faces at the edge where a shot begins or ends: (frame, box, score).
@@ -204,10 +167,10 @@ class Sweep:
                     damage = error
                 while ahead:
                     self._take(ahead.popleft(), told)
-            self._note_down()
+            self.describing.finish()
             self._note_edges()
         finally:
-            self._pen.shutdown(cancel_futures=True)
+            self.describing.close()
             self._close_before(total)
             self._diary.flush()
         if damage is not None:
@@ -287,10 +250,7 @@ class Sweep:
         seen = self.seen(picture.rgb, self._measured(picture, found, expected))
         matches = self.linker.take(seen, sought)
         self._open[frame] = Observation(frame, seen, STILL if prepared.camera is None else prepared.camera, prepared.cut, sought is None)
-        for match, crosses in zip(matches, _crossing(np.array([m.box for m in matches]).reshape(-1, 4), 0.1)):
-            # Of two faces one over the other the description is of neither.
-            if not crosses:
-                self._describe(frame, picture.rgb, match)
+        self.describing.consider(frame, picture.rgb, matches)
         told(frame, seen, prepared.search is not None)
         self._look_back(matches, expected, told)
         if prepared.cut or frame in (0, len(self._index) - 1):
@@ -305,8 +265,8 @@ class Sweep:
         """Numbers of those who were just lost, are hardly seen, or cross another, so that they are looked at in this frame too."""
         expected = self.linker.expected
         doubt = {e.number for e in expected if 0 < e.missed <= self._back or e.score < UNSURE}
-        crossing = _crossing(np.array([e.box for e in expected]).reshape(-1, 4), 0.5)
-        doubt |= {e.number for e, crosses in zip(expected, crossing) if crosses}
+        crosses = crossing(np.array([e.box for e in expected]), NEAR)
+        doubt |= {e.number for e, near in zip(expected, crosses) if near}
         return doubt
 
     def _look_back(self, matches: list[Match], expected: list[Expected], told) -> None:
@@ -397,7 +357,7 @@ class Sweep:
 
     def _opinion(self, frame: int, box: np.ndarray) -> _Opinion:
         """What was said of a place a moment ago, or room for what is said now."""
-        self._opinions = [o for o in self._opinions if abs(frame - o.frame) < round(OPINION_HOLDS_S * self._rate)]
+        self._opinions = [o for o in self._opinions if abs(frame - o.frame) < self._holds]
         for opinion in self._opinions:
             if iou(box[None], opinion.place[None])[0, 0] > SAME_PLACE:
                 return opinion
@@ -439,46 +399,6 @@ class Sweep:
         colours = tuple(head_colours(rgb, box) for box in found.boxes)
         return Seen(self.squared.stored(found), colours)
 
-    def _describe(self, frame: int, rgb: np.ndarray, match: Match) -> None:
-        """Describe a face if it adds to what is known of its track."""
-        side = float(match.box[2] - match.box[0])
-        if match.score < DESCRIBE_SCORE or side < DESCRIBE_PX:
-            return
-        promise = min(side / 80, 1.0) * facing(match)
-        taken = self._described.setdefault(match.tracklet.number, [])
-        frames = match.tracklet.frames
-        if len(frames) > 1 and frames[-1] - frames[-2] > max(LOST_FRAMES, self._plan.apart):
-            # Whoever comes out of a crossing is looked at anew: it may be somebody else.
-            self._anew[match.tracklet.number] = DESCRIBE_ANEW
-        number = match.tracklet.number
-        if taken and frame - taken[-1][0] > DESCRIBE_AGAIN_S * self._rate:
-            # So that a track that quietly changed heads is noticed.
-            self._anew[number] = max(1, self._anew.get(number, 0))
-        if self._anew.get(number, 0) and promise >= 0.1:
-            self._anew[number] -= 1
-            room = 0
-        else:
-            room = len(taken)
-        apart = max(2, round(DESCRIBE_APART_S * self._rate))
-        if room and any(abs(frame - f) < apart and promise < 1.3 * p for f, p in taken) or promise < 0.1:
-            return
-        if room >= DESCRIBE_MOST and promise < 1.25 * min(p for _, p in taken):
-            return
-        if room >= 2 * DESCRIBE_MOST:
-            return
-        taken.append((frame, promise))
-        # Beside the linking, since nothing there waits for it; pictures do not pile up.
-        self._describing.append((frame, self._pen.submit(describe, self._describer, rgb, self.squared, match.box)))
-        self._note_down(DESCRIBED_AHEAD)
-
-    def _note_down(self, most: int = 0) -> None:
-        """Take in descriptions until at most so many are under way."""
-        while len(self._describing) > most:
-            frame, under_way = self._describing.popleft()
-            description = under_way.result()
-            if description is not None:
-                self.descriptions.setdefault(frame, []).append(description)
-
 
 def _without_twins(found: Detections, more: Detections) -> Detections:
     """What was found, and of the rest what is not the same face."""
@@ -486,12 +406,6 @@ def _without_twins(found: Detections, more: Detections) -> Detections:
     for others in (more, weak):
         good = Detections.joined([good, others.take(~_same_face(others, good))])
     return good
-
-
-def _crossing(boxes: np.ndarray, around: float) -> np.ndarray:
-    """Which of the faces (n, 4), with so many of their sides around them, overlap another."""
-    wide = boxes + (boxes[:, 2] - boxes[:, 0])[:, None] * around * np.array([-1, -1, 1, 1])
-    return (iou(wide, wide) - np.eye(len(wide)) > CROSSING).any(axis=1)
 
 
 def _surprises(box: np.ndarray, expected: np.ndarray | None) -> bool:
@@ -516,15 +430,3 @@ def _same_face(found: Detections, others: Detections) -> np.ndarray:
         for box in others.boxes:
             same |= around(found.boxes, box)
     return same
-
-
-def facing(match: Match) -> float:
-    """How far a face looks this way, 1 facing to 0 in profile: where the nose stands between the eyes."""
-    left, right, nose = (match.landmarks[mark, 0] for mark in (EYE_LEFT, EYE_RIGHT, NOSE))
-    return float(np.clip(1 - ASIDE * abs(nose - (left + right) / 2) / max(right - left, 1e-3), 0, 1))
-
-
-def describe(describer: FaceDescriber, rgb: np.ndarray, squared: Squared, box: np.ndarray) -> Description | None:
-    """The description of a face (box in the clip's own px) in a picture with square pixels, or None when it is not seen well."""
-    chip = describer.chip(rgb, squared.boxes(box))
-    return None if chip is None else Description(np.asarray(box, np.float32), describer.describe(chip), chip.worth, chip.present)

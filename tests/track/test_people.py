@@ -8,7 +8,7 @@ from skiagraph.track.bridging import Chain
 from skiagraph.track.identity import JOIN
 from skiagraph.track.path import FOLLOWED, FOUND, Path
 from skiagraph.track.people import _linked, people_of, split_where_unlike, stretches_of, without_hints, without_misread, without_shadows
-from skiagraph.track.sweep import Description
+from skiagraph.track.describing import Description
 from tests.track.test_bridging import tracklet
 from tests.track.test_identity import vector
 

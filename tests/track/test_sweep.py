@@ -10,13 +10,14 @@ import numpy as np
 from skiagraph.demo.ship import shipped
 from skiagraph.detect.detections import Detections
 from skiagraph.detect.finder import FaceFinder
+from skiagraph.detect.squared import Squared
 from skiagraph.jobs import JobControl
 from skiagraph.media.index import open_clip
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.linking import Expected, Linker
 from skiagraph.track.observations import Diary
 from skiagraph.track.stepping import plan_of
-from skiagraph.track.sweep import Squared, Sweep, _without_twins
+from skiagraph.track.sweep import Sweep, _without_twins
 from tests.support import TemporaryFolder
 from tests.track.faces import face
 
@@ -35,7 +36,8 @@ class BelievedTest(unittest.TestCase):
 
     def setUp(self):
         self.sweep = Sweep.__new__(Sweep)
-        self.sweep._rate, self.sweep.squared, self.sweep._opinions, self.sweep._finder = 25.0, Squared(1.0), [], SimpleNamespace(smallest=36)
+        self.sweep._rate, self.sweep.squared, self.sweep._finder = 25.0, Squared(1.0), SimpleNamespace(smallest=36)
+        self.sweep._opinions, self.sweep._holds = [], 8
         self.picture = SimpleNamespace(number=7, rgb=None)
         self.asked = []
 

@@ -1,0 +1,132 @@
+"""Whose face is described in which frame of a sweep: a few good ones of each track, and again where it may have changed heads."""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from skiagraph.boxes import crossing
+from skiagraph.detect.detections import EYE_LEFT, EYE_RIGHT, NOSE
+from skiagraph.detect.squared import Squared
+from skiagraph.track.descriptor import FaceDescriber
+from skiagraph.track.linking import Match
+
+# A face is described when it is at least this sure and this large (px), at most this often for one track, and not soon again (s).
+SCORE, LEAST_PX, MOST, APART_S = 0.7, 22, 4, 0.35
+# A face that promises less than this tells nobody apart; one that promises so many times more is worth it soon again, or one too many.
+LEAST_PROMISE, SOON, ONE_MORE = 0.1, 1.3, 1.25
+# After so many frames without a face a track is described anew, this often.
+LOST_FRAMES, ANEW = 3, 2
+# A track is described again after so many seconds: when it came near another since or was hardly seen, and when nothing happened.
+STIRRED_S, CALM_S = 1.0, 3.0
+# Faces with so many of their sides around them that overlap are near each other, or one over the other; a face of a lower score is hardly seen.
+NEAR, OVER, HARDLY = 0.5, 0.1, 0.6
+# So many descriptions are under way at most, since each holds a picture.
+AHEAD = 6
+# Of a face turned by 55 degrees the nose stands off the middle of the eyes by one part in so many of their distance.
+ASIDE = 2.3
+# A face of so many px is as good as any larger one.
+LARGE_PX = 80
+
+
+@dataclass(frozen=True, slots=True)
+class Description:
+    """A face's descriptor, (128,), with the box it was taken from, how much it is worth, and how surely it is a face, 0..1."""
+
+    box: np.ndarray
+    vector: np.ndarray
+    worth: float
+    present: float
+
+
+@dataclass(slots=True)
+class _Known:
+    """Of a track: (frame, promise) of the faces taken; how many more are wanted; whether anything happened since."""
+
+    taken: list[tuple[int, float]] = field(default_factory=list)
+    wanted: int = 0
+    stirred: bool = False
+
+
+class Describing:
+    """Fed the matches of one frame after another. descriptions: of each frame, after `finish`.
+
+    apart: frames from one look at known people to the next, at most. Descriptions are made in a thread of their own, since nothing waits for them.
+    """
+
+    def __init__(self, describer: FaceDescriber, squared: Squared, rate: float, apart: int):
+        self._describer, self._squared, self._rate = describer, squared, rate
+        self._lost = max(LOST_FRAMES, apart)
+        self.descriptions: dict[int, list[Description]] = {}
+        self._known: dict[int, _Known] = {}
+        self._pen = ThreadPoolExecutor(1, thread_name_prefix="describer")
+        self._under_way: deque[tuple[int, Future]] = deque()
+
+    def consider(self, frame: int, rgb: np.ndarray, matches: Sequence[Match]) -> None:
+        """Begin to describe those whose faces add to what is known of their tracks. rgb: the frame in square pixels."""
+        boxes = np.array([m.box for m in matches]).reshape(-1, 4)
+        for match, near, over in zip(matches, crossing(boxes, NEAR), crossing(boxes, OVER)):
+            known = self._known.setdefault(match.tracklet.number, _Known())
+            known.stirred |= bool(near) or match.score < HARDLY
+            # Of two faces one over the other the description is of neither.
+            if not over and self._is_due(frame, match, known):
+                self._under_way.append((frame, self._pen.submit(describe, self._describer, rgb, self._squared, match.box)))
+                self._note_down(AHEAD)
+
+    def finish(self) -> None:
+        self._note_down()
+
+    def close(self) -> None:
+        self._pen.shutdown(cancel_futures=True)
+
+    def _is_due(self, frame: int, match: Match, known: _Known) -> bool:
+        side = float(match.box[2] - match.box[0])
+        if match.score < SCORE or side < LEAST_PX:
+            return False
+        frames, promise = match.tracklet.frames, min(side / LARGE_PX, 1.0) * facing(match)
+        if len(frames) > 1 and frames[-1] - frames[-2] > self._lost:
+            # Whoever comes out of a crossing is looked at anew: it may be somebody else.
+            known.wanted = ANEW
+        if known.taken and frame - known.taken[-1][0] > (STIRRED_S if known.stirred else CALM_S) * self._rate:
+            # So that a track that quietly changed heads is noticed.
+            known.wanted = max(1, known.wanted)
+        if promise < LEAST_PROMISE:
+            return False
+        if known.wanted:
+            known.wanted -= 1
+        elif not self._adds(frame, promise, known.taken):
+            return False
+        known.taken.append((frame, promise))
+        known.stirred = False
+        return True
+
+    def _adds(self, frame: int, promise: float, taken: list[tuple[int, float]]) -> bool:
+        """Whether a face is worth it beside those taken."""
+        apart = max(2, round(APART_S * self._rate))
+        if len(taken) >= 2 * MOST or any(abs(frame - f) < apart and promise < SOON * p for f, p in taken):
+            return False
+        return len(taken) < MOST or promise >= ONE_MORE * min(p for _, p in taken)
+
+    def _note_down(self, most: int = 0) -> None:
+        """Take in descriptions until at most so many are under way."""
+        while len(self._under_way) > most:
+            frame, under_way = self._under_way.popleft()
+            description = under_way.result()
+            if description is not None:
+                self.descriptions.setdefault(frame, []).append(description)
+
+
+def facing(match: Match) -> float:
+    """How far a face looks this way, 1 facing to 0 in profile: where the nose stands between the eyes."""
+    left, right, nose = (match.landmarks[mark, 0] for mark in (EYE_LEFT, EYE_RIGHT, NOSE))
+    return float(np.clip(1 - ASIDE * abs(nose - (left + right) / 2) / max(right - left, 1e-3), 0, 1))
+
+
+def describe(describer: FaceDescriber, rgb: np.ndarray, squared: Squared, box: np.ndarray) -> Description | None:
+    """The description of a face (box in the clip's own px) in a picture with square pixels, or None when it is not seen well."""
+    chip = describer.chip(rgb, squared.boxes(box))
+    return None if chip is None else Description(np.asarray(box, np.float32), describer.describe(chip), chip.worth, chip.present)
