@@ -51,6 +51,8 @@ JUST_LOST_S = 0.48
 ON_HEAD = 0.9
 # Somebody who was not seen for more frames than this is sought with all means only in each fourth frame.
 THOROUGH, THOROUGH_AGAIN = 4, 4
+# Backwards a face is followed where it overlaps itself by this much (IoU), past so many pictures without it.
+BACK_OVERLAP, BACK_MISSED = 0.15, 1
 # So many frames stay at hand for looking back, or one step, but not more than fit into so much memory.
 BACK_LEAST, BACK_BYTES = 8, 150e6
 # A face of a lower score is hardly seen.
@@ -103,6 +105,23 @@ class _Opinion:
     place: np.ndarray
     face: bool | None = None
     person: bool | None = None
+
+
+@dataclass(slots=True)
+class _Backward:
+    """A face looked for backwards. box: (4,), where it was in the frame after; since: it is not sought in this frame and before."""
+
+    box: np.ndarray
+    since: int
+    missed: int = 0
+
+    def go_on(self, found: Detections) -> None:
+        """Take the surest face at its place."""
+        overlap = iou(self.box[None], found.boxes)[0]
+        near = np.flatnonzero(overlap > BACK_OVERLAP)
+        self.missed = 0 if len(near) else self.missed + 1
+        if len(near):
+            self.box = found.boxes[near[int(np.argmax(found.scores[near]))]]
 
 
 class Sweep:
@@ -271,26 +290,26 @@ class Sweep:
 
     def _look_back(self, matches: list[Match], expected: list[Expected], told) -> None:
         """Look for whoever is new, or back, or moved otherwise than expected, in the frames before, as far as they are at hand."""
-        places = {e.number: e.box for e in expected}
+        places, sought = {e.number: e.box for e in expected}, []
         for match in matches:
             frames = match.tracklet.frames
             since = frames[-2] if len(frames) > 1 else -1
-            if frames[-1] - since <= self._plan.apart and not _surprises(match.box, places.get(match.tracklet.number)):
-                continue
-            box, missed = match.box, 0
-            for picture in reversed(list(self._recent)[:-1]):
-                if picture.number <= max(since, frames[-1] - self._back - 1) or missed > 1:
-                    break
-                found = self._believed(picture, self._finder.look(picture.rgb, self.squared.boxes(box[None])), ())
-                picture.let_go()
-                old = self._open.get(picture.number)
-                again = self.seen(picture.rgb, found) if len(found) else Seen.none()
-                missed = 0 if len(again) else missed + 1
-                if len(again):
-                    box = again.found.boxes[int(np.argmax(again.found.scores))]
-                    again = not_taken(again, old.seen) if old is not None else again
-                if not len(again):
-                    continue
+            if frames[-1] - since > self._plan.apart or _surprises(match.box, places.get(match.tracklet.number)):
+                sought.append(_Backward(match.box, max(since, frames[-1] - self._back - 1)))
+        for picture in reversed(list(self._recent)[:-1]):
+            sought = [b for b in sought if picture.number > b.since and b.missed <= BACK_MISSED]
+            if not sought:
+                return
+            boxes = np.array([b.box for b in sought])
+            found = self._believed(picture, self._finder.look(picture.rgb, self.squared.boxes(boxes)), ())
+            again = self.seen(picture.rgb, found) if len(found) else Seen.none()
+            picture.let_go()
+            for backward in sought:
+                backward.go_on(again.found)
+            old = self._open.get(picture.number)
+            if old is not None:
+                again = not_taken(again, old.seen)
+            if len(again):
                 self._open[picture.number] = (replace(old, seen=Seen.joined([old.seen, again])) if old is not None
                                               else Observation(picture.number, again, STILL, False, False))
                 told(picture.number, again, False)
