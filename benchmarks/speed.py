@@ -69,23 +69,30 @@ def export_ratio(clip: Path, repeat: int) -> None:
 
 
 class _Spent:
-    """CPU seconds that calls of some methods took, over all threads."""
+    """CPU seconds that calls of some methods took, over all threads, and seconds in which at least one of them ran."""
 
     def __init__(self, *methods):
-        self.total, self._lock = 0.0, threading.Lock()
+        self.total, self.busy, self._running, self._since, self._lock = 0.0, 0.0, 0, 0.0, threading.Lock()
         for owner, name in methods:
             setattr(owner, name, self._timed(getattr(owner, name)))
 
     def _timed(self, function):
         def timed(*arguments, **named):
+            self._count(1)
             began = time.thread_time()
             try:
                 return function(*arguments, **named)
             finally:
                 spent = time.thread_time() - began
-                with self._lock:
-                    self.total += spent
+                self._count(-1, spent)
         return timed
+
+    def _count(self, change: int, spent: float = 0.0) -> None:
+        with self._lock:
+            now = time.perf_counter()
+            if self._running:
+                self.busy += now - self._since
+            self._running, self._since, self.total = self._running + change, now, self.total + spent
 
 
 def scan_share(clip: Path) -> None:
@@ -94,11 +101,11 @@ def scan_share(clip: Path) -> None:
     inside = _Spent((detector.FaceDetector, "find"), (descriptor.FaceDescriber, "_landmarks"), (descriptor.FaceDescriber, "describe"), (silhouette.Silhouette, "_mask"))
     rate = float(info.rate)
     for every in (1, 10):
-        inside.total, cpu = 0.0, time.process_time()
+        inside.total, inside.busy, cpu = 0.0, 0.0, time.process_time()
         took = seconds(lambda e=every: scan(info, index, ScanSettings(every=e)))
         cpu = time.process_time() - cpu
         print(f"scan {info.width}x{info.height}, {'every frame' if every == 1 else f'each {every}th frame'}: {len(index) / took:.1f} frames/s, {len(index) / took / rate:.2f} times real time, "
-              f"{cpu / len(index) * 1e3:.0f} ms CPU a frame, {1 - inside.total / cpu:.0%} of it outside the networks; decoding its pictures once, alone, is {decoding_alone(info, index, every) / cpu:.0%}", flush=True)
+              f"{cpu / len(index) * 1e3:.0f} ms CPU a frame, {1 - inside.total / cpu:.0%} of it outside the networks, none of which ran in {1 - inside.busy / took:.0%} of the time; decoding its pictures once, alone, is {decoding_alone(info, index, every) / cpu:.0%}", flush=True)
 
 
 def decoding_alone(info: ClipInfo, index: FrameIndex, every: int) -> float:

@@ -196,7 +196,7 @@ class _SecondPass:
         running: list[_Tail] = []
         before: tuple[int, np.ndarray] | None = None
         solving: list[tuple[int, Task, Future]] = []
-        with (FrameReader(self.info, self.index, threads=1, rough=True, wanted=self.needed) as reader, closing(read_ahead(frames(), 3)) as pictures,
+        with (FrameReader(self.info, self.index, threads=2, rough=True, wanted=self.needed) as reader, closing(read_ahead(frames(), 3)) as pictures,
               ThreadPoolExecutor(min(4, os.cpu_count() or 1), thread_name_prefix="follower") as pool):
             for frame, rgb in pictures:
                 self.control.report(STEP_FOLLOW, frame, len(self.index))
