@@ -1,6 +1,7 @@
 """Frames keep the decoder's samples; colours on the screen follow matrix and range."""
 
 import unittest
+from dataclasses import replace
 from fractions import Fraction
 
 import av
@@ -70,6 +71,21 @@ class FrameTest(TemporaryFolder):
         for rotation in (0, 90, 180, 270):
             self.assertTrue(np.array_equal(stored(upright(picture, rotation), rotation), picture))
         self.assertEqual(upright(picture, 90)[0].tolist(), [8, 4, 0])
+
+    def test_pictures_of_any_width_and_turn_are_whole_and_keep_what_they_show(self):
+        for width, height, rotation in ((192, 108, 0), (190, 106, 0), (202, 110, 90), (66, 50, 180)):
+            with self.subTest(width=width, rotation=rotation):
+                path = make_clip(self.folder / f"{width}-{rotation}.mkv", 3, size=(width, height), encoder="ffv1", pixel_format="bgr0", draw=bars)
+                info, index = open_clip(path)
+                with FrameReader(replace(info, rotation=rotation), index) as reader:
+                    first = reader.read(0).rgb()
+                    copy = first.copy()
+                    others = [reader.read(n).rgb() for n in (1, 2)]
+                self.assertEqual(first.shape[:2], (width, height) if rotation == 90 else (height, width))
+                self.assertTrue(first.flags.c_contiguous)
+                np.testing.assert_array_equal(first, copy)
+                np.testing.assert_array_equal(upright(bars(0, width, height), rotation), first)
+                self.assertFalse(any(np.shares_memory(first, other) for other in others))
 
     def test_turned_clip_is_upright_on_screen(self):
         frame = self.first(make_clip(self.folder / "t.mp4", 2, draw=bars, rotation=90))

@@ -51,6 +51,18 @@ class PathTest(unittest.TestCase):
         self.assertEqual([int(o) for o in path.origin[[9, 10, 20, 21, 22]]], [FOUND, BRIDGED, BRIDGED, BRIDGED, FOUND])
         np.testing.assert_allclose(path.cx, 100 + 3 * np.arange(30), atol=3)
 
+    def test_the_cover_grows_the_further_it_is_from_what_was_found(self):
+        settings = BridgeSettings(line_frames=5, steady_size_frames=0.1)
+        path, = path_of(Chain((tracklet(1, range(0, 61, 6), 100),)), {}, 25, settings)
+        self.assertTrue((path.width[3::6] > 1.05 * 60).all(), path.width)
+        self.assertTrue((path.width[3::6] >= path.width[1:-1:6]).all())
+        self.assertTrue((path.width >= 0.99 * 60).all())
+
+    def test_planned_waits_are_blinks_and_longer_ones_gaps(self):
+        chain = Chain((tracklet(1, [0, 6, 12, 19, 25], 100),))
+        self.assertEqual([task.first for task in gap_tasks(chain, (400, 300), None, BridgeSettings(line_frames=5))], [12])
+        self.assertEqual(len(gap_tasks(chain, (400, 300), None)), 4)
+
     def test_a_gap_is_followed_from_both_ends(self):
         views = pictures(40, (2.5, 0))
         chain = Chain((tracklet(1, [*range(12), *range(28, 40)], lambda n: 120 + 2.5 * n),))
