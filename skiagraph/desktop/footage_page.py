@@ -150,7 +150,7 @@ class FootagePage(QWidget):
         self._step_label = quiet("Search one frame in")
         self.step = QSpinBox()
         self.step.setRange(2, 25)
-        self.step.setValue(5)
+        self.step.setValue(10)
         self.step.setEnabled(False)
         self.way.chosen.connect(lambda way: self.step.setEnabled(way == "step"))
         row.addWidget(self._step_label)

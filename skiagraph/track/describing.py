@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from skiagraph.boxes import crossing
+from skiagraph.boxes import area, crossing, intersection
 from skiagraph.detect.detections import EYE_LEFT, EYE_RIGHT, NOSE
 from skiagraph.detect.squared import Squared
 from skiagraph.track.descriptor import FaceDescriber
@@ -128,5 +128,14 @@ def facing(match: Match) -> float:
 
 def describe(describer: FaceDescriber, rgb: np.ndarray, squared: Squared, box: np.ndarray) -> Description | None:
     """The description of a face (box in the clip's own px) in a picture with square pixels, or None when it is not seen well."""
-    chip = describer.chip(rgb, squared.boxes(box))
-    return None if chip is None else Description(np.asarray(box, np.float32), describer.describe(chip), chip.worth, chip.present)
+    place = squared.boxes(box)
+    chip = describer.chip(rgb, place)
+    if chip is None:
+        return None
+    return Description(np.asarray(box, np.float32), describer.describe(chip), chip.worth * _whole(place, rgb.shape), chip.present)
+
+
+def _whole(box: np.ndarray, shape: Sequence[int]) -> float:
+    """1 for a face that lies in the picture, 0 for one of which half or more is outside: what is not seen is made up."""
+    inside = intersection(box, np.array([0, 0, shape[1], shape[0]], float))[0, 0] / max(area(box)[0], 1e-6)
+    return float(np.clip(2 * inside - 1, 0, 1))

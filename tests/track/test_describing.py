@@ -7,7 +7,7 @@ import numpy as np
 
 from skiagraph.detect.squared import Squared
 from skiagraph.track import describing
-from skiagraph.track.describing import CALM_S, MOST, STIRRED_S, Describing, facing
+from skiagraph.track.describing import CALM_S, MOST, STIRRED_S, Describing, describe, facing
 from skiagraph.track.linking import Match, Tracklet
 from tests.track.faces import face
 
@@ -41,7 +41,7 @@ class DescribingTest(unittest.TestCase):
             tracklet = self.tracks.setdefault(number, Tracklet(number))
             tracklet.frames.append(frame)
             matches.append(Match(tracklet, found.boxes[0], score, found.landmarks[0]))
-        self.describing.consider(frame, None, matches)
+        self.describing.consider(frame, np.zeros((400, 800, 3), np.uint8), matches)
 
     def frames(self):
         self.describing.finish()
@@ -94,6 +94,13 @@ class DescribingTest(unittest.TestCase):
             self.show(number, (number, 100, 60))
             self.assertLessEqual(len(self.describing._under_way), describing.AHEAD)
         self.assertEqual(len(self.frames()), 40)
+
+
+class DescribeTest(unittest.TestCase):
+    def test_a_face_half_outside_the_picture_is_worth_nothing(self):
+        picture = np.zeros((200, 300, 3), np.uint8)
+        worths = [describe(DescriberStub(), picture, Squared(1.0), face(x, 100, side=60).boxes[0]).worth for x in (150, 285, 300)]
+        np.testing.assert_allclose(worths, [0.8, 0.8 * 0.5, 0.0], atol=1e-6)
 
 
 class FacingTest(unittest.TestCase):
