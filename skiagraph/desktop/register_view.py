@@ -197,7 +197,7 @@ class RegisterView(QAbstractScrollArea):
             paint_ruler(painter, scale, right, 5, float(self._clip.rate), self._clip.frames)
             painter.setFont(theme.font(11))
             painter.setPen(QColor(theme.QUIET))
-            painter.drawText(QRectF(LANES, 25, 120, 14), Qt.AlignmentFlag.AlignVCenter, "attention")
+            painter.drawText(QRectF(LANES + 8, 25, 120, 14), Qt.AlignmentFlag.AlignVCenter, "attention")
             paint_attention(painter, self._worst, scale, 42, 11, right)
             painter.restore()
         painter.setPen(QPen(QColor(theme.ASH), 1))
