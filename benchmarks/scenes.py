@@ -72,6 +72,22 @@ def _aside() -> Scene:
         seed=77, shake=1.0)
 
 
+def _starts() -> Scene:
+    """Sudden moves: one who dodges sideways by most of a head in a fifth of a second and back, one who shakes and nods, one who starts and stops."""
+    dodges = ((0, 0), (.8, 0), (1.0, 44), (1.2, 0), (1.9, 0), (2.08, -52), (2.28, 0), (2.6, 6), (2.8, 60), (3.3, 60), (3.5, -10), (4.3, -10), (4.46, 40), (4.62, -10),
+              (5.1, -10), (5.3, -62), (5.5, -10), (6.4, 0), (6.6, 50), (6.8, 0), (8, 0))
+    return Scene("starts", "Buyers in a hurry", "hall", 8.0, 290, (
+        Actor("dodges", "Net mender", people.NET_MENDER, x=tuple((at, 330 + by) for at, by in dodges), size=((0, 42), (1, 42)),
+              yaw=((0, 10), (4, -10), (8, 12)), roll=((0, 0), (1.9, 0), (2.08, -12), (2.28, 0), (5.1, 0), (5.3, -14), (5.5, 0), (8, 0))),
+        Actor("nods", "Weigher", people.WEIGHER, x=((0, 640), (8, 646)), size=((0, 48), (1, 48)),
+              yaw=((0, 0), (1, 0), (1.2, 45), (1.45, -45), (1.7, 40), (1.95, -35), (2.2, 0), (5, 0), (5.2, 55), (5.5, -50), (5.8, 0), (8, 0)),
+              pitch=((0, 0), (3, 0), (3.2, 28), (3.4, -10), (3.6, 25), (3.8, -8), (4, 0), (8, 0))),
+        Actor("darts", "Deckhand, orange cap", people.ORANGE_CAP, x=((0, 1180), (.9, 1180), (1.5, 960), (2.4, 960), (2.9, 1150), (3.6, 1140), (4.1, 930), (4.4, 930), (4.9, 1160),
+                                                                    (6.2, 1160), (6.9, 860), (8, 860)),
+              size=((0, 56), (1, 56)), yaw=((0, -20), (4, 10), (8, -25)), body_yaw=((0, -20),), pose="walk")),
+        seed=91, shake=2.5, sound="hall")
+
+
 def _stroll() -> Scene:
     """Two people for forty seconds in 1080 lines, for measuring speed: they stand, walk, pass each other, and one leaves and comes back."""
     return Scene("stroll", "A quiet morning", "quay", 40.0, 420, (
@@ -85,7 +101,7 @@ def _stroll() -> Scene:
 
 
 FILMS: dict[str, Sequence[Scene]] = {"crowd": (_crowd(),), "night": (_night(),), "cut": _cut(), "approach": (_approach(),), "jackets": (_jackets(),),
-                                     "aside": (_aside(),)}
+                                     "aside": (_aside(),), "starts": (_starts(),)}
 
 # For measuring speed alone.
 LONG: dict[str, Sequence[Scene]] = {"stroll": (_stroll(),)}

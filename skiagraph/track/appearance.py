@@ -1,4 +1,4 @@
-"""How a head looks, in a few numbers: to keep people apart when they cross."""
+"""How a head looks, in a few numbers: to keep people apart when they cross, and to tell whether a head is where it should be."""
 
 from __future__ import annotations
 
@@ -6,6 +6,8 @@ import cv2
 import numpy as np
 
 from skiagraph.detect.shrink import shrunk
+
+_PATCH = 32
 
 # How alike two are of whom one was not seen.
 UNKNOWN = 0.5
@@ -34,3 +36,17 @@ def head_colours(frame_rgb: np.ndarray, box_xyxy: np.ndarray) -> np.ndarray | No
 def likeness(a: np.ndarray | None, b: np.ndarray | None) -> float:
     """Bhattacharyya coefficient of two such histograms, 0..1; UNKNOWN when one is missing."""
     return UNKNOWN if a is None or b is None else float(a @ b)
+
+
+def head_patch(grey: np.ndarray, head: np.ndarray, origin: tuple[float, float] = (0, 0)) -> np.ndarray:
+    """A head (cx, cy, width, height, …) as a small picture, float32 (32, 32), from a grey one whose corner is at origin."""
+    sx, sy = head[2] * 0.95 / _PATCH, head[3] * 0.95 / _PATCH
+    move = np.float32([[sx, 0, head[0] - origin[0] - sx * _PATCH / 2], [0, sy, head[1] - origin[1] - sy * _PATCH / 2]])
+    small = cv2.warpAffine(grey, move, (_PATCH, _PATCH), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE)
+    return cv2.GaussianBlur(small.astype(np.float32), (0, 0), 1.0)
+
+
+def correlation(a: np.ndarray, b: np.ndarray) -> float:
+    """Of two pictures of one size, -1..1, whatever their brightness and contrast."""
+    a, b = a - a.mean(), b - b.mean()
+    return float((a * b).sum() / max(np.sqrt((a * a).sum() * (b * b).sum()), 1e-6))

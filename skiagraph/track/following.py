@@ -13,6 +13,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
+from skiagraph.track.appearance import correlation, head_patch
 from skiagraph.track.silhouette import CLEAR, GONE, THERE, Silhouette
 
 # Below this correlation with its own recent look, the thing followed is no longer the same thing.
@@ -23,7 +24,6 @@ JERK = 0.09
 ASK_EVERY = 3
 # So many answers that nobody is there count at most.
 ABSENT_MOST = 3
-_PATCH = 32
 # So many points are followed on a head; corners are looked for in the head and so many px around it, and flow until it moves less than that (px).
 POINTS, MARGIN, ENDED = 50, 6, (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 15, 0.02)
 # A step is looked for in so many head sizes around the head.
@@ -51,7 +51,7 @@ class Follower:
         self.speed = np.asarray(velocity, float).copy()
         self.confidence, self.reason = 1.0, ""
         self._size, self._silhouette = size, silhouette
-        self._reference = _patch(_grey(picture_rgb), self.state, origin)
+        self._reference = head_patch(_grey(picture_rgb), self.state, origin)
         self._since, self._absent, self._seen = 0, 0, False
         self._slack = np.zeros(2)
 
@@ -70,8 +70,8 @@ class Follower:
             moved, trust = expected, 0.0
         else:
             moved = step
-        looks = _patch(after, moved, place)
-        same = _correlation(self._reference, looks)
+        looks = head_patch(after, moved, place)
+        same = correlation(self._reference, looks)
         agreed = min(1.0, max(0.0, (same - LOST) / (0.9 - LOST))) * (0.4 + 0.6 * trust)
         self.confidence = min(self.confidence * 0.985 ** frames, 0.25 + 0.75 * agreed) if agreed > 0 else self.confidence * (0.85 if hidden else 0.6) ** frames
         old = 0.75 ** frames
@@ -88,7 +88,7 @@ class Follower:
         elif self._seen and self._absent == 0:
             # A head that turns looks different by and by; while its shape is there, what it looks like now is what it looks like.
             old = 0.6 ** frames
-            self._reference = old * self._reference + (1 - old) * _patch(after, self.state, place)
+            self._reference = old * self._reference + (1 - old) * head_patch(after, self.state, place)
         if self._size is not None and _outside(self.state, self._size):
             self.reason = "left"
         row = np.append(self.state, self.confidence * 0.8)
@@ -215,16 +215,3 @@ def _points(grey: np.ndarray, state, origin) -> np.ndarray | None:
     cv2.ellipse(mask, (int(middle[0]) - x0, int(middle[1]) - y0), (max(2, int(state[2] * 0.48)), max(2, int(state[3] * 0.48))), state[4], 0, 360, 255, -1)
     points = cv2.goodFeaturesToTrack(part, POINTS, 0.008, max(2, state[2] / 18), mask=mask, blockSize=5)
     return None if points is None else points + np.float32([x0, y0])
-
-
-def _patch(picture, state, origin) -> np.ndarray:
-    """The head as a small normalised grey picture, float32."""
-    sx, sy = state[2] * 0.95 / _PATCH, state[3] * 0.95 / _PATCH
-    move = np.float32([[sx, 0, state[0] - origin[0] - sx * _PATCH / 2], [0, sy, state[1] - origin[1] - sy * _PATCH / 2]])
-    small = cv2.warpAffine(picture, move, (_PATCH, _PATCH), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE)
-    return cv2.GaussianBlur(small.astype(np.float32), (0, 0), 1.0)
-
-
-def _correlation(a, b) -> float:
-    a, b = a - a.mean(), b - b.mean()
-    return float((a * b).sum() / max(np.sqrt((a * a).sum() * (b * b).sum()), 1e-6))

@@ -28,6 +28,7 @@ from skiagraph.track.linking import Expected, Linker, Match, Seen, not_taken
 from skiagraph.track.observations import Diary, Observation
 from skiagraph.track.silhouette import CLEAR, GONE, Silhouette
 from skiagraph.track.stepping import plan_of
+from skiagraph.track.straight import Straight
 
 STEP_FIND = "Finding faces"
 # So many looks at edges are under way at most, since each holds a picture.
@@ -81,6 +82,11 @@ class _Picture:
         if self._rgb is None:
             self._rgb = self._squared.picture(self._frame.rgb())
         return self._rgb
+
+    @property
+    def grey(self) -> np.ndarray:
+        """Brightness, uint8, in the clip's own pixels."""
+        return self._frame.grey()
 
     def let_go(self) -> None:
         """Keep only what the decoder gave, which is smaller."""
@@ -150,6 +156,7 @@ class Sweep:
         self._back = min(max(every, BACK_LEAST), max(2, int(BACK_BYTES / (3 * width * height))))
         self._recent: deque[_Picture] = deque(maxlen=self._back + 1)
         self._open: dict[int, Observation] = {}
+        self._straight = Straight()
         self._opinions: list[_Opinion] = []
         # Frames; when stepping an opinion holds for the next search at least.
         self._holds = max(round(OPINION_HOLDS_S * self._rate), every + 2 if every > 1 else 0)
@@ -294,8 +301,10 @@ class Sweep:
         for match in matches:
             frames = match.tracklet.frames
             since = frames[-2] if len(frames) > 1 else -1
-            if frames[-1] - since > self._plan.apart or _surprises(match.box, places.get(match.tracklet.number)):
+            straight = self._went_straight(match) and not _surprises(match.box, places.get(match.tracklet.number))
+            if frames[-1] - since > self._plan.apart or not straight:
                 sought.append(_Backward(match.box, max(since, frames[-1] - self._back - 1)))
+        self._straight.forget(self._recent[-1].number - 2 * self._plan.apart)
         for picture in reversed(list(self._recent)[:-1]):
             sought = [b for b in sought if picture.number > b.since and b.missed <= BACK_MISSED]
             if not sought:
@@ -313,6 +322,13 @@ class Sweep:
                 self._open[picture.number] = (replace(old, seen=Seen.joined([old.seen, again])) if old is not None
                                               else Observation(picture.number, again, STILL, False, False))
                 told(picture.number, again, False)
+
+    def _went_straight(self, match: Match) -> bool:
+        """Whether the pictures since somebody was looked at show them on the way between."""
+        if self._every == 1:
+            return True
+        pictures = list(self._recent)
+        return self._straight.went(match.tracklet, pictures[-1].grey, [(p.number, p.grey) for p in pictures[:-1]])
 
     def _not_seen(self, expected: list[Expected], found: Detections) -> list[Expected]:
         """Those of the expected whom a search, in square pixels, did not show well."""
