@@ -86,8 +86,10 @@ class LookBackTest(unittest.TestCase):
         self.sweep = Sweep.__new__(Sweep)
         self.sweep._plan, self.sweep._back, self.sweep._open, self.sweep.squared = SimpleNamespace(apart=6), 10, {}, Squared(1.0)
         self.sweep._believed = lambda picture, found, expected: found
+        self.sweep._every, self.straight = 10, True
+        self.sweep._straight = SimpleNamespace(went=lambda tracklet, grey, between: self.straight, forget=lambda frame: None)
         self.sweep._finder = SimpleNamespace(look=self.look)
-        self.sweep._recent = deque(SimpleNamespace(number=n, rgb=np.full((300, 400, 3), n, np.uint8), let_go=lambda: None) for n in (10, 12, 14, 16, 18, 20))
+        self.sweep._recent = deque(SimpleNamespace(number=n, rgb=np.full((300, 400, 3), n, np.uint8), grey=None, let_go=lambda: None) for n in (10, 12, 14, 16, 18, 20))
         # Frame and x of faces that are there to be seen, and what was looked for: frame, number of places.
         self.there, self.asked = {}, []
 
@@ -116,6 +118,10 @@ class LookBackTest(unittest.TestCase):
         self.assertEqual(sorted(self.sweep._open), [16, 18])
         middle = self.sweep._open[16].seen.found.boxes[0][[0, 2]].mean()
         self.assertAlmostEqual(middle, 70, places=3)
+
+    def test_who_is_where_expected_but_was_elsewhere_between_is_looked_for(self):
+        self.straight = False
+        self.assertEqual(self.back(([8, 14, 20], 100, 100))[0], (18, 1))
 
     def test_who_is_new_is_looked_for_as_far_back_as_pictures_are_at_hand(self):
         self.there = {frame: [100] for frame in (12, 14, 16, 18)}
