@@ -1,4 +1,4 @@
-"""Runs all tests, or those named, and ends with one line: N passed, N failed."""
+"""Runs all tests, or those named, and ends with what failed and one line: N passed, N failed."""
 
 import sys
 import time
@@ -23,10 +23,12 @@ def main() -> int:
     suite = loader.loadTestsFromNames(sys.argv[1:]) if sys.argv[1:] else loader.discover(str(here), top_level_dir=str(here.parent))
     began = time.monotonic()
     result = unittest.TextTestRunner(resultclass=_Result, verbosity=1).run(suite)
-    failed = len({str(t).split(" [")[0] for t, _ in result.failures + result.errors}) + len(result.unexpectedSuccesses)
+    failing = sorted({str(t).split(" [")[0] for t, _ in result.failures + result.errors} | {str(t) for t in result.unexpectedSuccesses})
     print(f"{result.testsRun} tests in {time.monotonic() - began:.0f} s", flush=True)
     skipped = f", {len(result.skipped)} skipped" if result.skipped else ""
-    print(f"{result.passed} passed, {failed} failed{skipped}", flush=True)
+    for name in failing:
+        print(f"failed: {name}")
+    print(f"{result.passed} passed, {len(failing)} failed{skipped}", flush=True)
     return 0 if result.wasSuccessful() and result.testsRun else 1
 
 
