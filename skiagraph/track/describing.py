@@ -60,7 +60,8 @@ class Describing:
 
     def __init__(self, describer: FaceDescriber, squared: Squared, rate: float, apart: int):
         self._describer, self._squared, self._rate = describer, squared, rate
-        self._lost = max(LOST_FRAMES, apart)
+        # After so many frames without its face a track was lost; a planned wait is no loss.
+        self.lost = max(LOST_FRAMES, apart)
         self.descriptions: dict[int, list[Description]] = {}
         self._known: dict[int, _Known] = {}
         self._pen = ThreadPoolExecutor(1, thread_name_prefix="describer")
@@ -88,7 +89,7 @@ class Describing:
         if match.score < SCORE or side < LEAST_PX:
             return False
         frames, promise = match.tracklet.frames, min(side / LARGE_PX, 1.0) * facing(match)
-        if len(frames) > 1 and frames[-1] - frames[-2] > self._lost:
+        if len(frames) > 1 and frames[-1] - frames[-2] > self.lost:
             # Whoever comes out of a crossing is looked at anew: it may be somebody else.
             known.wanted = ANEW
         if known.taken and frame - known.taken[-1][0] > (STIRRED_S if known.stirred else CALM_S) * self._rate:

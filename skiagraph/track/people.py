@@ -117,13 +117,13 @@ def without_misread(tracklets: Sequence[Tracklet], descriptions: dict[int, list[
     return {frame: kept for frame, found in descriptions.items() if (kept := [d for d in found if id(d) not in misread])}
 
 
-def split_where_unlike(tracklets: Sequence[Tracklet], descriptions: dict[int, list[Description]]) -> list[Tracklet]:
-    """Tracklets cut where the face became somebody else's: they changed heads in a crossing."""
+def split_where_unlike(tracklets: Sequence[Tracklet], descriptions: dict[int, list[Description]], lost: int = LOST_FRAMES) -> list[Tracklet]:
+    """Tracklets cut where the face became somebody else's: they changed heads in a crossing. lost: frames without a face that are a loss."""
     result, number = [], max((t.number for t in tracklets), default=0)
     waiting = list(tracklets)
     while waiting:
         tracklet = waiting.pop()
-        n = _change(tracklet, descriptions)
+        n = _change(tracklet, descriptions, lost)
         if n is None:
             result.append(tracklet)
             continue
@@ -132,7 +132,7 @@ def split_where_unlike(tracklets: Sequence[Tracklet], descriptions: dict[int, li
     return sorted(result, key=lambda t: (t.frames[0], t.number))
 
 
-def _change(tracklet: Tracklet, descriptions) -> int | None:
+def _change(tracklet: Tracklet, descriptions, lost: int) -> int | None:
     """The row from which a tracklet is somebody else, or None: between the two described faces whose sides differ most, at a loss
     or where the detector was least sure."""
     described = _described(tracklet, descriptions)
@@ -147,7 +147,7 @@ def _change(tracklet: Tracklet, descriptions) -> int | None:
         return None
     low, high = tracklet.frames.index(place[0]), tracklet.frames.index(place[1])
     losses = [tracklet.frames[n] - tracklet.frames[n - 1] for n in range(low + 1, high + 1)]
-    row = low + 1 + int(np.argmax(losses) if max(losses) > LOST_FRAMES else np.argmin(tracklet.scores[low + 1:high + 1]))
+    row = low + 1 + int(np.argmax(losses) if max(losses) > lost else np.argmin(tracklet.scores[low + 1:high + 1]))
     # In a crossing a face may be half another's for a moment.
     return row if LEAST_PART <= row <= len(tracklet.frames) - LEAST_PART else None
 

@@ -106,7 +106,7 @@ class _Scan:
             tracklet.doubtful = not self._recognised(tracklet) and (tracklet.doubtful or not evident)
         tracklets = without_shadows(tracklets)
         without_hints(tracklets)
-        tracklets = split_where_unlike(tracklets, self.descriptions)
+        tracklets = split_where_unlike(tracklets, self.descriptions, self.sweep.describing.lost)
         linked = chains(tracklets, self.rate, unlike=self._unlike)
         solved = second_pass(self.info, self.index, linked, self._shot, self.control, self.bridges)
         self.control.report(STEP_WHO, 0, None)

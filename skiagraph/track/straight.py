@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable
+from typing import Protocol
 
 import numpy as np
 
@@ -14,6 +15,13 @@ from skiagraph.track.linking import Tracklet
 ALIKE = 0.85
 
 
+class GreyPicture(Protocol):
+    """A frame's number and its brightness, uint8 (rows, columns)."""
+
+    number: int
+    grey: np.ndarray
+
+
 class Straight:
     """Fed the tracks that were given a face in one frame after another."""
 
@@ -21,10 +29,10 @@ class Straight:
         # Of each track: the frame it was last seen in, and what its head looked like there.
         self._last: dict[int, tuple[int, np.ndarray]] = {}
 
-    def went(self, tracklet: Tracklet, grey: np.ndarray, between: Sequence[tuple[int, np.ndarray]]) -> bool:
+    def went(self, tracklet: Tracklet, grey: np.ndarray, pictures: Iterable[GreyPicture]) -> bool:
         """True unless in a picture between its last two frames the head is not where a straight line has it. Remembers how it looks now.
 
-        grey: the last of those frames, uint8 (rows, columns); between: number and picture of frames before it, in any order.
+        grey: the last of those frames, uint8 (rows, columns); pictures: of frames before it, in any order, of which those between are looked at.
         """
         frame, head = tracklet.frames[-1], tracklet.heads[-1].astype(float)
         now = head_patch(grey, head)
@@ -33,10 +41,10 @@ class Straight:
         if since is None or since != tracklet.frames[-2]:
             return True
         start = tracklet.heads[-2].astype(float)
-        for number, picture in between:
-            if since < number < frame:
-                place = start + (head - start) * ((number - since) / (frame - since))
-                there = head_patch(picture, place)
+        for picture in pictures:
+            if since < picture.number < frame:
+                place = start + (head - start) * ((picture.number - since) / (frame - since))
+                there = head_patch(picture.grey, place)
                 if max(correlation(before, there), correlation(now, there)) < ALIKE:
                     return False
         return True

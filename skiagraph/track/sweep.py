@@ -6,6 +6,7 @@ from collections import deque
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import closing
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -21,7 +22,7 @@ from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
 from skiagraph.track.appearance import head_colours
 from skiagraph.track.camera import STILL, CameraMotion, with_cuts
-from skiagraph.track.describing import NEAR, Describing
+from skiagraph.track.describing import HARDLY, NEAR, Describing
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.heads import head_rows
 from skiagraph.track.linking import Expected, Linker, Match, Seen, not_taken
@@ -56,8 +57,6 @@ THOROUGH, THOROUGH_AGAIN = 4, 4
 BACK_OVERLAP, BACK_MISSED = 0.15, 1
 # So many frames stay at hand for looking back, or one step, but not more than fit into so much memory.
 BACK_LEAST, BACK_BYTES = 8, 150e6
-# A face of a lower score is hardly seen.
-UNSURE = 0.6
 # Whoever is found so many face sides from where they were expected did not go straight.
 SURPRISE = 0.15
 # At the ends of a shot signs of this score, so near an edge in face sides, may be somebody half in the picture.
@@ -83,7 +82,7 @@ class _Picture:
             self._rgb = self._squared.picture(self._frame.rgb())
         return self._rgb
 
-    @property
+    @cached_property
     def grey(self) -> np.ndarray:
         """Brightness, uint8, in the clip's own pixels."""
         return self._frame.grey()
@@ -290,7 +289,7 @@ class Sweep:
     def _in_doubt(self) -> set[int]:
         """Numbers of those who were just lost, are hardly seen, or cross another, so that they are looked at in this frame too."""
         expected = self.linker.expected
-        doubt = {e.number for e in expected if 0 < e.missed <= self._back or e.score < UNSURE}
+        doubt = {e.number for e in expected if 0 < e.missed <= self._back or e.score < HARDLY}
         crosses = crossing(np.array([e.box for e in expected]), NEAR)
         doubt |= {e.number for e, near in zip(expected, crosses) if near}
         return doubt
@@ -327,8 +326,7 @@ class Sweep:
         """Whether the pictures since somebody was looked at show them on the way between."""
         if self._every == 1:
             return True
-        pictures = list(self._recent)
-        return self._straight.went(match.tracklet, pictures[-1].grey, [(p.number, p.grey) for p in pictures[:-1]])
+        return self._straight.went(match.tracklet, self._recent[-1].grey, self._recent)
 
     def _not_seen(self, expected: list[Expected], found: Detections) -> list[Expected]:
         """Those of the expected whom a search, in square pixels, did not show well."""
@@ -356,7 +354,7 @@ class Sweep:
         A weak sign of a face where the shape says that somebody is counts as a face: half of it is hidden.
         """
         places = self.squared.boxes(np.array([e.box for e in expected]).reshape(-1, 4))
-        steady = places[[n for n, e in enumerate(expected) if not e.missed and e.score >= UNSURE]]
+        steady = places[[n for n, e in enumerate(expected) if not e.missed and e.score >= HARDLY]]
         kept, scores = np.ones(len(found), bool), found.scores.copy()
         # Where somebody was a moment ago their own head gives weak signs, and is followed better by its picture.
         heads = [*places[[n for n, e in enumerate(expected) if e.sure and e.missed <= JUST_LOST_S * self._rate]], *found.boxes[found.scores >= GOOD]]

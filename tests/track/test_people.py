@@ -145,6 +145,17 @@ class SiftTest(unittest.TestCase):
             t.doubtful, t.boxes = True, [np.array([h[0] - 10, h[1] - 10, h[0] + 10, h[1] + 10], np.float32) for h in t.heads]
         self.assertEqual([t.number for t in without_shadows([real, back, passing])], [1, 3])
 
+    def test_a_planned_wait_is_not_where_heads_were_changed(self):
+        # Looked at in each sixth frame; least sure at 60, after which it is somebody else.
+        t = tracklet(1, [*range(0, 121, 6)], 100)
+        t.scores[10] = 0.5
+        faces = both(described([t], 1, every=1), {})
+        others = described([t], 2, every=1)
+        faces = {frame: (faces if frame < 60 else others)[frame] for frame in faces if frame not in range(36, 85)}
+        cuts = [[part.frames[0] for part in split_where_unlike([t], faces, lost)] for lost in (6, 3)]
+        self.assertEqual(cuts[0], [0, 60])
+        self.assertNotEqual(cuts[1], cuts[0])
+
     def test_nobody_is_split_off_who_was_hardly_seen(self):
         for count, split in ((3, False), (12, True)):
             one = tracklet(1, range(30), 100)

@@ -1,6 +1,7 @@
 """Between two looks the pictures tell whether somebody went straight, whatever the light does meanwhile."""
 
 import unittest
+from types import SimpleNamespace
 
 import cv2
 import numpy as np
@@ -31,7 +32,7 @@ class StraightTest(unittest.TestCase):
         """between: (frame, x) of the pictures since the last look."""
         self.tracklet.frames.append(frame)
         self.tracklet.heads.append(np.array([x, 100, 54, 56, 0], np.float32))
-        return self.straight.went(self.tracklet, self.picture(x, light), [(number, self.picture(at, light)) for number, at in between])
+        return self.straight.went(self.tracklet, self.picture(x, light), [SimpleNamespace(number=number, grey=self.picture(at, light)) for number, at in between])
 
     def test_a_straight_way_is_straight(self):
         self.assertTrue(self.seen(0, 100))
