@@ -10,10 +10,10 @@ from dataclasses import dataclass, field
 import numpy as np
 from scipy.optimize import linear_sum_assignment
 
-from skiagraph.cover.matte import matte
 from skiagraph.demo.truth import ClipTruth
+from skiagraph.project.layers import matte
 from skiagraph.project.model import Project
-from skiagraph.project.outline import outline_rows
+from skiagraph.project.rows import outline_rows
 from skiagraph.review.findings import findings
 
 # A face counts as visible from this many pixels and this share of its head's ellipse.
@@ -107,7 +107,7 @@ def identity(project: Project, clip_key: str, truth: ClipTruth) -> Identity:
     boxes = np.full((len(subjects), n_frames, 4), np.nan)
     for i, subject in enumerate(subjects):
         for sighting in subject.in_clip(clip_key):
-            rows = outline_rows(sighting)
+            rows = outline_rows(project, sighting)
             low, high = max(0, sighting.first), min(n_frames - 1, sighting.last)
             part = rows[low - sighting.first:high - sighting.first + 1]
             boxes[i, low:high + 1] = np.concatenate([part[:, :2] - part[:, 2:4] / 2, part[:, :2] + part[:, 2:4] / 2], axis=1)

@@ -19,8 +19,9 @@ from benchmarks.measures import identity, leaks
 from benchmarks.scenes import FILMS, made
 from skiagraph.demo.ship import CLIPS, shipped
 from skiagraph.demo.truth import load_truth
+from skiagraph.footage.adding import add_clip
+from skiagraph.footage.scanning import take_in
 from skiagraph.media.index import open_clip
-from skiagraph.project import cast, edits
 from skiagraph.project.model import Project
 from skiagraph.track.scan import ScanSettings, scan
 
@@ -35,7 +36,7 @@ def measure(clip: Path, every: int) -> str:
     began = time.perf_counter()
     result = scan(info, index, ScanSettings(every=every))
     rate = len(index) / (time.perf_counter() - began)
-    project = cast.apply_scan(edits.add_clip(Project(), info, index), "c1", result, every)
+    project = take_in(add_clip(Project(), info, index), "c1", result, every)
     leak, who = leaks(project, "c1", truth), identity(project, "c1", truth)
     seconds = sum(h.head_visible > 0.05 for heads in truth.heads for h in heads) / float(info.rate)
     people = sum(not s.doubtful for s in project.subjects)

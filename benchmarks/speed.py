@@ -30,8 +30,8 @@ from skiagraph.media.index import FrameIndex, open_clip
 from skiagraph.media.reader import FrameReader
 from skiagraph.media.writer import FilmWriter, PictureWriter
 from skiagraph.memory import give_back_large_buffers
-from skiagraph.project import cast, edits
-from skiagraph.project.model import CoverKind, CoverStyle, Project
+from skiagraph.project import edits
+from skiagraph.project.model import Cover, Project, Style
 from skiagraph.track import descriptor, silhouette
 from skiagraph.track.scan import ScanSettings, scan
 from skiagraph.track.stepping import plan_of
@@ -54,18 +54,18 @@ def in_turns(one, other, repeat: int) -> tuple[list[float], list[float]]:
 def export_ratio(clip: Path, repeat: int) -> None:
     """Export with covers against reading and writing every frame with the same encoder settings."""
     info, index = open_clip(clip)
-    project = cast.apply_scan(edits.add_clip(Project(), info, index), "c1", scan(info, index, ScanSettings(every=10)), 10)
+    project = take_in(add_clip(Project(), info, index), "c1", scan(info, index, ScanSettings(every=10)), 10)
     with tempfile.TemporaryDirectory() as folder:
         def plain():
             with FrameReader(info, index) as reader, FilmWriter(Path(folder) / "plain.mp4", info, FORMATS["h264-mp4"]) as writer:
                 for frame in reader.frames():
                     writer.write(frame)
 
-        for kind in CoverKind:
-            styled = edits.set_project_style(project, CoverStyle(kind))
+        for kind in Cover.kinds.values():
+            styled = edits.set_project_style(project, Style.of(kind()))
             covered, bare = in_turns(lambda p=styled: export_clip(p, "c1", Path(folder) / "covered.mp4", FORMATS["h264-mp4"]), plain, repeat)
             ratios = [a / b for a, b in zip(covered, bare)]
-            print(f"export, {kind.value}: {statistics.median(ratios):.2f} times a plain re-encode ({min(ratios):.2f} to {max(ratios):.2f}), {len(project.subjects)} covers, {len(index) / statistics.median(covered):.0f} frames/s", flush=True)
+            print(f"export, {kind.word.lower()}: {statistics.median(ratios):.2f} times a plain re-encode ({min(ratios):.2f} to {max(ratios):.2f}), {len(project.subjects)} covers, {len(index) / statistics.median(covered):.0f} frames/s", flush=True)
 
 
 class _Spent:
@@ -158,7 +158,7 @@ def playback(clip: Path) -> None:
     application = QApplication.instance() or QApplication(["skiagraph"])
     theme.apply(application)
     info, index = open_clip(clip)
-    project = cast.apply_scan(edits.add_clip(Project(), info, index), "c1", scan(info, index, ScanSettings(every=10)), 10)
+    project = take_in(add_clip(Project(), info, index), "c1", scan(info, index, ScanSettings(every=10)), 10)
     with tempfile.TemporaryDirectory() as folder:
         place = Path(folder) / "p.skiagraph"
         file.save(project, place)

@@ -22,7 +22,7 @@ from skiagraph.memory import give_back_large_buffers
 
 # Progress is told this often at most, so that the pipe carries results and not numbers.
 TELL_EVERY_S = 0.05
-# A process that was asked to stop is given this long to clean up behind itself.
+# A process that was asked to stop is given this long to clean up behind itself; a decoder that is stuck never does.
 STOP_S = 10.0
 # The window goes before its jobs where both want the processor.
 NICE = 8
@@ -33,35 +33,46 @@ def run_apart(function: Callable, *arguments, control: JobControl, told: Callabl
     """Call function(*arguments, control, tell) in a process of its own and return what it returns.
 
     function is a module's own, and everything that goes in or out can be pickled. told hears what the function tells while it
-    runs, in the calling thread. Raises Cancelled, and SkiagraphError with the sentence of whatever went wrong there, also when
-    the process died.
+    runs, in the calling thread. Raises Cancelled, at the latest STOP_S after it was asked for, and what went wrong there: our own errors
+    with their class and fields, all others, also when the process died, as a SkiagraphError with a sentence.
     """
     context = multiprocessing.get_context("spawn")
     here, there = context.Pipe()
     process = context.Process(target=_serve, args=(there, function, arguments), name="skiagraph-job", daemon=True)
     process.start()
     there.close()
+    patience = STOP_S
     try:
         return _heard(here, control, told)
+    except _Stuck:
+        patience = 0.0
+        raise Cancelled() from None
     except (EOFError, ConnectionError):
         process.join(STOP_S)
         log.error("a job's process ended with code %s", process.exitcode)
         raise SkiagraphError(f"The work stopped before it was done (its process ended with code {process.exitcode}); begin it again.") from None
     finally:
         here.close()
-        process.join(STOP_S)
+        process.join(patience)
         if process.is_alive():
             process.kill()
             process.join()
 
 
+class _Stuck(Exception):
+    """The process was asked to stop and says nothing."""
+
+
 def _heard(here: Connection, control: JobControl, told) -> object:
-    """Everything the process says until its outcome; passes on the wish to cancel."""
-    asked = False
+    """Everything the process says until its outcome; passes on the wish to cancel, and waits no longer than STOP_S after it."""
+    asked: float | None = None
     while True:
-        if control.cancelled and not asked:
+        if control.cancelled and asked is None:
             here.send(_CANCEL)
-            asked = True
+            asked = time.monotonic()
+        if asked is not None and time.monotonic() - asked > STOP_S:
+            log.error("a job's process did not stop within %g s and is ended", STOP_S)
+            raise _Stuck()
         if not here.poll(0.05):
             continue
         kind, value = here.recv()
@@ -72,7 +83,7 @@ def _heard(here: Connection, control: JobControl, told) -> object:
         elif kind == "cancelled":
             raise Cancelled()
         elif kind == "failed":
-            raise SkiagraphError(value)
+            raise value
         elif kind == "finished":
             return value
 
@@ -91,10 +102,10 @@ def _serve(there: Connection, function, arguments) -> None:
         outcome = "cancelled", None
     except SkiagraphError as error:
         log.exception("job failed")
-        outcome = "failed", str(error)
+        outcome = "failed", error
     except Exception as error:
         log.exception("job failed unexpectedly")
-        outcome = "failed", f"Something unexpected went wrong ({error}); the details are in the log."
+        outcome = "failed", SkiagraphError(f"Something unexpected went wrong ({error}); the details are in the log.")
     # Whoever wanted the outcome may be gone.
     with contextlib.suppress(OSError):
         there.send(outcome)

@@ -6,7 +6,6 @@ import argparse
 import json
 import sys
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from pathlib import Path
 
 from skiagraph import __version__
@@ -87,6 +86,7 @@ class _Parser(argparse.ArgumentParser):
 
 
 def _parser() -> argparse.ArgumentParser:
+    from skiagraph.cover.cover import Cover
     parser = _Parser(prog="skiagraph", description="Makes people who gave no consent unrecognisable, and proves it.")
     parser.add_argument("--version", action="version", version=f"Skiagraph {__version__}")
     commands = parser.add_subparsers(metavar="COMMAND", required=True, parser_class=_Parser)
@@ -104,6 +104,7 @@ def _parser() -> argparse.ArgumentParser:
     scan = command("scan", run_scan, "Find and follow everybody; all stay undecided, hence covered.")
     scan.add_argument("clips", metavar="CLIP", nargs="+", type=Path)
     scan.add_argument("-o", "--output", metavar="PROJECT", type=Path, required=True, help="project to write; an existing one is added to")
+    scan.add_argument("--wait", action="store_true", help="wait while the project is open elsewhere, instead of giving up")
     scan.add_argument("--every", metavar="N", type=_positive, default=1, help="search each N-th frame only (default 1)")
 
     render = command("render", run_render, "Export the clips of a project with their covers.")
@@ -112,7 +113,8 @@ def _parser() -> argparse.ArgumentParser:
     render.add_argument("--clip", metavar="NAME", help="only the clip of this file name")
     render.add_argument("--format", metavar="FORMAT", help="h264-mp4, h265-mp4, prores-mov or ffv1-mkv; otherwise by the file's ending")
     render.add_argument("--matte", metavar="MATTE.mkv", type=Path, help="write the matte too: 8-bit grey FFV1, 255 = fully covered")
-    render.add_argument("--style", choices=("blur", "mosaic", "solid"), help="one cover for everybody")
+    render.add_argument("--style", choices=sorted(Cover.kinds), help="one cover for everybody")
+    render.add_argument("--force", action="store_true", help="replace files that exist already")
 
     check = command("check", run_check, "List what a person must look at; exit code 3 when there is anything.")
     check.add_argument("project", metavar="PROJECT", type=Path)
@@ -178,33 +180,39 @@ def control_end(control: JobControl) -> None:
 
 
 def run_scan(options, control) -> int:
-    from skiagraph.errors import EditRefused
-    from skiagraph.media.index import open_clip
     from skiagraph.media.writer import refuse_bad_target
+    from skiagraph.project.lock import ProjectLock
+    refuse_bad_target(options.output, options.clips)
+    # Whoever else works on the project meanwhile would lose what they did, or we.
+    with ProjectLock.wait(options.output, control) if options.wait else ProjectLock.take(options.output):
+        return _scan_into(options, control)
+
+
+def _scan_into(options, control) -> int:
+    from skiagraph.footage.adding import facts_of
+    from skiagraph.footage.recognition import Gallery
+    from skiagraph.footage.scanning import scan_clip, take_in
+    from skiagraph.media.index import open_clip
     from skiagraph.project import cast, edits, file
     from skiagraph.project.model import Project
-    from skiagraph.project.recognition import Gallery
-    from skiagraph.project.scanning import scan_clip, taken_in
-    refuse_bad_target(options.output, options.clips)
     project = file.load(options.output) if options.output.exists() else Project()
     gallery = Gallery()
     for path in options.clips:
-        info, index = open_clip(path, control)
-        try:
-            project = edits.add_clip(project, info, index)
-            key = project.clips[-1].key
-        except EditRefused:
-            key = next(c.key for c in project.clips if c.path == info.path or (c.size == info.file_size and c.frames == len(index)))
-        result = scan_clip(project, key, options.every, gallery, control)
-        project = taken_in(project, key, result, options.every, gallery)
+        facts = facts_of(*open_clip(path, control))
+        known = next((c for c in project.clips if c.path == facts.path or (c.size, c.fingerprint) == (facts.size, facts.fingerprint)), None)
+        if known is None:
+            project = edits.add_clip(project, facts)
+            known = project.clips[-1]
+        result = scan_clip(project, known.key, options.every, gallery, control)
+        project = take_in(project, known.key, result, options.every, gallery)
         # Saved after each clip: what was scanned stays, whatever happens next.
         file.save(project, options.output)
         control_end(control)
-        print(f"{path.name}: {_cast_line(project, key)} in {result.frames} frames" + (f". {result.damage}" if result.damage else ""))
+        print(f"{path.name}: {_cast_line(project, known.key)} in {result.frames} frames" + (f". {result.damage}" if result.damage else ""))
     asked = len(cast.open_likenesses(project))
     if asked:
         print(f"{asked} {'pairs' if asked > 1 else 'pair'} may be the same person; the window asks about them.")
-    print(f"Saved {options.output}. Everybody is undecided, hence covered.")
+    print(f"Saved {options.output}. Whoever nobody decided about is undecided, hence covered.")
     return OK
 
 
@@ -217,10 +225,14 @@ def _cast_line(project, clip: str) -> str:
 
 
 def _load(path: Path):
-    from skiagraph.project import file, relink
+    from skiagraph.footage import relink
+    from skiagraph.footage.source import SourceState, state_of
+    from skiagraph.project import file
     project = file.load(path)
     project = relink.find_beside(project, [path.absolute().parent])
     for clip in relink.missing(project):
+        if state_of(clip) == SourceState.CHANGED:
+            raise SkiagraphError(f"{clip.path.name} is no longer the file that was added; put the original back.", path=clip.path)
         raise SkiagraphError(f"{clip.path.name} is not where it was ({clip.path.parent}); put it beside the project.", path=clip.path)
     return project
 
@@ -235,38 +247,55 @@ def _chosen_clips(project, name: str | None):
 
 
 def run_render(options, control) -> int:
-    from skiagraph.handover.delivery import target_of
-    from skiagraph.handover.export import export_clip
+    from skiagraph.handover.delivery import Planned, deliver, planned
+    from skiagraph.handover.writers.film import CoveredFilm
+    from skiagraph.handover.writers.matte import Matte
     from skiagraph.media.formats import FORMATS, format_for
-    from skiagraph.project.model import CoverKind
+    from skiagraph.media.writer import refuse_bad_target
+    from skiagraph.project import edits
     project = _load(options.project)
     clips = _chosen_clips(project, options.clip)
     if not clips:
         raise SkiagraphError(f"{options.project.name} has no clips; scan one first.", path=options.project)
     if options.style:
-        kind = CoverKind(options.style)
-        project = replace(project, style=replace(project.style, kind=kind),
-                          subjects=tuple(replace(s, style=replace(s.style, kind=kind) if s.style else None) for s in project.subjects))
+        project = edits.set_style_for_all(project, project.style.with_cover(_cover(options.style)))
     several = len(clips) > 1 or options.output.is_dir()
     if several and options.matte:
         raise SkiagraphError("One matte file cannot hold several clips; choose one with --clip.")
+    export = FORMATS["h264-mp4"] if several and not options.format else format_for(options.output, options.format)
     if several:
-        options.output.mkdir(parents=True, exist_ok=True)
-    for clip in clips:
-        export = FORMATS["h264-mp4"] if several and not options.format else format_for(options.output, options.format)
-        target = target_of(clip, export, options.output) if several else options.output
-        export_clip(project, clip.key, target, export, matte_target=options.matte, control=control)
+        plan = planned(project, [c.key for c in clips], options.output, (CoveredFilm(export.key),))
+    else:
+        plan = [Planned(clips[0].key, ((CoveredFilm(export.key), options.output), *(((Matte(), options.matte),) if options.matte else ())))]
+    if not several:
+        for target in (options.output, options.matte):
+            if target is not None:
+                refuse_bad_target(target, [options.project, *(c.path for c in project.files)])
+
+    def told(done) -> None:
         control_end(control)
-        print(f"Wrote {target} ({clip.frames} frames, {export.label})")
+        print(f"Wrote {done.path} ({project.clip(done.clip).frames} frames, {export.label})")
+
+    deliver(project, plan, False, options.force, control, told)
     if options.matte:
         print(f"Wrote {options.matte}")
     return OK
 
 
+def _cover(kind: str):
+    """A cover of a kind as it is by itself."""
+    from skiagraph.cover.cover import Cover
+    return Cover.kinds[kind]()
+
+
 def run_check(options, control) -> int:
     from skiagraph.review.exposure import check_file
-    from skiagraph.review.findings import findings, open_findings, sentence
+    from skiagraph.media.writer import refuse_bad_target
+    from skiagraph.review.finding import sentence
+    from skiagraph.review.findings import findings, open_findings
     project = _load(options.project)
+    if options.json:
+        refuse_bad_target(options.json, [options.project, *(c.path for c in project.files)])
     found = findings(project)
     if options.file:
         clips = _chosen_clips(project, options.clip)
@@ -279,7 +308,7 @@ def run_check(options, control) -> int:
     control_end(control)
     waiting = open_findings(project, found)
     rows = [{"subject": project.subject(f.subject).name if f.subject else None, "subject_key": f.subject or None,
-             "clip": project.clip(f.clip).path.name, "first_frame": f.first, "last_frame": f.last, "reason": f.reason.value,
+             "clip": project.clip(f.clip).path.name, "first_frame": f.first, "last_frame": f.last, "reason": f.reason,
              "worst_value": f.worst, "accepted": f not in waiting, "text": sentence(project, f)} for f in found]
     if options.json:
         try:

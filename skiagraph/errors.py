@@ -16,6 +16,17 @@ class SkiagraphError(Exception):
         self.path = Path(path) if path is not None else None
         self.time_s = time_s
 
+    def __reduce__(self):
+        """Errors go from a job's process to the window with their class and fields."""
+        return _again, (type(self), str(self), dict(self.__dict__))
+
+
+def _again(kind: type[SkiagraphError], message: str, fields: dict) -> SkiagraphError:
+    error = kind.__new__(kind, message)
+    error.args = (message,)
+    error.__dict__.update(fields)
+    return error
+
 
 class CannotOpenMedia(SkiagraphError):
     """Raised when a file is missing, has no picture in it, or is of a kind that cannot be read."""
@@ -39,6 +50,22 @@ class CannotOpenProject(SkiagraphError):
 
 class CannotSaveProject(SkiagraphError):
     """Raised when a project cannot be written where it lives."""
+
+
+class ProjectChangedOnDisk(CannotSaveProject):
+    """Raised instead of overwriting a project file that something else has changed since it was read."""
+
+
+class ProjectInUse(SkiagraphError):
+    """Raised when another process works on a project. holder: who, or None where no lock can be made at all."""
+
+    def __init__(self, message: str, *, path: Path | str | None = None, time_s: float | None = None, holder: object = None):
+        super().__init__(message, path=path, time_s=time_s)
+        self.holder = holder
+
+
+class SourceChanged(SkiagraphError):
+    """Raised when the file behind a clip is not the one that was added."""
 
 
 class EditRefused(SkiagraphError):

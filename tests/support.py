@@ -5,16 +5,17 @@ from __future__ import annotations
 import tempfile
 import unittest
 import unittest.mock
-from dataclasses import replace
 from fractions import Fraction
 from pathlib import Path
 
 import av
 import numpy as np
 
+from skiagraph.cover.composite import with_layers
+from skiagraph.footage.adding import add_clip
 from skiagraph.media.index import open_clip
-from skiagraph.project import edits
-from skiagraph.project.model import Project, Sighting, Subject
+from skiagraph.project.layers import layers
+from skiagraph.project.model import FromScan, Issued, Person, Project, Scan, Sighting, Subject, Track, replace
 from skiagraph.track.path import Path as HeadPath
 
 
@@ -97,13 +98,42 @@ def head_path(first: int, count: int, cx=80.0, cy=48.0, width=30.0, height=40.0,
 
 
 def project_on(clip: Path, *paths: HeadPath, scanned=True) -> Project:
-    """A project with one clip and a subject for each path."""
-    project = edits.add_clip(Project(), *open_clip(clip))
-    subjects = tuple(Subject(f"s{n}", f"Person {n}", sightings=(Sighting("c1", p, p.first, p.last),)) for n, p in enumerate(paths, 1))
-    project = replace(project, subjects=subjects)
-    return project.with_clip(replace(project.clip("c1"), every=1)) if scanned else project
+    """A project with one clip and a subject for each path, each on a track of a scan; not scanned: the tracks are there without it."""
+    return with_people(add_clip(Project(), *open_clip(clip)), *paths, scanned=scanned)
+
+
+def with_people(project: Project, *paths: HeadPath, scanned=True) -> Project:
+    """A subject for each path in the first clip."""
+    tracks = tuple(Track(f"t{n}", "c1", p, FromScan("n1")) for n, p in enumerate(paths, 1))
+    people = tuple(Person(n, (f"t{n}",), p.first, (0.0, 0.0, 1.0, 1.0)) for n, p in enumerate(paths, 1))
+    subjects = tuple(Subject(f"s{n}", f"Person {n}", sightings=(Sighting(f"g{n}", "c1", p.first, p.last, (f"t{n}",)),)) for n, p in enumerate(paths, 1))
+    scan = Scan("n1", "c1", 1, project.clip("c1").frames, people)
+    evidence = project.evidence.with_scan(scan, tracks) if scanned else project.evidence.with_tracks(tracks)
+    n = len(paths)
+    return replace(project, evidence=evidence, issued=Issued(1, 1, n, n, n)).deciding(subjects=subjects)
+
+
+def seen(project: Project, **changes) -> Project:
+    """The project with what its scan of the first clip saw changed: faces, cuts, people, reached."""
+    scan = replace(project.scan_of("c1"), **changes)
+    return replace(project, evidence=project.evidence.with_scan(scan, ()))
+
+
+def changed_subject(project: Project, key: str, **changes) -> Project:
+    return project.with_subject(replace(project.subject(key), **changes))
+
+
+def changed_sighting(project: Project, key: str, **changes) -> Project:
+    """The project with the first sighting of a subject changed."""
+    subject = project.subject(key)
+    return changed_subject(project, key, sightings=(replace(subject.sightings[0], **changes), *subject.sightings[1:]))
+
+
+def covered(project: Project, clip: str, frame):
+    """A frame with its covers."""
+    return with_layers(frame, layers(project, clip, frame.number))
 
 
 def opened(path: Path):
-    """What edits.add_clip wants of a file."""
+    """What add_clip wants of a file."""
     return open_clip(path)

@@ -9,7 +9,8 @@ import unittest
 from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
-ORDER = ["errors", "logs", "memory", "jobs", "apart", "timecode", "boxes", "media", "detect", "track", "project", "cover", "review", "handover", "demo"]
+ORDER = ["errors", "logs", "memory", "remembering", "values", "jobs", "apart", "timecode", "boxes", "media", "detect", "track", "shape", "cover", "project", "footage",
+         "review", "handover", "demo"]
 FRONTS = {"desktop", "cli"}
 
 
@@ -54,7 +55,7 @@ class ArchitectureTest(unittest.TestCase):
 
     def test_tests_mirror_packages(self):
         for folder in (ROOT / "tests").iterdir():
-            if folder.is_dir() and not folder.name.startswith("__") and folder.name not in ("tools", "benchmarks"):
+            if folder.is_dir() and not folder.name.startswith("__") and folder.name not in ("tools", "benchmarks", "fixtures"):
                 self.assertTrue((ROOT / "skiagraph" / folder.name).is_dir(), folder)
 
 

@@ -12,8 +12,9 @@ from skiagraph.media.clip import probe
 from skiagraph.media.index import open_clip
 from skiagraph.media.reader import FrameReader
 from skiagraph.project import cast, file
+from skiagraph.project.lock import ProjectLock
 from skiagraph.project.model import Decision
-from tests.support import TemporaryFolder, head_path, make_clip, project_on
+from tests.support import TemporaryFolder, head_path, make_clip, numbered_frame, project_on
 
 
 class CommandTest(TemporaryFolder):
@@ -89,6 +90,10 @@ class CommandTest(TemporaryFolder):
         code, out, _ = self.run_command("check", place, "--file", self.folder / "bare.mkv")
         self.assertEqual(code, 3)
         self.assertIn("cover-missing-in-file", out)
+        again = self.run_command("render", place, "-o", covered)
+        self.assertEqual(again[0], 2)
+        self.assertIn("exists already", again[2])
+        self.assertEqual(self.run_command("render", place, "-o", covered, "--force")[0], 0)
         code, out, _ = self.run_command("scan", short, "-o", place, "--every", 3)
         self.assertEqual((code, len(file.load(place).subjects)), (0, len(project.subjects)))
 
@@ -147,6 +152,29 @@ class CommandTest(TemporaryFolder):
         with mock.patch("skiagraph.project.file.load", side_effect=RuntimeError("boom")):
             self.assertFails("check", place, words=["boom", "log"])
         self.assertTrue((self.folder / "log" / "skiagraph.log").exists() or cli.log.handlers)
+
+    def test_a_project_that_is_open_elsewhere_is_not_scanned_into(self):
+        place, project = self.project()
+        before = place.read_bytes()
+        with ProjectLock.take(place):
+            self.assertFails("scan", self.folder / "quay.mp4", "-o", place, words=["p.skiagraph", "open in process"])
+        self.assertEqual(place.read_bytes(), before)
+        self.assertFalse(list(self.folder.glob("*.lock")) + list(self.folder.glob(".*.lock")))
+
+    def test_a_clip_that_was_replaced_is_not_rendered_under_the_old_covers(self):
+        place, _ = self.project()
+        make_clip(self.folder / "quay.mp4", 30, size=(320, 240), draw=lambda n, w, h: numbered_frame(n + 90, w, h))
+        for arguments in (("render", place, "-o", self.folder / "o.mp4"), ("check", place)):
+            self.assertFails(*arguments, words=["quay.mp4", "no longer the file"])
+        self.assertFalse((self.folder / "o.mp4").exists())
+
+    def test_outputs_that_would_destroy_something_are_refused(self):
+        place, _ = self.project()
+        for arguments in (("render", place, "-o", place, "--format", "ffv1-mkv", "--force"), ("render", place, "-o", self.folder / "o.mkv", "--matte", place, "--force"),
+                          ("check", place, "--json", self.folder / "quay.mp4"), ("check", place, "--json", place)):
+            before = place.read_bytes(), (self.folder / "quay.mp4").read_bytes()
+            self.assertFails(*arguments)
+            self.assertEqual((place.read_bytes(), (self.folder / "quay.mp4").read_bytes()), before)
 
     def test_demo_is_written_and_kept(self):
         target = self.folder / "demo"

@@ -1,1 +1,3 @@
-"""Covers drawn on a frame: outline and path to matte to composite."""
+"""Covers: pure, frame in and frame out. They know shapes and samples, and nothing of projects."""
+
+import skiagraph.cover.kinds  # noqa: F401  every cover is known from here on

@@ -7,9 +7,9 @@ from importlib import resources
 from pathlib import Path
 
 from skiagraph.errors import CannotWriteMedia
+from skiagraph.footage.adding import add_clip
 from skiagraph.jobs import JobControl
 from skiagraph.media.index import open_clip
-from skiagraph.project.edits import add_clip
 from skiagraph.project.file import save
 from skiagraph.project.model import Project
 

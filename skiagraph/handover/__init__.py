@@ -1,1 +1,3 @@
-"""What leaves the desk: files and their proof."""
+"""What leaves the desk: files written beside their target and renamed when all of them are whole."""
+
+import skiagraph.handover.writers  # noqa: F401  every writer is known from here on

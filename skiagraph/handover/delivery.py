@@ -1,18 +1,30 @@
-"""Handing over several clips: each exported into a folder and, if wanted, checked there."""
+"""Handing over several clips: each exported into a folder under a name of its own and, if wanted, checked there."""
 
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from skiagraph.errors import SkiagraphError
-from skiagraph.handover.export import export_clip
+from skiagraph.errors import CannotWriteMedia, SkiagraphError
+from skiagraph.handover.export import write_clip
+from skiagraph.handover.writer import Writer
 from skiagraph.jobs import JobControl
-from skiagraph.media.formats import FORMATS, ExportFormat
-from skiagraph.project.model import Clip, Project
-from skiagraph.review.findings import Finding
+from skiagraph.project.model import Project
+from skiagraph.review.finding import Finding
+
+
+@dataclass(frozen=True, slots=True)
+class Planned:
+    """The files of one clip that will be written: each by a writer to a target. The first is the film."""
+
+    clip: str
+    files: tuple[tuple[Writer, Path], ...]
+
+    @property
+    def film(self) -> Path:
+        return self.files[0][1]
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,32 +36,53 @@ class Delivered:
     findings: list[Finding] | None
 
 
-def target_of(clip: Clip, export: ExportFormat, folder: Path) -> Path:
-    return folder / f"{clip.path.stem}-covered{export.suffix}"
-
-
-def deliver(project: Project, keys: Sequence[str], format_key: str, folder: Path | str, with_matte: bool, check: bool, control: JobControl,
-            tell: Callable[[Delivered], None]) -> list[Finding]:
-    """Export clips into a folder, which is made where it is missing, and tell of each; returns all findings of the checks.
-
-    Raises SkiagraphError when the folder cannot be made, and what export_clip and check_file raise.
-    """
-    folder, export = Path(folder), FORMATS[format_key]
-    try:
-        os.makedirs(folder, exist_ok=True)
-    except OSError as error:
-        raise SkiagraphError(f"The folder {folder} cannot be made ({error.strerror}); choose another place.") from error
-    every: list[Finding] = []
+def planned(project: Project, keys: Iterable[str], folder: Path | str, writers: Sequence[Writer], *, beside: bool = False) -> list[Planned]:
+    """Which files clips would be written to. No two share a name, also of clips from two cards that are called alike; sources and the
+    names of other clips of the project are never used. beside: numbered further where files of the name exist."""
+    folder = Path(folder)
+    taken = {Path(os.path.realpath(c.path)) for c in project.files}
+    plan = []
     for key in keys:
-        clip = project.clip(key)
-        target = target_of(clip, export, folder)
-        beside = target.with_name(f"{clip.path.stem}-matte.mkv") if with_matte else None
-        export_clip(project, key, target, export, matte_target=beside, control=control)
+        stem = project.clip(key).path.stem[:120]
+        for number in range(1, 100_000):
+            name = stem if number == 1 else f"{stem}-{number}"
+            files = tuple((writer, folder / writer.name(name)) for writer in writers)
+            targets = [Path(os.path.realpath(target)) for _, target in files]
+            if not any(t in taken or beside and t.exists() for t in targets):
+                break
+        taken.update(targets)
+        plan.append(Planned(key, files))
+    return plan
+
+
+def existing(plan: Iterable[Planned]) -> list[Path]:
+    """Files of a plan that are there already and would be replaced."""
+    return [target for entry in plan for _, target in entry.files if target.exists()]
+
+
+def deliver(project: Project, plan: Sequence[Planned], check: bool, replace: bool, control: JobControl, tell: Callable[[Delivered], None]) -> list[Finding]:
+    """Write the files of a plan, into folders that are made where they are missing, and tell of each clip; returns all findings of the
+    checks. replace: files that exist may be replaced.
+
+    Raises CannotWriteMedia before anything is written where a file exists and may not be replaced; SkiagraphError when a folder
+    cannot be made; and what write_clip and check_file raise.
+    """
+    there = existing(plan)
+    if there and not replace:
+        raise CannotWriteMedia(f"{there[0]} exists already; choose another name or folder, or say that it may be replaced.", path=there[0])
+    every: list[Finding] = []
+    for entry in plan:
+        folder = entry.film.parent
+        try:
+            os.makedirs(folder, exist_ok=True)
+        except OSError as error:
+            raise SkiagraphError(f"The folder {folder} cannot be made ({error.strerror}); choose another place.") from error
+        write_clip(project, entry.clip, entry.files, control)
         found = None
         if check:
             # Only here, since this brings in the networks' runtimes.
             from skiagraph.review.exposure import check_file
-            found = check_file(project, key, target, control)
+            found = check_file(project, entry.clip, entry.film, control)
         every += found or []
-        tell(Delivered(key, target, found))
+        tell(Delivered(entry.clip, entry.film, found))
     return every

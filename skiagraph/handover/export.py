@@ -1,58 +1,69 @@
-"""Exporting a covered clip and its matte. Decoding, covering and encoding overlap; memory does not depend on the length."""
+"""Exporting a clip: decoding, covering and encoding overlap; memory does not depend on the length. Either all its files appear, or none."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, closing
-from fractions import Fraction
 from pathlib import Path
 
 from skiagraph.cover.composite import with_layers
-from skiagraph.cover.matte import layers, matte
+from skiagraph.footage.source import open_source
+from skiagraph.handover.writer import Shot, Writer
+from skiagraph.handover.writers.film import CoveredFilm
+from skiagraph.handover.writers.matte import Matte
 from skiagraph.jobs import JobControl, read_ahead
-from skiagraph.media.clip import ClipInfo
-from skiagraph.media.frame import stored
 from skiagraph.media.formats import ExportFormat, format_for
 from skiagraph.media.reader import FrameReader
-from skiagraph.media.writer import FilmWriter, PictureWriter, refuse_bad_target
-from skiagraph.project.model import Project
-from skiagraph.project.source import open_source
+from skiagraph.media.writer import refuse_bad_target
+from skiagraph.project.layers import layers
+from skiagraph.project.model import Clip, Project
 
 STEP = "Exporting"
+# Covered frames made ahead of the encoder.
+AHEAD = 6
 
 
 def export_clip(project: Project, clip_key: str, target: Path | str, export: ExportFormat | None = None, *,
                 matte_target: Path | str | None = None, control: JobControl | None = None, options: dict | None = None) -> None:
-    """Write one clip of the project with its covers, and its matte if wanted.
+    """Write one clip of the project with its covers, and its matte if wanted. As write_clip; an existing file is replaced."""
+    export = export or format_for(target)
+    files: list[tuple[Writer, Path]] = [(CoveredFilm(export.key, {str(k): str(v) for k, v in (options or {}).items()}), Path(target))]
+    if matte_target is not None:
+        files.append((Matte(), Path(matte_target)))
+    write_clip(project, clip_key, files, control)
 
-    Nothing is left behind when it is cancelled or fails. Raises Cancelled, CannotOpenMedia, CannotWriteMedia,
-    FrameNotDecoded.
+
+def write_clip(project: Project, clip_key: str, files: Sequence[tuple[Writer, Path]], control: JobControl | None = None) -> None:
+    """Write files of one clip: each by a writer to a target.
+
+    Nothing is left behind when it is cancelled or fails, of none of them. Raises Cancelled, CannotOpenMedia, SourceChanged,
+    CannotWriteMedia, FrameNotDecoded.
     """
     control = control or JobControl()
     clip = project.clip(clip_key)
-    export = export or format_for(target)
-    sources = [c.path for c in project.clips]
-    refuse_bad_target(Path(target), sources)
-    if matte_target is not None:
-        refuse_bad_target(Path(matte_target), sources + [Path(target)])
-    info, index = open_source(clip)
+    taken = [c.path for c in project.files]
+    for _, target in files:
+        refuse_bad_target(target, taken)
+        taken.append(target)
+    info, index = open_source(clip, control)
     with ExitStack() as stack:
-        writer = stack.enter_context(FilmWriter(target, info, export, options=options))
-        matte_writer = stack.enter_context(matte_film(matte_target, info)) if matte_target is not None else None
+        opened = []
+        for writer, target in files:
+            opened.append(writer.open(target, info))
+            stack.callback(opened[-1].discard)
         reader = stack.enter_context(FrameReader(info, index))
-        made = stack.enter_context(closing(read_ahead(_covered_frames(project, clip, reader), 6)))
-        for done, frame in enumerate(made):
-            writer.write(frame)
-            if matte_writer is not None:
-                matte_writer.write(stored(matte(project, clip_key, frame.number), info.rotation), frame.pts)
+        for done, shot in enumerate(stack.enter_context(closing(read_ahead(_shots(project, clip, reader), AHEAD)))):
+            for file in opened:
+                file.write(shot)
             control.report(STEP, done + 1, clip.frames)
+        for file in opened:
+            file.finish()
+        open_source(clip, control)
+        for file in opened:
+            file.commit()
 
 
-def _covered_frames(project, clip, reader):
+def _shots(project: Project, clip: Clip, reader: FrameReader) -> Iterator[Shot]:
     for frame in reader.frames(0, clip.frames):
-        yield with_layers(frame, layers(project, clip.key, frame.number))
-
-
-def matte_film(target: Path | str, info: ClipInfo) -> PictureWriter:
-    """A writer for mattes: 8-bit grey FFV1, as stored in the source (rotation is a tag), frames at the source's times."""
-    return PictureWriter(target, (info.width, info.height), Fraction(info.rate), encoder="ffv1", pixel_format="gray", muxer="matroska",
-                         options={"level": "3", "slices": "4"}, time_base=info.time_base, rotation=info.rotation)
+        covers = layers(project, clip.key, frame.number)
+        yield Shot(frame, with_layers(frame, covers), covers)

@@ -15,8 +15,9 @@ import av.filter
 
 from skiagraph.errors import CannotOpenMedia
 
-# Bytes read at each end of a file for its identity; whole films are too long to hash at every opening.
-HASH_SPAN = 1 << 20
+# A file's identity is that of so many pieces of so many bytes, since whole films are too long to hash at every opening; older projects
+# took so many bytes at each end.
+SAMPLES, PIECES, PIECE, HASH_SPAN = "samples", 64, 1 << 16, 1 << 20
 # Demuxers that make a picture out of any text or data; what they open is no clip.
 _NOT_FILM = {"tty", "bin", "xbin", "adf", "idf", "txd", "lavfi"}
 
@@ -176,17 +177,30 @@ def _tagged_duration(stream) -> float:
     return int(found[1]) * 3600 + int(found[2]) * 60 + float(found[3]) if found else 0.0
 
 
-def fingerprint(path: Path | str) -> str:
-    """Identity of a file's contents: SHA-256 over its size and its first and last mebibyte, as hex."""
+def fingerprint(path: Path | str, scheme: str = SAMPLES) -> str:
+    """Identity of a file's contents, as scheme:hex. Raises OSError, and ValueError for another scheme.
+
+    "samples": SHA-256 over its size and pieces spread over all of it, ends included, so that another take of the same size is told
+    apart though the files begin alike. "ends", of older projects: over its size and its first and last mebibyte.
+    """
     path = Path(path)
     size = path.stat().st_size
     digest = hashlib.sha256(str(size).encode())
     with path.open("rb") as file:
-        digest.update(file.read(HASH_SPAN))
-        if size > HASH_SPAN:
-            file.seek(max(HASH_SPAN, size - HASH_SPAN))
-            digest.update(file.read(HASH_SPAN))
-    return digest.hexdigest()
+        for start, length in _pieces(size, scheme):
+            file.seek(start)
+            digest.update(file.read(length))
+    return f"{scheme}:{digest.hexdigest()}"
+
+
+def _pieces(size: int, scheme: str) -> list[tuple[int, int]]:
+    if scheme == "ends":
+        return [(0, HASH_SPAN)] + ([(max(HASH_SPAN, size - HASH_SPAN), HASH_SPAN)] if size > HASH_SPAN else [])
+    if scheme != SAMPLES:
+        raise ValueError(f"{scheme!r} is no way to identify a file")
+    if size <= PIECES * PIECE:
+        return [(0, size)]
+    return [(round(n * (size - PIECE) / (PIECES - 1)), PIECE) for n in range(PIECES)]
 
 
 def even_time(seconds: float) -> str:

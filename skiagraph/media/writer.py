@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import errno
 import os
 import secrets
@@ -135,22 +136,41 @@ class FilmWriter:
 
     def __exit__(self, kind, error, trace) -> None:
         if kind is not None:
-            self._abandon()
+            self.discard()
             if isinstance(error, (av.error.FFmpegError, OSError)):
                 raise self._explained(error) from error
             return
+        self.finish()
+        self.commit()
+
+    def finish(self) -> None:
+        """Write what is left; the file is whole then, under its temporary name. Raises CannotWriteMedia, and nothing is left."""
         try:
             for packet in self._video.encode(None):
                 self._mux(packet)
             self._copy_sound(None)
             self._out.close()
-            self._temporary.commit()
         except (av.error.FFmpegError, OSError) as failure:
             self._abandon()
             raise self._explained(failure) from failure
+        except CannotWriteMedia:
+            self._abandon()
+            raise
         finally:
             if self._sound_in is not None:
                 self._sound_in.close()
+
+    def commit(self) -> None:
+        """Give the finished file its name. Raises CannotWriteMedia."""
+        try:
+            self._temporary.commit()
+        except OSError as failure:
+            self._temporary.discard()
+            raise self._explained(failure) from failure
+
+    def discard(self) -> None:
+        """Take an unfinished file away; one that has its name stays."""
+        self._abandon()
 
     def write(self, frame: Frame) -> None:
         """Encode one frame at its own time. Raises CannotWriteMedia when the file cannot take it."""
@@ -272,8 +292,11 @@ class PictureWriter:
         for name, value in self._tags.items():
             setattr(picture, name, value)
         self._count += 1
-        for packet in self._video.encode(picture):
-            self._out.mux(packet)
+        try:
+            for packet in self._video.encode(picture):
+                self._out.mux(packet)
+        except (av.error.FFmpegError, OSError) as failure:
+            raise self._explained(failure) from failure
 
     def __enter__(self) -> PictureWriter:
         return self
@@ -281,17 +304,37 @@ class PictureWriter:
     def __exit__(self, kind, error, trace) -> None:
         try:
             if kind is None:
-                self._out.mux(self._video.encode(None))
-                if self._sound is not None:
-                    self._write_sound()
-            self._out.close()
-            if kind is None:
-                self._temporary.commit()
-        except OSError as failure:
-            raise CannotWriteMedia(f"{self._temporary.target.name} could not be written ({failure.strerror or failure}); free some "
-                                   f"space or choose another place.", path=self._temporary.target) from failure
+                self.finish()
+                self.commit()
         finally:
-            self._temporary.discard()
+            self.discard()
+
+    def finish(self) -> None:
+        """Write what is left; the file is whole then, under its temporary name. Raises CannotWriteMedia."""
+        try:
+            self._out.mux(self._video.encode(None))
+            if self._sound is not None:
+                self._write_sound()
+            self._out.close()
+        except (av.error.FFmpegError, OSError) as failure:
+            raise self._explained(failure) from failure
+
+    def commit(self) -> None:
+        """Give the finished file its name. Raises CannotWriteMedia."""
+        try:
+            self._temporary.commit()
+        except OSError as failure:
+            raise self._explained(failure) from failure
+
+    def discard(self) -> None:
+        """Take an unfinished file away; one that has its name stays."""
+        with contextlib.suppress(Exception):  # closing a half-written file may fail in any way; it is removed either way
+            self._out.close()
+        self._temporary.discard()
+
+    def _explained(self, failure: OSError) -> CannotWriteMedia:
+        return CannotWriteMedia(f"{self._temporary.target.name} could not be written ({failure.strerror or failure}); free some "
+                                f"space or choose another place.", path=self._temporary.target)
 
     def _write_sound(self):
         rate, size = self._sound.codec_context.sample_rate, 1024

@@ -1,222 +1,133 @@
-"""The project as an immutable value. Everything a person decided is in it, and nothing else is."""
+"""The project as an immutable value: the clips, what was seen (evidence), and what was decided.
+
+The three live apart, so that no job undoes a person's work and no undo takes away what was seen. Evidence is changed only by
+jobs, decisions only by people; undo is about decisions alone.
+"""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-from enum import StrEnum
-from fractions import Fraction
-from pathlib import Path as FilePath
+import msgspec
 
-from skiagraph.track.path import Path
-from skiagraph.track.results import FaceTable
+from skiagraph.cover.cover import Cover, Style
+from skiagraph.project.clip import Clip, Count
+from skiagraph.project.decisions import (Acceptance, Answer, Decision, Decisions, Likeness, PersonSubject, Portrait, Reach, Sighting, Subject,
+                                         SubjectKind)
+from skiagraph.project.evidence import Evidence, FromScan, Head, Person, Scan, Track, TrackKind, TrackSource
+from skiagraph.shape.change import Change, Keyframe, Repair
+from skiagraph.shape.place import Place, Similarity
+from skiagraph.shape.shape import Outline, Shape
+from skiagraph.values import Value, replace
 
+__all__ = ["Acceptance", "Answer", "Change", "Clip", "Cover", "Decision", "Decisions", "Evidence", "FromScan", "Head", "Issued", "Keyframe", "Likeness",
+           "Outline", "Person", "PersonSubject", "Place", "Portrait", "Project", "Reach", "Repair", "Scan", "Shape", "Sighting", "Similarity", "Style",
+           "Subject", "SubjectKind", "Track", "TrackKind", "TrackSource", "replace"]
 
-class Decision(StrEnum):
-    """What was decided about a subject. Undecided counts as cover until somebody decides."""
-
-    COVER = "cover"
-    SHOW = "show"
-    UNDECIDED = "undecided"
-
-
-class CoverKind(StrEnum):
-    BLUR = "blur"
-    MOSAIC = "mosaic"
-    SOLID = "solid"
+_LETTERS = {"clips": "c", "scans": "n", "tracks": "t", "subjects": "s", "sightings": "g"}
 
 
-class Reach(StrEnum):
-    """What an adjustment of an outline applies to."""
+class Issued(Value, frozen=True):
+    """How many ids of each kind were ever given out. They only rise, also through undo, so no id comes to mean something else."""
 
-    FRAME = "frame"
-    ONWARD = "onward"
-    SIGHTING = "sighting"
-    ALL = "all"
+    clips: Count = 0
+    scans: Count = 0
+    tracks: Count = 0
+    subjects: Count = 0
+    sightings: Count = 0
 
+    def next(self, kind: str) -> tuple[Issued, str]:
+        """With one id of a kind more, and that id."""
+        number = getattr(self, kind) + 1
+        return replace(self, **{kind: number}), f"{_LETTERS[kind]}{number}"
 
-@dataclass(frozen=True, slots=True)
-class CoverStyle:
-    """How an outline is hidden.
-
-    blocks: of the mosaic across the face; blur: deviation of the Gaussian as a share of the face's height; colour: of the
-    solid, RGB 0..255; margin: how far beyond the head, as a share of its size; feather: width of the soft edge outside
-    of that, same unit.
-    """
-
-    kind: CoverKind = CoverKind.MOSAIC
-    blocks: int = 7
-    blur: float = 0.16
-    colour: tuple[int, int, int] = (25, 23, 22)
-    margin: float = 0.14
-    feather: float = 0.10
+    def with_all_of(self, other: Issued) -> Issued:
+        return Issued(*(max(getattr(self, name), getattr(other, name)) for name in self.__struct_fields__))
 
 
-@dataclass(frozen=True, slots=True)
-class Offset:
-    """A change to an outline relative to its path: dx, dy in shares of the path's width and height; factors on both; turn in degrees."""
+class Project(Value, frozen=True):
+    """files: every clip that is known, also those that were taken out and may come back by undo; the rest as its class says."""
 
-    dx: float = 0.0
-    dy: float = 0.0
-    width: float = 1.0
-    height: float = 1.0
-    turn: float = 0.0
+    files: tuple[Clip, ...] = ()
+    evidence: Evidence = Evidence()
+    decisions: Decisions = msgspec.field(default_factory=Decisions)
+    issued: Issued = Issued()
 
-
-@dataclass(frozen=True, slots=True)
-class Correction:
-    """A keyframe: an offset at a frame. holds: it applies from here on, until the next keyframe; otherwise it fades on both sides."""
-
-    frame: int
-    offset: Offset
-    holds: bool = False
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Sighting:
-    """One unbroken stretch of a subject in a clip, covered from first to last (both included).
-
-    The path may be shorter than that: its end rows then stay where they are. offset applies to the whole sighting,
-    corrections on top of it, in rising order of frames. placed: made by hand, so a new scan leaves it alone.
-    """
-
-    clip: str
-    path: Path
-    first: int
-    last: int
-    offset: Offset = Offset()
-    corrections: tuple[Correction, ...] = ()
-    placed: bool = False
-    trimmed: bool = False
+    # What is in it
 
     @property
-    def touched(self) -> bool:
-        """True when there is hand work in it."""
-        return bool(self.corrections) or self.offset != Offset() or self.placed or self.trimmed
-
-
-@dataclass(frozen=True, slots=True)
-class Portrait:
-    """The picture of a subject in the register: a frame and the face's box x0, y0, x1, y1 in it, px."""
-
-    clip: str
-    frame: int
-    box: tuple[float, float, float, float]
-
-
-class Answer(StrEnum):
-    """What a person said to “Are these the same person?”. Yes is not kept: the two become one."""
-
-    OPEN = "open"
-    LATER = "later"
-    NO = "no"
-
-
-@dataclass(frozen=True, slots=True)
-class Likeness:
-    """Two subjects, by key, that may be one person, with the probability; what was answered. A no outlives new scans."""
-
-    one: str
-    other: str
-    probability: float
-    answer: Answer = Answer.OPEN
-
-    def is_about(self, one: str, other: str) -> bool:
-        return {self.one, self.other} == {one, other}
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Subject:
-    """Somebody to protect. style None means the project's.
-
-    doubtful: hardly a face, kept apart until somebody decides; dismissed: somebody said that it is nobody. sure: the
-    probability, by the machine's reckoning, that all sightings it joined are one person. portrait_chosen: by hand, so a
-    scan leaves it alone.
-    """
-
-    key: str
-    name: str
-    decision: Decision = Decision.UNDECIDED
-    sightings: tuple[Sighting, ...] = ()
-    style: CoverStyle | None = None
-    portrait: Portrait | None = None
-    portrait_chosen: bool = False
-    doubtful: bool = False
-    dismissed: bool = False
-    sure: float = 1.0
+    def clips(self) -> tuple[Clip, ...]:
+        """The clips in the project, in order."""
+        by_key = {clip.key: clip for clip in self.files}
+        return tuple(by_key[key] for key in self.decisions.clips)
 
     @property
-    def is_covered(self) -> bool:
-        return self.decision != Decision.SHOW and not self.dismissed
+    def subjects(self) -> tuple[Subject, ...]:
+        return self.decisions.subjects
 
     @property
-    def is_decided(self) -> bool:
-        return self.decision != Decision.UNDECIDED or self.dismissed
+    def style(self) -> Style:
+        return self.decisions.style
 
-    def in_clip(self, clip: str) -> list[Sighting]:
-        return [s for s in self.sightings if s.clip == clip]
+    @property
+    def accepted(self) -> tuple[Acceptance, ...]:
+        return self.decisions.accepted
 
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Clip:
-    """A source file. width, height: upright px; frames: good ones; size, fingerprint: identity of its contents.
-
-    every: how the last scan stepped, 0 when there was none; faces: what that scan saw; damage: a sentence or empty.
-    """
-
-    key: str
-    path: FilePath
-    size: int
-    fingerprint: str
-    width: int
-    height: int
-    rate: Fraction
-    frames: int
-    every: int = 0
-    faces: FaceTable = FaceTable.none()
-    cuts: tuple[int, ...] = ()
-    damage: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class Acceptance:
-    """A finding that a person looked at and accepts. Identified by what it is about, so that it survives a new check."""
-
-    clip: str
-    subject: str
-    reason: str
-    first: int
-    last: int
-    by: str
-    note: str
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Project:
-    clips: tuple[Clip, ...] = ()
-    subjects: tuple[Subject, ...] = ()
-    style: CoverStyle = CoverStyle()
-    accepted: tuple[Acceptance, ...] = ()
-    likenesses: tuple[Likeness, ...] = ()
+    @property
+    def likenesses(self) -> tuple[Likeness, ...]:
+        return self.decisions.likenesses
 
     def clip(self, key: str) -> Clip:
-        """Raises KeyError when there is none."""
-        for clip in self.clips:
-            if clip.key == key:
-                return clip
+        """Raises KeyError when it is not in the project."""
+        if key in self.decisions.clips:
+            for clip in self.files:
+                if clip.key == key:
+                    return clip
         raise KeyError(key)
 
     def subject(self, key: str) -> Subject:
         """Raises KeyError when there is none."""
-        for subject in self.subjects:
+        for subject in self.decisions.subjects:
             if subject.key == key:
                 return subject
         raise KeyError(key)
 
-    def style_of(self, subject: Subject) -> CoverStyle:
-        return subject.style or self.style
+    def scan_of(self, clip: str) -> Scan | None:
+        """What the newest scan of a clip saw, or None."""
+        return self.evidence.scan_of(clip)
+
+    def tracks_of(self, sighting: Sighting) -> list[Track]:
+        """The tracks a sighting rests on, in its order."""
+        known = self.evidence.by_key()
+        return [known[key] for key in sighting.tracks]
+
+    def style_of(self, subject: Subject) -> Style:
+        return subject.style or self.decisions.style
+
+    # With a part of it changed
+
+    def deciding(self, **changes) -> Project:
+        """With fields of the decisions changed."""
+        return replace(self, decisions=replace(self.decisions, **changes))
 
     def with_subject(self, changed: Subject) -> Project:
-        return replace(self, subjects=tuple(changed if s.key == changed.key else s for s in self.subjects))
+        return self.deciding(subjects=tuple(changed if s.key == changed.key else s for s in self.subjects))
 
     def with_clip(self, changed: Clip) -> Project:
-        return replace(self, clips=tuple(changed if c.key == changed.key else c for c in self.clips))
+        """With what is known of a file changed."""
+        return replace(self, files=tuple(changed if c.key == changed.key else c for c in self.files))
+
+    def new_id(self, kind: str) -> tuple[Project, str]:
+        """With one id more given out, and that id. kind: a field of Issued."""
+        issued, key = self.issued.next(kind)
+        return replace(self, issued=issued), key
+
+    def without_leftovers(self) -> Project:
+        """Without clips and tracks that nothing in it refers to any more: what is written to the file."""
+        here = set(self.decisions.clips)
+        scans = tuple(scan for scan in self.evidence.scans if scan.clip in here)
+        wanted = {key for scan in scans for person in scan.people for key in person.tracks}
+        wanted |= {key for subject in self.subjects for sighting in subject.sightings for key in sighting.tracks}
+        tracks = tuple(track for track in self.evidence.tracks if track.key in wanted)
+        files = tuple(clip for clip in self.files if clip.key in here)
+        if len(files) == len(self.files) and len(tracks) == len(self.evidence.tracks) and len(scans) == len(self.evidence.scans):
+            return self
+        return replace(self, files=files, evidence=Evidence(scans, tracks))

@@ -8,9 +8,12 @@ from enum import IntEnum
 
 import numpy as np
 
-from skiagraph.project.model import Clip, Project, Subject
-from skiagraph.project.outline import outline_rows
-from skiagraph.review.findings import UNSURE, Finding
+from skiagraph.project.model import Clip, Project, Sighting, Subject
+from skiagraph.project.rows import CONFIDENCE, outline_rows
+from skiagraph.remembering import Remembered
+from skiagraph.review.finding import UNSURE, Finding
+
+_LANES = Remembered(64 << 20, size=lambda lane: 200 * (1 + len(lane.stretches)) + sum(r.nbytes for _, r in lane.ribbons))
 
 
 class LaneState(IntEnum):
@@ -43,8 +46,8 @@ class Stretch:
 class Lane:
     """One subject's lane in a clip.
 
-    stretches in order; sure: float32 (n,) confidence from frame sure_first on, the ribbon; keyframes: frames with a
-    correction; ends: (first, last) of every sighting.
+    stretches in order; ribbons: (first frame, float32 (n,) confidence from it on); keyframes: frames with a keyframe or a
+    repair; ends: (first, last) of every sighting.
     """
 
     subject: str
@@ -56,28 +59,36 @@ class Lane:
 
 
 def lane(project: Project, clip: Clip, subject: Subject, waiting: Iterable[Finding]) -> Lane:
-    """The lane of a subject, given the findings that are open."""
-    mine = [f for f in waiting if f.clip == clip.key and f.subject == subject.key]
-    state = np.full(clip.frames, -1, int)
-    sightings = subject.in_clip(clip.key)
+    """The lane of a subject, given the findings that are open. Kept while neither it nor they change."""
+    mine = tuple(f for f in waiting if f.clip == clip.key and f.subject == subject.key)
+    return _LANES.get((clip, subject), mine, lambda: _lane(project, clip, subject, mine))
+
+
+def _lane(project: Project, clip: Clip, subject: Subject, mine: tuple[Finding, ...]) -> Lane:
+    state = np.full(clip.frames, -1, np.int8)
+    sightings = sorted((s for s in subject.in_clip(clip.key) if s.first < clip.frames), key=lambda s: s.first)
     ribbons = []
     for sighting in sightings:
-        rows = outline_rows(sighting)
-        span = slice(sighting.first, sighting.last + 1)
+        sure = _confidence(project, clip, sighting)
+        span = slice(sighting.first, sighting.first + len(sure))
         state[span] = LaneState.COVERED if subject.is_covered else LaneState.SHOWN
         if subject.is_covered:
-            state[span][rows[:, 5] < UNSURE] = LaneState.UNSURE
-        ribbons.append((sighting.first, rows[:, 5].astype(np.float32)))
+            state[span][sure < UNSURE] = LaneState.UNSURE
+        ribbons.append((sighting.first, sure))
     if subject.is_covered:
         for finding in mine:
             if finding.is_exposing:
                 state[finding.first:finding.last + 1] = LaneState.EXPOSED
-    return Lane(subject.key, tuple(_stretches(state)), tuple(ribbons), tuple(sorted(c.frame for s in sightings for c in s.corrections)),
-                tuple((s.first, s.last) for s in sightings), len(mine))
+    return Lane(subject.key, tuple(_stretches(state)), tuple(ribbons), tuple(sorted(f for s in sightings for f in s.marks())),
+                tuple((s.first, min(s.last, clip.frames - 1)) for s in sightings), len(mine))
+
+
+def _confidence(project: Project, clip: Clip, sighting: Sighting) -> np.ndarray:
+    return outline_rows(project, sighting)[:clip.frames - sighting.first, CONFIDENCE].astype(np.float32)
 
 
 def _stretches(state: np.ndarray):
-    edges = np.flatnonzero(np.diff(state, prepend=-2, append=-2))
+    edges = np.flatnonzero(np.diff(state.astype(int), prepend=-2, append=-2))
     for a, b in zip(edges, edges[1:]):
         if state[a] >= 0:
             yield Stretch(int(a), int(b) - 1, LaneState(int(state[a])))
@@ -105,7 +116,7 @@ def next_finding(waiting: list[Finding], clip: str, frame: int, *, backward: boo
 
 def next_keyframe(subject: Subject, clip: str, frame: int, *, backward: bool = False) -> int | None:
     """The subject's next keyframe after (or before) a frame, or None."""
-    frames = sorted({c.frame for s in subject.in_clip(clip) for c in s.corrections})
+    frames = sorted({f for s in subject.in_clip(clip) for f in s.marks()})
     if backward:
         return next((f for f in reversed(frames) if f < frame), None)
     return next((f for f in frames if f > frame), None)

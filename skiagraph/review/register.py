@@ -7,7 +7,7 @@ from enum import StrEnum
 
 from skiagraph.project.cast import screen_time
 from skiagraph.project.model import Clip, Decision, Project, Subject
-from skiagraph.review.findings import Finding
+from skiagraph.review.finding import Finding
 
 
 class Show(StrEnum):

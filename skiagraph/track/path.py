@@ -1,46 +1,54 @@
-"""A path: where a head is in every frame of a sighting, as parallel arrays."""
+"""A path: where something is in every frame of a stretch, as parallel arrays. This kind has a similarity in each row."""
 
 from __future__ import annotations
-
-from dataclasses import dataclass, replace
 
 import numpy as np
 
 # By what means a row was obtained.
 FOUND, FOLLOWED, BRIDGED, PLACED = range(4)
 ORIGIN_NAMES = ("found", "followed", "bridged", "placed")
+COLUMNS = ("cx", "cy", "width", "height", "angle", "confidence", "origin")
+# Rows are kept to hundredths of a px and of a degree and thousandths of confidence: far finer than anything is known.
+PX_STEPS, DEGREE_STEPS, CONFIDENCE_STEPS = 100, 100, 1000
 
 
-@dataclass(frozen=True, slots=True, eq=False)
 class Path:
     """Rows for frames first .. last. cx, cy, width, height: px of the upright clip; angle: degrees clockwise;
-    confidence: 0..1; origin: uint8, one of the constants above. Arrays are float32 (n,) and read-only.
+    confidence: 0..1; origin: uint8, one of the constants above. Arrays are float32 (n,) and read-only; a path is a value.
+
+    A plain class and no dataclass, since the project file has its own, compact form for it.
     """
 
-    first: int
-    cx: np.ndarray
-    cy: np.ndarray
-    width: np.ndarray
-    height: np.ndarray
-    angle: np.ndarray
-    confidence: np.ndarray
-    origin: np.ndarray
+    __slots__ = ("first", *COLUMNS, "__weakref__")
 
-    def __post_init__(self):
-        n = len(self.cx)
+    def __init__(self, first: int, cx, cy, width, height, angle, confidence, origin):
+        n = len(cx)
         if n == 0:
             raise ValueError("a path has at least one row")
-        for name in ("cx", "cy", "width", "height", "angle", "confidence", "origin"):
-            array = np.ascontiguousarray(getattr(self, name), np.uint8 if name == "origin" else np.float32)
+        self.first = int(first)
+        for name, given in zip(COLUMNS, (cx, cy, width, height, angle, confidence, origin)):
+            array = np.ascontiguousarray(given, np.uint8 if name == "origin" else np.float32)
             if array.shape != (n,):
                 raise ValueError(f"{name} has shape {array.shape}, expected ({n},)")
             if name != "origin" and not np.isfinite(array).all():
                 raise ValueError(f"{name} is not finite in every row")
             array.flags.writeable = False
-            object.__setattr__(self, name, array)
+            setattr(self, name, array)
 
     def __len__(self) -> int:
         return len(self.cx)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Path) and self.first == other.first and all(np.array_equal(getattr(self, n), getattr(other, n)) for n in COLUMNS)
+
+    def __hash__(self) -> int:
+        return hash((self.first, len(self), float(self.cx[0]), float(self.cy[-1])))
+
+    def __reduce__(self):
+        return Path, (self.first, *(getattr(self, name) for name in COLUMNS))
+
+    def __repr__(self) -> str:
+        return f"Path({self.first} .. {self.last} from ({self.cx[0]:.0f}, {self.cy[0]:.0f}))"
 
     @property
     def last(self) -> int:
@@ -57,8 +65,19 @@ class Path:
     def part(self, first: int, last: int) -> Path:
         """The rows of frames first .. last, both included; they must overlap the path."""
         a, b = max(first, self.first) - self.first, min(last, self.last) - self.first + 1
-        columns = {name: getattr(self, name)[a:b] for name in ("cx", "cy", "width", "height", "angle", "confidence", "origin")}
-        return replace(self, first=self.first + a, **columns)
+        return Path(self.first + a, *(getattr(self, name)[a:b] for name in COLUMNS))
+
+    def rows(self) -> np.ndarray:
+        """float32 (n, 6) cx, cy, width, height, angle, confidence."""
+        return np.stack([self.cx, self.cy, self.width, self.height, self.angle, self.confidence], axis=1)
+
+    def kept(self) -> Path:
+        """The same in the steps in which rows are kept, so that what is written is what is read."""
+        steps = np.array([PX_STEPS] * 4 + [DEGREE_STEPS, CONFIDENCE_STEPS], np.float64)
+        rows = np.round(self.rows().astype(np.float64) * steps) / steps
+        rows[:, 2:4] = np.maximum(rows[:, 2:4], 1 / PX_STEPS)
+        rows[:, 5] = np.clip(rows[:, 5], 0, 1)
+        return Path.from_rows(self.first, rows, self.origin)
 
     @staticmethod
     def from_rows(first: int, rows: np.ndarray, origin: np.ndarray) -> Path:

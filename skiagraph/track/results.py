@@ -15,22 +15,34 @@ from skiagraph.track.path import Path
 SIGN = 50
 
 
-@dataclass(frozen=True, slots=True, eq=False)
 class FaceTable:
     """Every face the detector was sure of, also of nobody, and signs at an edge where a shot begins or ends: parallel arrays.
 
-    frames int32 (n,) rising; boxes int16 (n, 4) x0, y0, x1, y1 px; scores uint8 (n,) in percent.
+    frames int32 (n,) rising; boxes int16 (n, 4) x0, y0, x1, y1 px; scores uint8 (n,) in percent. A value; a plain class and no
+    dataclass, since the project file has its own, compact form for it.
     """
 
-    frames: np.ndarray
-    boxes: np.ndarray
-    scores: np.ndarray
+    __slots__ = ("frames", "boxes", "scores", "__weakref__")
+
+    def __init__(self, frames: np.ndarray, boxes: np.ndarray, scores: np.ndarray):
+        self.frames, self.boxes, self.scores = (np.asarray(a) for a in (frames, boxes, scores))
+        for array in (self.frames, self.boxes, self.scores):
+            array.flags.writeable = False
+
+    def __reduce__(self):
+        return FaceTable, (self.frames, self.boxes, self.scores)
 
     def at(self, frame: int) -> slice:
         return slice(int(np.searchsorted(self.frames, frame)), int(np.searchsorted(self.frames, frame + 1)))
 
     def __len__(self) -> int:
         return len(self.frames)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, FaceTable) and all(np.array_equal(getattr(self, n), getattr(other, n)) for n in ("frames", "boxes", "scores"))
+
+    def __hash__(self) -> int:
+        return hash((len(self), self.frames[:1].tobytes()))
 
     @staticmethod
     def none() -> FaceTable:
@@ -78,7 +90,7 @@ class FoundPerson:
 @dataclass(frozen=True, slots=True)
 class ScanResult:
     """likely: (key, key, probability) of people who may be one; damage: a sentence when the clip turned out to be good only up to
-    `frames`, otherwise empty."""
+    `frames`, otherwise empty; reached: frames that were looked at, fewer than `frames` while the scan runs, None when it is whole."""
 
     people: tuple[FoundPerson, ...]
     faces: FaceTable
@@ -86,3 +98,4 @@ class ScanResult:
     frames: int
     damage: str = ""
     likely: tuple[tuple[int, int, float], ...] = ()
+    reached: int | None = None

@@ -134,7 +134,7 @@ class _Scan:
         if self.partial and searched and frame >= self._tell_at:
             # Telling costs more the more there is to tell, so it becomes rarer.
             self._tell_at = frame + max(self._tell_every, frame // 10)
-            self.partial(self._result(self._found_so_far(), ()))
+            self.partial(replace(self._result(self._found_so_far(), ()), reached=frame + 1))
 
     def _remember(self, frame: int, seen: Seen) -> None:
         found = seen.found

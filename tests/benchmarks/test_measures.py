@@ -33,7 +33,7 @@ class MeasureTest(TemporaryFolder):
         if swap_at is not None:
             one[swap_at:], two[swap_at:] = two[swap_at:].copy(), one[swap_at:].copy()
         people = tuple(FoundPerson(n, (Path.from_rows(0, r, np.zeros(len(r))),), 0, (0, 0, 9, 9)) for n, r in enumerate((one, two), 1))
-        return cast.apply_scan(edits.add_clip(Project(), *self.opened), "c1", ScanResult(people, FaceTable.none(), (), len(one)), 1)
+        return take_in(add_clip(Project(), *self.opened), "c1", ScanResult(people, FaceTable.none(), (), len(one)), 1)
 
     def test_a_perfect_project(self):
         found, who = leaks(self.project(), "c1", self.truth), identity(self.project(size=1.0), "c1", self.truth)

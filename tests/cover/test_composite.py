@@ -2,14 +2,15 @@
 
 import numpy as np
 
-from skiagraph.cover.composite import covered
-from skiagraph.cover.matte import draw_layer, layers, matte
+from skiagraph.cover.layer import layer_of
 from skiagraph.media.index import open_clip
 from skiagraph.media.reader import FrameReader
 from skiagraph.project import cast, edits
-from skiagraph.project.model import CoverKind, CoverStyle, Decision
-from skiagraph.project.outline import Outline, contains
-from tests.support import TemporaryFolder, head_path, make_clip, project_on
+from skiagraph.project.layers import layers, matte
+from skiagraph.project.model import Cover, Decision, Outline, Style
+from tests.support import TemporaryFolder, covered, head_path, make_clip, project_on
+
+Mosaic, Solid = Cover.kinds["mosaic"], Cover.kinds["solid"]
 
 
 def noisy(n, width, height):
@@ -26,9 +27,9 @@ class CompositeTest(TemporaryFolder):
         for name in ("yuv420p", "yuv422p10le", "yuv444p", "gray", "gbrp10le"):
             path = make_clip(self.folder / f"{name}.mkv", 2, encoder="ffv1", pixel_format=name, draw=noisy)
             frame = self.frame(path)
-            for kind in CoverKind:
-                with self.subTest(layout=name, kind=kind):
-                    project = edits.set_project_style(project_on(path, head_path(0, 2, angle=20)), CoverStyle(kind))
+            for kind in Cover.kinds.values():
+                with self.subTest(layout=name, kind=kind.word):
+                    project = edits.set_project_style(project_on(path, head_path(0, 2, angle=20)), Style.of(kind()))
                     hidden = covered(project, "c1", frame)
                     cover = matte(project, "c1", 0)
                     for n, (before, after) in enumerate(zip(frame.planes(), hidden.planes())):
@@ -39,25 +40,33 @@ class CompositeTest(TemporaryFolder):
 
     def test_solid_is_one_value_wherever_the_matte_is_complete(self):
         path = make_clip(self.folder / "a.mkv", 1, encoder="ffv1", draw=noisy)
-        project = edits.set_project_style(project_on(path, head_path(0, 1)), CoverStyle(CoverKind.SOLID, colour=(0, 0, 0)))
+        project = edits.set_project_style(project_on(path, head_path(0, 1)), Style.of(Solid((0, 0, 0))))
         hidden = covered(project, "c1", self.frame(path))
         self.assertEqual(set(hidden.planes()[0][matte(project, "c1", 0) == 255].tolist()), {16})
 
-    def test_cover_does_not_depend_on_the_face_beyond_its_blocks(self):
-        """Two faces with the same block means give the same mosaic."""
-        path = make_clip(self.folder / "a.mkv", 1, encoder="ffv1", pixel_format="gray", draw=noisy)
-        style = CoverStyle(CoverKind.MOSAIC, blocks=3, margin=0, feather=0)
-        project = edits.set_project_style(project_on(path, head_path(0, 1, width=60, height=60)), style)
-        hidden = covered(project, "c1", self.frame(path)).planes()[0]
-        inside = hidden[matte(project, "c1", 0) == 255]
-        self.assertLessEqual(len(set(inside.tolist())), 16)
+    def test_two_faces_with_the_same_block_means_give_the_same_mosaic(self):
+        def checked(n, width, height):
+            """A fine pattern, and its negative: alike in the mean of each block of 20 px."""
+            on = (np.indices((height, width)).sum(axis=0) + n) % 2
+            return np.repeat((on * 200 + 20)[..., None], 3, axis=2).astype(np.uint8)
+
+        head, hidden, plain = head_path(0, 2, width=60, height=60), [], []
+        path = make_clip(self.folder / "a.mkv", 2, encoder="ffv1", pixel_format="gray", draw=checked)
+        project = edits.set_project_style(project_on(path, head), Style.of(Mosaic(3), 0, 0))
+        inside = matte(project, "c1", 0) == 255
+        for n in (0, 1):
+            frame = self.frame(path, n)
+            plain.append(frame.planes()[0][inside])
+            hidden.append(covered(project, "c1", frame).planes()[0][inside])
+        self.assertGreater(int(np.abs(plain[0].astype(int) - plain[1]).min()), 150)
+        self.assertLessEqual(int(np.abs(hidden[0].astype(int) - hidden[1]).max()), 1)
 
     def test_turned_clip_is_covered_where_it_is_upright(self):
         for rotation in (90, 180, 270):
             with self.subTest(rotation=rotation):
                 path = make_clip(self.folder / f"r{rotation}.mp4", 2, rotation=rotation, draw=noisy)
                 head = head_path(0, 2, cx=30, cy=40, width=20, height=24)
-                project = edits.set_project_style(project_on(path, head), CoverStyle(CoverKind.SOLID, colour=(255, 0, 0)))
+                project = edits.set_project_style(project_on(path, head), Style.of(Solid((255, 0, 0))))
                 shown = covered(project, "c1", self.frame(path)).rgb()
                 self.assertGreater(int(shown[40, 30, 0]) - int(shown[40, 30, 1]), 150)
                 changed = np.abs(shown.astype(int) - self.frame(path).rgb()).sum(axis=2) > 60
@@ -77,14 +86,14 @@ class MatteTest(TemporaryFolder):
     def test_complete_inside_and_soft_only_outwards(self):
         rng = np.random.default_rng(5)
         for _ in range(30):
-            outline = Outline(*rng.uniform(20, 140, 2), *rng.uniform(8, 80, 2), rng.uniform(-90, 90))
+            outline = Outline.at(*rng.uniform(20, 140, 2), *rng.uniform(8, 80, 2), rng.uniform(-90, 90))
             for feather in (0.0, 0.3):
-                layer = draw_layer("s", CoverStyle(feather=feather), outline, (160, 160))
+                layer = layer_of("s", Style.of(Mosaic(), feather=feather), outline, (160, 160))
                 x0, y0, x1, y1 = layer.box
                 grid = np.stack(np.meshgrid(np.arange(x0, x1) + 0.5, np.arange(y0, y1) + 0.5), -1).reshape(-1, 2)
-                inside = contains(outline, grid).reshape(y1 - y0, x1 - x0)
+                inside = outline.contains(grid).reshape(y1 - y0, x1 - x0)
                 self.assertTrue((layer.alpha[inside] == 255).all())
-                far = ~contains(outline.scaled(1 + feather + 6 / min(outline.width, outline.height)), grid).reshape(inside.shape)
+                far = ~outline.grown_by(feather + 6 / min(outline.width, outline.height)).contains(grid).reshape(inside.shape)
                 self.assertTrue((layer.alpha[far] == 0).all())
 
     def test_unsure_and_fast_paths_grow(self):
@@ -95,4 +104,4 @@ class MatteTest(TemporaryFolder):
         self.assertGreater(sizes[2], sizes[0] * 1.05)
 
     def test_outside_the_frame_there_is_no_layer(self):
-        self.assertIsNone(draw_layer("s", CoverStyle(), Outline(-100, 40, 20, 20, 0), (160, 96)))
+        self.assertIsNone(layer_of("s", Style.of(Mosaic()), Outline.at(-100, 40, 20, 20), (160, 96)))

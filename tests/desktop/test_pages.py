@@ -110,7 +110,7 @@ class HandoverTest(PageTest):
 
     def test_a_clip_nobody_searched_is_handed_over_only_by_choice(self):
         page = self.keep(HandoverPage())
-        bare = edits.add_clip(Project(), *open_clip(self.clip))
+        bare = add_clip(Project(), *open_clip(self.clip))
         asked = self.heard(page.exportPressed)
         page.set_project(bare, 0, 0, False)
         page.press_export()

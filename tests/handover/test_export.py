@@ -7,7 +7,7 @@ from unittest import mock
 import av
 import numpy as np
 
-from skiagraph.cover.matte import matte
+from skiagraph.project.layers import matte
 from skiagraph.errors import Cancelled, CannotWriteMedia
 from skiagraph.handover.export import export_clip
 from skiagraph.jobs import JobControl

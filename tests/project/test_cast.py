@@ -1,11 +1,11 @@
 """Who is who in the project: nothing is shown by accident, and what a person did survives every scan."""
 
-from dataclasses import replace
-
 from skiagraph.errors import EditRefused
-from skiagraph.project import cast, edits
-from skiagraph.project.model import Answer, CoverKind, CoverStyle, Decision, Likeness, Portrait, Project, Reach
-from skiagraph.project.outline import outline_at
+from skiagraph.footage.adding import add_clip
+from skiagraph.footage.scanning import take_in
+from skiagraph.project import cast, edits, outlines
+from skiagraph.project.model import Answer, Cover, Decision, Likeness, Portrait, Project, Reach, Style, replace
+from skiagraph.project.rows import outline_at
 from skiagraph.track.results import FaceTable, FoundPerson, ScanResult
 from tests.support import TemporaryFolder, head_path, make_clip, opened
 
@@ -21,7 +21,7 @@ def scanned(*people, likely=()):
 class CastTest(TemporaryFolder):
     def setUp(self):
         super().setUp()
-        self.empty = edits.add_clip(Project(), *opened(make_clip(self.folder / "a.mp4", 90)))
+        self.empty = add_clip(Project(), *opened(make_clip(self.folder / "a.mp4", 90)))
 
     def names(self, project):
         return [s.name for s in project.subjects]
@@ -30,73 +30,71 @@ class CastTest(TemporaryFolder):
         return [(s.first, s.last) for s in project.subject(key).sightings]
 
     def test_everybody_found_is_undecided_and_covered(self):
-        project = cast.apply_scan(self.empty, "c1", scanned(person(1, head_path(0, 90)), person(2, head_path(0, 30, cx=130), sure=0.95)), 1)
+        project = take_in(self.empty, "c1", scanned(person(1, head_path(0, 90)), person(2, head_path(0, 30, cx=130), sure=0.95)), 1)
         self.assertEqual(self.names(project), ["Person 1", "Person 2"])
         self.assertTrue(all(s.is_covered and not s.is_decided for s in project.subjects))
-        self.assertEqual(project.clip("c1").every, 1)
+        self.assertEqual((project.scan_of("c1").every, project.scan_of("c1").reached), (1, 90))
 
-    def test_people_grow_while_a_scan_runs_and_are_joined_when_it_knows_more(self):
-        project = cast.apply_scan(self.empty, "c1", scanned(person(1, head_path(0, 20))), 0)
-        project = cast.apply_scan(project, "c1", scanned(person(1, head_path(0, 40)), person(2, head_path(60, 10))), 0)
-        self.assertEqual(project.clip("c1").every, 0)
-        project = cast.apply_scan(project, "c1", scanned(person(1, head_path(0, 40), head_path(60, 30), sure=0.97)), 1)
+    def test_people_are_joined_when_a_scan_knows_more(self):
+        project = take_in(self.empty, "c1", scanned(person(1, head_path(0, 40)), person(2, head_path(60, 10))), 1)
+        project = take_in(project, "c1", scanned(person(1, head_path(0, 40), head_path(60, 30), sure=0.97)), 1)
         self.assertEqual(self.names(project), ["Person 1"])
         self.assertEqual(self.spans(project, "s1"), [(0, 39), (60, 89)])
         self.assertAlmostEqual(project.subject("s1").sure, 0.97)
 
     def test_decision_taken_while_a_scan_runs_stays(self):
-        project = cast.apply_scan(self.empty, "c1", scanned(person(1, head_path(0, 20)), person(2, head_path(0, 20, cx=130))), 0)
+        project = take_in(self.empty, "c1", scanned(person(1, head_path(0, 20)), person(2, head_path(0, 20, cx=130))), 1)
         project = cast.decide(project, ["s2"], Decision.SHOW)
-        project = cast.apply_scan(project, "c1", scanned(person(1, head_path(0, 90)), person(2, head_path(0, 90, cx=130))), 1)
+        project = take_in(project, "c1", scanned(person(1, head_path(0, 90)), person(2, head_path(0, 90, cx=130))), 1)
         self.assertEqual([s.decision for s in project.subjects], [Decision.UNDECIDED, Decision.SHOW])
         self.assertEqual(self.spans(project, "s2"), [(0, 89)])
 
     def test_new_sightings_are_never_given_to_somebody_who_is_shown(self):
-        project = cast.apply_scan(self.empty, "c1", scanned(person(1, head_path(0, 30))), 1)
+        project = take_in(self.empty, "c1", scanned(person(1, head_path(0, 30))), 1)
         project = cast.decide(project, ["s1"], Decision.SHOW)
-        again = cast.apply_scan(project, "c1", scanned(person(1, head_path(0, 30), head_path(60, 20), sure=0.96)), 1)
+        again = take_in(project, "c1", scanned(person(1, head_path(0, 30), head_path(60, 20), sure=0.96)), 1)
         self.assertEqual(self.spans(again, "s1"), [(0, 29)])
         self.assertEqual(again.subjects[1].decision, Decision.UNDECIDED)
         self.assertEqual([(n.one, n.other) for n in cast.open_likenesses(again)], [("s1", again.subjects[1].key)])
 
     def test_hand_merge_survives_a_new_scan(self):
         result = scanned(person(1, head_path(0, 30)), person(2, head_path(60, 30)))
-        project = cast.merge_subjects(edits.rename(cast.apply_scan(self.empty, "c1", result, 1), "s1", "Clerk"), "s1", ["s2"])
-        again = cast.apply_scan(project, "c1", result, 1)
+        project = cast.merge_subjects(edits.rename(take_in(self.empty, "c1", result, 1), "s1", "Clerk"), "s1", ["s2"])
+        again = take_in(project, "c1", result, 1)
         self.assertEqual(self.names(again), ["Clerk"])
         self.assertEqual(self.spans(again, "s1"), [(0, 29), (60, 89)])
 
     def test_hand_split_survives_a_new_scan(self):
         result = scanned(person(1, head_path(0, 30), head_path(60, 30), sure=0.97))
-        project, new = cast.split_at(cast.apply_scan(self.empty, "c1", result, 1), "s1", "c1", 60)
-        again = cast.apply_scan(project, "c1", result, 1)
+        project, new = cast.split_at(take_in(self.empty, "c1", result, 1), "s1", "c1", 60)
+        again = take_in(project, "c1", result, 1)
         self.assertEqual((self.spans(again, "s1"), self.spans(again, new)), ([(0, 29)], [(60, 89)]))
         self.assertTrue(any(n.is_about("s1", new) and n.answer == Answer.NO for n in again.likenesses))
 
     def test_dismissed_stay_dismissed_and_doubtful_have_names_of_their_own(self):
         result = scanned(person(1, head_path(0, 90)), person(2, head_path(0, 90, cx=130), doubtful=True))
-        project = cast.apply_scan(self.empty, "c1", result, 1)
+        project = take_in(self.empty, "c1", result, 1)
         self.assertEqual(self.names(project), ["Person 1", "Doubtful 1"])
         self.assertTrue(project.subject("s2").is_covered)
         project = cast.dismiss(project, ["s2"])
         self.assertFalse(project.subject("s2").is_covered)
-        again = cast.apply_scan(project, "c1", result, 1)
+        again = take_in(project, "c1", result, 1)
         self.assertTrue(again.subject("s2").dismissed)
         self.assertTrue(cast.decide(again, ["s2"], Decision.COVER).subject("s2").is_covered)
 
-    def test_untouched_people_that_are_gone_go_and_decided_ones_stay(self):
-        project = cast.apply_scan(self.empty, "c1", scanned(person(1, head_path(0, 90)), person(2, head_path(0, 90, cx=130)), person(3, head_path(0, 9, cx=20))), 1)
+    def test_nobody_is_uncovered_because_a_new_scan_did_not_find_them(self):
+        project = take_in(self.empty, "c1", scanned(person(1, head_path(0, 90)), person(2, head_path(0, 90, cx=130)), person(3, head_path(0, 9, cx=20))), 1)
         project = cast.decide(project, ["s2"], Decision.COVER)
-        again = cast.apply_scan(project, "c1", scanned(person(1, head_path(0, 90))), 1)
-        self.assertEqual([s.key for s in again.subjects], ["s1", "s2"])
-        self.assertEqual(self.spans(again, "s2"), [(0, 89)])
+        again = take_in(project, "c1", scanned(person(1, head_path(0, 90))), 1)
+        self.assertEqual([s.key for s in again.subjects], ["s1", "s2", "s3"])
+        self.assertEqual((self.spans(again, "s2"), self.spans(again, "s3")), ([(0, 89)], [(0, 8)]))
 
     def test_hand_placed_stretch_stays_and_the_rest_is_followed_around_it(self):
-        project = cast.apply_scan(self.empty, "c1", scanned(person(1, head_path(0, 10))), 1)
-        there = outline_at(project.subject("s1").sightings[0], 5)
-        project = edits.move_outline(project, "s1", "c1", 50, there, Reach.FRAME)
-        again = cast.apply_scan(project, "c1", scanned(person(1, head_path(0, 90))), 1)
-        placed = next(s for s in again.subject("s1").sightings if s.placed)
+        project = take_in(self.empty, "c1", scanned(person(1, head_path(0, 10))), 1)
+        there = outline_at(project, project.subject("s1").sightings[0], 5)
+        project = outlines.move_outline(project, "s1", "c1", 50, there, Reach.FRAME)
+        again = take_in(project, "c1", scanned(person(1, head_path(0, 90))), 1)
+        placed = next(s for s in again.subject("s1").sightings if s.base is not None)
         spans = self.spans(again, "s1")
         self.assertIn((placed.first, placed.last), spans)
         self.assertEqual((spans[0][0], spans[-1][1]), (0, 89))
@@ -104,12 +102,12 @@ class CastTest(TemporaryFolder):
 
     def test_likely_pairs_become_questions_once(self):
         result = scanned(person(1, head_path(0, 30)), person(2, head_path(60, 30)), likely=[(1, 2, 0.6)])
-        project = cast.apply_scan(self.empty, "c1", result, 1)
+        project = take_in(self.empty, "c1", result, 1)
         self.assertEqual([(n.one, n.other, n.probability) for n in cast.open_likenesses(project)], [("s1", "s2", 0.6)])
         for said, waiting in ((Answer.NO, 0), (Answer.LATER, 0)):
             answered = cast.answer(project, "s1", "s2", said)
             self.assertEqual(len(cast.open_likenesses(answered)), waiting)
-            self.assertEqual(len(cast.open_likenesses(cast.apply_scan(answered, "c1", result, 1))), waiting)
+            self.assertEqual(len(cast.open_likenesses(take_in(answered, "c1", result, 1))), waiting)
         later = cast.answer(project, "s1", "s2", Answer.LATER)
         self.assertEqual(len(cast.open_likenesses(cast.ask_again(later))), 1)
         one = cast.answer(project, "s1", "s2", None)
@@ -119,8 +117,8 @@ class CastTest(TemporaryFolder):
 class DecisionTest(TemporaryFolder):
     def setUp(self):
         super().setUp()
-        project = edits.add_clip(Project(), *opened(make_clip(self.folder / "a.mp4", 90)))
-        self.project = cast.apply_scan(project, "c1", scanned(person(1, head_path(0, 90)), person(2, head_path(0, 20, cx=130)),
+        project = add_clip(Project(), *opened(make_clip(self.folder / "a.mp4", 90)))
+        self.project = take_in(project, "c1", scanned(person(1, head_path(0, 90)), person(2, head_path(0, 20, cx=130)),
                                                               person(3, head_path(40, 40, cx=20)), person(4, head_path(5, 3, cx=60, cy=20), doubtful=True)), 1)
 
     def decisions(self, project):
@@ -180,9 +178,9 @@ class DecisionTest(TemporaryFolder):
 
     def test_chosen_picture_survives_a_scan_and_style_a_split(self):
         project = cast.choose_portrait(self.project, "s1", Portrait("c1", 44, (1, 2, 3, 4)))
-        project = edits.set_style(project, "s1", CoverStyle(CoverKind.SOLID))
-        again = cast.apply_scan(project, "c1", scanned(person(1, head_path(0, 90))), 1)
+        project = edits.set_style(project, "s1", Style.of(Cover.kinds["solid"]()))
+        again = take_in(project, "c1", scanned(person(1, head_path(0, 90))), 1)
         self.assertEqual(again.subject("s1").portrait.frame, 44)
         split, new = cast.split_at(again, "s1", "c1", 45)
-        self.assertEqual(split.subject(new).style.kind, CoverKind.SOLID)
+        self.assertEqual(split.subject(new).style.cover.kind, "solid")
         self.assertEqual(replace(split.subject("s1").portrait, frame=0), Portrait("c1", 0, (1, 2, 3, 4)))

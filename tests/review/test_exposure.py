@@ -1,6 +1,5 @@
 """Proof on the delivered file: faces that nobody agreed to show are found in it, covered ones are not, whoever drew the cover."""
 
-from dataclasses import replace
 from fractions import Fraction
 
 import numpy as np
@@ -9,10 +8,13 @@ from skiagraph.demo.people import BLUE_CAP, OLD_HAND
 from skiagraph.handover.export import export_clip
 from skiagraph.media.index import open_clip
 from skiagraph.media.writer import PictureWriter
+from skiagraph.footage.adding import add_clip
+from skiagraph.footage.scanning import take_in
 from skiagraph.project import cast, edits
-from skiagraph.project.model import CoverKind, CoverStyle, Decision, Project
+from skiagraph.project.model import Cover, Decision, Project, Style, replace
 from skiagraph.review.exposure import check_file
-from skiagraph.review.findings import Reason, findings
+from skiagraph.review.finding import Reason
+from skiagraph.review.findings import findings
 from skiagraph.track.path import Path
 from skiagraph.track.results import FaceTable, FoundPerson, ScanResult
 from tests.detect.test_finder import scene
@@ -35,7 +37,7 @@ class ExposureTest(TemporaryFolder):
                 writer.write(picture)
         rows = [np.tile([x, y, 1.55 * UNIT, 2.1 * UNIT, 0, 0.9], (6, 1)) for x, y in places]
         people = tuple(FoundPerson(n, (Path.from_rows(0, r, np.zeros(6)),), 0, (0, 0, 9, 9)) for n, r in enumerate(rows, 1))
-        return cast.apply_scan(edits.add_clip(Project(), *open_clip(self.clip)), "c1", ScanResult(people, FaceTable.none(), (), 6), 1)
+        return take_in(add_clip(Project(), *open_clip(self.clip)), "c1", ScanResult(people, FaceTable.none(), (), 6), 1)
 
     def check(self, exported, against=None):
         out = self.folder / "out.mp4"
@@ -43,9 +45,9 @@ class ExposureTest(TemporaryFolder):
         return check_file(against or exported, "c1", out)
 
     def test_covered_people_are_not_found_in_the_file(self):
-        for kind in CoverKind:
-            with self.subTest(kind):
-                self.assertEqual(self.check(edits.set_project_style(self.project, CoverStyle(kind))), [])
+        for kind in Cover.kinds.values():
+            with self.subTest(kind.word):
+                self.assertEqual(self.check(edits.set_project_style(self.project, Style.of(kind()))), [])
 
     def test_half_a_face_at_the_edge_counts_as_far_as_it_is_in_the_picture(self):
         project = self.filmed(((2, 180), PLACES[1]))
@@ -66,12 +68,12 @@ class ExposureTest(TemporaryFolder):
         self.assertEqual({(f.reason, f.subject) for f in found}, {(Reason.FILE_DIFFERS, "s2")})
 
     def test_a_file_rendered_in_another_style_is_as_good(self):
-        solid = edits.set_project_style(self.project, CoverStyle(CoverKind.SOLID))
+        solid = edits.set_project_style(self.project, Style.of(Cover.kinds["solid"]()))
         self.assertEqual(self.check(solid, self.project), [])
         self.assertEqual(self.check(self.project, solid), [])
 
     def test_too_weak_a_cover_is_named(self):
-        weak = edits.set_project_style(self.project, CoverStyle(CoverKind.BLUR, blur=0.008, margin=0.0, feather=0.0))
+        weak = edits.set_project_style(self.project, Style.of(Cover.kinds["blur"](0.008), 0.0, 0.0))
         found = self.check(weak, self.project)
         self.assertTrue({f.subject for f in found if f.reason == Reason.FILE_DIFFERS} >= {"s1", "s2"})
 

@@ -1,23 +1,28 @@
 """Findings: every kind of exposure is named, and a good project has none."""
 
-from dataclasses import replace
-
 import numpy as np
 
 from skiagraph.handover.export import export_clip
-from skiagraph.project import cast, edits
-from skiagraph.project.model import Acceptance, CoverKind, CoverStyle, Decision, Sighting
+from skiagraph.project import cast, edits, outlines
+from skiagraph.project.model import Cover, Decision, Outline, Reach, Sighting, Style, replace
 from skiagraph.review.exposure import check_file
-from skiagraph.review.findings import Reason, findings, open_findings, sentence
+from skiagraph.review.finding import Reason, sentence
+from skiagraph.review.findings import acceptance_of, findings, open_findings, was_accepted
 from skiagraph.review.lanes import Attention, LaneState, attention, lane, next_finding
+from skiagraph.track.path import Path as HeadPath
 from skiagraph.track.results import FaceTable
-from tests.support import TemporaryFolder, head_path, make_clip, project_on
+from tests.support import TemporaryFolder, changed_subject, head_path, make_clip, project_on, seen
 
 
 def with_faces(project, *faces):
     """faces: (frame, x0, y0, x1, y1)."""
     table = FaceTable(np.array([f[0] for f in faces], np.int32), np.array([f[1:] for f in faces], np.int16), np.full(len(faces), 90, np.uint8))
-    return project.with_clip(replace(project.clip("c1"), faces=table))
+    return seen(project, faces=table)
+
+
+def replace_last(finding, last):
+    from dataclasses import replace as with_fields
+    return with_fields(finding, last=last)
 
 
 class FindingTest(TemporaryFolder):
@@ -39,7 +44,9 @@ class FindingTest(TemporaryFolder):
         self.assertNotIn(Reason.GAP, [r for r, _, _ in self.reasons(cast.decide(merged, ["s1"], Decision.SHOW))])
 
     def test_a_gap_reaches_over_the_rows_at_its_ends_that_were_not_sure(self):
-        unsure = replace(head_path(0, 20), confidence=np.r_[np.full(15, 0.9), np.full(5, 0.2)].astype(np.float32))
+        rows = head_path(0, 20).rows().copy()
+        rows[15:, 5] = 0.2
+        unsure = HeadPath.from_rows(0, rows, np.zeros(20))
         merged = cast.merge_subjects(project_on(self.clip, unsure, head_path(30, 30)), "s1", ["s2"])
         gap = next(f for f in findings(merged) if f.reason == Reason.GAP)
         self.assertEqual((gap.first, gap.last, gap.worst, gap.at), (15, 29, 10, 20))
@@ -65,21 +72,37 @@ class FindingTest(TemporaryFolder):
         sign = FaceTable(np.array([59], np.int32), np.array([[140, 30, 168, 58]], np.int16), np.array([30], np.uint8))
         for paths, wanted in (((head_path(0, 60),), [(Reason.MAYBE_AT_EDGE, 51, 59)]), ((head_path(0, 60), head_path(0, 60, cx=154, cy=44, width=40, height=50)), [])):
             project = project_on(self.clip, *paths)
-            project = project.with_clip(replace(project.clip("c1"), faces=sign))
+            project = seen(project, faces=sign)
             self.assertEqual(self.reasons(project), wanted)
-        first = replace(sign, frames=np.array([0], np.int32))
+        first = FaceTable(np.array([0], np.int32), sign.boxes, sign.scores)
         project = project_on(self.clip, head_path(0, 60))
-        self.assertEqual(self.reasons(project.with_clip(replace(project.clip("c1"), faces=first))), [(Reason.MAYBE_AT_EDGE, 0, 8)])
+        self.assertEqual(self.reasons(seen(project, faces=first)), [(Reason.MAYBE_AT_EDGE, 0, 8)])
 
     def test_unscanned_clip_is_a_finding(self):
         self.assertEqual(self.reasons(project_on(self.clip, scanned=False)), [(Reason.NOT_SCANNED, 0, 59)])
 
     def test_acceptance_closes_until_it_grows(self):
         project = project_on(self.clip, head_path(0, 60, confidence=0.2))
-        accepted = edits.accept(project, Acceptance("c1", "s1", "unsure", 0, 59, "Ida", ""))
+        accepted = edits.accept(project, acceptance_of(project, findings(project)[0], "Ida"))
         self.assertEqual(open_findings(accepted), [])
-        less = replace(accepted, accepted=(replace(accepted.accepted[0], last=30),))
+        less = edits.accept(project, acceptance_of(project, replace_last(findings(project)[0], 30), "Ida"))
         self.assertEqual(len(open_findings(less)), 1)
+
+    def test_what_is_accepted_is_only_what_was_looked_at(self):
+        project = project_on(self.clip, head_path(0, 60, confidence=0.2))
+        accepted = edits.accept(project, acceptance_of(project, findings(project)[0], "Ida"))
+        moved = outlines.move_outline(accepted, "s1", "c1", 30, Outline.at(40, 40, 30, 40), Reach.SIGHTING)
+        self.assertEqual([f.reason for f in open_findings(moved)], [Reason.UNSURE])
+        self.assertTrue(was_accepted(moved, open_findings(moved)[0]))
+        back = outlines.move_outline(moved, "s1", "c1", 30, Outline.at(80, 48, 30, 40), Reach.SIGHTING)
+        self.assertEqual(open_findings(back), [])
+
+    def test_an_acceptance_of_somebody_who_is_gone_says_nothing_of_somebody_new(self):
+        project = project_on(self.clip, head_path(0, 60, confidence=0.2))
+        project = edits.accept(project, acceptance_of(project, findings(project)[0], "Ida"))
+        project = edits.remove_subjects(project, ["s1"])
+        project, key = outlines.add_subject(project, "c1", 30, Outline.at(80, 48, 30, 40))
+        self.assertEqual(key, "s2", "ids are never given twice")
 
     def test_lanes_and_attention(self):
         project = with_faces(project_on(self.clip, head_path(0, 60, confidence=0.2)), (9, 2, 2, 30, 30))
@@ -100,7 +123,7 @@ class FileCheckTest(TemporaryFolder):
     def setUp(self):
         super().setUp()
         self.clip = make_clip(self.folder / "a.mkv", 12, size=(320, 240), encoder="ffv1")
-        self.project = edits.set_project_style(project_on(self.clip, head_path(0, 12, cx=160, cy=120, width=80, height=100)), CoverStyle(CoverKind.SOLID))
+        self.project = edits.set_project_style(project_on(self.clip, head_path(0, 12, cx=160, cy=120, width=80, height=100)), Style.of(Cover.kinds["solid"]()))
 
     def test_good_export_passes_in_lossy_and_lossless_formats(self):
         for name in ("out.mkv", "out.mp4", "out.mov"):
@@ -108,9 +131,7 @@ class FileCheckTest(TemporaryFolder):
             self.assertEqual(check_file(self.project, "c1", self.folder / name), [], name)
 
     def test_missing_cover_is_found_on_its_frames(self):
-        sighting = self.project.subject("s1").sightings[0]
-        holed = self.project.with_subject(replace(self.project.subject("s1"), sightings=(
-            Sighting("c1", sighting.path, 0, 4), Sighting("c1", sighting.path, 7, 11))))
+        holed = changed_subject(self.project, "s1", sightings=(Sighting("g1", "c1", 0, 4, ("t1",)), Sighting("g2", "c1", 7, 11, ("t1",))))
         export_clip(holed, "c1", self.folder / "out.mp4")
         found = check_file(self.project, "c1", self.folder / "out.mp4")
         self.assertEqual([(f.reason, f.subject, f.first, f.last) for f in found], [(Reason.FILE_DIFFERS, "s1", 5, 6)])

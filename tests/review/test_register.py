@@ -1,13 +1,11 @@
 """What the register lists and how lanes tell states: plain values, no window."""
 
-from dataclasses import replace
-
 from skiagraph.project import cast, edits
-from skiagraph.project.model import Correction, Decision, Offset
+from skiagraph.project.model import Change, Decision, Keyframe, Repair
 from skiagraph.review.findings import findings
 from skiagraph.review.lanes import LaneState, lane, next_keyframe, seen_summary
 from skiagraph.review.register import Order, Show, register_rows
-from tests.support import TemporaryFolder, head_path, make_clip, project_on
+from tests.support import TemporaryFolder, changed_sighting, changed_subject, head_path, make_clip, project_on
 
 
 class RegisterTest(TemporaryFolder):
@@ -17,7 +15,7 @@ class RegisterTest(TemporaryFolder):
         project = cast.decide(project, ["s2"], Decision.SHOW)
         project = cast.decide(project, ["s3"], Decision.COVER)
         project = edits.rename(project, "s3", "Auction clerk")
-        self.project = project.with_subject(replace(project.subject("s4"), doubtful=True))
+        self.project = changed_subject(project, "s4", doubtful=True)
         self.clip = self.project.clip("c1")
         self.waiting = findings(self.project)
 
@@ -46,9 +44,7 @@ class RegisterTest(TemporaryFolder):
         self.assertEqual(seen_summary(self.project, self.project.subject("s1"), self.clip), (1, 60 / 25, 20))
 
     def test_keyframes_forward_and_back(self):
-        sighting = self.project.subject("s1").sightings[0]
-        marked = self.project.with_subject(replace(self.project.subject("s1"), sightings=(replace(sighting, corrections=(
-            Correction(30, Offset()), Correction(50, Offset()))),)))
+        marked = changed_sighting(self.project, "s1", keyframes=(Keyframe(30), Keyframe(60, pin=True)), repairs=(Repair(50, Change(0.1)),))
         subject = marked.subject("s1")
         self.assertEqual([next_keyframe(subject, "c1", f) for f in (0, 30, 50)], [30, 50, None])
         self.assertEqual([next_keyframe(subject, "c1", f, backward=True) for f in (80, 50, 30)], [50, 30, None])

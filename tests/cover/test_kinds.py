@@ -5,7 +5,8 @@ import unittest
 import cv2
 import numpy as np
 
-from skiagraph.cover.effects import blurred, mosaic, solid
+from skiagraph.cover.kinds.blur import blurred
+from skiagraph.cover.kinds.mosaic import blocks_of as mosaic
 
 
 def noise(shape=(120, 160), depth=8, seed=1):
@@ -49,13 +50,12 @@ class EffectTest(unittest.TestCase):
         other[:, 150:] = 0
         np.testing.assert_array_equal(blurred(plane, (10, 20, 60, 100), 6, 6), blurred(other, (10, 20, 60, 100), 6, 6))
 
-    def test_solid_and_all_depths(self):
+    def test_all_depths(self):
         for depth in (8, 10, 12):
             plane = noise(depth=depth)
-            for out in (blurred(plane, BOX, 5, 5), mosaic(plane, BOX, (30.3, 20.7), (9.5, 9.5)), solid(plane, BOX, 17)):
+            for out in (blurred(plane, BOX, 5, 5), mosaic(plane, BOX, (30.3, 20.7), (9.5, 9.5))):
                 self.assertEqual((out.dtype, out.shape), (plane.dtype, (80, 80)))
                 self.assertLess(int(out.max()), 1 << depth)
-        self.assertEqual(set(solid(noise(), BOX, 17).ravel().tolist()), {17})
 
     def test_boxes_at_the_edges_and_of_one_sample(self):
         plane = noise()

@@ -8,11 +8,12 @@ import numpy as np
 
 from skiagraph.errors import CannotOpenMedia, SkiagraphError
 from skiagraph.jobs import JobControl
-from skiagraph.project import edits
+from skiagraph.footage.adding import add_clip
 from skiagraph.project.model import Project
-from skiagraph.project.recognition import Gallery
-from skiagraph.project.scanning import scan_clips, taken_in
-from skiagraph.project.source import open_source
+from skiagraph.footage.recognition import Gallery
+from skiagraph.footage.scanning import scan_clips, take_in
+from skiagraph.footage.source import open_source
+from skiagraph.review.findings import findings
 from skiagraph.track.identity import Signature
 from skiagraph.track.results import FaceTable, FoundPerson, ScanResult
 from tests.support import TemporaryFolder, head_path, make_clip, opened
@@ -28,7 +29,7 @@ class ScanningTest(TemporaryFolder):
         super().setUp()
         self.project = Project()
         for name, frames in (("quay", 20), ("hall", 22)):
-            self.project = edits.add_clip(self.project, *opened(make_clip(self.folder / f"{name}.mp4", frames)))
+            self.project = add_clip(self.project, *opened(make_clip(self.folder / f"{name}.mp4", frames)))
         self.face = np.zeros(128)
         self.face[0] = 1.0
 
@@ -42,11 +43,11 @@ class ScanningTest(TemporaryFolder):
             return result
 
         told = []
-        with mock.patch("skiagraph.track.scan.scan", pretend), mock.patch("skiagraph.project.scanning.recall"):
+        with mock.patch("skiagraph.track.scan.scan", pretend), mock.patch("skiagraph.footage.scanning.recall"):
             scan_clips(project, [c.key for c in project.clips][:len(people_of_clips)], 5, Gallery(), JobControl(), told.append)
         for news in told:
-            if news.result is not None:
-                project = taken_in(project, news.clip, news.result, 5, news.gallery)
+            if news.gallery is not None:
+                project = take_in(project, news.clip, news.result, 5, news.gallery)
         return project, told
 
     def test_each_clip_is_begun_told_of_and_finished_in_turn(self):
@@ -56,10 +57,11 @@ class ScanningTest(TemporaryFolder):
 
     def test_a_clip_counts_as_scanned_only_when_it_is_done(self):
         project, told = self.scanned(self.project, (somebody(1, self.face), somebody(2, -self.face, first=10)))
-        self.assertEqual(project.clip("c1").every, 5)
+        self.assertEqual((project.scan_of("c1").every, project.scan_of("c1").reached), (5, 20))
         self.assertEqual(len(project.subjects), 2)
-        half = taken_in(self.project, "c1", told[1].result, 5, told[1].gallery)
-        self.assertEqual((half.clip("c1").every, len(half.subjects)), (0, 1))
+        half = take_in(self.project, "c1", replace(told[1].result, reached=8), 5)
+        self.assertEqual((half.scan_of("c1").reached, len(half.subjects)), (8, 1))
+        self.assertEqual([(f.reason, f.first, f.last) for f in findings(half) if f.clip == "c1" and not f.subject], [("not-scanned", 8, 19)])
 
     def test_the_same_face_in_two_clips_is_one_subject(self):
         project, _ = self.scanned(self.project, (somebody(1, self.face),), (somebody(1, self.face + 0.01),))
@@ -71,7 +73,7 @@ class ScanningTest(TemporaryFolder):
 class SourceTest(TemporaryFolder):
     def setUp(self):
         super().setUp()
-        self.project = edits.add_clip(Project(), *opened(make_clip(self.folder / "quay.mp4", 20)))
+        self.project = add_clip(Project(), *opened(make_clip(self.folder / "quay.mp4", 20)))
 
     def test_the_file_behind_a_clip(self):
         info, index = open_source(self.project.clip("c1"))

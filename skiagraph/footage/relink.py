@@ -4,21 +4,14 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from skiagraph.media.clip import fingerprint
+from skiagraph.footage.source import SourceState, is_same_file, state_of
 from skiagraph.project.edits import relink_clip
 from skiagraph.project.model import Clip, Project
 
 
-def is_there(clip: Clip) -> bool:
-    """True when the file is where the project says and has the size it had."""
-    try:
-        return clip.path.stat().st_size == clip.size
-    except OSError:
-        return False
-
-
 def missing(project: Project) -> list[Clip]:
-    return [clip for clip in project.clips if not is_there(clip)]
+    """Clips whose file is not there, or is another one."""
+    return [clip for clip in project.clips if state_of(clip) != SourceState.THERE]
 
 
 def find_beside(project: Project, folders: list[Path], depth: int = 2) -> Project:
@@ -38,13 +31,10 @@ def _same_contents(clip: Clip, folder: Path, depth: int) -> Path | None:
     except OSError:
         return None
     for entry in entries:
-        try:
-            if entry.is_file() and entry.stat().st_size == clip.size and fingerprint(entry) == clip.fingerprint:
-                return entry
-            if depth and entry.is_dir() and not entry.name.startswith("."):
-                found = _same_contents(clip, entry, depth - 1)
-                if found:
-                    return found
-        except OSError:
-            continue
+        if is_same_file(clip, entry):
+            return entry
+        if depth and entry.is_dir() and not entry.name.startswith("."):
+            found = _same_contents(clip, entry, depth - 1)
+            if found:
+                return found
     return None

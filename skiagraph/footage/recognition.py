@@ -2,22 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 
-from skiagraph.jobs import JobControl
 from skiagraph.detect.squared import Squared
-from skiagraph.media.clip import probe
-from skiagraph.media.index import load_index
+from skiagraph.footage.source import SourceState, open_source, state_of
+from skiagraph.jobs import JobControl
 from skiagraph.media.reader import FrameReader
 from skiagraph.project.cast import merge_subjects, with_likenesses
-from skiagraph.project.model import Answer, Clip, Decision, Likeness, Project, Subject
+from skiagraph.project.model import Answer, Clip, Decision, Likeness, Project, Scan, Sighting, Subject, replace
+from skiagraph.project.rows import CX, CY, WIDTH, outline_rows
 from skiagraph.track.appearance import head_colours
 from skiagraph.track.describing import describe
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.identity import JOIN, PROPOSE, Signature, log_odds, probability
-from skiagraph.track.path import Path
 from skiagraph.track.results import ScanResult
 
 STEP_RECALL = "Recalling faces"
@@ -26,60 +23,54 @@ FRAMES, MOST = 3, 9
 
 
 class Gallery:
-    """How the people of a project look, by the path they were seen on."""
+    """How the people of a project look, by the track they were seen on."""
 
     def __init__(self):
-        self._known: dict[tuple, Signature] = {}
+        self._known: dict[str, Signature] = {}
 
-    def learn(self, clip: str, result: ScanResult) -> None:
+    def learn(self, scan: Scan, result: ScanResult) -> None:
         """Take in what a scan learned of everybody in a clip."""
-        self._known = {place: s for place, s in self._known.items() if place[0] != clip}
-        for person in result.people:
-            for path in person.paths:
-                self.put(clip, path, person.signature)
+        for person, found in zip(scan.people, result.people):
+            for track in person.tracks:
+                self.put(track, found.signature)
 
-    def put(self, clip: str, path: Path, signature: Signature) -> None:
-        self._known[_place(clip, path)] = signature
+    def put(self, track: str, signature: Signature) -> None:
+        self._known[track] = signature
 
     def of(self, subject: Subject, clip: str | None = None) -> Signature:
         """The signature of a subject, in one clip or in all."""
-        parts = {id(s): s for sighting in subject.sightings if clip in (None, sighting.clip)
-                 if (s := self._known.get(_place(sighting.clip, sighting.path))) is not None}
+        parts = {id(s): s for sighting in subject.sightings if clip in (None, sighting.clip) for track in sighting.tracks if (s := self._known.get(track)) is not None}
         return Signature.joined(list(parts.values()))
 
     def lacks(self, subject: Subject) -> bool:
-        return not any(_place(s.clip, s.path) in self._known for s in subject.sightings)
-
-
-def _place(clip: str, path: Path) -> tuple:
-    """What tells one path of a clip from all others, also after the project was saved and read again."""
-    return clip, path.first, path.last, round(float(path.cx[0])), round(float(path.cy[0]))
+        return not any(track in self._known for s in subject.sightings for track in s.tracks)
 
 
 def recall(project: Project, gallery: Gallery, control: JobControl, besides: str = "") -> None:
     """Look at a few frames of everybody whom the gallery does not know: after a project was opened. besides: a clip to leave out."""
     lacking = [s for s in project.subjects if not s.doubtful and not s.dismissed and gallery.lacks(s)]
     for clip in project.clips:
-        wanted: dict[int, list[tuple[Path, np.ndarray]]] = {}
-        if clip.key == besides or not clip.path.exists():
+        wanted: dict[int, list[tuple[str, np.ndarray]]] = {}
+        if clip.key == besides or state_of(clip) != SourceState.THERE:
             continue
         for subject in lacking:
-            for sighting in subject.in_clip(clip.key)[:MOST // FRAMES]:
-                for frame, box in _good_faces(clip, sighting)[:FRAMES]:
-                    wanted.setdefault(frame, []).append((sighting.path, box))
+            for sighting in [s for s in subject.in_clip(clip.key) if s.tracks][:MOST // FRAMES]:
+                for frame, box in _good_faces(project, clip, sighting)[:FRAMES]:
+                    wanted.setdefault(frame, []).append((sighting.tracks[0], box))
         if wanted:
             _look(clip, wanted, gallery, control)
 
 
-def _good_faces(clip: Clip, sighting) -> list[tuple[int, np.ndarray]]:
+def _good_faces(project: Project, clip: Clip, sighting: Sighting) -> list[tuple[int, np.ndarray]]:
     """Found faces of a sighting, large and sure first, apart in time."""
-    path, table = sighting.path, clip.faces
-    found = []
-    rows = slice(int(np.searchsorted(table.frames, sighting.first)), int(np.searchsorted(table.frames, sighting.last + 1)))
-    for n in range(rows.start, rows.stop):
+    scan, rows = project.scan_of(clip.key), outline_rows(project, sighting)
+    if scan is None:
+        return []
+    table, found = scan.faces, []
+    for n in range(int(np.searchsorted(table.frames, sighting.first)), int(np.searchsorted(table.frames, min(sighting.last, clip.frames - 1) + 1))):
         frame, box = int(table.frames[n]), table.boxes[n].astype(float)
-        row = path.row(frame)
-        if np.hypot((box[0] + box[2]) / 2 - path.cx[row], (box[1] + box[3]) / 2 - path.cy[row]) < 0.5 * path.width[row]:
+        row = rows[frame - sighting.first]
+        if np.hypot((box[0] + box[2]) / 2 - row[CX], (box[1] + box[3]) / 2 - row[CY]) < 0.5 * row[WIDTH]:
             found.append((float(table.scores[n]) * np.sqrt(max(box[2] - box[0], 1.0)), frame, box))
     chosen: list[tuple[int, np.ndarray]] = []
     for _, frame, box in sorted(found, key=lambda entry: -entry[0]):
@@ -89,28 +80,26 @@ def _good_faces(clip: Clip, sighting) -> list[tuple[int, np.ndarray]]:
 
 
 def _look(clip: Clip, wanted, gallery: Gallery, control: JobControl) -> None:
-    info = probe(clip.path)
+    info, index = open_source(clip, control)
     describer, squared = FaceDescriber(), Squared(float(info.upright_aspect))
-    paths: dict[int, Path] = {}
-    found: dict[int, list] = {}
-    colours: dict[int, list] = {}
-    with FrameReader(info, load_index(info)) as reader:
+    found: dict[str, list] = {}
+    colours: dict[str, list] = {}
+    with FrameReader(info, index) as reader:
         for done, frame in enumerate(sorted(wanted)):
             control.report(STEP_RECALL, done, len(wanted))
             rgb = squared.picture(reader.read(frame).rgb())
-            for path, box in wanted[frame]:
-                paths[id(path)] = path
+            for track, box in wanted[frame]:
+                found.setdefault(track, [])
                 description = describe(describer, rgb, squared, box)
                 if description is not None:
-                    found.setdefault(id(path), []).append(description)
+                    found[track].append(description)
                 look = head_colours(rgb, squared.boxes(box))
                 if look is not None:
-                    colours.setdefault(id(path), []).append(look)
-    for key, path in paths.items():
-        mine = found.get(key, [])
-        mean = np.sqrt(np.mean(np.square(colours[key]), axis=0)) if key in colours else None
+                    colours.setdefault(track, []).append(look)
+    for track, mine in found.items():
+        mean = np.sqrt(np.mean(np.square(colours[track]), axis=0)) if track in colours else None
         vectors = np.array([d.vector for d in mine]) if mine else np.zeros((0, 128), np.float32)
-        gallery.put(clip.key, path, Signature(vectors, np.array([d.worth for d in mine], np.float32), mean))
+        gallery.put(track, Signature(vectors, np.array([d.worth for d in mine], np.float32), mean))
 
 
 def link_clip(project: Project, clip: str, gallery: Gallery) -> Project:

@@ -1,10 +1,12 @@
 """Recognising people across clips: joined where sure, asked where not, never into somebody who is shown, and nothing of it written."""
 
-from skiagraph.jobs import JobControl
-from skiagraph.project import cast, edits, file
-from skiagraph.project.model import Answer, Decision, Likeness, Project
-from skiagraph.project.recognition import Gallery, link_clip, recall
 from skiagraph.demo.ship import shipped
+from skiagraph.footage.adding import add_clip
+from skiagraph.footage.scanning import Arrival, take_in
+from skiagraph.jobs import JobControl
+from skiagraph.project import cast, file
+from skiagraph.project.model import Answer, Decision, Likeness, Project
+from skiagraph.footage.recognition import Gallery, link_clip, recall
 from skiagraph.track.identity import Signature
 from tests.project.test_cast import person, scanned
 from tests.support import TemporaryFolder, head_path, make_clip, opened
@@ -16,13 +18,14 @@ class LinkTest(TemporaryFolder):
         super().setUp()
         self.gallery, self.project = Gallery(), Project()
         for n, name in enumerate(("a", "b")):
-            self.project = edits.add_clip(self.project, *opened(make_clip(self.folder / f"{name}.mp4", 40 + n)))
+            self.project = add_clip(self.project, *opened(make_clip(self.folder / f"{name}.mp4", 40 + n)))
 
     def scan(self, clip, *who, project=None):
         people = [person(n, head_path(0, 40, cx=30 + 40 * n), signature=s) for n, s in enumerate(who, 1)]
         result = scanned(*people)
-        self.gallery.learn(clip, result)
-        return cast.apply_scan(project or self.project, clip, result, 1)
+        project, carry, _ = Arrival(clip, 1).evidence(project or self.project, result)
+        self.gallery.learn(project.scan_of(clip), result)
+        return carry(project)
 
     def test_the_same_person_in_another_clip_becomes_one(self):
         project = self.scan("c1", signature(1, seed=1), signature(2, seed=1))
@@ -87,8 +90,8 @@ class RecallTest(TemporaryFolder):
                 faces.append((frame, head.cx - side / 2, head.cy - 0.35 * side, head.cx + side / 2, head.cy + 0.65 * side))
         people = tuple(person(n, Path.from_rows(0, np.array(rows[actor]), np.zeros(12))) for n, actor in enumerate(("clerk", "blue", "scarf"), 1))
         table = FaceTable(np.array([f[0] for f in faces], np.int32), np.array([f[1:] for f in faces]).astype(np.int16), np.full(len(faces), 90, np.uint8))
-        project = edits.add_clip(Project(), *opened(shipped("quay.mp4")))
-        project = cast.apply_scan(project, "c1", ScanResult(people, table, (), 250), 1)
+        project = add_clip(Project(), *opened(shipped("quay.mp4")))
+        project = take_in(project, "c1", ScanResult(people, table, (), 250), 1)
         gallery = Gallery()
         self.assertTrue(all(gallery.lacks(s) for s in project.subjects))
         recall(project, gallery, JobControl())

@@ -1,0 +1,76 @@
+"""Scanning clips of a project, and taking in what was found: as evidence, with the decisions carried over to it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+
+from skiagraph.footage.recognition import Gallery, link_clip, recall
+from skiagraph.footage.source import open_source
+from skiagraph.jobs import JobControl
+from skiagraph.project.carry import Ids, Report, carried, with_evidence
+from skiagraph.project.model import Project, Scan
+from skiagraph.track.results import ScanResult
+
+
+@dataclass(frozen=True, slots=True)
+class ScanNews:
+    """What is told while clips are scanned. result: None when a clip is begun, and of the people found so far until gallery, with
+    what was recalled of people in other clips, says that the clip is done."""
+
+    clip: str
+    result: ScanResult | None = None
+    gallery: Gallery | None = None
+
+
+def scan_clip(project: Project, key: str, every: int, gallery: Gallery, control: JobControl, partial: Callable[[ScanResult], None] | None = None) -> ScanResult:
+    """Scan one clip, and let the gallery recall who is in the others. Raises Cancelled, CannotOpenMedia, SourceChanged."""
+    # Only here, since this brings in the networks' runtimes.
+    from skiagraph.track.scan import ScanSettings, scan
+    result = scan(*open_source(project.clip(key), control), ScanSettings(every=every), control, partial)
+    recall(project, gallery, control, besides=key)
+    return result
+
+
+def scan_clips(project: Project, keys: Sequence[str], every: int, gallery: Gallery, control: JobControl, tell: Callable[[ScanNews], None]) -> None:
+    """Scan clips one after another and tell of each as it goes."""
+    for key in keys:
+        tell(ScanNews(key))
+        result = scan_clip(project, key, every, gallery, control, lambda found, key=key: tell(ScanNews(key, found)))
+        tell(ScanNews(key, result, gallery))
+
+
+@dataclass(slots=True)
+class Arrival:
+    """One scan of one clip as it comes in, from its first people to its end: the same ids for the same people all the while."""
+
+    clip: str
+    every: int
+    ids: Ids = field(default_factory=Ids)
+
+    def seen(self, project: Project, result: ScanResult) -> tuple[Project, Report]:
+        """The project as it would be with what was found so far; nothing is kept of it but the ids."""
+        project, scan = with_evidence(project, self.clip, result, self.every)
+        return carried(project, scan, self.ids)
+
+    def evidence(self, project: Project, result: ScanResult, gallery: Gallery | None = None) -> tuple[Project, Callable[[Project], Project], Callable[[], Report]]:
+        """The project with the result as evidence; what carries decisions over to it; and a report of what that did last."""
+        project, scan = with_evidence(project, self.clip, result, self.every)
+        if gallery is not None:
+            gallery.learn(scan, result)
+        told = [Report()]
+
+        def carry(value: Project) -> Project:
+            value, told[0] = carried(value, scan, self.ids)
+            return link_clip(value, self.clip, gallery) if gallery is not None else value
+
+        return project, carry, lambda: told[0]
+
+
+def take_in(project: Project, clip: str, result: ScanResult, every: int, gallery: Gallery | None = None) -> Project:
+    """The project with a scan of a clip, and its decisions carried over; with a gallery, people are known again from other clips."""
+    project, carry, _ = Arrival(clip, every).evidence(project, result, gallery)
+    return carry(project)
+
+
+__all__ = ["Arrival", "Scan", "ScanNews", "scan_clip", "scan_clips", "take_in"]

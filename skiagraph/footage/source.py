@@ -1,0 +1,71 @@
+"""The file behind a clip of the project: whether it is there, whether it is the one that was added, and opening it."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from pathlib import Path
+
+from skiagraph.errors import SourceChanged
+from skiagraph.jobs import JobControl
+from skiagraph.media.clip import ClipInfo, fingerprint, probe
+from skiagraph.media.index import FrameIndex, load_index
+from skiagraph.project.model import Clip
+
+# Fingerprints by what tells a file that did not change: a few megabytes need not be read at each opening.
+_KNOWN: dict[tuple, str] = {}
+_MOST_KNOWN = 4096
+
+
+class SourceState(StrEnum):
+    THERE = "there"
+    MISSING = "missing"
+    CHANGED = "changed"
+
+
+def contents_of(path: Path, scheme: str) -> str:
+    """The fingerprint of a file, remembered while it has the same size, time and place. Raises OSError."""
+    found = path.stat()
+    place = (str(path), found.st_dev, found.st_ino, found.st_size, found.st_mtime_ns, scheme)
+    if place not in _KNOWN:
+        if len(_KNOWN) >= _MOST_KNOWN:
+            _KNOWN.clear()
+        _KNOWN[place] = fingerprint(path, scheme)
+    return _KNOWN[place]
+
+
+def state_of(clip: Clip) -> SourceState:
+    """Whether the clip's file is there, and the one that was added."""
+    try:
+        if not clip.path.is_file():
+            return SourceState.MISSING
+        if clip.path.stat().st_size != clip.size or contents_of(clip.path, clip.fingerprint.partition(":")[0]) != clip.fingerprint:
+            return SourceState.CHANGED
+        return SourceState.THERE
+    except (OSError, ValueError):
+        return SourceState.MISSING
+
+
+def is_same_file(clip: Clip, path: Path) -> bool:
+    """True when a file has the contents the clip had."""
+    try:
+        return path.is_file() and path.stat().st_size == clip.size and contents_of(path, clip.fingerprint.partition(":")[0]) == clip.fingerprint
+    except (OSError, ValueError):
+        return False
+
+
+def open_source(clip: Clip, control: JobControl | None = None) -> tuple[ClipInfo, FrameIndex]:
+    """The clip's file, checked against what the project knows of it.
+
+    Raises CannotOpenMedia when it cannot be read and SourceChanged when it is another file than it was.
+    """
+    info = probe(clip.path)
+    if state_of(clip) != SourceState.THERE:
+        raise _changed(clip)
+    index = load_index(info, control)
+    if info.upright_size != clip.picture_size or len(index) < clip.frames:
+        raise _changed(clip)
+    return info, index
+
+
+def _changed(clip: Clip) -> SourceChanged:
+    return SourceChanged(f"{clip.path.name} is no longer the file that was added; put the original back, or add this one as a new clip.", path=clip.path)

@@ -1,0 +1,41 @@
+"""The covered film: the clip with its covers, in the shape of the source."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import ClassVar
+
+from skiagraph.handover.writer import Shot, Writer
+from skiagraph.media.clip import ClipInfo
+from skiagraph.media.formats import FORMATS, ExportFormat
+from skiagraph.media.writer import FilmWriter
+from skiagraph.values import Value
+
+
+@Writer.register
+class CoveredFilm(Writer, Value, frozen=True, tag_field="kind", tag="film"):
+    """format: a key of media.formats; options: of the encoder, beside the format's own."""
+
+    word: ClassVar[str] = "The covered film"
+
+    format: str = "h264-mp4"
+    options: dict[str, str] = {}
+
+    @property
+    def export(self) -> ExportFormat:
+        return FORMATS[self.format]
+
+    def name(self, stem: str) -> str:
+        return f"{stem}-covered{self.export.suffix}"
+
+    def open(self, target: Path, info: ClipInfo) -> _Film:
+        return _Film(FilmWriter(target, info, self.export, options=self.options or None))
+
+
+class _Film:
+    def __init__(self, writer: FilmWriter):
+        self._writer = writer
+        self.finish, self.commit, self.discard = writer.finish, writer.commit, writer.discard
+
+    def write(self, shot: Shot) -> None:
+        self._writer.write(shot.covered)

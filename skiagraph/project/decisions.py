@@ -1,0 +1,177 @@
+"""Decisions: what people decided. Undo and redo are about these values and nothing else."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from typing import Annotated, ClassVar
+
+import msgspec
+
+from skiagraph.cover.cover import Style, default_style
+from skiagraph.project.clip import Count, Key
+from skiagraph.project.evidence import Share
+from skiagraph.shape.change import Change, Keyframe, Repair
+from skiagraph.shape.place import Place
+from skiagraph.shape.shape import Shape
+from skiagraph.values import Family, Value
+
+Text = Annotated[str, msgspec.Meta(max_length=2000)]
+Name = Annotated[str, msgspec.Meta(min_length=1, max_length=200)]
+
+
+class Decision(StrEnum):
+    """What was decided about a subject. Undecided counts as cover until somebody decides."""
+
+    COVER = "cover"
+    SHOW = "show"
+    UNDECIDED = "undecided"
+
+
+class Reach(StrEnum):
+    """What an adjustment of an outline applies to.
+
+    frame: this frame, easing back on both sides; keyframe: this frame, going over into the neighbouring keyframes; onward: from
+    this frame until a later keyframe says otherwise; sighting, all: the whole of it, keeping what keyframes say.
+    """
+
+    FRAME = "frame"
+    KEYFRAME = "keyframe"
+    ONWARD = "onward"
+    SIGHTING = "sighting"
+    ALL = "all"
+
+
+class SubjectKind(Family):
+    """What a subject is. word: how somebody unnamed is called."""
+
+    __slots__ = ()
+    word: ClassVar[str] = ""
+    doubtful_word: ClassVar[str] = ""
+
+
+@SubjectKind.register
+class PersonSubject(SubjectKind, Value, frozen=True, tag_field="kind", tag="person"):
+    word: ClassVar[str] = "Person"
+    doubtful_word: ClassVar[str] = "Doubtful"
+
+
+class Sighting(Value, frozen=True):
+    """One unbroken stretch of a subject in a clip, covered from first to last (both included).
+
+    tracks: what it rests on; where several have a frame the earlier in this order counts, and beyond all of them the nearest row
+    stays. base: where it was placed by hand, when it rests on no track. whole: what was changed on all of it; keyframes and
+    repairs on top of that, in rising order of frames. begin_set, end_set: ends that a person chose, which no scan moves.
+    """
+
+    key: Key
+    clip: Key
+    first: Count
+    last: Count
+    tracks: tuple[Key, ...] = ()
+    base: Place | None = None
+    shape: Shape = msgspec.field(default_factory=lambda: Shape.kinds["ellipse"]())
+    whole: Change = Change()
+    keyframes: tuple[Keyframe, ...] = ()
+    repairs: tuple[Repair, ...] = ()
+    begin_set: bool = False
+    end_set: bool = False
+
+    @property
+    def touched(self) -> bool:
+        """True when there is hand work in it, which keeps to the track it was done on."""
+        return not self.tracks or self.base is not None or bool(self.keyframes or self.repairs) or self.whole != Change() or self.begin_set or self.end_set
+
+    def covers(self, frame: int) -> bool:
+        return self.first <= frame <= self.last
+
+    def marks(self) -> tuple[int, ...]:
+        """Frames of it with a keyframe or a repair."""
+        return tuple(sorted(f for f in {k.frame for k in self.keyframes if not k.pin} | {r.frame for r in self.repairs} if self.covers(f)))
+
+
+class Portrait(Value, frozen=True):
+    """The picture of a subject in the register: a frame and the face's box x0, y0, x1, y1 in it, px."""
+
+    clip: Key
+    frame: Count
+    box: tuple[float, float, float, float]
+
+
+class Answer(StrEnum):
+    """What a person said to “Are these the same person?”. Yes is not kept: the two become one."""
+
+    OPEN = "open"
+    LATER = "later"
+    NO = "no"
+
+
+class Likeness(Value, frozen=True):
+    """Two subjects, by key, that may be one person, with the probability; what was answered. A no outlives new scans."""
+
+    one: Key
+    other: Key
+    probability: Share
+    answer: Answer = Answer.OPEN
+
+    def is_about(self, one: str, other: str) -> bool:
+        return {self.one, self.other} == {one, other}
+
+
+class Subject(Value, frozen=True):
+    """Somebody or something to protect. style None means the project's.
+
+    named: a person gave the name; doubtful: hardly a face, kept apart until somebody decides; dismissed: somebody said that it is
+    nobody. sure: the probability, by the machine's reckoning, that all sightings it joined are one person. portrait_chosen: by
+    hand, so a scan leaves it alone.
+    """
+
+    key: Key
+    name: Name
+    decision: Decision = Decision.UNDECIDED
+    sightings: tuple[Sighting, ...] = ()
+    style: Style | None = None
+    portrait: Portrait | None = None
+    portrait_chosen: bool = False
+    named: bool = False
+    doubtful: bool = False
+    dismissed: bool = False
+    sure: Share = 1.0
+    of: SubjectKind = PersonSubject()
+
+    @property
+    def is_covered(self) -> bool:
+        return self.decision != Decision.SHOW and not self.dismissed
+
+    @property
+    def is_decided(self) -> bool:
+        return self.decision != Decision.UNDECIDED or self.dismissed
+
+    def in_clip(self, clip: str) -> list[Sighting]:
+        return [s for s in self.sightings if s.clip == clip]
+
+    def sighting(self, key: str) -> Sighting | None:
+        return next((s for s in self.sightings if s.key == key), None)
+
+
+class Acceptance(Value, frozen=True):
+    """A finding that a person looked at and accepts. looked: what was looked at, as project.looked says it; when that changes, the
+    finding is open again."""
+
+    clip: Key
+    subject: Annotated[str, msgspec.Meta(max_length=40)]
+    reason: Name
+    first: Count
+    last: Count
+    by: Name
+    note: Text = ""
+    looked: Annotated[str, msgspec.Meta(max_length=100)] = ""
+
+
+class Decisions(Value, frozen=True):
+    """clips: keys of the clips that are in the project, in order; those taken out again are known still, so that undo brings them back."""
+
+    clips: tuple[Key, ...] = ()
+    subjects: tuple[Subject, ...] = ()
+    style: Style = msgspec.field(default_factory=default_style)
+    accepted: tuple[Acceptance, ...] = ()
+    likenesses: tuple[Likeness, ...] = ()

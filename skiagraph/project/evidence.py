@@ -1,0 +1,111 @@
+"""Evidence: what was seen. Immutable, identified, outside of undo; jobs bring it by swapping in whole values."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Annotated
+
+import msgspec
+
+from skiagraph.project.clip import Count, Key, Positive
+from skiagraph.remembering import Remembered
+from skiagraph.track.path import Path
+from skiagraph.track.results import FaceTable
+from skiagraph.values import Family, Value
+
+Share = Annotated[float, msgspec.Meta(ge=0, le=1)]
+
+
+class TrackKind(Family):
+    """What a track is of."""
+
+    __slots__ = ()
+
+
+@TrackKind.register
+class Head(TrackKind, Value, frozen=True, tag_field="kind", tag="head"):
+    """A head, crown to chin and ear to ear, as the face detector and the followers give it."""
+
+
+class TrackSource(Family):
+    """Which job a track comes from, with its settings."""
+
+    __slots__ = ()
+
+
+@TrackSource.register
+class FromScan(TrackSource, Value, frozen=True, tag_field="kind", tag="scan"):
+    """A scan of the whole clip, which searched each n-th frame."""
+
+    scan: Key
+    every: Positive = 1
+
+
+class Track(Value, frozen=True):
+    """Something seen in an unbroken stretch of a clip. Never edited; an id stands for one path for ever."""
+
+    key: Key
+    clip: Key
+    path: Path
+    source: TrackSource
+    of: TrackKind = Head()
+
+    def __post_init__(self):
+        msgspec.structs.force_setattr(self, "path", self.path.kept())
+
+
+class Person(Value, frozen=True):
+    """Somebody a scan believes its tracks to be of. key: number within the scan; best: frame and box x0, y0, x1, y1 px of the best
+    face; doubtful: hardly a face; sure: that all tracks are one person."""
+
+    key: int
+    tracks: tuple[Key, ...]
+    best_frame: Count
+    best_box: tuple[float, float, float, float]
+    doubtful: bool = False
+    sure: Share = 1.0
+
+
+class Scan(Value, frozen=True):
+    """One search of a clip for people: who and where, every face the detector was sure of, and where shots begin.
+
+    every: each n-th frame was searched; reached: frames from the beginning that were looked at, fewer than the clip's when a person
+    kept what a cancelled scan had found; likely: (key, key, probability) of people who may be one.
+    """
+
+    key: Key
+    clip: Key
+    every: Positive
+    reached: Count
+    people: tuple[Person, ...] = ()
+    faces: FaceTable = msgspec.field(default_factory=FaceTable.none)
+    cuts: tuple[Count, ...] = ()
+    likely: tuple[tuple[int, int, Share], ...] = ()
+
+
+class Evidence(Value, frozen=True):
+    """scans: at most one for each clip; tracks: of those scans, of jobs, and of former scans, on which covers may still rest."""
+
+    scans: tuple[Scan, ...] = ()
+    tracks: tuple[Track, ...] = ()
+
+    def by_key(self) -> Mapping[str, Track]:
+        return _BY_KEY.get((self,), "tracks", lambda: {track.key: track for track in self.tracks})
+
+    def scan_of(self, clip: str) -> Scan | None:
+        return next((scan for scan in self.scans if scan.clip == clip), None)
+
+    def in_clip(self, clip: str) -> list[Track]:
+        return [track for track in self.tracks if track.clip == clip]
+
+    def with_scan(self, scan: Scan, tracks: tuple[Track, ...]) -> Evidence:
+        """A scan in the place of the clip's former one, whose tracks stay for what rests on them."""
+        return Evidence((*(s for s in self.scans if s.clip != scan.clip), scan), (*self.tracks, *tracks))
+
+    def with_tracks(self, tracks: tuple[Track, ...]) -> Evidence:
+        known = self.by_key()
+        fresh = tuple(track for track in tracks if track.key not in known)
+        return Evidence(self.scans, (*self.tracks, *fresh)) if fresh else self
+
+
+_BY_KEY = Remembered(4096, size=lambda made: 1)

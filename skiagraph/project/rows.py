@@ -1,0 +1,150 @@
+"""Where the outline of a sighting is in every frame: its path's row, with what was changed on the whole, keyframes and repairs on top."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from skiagraph.project.model import Project, Sighting, Style
+from skiagraph.remembering import Remembered
+from skiagraph.shape.change import Change, change_at, keyframe_changes, moved, repair_changes
+from skiagraph.shape.place import Similarity
+from skiagraph.shape.shape import Outline
+from skiagraph.track.path import BRIDGED, PLACED, Path
+
+
+@dataclass(frozen=True, slots=True)
+class GrowthSettings:
+    """How much larger than the head a cover is where the path is unsure or fast, in shares of the head.
+
+    unsure_below: confidence under which it grows; unsure_growth: by so much for each unit of confidence missing; unsure_most: at
+    most. speed_growth: for each of its widths that a head moves in a frame; speed_most: at most. Larger values cover more than is
+    needed. Set by the leaks and the excess in benchmarks/quality.py.
+    """
+
+    unsure_below: float = 0.8
+    unsure_growth: float = 0.45
+    unsure_most: float = 0.25
+    speed_growth: float = 0.25
+    speed_most: float = 0.25
+
+
+GROWTH = GrowthSettings()
+# Columns of the rows.
+CX, CY, WIDTH, HEIGHT, ANGLE, CONFIDENCE, GROW = range(7)
+
+# Whole tables are kept for the findings and the lanes only, and within this memory; single frames are reckoned as they are asked for.
+_TABLES = Remembered(96 << 20)
+_PATHS = Remembered(64 << 20, size=lambda path: 25 * len(path))
+
+
+def path_of(project: Project, sighting: Sighting) -> Path | None:
+    """The path beneath a sighting: of all its tracks as one, or None where it was placed by hand."""
+    if not sighting.tracks:
+        return None
+    paths = tuple(track.path for track in project.tracks_of(sighting))
+    return paths[0] if len(paths) == 1 else _PATHS.get(paths, "one", lambda: _as_one(paths))
+
+
+def _as_one(paths: tuple[Path, ...]) -> Path:
+    """Paths laid over each other, the earlier in the order on top; what lies between two is a straight line of which nobody is sure."""
+    first, last = min(p.first for p in paths), max(p.last for p in paths)
+    rows, origin = np.full((last - first + 1, 6), np.nan), np.full(last - first + 1, BRIDGED, np.uint8)
+    for path in reversed(paths):
+        there = slice(path.first - first, path.last - first + 1)
+        rows[there], origin[there] = path.rows(), path.origin
+    known = ~np.isnan(rows[:, 0])
+    every = np.arange(len(rows))
+    for column in range(5):
+        rows[:, column] = np.interp(every, every[known], rows[known, column])
+    rows[~known, 5] = 0.0
+    return Path.from_rows(first, rows, origin)
+
+
+def rows_at(project: Project, sighting: Sighting, first: int, last: int) -> np.ndarray:
+    """Rows of frames first .. last, both included, of a sighting: float64 (n, 7) cx, cy, width, height, angle, confidence, growth.
+
+    growth: how much larger than the head the cover has to be for speed and doubt, as a share.
+    """
+    frames = np.arange(first, last + 1)
+    rows = moved(_beneath(project, sighting, frames), sighting.whole.row())
+    growth = rows[:, GROW].copy()
+    if sighting.keyframes:
+        rows = moved(rows, keyframe_changes(sighting.keyframes, frames))
+    if sighting.repairs:
+        rows = moved(rows, repair_changes(sighting.repairs, frames))
+    marks = sighting.marks()
+    if marks:
+        rows[np.isin(frames, marks), CONFIDENCE] = 1.0
+    rows[:, GROW] = growth
+    return rows
+
+
+def _beneath(project: Project, sighting: Sighting, frames: np.ndarray) -> np.ndarray:
+    """Rows (n, 7) of what is beneath all changes."""
+    path = path_of(project, sighting)
+    if path is None:
+        base = sighting.base
+        return np.tile([base.cx, base.cy, base.width, base.height, base.angle, 1.0, 0.0], (len(frames), 1)).astype(float)
+    row = np.clip(frames - path.first, 0, len(path) - 1)
+    low, high = max(0, int(row[0]) - 1), min(len(path), int(row[-1]) + 2)
+    part = slice(low, high)
+    rows = np.stack([path.cx[part], path.cy[part], path.width[part], path.height[part], path.angle[part], path.confidence[part]], axis=1).astype(float)
+    speed = np.hypot(np.gradient(rows[:, CX]), np.gradient(rows[:, CY])) / np.maximum(rows[:, WIDTH], 1) if len(rows) > 1 else np.zeros(1)
+    doubt = np.clip((GROWTH.unsure_below - rows[:, CONFIDENCE]) * GROWTH.unsure_growth, 0, GROWTH.unsure_most)
+    growth = doubt + np.clip(speed * GROWTH.speed_growth, 0, GROWTH.speed_most)
+    return np.column_stack([rows, growth])[row - low]
+
+
+def outline_rows(project: Project, sighting: Sighting) -> np.ndarray:
+    """Every row of a sighting from first to last, as rows_at; read-only."""
+    return _TABLES.get((sighting,), "rows", lambda: _read_only(rows_at(project, sighting, sighting.first, sighting.last)))
+
+
+def _read_only(rows: np.ndarray) -> np.ndarray:
+    rows.flags.writeable = False
+    return rows
+
+
+def outline_at(project: Project, sighting: Sighting, frame: int) -> Outline | None:
+    """The outline at a frame, or None outside the sighting."""
+    return None if not sighting.covers(frame) else _outline(project, sighting, frame)[0]
+
+
+def cover_outline(project: Project, sighting: Sighting, frame: int, style: Style) -> Outline | None:
+    """The outline with its margin and its growth: inside it the cover is complete."""
+    if not sighting.covers(frame):
+        return None
+    outline, growth = _outline(project, sighting, frame)
+    return outline.grown_by(style.margin + growth)
+
+
+def _outline(project: Project, sighting: Sighting, frame: int) -> tuple[Outline, float]:
+    row = rows_at(project, sighting, frame, frame)[0]
+    path = path_of(project, sighting)
+    origin = PLACED if path is None or frame in sighting.marks() else int(path.origin[path.row(frame)])
+    return Outline(Similarity.of(row), sighting.shape, 0.0, float(row[CONFIDENCE]), origin), float(row[GROW])
+
+
+def place_beneath(project: Project, sighting: Sighting, frame: int, *, keyframes: bool = False) -> Similarity:
+    """Where a sighting is at a frame before its keyframes and repairs, or with the keyframes."""
+    rows = moved(_beneath(project, sighting, np.array([frame])), sighting.whole.row())
+    if keyframes and sighting.keyframes:
+        rows = moved(rows, keyframe_changes(sighting.keyframes, np.array([frame])))
+    return Similarity.of(rows[0])
+
+
+def keyframe_change(sighting: Sighting, frame: int) -> Change:
+    """What the keyframes of a sighting ask for at a frame."""
+    return change_at(sighting.keyframes, frame)
+
+
+def repair_change(sighting: Sighting, frame: int) -> Change:
+    """What the repairs of a sighting ask for at a frame."""
+    return Change.of(repair_changes(sighting.repairs, np.array([frame]))[0])
+
+
+def path_place(project: Project, sighting: Sighting, frame: int) -> Similarity:
+    """Where the path beneath a sighting is at a frame, before anything was changed."""
+    return Similarity.of(_beneath(project, sighting, np.array([frame]))[0])

@@ -1,0 +1,27 @@
+"""A path that begins inside the picture, away from its edge, though the clip began before."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from skiagraph.review.ends import is_gap, loose_ends
+from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind, low_rows
+
+
+@finding_kind
+class BeginsInside(FindingKind):
+    reason, word = Reason.BEGINS_INSIDE, "Appears"
+
+    def on_subject(self, scene, subject, sightings):
+        if scene.scan is None:
+            return
+        second = max(1, round(float(scene.clip.rate)))
+        for n, sighting in enumerate(sightings):
+            if loose_ends(scene, sightings, n)[0] and not (n and is_gap(scene, sightings[n - 1], sighting)):
+                rows = scene.rows(sighting)
+                sure = np.flatnonzero(~low_rows(rows))
+                last = sighting.first + int(sure[0]) - 1 if len(sure) else sighting.first + len(rows) - 1
+                yield Finding(scene.clip.key, subject.key, self.reason, max(0, sighting.first - second), max(last, sighting.first), float(sighting.first), sighting.first)
+
+    def sentence(self, project, finding, told):
+        return f"{told.name} appears at {told.last} inside the picture. Check the frames before it."

@@ -1,0 +1,31 @@
+"""A path that ends inside the picture, away from its edge, though the clip goes on."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from skiagraph.review.ends import is_gap, loose_ends
+from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind, low_rows
+
+
+@finding_kind
+class EndsInside(FindingKind):
+    """The finding reaches over the unsure rows at that end. What lies between two sightings of one subject is a gap instead."""
+
+    reason, word = Reason.ENDS_INSIDE, "Lost"
+
+    def on_subject(self, scene, subject, sightings):
+        if scene.scan is None:
+            return
+        second = max(1, round(float(scene.clip.rate)))
+        for n, sighting in enumerate(sightings):
+            if loose_ends(scene, sightings, n)[1] and not (n + 1 < len(sightings) and is_gap(scene, sighting, sightings[n + 1])):
+                rows = scene.rows(sighting)
+                ends = sighting.first + len(rows) - 1
+                sure = np.flatnonzero(~low_rows(rows))
+                first = sighting.first + int(sure[-1]) + 1 if len(sure) else sighting.first
+                last = min(scene.clip.frames - 1, ends + second)
+                yield Finding(scene.clip.key, subject.key, self.reason, min(first, ends), last, float(scene.clip.frames - 1 - ends), ends)
+
+    def sentence(self, project, finding, told):
+        return f"Lost sight of {told.name} at {told.first} inside the picture. Extend the sighting, or accept the end."

@@ -1,0 +1,21 @@
+"""A clip, or the rest of one, that nobody was looked for in."""
+
+from __future__ import annotations
+
+from skiagraph.review.finding import Finding, FindingKind, Reason, Scene, finding_kind
+
+
+@finding_kind
+class NotScanned(FindingKind):
+    reason, word, exposing = Reason.NOT_SCANNED, "Not scanned", True
+
+    def on_clip(self, scene: Scene):
+        reached = scene.scan.reached if scene.scan else 0
+        if reached < scene.clip.frames:
+            yield Finding(scene.clip.key, "", self.reason, reached, scene.clip.frames - 1, 0.0, reached)
+
+    def sentence(self, project, finding, told):
+        name = project.clip(finding.clip).path.name
+        if finding.first:
+            return f"{name} was scanned only up to {told.first}. Scan it again, or accept if nobody is in the rest."
+        return f"{name} has not been scanned. Scan it, or accept if nobody is in it."

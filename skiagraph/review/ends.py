@@ -1,0 +1,45 @@
+"""How sightings begin and end: inside the picture, at its edge, with gaps between. What several checks ask."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from skiagraph.boxes import cxcywh_to_xyxy
+from skiagraph.project.model import Clip, Sighting
+from skiagraph.review.finding import Scene
+
+# A gap is an absence when it begins and ends where this share of the head reaches the edge of the picture.
+EDGE = 0.75
+
+
+def at_edge(row: np.ndarray, clip: Clip) -> bool:
+    """True when a head is at the edge of the picture or beyond it."""
+    x0, y0, x1, y1 = cxcywh_to_xyxy(row[None, :4] * [1, 1, EDGE, EDGE])[0]
+    return bool(x0 <= 0 or y0 <= 0 or x1 >= clip.width or y1 >= clip.height)
+
+
+def visible_share(rows: np.ndarray, clip: Clip) -> np.ndarray:
+    """Share of each head's box that is in the picture, (n,)."""
+    boxes = cxcywh_to_xyxy(rows[:, :4])
+    width = np.minimum(boxes[:, 2], clip.width) - np.maximum(boxes[:, 0], 0)
+    height = np.minimum(boxes[:, 3], clip.height) - np.maximum(boxes[:, 1], 0)
+    return np.clip(width, 0, None) * np.clip(height, 0, None) / np.maximum(rows[:, 2] * rows[:, 3], 1)
+
+
+def is_gap(scene: Scene, before: Sighting, after: Sighting) -> bool:
+    """True for frames without cover between two sightings, unless the subject left at the edge and came back there, or a cut lies between."""
+    if after.first <= before.last + 1:
+        return False
+    cut = any(before.last < c <= after.first for c in scene.cuts)
+    left = at_edge(scene.rows(before)[-1], scene.clip) and at_edge(scene.rows(after)[0], scene.clip)
+    return not left and not cut
+
+
+def loose_ends(scene: Scene, sightings: list[Sighting], n: int) -> tuple[bool, bool]:
+    """Whether a sighting begins, and ends, inside the picture though the clip goes on."""
+    sighting, rows = sightings[n], scene.rows(sightings[n])
+    first, last = sighting.first, sighting.first + len(rows) - 1
+    begins = first > 0 and first not in scene.cuts and not at_edge(rows[0], scene.clip) and not any(s.first < first <= s.last + 1 for s in sightings if s is not sighting)
+    ends = last < scene.clip.frames - 1 and last + 1 not in scene.cuts and not at_edge(rows[-1], scene.clip) \
+        and not any(s.first - 1 <= last < s.last for s in sightings if s is not sighting)
+    return begins, ends
