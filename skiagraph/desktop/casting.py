@@ -10,12 +10,14 @@ from skiagraph.desktop.portraits import Portraits
 from skiagraph.desktop.question_bar import QuestionBar
 from skiagraph.desktop.register_view import DECISION_WORD, RegisterView
 from skiagraph.desktop.session import Session
-from skiagraph.project import cast, edits
+from skiagraph.desktop.words import tr
+from skiagraph.project import cast, edits, outlines
 from skiagraph.project.model import Answer, Decision, Likeness, Portrait
-from skiagraph.project.outline import outline_at
+from skiagraph.project.outlines import sighting_at
+from skiagraph.project.rows import outline_at
 from skiagraph.review.register import Order, Show
 
-SHOW_WORD = {Show.EVERYBODY: "Everybody", Show.UNDECIDED: "Undecided", Show.COVERED: "Covered", Show.SHOWN: "Shown", Show.TO_LOOK_AT: "To look at",
+SHOW_WORD = {Show.EVERYBODY: "Everyone", Show.UNDECIDED: "Undecided", Show.COVERED: "Covered", Show.SHOWN: "Shown", Show.TO_LOOK_AT: "To look at",
              Show.DOUBTFUL: "Doubtful", Show.DISMISSED: "Dismissed"}
 ORDER_WORD = {Order.FIRST_SEEN: "First seen", Order.SCREEN_TIME: "Screen time", Order.FINDINGS: "Findings", Order.DECISION: "Decision", Order.NAME: "Name"}
 
@@ -47,19 +49,19 @@ class Casting(QObject):
             self._document.edit(f"{names} {who}", cast.decide, keys, decision)
 
     def cover_all(self) -> None:
-        self._document.edit("cover everybody", cast.cover_all)
+        self._document.edit("cover everyone", cast.cover_all)
 
     def show_all_but(self) -> None:
-        self._document.edit("show everybody but the selected", cast.show_all_but, self._session.selected)
+        self._document.edit("show everyone except the selected", cast.show_all_but, self._session.selected)
 
     def invert(self) -> None:
-        self._document.edit("invert decisions", cast.invert)
+        self._document.edit("swap covered and shown", cast.invert)
 
     def cover_brief(self) -> None:
-        seconds, said = QInputDialog.getDouble(self._parent, "Cover who is seen briefly", "Cover everybody who is seen for less than this many seconds:", self.brief_s, 0.1, 600, 1)
+        seconds, said = QInputDialog.getDouble(self._parent, tr("Cover everyone seen only briefly"), tr("Cover everyone who is seen for less than this many seconds:"), self.brief_s, 0.1, 600, 1)
         if said:
             self.brief_s = seconds
-            self._document.edit(f"cover who is seen for less than {seconds:g} s", cast.cover_brief, seconds)
+            self._document.edit(f"cover everyone seen for less than {seconds:g} s", cast.cover_brief, seconds)
 
     def dismiss(self, keys: list[str]) -> None:
         if keys:
@@ -103,14 +105,14 @@ class Casting(QObject):
             self._session.select(made)
 
     def choose_portrait(self) -> None:
-        """Use the present frame as the picture of the selected subject."""
+        """Use the present frame as the portrait of the selected subject."""
         subject, clip, frame = self._session.subject, self._session.clip, self._session.frame
-        sighting = edits.sighting_at(subject, clip.key, frame) if subject and clip else None
+        sighting = sighting_at(subject, clip.key, frame) if subject and clip else None
         if sighting is not None:
-            outline = outline_at(sighting, frame)
+            outline = outline_at(self._document.project, sighting, frame)
             side, middle = 0.85 * outline.width, outline.cy + 0.1 * outline.height
             box = (outline.cx - side / 2, middle - side / 2, outline.cx + side / 2, middle + side / 2)
-            self._document.edit("choose picture", cast.choose_portrait, subject.key, Portrait(clip.key, frame, box))
+            self._document.edit("choose portrait", cast.choose_portrait, subject.key, Portrait(clip.key, frame, box))
 
     # Questions
 
@@ -139,31 +141,31 @@ class Casting(QObject):
         menu = QMenu(self._parent)
         for decision in Decision:
             menu.addAction(DECISION_WORD[decision], lambda d=decision: self.decide(self._session.selected, d))
-        menu.addAction("Not a person: dismiss", lambda: self.dismiss(self._session.selected))
+        menu.addAction(tr("Dismiss: not a person"), lambda: self.dismiss(self._session.selected))
         menu.addSeparator()
-        menu.addAction("Rename …", lambda: self._register.edit_name(key))
-        menu.addAction("Use this frame as the picture", self.choose_portrait).setEnabled(clip is not None and edits.sighting_at(subject, clip.key, self._session.frame) is not None)
+        menu.addAction(tr("Rename …"), lambda: self._register.edit_name(key))
+        menu.addAction(tr("Use this frame as the portrait"), self.choose_portrait).setEnabled(clip is not None and sighting_at(subject, clip.key, self._session.frame) is not None)
         menu.addSeparator()
-        menu.addAction(f"Merge {len(selected) - 1} selected into {subject.name}" if len(selected) > 1 else "Merge selected into this person", self.merge_selected).setEnabled(len(selected) > 1)
-        menu.addAction("Split at the playhead", self.split_here)
-        seen = clip is not None and edits.sighting_at(subject, clip.key, frame) is not None
-        give = menu.addMenu("Give this sighting to")
+        menu.addAction(f"Merge {len(selected) - 1} selected into {subject.name}" if len(selected) > 1 else "Merge the selected into this person", self.merge_selected).setEnabled(len(selected) > 1)
+        menu.addAction(tr("Split at the playhead"), self.split_here)
+        seen = clip is not None and sighting_at(subject, clip.key, frame) is not None
+        give = menu.addMenu(tr("Give this sighting to"))
         give.setEnabled(seen)
-        give.addAction("Somebody new", lambda: self.move_sighting(key, frame, ""))
+        give.addAction(tr("Somebody new"), lambda: self.move_sighting(key, frame, ""))
         give.addSeparator()
         for other in project.subjects:
             if other.key != key and not other.dismissed:
                 give.addAction(other.name, lambda k=other.key: self.move_sighting(key, frame, k))
-        menu.addAction("Remove this sighting", lambda: self._document.edit("remove sighting", edits.remove_sighting, key, clip.key, frame)).setEnabled(seen)
+        menu.addAction(tr("Remove this sighting"), lambda: self._document.edit("remove sighting", outlines.remove_sighting, key, clip.key, frame)).setEnabled(seen)
         menu.addSeparator()
-        menu.addAction("Remove from register", lambda: self._document.edit("remove from register", edits.remove_subjects, self._session.selected))
+        menu.addAction(tr("Remove from register"), lambda: self._document.edit("remove from register", edits.remove_subjects, self._session.selected))
         menu.popup(place)
 
     def list_menu(self, place: QPoint) -> None:
         """Whom the register lists, and in what order."""
         menu = QMenu(self._parent)
         for words, now, choose in ((SHOW_WORD, self.show, self._choose_show), (ORDER_WORD, self.order, self._choose_order)):
-            menu.addSection("List" if words is SHOW_WORD else "In the order of")
+            menu.addSection(tr("List") if words is SHOW_WORD else tr("Sorted by"))
             for value, word in words.items():
                 action = menu.addAction(word, lambda v=value, c=choose: c(v))
                 action.setCheckable(True)
@@ -174,15 +176,15 @@ class Casting(QObject):
         """Decisions for many."""
         project = self._document.project
         menu = QMenu(self._parent)
-        menu.addAction("Cover everybody", self.cover_all)
-        menu.addAction("Show everybody but the selected", self.show_all_but).setEnabled(bool(self._session.selected))
-        menu.addAction("Cover who is seen briefly …", self.cover_brief)
-        menu.addAction("Invert: cover who is shown, show the others", self.invert)
+        menu.addAction(tr("Cover everyone"), self.cover_all)
+        menu.addAction(tr("Show everyone except the selected"), self.show_all_but).setEnabled(bool(self._session.selected))
+        menu.addAction(tr("Cover everyone seen only briefly …"), self.cover_brief)
+        menu.addAction(tr("Swap covered and shown"), self.invert)
         menu.addSeparator()
         doubtful = sum(s.doubtful and not s.dismissed for s in project.subjects)
-        menu.addAction(f"Dismiss all {doubtful} doubtful" if doubtful > 1 else "Dismiss the doubtful", self.dismiss_doubtful).setEnabled(doubtful > 0)
+        menu.addAction(f"Dismiss all {doubtful} doubtful" if doubtful > 1 else "Dismiss the doubtful one", self.dismiss_doubtful).setEnabled(doubtful > 0)
         later = any(n.answer == Answer.LATER for n in project.likenesses)
-        menu.addAction("Ask again about who is who", self.ask_again).setEnabled(later)
+        menu.addAction(tr("Ask the postponed questions again"), self.ask_again).setEnabled(later)
         menu.popup(place)
 
     def _choose_show(self, show: Show) -> None:

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import lru_cache
 
 from PySide6.QtCore import QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QIcon, QImage, QPainter, QPainterPath
-from PySide6.QtWidgets import (QButtonGroup, QDoubleSpinBox, QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QSlider, QToolButton,
+from PySide6.QtWidgets import (QButtonGroup, QComboBox, QDoubleSpinBox, QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QSlider, QToolButton,
                                QVBoxLayout, QWidget)
 
 from skiagraph.desktop.theme import CONTROL, GRID, WELL, asset_folder
+from skiagraph.desktop.words import tr
 
 
 @lru_cache(maxsize=64)
@@ -18,7 +20,7 @@ def icon(name: str) -> QIcon:
 
 
 def icon_button(name: str, tip: str) -> QToolButton:
-    button = QToolButton()
+    tip, button = tr(tip), QToolButton()
     button.setIcon(icon(name))
     button.setIconSize(QSize(16, 16))
     button.setFixedSize(CONTROL + 4, CONTROL)
@@ -29,10 +31,10 @@ def icon_button(name: str, tip: str) -> QToolButton:
 
 
 def push_button(text: str, kind: str = "", tip: str = "") -> QPushButton:
-    button = QPushButton(text)
+    button = QPushButton(tr(text))
     if kind:
         button.setProperty("kind", kind)
-    button.setToolTip(tip)
+    button.setToolTip(tr(tip))
     button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
     return button
 
@@ -43,7 +45,7 @@ def section(text: str) -> QWidget:
     row = QHBoxLayout(box)
     row.setContentsMargins(0, GRID, 0, 0)
     row.setSpacing(2 * GRID)
-    label = QLabel(text)
+    label = QLabel(tr(text))
     label.setObjectName("section")
     line = QFrame()
     line.setFixedHeight(1)
@@ -55,7 +57,7 @@ def section(text: str) -> QWidget:
 
 
 def quiet(text: str = "", *, wrap: bool = False) -> QLabel:
-    label = QLabel(text)
+    label = QLabel(tr(text))
     label.setProperty("role", "quiet")
     label.setWordWrap(wrap)
     return label
@@ -98,6 +100,33 @@ class Choice(QWidget):
             self._group.setExclusive(True)
 
 
+class Pick(QComboBox):
+    """One of several values from a list that folds. Speaks the values it was given, never their texts."""
+
+    chosen = Signal(object)
+
+    def __init__(self, entries: list[tuple[object, str, str]], name: str, parent: QWidget | None = None):
+        """entries: (value, text, tooltip) each; name: for assistive technology."""
+        super().__init__(parent)
+        self.setAccessibleName(tr(name))
+        self._values = [value for value, _, _ in entries]
+        for n, (_, text, tip) in enumerate(entries):
+            self.addItem(tr(text))
+            self.setItemData(n, tr(tip), Qt.ItemDataRole.ToolTipRole)
+        self._tips = [tr(tip) for _, _, tip in entries]
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.activated.connect(lambda n: self.chosen.emit(self._values[n]))
+        self.currentIndexChanged.connect(lambda n: self.setToolTip(self._tips[n] if n >= 0 else ""))
+        self.setToolTip(self._tips[0])
+
+    def value(self):
+        return self._values[self.currentIndex()]
+
+    def set_value(self, value) -> None:
+        """Show a value without telling anybody."""
+        self.setCurrentIndex(self._values.index(value))
+
+
 class _ResettingSlider(QSlider):
     reset = Signal()
 
@@ -138,7 +167,7 @@ class SliderField(QWidget):
         self.field.setFixedWidth(76)
         self.field.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.field.setKeyboardTracking(False)
-        note = f"{tip} Double click on the slider: back to {default:.{decimals}f}{suffix}."
+        note = f"{tip} Double-click the slider to go back to {default:.{decimals}f}{suffix}."
         for widget in (name, self.slider, self.field):
             widget.setToolTip(note)
             row.addWidget(widget, 1 if widget is self.slider else 0)
@@ -218,13 +247,28 @@ class Notice(QFrame):
         self._text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         close = push_button("Dismiss", "link", "Hide this message")
         close.clicked.connect(self.hide)
+        self._then: Callable[[], None] | None = None
+        self.answer = push_button("", "primary")
+        self.answer.clicked.connect(self._answered)
+        self.answer.hide()
         row.addWidget(self._text, 1)
+        row.addWidget(self.answer)
         row.addWidget(close)
         self.hide()
 
-    def say(self, text: str) -> None:
+    def say(self, text: str, answer: str = "", then: Callable[[], None] | None = None) -> None:
+        """Say something, with a button for what may be done about it where there is something."""
         self._text.setText(text)
+        self._then = then
+        self.answer.setText(tr(answer))
+        self.answer.setVisible(then is not None)
         self.setVisible(bool(text))
+
+    def _answered(self) -> None:
+        then, self._then = self._then, None
+        self.hide()
+        if then is not None:
+            then()
 
     @property
     def text(self) -> str:

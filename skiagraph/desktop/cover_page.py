@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QSplitter, QWidget
@@ -21,15 +19,15 @@ from skiagraph.desktop.register_view import RegisterView
 from skiagraph.desktop.session import Session
 from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.transport import Transport
-from skiagraph.project import edits
-from skiagraph.project.model import Project
-from skiagraph.project.outline import Outline, cover_outline, outline_at
+from skiagraph.project import edits, outlines
+from skiagraph.project.model import Outline, Project
+from skiagraph.project.outlines import sighting_at
+from skiagraph.project.rows import cover_outline, outline_at
 from skiagraph.review.register import Show, register_rows
 from skiagraph.review.lanes import attention, lane, next_finding, next_keyframe, seen_summary
-from skiagraph.timecode import format_timecode
 from skiagraph.track.path import ORIGIN_NAMES
 
-_ORIGIN_SENTENCE = {"found": "Found by the detector", "followed": "Followed by its picture", "bridged": "Bridged between two sights", "placed": "Placed by hand"}
+_ORIGIN_SENTENCE = {"found": "Found by the detector", "followed": "Followed in the picture", "bridged": "Bridged where it was out of sight", "placed": "Placed by hand"}
 
 
 class CoverPage(QWidget):
@@ -49,6 +47,7 @@ class CoverPage(QWidget):
         self.register.set_faces(lambda subject: portraits.face(document.project, subject.portrait))
         self._size = (1280, 720)
         self._trial: Project | None = None
+        self._asked = self._shown = 0
         self._build()
         self._connect()
 
@@ -114,7 +113,7 @@ class CoverPage(QWidget):
         register.sought.connect(self.seek)
         register.decided.connect(self.casting.decide)
         register.renamed.connect(self._rename)
-        register.keyframeMoved.connect(lambda key, a, b: document.edit("move keyframe", edits.move_keyframe, key, session.clip.key, a, b))
+        register.keyframeMoved.connect(lambda key, a, b: document.edit("move keyframe", outlines.move_keyframe, key, session.clip.key, a, b))
         register.endDragged.connect(self._end_dragged)
         panel = self.inspector
         panel.decided.connect(lambda decision: self.casting.decide(session.selected, decision))
@@ -122,9 +121,9 @@ class CoverPage(QWidget):
         panel.styleMoved.connect(self._style_moved)
         panel.styleSettled.connect(self._style_settled)
         panel.styleForAll.connect(self._style_for_all)
-        panel.styleFromAll.connect(lambda: self._edit_subject("cover as the project", edits.set_style, None))
+        panel.styleFromAll.connect(lambda: self._edit_subject("use the project's cover", edits.set_style, None))
         panel.reachChosen.connect(session.set_reach)
-        panel.keyframeWanted.connect(lambda: self._edit_here("add keyframe", edits.keyframe_here))
+        panel.keyframeWanted.connect(lambda: self._edit_here("add keyframe", outlines.keyframe_here))
         panel.keyframeDropped.connect(self.drop_keyframe)
         panel.beginHere.connect(lambda: self.trim("begin"))
         panel.endHere.connect(lambda: self.trim("end"))
@@ -168,14 +167,14 @@ class CoverPage(QWidget):
             self.seek(frame)
 
     def drop_keyframe(self) -> None:
-        self._edit_here("remove keyframe", edits.remove_keyframe)
+        self._edit_here("remove keyframe", outlines.remove_keyframe)
 
     def trim(self, which: str) -> None:
         subject, clip, frame = self.session.subject, self.session.clip, self.session.frame
-        sighting = edits.sighting_at(subject, clip.key, frame) if subject and clip else None
+        sighting = sighting_at(subject, clip.key, frame) if subject and clip else None
         if sighting is not None:
             first, last = (frame, sighting.last) if which == "begin" else (sighting.first, frame)
-            self.document.edit(f"{which} sighting here", edits.trim_sighting, subject.key, clip.key, frame, first, last)
+            self.document.edit(f"{which} sighting here", outlines.trim_sighting, subject.key, clip.key, frame, first, last)
 
     def remove_selected(self) -> None:
         if self.session.selected:
@@ -208,24 +207,25 @@ class CoverPage(QWidget):
             self.document.edit("rename", edits.rename, key, name)
 
     def _end_dragged(self, key: str, inside: int, first: int, last: int) -> None:
-        self.document.edit("change the ends of a sighting", edits.trim_sighting, key, self.session.clip.key, inside, first, last)
+        self.document.edit("change the ends of a sighting", outlines.trim_sighting, key, self.session.clip.key, inside, first, last)
 
     def _outline_dragged(self, outline: Outline | None) -> None:
         """A trial of the project shows what the drag will do; nothing is kept of it."""
         subject, clip = self.session.subject, self.session.clip
-        self._trial = edits.move_outline(self.document.project, subject.key, clip.key, self.session.frame, outline, self.session.reach) \
-            if outline is not None and subject and clip else None
+        self._trial = outlines.move_outline(self.document.project, subject.key, clip.key, self.session.frame, outline, self.session.reach) \
+            if outline is not None and subject and clip and not self.document.read_only else None
         self._ask_picture()
 
     def _outline_moved(self, outline: Outline) -> None:
         self._trial = None
         subject, clip = self.session.subject, self.session.clip
         if subject and clip:
-            before = outline_at(sighting, self.session.frame) if (sighting := edits.sighting_at(subject, clip.key, self.session.frame)) else None
+            sighting = sighting_at(subject, clip.key, self.session.frame)
+            before = outline_at(self.document.project, sighting, self.session.frame) if sighting else None
             sized = before is not None and abs(outline.width - before.width) + abs(outline.height - before.height) > 0.01
             turned = before is not None and outline.angle != before.angle
             name = "turn outline" if turned else "resize outline" if sized else "move outline"
-            self.document.edit(name, edits.move_outline, subject.key, clip.key, self.session.frame, outline, self.session.reach)
+            self.document.edit(name, outlines.move_outline, subject.key, clip.key, self.session.frame, outline, self.session.reach)
 
     def _drawn(self, outline: Outline) -> None:
         self.draw_face(False)
@@ -233,7 +233,7 @@ class CoverPage(QWidget):
         made: list[str] = []
 
         def add(project):
-            project, key = edits.add_subject(project, clip.key, self.session.frame, outline)
+            project, key = outlines.add_subject(project, clip.key, self.session.frame, outline)
             made.append(key)
             return project
 
@@ -258,13 +258,7 @@ class CoverPage(QWidget):
     def _style_for_all(self) -> None:
         subject = self.session.subject
         if subject and subject.style:
-            style = subject.style
-
-            def everybody(project):
-                plain = tuple(replace(s, style=None) for s in project.subjects)
-                return edits.set_project_style(replace(project, subjects=plain), style)
-
-            self.document.edit("use cover for everybody", everybody)
+            self.document.edit("use cover for everyone", edits.set_style_for_all, subject.style)
 
     # Refreshing from the project
 
@@ -329,15 +323,19 @@ class CoverPage(QWidget):
     def _ask_picture(self) -> None:
         clip = self.session.clip
         if clip is not None and not self.player.speed and self.isVisible():
-            self.server.ask(Wish(self._trial or self.document.project, clip.key, self.session.frame, self.session.view, *self._size))
+            self._asked = self.server.ask(Wish(self._trial or self.document.project, clip.key, self.session.frame, self.session.view, *self._size))
 
     def showEvent(self, event) -> None:
         super().showEvent(event)
         self._ask_picture()
 
     def _picture_made(self, picture: Picture) -> None:
-        if not self.player.speed and self.session.clip and picture.wish.clip == self.session.clip.key:
-            self.picture.set_picture(picture.image, picture.other)
+        """Show a still, unless a newer one was shown already, or it is of another clip or view than what is looked at now."""
+        wish, clip = picture.wish, self.session.clip
+        if self.player.speed or clip is None or (wish.clip, wish.view) != (clip.key, self.session.view) or wish.number < self._shown:
+            return
+        self._shown = wish.number
+        self.picture.set_picture(picture.image, picture.other)
 
     def _picture_failed(self, text: str) -> None:
         if self.player.speed:
@@ -348,7 +346,7 @@ class CoverPage(QWidget):
     def _refresh_register(self) -> None:
         clip, project = self.session.clip, self.document.project
         if clip is None:
-            self.register.set_content(None, [], {}, np.zeros(1, np.uint8), "", "The register of everybody found stands here once a clip is scanned.")
+            self.register.set_content(None, [], {}, np.zeros(1, np.uint8), "", "Everyone found will be listed here once a clip is scanned.")
             return
         waiting = self.document.waiting
         casting = self.casting
@@ -358,7 +356,7 @@ class CoverPage(QWidget):
         people = sum(not s.doubtful for s in subjects)
         doubtful = len(subjects) - people
         note = f"{people} {'person' if people == 1 else 'people'}" + (f" · {doubtful} doubtful" if doubtful else "") + f" · {count} to look at" if subjects else ""
-        empty = "Nobody was found. Add a face with A and draw around it." if clip.every else "Scan the clip in Footage, or add a face with A and draw around it."
+        empty = "Nobody was found. Press A and draw around a face to add it." if project.scan_of(clip.key) else "Scan the clip in Footage, or press A and draw around a face to add it."
         if casting.show != Show.EVERYBODY and any(s.in_clip(clip.key) for s in project.subjects):
             empty = f"Nobody is listed under “{SHOW_WORD[casting.show]}”. Choose another list above."
         self.register.set_list(SHOW_WORD[casting.show], ORDER_WORD[casting.order])
@@ -371,14 +369,14 @@ class CoverPage(QWidget):
             self.inspector.show_subject(None, "", project.style, False)
             return
         times, seconds, first = seen_summary(project, subject, clip)
-        facts = f"Seen {'once' if times == 1 else f'{times} times'} · {seconds:.1f} s · first {format_timecode(first, clip.rate)}" if times else "Not seen in this clip"
+        facts = f"Seen {'once' if times == 1 else f'{times} times'} · {seconds:.1f} s · first at {clip.at(first)}" if times else "Not seen in this clip"
         elsewhere = [c.path.name for c in project.clips if c.key != clip.key and subject.in_clip(c.key)]
         if elsewhere:
             facts += f" · also in {', '.join(elsewhere)}"
         if len(self.session.selected) > 1:
             facts = f"One of {len(self.session.selected)} selected; decisions go to all of them. " + facts
         if subject.doubtful:
-            facts += ". Hardly a face: cover it, or dismiss it if it is nobody."
+            facts += ". Hardly a face: cover it, or dismiss it if it is no person."
         elif subject.sure < 0.995 and len(subject.sightings) > 1:
             facts += f". {subject.sure:.0%} sure that all sightings are one person.".replace("%", " %")
         self.inspector.show_subject(subject, facts, project.style_of(subject), subject.style is not None)
@@ -386,18 +384,18 @@ class CoverPage(QWidget):
 
     def _refresh_place(self) -> None:
         subject, clip, frame = self.session.subject, self.session.clip, self.session.frame
-        sighting = edits.sighting_at(subject, clip.key, frame) if subject and clip else None
+        sighting = sighting_at(subject, clip.key, frame) if subject and clip else None
         if sighting is None:
-            self.inspector.show_place("Not seen at this frame.", False, False)
+            self.inspector.show_place("Not in the picture at this frame.", False, False)
             return
-        outline = outline_at(sighting, frame)
-        keyframe = any(c.frame == frame for c in sighting.corrections)
-        how = "Keyframe" if keyframe else _ORIGIN_SENTENCE[ORIGIN_NAMES[outline.origin]]
-        changed = len(sighting.corrections)
-        text = f"{how}, {outline.confidence:.0%} sure.".replace("%", " %")
-        if changed:
-            text += f" {changed} keyframe{'s' if changed != 1 else ''} in this sighting."
-        self.inspector.show_place(text, True, keyframe)
+        outline = outline_at(self.document.project, sighting, frame)
+        marks = sighting.marks()
+        put_right = any(r.frame == frame for r in sighting.repairs)
+        how = "Corrected at this frame" if put_right else "Keyframe" if frame in marks else _ORIGIN_SENTENCE[ORIGIN_NAMES[outline.origin]]
+        text = how + "." if frame in marks else f"{how}, {outline.confidence:.0%} sure.".replace("%", " %")
+        if marks:
+            text += f" {len(marks)} set by hand in this sighting."
+        self.inspector.show_place(text, True, frame in marks)
 
     def _refresh_outlines(self) -> None:
         clip = self.session.clip
@@ -406,9 +404,9 @@ class CoverPage(QWidget):
         project, frame = self._trial or self.document.project, self.session.frame
         outlines = []
         for subject in project.subjects:
-            sighting = edits.sighting_at(subject, clip.key, frame)
+            sighting = sighting_at(subject, clip.key, frame)
             if sighting is not None:
-                outlines.append((subject.key, subject.name, outline_at(sighting, frame), cover_outline(sighting, frame, project.style_of(subject).margin), subject.is_covered))
+                outlines.append((subject.key, subject.name, outline_at(project, sighting, frame), cover_outline(project, sighting, frame, project.style_of(subject)), subject.is_covered))
         self.picture.set_outlines(outlines, self.session.subject.key if self.session.subject else "")
 
     def close_workers(self) -> None:

@@ -2,18 +2,34 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from skiagraph.desktop.job_runner import JobRunner
-from skiagraph.errors import SkiagraphError
-from skiagraph.project import file, relink
+from skiagraph.errors import ProjectInUse, SkiagraphError
+from skiagraph.footage import relink
+from skiagraph.footage.recognition import Gallery
+from skiagraph.footage.scanning import Arrival
+from skiagraph.project import file
+from skiagraph.project.carry import Report, adopted
 from skiagraph.project.history import History
-from skiagraph.project.model import Project
-from skiagraph.project.recognition import Gallery
+from skiagraph.project.lock import ProjectLock
+from skiagraph.project.model import Project, replace
 from skiagraph.project.store import ProjectStore
-from skiagraph.review.findings import Finding, findings, open_findings
+from skiagraph.review.finding import Finding, Reason
+from skiagraph.review.findings import findings, open_findings
+from skiagraph.track.results import ScanResult
+
+
+@dataclass(slots=True)
+class _Running:
+    """A scan under way: what it has found so far is shown, and is no part of the project until it is done."""
+
+    arrival: Arrival
+    result: ScanResult | None = None
+    view: Project | None = None
 
 
 class Document(QObject):
@@ -21,20 +37,27 @@ class Document(QObject):
 
     changed: a new value is current. saveChanged: what to say about saving. findingsChanged: the findings of the newest
     value are known. refused: an edit made no sense; the sentence says why.
+
+    token is another object for each project that is opened: what a job brings belongs to the project it was started on, or nowhere.
     """
 
     changed = Signal()
     saveChanged = Signal(str)
     findingsChanged = Signal()
     refused = Signal(str)
-    _saved = Signal(object)
+    _saved = Signal(object, object)
 
     def __init__(self, parent: QObject | None = None):
         super().__init__(parent)
         self._history = History(Project())
         # How people look, to know them again in other clips. In memory only, and gone with the project.
         self.gallery = Gallery()
+        self.token = object()
+        self.path: Path | None = None
+        self.read_only = ""
         self._store: ProjectStore | None = None
+        self._lock: ProjectLock | None = None
+        self._running: _Running | None = None
         self.findings: list[Finding] = []
         self.waiting: list[Finding] = []
         self.file_findings: list[Finding] = []
@@ -46,11 +69,16 @@ class Document(QObject):
 
     @property
     def project(self) -> Project:
-        return self._history.project
-
-    @property
-    def path(self) -> Path | None:
-        return self._store.path if self._store else None
+        """What is shown and edited: the project, and while a scan runs with what that has found so far."""
+        running = self._running
+        if running is None or running.result is None:
+            return self._history.project
+        if running.view is None:
+            base = self._history.project
+            running.view, _ = running.arrival.seen(base, running.result)
+            # Ids that were given out in it never mean anything else.
+            self._history.learn(replace(base, issued=running.view.issued))
+        return running.view
 
     @property
     def undo_name(self) -> str:
@@ -60,49 +88,103 @@ class Document(QObject):
     def redo_name(self) -> str:
         return self._history.redo_name
 
+    # Opening and closing
+
     def open(self, path: Path) -> None:
-        """Read a project and work on it from now on. Raises CannotOpenProject; the former project then stays."""
-        project = relink.find_beside(file.load(path), [Path(path).absolute().parent])
-        self._take_over(Path(path).absolute(), project)
+        """Read a project and work on it from now on; one that is open elsewhere is only looked at, and read_only says so. Raises
+        CannotOpenProject; the former project then stays."""
+        path = Path(path).absolute()
+        ours = self._lock is not None and path == self.path
+        if ours:
+            self.flush()
+        lock, reason = (self._lock, "") if ours else self._locked(path)
+        try:
+            project, digest = file.load_with_digest(path)
+        except SkiagraphError:
+            if lock and not ours:
+                lock.release()
+            raise
+        if ours:
+            # Opening what is open already: our own lock goes over.
+            self._lock = None
+        self._take_over(path, relink.find_beside(project, [path.parent]), lock, reason, digest)
 
     def begin(self, path: Path) -> None:
-        """Start an empty project that saves itself to path."""
-        self._take_over(Path(path).absolute(), Project())
+        """Start an empty project that saves itself to path. Raises ProjectInUse when one of that name is open elsewhere."""
+        path = Path(path).absolute()
+        self._take_over(path, Project(), ProjectLock.take(path), "", "")
 
-    def _take_over(self, path: Path, project: Project) -> None:
+    def save_copy(self, path: Path) -> None:
+        """Write the project under another name, and go on with that one. Raises CannotSaveProject and ProjectInUse."""
+        path = Path(path).absolute()
+        lock = None if self.path == path else ProjectLock.take(path)
+        digest = file.save(self._history.project, path)
+        self._leave()
+        self._work_on(path, lock or ProjectLock.take(path), "", digest)
+        self.saveChanged.emit("saved")
+        self.changed.emit()
+
+    def _locked(self, path: Path) -> tuple[ProjectLock | None, str]:
+        try:
+            return ProjectLock.take(path), ""
+        except ProjectInUse as error:
+            return None, str(error)
+
+    def _take_over(self, path: Path, project: Project, lock: ProjectLock | None, reason: str, digest: str) -> None:
         self.close()
         self._history = History(project)
         self.gallery = Gallery()
-        self._store = ProjectStore(path, self._saved.emit)
-        self.file_findings = []
-        self.saveChanged.emit("saved" if path.exists() else "")
+        self.token = object()
+        self._running = None
+        self.findings, self.waiting, self.file_findings = [], [], []
+        self._work_on(path, lock, reason, digest)
+        self.saveChanged.emit("read-only" if reason else "saved" if path.exists() else "")
         self._announce()
 
+    def _work_on(self, path: Path, lock: ProjectLock | None, reason: str, digest: str) -> None:
+        self.path, self.read_only, self._lock = path, reason, lock
+        if lock is not None:
+            token = object()
+            self._store_token = token
+            self._store = ProjectStore(path, lambda result: self._saved.emit(token, result), digest)
+
+    def flush(self) -> bool:
+        """Write what is left; True when all is on disk."""
+        return self._store.flush() if self._store else True
+
     def close(self) -> None:
-        """Write what is left; called before the window goes. No check begins after it."""
+        """Write what is left and let go of the project. No check begins after it."""
         self._check_timer.stop()
         self._check_again = False
+        self._leave()
+
+    def _leave(self) -> None:
         if self._store:
             self._store.close()
             self._store = None
+        if self._lock:
+            self._lock.release()
+            self._lock = None
+
+    # Edits
 
     def edit(self, name: str, function, *arguments, **named) -> bool:
         """Apply an edit: function(project, …) gives the next project. False when it was refused or changed nothing."""
+        if self.read_only:
+            self.refused.emit(f"{self.read_only} Until then it can only be looked at.")
+            return False
+        current = self.project
         try:
-            changed = function(self.project, *arguments, **named)
+            changed = function(current, *arguments, **named)
         except (SkiagraphError, KeyError) as error:
             self.refused.emit(str(error))
             return False
-        if changed is self.project:
+        if changed is current:
             return False
-        self._history.apply(name, changed)
+        base = self._history.project
+        self._history.apply(name, adopted(base, current, changed) if current is not base else changed)
         self._changed()
         return True
-
-    def amend(self, function, *arguments, **named) -> None:
-        """Take in results that arrive while a job runs, without a step in the history."""
-        self._history.amend(function(self.project, *arguments, **named))
-        self._changed()
 
     def undo(self) -> None:
         if self._history.undo():
@@ -112,18 +194,61 @@ class Document(QObject):
         if self._history.redo():
             self._changed()
 
+    # Scans
+
+    def begin_scan(self, clip: str, every: int) -> None:
+        """A scan of a clip begins; what it finds is shown from now on."""
+        self._running = _Running(Arrival(clip, every))
+
+    def show_found(self, result: ScanResult) -> None:
+        """What the running scan has found so far."""
+        if self._running is not None:
+            self._running.result, self._running.view = result, None
+            self._announce()
+
+    def end_scan(self, result: ScanResult, gallery: Gallery | None) -> Report:
+        """The running scan is done: its result becomes evidence, and the decisions of all steps are carried over to it."""
+        running, self._running = self._running, None
+        return self._arrived(running.arrival, result, gallery)
+
+    def drop_scan(self) -> tuple[Arrival, ScanResult] | None:
+        """The running scan ends without a result: the project is as it was before it. Returns what it had found, for keep_found."""
+        running, self._running = self._running, None
+        if running is None:
+            return None
+        self._announce()
+        return (running.arrival, running.result) if running.result is not None and running.result.people else None
+
+    def keep_found(self, arrival: Arrival, result: ScanResult) -> Report:
+        """Keep what a scan had found when it was cancelled; that the rest of the clip was not searched is a finding."""
+        return self._arrived(arrival, result, None)
+
+    def _arrived(self, arrival: Arrival, result: ScanResult, gallery: Gallery | None) -> Report:
+        if gallery is not None:
+            self.gallery = gallery
+        project, carry, told = arrival.evidence(self._history.project, result, gallery)
+        self._history.arrive(project, carry)
+        _ = self._history.project
+        self._changed()
+        return told()
+
+    # Telling
+
     def _changed(self) -> None:
+        if self._running is not None:
+            self._running.view = None
         if self._store:
             self.saveChanged.emit("saving …")
-            self._store.put(self.project)
+            self._store.put(self._history.project)
         self._announce()
 
     def _announce(self) -> None:
         self.changed.emit()
         self._check_timer.start()
 
-    def _on_saved(self, result) -> None:
-        self.saveChanged.emit("saved" if result is True else str(result))
+    def _on_saved(self, token, result) -> None:
+        if self._store is not None and token is self._store_token:
+            self.saveChanged.emit("saved" if result is True else str(result))
 
     def set_file_findings(self, found: list[Finding]) -> None:
         """Findings of a check on an exported file; they stay until the next one."""
@@ -134,20 +259,30 @@ class Document(QObject):
         if self._checker is not None:
             self._check_again = True
             return
-        project, extra = self.project, list(self.file_findings)
+        project, extra, token = self.project, list(self.file_findings), self.token
 
         def work(control):
-            every = findings(project) + [f for f in extra if any(c.key == f.clip for c in project.clips)]
-            return every, open_findings(project, every)
+            clips, subjects = {c.key for c in project.clips}, {s.key for s in project.subjects} | {""}
+            every = findings(project) + [f for f in extra if f.clip in clips and f.subject in subjects]
+            return token, every, open_findings(project, every)
 
         self._checker = JobRunner(work, self)
         self._checker.finished.connect(self._on_checked)
+        self._checker.failed.connect(lambda _: self._on_check_failed(project, token))
         self._checker.ended.connect(self._on_check_ended)
         self._checker.start()
 
     def _on_checked(self, result) -> None:
-        self.findings, self.waiting = result
-        self.findingsChanged.emit()
+        token, every, waiting = result
+        if token is self.token:
+            self.findings, self.waiting = every, waiting
+            self.findingsChanged.emit()
+
+    def _on_check_failed(self, project: Project, token: object) -> None:
+        """Old findings must not stay on display as if they were of the present state."""
+        if token is self.token:
+            self.findings = self.waiting = [Finding(c.key, "", Reason.CHECK_FAILED, 0, c.frames - 1, 0.0, 0) for c in project.clips]
+            self.findingsChanged.emit()
 
     def _on_check_ended(self) -> None:
         self._checker = None

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-from fractions import Fraction
-
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QLabel, QScrollArea, QSpinBox, QWidget
 
 from skiagraph.desktop import theme
 from skiagraph.desktop.controls import Choice, RoundedPicture, column, line, push_button, quiet, section
 from skiagraph.desktop.theme import GRID
-from skiagraph.media.clip import even_time
-from skiagraph.project.model import Clip
+from skiagraph.review.overview import ClipRow
 
 
 class ClipCard(QFrame):
@@ -21,10 +18,10 @@ class ClipCard(QFrame):
     scanPressed = Signal(str)
     removePressed = Signal(str)
 
-    def __init__(self, clip: Clip, people: int, undecided: int, missing: bool, busy: bool, parent: QWidget | None = None):
+    def __init__(self, entry: ClipRow, busy: bool, parent: QWidget | None = None):
         super().__init__(parent)
         self.setObjectName("panel")
-        self.clip = clip
+        self.entry, clip = entry, entry.clip
         row = line(margin=3 * GRID, spacing=4 * GRID, parent=self)
         self.thumbnail = RoundedPicture(176, 99)
         row.addWidget(self.thumbnail)
@@ -32,8 +29,12 @@ class ClipCard(QFrame):
         name = QLabel(clip.path.name)
         name.setObjectName("title")
         text.addWidget(name)
-        text.addWidget(quiet(clip_facts(clip)))
-        text.addWidget(QLabel(clip_state(clip, people, undecided, missing)))
+        text.addWidget(quiet(entry.facts()))
+        state = QLabel(entry.state())
+        state.setWordWrap(True)
+        if not entry.is_usable:
+            state.setStyleSheet(f"color: {theme.MADDER};")
+        text.addWidget(state)
         if clip.damage:
             damage = QLabel(clip.damage)
             damage.setWordWrap(True)
@@ -42,34 +43,21 @@ class ClipCard(QFrame):
         text.addStretch(1)
         row.addLayout(text, 1)
         buttons = column(spacing=GRID)
-        self.scan = push_button("Scan again" if clip.every else "Scan", "", "Find and follow everybody in this clip")
-        self.open = push_button("Decide who is covered" if clip.every else "Look at it", "primary" if clip.every else "", "Open this clip in Cover")
+        searched = entry.scanned or entry.partly
+        self.scan = push_button("Scan again" if searched else "Scan", "", "Find and follow everyone in this clip")
+        self.open = push_button("Decide who is covered" if searched else "Open in Cover", "primary" if searched else "", "Open this clip in Cover")
         self.remove = push_button("Remove", "link", "Take the clip out of the project; the file stays")
-        self.scan.setEnabled(not busy and not missing)
-        self.open.setEnabled(not missing)
+        self.scan.setEnabled(not busy and entry.is_usable)
+        self.open.setEnabled(entry.is_usable)
         self.remove.setEnabled(not busy)
         for button, signal in ((self.open, self.openPressed), (self.scan, self.scanPressed), (self.remove, self.removePressed)):
             button.clicked.connect(lambda _=False, s=signal: s.emit(clip.key))
             button.setMinimumWidth(168)
-        order = (self.open, self.scan) if clip.every else (self.scan, self.open)
+        order = (self.open, self.scan) if searched else (self.scan, self.open)
         for button in (*order, self.remove):
             buttons.addWidget(button)
         buttons.addStretch(1)
         row.addLayout(buttons)
-
-
-def clip_facts(clip: Clip) -> str:
-    rate = f"{float(clip.rate):.3f}".rstrip("0").rstrip(".")
-    return f"{clip.width} × {clip.height}  ·  {rate} frames/s  ·  {even_time(clip.frames / float(clip.rate or Fraction(25)))}  ·  {clip.frames} frames"
-
-
-def clip_state(clip: Clip, people: int, undecided: int, missing: bool) -> str:
-    if missing:
-        return f"Not found in {clip.path.parent}. Put it back, or drop it here to link it again."
-    if not clip.every:
-        return "Not scanned yet: nobody in it is covered."
-    found = f"{people} people found" if people != 1 else "1 person found"
-    return found + (f", {undecided} undecided and therefore covered." if undecided else ", all decided.")
 
 
 class FootagePage(QWidget):
@@ -116,7 +104,7 @@ class FootagePage(QWidget):
         box.setStyleSheet(f"#dropzone {{ border: 2px dashed {theme.ASH}; border-radius: 8px; }}")
         inside = column(margin=8 * GRID, spacing=3 * GRID, parent=box)
         inside.addStretch(2)
-        text = QLabel("Drop clips here, then scan them: everybody found is covered until you decide otherwise.")
+        text = QLabel("Drop clips here, then scan them. Everyone found is covered until you decide otherwise.")
         text.setObjectName("title")
         text.setAlignment(Qt.AlignmentFlag.AlignCenter)
         text.setWordWrap(True)
@@ -142,12 +130,12 @@ class FootagePage(QWidget):
         title = QLabel("Scan")
         title.setObjectName("title")
         layout.addWidget(title)
-        layout.addWidget(quiet("Finds every face and follows it. Nothing leaves this machine.", wrap=True))
-        self.way = Choice([("every", "Every frame", "Searches each frame: the surest way"), ("step", "Stepping", "Searches each N-th frame and follows in between: faster")])
+        layout.addWidget(quiet("Finds every face and follows it through the clip. Nothing leaves this machine.", wrap=True))
+        self.way = Choice([("every", "Every frame", "Searches every frame: the most thorough way"), ("step", "Stepping", "Searches every nth frame and follows in between: faster")])
         self.way.set_value("every")
         layout.addWidget(self.way)
         row = line()
-        self._step_label = quiet("Search one frame in")
+        self._step_label = quiet("Search one frame in every")
         self.step = QSpinBox()
         self.step.setRange(2, 25)
         self.step.setValue(10)
@@ -158,13 +146,13 @@ class FootagePage(QWidget):
         row.addWidget(self.step)
         row.addStretch(1)
         layout.addLayout(row)
-        self.scan_all = push_button("Scan all that are new", "primary", "Scan every clip that was not scanned yet")
+        self.scan_all = push_button("Scan new clips", "primary", "Scan every clip that has not been scanned yet")
         self.scan_all.clicked.connect(self._scan_all)
         layout.addWidget(self.scan_all)
         layout.addWidget(section("What happens then"))
-        layout.addWidget(quiet("Everybody found appears in the register as undecided, and undecided means covered.\n\n"
-                               "In Cover you decide person by person. Review shows where a cover may fail. Hand over exports and "
-                               "checks the file.", wrap=True))
+        layout.addWidget(quiet("Everyone found appears in the register as undecided, and undecided means covered.\n\n"
+                               "In Cover you decide person by person. Review shows where a cover may fail. Hand over exports the clips and "
+                               "checks the files.", wrap=True))
         layout.addStretch(1)
         return side
 
@@ -173,31 +161,31 @@ class FootagePage(QWidget):
         return self.step.value() if self.way.value() == "step" else 1
 
     def _scan_all(self) -> None:
-        keys = [card.clip.key for card in self._cards if not card.clip.every and card.scan.isEnabled()]
+        keys = [card.entry.clip.key for card in self._cards if not card.entry.scanned and card.scan.isEnabled()]
         if keys:
             self.scanPressed.emit(keys, self.every)
 
-    def set_clips(self, entries: list[tuple[Clip, int, int, bool]], thumbnails, busy: bool) -> None:
-        """entries: (clip, people, undecided, missing); thumbnails: clip → image or None; busy: a scan is running."""
+    def set_clips(self, entries: list[ClipRow], thumbnails, busy: bool) -> None:
+        """thumbnails: clip → image or None; busy: a scan is running."""
         for card in self._cards:
             self._list.removeWidget(card)
             card.deleteLater()
         self._cards = []
         for n, entry in enumerate(entries):
-            card = ClipCard(*entry, busy)
+            card = ClipCard(entry, busy)
             card.openPressed.connect(self.openPressed)
             card.removePressed.connect(self.removePressed)
             card.scanPressed.connect(lambda key: self.scanPressed.emit([key], self.every))
-            card.thumbnail.set_image(thumbnails(entry[0]))
+            card.thumbnail.set_image(thumbnails(entry.clip))
             self._list.insertWidget(n, card)
             self._cards.append(card)
         self._scroll.setVisible(bool(entries))
         self._empty.setVisible(not entries)
-        new = sum(not clip.every and not missing for clip, _, _, missing in entries)
+        new = sum(not entry.scanned and entry.is_usable for entry in entries)
         self._count.setText(f"{len(entries)} clip{'s' if len(entries) != 1 else ''}" if entries else "")
         self.scan_all.setEnabled(new > 0 and not busy)
 
     def refresh_thumbnails(self, thumbnails) -> None:
         for card in self._cards:
-            if (image := thumbnails(card.clip)) is not None:
+            if (image := thumbnails(card.entry.clip)) is not None:
                 card.thumbnail.set_image(image)

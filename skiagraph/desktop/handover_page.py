@@ -11,8 +11,10 @@ from skiagraph.desktop import theme
 from skiagraph.desktop.controls import column, line, push_button, quiet, section
 from skiagraph.desktop.job_strip import JobStrip
 from skiagraph.desktop.theme import GRID
+from skiagraph.desktop.words import tr
+from skiagraph.handover.writers.matte import Matte
 from skiagraph.media.formats import FORMATS
-from skiagraph.project.model import Clip, Project
+from skiagraph.review.overview import ClipRow
 
 
 class HandoverPage(QWidget):
@@ -35,7 +37,7 @@ class HandoverPage(QWidget):
         title = QLabel("Hand over")
         title.setObjectName("heading")
         left.addWidget(title)
-        self.strip = JobStrip()
+        self.strip = JobStrip("Stop the export; clips that are whole stay, the one being written is removed")
         self.strip.cancelPressed.connect(self.cancelPressed)
         left.addWidget(self.strip)
         scroll = QScrollArea()
@@ -58,23 +60,24 @@ class HandoverPage(QWidget):
         for key, export in FORMATS.items():
             self.format.addItem(export.label, key)
         layout.addWidget(self.format)
-        layout.addWidget(quiet("Size, frame times, colour, sound and timecode stay as in the source. Place, device and author are left out.", wrap=True))
+        layout.addWidget(quiet("Size, frame times, colour, sound and timecode stay as in the source. Location, device and author are left out.", wrap=True))
         layout.addWidget(section("Place"))
         row = line()
         self.folder = QLineEdit()
         self.folder.setAccessibleName("Folder")
-        self.folder.setToolTip("Folder the files are written to")
+        self.folder.setToolTip(tr("Folder the files are written to"))
         choose = push_button("Choose …", "", "Choose the folder")
         choose.clicked.connect(self.browsePressed)
         row.addWidget(self.folder, 1)
         row.addWidget(choose)
         layout.addLayout(row)
-        layout.addWidget(section("With it"))
-        self.matte = QCheckBox("The matte, as lossless grey film")
-        self.check = QCheckBox("Check the exported file")
+        layout.addWidget(section("Also write"))
+        self.matte = QCheckBox(tr(Matte.word))
+        self.check = QCheckBox(tr("Check the exported files"))
         self.check.setChecked(True)
-        self.check.setToolTip("Decodes the file again, searches it for faces and compares it with the decisions")
+        self.check.setToolTip(tr("Decodes each file again, searches it for faces, and compares it with your decisions"))
         layout.addWidget(self.matte)
+        layout.addWidget(section("Then"))
         layout.addWidget(self.check)
         layout.addSpacing(2 * GRID)
         self._warning = QLabel()
@@ -91,41 +94,44 @@ class HandoverPage(QWidget):
         if keys and self.export.isEnabled():
             self.exportPressed.emit(keys, self.format.currentData(), self.folder.text().strip(), self.matte.isChecked(), self.check.isChecked())
 
-    def set_project(self, project: Project, waiting: int, exposing: int, busy: bool) -> None:
+    def set_clips(self, entries: list[ClipRow], waiting: int, exposing: int, busy: bool) -> None:
         while self._list.count() > 1:
             widget = self._list.takeAt(0).widget()
             if widget:
                 widget.deleteLater()
         self._boxes = []
-        for n, clip in enumerate(project.clips):
-            self._list.insertWidget(n, self._clip_row(project, clip))
-        if not project.clips:
-            empty = quiet("Add clips in Footage first; what is exported appears here.")
+        for n, entry in enumerate(entries):
+            self._list.insertWidget(n, self._clip_row(entry))
+        if not entries:
+            empty = quiet("Add clips in Footage first; they will be listed here for export.")
             empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
             self._list.insertWidget(0, empty)
-        if project.clips and not self.folder.text():
-            self.folder.setText(str(project.clips[0].path.parent / "covered"))
+        if entries and not self.folder.text():
+            self.folder.setText(str(entries[0].clip.path.parent / "covered"))
         self._warning.setText(_warning(waiting, exposing))
         self._warning.setStyleSheet(f"color: {theme.MADDER if exposing else theme.OCHRE if waiting else theme.VERDIGRIS};")
-        self.export.setEnabled(bool(project.clips) and not busy)
+        self.export.setEnabled(bool(entries) and not busy)
 
-    def _clip_row(self, project: Project, clip: Clip) -> QWidget:
-        panel = QFrame()
+    def begin_project(self) -> None:
+        """Another project: results, choices and the folder were the former one's."""
+        self._results, self._chosen = {}, {}
+        self.folder.clear()
+
+    def _clip_row(self, entry: ClipRow) -> QWidget:
+        panel, clip = QFrame(), entry.clip
         panel.setObjectName("panel")
         panel.setMinimumHeight(52)
-        people = [s for s in project.subjects if s.in_clip(clip.key)]
-        searched = bool(clip.every or people)
         row = line(margin=3 * GRID, spacing=3 * GRID, parent=panel)
         box = QCheckBox(clip.path.name)
         # Where nobody was looked for everybody is seen: such a clip is handed over only by choice.
-        box.setChecked(self._chosen.get(clip.key, searched))
+        box.setChecked(entry.is_usable and self._chosen.get(clip.key, entry.was_searched))
+        box.setEnabled(entry.is_usable)
         box.clicked.connect(lambda on, key=clip.key: self._chosen.__setitem__(key, on))
         row.addWidget(box)
-        covered = sum(s.is_covered for s in people)
-        if searched:
-            row.addWidget(quiet(f"{covered} covered, {len(people) - covered} shown"))
+        if entry.is_usable and entry.was_searched:
+            row.addWidget(quiet(f"{entry.people - entry.shown} covered, {entry.shown} shown" + (", scanned only in part" if entry.partly else "")))
         else:
-            facts = QLabel("Not scanned: nobody in it is covered")
+            facts = QLabel(tr("Not scanned: nobody in it is covered") if entry.is_usable else entry.state())
             facts.setStyleSheet(f"color: {theme.MADDER};")
             row.addWidget(facts)
         row.addStretch(1)

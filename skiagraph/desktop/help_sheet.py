@@ -10,8 +10,8 @@ from skiagraph.desktop.controls import column, line, push_button, quiet, section
 from skiagraph.desktop.theme import GRID
 
 MOUSE = [("Wheel on the picture", "zoom at the pointer"), ("Middle drag", "pan"), ("Shift while sizing", "keep the shape"),
-         ("Ctrl+wheel on the register", "zoom in time"), ("Double click on a name", "rename"), ("Double click on a slider", "back to its first value"),
-         ("Drag a person on to another", "merge them"), ("Drag a bar to another row", "give the sighting")]
+         ("Ctrl+wheel on the register", "zoom in time"), ("Double-click a name", "rename"), ("Double-click a slider", "back to its default"),
+         ("Drag a person onto another", "merge them"), ("Drag a bar to another row", "give them the sighting")]
 
 
 class HelpSheet(QDialog):

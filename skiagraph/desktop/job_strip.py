@@ -15,7 +15,8 @@ class JobStrip(QWidget):
 
     cancelPressed = Signal()
 
-    def __init__(self, parent: QWidget | None = None):
+    def __init__(self, cancel_tip: str, parent: QWidget | None = None):
+        """cancel_tip: what happens when the job is cancelled."""
         super().__init__(parent)
         row = line(margin=0, spacing=3 * GRID, parent=self)
         self._what = QLabel()
@@ -25,7 +26,7 @@ class JobStrip(QWidget):
         self._bar.setMinimumWidth(120)
         self._left = quiet("")
         self._left.setMinimumWidth(88)
-        self._cancel = push_button("Cancel", "", "Stop; what was found so far stays")
+        self._cancel = push_button("Cancel", "", cancel_tip)
         self._cancel.clicked.connect(self.cancelPressed)
         row.addWidget(self._what)
         row.addWidget(self._bar, 1)

@@ -8,7 +8,7 @@ from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
 from skiagraph.desktop import theme
 from skiagraph.review.lanes import Attention, Lane, LaneState
-from skiagraph.timecode import format_timecode
+from skiagraph.timecode import Timecode
 
 BAR = 18
 
@@ -109,9 +109,9 @@ def paint_attention(painter: QPainter, worst: np.ndarray, scale: TimeScale, top:
             painter.fillRect(box.adjusted(0, height * 0.45, 0, 0), QColor(theme.OCHRE))
 
 
-def paint_ruler(painter: QPainter, scale: TimeScale, right: float, top: float, rate: float, frames: int) -> None:
+def paint_ruler(painter: QPainter, scale: TimeScale, right: float, top: float, timecode: Timecode, frames: int) -> None:
     """Seconds as tick and figure, as many as there is room for."""
-    fps = max(1, round(rate))
+    fps = timecode.fps
     step = next((s for s in (1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 1800, 3600) if s * fps * scale.per_frame > 58), 7200)
     painter.setFont(theme.font(11))
     second = int(max(0, scale.first) // (fps * step)) * step
@@ -121,7 +121,7 @@ def paint_ruler(painter: QPainter, scale: TimeScale, right: float, top: float, r
             painter.setPen(QColor(theme.ASH))
             painter.drawLine(QPointF(x, top + 4), QPointF(x, top + 16))
             painter.setPen(QColor(theme.QUIET))
-            text = format_timecode(second * fps, fps)[3:8] if frames < fps * 3600 else format_timecode(second * fps, fps)[:8]
+            text = timecode.text(second * fps)[3:8] if frames < fps * 3600 and not timecode.first else timecode.text(second * fps)[:8]
             painter.drawText(QRectF(x + 4, top, 60, 16), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
         second += step
 

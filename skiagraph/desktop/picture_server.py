@@ -4,20 +4,20 @@ from __future__ import annotations
 
 import logging
 import threading
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
-from skiagraph.cover.composite import covered
-from skiagraph.cover.matte import matte
+from skiagraph.cover.composite import with_layers
 from skiagraph.desktop.images import SOON, give_way, image_of
 from skiagraph.desktop.session import View
 from skiagraph.errors import SkiagraphError
+from skiagraph.footage.source import open_source
 from skiagraph.media.reader import FrameReader
+from skiagraph.project.layers import layers, matte
 from skiagraph.project.model import Project
-from skiagraph.project.source import open_source
 
 log = logging.getLogger("skiagraph")
 
@@ -27,7 +27,7 @@ KEEP, AHEAD = 24, 8
 
 @dataclass(frozen=True, slots=True)
 class Wish:
-    """One picture: frame of clip under project, as view, at most width x height px."""
+    """One picture: frame of clip under project, as view, at most width x height px. number: rises from wish to wish."""
 
     project: Project
     clip: str
@@ -35,6 +35,7 @@ class Wish:
     view: View
     width: int
     height: int
+    number: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,7 +48,8 @@ class Picture:
 
 
 class PictureServer(QObject):
-    """Stills arrive by the made signal. While playing, `take` gives the picture that is due; late ones are left out."""
+    """Stills arrive by the made signal, each with the number of its wish. While playing, `take` gives the picture that is due; late ones
+    are left out."""
 
     made = Signal(object)
     failed = Signal(str)
@@ -56,6 +58,7 @@ class PictureServer(QObject):
         super().__init__(parent)
         self._wake = threading.Condition()
         self._wish: Wish | None = None
+        self._asked = 0
         self._run: tuple[Wish, int, int, int] | None = None
         self._ready: list[Picture] = []
         self._skip_to: int | None = None
@@ -71,12 +74,14 @@ class PictureServer(QObject):
             self._wake.notify_all()
         self._thread.join(5)
 
-    def ask(self, wish: Wish) -> None:
-        """Ask for a still; an older wish that was not begun is forgotten."""
+    def ask(self, wish: Wish) -> int:
+        """Ask for a still; an older wish that was not begun is forgotten. Returns the number of this one."""
         with self._wake:
-            self._wish, self._run = wish, None
+            self._asked += 1
+            self._wish, self._run = replace(wish, number=self._asked), None
             self._ready.clear()
             self._wake.notify_all()
+            return self._asked
 
     def play(self, wish: Wish, step: int, first: int, last: int) -> None:
         """Make pictures from wish.frame on, every step-th frame (negative: backwards), within first .. last."""
@@ -155,12 +160,12 @@ class PictureServer(QObject):
         frame = self._open(clip).read(wish.frame)
         if wish.view == View.SOURCE:
             return Picture(wish, image_of(frame.rgb(width, height, fast=fast)))
-        result = image_of(covered(wish.project, wish.clip, frame).rgb(width, height, fast=fast))
+        result = image_of(with_layers(frame, layers(wish.project, wish.clip, wish.frame)).rgb(width, height, fast=fast))
         other = image_of(frame.rgb(width, height, fast=fast)) if wish.view == View.SPLIT else None
         return Picture(wish, result, other)
 
     def _open(self, clip) -> FrameReader:
-        identity = (clip.key, clip.path, clip.frames)
+        identity = (clip.path, clip.fingerprint, clip.frames)
         if self._reader is None or self._reader_of != identity:
             if self._reader:
                 self._reader.close()

@@ -3,21 +3,16 @@
 from __future__ import annotations
 
 import math
-from dataclasses import replace
-
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QCursor, QImage, QPainter, QPainterPath, QPen, QTransform
+from PySide6.QtGui import QColor, QCursor, QImage, QPainter, QPainterPath, QPen, QPolygonF
 from PySide6.QtWidgets import QWidget
 
 from skiagraph.desktop import theme
 from skiagraph.desktop.session import View
-from skiagraph.project.outline import Outline
+from skiagraph.shape.shape import LEAST_PX, Outline
 
 HANDLE, REACH = 4.5, 10.0
-# Names of the handles: where they sit on the outline in its own frame, in half axes.
-_SIDES = {"right": (1, 0), "left": (-1, 0), "bottom": (0, 1), "top": (0, -1)}
 TURN_AWAY = 22.0
-LEAST_SIZE = 8.0
 
 
 class PictureView(QWidget):
@@ -194,28 +189,27 @@ class PictureView(QWidget):
                 pen.setDashPattern([2, 4])
             painter.setPen(pen)
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawPath(self._ellipse(head))
+            painter.drawPath(self._edge(head))
             if key == self._hover:
                 self._label(painter, self._label_place(head), name)
         for key, name, head, cover, _ in self._outlines:
             if key == self._selected:
-                self._paint_selected(painter, name, self._dragged(head), cover, head)
+                self._paint_selected(painter, name, self._dragged(head), cover)
 
     def _dragged(self, head: Outline) -> Outline:
         return self._drag["now"] if self._drag and self._drag["kind"] != "draw" and "now" in self._drag else head
 
-    def _paint_selected(self, painter, name, head, cover, original) -> None:
-        ratio_w, ratio_h = cover.width / max(original.width, 1e-6), cover.height / max(original.height, 1e-6)
-        outer = replace(head, width=head.width * ratio_w, height=head.height * ratio_h)
+    def _paint_selected(self, painter, name, head, cover) -> None:
+        outer = cover.on(head.place)
         pen = QPen(QColor(theme.PAPER), 1.0)
         pen.setDashPattern([4, 4])
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.setPen(pen)
-        painter.drawPath(self._ellipse(outer))
+        painter.drawPath(self._edge(outer))
         painter.setPen(QPen(QColor(0, 0, 0, 120), 4.0))
-        painter.drawPath(self._ellipse(head))
+        painter.drawPath(self._edge(head))
         painter.setPen(QPen(QColor(theme.LILAC), 2.0))
-        painter.drawPath(self._ellipse(head))
+        painter.drawPath(self._edge(head))
         places = self._handles(head)
         painter.setPen(QPen(QColor(theme.LILAC), 1.5))
         painter.drawLine(places["top"], places["turn"])
@@ -256,24 +250,18 @@ class PictureView(QWidget):
         painter.setBrush(QColor(167, 155, 200, 40))
         painter.drawEllipse(QRectF(self.to_screen(a), self.to_screen(b)).normalized())
 
-    def _ellipse(self, outline: Outline) -> QPainterPath:
+    def _edge(self, outline: Outline) -> QPainterPath:
         path = QPainterPath()
-        path.addEllipse(QPointF(0, 0), outline.width * self.scale / 2, outline.height * self.scale / 2)
-        middle = self.to_screen(QPointF(outline.cx, outline.cy))
-        return QTransform().translate(middle.x(), middle.y()).rotate(outline.angle).map(path)
-
-    # Handles
+        path.addPolygon(QPolygonF([self.to_screen(QPointF(x, y)) for x, y in outline.edge_px().tolist()]))
+        path.closeSubpath()
+        return path
 
     def _handles(self, outline: Outline) -> dict[str, QPointF]:
-        lean = math.radians(outline.angle)
-        a, b = outline.width * self.scale / 2, outline.height * self.scale / 2
-        middle = self.to_screen(QPointF(outline.cx, outline.cy))
-
-        def at(u, v):
-            return QPointF(middle.x() + u * math.cos(lean) - v * math.sin(lean), middle.y() + u * math.sin(lean) + v * math.cos(lean))
-
-        places = {name: at(x * a, y * b) for name, (x, y) in _SIDES.items()}
-        places["turn"] = at(0, -b - TURN_AWAY)
+        """Places of the handles on the widget; the one for turning stands off the top."""
+        places = {name: self.to_screen(QPointF(*place)) for name, place in outline.handles_px().items()}
+        middle, top = self.to_screen(QPointF(outline.cx, outline.cy)), places["top"]
+        away = math.hypot(top.x() - middle.x(), top.y() - middle.y())
+        places["turn"] = top + (top - middle) * (TURN_AWAY / max(away, 1e-6))
         return places
 
     def _selected_outline(self) -> Outline | None:
@@ -287,11 +275,11 @@ class PictureView(QWidget):
         for name, place in self._handles(outline).items():
             if math.hypot(place.x() - point.x(), place.y() - point.y()) <= REACH:
                 return name
-        return "move" if self._ellipse(outline).contains(point) else ""
+        return "move" if self._edge(outline).contains(point) else ""
 
     def _under(self, point: QPointF) -> str:
         for key, _, head, _, _ in reversed(self._outlines):
-            if self._ellipse(head).contains(point):
+            if self._edge(head).contains(point):
                 return key
         return ""
 
@@ -338,37 +326,10 @@ class PictureView(QWidget):
         elif drag["kind"] == "draw":
             drag["to"] = self.to_clip(point)
         else:
-            keep = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-            drag["now"] = self._pulled(drag, self.to_clip(point), keep)
+            here, keep = self.to_clip(point), bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            drag["now"] = drag["start"].pulled(drag["kind"], (drag["at"].x(), drag["at"].y()), (here.x(), here.y()), keep)
             self.outlineDragged.emit(drag["now"])
         self.update()
-
-    def _pulled(self, drag, here: QPointF, keep_shape: bool) -> Outline:
-        """The outline while a handle is pulled. Sides move on their own; with Shift both axes grow together."""
-        start: Outline = drag["start"]
-        if drag["kind"] == "move":
-            return replace(start, cx=start.cx + here.x() - drag["at"].x(), cy=start.cy + here.y() - drag["at"].y())
-        lean = math.radians(start.angle)
-        dx, dy = here.x() - start.cx, here.y() - start.cy
-        if drag["kind"] == "turn":
-            return replace(start, angle=math.degrees(math.atan2(dy, dx)) + 90)
-        u, v = dx * math.cos(lean) + dy * math.sin(lean), dy * math.cos(lean) - dx * math.sin(lean)
-        side_x, side_y = _SIDES[drag["kind"]]
-        if side_x:
-            size = max(LEAST_SIZE, start.width / 2 + u * side_x)
-            factor = size / start.width
-        else:
-            size = max(LEAST_SIZE, start.height / 2 + v * side_y)
-            factor = size / start.height
-        if keep_shape:
-            factor = max(0.1, 2 * factor - 1)
-            return replace(start, width=max(LEAST_SIZE, start.width * factor), height=max(LEAST_SIZE, start.height * factor))
-        # The opposite side stays where it is.
-        if side_x:
-            shift = (size - start.width) / 2 * side_x
-            return replace(start, width=size, cx=start.cx + shift * math.cos(lean), cy=start.cy + shift * math.sin(lean))
-        shift = (size - start.height) / 2 * side_y
-        return replace(start, height=size, cx=start.cx - shift * math.sin(lean), cy=start.cy + shift * math.cos(lean))
 
     def mouseReleaseEvent(self, event) -> None:
         drag, self._drag = self._drag, None
@@ -377,8 +338,8 @@ class PictureView(QWidget):
         if drag["kind"] == "draw":
             a, b = drag["from"], drag["to"]
             width, height = abs(a.x() - b.x()), abs(a.y() - b.y())
-            if width >= LEAST_SIZE and height >= LEAST_SIZE:
-                self.drawn.emit(Outline((a.x() + b.x()) / 2, (a.y() + b.y()) / 2, width, height, 0.0))
+            if width >= LEAST_PX and height >= LEAST_PX:
+                self.drawn.emit(Outline.at((a.x() + b.x()) / 2, (a.y() + b.y()) / 2, width, height))
         elif "now" in drag:
             self.outlineMoved.emit(drag["now"])
         self._show_hover(event.position())

@@ -12,9 +12,9 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QImage
 
 from skiagraph.desktop.images import LATER, give_way, image_of
+from skiagraph.footage.source import open_source
 from skiagraph.media.reader import FrameReader
 from skiagraph.project.model import Clip, Portrait, Project
-from skiagraph.project.source import open_source
 
 log = logging.getLogger("skiagraph")
 
@@ -63,10 +63,10 @@ class Portraits(QObject):
         while (task := self._wanted.get()) is not None:
             key, clip, frame, box = task
             try:
-                if reader_of != clip.path:
+                if reader_of != (clip.path, clip.fingerprint):
                     if reader:
                         reader.close()
-                    reader, reader_of = FrameReader(*open_source(clip), threads=1), clip.path
+                    reader, reader_of = FrameReader(*open_source(clip), threads=1), (clip.path, clip.fingerprint)
                 rgb = reader.read(frame).rgb()
                 self._kept[key] = image_of(_cropped(rgb, box) if box else _shrunk(rgb))
             except Exception:  # a register without one picture is still a register

@@ -41,9 +41,9 @@ class QuestionBar(QFrame):
         words.addWidget(self._names)
         words.addStretch(1)
         row.addLayout(words, 1)
-        self.yes = push_button("Same person", "primary", "They become one; the decision to cover wins")
-        self.no = push_button("Two people", "", "They stay apart, also after a new scan")
-        self.later = push_button("Later", "", "Do not ask about these two again for now")
+        self.yes = push_button("Same person", "primary", "They become one; if either is to be covered, both are")
+        self.no = push_button("Two people", "", "They stay two people, also after a new scan")
+        self.later = push_button("Later", "", "Put this question off for now")
         for button, said in ((self.yes, None), (self.no, Answer.NO), (self.later, Answer.LATER)):
             button.clicked.connect(lambda _=False, s=said: self.answered.emit(self._likeness, s))
             row.addWidget(button)

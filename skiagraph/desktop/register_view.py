@@ -12,8 +12,10 @@ from PySide6.QtWidgets import QAbstractScrollArea, QLineEdit, QMenu, QPushButton
 from skiagraph.desktop import theme
 from skiagraph.desktop.controls import push_button
 from skiagraph.desktop.lane_painter import TimeScale, paint_attention, paint_lane, paint_marks, paint_playhead, paint_ruler
+from skiagraph.desktop.words import tr
 from skiagraph.project.model import Clip, Decision, Subject
 from skiagraph.review.lanes import Lane, LaneState, Stretch
+from skiagraph.timecode import Timecode
 
 HEAD, ROW = 62, 34
 # Left edges of the columns, px.
@@ -71,8 +73,8 @@ class RegisterView(QAbstractScrollArea):
         self._target: int | None = None
         self._empty = ""
         self._note = ""
-        self.list_button = self._head_button("Everybody · first seen", "Whom the register lists, and in what order", self.listMenuWanted, 150)
-        self.many_button = self._head_button("Decide for many", "Decisions for everybody, or for some", self.manyMenuWanted, 122)
+        self.list_button = self._head_button("Everyone · first seen", "Who is listed, and in what order", self.listMenuWanted, 150)
+        self.many_button = self._head_button("Everyone at once", "Decisions for everyone, or for several", self.manyMenuWanted, 122)
         self.many_button.move(12 + 150 + 6, 27)
 
     def _head_button(self, text: str, tip: str, wanted: Signal, width: int) -> QPushButton:
@@ -85,7 +87,7 @@ class RegisterView(QAbstractScrollArea):
     def set_list(self, show: str, order: str) -> None:
         """How the register is filtered and sorted, in words."""
         self.list_button.setText(f"{show} · {order.lower()} ▾")
-        self.many_button.setText("Decide for many ▾")
+        self.many_button.setText(tr("Everyone at once") + " ▾")
 
     # What is shown
 
@@ -194,7 +196,7 @@ class RegisterView(QAbstractScrollArea):
         if self._clip is not None:
             painter.save()
             painter.setClipRect(QRectF(LANES - 1, 0, right - LANES + 2, HEAD))
-            paint_ruler(painter, scale, right, 5, float(self._clip.rate), self._clip.frames)
+            paint_ruler(painter, scale, right, 5, Timecode.of(self._clip.rate, self._clip.timecode), self._clip.frames)
             painter.setFont(theme.font(11))
             painter.setPen(QColor(theme.QUIET))
             painter.drawText(QRectF(LANES + 8, 25, 120, 14), Qt.AlignmentFlag.AlignVCenter, "attention")
@@ -425,8 +427,8 @@ class RegisterView(QAbstractScrollArea):
         part = self._part_at(point) if row >= 0 else ""
         grip = self._grip_at(row, point) if row >= 0 and part == "lane" else None
         self.viewport().setCursor(Qt.CursorShape.SizeHorCursor if grip else Qt.CursorShape.PointingHandCursor if part in ("decision", "name") else Qt.CursorShape.ArrowCursor)
-        tip = {"decision": "Decision (1 cover, 2 show, 3 undecided)", "badge": "Open findings; N goes to the next", "name": "Double click to rename; drag on to another to merge"}.get(part, "")
-        self.viewport().setToolTip({"keyframe": "Keyframe: drag to another frame", "first": "Drag to begin the cover elsewhere",
+        tip = {"decision": "Decision (1 cover, 2 show, 3 undecided)", "badge": "Open findings; N goes to the next", "name": "Double-click to rename; drag on to somebody else to merge"}.get(part, "")
+        self.viewport().setToolTip({"keyframe": "Keyframe: drag it to another frame", "first": "Drag to begin the cover elsewhere",
                                     "last": "Drag to end the cover elsewhere"}[grip["kind"]] if grip else tip)
         if (row, part) != self._hover:
             self._hover = (row, part)

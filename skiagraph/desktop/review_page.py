@@ -8,13 +8,13 @@ from PySide6.QtWidgets import QFrame, QLabel, QLineEdit, QScrollArea, QWidget
 from skiagraph.desktop import theme
 from skiagraph.desktop.controls import Choice, column, line, push_button, quiet
 from skiagraph.desktop.theme import GRID
+from skiagraph.desktop.words import tr
 from skiagraph.project.model import Acceptance, Project
-from skiagraph.review.findings import Finding, is_accepted, sentence
-from skiagraph.timecode import format_timecode
+from skiagraph.review.finding import Finding, sentence
+from skiagraph.review.findings import accepted_by, was_accepted
 
-REASON_WORD = {"gap": "No cover", "unsure": "Unsure", "ends-inside": "Lost", "begins-inside": "Appears", "face-outside-cover": "Face outside",
-               "face-of-nobody": "Unknown face", "maybe-at-edge": "Maybe at the edge", "not-scanned": "Not scanned", "damaged": "Damaged", "cover-missing-in-file": "Cover missing",
-               "face-in-file": "Face in file", "file-of-other-shape": "Other shape"}
+# Rows that are made at a time; more come when they are asked for.
+PAGE = 200
 
 
 class FindingRow(QFrame):
@@ -33,12 +33,12 @@ class FindingRow(QFrame):
         row = line(margin=2 * GRID, spacing=4 * GRID, parent=self)
         row.setContentsMargins(3 * GRID, 2 * GRID, 2 * GRID, 2 * GRID)
         clip = project.clip(finding.clip)
-        word = QLabel(REASON_WORD[finding.reason.value])
+        word = QLabel(tr(finding.kind.word))
         word.setStyleSheet(f"color: {colour}; font-weight: 700;")
         word.setFixedWidth(104)
         row.addWidget(word)
         where = column(spacing=0)
-        where.addWidget(QLabel(format_timecode(finding.at, clip.rate)))
+        where.addWidget(QLabel(clip.at(finding.at)))
         where.addWidget(quiet(clip.path.name))
         box = QWidget()
         box.setFixedWidth(120)
@@ -50,6 +50,8 @@ class FindingRow(QFrame):
         text.addWidget(label)
         if accepted:
             text.addWidget(quiet(f"Accepted by {accepted.by}" + (f": {accepted.note}" if accepted.note else ""), wrap=True))
+        elif was_accepted(project, finding):
+            text.addWidget(quiet("Accepted before; what it is about has changed since.", wrap=True))
         row.addLayout(text, 1)
         look = push_button("Look", "", "Go to this frame in Cover")
         look.clicked.connect(lambda: self.lookPressed.emit(finding))
@@ -58,7 +60,7 @@ class FindingRow(QFrame):
             other = push_button("Take back", "", "Open this finding again")
             other.clicked.connect(lambda: self.withdrawPressed.emit(accepted))
         else:
-            other = push_button("Accept", "", "Accept it with your name and the note on the left")
+            other = push_button("Accept", "", "Accept it with your name and the note on the right")
             other.clicked.connect(lambda: self.acceptPressed.emit(finding))
         row.addWidget(other)
 
@@ -86,7 +88,7 @@ class ReviewPage(QWidget):
         self._count = quiet("")
         head.addWidget(self._count)
         head.addStretch(1)
-        self.filter = Choice([("open", "Open", "Findings that wait for somebody"), ("accepted", "Accepted", "Findings somebody accepted"), ("all", "All", "Both")])
+        self.filter = Choice([("open", "Open", "Findings nobody has accepted"), ("accepted", "Accepted", "Findings somebody has accepted"), ("all", "All", "Both")])
         self.filter.set_value("open")
         self.filter.setFixedWidth(280)
         self.filter.chosen.connect(lambda _: self._fill())
@@ -96,6 +98,9 @@ class ReviewPage(QWidget):
         self._scroll.setWidgetResizable(True)
         body = QWidget()
         self._list = column(spacing=GRID, parent=body)
+        self.more = push_button("", "link", "List more of the findings")
+        self.more.clicked.connect(lambda: self._fill(len(self._rows) + PAGE))
+        self._list.addWidget(self.more)
         self._list.addStretch(1)
         self._scroll.setWidget(body)
         left.addWidget(self._scroll, 1)
@@ -114,7 +119,7 @@ class ReviewPage(QWidget):
         title = QLabel("Accept a finding")
         title.setObjectName("title")
         layout.addWidget(title)
-        layout.addWidget(quiet("To accept is to answer for it: the name and the note stay in the project.", wrap=True))
+        layout.addWidget(quiet("Whoever accepts a finding answers for it. The name and the note stay in the project.", wrap=True))
         self.name = QLineEdit()
         self.name.setPlaceholderText("Your name")
         self.name.setAccessibleName("Your name")
@@ -141,24 +146,27 @@ class ReviewPage(QWidget):
         self._fill()
         super().showEvent(event)
 
-    def _fill(self) -> None:
+    def _fill(self, rows: int = PAGE) -> None:
+        """Show the findings, so many of them as rows."""
         project = self._project
         for row in self._rows:
             self._list.removeWidget(row)
             row.deleteLater()
         self._rows = []
-        waiting = [f for f in self._findings if not is_accepted(project, f)]
-        shown = {"open": waiting, "all": self._findings, "accepted": [f for f in self._findings if f not in waiting]}[self.filter.value()]
+        answers = {f: accepted_by(project, f) for f in self._findings}
+        waiting = [f for f in self._findings if answers[f] is None]
+        shown = {"open": waiting, "all": self._findings, "accepted": [f for f in self._findings if answers[f] is not None]}[self.filter.value()]
         # Worst first: what may be exposed, then what is only unsure.
-        for n, finding in enumerate(sorted(shown, key=lambda f: not f.is_exposing)[:400]):
-            acceptance = next((a for a in project.accepted if finding not in waiting and a.clip == finding.clip and a.subject == finding.subject
-                               and a.reason == finding.reason.value and a.first <= finding.first and finding.last <= a.last), None)
-            row = FindingRow(project, finding, acceptance)
+        for n, finding in enumerate(sorted(shown, key=lambda f: not f.is_exposing)[:rows]):
+            row = FindingRow(project, finding, answers[finding])
             row.lookPressed.connect(self.lookWanted)
             row.acceptPressed.connect(self._accept)
             row.withdrawPressed.connect(self.withdrawn)
             self._list.insertWidget(n, row)
             self._rows.append(row)
+        left = len(shown) - len(self._rows)
+        self.more.setVisible(left > 0)
+        self.more.setText(f"{len(self._rows)} of {len(shown)} findings are listed. Show {min(PAGE, left)} more")
         exposing = sum(f.is_exposing for f in waiting)
         self._count.setText(f"{len(waiting)} open" if waiting else "")
         self._tally.setText(f"May show somebody: {exposing}\nUnsure: {len(waiting) - exposing}\nAccepted: {len(self._findings) - len(waiting)}" if self._findings else "")
@@ -169,7 +177,7 @@ class ReviewPage(QWidget):
 
     def _accept(self, finding: Finding) -> None:
         name = self.name.text().strip()
-        self._hint.setText("" if name else "Type your name first: somebody answers for it.")
+        self._hint.setText("" if name else "Type your name first: somebody has to answer for it.")
         if name:
             self.accepted.emit(finding, name, self.note.text().strip())
         else:

@@ -10,7 +10,7 @@ from skiagraph.desktop.session import View
 from skiagraph.desktop.theme import GRID
 from skiagraph.errors import SkiagraphError
 from skiagraph.project.model import Clip
-from skiagraph.timecode import format_timecode, parse_timecode
+from skiagraph.timecode import Timecode
 
 
 class Transport(QWidget):
@@ -38,7 +38,7 @@ class Transport(QWidget):
         self.play = self._button("play", "Play (Space); J K L shuttle", self.playPressed.emit)
         self.play.setFixedWidth(40)
         row.addWidget(self.play)
-        for name, tip, action in (("step-on", "One frame on (Right; Shift+Right one second)", lambda: self.stepPressed.emit(1)),
+        for name, tip, action in (("step-on", "One frame forward (Right; Shift+Right one second)", lambda: self.stepPressed.emit(1)),
                                   ("to-end", "Last frame (End)", lambda: self.jumpPressed.emit("end"))):
             row.addWidget(self._button(name, tip, action))
         row.addSpacing(GRID)
@@ -55,8 +55,8 @@ class Transport(QWidget):
         self._speed = QLabel()
         row.addWidget(self._speed)
         row.addSpacing(GRID)
-        row.addWidget(self._button("mark-in", "In at this frame (I; Shift+I removes it)", lambda: self.markPressed.emit("in")))
-        row.addWidget(self._button("mark-out", "Out at this frame (O; Shift+O removes it)", lambda: self.markPressed.emit("out")))
+        row.addWidget(self._button("mark-in", "Set the in point here (I; Shift+I removes it)", lambda: self.markPressed.emit("in")))
+        row.addWidget(self._button("mark-out", "Set the out point here (O; Shift+O removes it)", lambda: self.markPressed.emit("out")))
         row.addStretch(1)
         self.clips = QComboBox()
         self.clips.setMaximumWidth(140)
@@ -69,7 +69,7 @@ class Transport(QWidget):
         self.draw.toggled.connect(self.drawPressed)
         row.addWidget(self.draw)
         self.views = Choice([(View.RESULT, "Result", "With covers (R)"), (View.SOURCE, "Source", "As it was shot (S); hold ` to peek"),
-                             (View.SPLIT, "Split", "Source and result beside each other (D)"), (View.MATTE, "Matte", "White is covered (M)")])
+                             (View.SPLIT, "Split", "Source and result side by side (D)"), (View.MATTE, "Matte", "What is covered, in white (M)")])
         self.views.set_value(View.RESULT)
         self.views.chosen.connect(self.viewChosen)
         row.addWidget(self.views)
@@ -95,12 +95,12 @@ class Transport(QWidget):
 
     def set_clip(self, clip: Clip | None) -> None:
         self._clip = clip
-        self._length.setText(f"of {format_timecode(clip.frames, clip.rate)}" if clip else "")
+        self._length.setText(f"of {Timecode.of(clip.rate).text(clip.frames)}" if clip else "")
         self.setEnabled(clip is not None)
 
     def set_frame(self, frame: int) -> None:
         if self._clip is not None and not self.timecode.hasFocus():
-            self.timecode.setText(format_timecode(frame, self._clip.rate))
+            self.timecode.setText(self._clip.at(frame))
 
     def set_speed(self, speed: int) -> None:
         self.play.setIcon(icon("pause" if speed else "play"))
@@ -113,7 +113,7 @@ class Transport(QWidget):
         text = self.timecode.text()
         self.timecode.clearFocus()
         try:
-            self.sought.emit(parse_timecode(text, self._clip.rate))
+            self.sought.emit(Timecode.of(self._clip.rate, self._clip.timecode).frame(text))
         except SkiagraphError as error:
             self.timecode.setToolTip(str(error))
 

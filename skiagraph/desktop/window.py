@@ -6,7 +6,7 @@ import os
 from pathlib import Path
 
 import platformdirs
-from PySide6.QtCore import QEvent, Qt, QUrl
+from PySide6.QtCore import QEvent, QSettings, Qt, QTimer, QUrl
 from PySide6.QtGui import QDesktopServices, QIcon
 from PySide6.QtWidgets import QApplication, QFileDialog, QLabel, QLineEdit, QMainWindow, QMessageBox, QStackedWidget, QWidget
 
@@ -27,18 +27,30 @@ from skiagraph.desktop.portraits import Portraits
 from skiagraph.desktop.review_page import ReviewPage
 from skiagraph.desktop.session import Session
 from skiagraph.desktop.theme import GRID
-from skiagraph.errors import CannotOpenProject, SkiagraphError
-from skiagraph.handover.delivery import Delivered, deliver
+from skiagraph.desktop.words import tr
+from skiagraph.errors import SkiagraphError
+from skiagraph.footage import relink
+from skiagraph.footage.adding import facts_of
+from skiagraph.footage.scanning import ScanNews, scan_clips
+from skiagraph.footage.source import SourceState, contents_of, state_of
+from skiagraph.handover.delivery import Delivered, deliver, existing, planned
+from skiagraph.handover.writers.film import CoveredFilm
+from skiagraph.handover.writers.matte import Matte
 from skiagraph.jobs import JobControl
 from skiagraph.media.index import open_clip
-from skiagraph.project import edits, relink
+from skiagraph.project import edits
+from skiagraph.project.carry import Report
 from skiagraph.project.file import SUFFIX
-from skiagraph.project.model import Acceptance
-from skiagraph.project.scanning import ScanNews, scan_clips, taken_in
+from skiagraph.review.findings import acceptance_of
+from skiagraph.review.overview import clip_rows
 
 FOOTAGE, COVER, REVIEW, HANDOVER = range(4)
-STEPS = (("Footage", "Clips in, and scanning them (Ctrl+1)"), ("Cover", "Who is covered, and how (Ctrl+2)"),
-         ("Review", "Where a cover may fail (Ctrl+3)"), ("Hand over", "Export and check (Ctrl+4)"))
+STEPS = (("Footage", "Add clips and scan them (Ctrl+1)"), ("Cover", "Decide who is covered, and how (Ctrl+2)"),
+         ("Review", "See where a cover may fail (Ctrl+3)"), ("Hand over", "Export the clips and check the files (Ctrl+4)"))
+CREDITS = ("Face detector: YuNet (BSD 3-clause). Face landmarks and silhouettes: MediaPipe (Apache 2.0). Face descriptor: dlib's (CC0 1.0). "
+           "Font: Karla (SIL OFL 1.1). Origins and licences are in skiagraph/assets/licences, and in NOTICE.")
+# A job shorter than this shows no progress, which would only flicker; recent projects that are remembered.
+SHOW_AFTER_MS, RECENT = 350, 8
 
 
 class MainWindow(QMainWindow):
@@ -57,6 +69,8 @@ class MainWindow(QMainWindow):
         self.footage, self.review, self.handover = FootagePage(), ReviewPage(), HandoverPage()
         self.cover = CoverPage(self.document, self.session, self.portraits)
         self._job: JobRunner | None = None
+        self._adding: JobRunner | None = None
+        self.settings = QSettings("skiagraph", "skiagraph")
         self._build()
         self.actions_ = Actions(self)
         self.actions_.bar.setFixedHeight(30)
@@ -64,6 +78,10 @@ class MainWindow(QMainWindow):
         self._connect()
         self.show_step(FOOTAGE)
         self._refresh()
+        self.actions_.refresh_recent(self.recent_projects())
+        place = self.settings.value("window")
+        if place is not None:
+            self.restoreGeometry(place)
 
     def _build(self) -> None:
         body = QWidget()
@@ -100,12 +118,14 @@ class MainWindow(QMainWindow):
         row.addWidget(self._place)
         layout.addWidget(bar)
         self.notice = Notice()
-        self.strip = JobStrip()
+        self.strip = JobStrip("Stop the scan; the project stays as it is, and you can keep what was found")
+        self.intake = JobStrip("Stop adding; clips that were added stay")
         holder = QWidget()
         inner = column(spacing=GRID, parent=holder)
         inner.setContentsMargins(3 * GRID, 0, 3 * GRID, 0)
         inner.addWidget(self.notice)
         inner.addWidget(self.strip)
+        inner.addWidget(self.intake)
         layout.addWidget(holder)
         self.pages = QStackedWidget()
         for page in (self.footage, self.cover, self.review, self.handover):
@@ -134,6 +154,7 @@ class MainWindow(QMainWindow):
         self.handover.openFolder.connect(lambda folder: QDesktopServices.openUrl(QUrl.fromLocalFile(folder)))
         self.handover.cancelPressed.connect(self._cancel_job)
         self.strip.cancelPressed.connect(self._cancel_job)
+        self.intake.cancelPressed.connect(lambda: self._adding and self._adding.cancel())
 
     # Steps and refreshing
 
@@ -166,24 +187,22 @@ class MainWindow(QMainWindow):
         project, waiting, busy = self.document.project, self.document.waiting, self._job is not None
         page = self.pages.currentWidget()
         if page is self.footage:
-            entries = []
-            for clip in project.clips:
-                people = [s for s in project.subjects if s.in_clip(clip.key) and not s.dismissed]
-                entries.append((clip, len(people), sum(not s.is_decided for s in people), not relink.is_there(clip)))
-            self.footage.set_clips(entries, self.portraits.thumbnail, busy)
+            self.footage.set_clips(clip_rows(project), self.portraits.thumbnail, busy)
         elif page is self.review:
             self.review.set_findings(project, self.document.findings)
         elif page is self.handover:
-            self.handover.set_project(project, len(waiting), sum(f.is_exposing for f in waiting), busy)
+            self.handover.set_clips(clip_rows(project), len(waiting), sum(f.is_exposing for f in waiting), busy)
 
     def _show_saved(self, state: str) -> None:
         path = self.document.path
         short = state if len(state) < 20 else "not saved"
+        if self.document.read_only:
+            short = "read-only"
         self._place.setText(f"{path.name}  ·  {short}" if path and short else path.name if path else "")
         self._place.setToolTip(str(path) if path else "")
         self.setWindowTitle(f"{path.name} – Skiagraph" if path else "Skiagraph")
         if short == "not saved":
-            self.notice.say(state)
+            self.notice.say(state, "Save a copy …", self.save_copy)
 
     # Opening
 
@@ -198,23 +217,49 @@ class MainWindow(QMainWindow):
             self.add_clips(clips)
 
     def open_project(self, path: Path) -> None:
+        stopped = self._stop_jobs()
         try:
             self.document.open(path)
-        except CannotOpenProject as error:
+        except SkiagraphError as error:
             self.notice.say(str(error))
             return
-        self.notice.say("")
+        self._project_opened(stopped)
         project = self.document.project
-        self._show_saved("saved")
-        scanned = [c for c in project.clips if c.every]
+        scanned = [c for c in project.clips if project.scan_of(c.key)]
         if scanned:
             self.cover.show_clip(scanned[0].key)
             self.show_step(COVER)
         else:
             self.show_step(FOOTAGE)
         lost = relink.missing(project)
-        if lost:
+        if self.document.read_only:
+            self.notice.say(f"{self.document.read_only} Until then you can look at it and export, but not change it.", "Save a copy …", self.save_copy)
+        elif lost and state_of(lost[0]) == SourceState.CHANGED:
+            self.notice.say(f"{lost[0].path.name} is no longer the file that was added, so it is not covered or exported. Put the original back.")
+        elif lost:
             self.notice.say(f"{lost[0].path.name} is not where it was ({lost[0].path.parent}). Drop it on the window to link it again.")
+
+    def _project_opened(self, stopped: str) -> None:
+        """Another project is there: what belonged to the former one goes."""
+        self.notice.say(stopped)
+        self.handover.begin_project()
+        self._show_saved("saved" if self.document.path.exists() else "")
+        recent = [str(self.document.path), *(p for p in self.recent_projects() if p != str(self.document.path))]
+        self.settings.setValue("recent", recent[:RECENT])
+        self.actions_.refresh_recent(self.recent_projects())
+
+    def recent_projects(self) -> list[str]:
+        """Paths of projects that were open lately and are still there, the newest first."""
+        kept = self.settings.value("recent", []) or []
+        return [p for p in ([kept] if isinstance(kept, str) else kept) if Path(p).exists()]
+
+    def _stop_jobs(self) -> str:
+        """Cancel what runs for the project that is left; returns what to say of it. What such a job still brings goes nowhere."""
+        running = self._job is not None
+        for job in (self._job, self._adding):
+            if job is not None:
+                job.cancel()
+        return "What was running for the former project was stopped. A scan goes on from there when you begin it again." if running else ""
 
     def open_demo(self) -> None:
         folder = Path(platformdirs.user_data_dir("skiagraph")) / "demo"
@@ -226,8 +271,26 @@ class MainWindow(QMainWindow):
     def new_project(self) -> None:
         name, _ = QFileDialog.getSaveFileName(self, "New project", str(Path.home() / f"untitled{SUFFIX}"), f"Skiagraph project (*{SUFFIX})")
         if name:
-            self.document.begin(Path(name).with_suffix(SUFFIX))
+            stopped = self._stop_jobs()
+            try:
+                self.document.begin(Path(name).with_suffix(SUFFIX))
+            except SkiagraphError as error:
+                self.notice.say(str(error))
+                return
+            self._project_opened(stopped)
             self.show_step(FOOTAGE)
+
+    def save_copy(self) -> None:
+        """Write the project under another name, and go on with that one."""
+        now = self.document.path
+        name, _ = QFileDialog.getSaveFileName(self, tr("Save a copy"), str(now.with_stem(now.stem + "-copy")) if now else str(Path.home()), f"Skiagraph project (*{SUFFIX})")
+        if name:
+            try:
+                self.document.save_copy(Path(name).with_suffix(SUFFIX))
+            except SkiagraphError as error:
+                self.notice.say(str(error))
+                return
+            self._project_opened("")
 
     def open_dialog(self) -> None:
         name, _ = QFileDialog.getOpenFileName(self, "Open a project", str(Path.home()), f"Skiagraph project (*{SUFFIX})")
@@ -242,34 +305,51 @@ class MainWindow(QMainWindow):
     def add_clips(self, paths: list[Path]) -> None:
         """Index clips in the background and add each as it is ready; a missing clip of the same contents is linked again."""
         if self.document.path is None:
-            self.document.begin(_project_beside(paths[0]))
-        wanted = []
+            try:
+                self.document.begin(_project_beside(paths[0]))
+            except SkiagraphError as error:
+                self.notice.say(str(error))
+                return
+            self._project_opened("")
+        if self._adding is not None:
+            self.notice.say("Clips are being added already; wait for that or cancel it.")
+            return
+        wanted, token = [], self.document.token
         for path in paths:
-            lost = next((c for c in relink.missing(self.document.project) if path.exists() and path.stat().st_size == c.size), None)
-            if lost is None or not self.document.edit("link clip again", edits.relink_clip, lost.key, path):
+            lost = next((c for c in relink.missing(self.document.project) if path.is_file() and path.stat().st_size == c.size), None)
+            if lost is None or not self.document.edit("link clip again", edits.relink_clip, lost.key, path, contents_of(path, lost.fingerprint.partition(":")[0])):
                 wanted.append(path)
 
         def work(control: JobControl):
             troubles = []
             for path in wanted:
                 try:
-                    runner.tell(open_clip(path, control))
+                    runner.tell(facts_of(*open_clip(path, control)))
                 except SkiagraphError as error:
                     troubles.append(str(error))
             return troubles
 
         if not wanted:
             return
-        runner = JobRunner(work, self)
-        runner.told.connect(lambda opened: self._clip_opened(*opened))
+        runner = self._adding = JobRunner(work, self)
+        runner.told.connect(lambda facts: self._clip_opened(token, facts))
         runner.finished.connect(lambda troubles: self.notice.say("\n".join(troubles)) if troubles else None)
         runner.failed.connect(self.notice.say)
+        runner.progressed.connect(lambda p: self.intake.show_progress(p.step, p))
+        runner.ended.connect(self._end_adding)
+        QTimer.singleShot(SHOW_AFTER_MS, lambda: self.intake.begin("Reading the clip") if self._adding is runner else None)
         runner.start()
 
-    def _clip_opened(self, info, index) -> None:
-        self.document.edit(f"add {info.path.name}", edits.add_clip, info, index)
-        if index.damage:
-            self.notice.say(index.damage)
+    def _end_adding(self) -> None:
+        self._adding = None
+        self.intake.hide()
+
+    def _clip_opened(self, token: object, facts) -> None:
+        # A clip that was being read when another project was opened belongs to the former one.
+        if token is self.document.token:
+            self.document.edit(f"add {facts.path.name}", edits.add_clip, facts)
+            if facts.damage:
+                self.notice.say(facts.damage)
 
     def _open_in_cover(self, key: str) -> None:
         self.cover.show_clip(key)
@@ -303,10 +383,15 @@ class MainWindow(QMainWindow):
             self._job.cancel()
 
     def scan_clips(self, keys: list[str], every: int) -> None:
-        """Scan clips one after another; people appear in the register while it runs, and one undo step holds each clip."""
+        """Scan clips one after another; people appear in the register while it runs. What a scan saw is no step of undo, and a scan that is
+        cancelled changes nothing."""
         if self._job is not None:
             self.notice.say("Something is running already; wait for it or cancel it.")
             return
+        if self.document.read_only:
+            self.document.refused.emit(f"{self.document.read_only} Until then it can only be looked at.")
+            return
+        token = self.document.token
         project, gallery = self.document.project, self.document.gallery
         now = {"name": ""}
 
@@ -315,25 +400,51 @@ class MainWindow(QMainWindow):
             runner.tell(news)
 
         runner = JobRunner(lambda control: run_apart(scan_clips, project, keys, every, gallery, control=control, told=told), self)
-        runner.told.connect(lambda news: self._people_found(news, every))
+        runner.told.connect(lambda news: self._people_found(token, news, every))
+        runner.ended.connect(lambda: self._scan_ended(token))
         self._begin_job(runner, "Scanning", self.strip, lambda p: f"{p.step} in {now['name']}")
         self.strip.setVisible(True)
         self.cover.show_clip(keys[0])
         self.show_step(COVER)
 
-    def _people_found(self, news: ScanNews, every: int) -> None:
-        try:
-            name = self.document.project.clip(news.clip).path.name
-        except KeyError:
+    def _people_found(self, token: object, news: ScanNews, every: int) -> None:
+        document = self.document
+        # What belongs to a project that is no longer open goes nowhere.
+        if token is not document.token or all(c.key != news.clip for c in document.project.clips):
             return
         if news.result is None:
-            self.document.edit(f"scan {name}", lambda project: project.with_clip(project.clip(news.clip)))
+            document.begin_scan(news.clip, every)
+        elif news.gallery is None:
+            document.show_found(news.result)
+        else:
+            report = document.end_scan(news.result, news.gallery)
+            self.notice.say(news.result.damage or self._told_of(report, news.clip))
+
+    def _told_of(self, report: Report, clip: str) -> str:
+        """What carrying the decisions over to a new scan did, where there is something to say."""
+        missing = {key for key, _, _ in report.not_found}
+        names = [s.name for s in self.document.project.subjects if s.key in missing and s.is_covered and not s.doubtful]
+        if not names:
+            return ""
+        some = ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
+        return f"The new scan of {self.document.project.clip(clip).path.name} does not see {some} in some places where the former one did. The covers stay there; Review lists the places."
+
+    def _scan_ended(self, token: object) -> None:
+        """A scan that was cancelled or failed leaves the project as it was; what it had found may be kept."""
+        if token is not self.document.token:
             return
-        self.document.amend(taken_in, news.clip, news.result, every, news.gallery)
-        if news.gallery is not None:
-            self.document.gallery = news.gallery
-            if news.result.damage:
-                self.notice.say(news.result.damage)
+        found = self.document.drop_scan()
+        if found is None:
+            return
+        arrival, result = found
+        name = self.document.project.clip(arrival.clip).path.name
+        people = "1 person" if len(result.people) == 1 else f"{len(result.people)} people"
+
+        def keep() -> None:
+            if token is self.document.token:
+                self.document.keep_found(arrival, result)
+
+        self.notice.say(f"The scan of {name} was stopped; the project is as it was before. It had found {people} in the first {result.reached} frames.", "Keep what was found", keep)
 
     def export_now(self) -> None:
         self.show_step(HANDOVER)
@@ -344,12 +455,32 @@ class MainWindow(QMainWindow):
         if self._job is not None:
             self.notice.say("Something is running already; wait for it or cancel it.")
             return
-        project = self.document.project
-        runner = JobRunner(lambda control: run_apart(deliver, project, keys, format_key, folder, with_matte, check, control=control, told=runner.tell), self)
-        runner.told.connect(self._exported)
+        project, token = self.document.project, self.document.token
+        writers = (CoveredFilm(format_key), *((Matte(),) if with_matte else ()))
+        plan = planned(project, keys, folder, writers)
+        there = existing(plan)
+        if there:
+            answer = self._ask_about_existing(there)
+            if answer is None:
+                return
+            plan = plan if answer == "replace" else planned(project, keys, folder, writers, beside=True)
+        runner = JobRunner(lambda control: run_apart(deliver, project, plan, check, bool(there), control=control, told=runner.tell), self)
+        runner.told.connect(lambda done: self._exported(done) if token is self.document.token else None)
         if check:
-            runner.finished.connect(self.document.set_file_findings)
+            runner.finished.connect(lambda found: self.document.set_file_findings(found) if token is self.document.token else None)
+        runner.cancelled.connect(lambda: self.notice.say("The export was stopped. Files that were whole stay; the one being written was removed."))
         self._begin_job(runner, "Exporting", self.handover.strip, lambda p: p.step)
+
+    def _ask_about_existing(self, there: list[Path]) -> str | None:
+        """What to do about files that exist: "replace", "beside", or None to leave it."""
+        some = there[0].name if len(there) == 1 else f"{there[0].name} and {len(there) - 1} more"
+        box = QMessageBox(QMessageBox.Icon.Question, tr("Files exist already"), f"{some} {'exists' if len(there) == 1 else 'exist'} in {there[0].parent} already.", parent=self)
+        replace = box.addButton(tr("Replace"), QMessageBox.ButtonRole.DestructiveRole)
+        both = box.addButton(tr("Keep both"), QMessageBox.ButtonRole.AcceptRole)
+        box.addButton(QMessageBox.StandardButton.Cancel)
+        box.setDefaultButton(both)
+        box.exec()
+        return {replace: "replace", both: "beside"}.get(box.clickedButton())
 
     def _exported(self, done: Delivered) -> None:
         if done.findings is None:
@@ -358,12 +489,12 @@ class MainWindow(QMainWindow):
             count = len(done.findings)
             text, colour = f"Exported; the check found {count} {'place' if count == 1 else 'places'} to look at", theme.MADDER
         else:
-            text, colour = "Exported and checked: every cover is there", theme.VERDIGRIS
+            text, colour = "Exported and checked: every cover is in place", theme.VERDIGRIS
         self.handover.set_result(done.clip, str(done.path), text, colour)
         self._refresh_findings()
 
     def _browse_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, "Folder for the exported files", self.handover.folder.text())
+        name = QFileDialog.getExistingDirectory(self, tr("Folder for the exported files"), self.handover.folder.text())
         if name:
             self.handover.folder.setText(name)
 
@@ -375,8 +506,7 @@ class MainWindow(QMainWindow):
         self.show_step(COVER)
 
     def _accept(self, finding, name: str, note: str) -> None:
-        self.document.edit("accept finding", edits.accept,
-                           Acceptance(finding.clip, finding.subject, finding.reason.value, finding.first, finding.last, name, note))
+        self.document.edit("accept finding", lambda project: edits.accept(project, acceptance_of(project, finding, name, note)))
 
     # Window
 
@@ -385,7 +515,7 @@ class MainWindow(QMainWindow):
 
     def show_about(self) -> None:
         QMessageBox.about(self, "About Skiagraph", f"Skiagraph {__version__}\n\nMakes people who gave no consent unrecognisable, frame by frame, and proves it. "
-                          "Everything happens on this machine.\n\nFace detectors: BlazeFace (Apache 2.0). Font: Karla (SIL OFL 1.1). The licences are in skiagraph/assets/licences.")
+                          "Everything happens on this machine.\n\n" + CREDITS)
 
     def toggle_full_screen(self) -> None:
         self.showNormal() if self.isFullScreen() else self.showFullScreen()
@@ -404,11 +534,22 @@ class MainWindow(QMainWindow):
         return super().eventFilter(watched, event)
 
     def closeEvent(self, event) -> None:
+        if not self.document.flush() and not self._close_unsaved():
+            event.ignore()
+            return
+        self.settings.setValue("window", self.saveGeometry())
         self.cover.close_workers()
         self.document.close()
         stop_all()
         self.portraits.close()
         super().closeEvent(event)
+
+
+    def _close_unsaved(self) -> bool:
+        """Ask whether to close although the newest edits could not be written."""
+        text = tr("The newest changes could not be saved. If you close now, they are lost.")
+        answer = QMessageBox.warning(self, tr("Not saved"), text, QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel, QMessageBox.StandardButton.Cancel)
+        return answer == QMessageBox.StandardButton.Discard
 
 
 def _project_beside(clip: Path) -> Path:
