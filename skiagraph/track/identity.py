@@ -65,28 +65,51 @@ def face_distance(a: Signature, b: Signature) -> tuple[float, float] | None:
 
     A lower quartile of all pairs, weighted by worth: the views that happen to agree are the ones to compare.
     """
-    if not len(a) or not len(b):
-        return None
-    distance = np.linalg.norm(a.vectors[:, None] - b.vectors[None], axis=2).ravel()
-    weight = (a.worths[:, None] * b.worths[None]).ravel()
-    if np.sqrt(weight.max()) < LEAST_WORTH:
-        return None
-    order = np.argsort(distance)
-    passed = np.cumsum(weight[order])
-    at = order[int(np.searchsorted(passed, 0.25 * passed[-1]))]
-    return float(distance[at]), float(np.sqrt(weight.max()))
+    distance, worth = _distances(a, [b])
+    return None if np.isnan(distance[0]) else (float(distance[0]), float(worth[0]))
+
+
+def _distances(a: Signature, others: Sequence[Signature]) -> tuple[np.ndarray, np.ndarray]:
+    """Distance of a face to each of others, and what each is worth: two of (n,), NaN where it cannot be told."""
+    counts = np.array([len(other) for other in others], int)
+    distance, worth = np.full(len(others), np.nan), np.zeros(len(others))
+    if not len(a) or not counts.sum():
+        return distance, worth
+    theirs = np.concatenate([other.vectors for other in others if len(other)]).astype(np.float64)
+    mine = a.vectors.astype(np.float64)
+    squared = (mine ** 2).sum(axis=1)[:, None] + (theirs ** 2).sum(axis=1)[None] - 2 * mine @ theirs.T
+    pairs = np.sqrt(np.maximum(squared, 0)).ravel()
+    weight = (a.worths.astype(np.float64)[:, None] * np.concatenate([other.worths for other in others if len(other)])[None]).ravel()
+    some = np.flatnonzero(counts)
+    whose = np.tile(np.repeat(np.arange(len(some)), counts[some]), len(a))
+    order = np.lexsort((pairs, whose))
+    starts = np.concatenate([[0], np.cumsum(counts[some] * len(a))[:-1]])
+    weight = weight[order]
+    most, total, passed = np.maximum.reduceat(weight, starts), np.add.reduceat(weight, starts), np.cumsum(weight)
+    passed -= np.repeat(passed[starts] - weight[starts], counts[some] * len(a))
+    # The first pair with which a quarter of the weight is passed, whatever the last bits of the sums.
+    reached = np.where(passed >= np.repeat((0.25 - 1e-9) * total, counts[some] * len(a)), np.arange(len(order)), len(order))
+    at = order[np.minimum.reduceat(reached, starts)]
+    told = np.sqrt(most) >= LEAST_WORTH
+    distance[some[told]], worth[some[told]] = pairs[at[told]], np.sqrt(most[told])
+    return distance, worth
 
 
 def log_odds(a: Signature, b: Signature, *, same_clip: bool) -> float:
     """Log odds that two are one person, from how they look."""
-    odds = PRIOR
-    face = face_distance(a, b)
-    if face is not None:
-        distance, worth = face
-        odds += float(np.clip(STEEP * (EVEN - distance), -FACE_MOST, FACE_MOST)) * min(1.0, 0.3 + worth)
-    if a.colours is not None and b.colours is not None:
-        said = float(np.clip(CLOTHES_STEEP * (likeness(a.colours, b.colours) - CLOTHES_EVEN), -CLOTHES_MOST, CLOTHES_MOST))
-        odds += said * (1.0 if same_clip else ELSEWHERE)
+    return float(all_log_odds(a, [b], np.array([same_clip]))[0])
+
+
+def all_log_odds(a: Signature, others: Sequence[Signature], same_clip: np.ndarray) -> np.ndarray:
+    """Log odds that somebody and each of others are one person, (n,), from how they look. same_clip: bool (n,)."""
+    odds = np.full(len(others), PRIOR)
+    distance, worth = _distances(a, others)
+    seen = ~np.isnan(distance)
+    odds[seen] += np.clip(STEEP * (EVEN - distance[seen]), -FACE_MOST, FACE_MOST) * np.minimum(1.0, 0.3 + worth[seen])
+    dressed = np.array([a.colours is not None and other.colours is not None for other in others], bool)
+    if dressed.any():
+        alike = np.array([likeness(a.colours, other.colours) for other, known in zip(others, dressed) if known])
+        odds[dressed] += np.clip(CLOTHES_STEEP * (alike - CLOTHES_EVEN), -CLOTHES_MOST, CLOTHES_MOST) * np.where(same_clip[dressed], 1.0, ELSEWHERE)
     return odds
 
 
@@ -105,45 +128,52 @@ class Grouping:
 
 
 def group(signatures: Sequence[Signature], apart: Callable[[int, int], bool], same_clip: Callable[[int, int], bool],
-          fixed: Sequence[Sequence[int]] = (), extra: Callable[[int, int], float] = lambda i, j: 0.0) -> Grouping:
+          fixed: Sequence[Sequence[int]] = (), extra: Callable[[int, int], float] = lambda i, j: 0.0,
+          report: Callable[[int, int], None] = lambda done, total: None) -> Grouping:
     """Group sightings into people.
 
-    apart: whether two rows cannot be one person; fixed: rows that are known to be one; extra: log odds from elsewhere.
+    apart: whether two rows cannot be one person; fixed: rows that are known to be one; extra: log odds from elsewhere; report is told
+    how many of the rows are compared, and may raise to cancel. The time goes with the square of the rows: means between groups are
+    kept as sums (Lance and Williams, The Computer Journal 1967) instead of made anew.
     """
     n = len(signatures)
-    odds, barred = np.full((n, n), -np.inf), np.zeros((n, n), bool)
+    odds, barred = np.zeros((n, n)), np.zeros((n, n), bool)
     for i in range(n):
-        for j in range(i):
-            barred[i, j] = barred[j, i] = apart(i, j)
-            odds[i, j] = odds[j, i] = log_odds(signatures[i], signatures[j], same_clip=same_clip(i, j)) + extra(i, j)
+        report(i, n)
+        if not i:
+            continue
+        row = all_log_odds(signatures[i], signatures[:i], np.array([same_clip(i, j) for j in range(i)], bool))
+        odds[i, :i] = odds[:i, i] = row + [extra(i, j) for j in range(i)]
+        barred[i, :i] = barred[:i, i] = [apart(i, j) for j in range(i)]
     groups = [list(rows) for rows in fixed]
     placed = {row for rows in groups for row in rows}
     groups += [[row] for row in range(n) if row not in placed]
-    sure = [1.0] * len(groups)
-    while True:
-        best, pair = -np.inf, None
-        for a in range(len(groups)):
-            for b in range(a):
-                value = _between(odds, barred, groups[a], groups[b])
-                if value > best:
-                    best, pair = value, (b, a)
-        if pair is None or probability(best) < JOIN:
+    member = np.zeros((len(groups), n))
+    for g, rows in enumerate(groups):
+        member[g, rows] = 1
+    sums, bars, sizes = member @ odds @ member.T, (member @ barred @ member.T) > 0, member.sum(axis=1)
+    sure, alive = np.ones(len(groups)), np.ones(len(groups), bool)
+    # Log odds that two groups are one person: the mean over their pairs; none where two were seen at once, or with itself.
+    mean = np.where(bars, -np.inf, sums / np.outer(sizes, sizes)) if n else sums
+    below = np.tril(np.ones_like(mean, bool), -1)
+    mean[~below] = -np.inf
+    while len(groups) > 1:
+        b, a = np.unravel_index(int(np.argmax(mean)), mean.shape)
+        best = mean[b, a]
+        if probability(best) < JOIN:
             break
-        a, b = pair
         groups[a] += groups[b]
         sure[a] = min(sure[a], sure[b], probability(best))
-        del groups[b], sure[b]
-    likely = []
-    for a in range(len(groups)):
-        for b in range(a):
-            p = probability(_between(odds, barred, groups[a], groups[b]))
-            if p >= PROPOSE:
-                likely.append((b, a, p))
-    return Grouping(tuple(tuple(sorted(g)) for g in groups), tuple(sure), tuple(sorted(likely, key=lambda entry: -entry[2])))
-
-
-def _between(odds, barred, a: list[int], b: list[int]) -> float:
-    """Log odds that two groups are one person: the mean over their pairs; none where two were seen at once."""
-    if barred[np.ix_(a, b)].any():
-        return -np.inf
-    return float(odds[np.ix_(a, b)].mean())
+        alive[b] = False
+        sizes[a] += sizes[b]
+        sums[a] += sums[b]
+        sums[:, a] += sums[:, b]
+        bars[a] |= bars[b]
+        bars[:, a] |= bars[:, b]
+        row = np.where(bars[a] | ~alive, -np.inf, sums[a] / (sizes[a] * sizes))
+        mean[a, :a], mean[a + 1:, a] = row[:a], row[a + 1:]
+        mean[b, :], mean[:, b] = -np.inf, -np.inf
+    left = np.flatnonzero(alive)
+    place = {int(g): k for k, g in enumerate(left)}
+    likely = [(place[int(a)], place[int(b)], probability(mean[b, a])) for b, a in np.argwhere(mean > -np.inf) if probability(mean[b, a]) >= PROPOSE]
+    return Grouping(tuple(tuple(sorted(groups[g])) for g in left), tuple(float(v) for v in sure[left]), tuple(sorted(likely, key=lambda entry: -entry[2])))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -245,8 +245,9 @@ def _stretch(path: Path, numbers, chains: Sequence[Chain], descriptions) -> Stre
     return Stretch(path, tuple(numbers), tuple(faces), tuple(described), mean, all(t.doubtful for t in tracklets), tracklets[0].number)
 
 
-def people_of(stretches: Sequence[Stretch], still: Sequence[bool] | None = None) -> tuple[list[FoundPerson], list[tuple[int, int, float]]]:
-    """Group stretches into people; returns them and which may be one: (key, key, probability)."""
+def people_of(stretches: Sequence[Stretch], still: Sequence[bool] | None = None,
+              report: Callable[[int, int], None] = lambda done, total: None) -> tuple[list[FoundPerson], list[tuple[int, int, float]]]:
+    """Group stretches into people; returns them and which may be one: (key, key, probability). report: as in identity.group."""
     signatures = [s.signature for s in stretches]
 
     def apart(i: int, j: int) -> bool:
@@ -264,7 +265,7 @@ def people_of(stretches: Sequence[Stretch], still: Sequence[bool] | None = None)
             return 4.0
         return 1.5 if set(a.chains) & set(b.chains) else 0.0
 
-    grouping = group(signatures, apart, lambda i, j: True, extra=extra)
+    grouping = group(signatures, apart, lambda i, j: True, extra=extra, report=report)
     people = []
     for rows, sure in zip(grouping.groups, grouping.sure):
         parts = sorted((stretches[row] for row in rows), key=lambda s: s.path.first)

@@ -112,7 +112,7 @@ class _Scan:
         self.control.report(STEP_WHO, 0, None)
         stretches = stretches_of(linked, solved.results, solved.meetings, self.descriptions, self.rate, self.bridges)
         stretches = self._described(stretches)
-        people, likely = people_of(stretches, [self._is_still(s) for s in stretches])
+        people, likely = people_of(stretches, [self._is_still(s) for s in stretches], lambda done, total: self.control.report(STEP_WHO, done, total))
         self.diary.discard()
         return self._result(people, likely)
 

@@ -9,7 +9,9 @@ from benchmarks.scenes import FILMS
 from skiagraph.demo.truth import load_truth
 from skiagraph.demo.write import write_scene
 from skiagraph.media.index import open_clip
-from skiagraph.project import cast, edits
+from skiagraph.footage.adding import add_clip
+from skiagraph.footage.scanning import take_in
+from skiagraph.project import cast
 from skiagraph.project.model import Decision, Project
 from skiagraph.track.path import Path
 from skiagraph.track.results import FaceTable, FoundPerson, ScanResult

@@ -10,7 +10,7 @@ os.environ.setdefault("QT_SCALE_FACTOR", "1")
 import unittest.mock  # noqa: E402
 
 import numpy as np  # noqa: E402
-from PySide6.QtCore import QEventLoop, QPoint, QPointF, Qt, QTimer  # noqa: E402
+from PySide6.QtCore import QEventLoop, QPoint, QPointF, QSettings, Qt, QTimer  # noqa: E402
 from PySide6.QtGui import QImage  # noqa: E402
 from PySide6.QtTest import QTest  # noqa: E402
 from PySide6.QtWidgets import QApplication  # noqa: E402
@@ -43,6 +43,7 @@ class DesktopTest(TemporaryFolder):
         patcher = unittest.mock.patch("platformdirs.user_data_dir", lambda *a, **k: str(self.folder / "data"))
         patcher.start()
         self.addCleanup(patcher.stop)
+        QSettings.setPath(QSettings.Format.NativeFormat, QSettings.Scope.UserScope, str(self.folder / "settings"))
 
     def until(self, condition, seconds=30.0) -> None:
         """Run the event loop until the condition holds; fails when it does not within the time."""

@@ -10,7 +10,7 @@ from skiagraph.project import cast, file
 from skiagraph.project.model import Answer, Decision, Likeness
 from skiagraph.review.register import Order, Show
 from tests.desktop.support import DesktopTest
-from tests.support import head_path, make_clip, project_on
+from tests.support import changed_subject, head_path, make_clip, project_on
 
 
 class CastingTest(DesktopTest):
@@ -18,8 +18,7 @@ class CastingTest(DesktopTest):
         super().setUp()
         clip = make_clip(self.folder / "a.mp4", 90, size=(320, 240))
         project = project_on(clip, head_path(0, 30, cx=100, cy=100), head_path(50, 40, cx=100, cy=100), head_path(0, 90, cx=250, cy=100), head_path(5, 6, cx=40, cy=200))
-        from dataclasses import replace
-        project = project.with_subject(replace(project.subject("s4"), doubtful=True, name="Doubtful 1"))
+        project = changed_subject(project, "s4", doubtful=True, name="Doubtful 1")
         project = cast.with_likenesses(project, [Likeness("s1", "s2", 0.7), Likeness("s1", "s3", 0.4)])
         place = self.folder / "p.skiagraph"
         file.save(project, place)
@@ -116,7 +115,7 @@ class CastingTest(DesktopTest):
         self.assertEqual([s.decision.value for s in self.project.subjects], ["cover", "show", "cover", "cover"])
         with mock.patch("skiagraph.desktop.casting.QInputDialog.getDouble", return_value=(1.5, True)):
             self.cover.casting.cover_brief()
-        self.assertEqual(self.window.document.undo_name, "cover who is seen for less than 1.5 s")
+        self.assertEqual(self.window.document.undo_name, "cover everyone seen for less than 1.5 s")
 
     def test_picture_of_a_person_is_chosen(self):
         self.window.session.select(["s3"])

@@ -1,12 +1,10 @@
 """The pages and what stands behind them: shown from values, told by signals."""
 
-from dataclasses import replace
-
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QLabel
+from PySide6.QtWidgets import QLabel, QPushButton
 
 from skiagraph.desktop.document import Document
-from skiagraph.desktop.footage_page import FootagePage, clip_state
+from skiagraph.desktop.footage_page import FootagePage
 from skiagraph.desktop.handover_page import HandoverPage
 from skiagraph.desktop.help_sheet import HelpSheet
 from skiagraph.desktop.job_strip import JobStrip
@@ -16,9 +14,12 @@ from skiagraph.desktop.review_page import ReviewPage
 from skiagraph.desktop.session import Session, View
 from skiagraph.jobs import Progress
 from skiagraph.media.index import open_clip
+from skiagraph.footage.adding import add_clip
+from skiagraph.footage.source import SourceState
 from skiagraph.project import cast, edits, file
-from skiagraph.project.model import Acceptance, Decision, Portrait, Project
-from skiagraph.review.findings import findings
+from skiagraph.project.model import Portrait, Project, replace
+from skiagraph.review.findings import acceptance_of, findings
+from skiagraph.review.overview import ClipRow, clip_rows
 from tests.desktop.support import DesktopTest
 from tests.support import head_path, make_clip, project_on
 
@@ -41,8 +42,8 @@ class FootageTest(PageTest):
     def test_cards_say_what_is_and_offer_what_can_be_done(self):
         page = self.keep(FootagePage())
         clip = self.project.clip("c1")
-        page.set_clips([(replace(clip, every=0), 0, 0, False), (replace(clip, key="c2"), 3, 1, False), (replace(clip, key="c3", damage="quay.mp4 is damaged at 00:00:01:00."), 1, 0, True)],
-                       lambda c: None, False)
+        lost = replace(clip, key="c3", damage="quay.mp4 is damaged at 00:00:01:00.")
+        page.set_clips([ClipRow(clip), ClipRow(replace(clip, key="c2"), True, False, 3, 1), ClipRow(lost, True, False, 1, 0, 0, SourceState.MISSING)], lambda c: None, False)
         self.settle()
         new, scanned, lost = page._cards
         self.assertEqual((new.scan.text(), scanned.scan.text(), lost.scan.isEnabled(), lost.open.isEnabled()), ("Scan", "Scan again", False, False))
@@ -54,13 +55,6 @@ class FootageTest(PageTest):
         new.scan.click()
         self.assertEqual(asked[-1], (["c1"], 8))
         self.assertFalse(page._empty.isVisible())
-
-    def test_states_in_words(self):
-        clip = self.project.clip("c1")
-        self.assertIn("3 people found, 2 undecided and therefore covered", clip_state(clip, 3, 2, False))
-        self.assertIn("1 person found, all decided", clip_state(clip, 1, 0, False))
-        self.assertIn("nobody in it is covered", clip_state(replace(clip, every=0), 0, 0, False))
-        self.assertIn("drop it here", clip_state(clip, 0, 0, True))
 
 
 class ReviewTest(PageTest):
@@ -74,7 +68,7 @@ class ReviewTest(PageTest):
         page._rows[0].lookPressed.emit(page._rows[0].finding)
         self.assertEqual(looked, [found[0]])
         f = found[0]
-        accepted = edits.accept(self.project, Acceptance(f.clip, f.subject, f.reason.value, f.first, f.last, "Ida", "back of the head"))
+        accepted = edits.accept(self.project, acceptance_of(self.project, f, "Ida", "back of the head"))
         page.set_findings(accepted, found)
         self.settle()
         self.assertEqual(len(page._rows), len(found) - 1)
@@ -83,6 +77,18 @@ class ReviewTest(PageTest):
         taken = self.heard(page.withdrawn)
         page._rows[0].withdrawPressed.emit(accepted.accepted[0])
         self.assertEqual(taken, [accepted.accepted[0]])
+
+    def test_many_findings_are_listed_in_parts_and_none_is_left_out_silently(self):
+        page = self.keep(ReviewPage())
+        from dataclasses import replace as with_fields
+        found = [with_fields(findings(self.project)[0], first=n % 60, last=n % 60, at=n % 60, worst=n / 1000) for n in range(450)]
+        page.set_findings(self.project, found)
+        self.settle()
+        self.assertEqual(len(page._rows), 200)
+        self.assertIn("200 of 450", page.more.text())
+        page.more.click()
+        page.more.click()
+        self.assertEqual((len(page._rows), page.more.isVisible()), (450, False))
 
     def test_without_findings_it_says_so(self):
         page = self.keep(ReviewPage())
@@ -94,7 +100,7 @@ class ReviewTest(PageTest):
 class HandoverTest(PageTest):
     def test_what_is_chosen_is_exported(self):
         page = self.keep(HandoverPage())
-        page.set_project(self.project, 2, 1, False)
+        page.set_clips(clip_rows(self.project), 2, 1, False)
         asked = self.heard(page.exportPressed)
         page.format.setCurrentIndex(page.format.findData("ffv1-mkv"))
         page.matte.setChecked(True)
@@ -104,7 +110,7 @@ class HandoverTest(PageTest):
         page._boxes[0][1].setChecked(False)
         page.press_export()
         self.assertEqual(len(asked), 1)
-        page.set_project(self.project, 1, 1, True)
+        page.set_clips(clip_rows(self.project), 1, 1, True)
         self.assertFalse(page.export.isEnabled())
         self.assertIn("1 finding is open and may show somebody", page._warning.text())
 
@@ -112,29 +118,32 @@ class HandoverTest(PageTest):
         page = self.keep(HandoverPage())
         bare = add_clip(Project(), *open_clip(self.clip))
         asked = self.heard(page.exportPressed)
-        page.set_project(bare, 0, 0, False)
+        page.set_clips(clip_rows(bare), 0, 0, False)
         page.press_export()
         self.assertEqual(asked, [])
         self.assertIn("nobody in it is covered", " ".join(label.text() for label in page.findChildren(QLabel)))
         page._boxes[0][1].click()
-        page.set_project(bare, 0, 0, False)
+        page.set_clips(clip_rows(bare), 0, 0, False)
         page.press_export()
         self.assertEqual(asked[0][0], ["c1"])
 
     def test_result_offers_the_folder(self):
         page = self.keep(HandoverPage())
         page.set_result("c1", str(self.folder / "out" / "x.mp4"), "Exported and checked", "#6FB6A0")
-        page.set_project(self.project, 0, 0, False)
+        page.set_clips(clip_rows(self.project), 0, 0, False)
         self.settle()
         self.assertEqual(page._boxes[0][2].text(), "Exported and checked")
 
-    def test_strip_shows_progress_and_time_left(self):
-        strip = self.keep(JobStrip())
+    def test_strip_shows_progress_and_time_left_and_says_what_cancel_does(self):
+        strip = self.keep(JobStrip("Stop the export; whole files stay"))
         strip.begin("Exporting")
         strip.show_progress("Exporting", Progress("Exporting", 30, 60, 3.0))
         self.assertTrue(strip.isVisible())
+        self.assertEqual((strip.text, strip._bar.value(), strip._left.text()), ("Exporting", 500, "3 s left"))
         cancelled = self.heard(strip.cancelPressed)
-        strip.cancelPressed.emit()
+        button, = strip.findChildren(QPushButton)
+        self.assertIn("whole files stay", button.toolTip())
+        button.click()
         self.assertEqual(len(cancelled), 1)
 
 
@@ -157,8 +166,6 @@ class DocumentTest(PageTest):
         refused = self.heard(document.refused)
         self.assertFalse(document.edit("rename", edits.rename, "s1", " "))
         self.assertSentence(refused[0])
-        document.amend(cast.decide, ["s1"], Decision.SHOW)
-        self.assertEqual(document.undo_name, "", "what a job brings is no step of its own")
 
     def test_gallery_goes_with_the_project(self):
         document = self.opened()

@@ -1,18 +1,16 @@
 """The register: what is clicked, dragged and typed in it comes out as what a person meant."""
 
-from dataclasses import replace
-
 import numpy as np
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QWheelEvent
 
 from skiagraph.desktop.register_view import DECISION, HEAD, LANES, NAME, ROW, RegisterView
 from skiagraph.project import cast
-from skiagraph.project.model import Correction, Decision, Offset
+from skiagraph.project.model import Change, Decision, Repair
 from skiagraph.review.findings import findings
 from skiagraph.review.lanes import attention, lane
 from tests.desktop.support import DesktopTest, screenshot
-from tests.support import head_path, make_clip, project_on
+from tests.support import changed_sighting, head_path, make_clip, project_on
 
 
 class RegisterViewTest(DesktopTest):
@@ -20,8 +18,7 @@ class RegisterViewTest(DesktopTest):
         super().setUp()
         project = project_on(make_clip(self.folder / "a.mp4", 100), head_path(10, 60), head_path(0, 100, cx=120), head_path(40, 20, cx=30, confidence=0.1))
         project = cast.decide(project, ["s2"], Decision.SHOW)
-        sighting = project.subject("s1").sightings[0]
-        self.project = project.with_subject(replace(project.subject("s1"), sightings=(replace(sighting, corrections=(Correction(40, Offset(dx=0.2)),)),)))
+        self.project = changed_sighting(project, "s1", repairs=(Repair(40, Change(dx=0.2)),))
         self.view = RegisterView()
         self.addCleanup(self.view.deleteLater)
         self.view.resize(1200, 260)

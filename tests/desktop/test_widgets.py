@@ -4,27 +4,36 @@ import numpy as np
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QImage, QWheelEvent
 
-from skiagraph.desktop.controls import Choice, Notice, SliderField
+from skiagraph.desktop.controls import Choice, Notice, Pick, SliderField
 from skiagraph.desktop.inspector import Inspector
 from skiagraph.desktop.job_runner import JobRunner
 from skiagraph.desktop.picture_view import PictureView
 from skiagraph.desktop.transport import Transport
 from skiagraph.errors import SkiagraphError
-from skiagraph.project.model import CoverKind, CoverStyle, Decision, Subject
-from skiagraph.project.outline import Outline
+from skiagraph.cover.cover import Cover, Style, default_style
+from skiagraph.project.model import Decision, Outline, Reach, Subject
 from tests.desktop.support import DesktopTest, screenshot
 from tests.support import make_clip, project_on
 
 
 class ControlTest(DesktopTest):
     def test_choice_speaks_values(self):
-        choice = Choice([(CoverKind.BLUR, "Blur", ""), (CoverKind.SOLID, "Solid", "")])
+        choice = Choice([(Reach.FRAME, "Frame", ""), (Reach.ALL, "All", "")])
         heard = self.heard(choice.chosen)
-        choice.button(CoverKind.SOLID).click()
-        self.assertEqual((heard, choice.value()), ([CoverKind.SOLID], CoverKind.SOLID))
+        choice.button(Reach.ALL).click()
+        self.assertEqual((heard, choice.value()), ([Reach.ALL], Reach.ALL))
         choice.set_value(None)
         self.assertIsNone(choice.value())
         self.assertEqual(len(heard), 1, "showing a value tells nobody")
+
+    def test_pick_speaks_values(self):
+        pick = Pick([(Reach.FRAME, "This frame", "a"), (Reach.ALL, "All", "b")], "Reach")
+        heard = self.heard(pick.chosen)
+        pick.set_value(Reach.ALL)
+        self.assertEqual((heard, pick.value(), pick.toolTip()), ([], Reach.ALL, "b"))
+        pick.show()
+        self.key(pick, Qt.Key.Key_Up)
+        self.assertEqual((heard, pick.value()), ([Reach.FRAME], Reach.FRAME))
 
     def test_slider_and_field_are_one_number(self):
         field = SliderField("Margin", 0, 100, 1, 14, " %")
@@ -63,23 +72,33 @@ class InspectorTest(DesktopTest):
         self.settle()
 
     def test_only_what_applies_is_shown(self):
-        for kind, shown in ((CoverKind.MOSAIC, "blocks"), (CoverKind.BLUR, "blur"), (CoverKind.SOLID, "colour")):
-            self.show(CoverStyle(kind))
-            self.assertEqual([n for n in ("blocks", "blur", "colour") if getattr(self.panel, n).isVisible()], [shown])
-        self.panel.show_subject(None, "", CoverStyle(), False)
+        fields = (("mosaic", "blocks"), ("blur", "size"), ("solid", "colour"))
+        for tag, shown in fields:
+            self.show(Style.of(Cover.kinds[tag]()))
+            self.assertEqual([n for t, n in fields if self.panel.cover.field(t, n).isVisible()], [shown])
+            self.assertTrue(self.panel.cover.field("", "margin").isVisible())
+        self.panel.show_subject(None, "", default_style(), False)
         self.assertFalse(self.panel.decision.isVisible())
         self.assertFalse(self.panel.portrait.isVisible())
 
     def test_changes_come_out_as_styles(self):
-        self.show(CoverStyle())
+        self.show(default_style())
         settled = self.heard(self.panel.styleSettled)
-        self.panel.blocks.field.setValue(5)
-        self.panel.kind.button(CoverKind.BLUR).click()
-        self.panel.margin.field.setValue(30)
-        self.assertEqual([settled[0].blocks, settled[1].kind, round(settled[2].margin, 3)], [5, CoverKind.BLUR, 0.3])
+        self.panel.cover.field("mosaic", "blocks").field.setValue(5)
+        self.panel.cover.kind.button("blur").click()
+        self.panel.cover.field("", "margin").field.setValue(30)
+        self.assertEqual([settled[0].cover.blocks, settled[1].cover.kind, round(settled[2].margin, 3)], [5, "blur", 0.3])
+
+    def test_a_kind_that_is_gone_back_to_is_as_it_was(self):
+        self.show(Style.of(Cover.kinds["mosaic"](4)))
+        settled = self.heard(self.panel.styleSettled)
+        self.panel.cover.kind.button("solid").click()
+        self.show(settled[-1])
+        self.panel.cover.kind.button("mosaic").click()
+        self.assertEqual(settled[-1].cover.blocks, 4)
 
     def test_buttons_follow_the_place(self):
-        self.show(CoverStyle())
+        self.show(default_style())
         self.panel.show_place("Followed.", True, False)
         self.assertEqual((self.panel.keep.isEnabled(), self.panel.drop.isEnabled()), (True, False))
         self.panel.show_place("Keyframe.", True, True)
@@ -98,8 +117,8 @@ class PictureTest(DesktopTest):
         image = QImage(320, 200, QImage.Format.Format_RGB888)
         image.fill(Qt.GlobalColor.darkGray)
         self.view.set_picture(image)
-        head = Outline(100, 100, 40, 60, 0)
-        self.view.set_outlines([("a", "One", head, head.scaled(1.2), True), ("b", "Two", Outline(220, 100, 40, 60, 0), Outline(220, 100, 48, 72, 0), False)], "a")
+        head, other = Outline.at(100, 100, 40, 60), Outline.at(220, 100, 40, 60)
+        self.view.set_outlines([("a", "One", head, head.grown_by(0.2), True), ("b", "Two", other, other.grown_by(0.2), False)], "a")
         self.view.show()
         self.settle()
 

@@ -5,17 +5,19 @@ from unittest import mock
 import numpy as np
 from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
+from PySide6.QtWidgets import QMessageBox
 
 from skiagraph.demo.ship import shipped
 from skiagraph.desktop.session import View
 from skiagraph.desktop.window import COVER, FOOTAGE, HANDOVER, REVIEW, MainWindow
+from skiagraph.errors import CannotSaveProject
 from skiagraph.media.formats import FORMATS
 from skiagraph.media.index import open_clip
 from skiagraph.media.reader import FrameReader
 from skiagraph.media.writer import FilmWriter
 from skiagraph.project import cast, file
 from skiagraph.project.model import Decision, Reach
-from skiagraph.project.outline import outline_at
+from skiagraph.project.rows import outline_at
 from tests.desktop.support import DesktopTest, screenshot
 from tests.support import head_path, make_clip, project_on
 
@@ -149,11 +151,11 @@ class WindowTest(DesktopTest):
         self.settle()
         start = view.to_screen(QPointF(100, 100))
         self.drag(view, (start.x(), start.y()), (start.x() + 20, start.y()), (start.x() + 40, start.y() + 10))
-        moved = outline_at(self.project.subject("s1").sightings[0], 20)
+        moved = outline_at(self.project, self.project.subject("s1").sightings[0], 20)
         self.assertAlmostEqual(moved.cx, 100 + 40 / view.scale, delta=1.5)
         self.assertEqual(self.window.document.undo_name, "move outline")
         self.window.document.undo()
-        self.assertAlmostEqual(outline_at(self.project.subject("s1").sightings[0], 20).cx, 100, places=3)
+        self.assertAlmostEqual(outline_at(self.project, self.project.subject("s1").sightings[0], 20).cx, 100, places=3)
         self.assertEqual(self.window.document.undo_name, "")
 
     def test_sizing_with_a_handle_and_reach(self):
@@ -165,7 +167,7 @@ class WindowTest(DesktopTest):
         right = view.to_screen(QPointF(125, 100))
         self.drag(view, (right.x(), right.y()), (right.x() + 10, right.y()), (right.x() + 30, right.y()))
         for frame in (0, 49):
-            self.assertGreater(outline_at(self.project.subject("s1").sightings[0], frame).width, 60)
+            self.assertGreater(outline_at(self.project, self.project.subject("s1").sightings[0], frame).width, 60)
 
     def test_a_new_face_is_drawn_around(self):
         self.open_made()
@@ -224,12 +226,14 @@ class WindowTest(DesktopTest):
         self.assertIn("checked", self.window.handover._results["c1"][1])
 
     def test_cancelled_export_leaves_nothing(self):
-        self.open_made()
-        self.window.export_clips(["c1"], "ffv1-mkv", str(self.folder / "out"), False, False)
-        self.window._cancel_job()
+        self.open_made(frames=120)
+        self.window.export_clips(["c1"], "ffv1-mkv", str(self.folder / "out"), True, False)
+        # Cancelled once the first frames were written, so that there is something to take away.
+        self.window._job.progressed.connect(lambda p: self.window._cancel_job() if p.step == "Exporting" else None)
         self.until(lambda: self.window._job is None)
-        left = [p.name for p in (self.folder / "out").glob("*")] if (self.folder / "out").exists() else []
-        self.assertIn(left, ([], ["quay-covered.mkv"]))
+        self.assertEqual([p.name for p in (self.folder / "out").glob("*")], [])
+        self.assertIn("stopped", self.window.notice.text)
+        self.assertNotIn("c1", self.window.handover._results)
 
     def test_saving_is_continuous_and_told(self):
         place = self.open_made()
@@ -241,10 +245,17 @@ class WindowTest(DesktopTest):
 
     def test_failed_saving_is_said(self):
         self.open_made()
-        with mock.patch("skiagraph.project.store.save", side_effect=__import__("skiagraph.errors", fromlist=["x"]).CannotSaveProject("quay.skiagraph cannot be saved; free some space.")):
+        with mock.patch("skiagraph.project.store.save", side_effect=CannotSaveProject("quay.skiagraph cannot be saved; free some space.")):
             self.window.document.edit("x", cast.cover_all)
             self.until(lambda: "not saved" in self.window._place.text())
-        self.assertSentence(self.window.notice.text, "quay.skiagraph")
+            self.assertSentence(self.window.notice.text, "quay.skiagraph")
+            # Closing now would lose the edit: that is asked.
+            with mock.patch("skiagraph.desktop.window.QMessageBox.warning", return_value=QMessageBox.StandardButton.Cancel) as asked:
+                self.window.close()
+            self.assertTrue(asked.called and self.window.isVisible())
+        # Once there is room again, it is saved by itself.
+        self.until(lambda: self.window.document.flush() and self.window._place.text().endswith("saved"))
+        self.assertTrue(all(s.decision == Decision.COVER for s in file.load(self.folder / "quay.skiagraph").subjects))
 
 
 class ScanInWindowTest(DesktopTest):
@@ -270,4 +281,5 @@ class ScanInWindowTest(DesktopTest):
         self.assertTrue(any(0 < n for n in grew[:-1]), "people appear while it runs")
         self.assertGreater(len(grew), 45, "the event loop turns more often than the scan takes in frames")
         self.assertTrue(all(s.is_covered for s in window.document.project.subjects))
-        self.assertTrue(window.document.project.clip(clip.key).every)
+        self.assertEqual(window.document.project.scan_of(clip.key).reached, 45)
+        self.assertEqual(window.document.undo_name, f"add {clip.path.name}", "a scan is no step of undo")
