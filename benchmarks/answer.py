@@ -64,7 +64,7 @@ def measure(folder: Path, seeks: float, every: int) -> None:
 
     seeker.timeout.connect(seek)
     window.scan_clips(["c1"], every)
-    window._job.ended.connect(loop.quit)
+    window.jobs.running.ended.connect(loop.quit)
     pulse.start()
     if seeks:
         seeker.start(round(1000 / seeks))

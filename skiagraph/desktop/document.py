@@ -81,6 +81,11 @@ class Document(QObject):
         return running.view
 
     @property
+    def only_looked_at(self) -> str:
+        """Why nothing can be changed, for a person."""
+        return f"{self.read_only} Until then it can only be looked at."
+
+    @property
     def undo_name(self) -> str:
         return self._history.undo_name
 
@@ -171,7 +176,7 @@ class Document(QObject):
     def edit(self, name: str, function, *arguments, **named) -> bool:
         """Apply an edit: function(project, …) gives the next project. False when it was refused or changed nothing."""
         if self.read_only:
-            self.refused.emit(f"{self.read_only} Until then it can only be looked at.")
+            self.refused.emit(self.only_looked_at)
             return False
         current = self.project
         try:

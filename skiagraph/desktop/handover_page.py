@@ -23,7 +23,6 @@ class HandoverPage(QWidget):
     exportPressed = Signal(list, str, str, bool, bool)
     browsePressed = Signal()
     openFolder = Signal(str)
-    cancelPressed = Signal()
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
@@ -38,7 +37,6 @@ class HandoverPage(QWidget):
         title.setObjectName("heading")
         left.addWidget(title)
         self.strip = JobStrip("Stop the export; clips that are whole stay, the one being written is removed")
-        self.strip.cancelPressed.connect(self.cancelPressed)
         left.addWidget(self.strip)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)

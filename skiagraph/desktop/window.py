@@ -6,12 +6,11 @@ import os
 from pathlib import Path
 
 import platformdirs
-from PySide6.QtCore import QEvent, QSettings, Qt, QTimer, QUrl
+from PySide6.QtCore import QEvent, QSettings, Qt, QUrl
 from PySide6.QtGui import QDesktopServices, QIcon
 from PySide6.QtWidgets import QApplication, QFileDialog, QLabel, QLineEdit, QMainWindow, QMessageBox, QStackedWidget, QWidget
 
 from skiagraph import __version__
-from skiagraph.apart import run_apart
 from skiagraph.demo.ship import write_demo
 from skiagraph.desktop import theme
 from skiagraph.desktop.actions import Actions
@@ -21,8 +20,9 @@ from skiagraph.desktop.document import Document
 from skiagraph.desktop.footage_page import FootagePage
 from skiagraph.desktop.handover_page import HandoverPage
 from skiagraph.desktop.help_sheet import HelpSheet
-from skiagraph.desktop.job_runner import JobRunner, stop_all
+from skiagraph.desktop.job_runner import stop_all
 from skiagraph.desktop.job_strip import JobStrip
+from skiagraph.desktop.long_jobs import BUSY, LongJobs
 from skiagraph.desktop.portraits import Portraits
 from skiagraph.desktop.review_page import ReviewPage
 from skiagraph.desktop.session import Session
@@ -30,16 +30,11 @@ from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.words import tr
 from skiagraph.errors import SkiagraphError
 from skiagraph.footage import relink
-from skiagraph.footage.adding import facts_of
-from skiagraph.footage.scanning import ScanNews, scan_clips
-from skiagraph.footage.source import SourceState, contents_of, state_of
-from skiagraph.handover.delivery import Delivered, deliver, existing, planned
+from skiagraph.footage.source import SourceState, state_of
+from skiagraph.handover.delivery import Delivered, existing, planned
 from skiagraph.handover.writers.film import CoveredFilm
 from skiagraph.handover.writers.matte import Matte
-from skiagraph.jobs import JobControl
-from skiagraph.media.index import open_clip
 from skiagraph.project import edits
-from skiagraph.project.carry import Report
 from skiagraph.project.file import SUFFIX
 from skiagraph.review.findings import acceptance_of
 from skiagraph.review.overview import clip_rows
@@ -49,8 +44,8 @@ STEPS = (("Footage", "Add clips and scan them (Ctrl+1)"), ("Cover", "Decide who 
          ("Review", "See where a cover may fail (Ctrl+3)"), ("Hand over", "Export the clips and check the files (Ctrl+4)"))
 CREDITS = ("Face detector: YuNet (BSD 3-clause). Face landmarks and silhouettes: MediaPipe (Apache 2.0). Face descriptor: dlib's (CC0 1.0). "
            "Font: Karla (SIL OFL 1.1). Origins and licences are in skiagraph/assets/licences, and in NOTICE.")
-# A job shorter than this shows no progress, which would only flicker; recent projects that are remembered.
-SHOW_AFTER_MS, RECENT = 350, 8
+# Recent projects that are remembered.
+RECENT = 8
 
 
 class MainWindow(QMainWindow):
@@ -68,10 +63,9 @@ class MainWindow(QMainWindow):
         self.portraits = Portraits(self)
         self.footage, self.review, self.handover = FootagePage(), ReviewPage(), HandoverPage()
         self.cover = CoverPage(self.document, self.session, self.portraits)
-        self._job: JobRunner | None = None
-        self._adding: JobRunner | None = None
         self.settings = QSettings("skiagraph", "skiagraph")
         self._build()
+        self.jobs = LongJobs(self.document, self.notice, self.strip, self.intake, self.handover.strip, self)
         self.actions_ = Actions(self)
         self.actions_.bar.setFixedHeight(30)
         self._menu_holder.insertWidget(1, self.actions_.bar, 0, Qt.AlignmentFlag.AlignVCenter)
@@ -152,9 +146,8 @@ class MainWindow(QMainWindow):
         self.handover.exportPressed.connect(self.export_clips)
         self.handover.browsePressed.connect(self._browse_folder)
         self.handover.openFolder.connect(lambda folder: QDesktopServices.openUrl(QUrl.fromLocalFile(folder)))
-        self.handover.cancelPressed.connect(self._cancel_job)
-        self.strip.cancelPressed.connect(self._cancel_job)
-        self.intake.cancelPressed.connect(lambda: self._adding and self._adding.cancel())
+        self.jobs.changed.connect(self._refresh)
+        self.jobs.exported.connect(self._exported)
 
     # Steps and refreshing
 
@@ -167,7 +160,7 @@ class MainWindow(QMainWindow):
         self._refresh_page()
         # The keys work at once, and no step looks chosen because it has the focus.
         self.pages.currentWidget().setFocus()
-        self.strip.setVisible(self._job is not None and step != HANDOVER)
+        self.strip.setVisible(self.jobs.running is not None and step != HANDOVER and not self.handover.strip.isVisibleTo(self.handover))
 
     def _refresh(self) -> None:
         self.actions_.refresh(self.document.undo_name, self.document.redo_name)
@@ -184,7 +177,7 @@ class MainWindow(QMainWindow):
 
     def _refresh_page(self) -> None:
         """Fill the page that is seen; the others are filled when they are opened. Cover listens to the document itself."""
-        project, waiting, busy = self.document.project, self.document.waiting, self._job is not None
+        project, waiting, busy = self.document.project, self.document.waiting, self.jobs.running is not None
         page = self.pages.currentWidget()
         if page is self.footage:
             self.footage.set_clips(clip_rows(project), self.portraits.thumbnail, busy)
@@ -217,7 +210,7 @@ class MainWindow(QMainWindow):
             self.add_clips(clips)
 
     def open_project(self, path: Path) -> None:
-        stopped = self._stop_jobs()
+        stopped = self.jobs.stop()
         try:
             self.document.open(path)
         except SkiagraphError as error:
@@ -253,14 +246,6 @@ class MainWindow(QMainWindow):
         kept = self.settings.value("recent", []) or []
         return [p for p in ([kept] if isinstance(kept, str) else kept) if Path(p).exists()]
 
-    def _stop_jobs(self) -> str:
-        """Cancel what runs for the project that is left; returns what to say of it. What such a job still brings goes nowhere."""
-        running = self._job is not None
-        for job in (self._job, self._adding):
-            if job is not None:
-                job.cancel()
-        return "What was running for the former project was stopped. A scan goes on from there when you begin it again." if running else ""
-
     def open_demo(self) -> None:
         folder = Path(platformdirs.user_data_dir("skiagraph")) / "demo"
         try:
@@ -271,7 +256,7 @@ class MainWindow(QMainWindow):
     def new_project(self) -> None:
         name, _ = QFileDialog.getSaveFileName(self, "New project", str(Path.home() / f"untitled{SUFFIX}"), f"Skiagraph project (*{SUFFIX})")
         if name:
-            stopped = self._stop_jobs()
+            stopped = self.jobs.stop()
             try:
                 self.document.begin(Path(name).with_suffix(SUFFIX))
             except SkiagraphError as error:
@@ -311,45 +296,7 @@ class MainWindow(QMainWindow):
                 self.notice.say(str(error))
                 return
             self._project_opened("")
-        if self._adding is not None:
-            self.notice.say("Clips are being added already; wait for that or cancel it.")
-            return
-        wanted, token = [], self.document.token
-        for path in paths:
-            lost = next((c for c in relink.missing(self.document.project) if path.is_file() and path.stat().st_size == c.size), None)
-            if lost is None or not self.document.edit("link clip again", edits.relink_clip, lost.key, path, contents_of(path, lost.fingerprint.partition(":")[0])):
-                wanted.append(path)
-
-        def work(control: JobControl):
-            troubles = []
-            for path in wanted:
-                try:
-                    runner.tell(facts_of(*open_clip(path, control)))
-                except SkiagraphError as error:
-                    troubles.append(str(error))
-            return troubles
-
-        if not wanted:
-            return
-        runner = self._adding = JobRunner(work, self)
-        runner.told.connect(lambda facts: self._clip_opened(token, facts))
-        runner.finished.connect(lambda troubles: self.notice.say("\n".join(troubles)) if troubles else None)
-        runner.failed.connect(self.notice.say)
-        runner.progressed.connect(lambda p: self.intake.show_progress(p.step, p))
-        runner.ended.connect(self._end_adding)
-        QTimer.singleShot(SHOW_AFTER_MS, lambda: self.intake.begin("Reading the clip") if self._adding is runner else None)
-        runner.start()
-
-    def _end_adding(self) -> None:
-        self._adding = None
-        self.intake.hide()
-
-    def _clip_opened(self, token: object, facts) -> None:
-        # A clip that was being read when another project was opened belongs to the former one.
-        if token is self.document.token:
-            self.document.edit(f"add {facts.path.name}", edits.add_clip, facts)
-            if facts.damage:
-                self.notice.say(facts.damage)
+        self.jobs.add(paths)
 
     def _open_in_cover(self, key: str) -> None:
         self.cover.show_clip(key)
@@ -364,99 +311,23 @@ class MainWindow(QMainWindow):
 
     # Jobs
 
-    def _begin_job(self, runner: JobRunner, what: str, strip: JobStrip, label) -> None:
-        self._job = runner
-        strip.begin(what)
-        runner.progressed.connect(lambda p: strip.show_progress(label(p), p))
-        runner.failed.connect(self.notice.say)
-        runner.ended.connect(lambda: self._end_job(strip))
-        self._refresh()
-        runner.start()
-
-    def _end_job(self, strip: JobStrip) -> None:
-        strip.hide()
-        self._job = None
-        self._refresh()
-
-    def _cancel_job(self) -> None:
-        if self._job:
-            self._job.cancel()
-
     def scan_clips(self, keys: list[str], every: int) -> None:
-        """Scan clips one after another; people appear in the register while it runs. What a scan saw is no step of undo, and a scan that is
-        cancelled changes nothing."""
-        if self._job is not None:
-            self.notice.say("Something is running already; wait for it or cancel it.")
-            return
-        if self.document.read_only:
-            self.document.refused.emit(f"{self.document.read_only} Until then it can only be looked at.")
-            return
-        token = self.document.token
-        project, gallery = self.document.project, self.document.gallery
-        now = {"name": ""}
-
-        def told(news: ScanNews) -> None:
-            now["name"] = project.clip(news.clip).path.name
-            runner.tell(news)
-
-        runner = JobRunner(lambda control: run_apart(scan_clips, project, keys, every, gallery, control=control, told=told), self)
-        runner.told.connect(lambda news: self._people_found(token, news, every))
-        runner.ended.connect(lambda: self._scan_ended(token))
-        self._begin_job(runner, "Scanning", self.strip, lambda p: f"{p.step} in {now['name']}")
-        self.strip.setVisible(True)
-        self.cover.show_clip(keys[0])
-        self.show_step(COVER)
-
-    def _people_found(self, token: object, news: ScanNews, every: int) -> None:
-        document = self.document
-        # What belongs to a project that is no longer open goes nowhere.
-        if token is not document.token or all(c.key != news.clip for c in document.project.clips):
-            return
-        if news.result is None:
-            document.begin_scan(news.clip, every)
-        elif news.gallery is None:
-            document.show_found(news.result)
-        else:
-            report = document.end_scan(news.result, news.gallery)
-            self.notice.say(news.result.damage or self._told_of(report, news.clip))
-
-    def _told_of(self, report: Report, clip: str) -> str:
-        """What carrying the decisions over to a new scan did, where there is something to say."""
-        missing = {key for key, _, _ in report.not_found}
-        names = [s.name for s in self.document.project.subjects if s.key in missing and s.is_covered and not s.doubtful]
-        if not names:
-            return ""
-        some = ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
-        return f"The new scan of {self.document.project.clip(clip).path.name} does not see {some} in some places where the former one did. The covers stay there; Review lists the places."
-
-    def _scan_ended(self, token: object) -> None:
-        """A scan that was cancelled or failed leaves the project as it was; what it had found may be kept."""
-        if token is not self.document.token:
-            return
-        found = self.document.drop_scan()
-        if found is None:
-            return
-        arrival, result = found
-        name = self.document.project.clip(arrival.clip).path.name
-        people = "1 person" if len(result.people) == 1 else f"{len(result.people)} people"
-
-        def keep() -> None:
-            if token is self.document.token:
-                self.document.keep_found(arrival, result)
-
-        self.notice.say(f"The scan of {name} was stopped; the project is as it was before. It had found {people} in the first {result.reached} frames.", "Keep what was found", keep)
+        """Scan clips and show the first of them meanwhile."""
+        if self.jobs.scan(keys, every):
+            self.strip.setVisible(True)
+            self.cover.show_clip(keys[0])
+            self.show_step(COVER)
 
     def export_now(self) -> None:
         self.show_step(HANDOVER)
         self.handover.press_export()
 
     def export_clips(self, keys: list[str], format_key: str, folder: str, with_matte: bool, check: bool) -> None:
-        """Export clips and, if wanted, check each file; the value exported is the one of this moment."""
-        if self._job is not None:
-            self.notice.say("Something is running already; wait for it or cancel it.")
+        """Export clips and, if wanted, check each file; about files that exist already somebody is asked."""
+        if self.jobs.running is not None:
+            self.notice.say(BUSY)
             return
-        project, token = self.document.project, self.document.token
-        writers = (CoveredFilm(format_key), *((Matte(),) if with_matte else ()))
+        project, writers = self.document.project, (CoveredFilm(format_key), *((Matte(),) if with_matte else ()))
         plan = planned(project, keys, folder, writers)
         there = existing(plan)
         if there:
@@ -464,12 +335,7 @@ class MainWindow(QMainWindow):
             if answer is None:
                 return
             plan = plan if answer == "replace" else planned(project, keys, folder, writers, beside=True)
-        runner = JobRunner(lambda control: run_apart(deliver, project, plan, check, bool(there), control=control, told=runner.tell), self)
-        runner.told.connect(lambda done: self._exported(done) if token is self.document.token else None)
-        if check:
-            runner.finished.connect(lambda found: self.document.set_file_findings(found) if token is self.document.token else None)
-        runner.cancelled.connect(lambda: self.notice.say("The export was stopped. Files that were whole stay; the one being written was removed."))
-        self._begin_job(runner, "Exporting", self.handover.strip, lambda p: p.step)
+        self.jobs.export(plan, check, bool(there))
 
     def _ask_about_existing(self, there: list[Path]) -> str | None:
         """What to do about files that exist: "replace", "beside", or None to leave it."""

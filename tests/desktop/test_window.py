@@ -214,8 +214,8 @@ class WindowTest(DesktopTest):
         self.window.handover.folder.setText(str(self.folder / "out"))
         self.window.handover.matte.setChecked(True)
         self.window.handover.press_export()
-        self.assertIsNotNone(self.window._job)
-        self.until(lambda: self.window._job is None, 60)
+        self.assertIsNotNone(self.window.jobs.running)
+        self.until(lambda: self.window.jobs.running is None, 60)
         covered = self.folder / "out" / "quay-covered.mp4"
         with FrameReader(*open_clip(covered)) as reader, FrameReader(*open_clip(self.folder / "quay.mp4")) as source:
             self.assertEqual(len(reader), 50)
@@ -229,8 +229,8 @@ class WindowTest(DesktopTest):
         self.open_made(frames=120)
         self.window.export_clips(["c1"], "ffv1-mkv", str(self.folder / "out"), True, False)
         # Cancelled once the first frames were written, so that there is something to take away.
-        self.window._job.progressed.connect(lambda p: self.window._cancel_job() if p.step == "Exporting" else None)
-        self.until(lambda: self.window._job is None)
+        self.window.jobs.running.progressed.connect(lambda p: self.window.jobs.cancel() if p.step == "Exporting" else None)
+        self.until(lambda: self.window.jobs.running is None)
         self.assertEqual([p.name for p in (self.folder / "out").glob("*")], [])
         self.assertIn("stopped", self.window.notice.text)
         self.assertNotIn("c1", self.window.handover._results)
@@ -274,7 +274,7 @@ class ScanInWindowTest(DesktopTest):
 
         def tick():
             grew.append(len(window.document.project.subjects))
-            return window._job is None
+            return window.jobs.running is None
 
         self.until(tick, 120)
         self.assertEqual(len([s for s in window.document.project.subjects if not s.doubtful]), 4)

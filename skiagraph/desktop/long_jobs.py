@@ -1,0 +1,192 @@
+"""The long jobs of the window: adding clips, scanning, exporting. Each belongs to the project it was begun on; what it brings after
+another was opened goes nowhere."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from skiagraph.apart import run_apart
+from skiagraph.desktop.controls import Notice
+from skiagraph.desktop.document import Document
+from skiagraph.desktop.job_runner import JobRunner
+from skiagraph.desktop.job_strip import JobStrip
+from skiagraph.errors import SkiagraphError
+from skiagraph.footage import relink
+from skiagraph.footage.adding import facts_of
+from skiagraph.footage.scanning import ScanNews, scan_clips
+from skiagraph.footage.source import contents_of
+from skiagraph.handover.delivery import Planned, deliver
+from skiagraph.jobs import JobControl
+from skiagraph.media.index import open_clip
+from skiagraph.project import edits
+from skiagraph.project.carry import Report
+
+# A job shorter than this shows no progress, which would only flicker.
+SHOW_AFTER_MS = 350
+BUSY = "Something is running already; wait for it or cancel it."
+
+
+class LongJobs(QObject):
+    """changed: a job began or ended; exported: one clip was handed over. running: the scan or export under way, adding: clips being read."""
+
+    changed = Signal()
+    exported = Signal(object)
+
+    def __init__(self, document: Document, notice: Notice, scanning: JobStrip, intake: JobStrip, exporting: JobStrip, parent: QObject):
+        super().__init__(parent)
+        self._document, self._notice = document, notice
+        self._scanning, self._intake, self._exporting = scanning, intake, exporting
+        self.running: JobRunner | None = None
+        self.adding: JobRunner | None = None
+        scanning.cancelPressed.connect(self.cancel)
+        exporting.cancelPressed.connect(self.cancel)
+        intake.cancelPressed.connect(lambda: self.adding and self.adding.cancel())
+
+    def cancel(self) -> None:
+        if self.running:
+            self.running.cancel()
+
+    def stop(self) -> str:
+        """Cancel what runs for the project that is left; returns what to say of it."""
+        running = self.running is not None
+        for job in (self.running, self.adding):
+            if job is not None:
+                job.cancel()
+        return "What was running for the former project was stopped. A scan goes on from there when you begin it again." if running else ""
+
+    def _begin(self, runner: JobRunner, what: str, strip: JobStrip, label) -> None:
+        self.running = runner
+        strip.begin(what)
+        runner.progressed.connect(lambda p: strip.show_progress(label(p), p))
+        runner.failed.connect(self._notice.say)
+        runner.ended.connect(lambda: self._end(strip))
+        self.changed.emit()
+        runner.start()
+
+    def _end(self, strip: JobStrip) -> None:
+        strip.hide()
+        self.running = None
+        self.changed.emit()
+
+    def _is_present(self, token: object) -> bool:
+        """True while the project is open that a job was begun on."""
+        return token is self._document.token
+
+    # Adding clips
+
+    def add(self, paths: list[Path]) -> None:
+        """Index clips in the background and add each as it is ready; a missing clip of the same contents is linked again."""
+        if self.adding is not None:
+            self._notice.say("Clips are being added already; wait for that or cancel it.")
+            return
+        document, wanted, token = self._document, [], self._document.token
+        for path in paths:
+            lost = next((c for c in relink.missing(document.project) if path.is_file() and path.stat().st_size == c.size), None)
+            if lost is None or not document.edit("link clip again", edits.relink_clip, lost.key, path, contents_of(path, lost.fingerprint.partition(":")[0])):
+                wanted.append(path)
+
+        def work(control: JobControl):
+            troubles = []
+            for path in wanted:
+                try:
+                    runner.tell(facts_of(*open_clip(path, control)))
+                except SkiagraphError as error:
+                    troubles.append(str(error))
+            return troubles
+
+        if not wanted:
+            return
+        runner = self.adding = JobRunner(work, self)
+        runner.told.connect(lambda facts: self._clip_opened(token, facts))
+        runner.finished.connect(lambda troubles: self._notice.say("\n".join(troubles)) if troubles else None)
+        runner.failed.connect(self._notice.say)
+        runner.progressed.connect(lambda p: self._intake.show_progress(p.step, p))
+        runner.ended.connect(self._end_adding)
+        QTimer.singleShot(SHOW_AFTER_MS, lambda: self._intake.begin("Reading the clip") if self.adding is runner else None)
+        runner.start()
+
+    def _end_adding(self) -> None:
+        self.adding = None
+        self._intake.hide()
+
+    def _clip_opened(self, token: object, facts) -> None:
+        if self._is_present(token):
+            self._document.edit(f"add {facts.path.name}", edits.add_clip, facts)
+            if facts.damage:
+                self._notice.say(facts.damage)
+
+    # Scanning
+
+    def scan(self, keys: list[str], every: int) -> bool:
+        """Scan clips one after another; people appear in the register while it runs. What a scan saw is no step of undo, and a scan that is
+        cancelled changes nothing. True when it began."""
+        document = self._document
+        if self.running is not None:
+            self._notice.say(BUSY)
+            return False
+        if document.read_only:
+            document.refused.emit(document.only_looked_at)
+            return False
+        project, gallery, token = document.project, document.gallery, document.token
+        now = {"name": ""}
+
+        def told(news: ScanNews) -> None:
+            now["name"] = project.clip(news.clip).path.name
+            runner.tell(news)
+
+        runner = JobRunner(lambda control: run_apart(scan_clips, project, keys, every, gallery, control=control, told=told), self)
+        runner.told.connect(lambda news: self._people_found(token, news, every))
+        runner.ended.connect(lambda: self._scan_ended(token))
+        self._begin(runner, "Scanning", self._scanning, lambda p: f"{p.step} in {now['name']}")
+        return True
+
+    def _people_found(self, token: object, news: ScanNews, every: int) -> None:
+        document = self._document
+        if not self._is_present(token) or all(c.key != news.clip for c in document.project.clips):
+            return
+        if news.result is None:
+            document.begin_scan(news.clip, every)
+        elif news.gallery is None:
+            document.show_found(news.result)
+        else:
+            report = document.end_scan(news.result, news.gallery)
+            self._notice.say(news.result.damage or self._told_of(report, news.clip))
+
+    def _told_of(self, report: Report, clip: str) -> str:
+        """What carrying the decisions over to a new scan did, where there is something to say."""
+        missing = {key for key, _, _ in report.not_found}
+        names = [s.name for s in self._document.project.subjects if s.key in missing and s.is_covered and not s.doubtful]
+        if not names:
+            return ""
+        some = ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
+        name = self._document.project.clip(clip).path.name
+        return f"The new scan of {name} does not see {some} in some places where the former one did. The covers stay there; Review lists the places."
+
+    def _scan_ended(self, token: object) -> None:
+        """A scan that was cancelled or failed leaves the project as it was; what it had found may be kept."""
+        found = self._document.drop_scan() if self._is_present(token) else None
+        if found is None:
+            return
+        arrival, result = found
+        name = self._document.project.clip(arrival.clip).path.name
+        people = "1 person" if len(result.people) == 1 else f"{len(result.people)} people"
+
+        def keep() -> None:
+            if self._is_present(token):
+                self._document.keep_found(arrival, result)
+
+        self._notice.say(f"The scan of {name} was stopped; the project is as it was before. It had found {people} in the first {result.reached} frames.", "Keep what was found", keep)
+
+    # Exporting
+
+    def export(self, plan: list[Planned], check: bool, replace: bool) -> None:
+        """Write the files of a plan and, if wanted, check each; the value exported is the one of this moment."""
+        project, token = self._document.project, self._document.token
+        runner = JobRunner(lambda control: run_apart(deliver, project, plan, check, replace, control=control, told=runner.tell), self)
+        runner.told.connect(lambda done: self.exported.emit(done) if self._is_present(token) else None)
+        if check:
+            runner.finished.connect(lambda found: self._document.set_file_findings(found) if self._is_present(token) else None)
+        runner.cancelled.connect(lambda: self._notice.say("The export was stopped. Files that were whole stay; the one being written was removed."))
+        self._begin(runner, "Exporting", self._exporting, lambda p: p.step)
