@@ -81,6 +81,11 @@ class Document(QObject):
         return running.view
 
     @property
+    def settled(self) -> Project:
+        """The project without what a running scan has found so far: what is saved, checked and exported."""
+        return self._history.project
+
+    @property
     def only_looked_at(self) -> str:
         """Why nothing can be changed, for a person."""
         return f"{self.read_only} Until then it can only be looked at."
@@ -264,7 +269,7 @@ class Document(QObject):
         if self._checker is not None:
             self._check_again = True
             return
-        project, extra, token = self.project, list(self.file_findings), self.token
+        project, extra, token = self.settled, list(self.file_findings), self.token
 
         def work(control):
             clips, subjects = {c.key for c in project.clips}, {s.key for s in project.subjects} | {""}

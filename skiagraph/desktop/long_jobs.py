@@ -129,7 +129,7 @@ class LongJobs(QObject):
         if document.read_only:
             document.refused.emit(document.only_looked_at)
             return False
-        project, gallery, token = document.project, document.gallery, document.token
+        project, gallery, token = document.settled, document.gallery, document.token
         now = {"name": ""}
 
         def told(news: ScanNews) -> None:
@@ -183,7 +183,7 @@ class LongJobs(QObject):
 
     def export(self, plan: list[Planned], check: bool, replace: bool) -> None:
         """Write the files of a plan and, if wanted, check each; the value exported is the one of this moment."""
-        project, token = self._document.project, self._document.token
+        project, token = self._document.settled, self._document.token
         runner = JobRunner(lambda control: run_apart(deliver, project, plan, check, replace, control=control, told=runner.tell), self)
         runner.told.connect(lambda done: self.exported.emit(done) if self._is_present(token) else None)
         if check:

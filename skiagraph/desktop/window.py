@@ -182,7 +182,7 @@ class MainWindow(QMainWindow):
         if page is self.footage:
             self.footage.set_clips(clip_rows(project), self.portraits.thumbnail, busy)
         elif page is self.review:
-            self.review.set_findings(project, self.document.findings)
+            self.review.set_findings(self.document.settled, self.document.findings)
         elif page is self.handover:
             self.handover.set_clips(clip_rows(project), len(waiting), sum(f.is_exposing for f in waiting), busy)
 
@@ -327,7 +327,7 @@ class MainWindow(QMainWindow):
         if self.jobs.running is not None:
             self.notice.say(BUSY)
             return
-        project, writers = self.document.project, (CoveredFilm(format_key), *((Matte(),) if with_matte else ()))
+        project, writers = self.document.settled, (CoveredFilm(format_key), *((Matte(),) if with_matte else ()))
         plan = planned(project, keys, folder, writers)
         there = existing(plan)
         if there:

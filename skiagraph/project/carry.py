@@ -40,11 +40,15 @@ class Ids:
 
     given: dict[tuple, str] = field(default_factory=dict)
 
-    def get(self, project: Project, kind: str, what: tuple) -> tuple[Project, str]:
-        place = (kind, *what)
-        if place not in self.given:
-            project, self.given[place] = project.new_id(kind)
-        return project, self.given[place]
+    def get(self, project: Project, kind: str, what: tuple, taken: set[str]) -> tuple[Project, str]:
+        """The id for something, and the project that knows it as given out. taken: ids that are something else's already."""
+        for again in range(len(taken) + 1):
+            place = (kind, *what, again)
+            if place not in self.given:
+                project, self.given[place] = project.new_id(kind)
+            if self.given[place] not in taken:
+                break
+        return replace(project, issued=project.issued.knowing(kind, self.given[place])), self.given[place]
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,6 +94,8 @@ class _Carrying:
     def __init__(self, project: Project, scan: Scan, ids: Ids):
         self.project, self.scan, self.ids, self.clip = project, scan, ids, scan.clip
         self.tracks = project.evidence.by_key()
+        self.taken = {s.key for s in project.subjects} | {g.key for s in project.subjects for g in s.sightings}
+        self.person_with = {key: person.key for person in scan.people for key in person.tracks}
         self.sightings = [(subject, s) for subject in project.subjects for s in subject.in_clip(scan.clip)]
         self.given: dict[str, list[Track]] = {}
         self.person_of: dict[str, Person] = {}
@@ -110,7 +116,8 @@ class _Carrying:
         project = self.project.deciding(subjects=tuple(subjects))
         asked, new = [], []
         for person, tracks, like, nth in self.new:
-            project, key = self.ids.get(project, "subjects", (person.key, nth))
+            project, key = self.ids.get(project, "subjects", (person.key, nth), self.taken)
+            self.taken.add(key)
             project, sightings = self._sightings(project, [(t, t.path.first, t.path.last) for t in tracks])
             subject = Subject(key, next_name(project, PersonSubject.doubtful_word if person.doubtful else None), sightings=sightings,
                               portrait=_portrait(self.clip, person), doubtful=person.doubtful, sure=person.sure if len(tracks) > 1 else 1.0)
@@ -194,7 +201,8 @@ class _Carrying:
                 left.remove(before)
                 key = before.key
             else:
-                project, key = self.ids.get(project, "sightings", (track.key, first))
+                project, key = self.ids.get(project, "sightings", (self.person_with[track.key], first), self.taken)
+            self.taken.add(key)
             made.append(Sighting(key, self.clip, first, last, (track.key,), shape=before.shape if before is not None else Shape.kinds["ellipse"]()))
         return project, tuple(made)
 
@@ -250,8 +258,9 @@ class _Carrying:
                 continue
             key = sighting.key
             if key in taken:
-                self.project, key = self.ids.get(self.project, "sightings", (sighting.key, "left", first))
+                self.project, key = self.ids.get(self.project, "sightings", (sighting.key, "left", first), self.taken)
             taken.add(key)
+            self.taken.add(key)
             left.append(replace(sighting, key=key, first=first, last=last))
         return left
 

@@ -39,6 +39,10 @@ class Issued(Value, frozen=True):
         number = getattr(self, kind) + 1
         return replace(self, **{kind: number}), f"{_LETTERS[kind]}{number}"
 
+    def knowing(self, kind: str, key: str) -> Issued:
+        """With an id of a kind known as given out."""
+        return replace(self, **{kind: max(getattr(self, kind), int(key[1:]))})
+
     def with_all_of(self, other: Issued) -> Issued:
         return Issued(*(max(getattr(self, name), getattr(other, name)) for name in self.__struct_fields__))
 

@@ -31,7 +31,7 @@ class NotFoundAgain(FindingKind):
                 if low <= high:
                     mine, theirs = slice(low - sighting.first, high - sighting.first + 1), slice(low - track.path.first, high - track.path.first + 1)
                     seen[mine] |= share_within(points[mine], track.path.rows()[theirs], sighting.shape, margin + rows[mine, GROW]) >= CARRY.still_covered
-            for first, last in runs(np.flatnonzero(~seen) + sighting.first, join=0):
+            for first, last in runs(np.flatnonzero(~seen) + sighting.first, join=1):
                 if last - first + 1 >= LEAST:
                     yield Finding(scene.clip.key, subject.key, self.reason, first, last, float(last - first + 1), first)
 
