@@ -3,6 +3,8 @@
 import os
 import threading
 import unittest
+from pathlib import Path
+from unittest import mock
 
 import numpy as np
 
@@ -25,11 +27,18 @@ def _endless(control, tell):
 
 
 def _damaged(control, tell):
-    raise FrameNotDecoded("quay.mp4 is damaged at 00:00:03:12; cut it before.", frame=87)
+    raise FrameNotDecoded("quay.mp4 is damaged at 00:00:03:12; cut it before.", frame=87, path="quay.mp4", time_s=3.48)
 
 
 def _broken(control, tell):
     raise KeyError("no such key")
+
+
+def _stuck(control, tell):
+    """As a decoder that never comes back: says nothing, and hears nothing."""
+    tell("stuck")
+    while True:
+        pass
 
 
 def _dying(control, tell):
@@ -50,9 +59,16 @@ class RunApartTest(unittest.TestCase):
         with self.assertRaises(Cancelled):
             run_apart(_endless, control=control, told=lambda value: control.cancel())
 
-    def test_an_error_arrives_as_its_sentence(self):
-        with self.assertRaisesRegex(SkiagraphError, "damaged at 00:00:03:12"):
+    def test_a_process_that_is_stuck_is_ended_after_a_while(self):
+        control = JobControl()
+        with mock.patch("skiagraph.apart.STOP_S", 0.2), self.assertLogs("skiagraph"), self.assertRaises(Cancelled):
+            run_apart(_stuck, control=control, told=lambda value: control.cancel())
+
+    def test_an_error_arrives_with_its_class_and_fields(self):
+        with self.assertRaises(FrameNotDecoded) as caught:
             run_apart(_damaged, control=JobControl())
+        self.assertEqual((str(caught.exception), caught.exception.frame), ("quay.mp4 is damaged at 00:00:03:12; cut it before.", 87))
+        self.assertEqual((caught.exception.time_s, caught.exception.path), (3.48, Path("quay.mp4")))
 
     def test_what_was_not_foreseen_arrives_as_a_sentence_too(self):
         with self.assertRaisesRegex(SkiagraphError, "Something unexpected went wrong .*no such key.*log"):

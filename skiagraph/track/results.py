@@ -26,8 +26,8 @@ class FaceTable:
 
     def __init__(self, frames: np.ndarray, boxes: np.ndarray, scores: np.ndarray):
         self.frames, self.boxes, self.scores = (np.asarray(a) for a in (frames, boxes, scores))
-        for array in (self.frames, self.boxes, self.scores):
-            array.flags.writeable = False
+        for column in (self.frames, self.boxes, self.scores):
+            column.flags.writeable = False
 
     def __reduce__(self):
         return FaceTable, (self.frames, self.boxes, self.scores)

@@ -1,18 +1,15 @@
 """Scanning the clips of a project: what is told on the way, and how it is taken in."""
 
 from dataclasses import replace
-from pathlib import Path
 from unittest import mock
 
 import numpy as np
 
-from skiagraph.errors import CannotOpenMedia, SkiagraphError
 from skiagraph.jobs import JobControl
 from skiagraph.footage.adding import add_clip
 from skiagraph.project.model import Project
 from skiagraph.footage.recognition import Gallery
 from skiagraph.footage.scanning import scan_clips, take_in
-from skiagraph.footage.source import open_source
 from skiagraph.review.findings import findings
 from skiagraph.track.identity import Signature
 from skiagraph.track.results import FaceTable, FoundPerson, ScanResult
@@ -68,25 +65,3 @@ class ScanningTest(TemporaryFolder):
         self.assertEqual([len(s.sightings) for s in project.subjects], [2])
         apart, _ = self.scanned(self.project, (somebody(1, self.face),), (somebody(1, -self.face),))
         self.assertEqual([len(s.sightings) for s in apart.subjects], [1, 1])
-
-
-class SourceTest(TemporaryFolder):
-    def setUp(self):
-        super().setUp()
-        self.project = add_clip(Project(), *opened(make_clip(self.folder / "quay.mp4", 20)))
-
-    def test_the_file_behind_a_clip(self):
-        info, index = open_source(self.project.clip("c1"))
-        self.assertEqual((info.path, len(index)), (self.project.clip("c1").path, 20))
-
-    def test_another_file_in_its_place_is_refused(self):
-        for how in ({"frames": 20, "size": (320, 240)}, {"frames": 12}):
-            make_clip(self.folder / "quay.mp4", **how)
-            with self.assertRaises(SkiagraphError) as caught:
-                open_source(self.project.clip("c1"))
-            self.assertSentence(str(caught.exception), "quay.mp4", "put the original back")
-
-    def test_a_missing_file_is_a_sentence(self):
-        Path(self.folder / "quay.mp4").unlink()
-        with self.assertRaises(CannotOpenMedia):
-            open_source(self.project.clip("c1"))

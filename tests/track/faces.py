@@ -15,3 +15,14 @@ def face(x, y, side=40.0, score=0.9) -> Detections:
 
 def seen(x, y, side=40.0, score=0.9, colours=None) -> Seen:
     return Seen(face(x, y, side, score), (colours,))
+
+
+class PlainPicture:
+    """A picture of one grey, of the given number."""
+
+    def __init__(self, number, size=(300, 400)):
+        self.number, self.grey = number, None
+        self.rgb = np.full((*size, 3), number, np.uint8)
+
+    def let_go(self):
+        """Its colours are not kept; here they are all there is."""

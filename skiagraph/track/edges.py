@@ -1,0 +1,60 @@
+"""Signs of somebody half in the picture at its edge, where a shot begins or ends and nothing more is to come that would tell."""
+
+from __future__ import annotations
+
+from collections import deque
+
+import numpy as np
+
+from skiagraph.boxes import iou
+from skiagraph.detect.detections import Detections, around
+from skiagraph.detect.finder import FaceFinder, Search
+from skiagraph.detect.squared import Squared
+from skiagraph.track.heads import head_rows
+from skiagraph.track.judging import ShapeJudge
+from skiagraph.track.picture import Picture
+from skiagraph.track.silhouette import GONE
+
+# So many looks at edges are under way at most, since each holds a picture.
+EDGES_AHEAD = 2
+# At the ends of a shot signs of this score, so near an edge in face sides, may be somebody half in the picture.
+EDGE_SCORE, EDGE_NEAR, EDGE_FINER = 0.3, 0.15, 2.5
+
+
+class EdgeLooks:
+    """Looks at edges, which nothing waits for. found: (frame, box in px of the clip, score) of each sign."""
+
+    def __init__(self, finder: FaceFinder, silhouette: ShapeJudge, squared: Squared):
+        self._finder, self._silhouette, self._squared = finder, silhouette, squared
+        self.found: list[tuple[int, np.ndarray, float]] = []
+        # Under way: frame, its picture, whom was seen in it, and the search.
+        self._under_way: deque[tuple[int, np.ndarray, Detections, Search]] = deque()
+
+    def look(self, picture: Picture, known: Detections) -> None:
+        """Look at the edges of a picture harder than usual; known: whom is surely seen in it, in px of the clip."""
+        self._under_way.append((picture.number, picture.rgb, known, self._finder.submit_edges(picture.rgb, EDGE_SCORE, EDGE_FINER)))
+        self.finish(EDGES_AHEAD)
+
+    def finish(self, most: int = 0) -> None:
+        """Take in what was seen, where the shape says that there is somebody, until at most so many looks are under way."""
+        while len(self._under_way) > most:
+            frame, rgb, known, search = self._under_way.popleft()
+            found = search.result()
+            height, width = rgb.shape[:2]
+            near = EDGE_NEAR * (found.boxes[:, 2] - found.boxes[:, 0])
+            touching = (found.boxes[:, 0] < near) | (found.boxes[:, 2] > width - near) | (found.boxes[:, 1] < near) | (found.boxes[:, 3] > height - near)
+            found = found.take(touching & ~same_face(self._squared.stored(found), known))
+            if len(found):
+                found = found.take(np.array([self._silhouette.shape(rgb, head).share >= GONE for head in head_rows(found)]))
+            hints = self._squared.stored(found)
+            self.found += [(frame, box, float(score)) for box, score in zip(hints.boxes, hints.scores)]
+
+
+def same_face(found: Detections, others: Detections) -> np.ndarray:
+    """Which of the found are the same face as one of the others, bool (n,)."""
+    same = np.zeros(len(found), bool)
+    if len(found) and len(others):
+        same |= iou(found.boxes, others.boxes).max(axis=1) >= 0.4
+        for box in others.boxes:
+            same |= around(found.boxes, box)
+    return same

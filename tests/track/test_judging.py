@@ -1,0 +1,74 @@
+"""Second opinions: what only looks like a face, what is half of one, and when rolls are measured."""
+
+import unittest
+from types import SimpleNamespace
+
+import numpy as np
+
+from skiagraph.detect.detections import Detections
+from skiagraph.detect.squared import Squared
+from skiagraph.track.judging import Judging
+from skiagraph.track.linking import Expected
+from tests.track.faces import PlainPicture, face
+
+
+class BelievedTest(unittest.TestCase):
+    """Opinions of made networks: what they say of a place decides what becomes of a weak find."""
+
+    def setUp(self):
+        self.asked, self.present, self.share, self.margin = [], 0.0, 0.0, 0.9
+        self.judging = self.made()
+
+    def made(self):
+        """Judging with made networks, that remembers nothing yet."""
+        face_judge = SimpleNamespace(presence=lambda rgb, box: self.asked.append("face") or self.present)
+        shape_judge = SimpleNamespace(shape=lambda rgb, head: self.asked.append("shape") or SimpleNamespace(share=self.share, margin=self.margin))
+        return Judging(face_judge, shape_judge, Squared(1.0), 25.0, 36)
+
+    def believed(self, found, present=0.0, share=0.0, expected=(), margin=0.9, number=7):
+        self.present, self.share, self.margin = present, share, margin
+        return self.judging.believed(PlainPicture(number), found, list(expected))
+
+    def test_a_sure_face_is_not_asked_about(self):
+        self.assertEqual(len(self.believed(face(100, 100, score=0.9))), 1)
+        self.assertEqual(self.asked, [])
+
+    def test_what_is_no_face_goes_where_nobody_was_expected_and_is_a_hint_elsewhere(self):
+        weak = face(100, 100, score=0.6)
+        self.assertEqual(len(self.believed(weak)), 0)
+        lost = Expected(1, weak.boxes[0] + 2, 3, 0.9)
+        self.assertLess(self.believed(weak, expected=[lost]).scores[0], 0.5)
+
+    def test_a_weak_sign_counts_where_the_shape_of_somebody_is(self):
+        weak = face(100, 100, score=0.3)
+        self.assertGreaterEqual(self.believed(weak, share=0.9).scores[0], 0.5)
+        for other in ({"share": 0.2}, {"share": 0.9, "margin": 0.1}):
+            self.judging = self.made()
+            self.assertLess(self.believed(weak, **other).scores[0], 0.5)
+
+    def test_a_weak_sign_too_small_for_a_face_does_not_count(self):
+        self.assertLess(self.believed(face(100, 100, side=20.0, score=0.3), share=0.9).scores[0], 0.5)
+
+    def test_a_weak_sign_on_the_head_of_somebody_who_is_seen_is_theirs(self):
+        both = Detections.joined([face(100, 100, score=0.9), face(128, 96, score=0.3)])
+        self.assertLess(self.believed(both, share=0.9).scores[1], 0.5)
+        self.assertEqual(self.asked, [])
+
+    def test_an_opinion_of_a_place_holds_for_a_moment(self):
+        weak = face(100, 100, score=0.6)
+        for number, times in ((7, 1), (8, 1), (60, 2)):
+            self.believed(weak, present=1.0, number=number)
+            self.assertEqual(self.asked.count("face"), times)
+
+
+class MeasuredTest(unittest.TestCase):
+    def test_rolls_are_measured_now_and_then(self):
+        asked = []
+        judging = Judging(SimpleNamespace(roll=lambda rgb, box: asked.append(box) or 11.0), None, Squared(1.0), 25.0, 36)
+        found = Detections.joined([face(100, 100), face(300, 100, score=0.4)])
+        known = [Expected(4, found.boxes[0], 0, 0.9)]
+        for number, times in ((0, 1), (20, 1), (30, 2)):
+            rolls = judging.measured(PlainPicture(number), found, known).rolls
+            self.assertEqual(len(asked), times)
+            self.assertTrue(np.isnan(rolls[1]), "who is hardly seen is not measured")
+        self.assertEqual(rolls[0], 11)
