@@ -210,6 +210,13 @@ class PictureServerTest(PageTest):
         self.assertLess(len(made), 30)
         self.assertEqual(made[-1].image.width(), 320)
 
+    def test_each_still_carries_the_number_of_its_wish(self):
+        made = self.heard(self.server.made)
+        numbers = [self.server.ask(Wish(self.project, "c1", n, View.RESULT, 320, 240)) for n in range(12)]
+        self.assertEqual(numbers, sorted(set(numbers)))
+        self.until(lambda: made and made[-1].wish.number == numbers[-1])
+        self.assertEqual([p.wish.number for p in made], sorted(p.wish.number for p in made))
+
     def test_split_brings_both_and_smaller_is_smaller(self):
         made = self.heard(self.server.made)
         self.server.ask(Wish(self.project, "c1", 3, View.SPLIT, 160, 120))

@@ -126,6 +126,27 @@ class WindowTest(DesktopTest):
         self.press(Qt.Key.Key_O)
         self.assertEqual(session.span, (10, 30))
 
+    def test_the_picture_is_the_newest_wanted_and_not_the_last_that_came(self):
+        self.open_made()
+        page, shown = self.window.cover, []
+        show = page.picture.set_picture
+        page.picture.set_picture = lambda image, other=None: shown.append(image) or show(image, other)
+        made = self.heard(page.server.made)
+        for frame in (5, 9, 30, 12):
+            self.window.session.set_frame(frame)
+        self.until(lambda: made and made[-1].wish.frame == 12)
+        self.settle()
+        newest = made[-1]
+        self.assertIs(shown[-1], newest.image)
+        before = len(shown)
+        from dataclasses import replace
+        older = replace(newest, wish=replace(newest.wish, number=newest.wish.number - 1, frame=5))
+        elsewhere = replace(newest, wish=replace(newest.wish, number=newest.wish.number + 1, view=View.MATTE))
+        for late in (older, elsewhere):
+            page.server.made.emit(late)
+            self.settle()
+        self.assertEqual(len(shown), before, "neither an older one nor one of another view takes its place")
+
     def test_views_show_what_they_say(self):
         self.open_made()
         self.window.session.set_frame(5)

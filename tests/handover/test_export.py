@@ -99,6 +99,25 @@ class ExportTest(TemporaryFolder):
         after = sorted(p.name for p in self.folder.iterdir() if p.name != "cache")
         self.assertEqual(after, [n for n in before if n != "cache"])
 
+    def test_a_film_that_fails_at_its_end_leaves_no_matte(self):
+        out, beside = self.folder / "out.mp4", self.folder / "matte.mkv"
+        for where in ("skiagraph.media.writer.FilmWriter.finish", "skiagraph.media.writer.FilmWriter.commit"):
+            with mock.patch(where, side_effect=CannotWriteMedia("The disk is full.")), self.assertRaises(CannotWriteMedia):
+                export_clip(self.project, "c1", out, matte_target=beside)
+            self.assertEqual([p.name for p in self.folder.iterdir() if "out" in p.name or "matte" in p.name], [], where)
+
+    def test_each_cover_is_drawn_once_a_frame(self):
+        from skiagraph.shape.shape import Outline
+        drawn, raster = [], Outline.raster
+
+        def counted(outline, *arguments):
+            drawn.append(outline)
+            return raster(outline, *arguments)
+
+        with mock.patch.object(Outline, "raster", counted):
+            export_clip(self.project, "c1", self.folder / "out.mkv", matte_target=self.folder / "matte.mkv")
+        self.assertEqual(len(drawn), 20)
+
     def test_bad_targets_are_sentences(self):
         for target in (self.folder / "no" / "such.mp4", self.folder / "film.gif"):
             with self.assertRaises(CannotWriteMedia) as caught:

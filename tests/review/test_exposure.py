@@ -1,11 +1,14 @@
 """Proof on the delivered file: faces that nobody agreed to show are found in it, covered ones are not, whoever drew the cover."""
 
 from fractions import Fraction
+from unittest import mock
 
 import numpy as np
 
 from skiagraph.demo.people import BLUE_CAP, OLD_HAND
+from skiagraph.detect.finder import FaceFinder
 from skiagraph.handover.export import export_clip
+from skiagraph.media.clip import probe
 from skiagraph.media.index import open_clip
 from skiagraph.media.writer import PictureWriter
 from skiagraph.footage.adding import add_clip
@@ -17,8 +20,9 @@ from skiagraph.review.finding import Reason
 from skiagraph.review.findings import findings
 from skiagraph.track.path import Path
 from skiagraph.track.results import FaceTable, FoundPerson, ScanResult
+from skiagraph.track.scan import ScanSettings
 from tests.detect.test_finder import scene
-from tests.support import TemporaryFolder
+from tests.support import TemporaryFolder, head_path, make_clip, project_on
 
 UNIT, PLACES = 50, ((200, 180), (450, 180))
 
@@ -56,6 +60,31 @@ class ExposureTest(TemporaryFolder):
 
     def test_somebody_who_agreed_is_no_finding(self):
         self.assertEqual(self.check(cast.decide(self.project, ["s2"], Decision.SHOW)), [])
+
+    def test_somebody_dismissed_did_not_agree(self):
+        dismissed = cast.dismiss(self.project, ["s2"])
+        self.assertEqual([f.reason for f in self.check(dismissed)], [Reason.FILE_FACE])
+
+    def test_it_searches_as_finely_as_the_scan_and_in_square_pixels(self):
+        asked = []
+        find, make = FaceFinder.find, FaceFinder.__init__
+
+        def made(finder, smallest=36, *more):
+            asked.append(smallest)
+            make(finder, smallest, *more)
+
+        def found(finder, rgb, *more):
+            asked.append(rgb.shape[:2])
+            return find(finder, rgb, *more)
+
+        wide = make_clip(self.folder / "wide.mkv", 2, size=(320, 240), encoder="libx264", aspect=Fraction(3, 2))
+        project = project_on(wide, head_path(0, 2, cx=100, cy=100))
+        out = self.folder / "wide-out.mkv"
+        export_clip(project, "c1", out)
+        with mock.patch.object(FaceFinder, "__init__", made), mock.patch.object(FaceFinder, "find", found):
+            check_file(project, "c1", out)
+        self.assertEqual(asked, [ScanSettings().smallest_for(probe(wide)), (240, 480), (240, 480)])
+        self.assertEqual(asked[0], 24)
 
     def test_somebody_nobody_knows_of_is_one(self):
         only_one = edits.remove_subjects(self.project, ["s2"])

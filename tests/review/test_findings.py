@@ -1,12 +1,16 @@
 """Findings: every kind of exposure is named, and a good project has none."""
 
+from unittest import mock
+
 import numpy as np
 
 from skiagraph.handover.export import export_clip
 from skiagraph.project import cast, edits, outlines
 from skiagraph.project.model import Cover, Decision, Outline, Reach, Sighting, Style, replace
+from skiagraph.review import faces
 from skiagraph.review.exposure import check_file
-from skiagraph.review.finding import Reason, sentence
+from skiagraph.review.finding import KINDS, Reason, sentence
+from skiagraph.review.findings import _KEPT as checks_kept
 from skiagraph.review.findings import acceptance_of, findings, open_findings, was_accepted
 from skiagraph.review.lanes import Attention, LaneState, attention, lane, next_finding
 from skiagraph.track.path import Path as HeadPath
@@ -103,6 +107,46 @@ class FindingTest(TemporaryFolder):
         project = edits.remove_subjects(project, ["s1"])
         project, key = outlines.add_subject(project, "c1", 30, Outline.at(80, 48, 30, 40))
         self.assertEqual(key, "s2", "ids are never given twice")
+
+    def test_a_check_that_fails_is_a_finding_and_no_old_one_stays(self):
+        project = project_on(self.clip, head_path(0, 60))
+        with mock.patch.object(type(KINDS["gap"]), "on_subject", side_effect=RuntimeError("boom")), self.assertLogs("skiagraph"):
+            found = findings(project)
+        self.assertIn(Reason.CHECK_FAILED, [f.reason for f in found])
+        self.assertTrue(all(f.is_exposing for f in found if f.reason == Reason.CHECK_FAILED))
+
+    def test_only_what_changed_is_checked_again(self):
+        project = project_on(self.clip, head_path(0, 60, confidence=0.2), head_path(0, 30, cx=20), head_path(0, 60, cx=130, confidence=0.2))
+        before = findings(project)
+        checked, unsure = [], KINDS["unsure"]
+        among = type(unsure).among
+
+        def counted(kind, scene, subject, sightings, others):
+            checked.append(subject.key)
+            return among(kind, scene, subject, sightings, others)
+
+        with mock.patch.object(type(unsure), "among", counted):
+            self.assertEqual(findings(project), before)
+            self.assertEqual(checked, [], "nothing changed")
+            renamed = edits.rename(project, "s1", "Clerk")
+            self.assertEqual(findings(renamed), before)
+            self.assertEqual(checked, [], "a name changes no finding")
+            moved = outlines.move_outline(project, "s2", "c1", 5, Outline.at(24, 48, 30, 40), Reach.SIGHTING)
+            findings(moved)
+        self.assertEqual(set(checked), {"s1", "s2", "s3"}, "all who are in the picture with somebody that moved")
+
+    def test_findings_do_not_depend_on_what_was_checked_before(self):
+        rng = np.random.default_rng(2)
+        project = with_faces(project_on(self.clip, head_path(0, 60, confidence=0.3), head_path(10, 30, cx=30), head_path(0, 60, cx=130)),
+                             *((int(f), int(x), 30, int(x) + 28, 58) for f, x in zip(sorted(rng.integers(0, 60, 20)), rng.integers(0, 130, 20))))
+        for _ in range(12):
+            key, frame = f"s{rng.integers(1, 4)}", int(rng.integers(12, 38))
+            project = outlines.move_outline(project, key, "c1", frame, Outline.at(*rng.uniform(20, 90, 2), 30, 40), list(Reach)[rng.integers(0, 5)])
+            project = cast.decide(project, [key], list(Decision)[rng.integers(0, 3)])
+            known = findings(project)
+            for cache in (checks_kept, faces._JUDGED, faces._LATEST):
+                cache._entries.clear()
+            self.assertEqual(findings(project), known)
 
     def test_lanes_and_attention(self):
         project = with_faces(project_on(self.clip, head_path(0, 60, confidence=0.2)), (9, 2, 2, 30, 30))
