@@ -24,7 +24,7 @@ from skiagraph.project.model import Outline, Project
 from skiagraph.project.outlines import sighting_at
 from skiagraph.project.rows import cover_outline, outline_at
 from skiagraph.review.register import Show, register_rows
-from skiagraph.review.lanes import attention, lane, next_finding, next_keyframe, seen_summary
+from skiagraph.review.lanes import attention, lanes, next_finding, next_keyframe, seen_summary
 from skiagraph.track.path import ORIGIN_NAMES
 
 _ORIGIN_SENTENCE = {"found": "Found by the detector", "followed": "Followed in the picture", "bridged": "Bridged where it was out of sight", "placed": "Placed by hand"}
@@ -351,7 +351,7 @@ class CoverPage(QWidget):
         waiting = self.document.waiting
         casting = self.casting
         subjects = register_rows(project, clip, waiting, casting.show, casting.order)
-        lanes = {s.key: lane(project, clip, s, waiting) for s in subjects}
+        drawn = lanes(project, clip, subjects, waiting)
         count = sum(f.clip == clip.key for f in waiting)
         people = sum(not s.doubtful for s in subjects)
         doubtful = len(subjects) - people
@@ -360,7 +360,7 @@ class CoverPage(QWidget):
         if casting.show != Show.EVERYBODY and any(s.in_clip(clip.key) for s in project.subjects):
             empty = f"Nobody is listed under “{SHOW_WORD[casting.show]}”. Choose another list above."
         self.register.set_list(SHOW_WORD[casting.show], ORDER_WORD[casting.order])
-        self.register.set_content(clip, subjects, lanes, attention(clip, waiting), note, empty)
+        self.register.set_content(clip, subjects, drawn, attention(clip, waiting), note, empty)
         self.register.set_selection(self.session.selected)
 
     def _refresh_inspector(self) -> None:

@@ -78,6 +78,36 @@ def _bytes(path: FilePath) -> bytes:
     raise CannotOpenProject(f"{path.name} is not a Skiagraph project; choose a file that ends in {SUFFIX}.", path=path)
 
 
+class _RawEvidence(Value, frozen=True):
+    scans: tuple[msgspec.Raw, ...] = ()
+    tracks: tuple[msgspec.Raw, ...] = ()
+
+
+class _Parts(Value, frozen=True):
+    """The document with what may be large left as it was written."""
+
+    format: str
+    version: int
+    files: msgspec.Raw
+    evidence: _RawEvidence
+    decisions: msgspec.Raw
+    issued: msgspec.Raw
+    written_by: str = ""
+
+
+def _with_written(parts: _Parts) -> Document:
+    """The document; how its evidence was written is kept, so that saving writes it again without making it anew."""
+    scans, tracks, rest = decoder(Scan), decoder(Track), {"files": tuple[Clip, ...], "decisions": Decisions, "issued": Issued}
+    evidence = Evidence(tuple(_remembered(scans, part) for part in parts.evidence.scans), tuple(_remembered(tracks, part) for part in parts.evidence.tracks))
+    return Document(FORMAT, VERSION, evidence=evidence, written_by=parts.written_by, **{name: decoder(kind).decode(getattr(parts, name)) for name, kind in rest.items()})
+
+
+def _remembered(reader: msgspec.json.Decoder, part: msgspec.Raw):
+    value, text = reader.decode(part), bytes(part)
+    _WRITTEN.get((value,), "json", lambda: text)
+    return value
+
+
 class _Head(msgspec.Struct):
     format: str = ""
     version: int = 0
@@ -96,7 +126,7 @@ def _document(raw: bytes, path: FilePath) -> Document:
     if head.version > VERSION:
         raise CannotOpenProject(f"{path.name} was written by a newer Skiagraph (format {head.version}, this one knows {VERSION}); update Skiagraph.", path=path)
     if head.version == VERSION:
-        return decoder(Document).decode(raw)
+        return _with_written(msgspec.json.decode(raw, type=_Parts))
     plain = msgspec.json.decode(raw)
     while plain["version"] < VERSION:
         plain = UPGRADES[plain["version"]](plain)

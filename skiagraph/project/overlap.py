@@ -20,12 +20,17 @@ def head_points(rows: np.ndarray) -> np.ndarray:
 
 def within(points: np.ndarray, rows: np.ndarray, shape: Shape, grown: np.ndarray | float = 0.0) -> np.ndarray:
     """Which of the points (n, m, 2) px lie within the shape on the place of their row, grown by a distance in its unit frame: bool (n, m)."""
+    return distances(points, rows, shape) <= np.reshape(grown, (-1, 1)) + 1e-6
+
+
+def distances(points: np.ndarray, rows: np.ndarray, shape: Shape) -> np.ndarray:
+    """Distance of the points (n, m, 2) px from the edge of the shape on the place of their row, in its unit frame: (n, m)."""
     lean = np.radians(rows[:, 4])[:, None]
     cos, sin = np.cos(lean), np.sin(lean)
     dx, dy = points[..., 0] - rows[:, 0:1], points[..., 1] - rows[:, 1:2]
     u = (dx * cos + dy * sin) / np.maximum(rows[:, 2:3] / 2, 1e-6)
     v = (dy * cos - dx * sin) / np.maximum(rows[:, 3:4] / 2, 1e-6)
-    return shape.distance(u, v) <= np.reshape(grown, (-1, 1)) + 1e-6
+    return shape.distance(u, v)
 
 
 def share_within(points: np.ndarray, rows: np.ndarray, shape: Shape, grown: np.ndarray | float = 0.0) -> np.ndarray:

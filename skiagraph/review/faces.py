@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from skiagraph.project.model import Clip, Scan, Sighting, Subject
-from skiagraph.project.overlap import POINTS, within
+from skiagraph.project.overlap import POINTS, distances
 from skiagraph.project.rows import GROW
 from skiagraph.remembering import Remembered
 from skiagraph.review.finding import Scene
@@ -25,20 +25,27 @@ BELONGS = 0.5
 # smaller and no larger than these, in faces.
 NEAR, NEAR_LEAST, NEAR_MOST = 0.6, 0.5, 2.4
 
+# Faces are judged in pieces of so many frames.
+PIECE_FRAMES = 1500
+
 _JUDGED = Remembered(128 << 20, size=lambda made: made.size)
-_SEEN = Remembered(64 << 20)
+_SEEN, _PIECES = Remembered(64 << 20), Remembered(64 << 20)
 _ONES = np.array([bin(n).count("1") for n in range(256)], np.uint8)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
 class Judged:
     """faces: rows of the scan's table; owner: index of the subject each belongs to, -1 nobody; inside: share of it under complete covers."""
 
     owner: np.ndarray
     inside: np.ndarray
 
+    @property
+    def nbytes(self) -> int:
+        return self.owner.nbytes + self.inside.nbytes
 
-@dataclass(frozen=True, slots=True)
+
+@dataclass(frozen=True, slots=True, eq=False, weakref_slot=True)
 class _Part:
     """One sighting and the faces near it: rows of the table; share of each in the head, bits of the points inside the cover; near; head's width."""
 
@@ -56,7 +63,12 @@ class _Part:
 def points_of(boxes: np.ndarray) -> np.ndarray:
     """Points of the faces themselves, the ellipses inside the detector's boxes (n, 4): (n, m, 2) px."""
     boxes = np.asarray(boxes, float)
-    return (boxes[:, None, :2] + boxes[:, None, 2:]) / 2 + POINTS[None] * (boxes[:, None, 2:] - boxes[:, None, :2]) / 2
+    half = (boxes[:, 2:] - boxes[:, :2]) / 2
+    points = np.empty((len(boxes), len(POINTS), 2))
+    for axis in range(2):
+        np.multiply(half[:, axis, None], POINTS[:, axis], out=points[..., axis])
+        points[..., axis] += (boxes[:, axis] + half[:, axis])[:, None]
+    return points
 
 
 def in_picture(points: np.ndarray, clip: Clip) -> np.ndarray:
@@ -69,32 +81,51 @@ def judged(scene: Scene) -> Judged:
     """Every face of the scan's table judged. A face belongs to the subject whose head holds most of it; of a subject that is shown all of
     it counts as inside."""
     table, subjects = scene.scan.faces, scene.project.subjects
-    seen = _SEEN.get((scene.clip, scene.scan), "seen", lambda: np.packbits(in_picture(points_of(table.boxes), scene.clip), axis=1))
-    parts = [(n, subject, _part(scene, subject, sighting, seen)) for n, subject in enumerate(subjects) for sighting in scene.sightings(subject)]
+    seen = _SEEN.get((scene.clip, scene.scan), "seen", lambda: _seen(table.boxes, scene.clip))
+    parts = [(n, subject.is_covered, part) for n, subject in enumerate(subjects) for sighting in scene.sightings(subject) if len((part := _part(scene, subject, sighting, seen)).rows)]
     owner, inside = np.full(len(table), -1, np.int32), np.zeros(len(table), np.float32)
-    parts = [entry for entry in parts if len(entry[2].rows)]
-    if not parts:
+    # A part of the clip in which nobody changed is not judged again.
+    for begin in range(0, scene.clip.frames, PIECE_FRAMES):
+        low, high = np.searchsorted(table.frames, (begin, begin + PIECE_FRAMES))
+        here = [(n, covered, part) for n, covered, part in parts if part.rows[0] < high and part.rows[-1] >= low]
+        if low < high and here:
+            who = tuple((n, covered) for n, covered, _ in here)
+            made = _PIECES.get((scene.scan, *(part for *_, part in here)), (begin, who), lambda: _judge_piece(table.boxes, seen, here, int(low), int(high)))
+            owner[low:high], inside[low:high] = made.owner, made.inside
+    return Judged(owner, inside)
+
+
+def _seen(boxes: np.ndarray, clip: Clip) -> np.ndarray:
+    """Which points of each face are inside the picture, as bits."""
+    seen = np.tile(np.packbits(np.ones((1, len(POINTS)), bool), axis=1), (len(boxes), 1))
+    out = (boxes[:, :2] < 0).any(axis=1) | (boxes[:, 2] > clip.width) | (boxes[:, 3] > clip.height)
+    seen[out] = np.packbits(in_picture(points_of(boxes[out]), clip), axis=1)
+    return seen
+
+
+def _judge_piece(boxes: np.ndarray, seen: np.ndarray, parts: list[tuple[int, bool, _Part]], low: int, high: int) -> Judged:
+    """Rows low .. high of the table judged by the sightings near them: (subject's index, covered, its part) each."""
+    owner, inside = np.full(high - low, -1, np.int32), np.zeros(high - low, np.float32)
+    spans = [slice(*np.searchsorted(p.rows, (low, high))) for *_, p in parts]
+    rows = np.concatenate([p.rows[span] for (*_, p), span in zip(parts, spans)])
+    if not len(rows):
         return Judged(owner, inside)
-    rows = np.concatenate([p.rows for _, _, p in parts])
-    who = np.concatenate([np.full(len(p.rows), n, np.int32) for n, _, p in parts])
-    covered = np.concatenate([np.full(len(p.rows), s.is_covered) for _, s, p in parts])
-    in_head, near = np.concatenate([p.in_head for _, _, p in parts]), np.concatenate([p.near for _, _, p in parts])
-    width = np.concatenate([p.width for _, _, p in parts])
+    counts = [span.stop - span.start for span in spans]
+    who, covered = np.repeat([n for n, *_ in parts], counts), np.repeat([c for _, c, _ in parts], counts)
+    in_head, near, width, bits = (np.concatenate([getattr(p, name)[span] for (*_, p), span in zip(parts, spans)]) for name in ("in_head", "near", "width", "in_cover"))
     claim = np.where(in_head > BELONGS, in_head, np.where(near, BELONGS, -1.0))
     order = np.lexsort((np.arange(len(rows)), -claim, rows))
     first = np.flatnonzero(np.diff(rows[order], prepend=-1))
     best = order[first]
     claimed = claim[best] > 0
-    owner[rows[best[claimed]]] = who[best[claimed]]
+    owner[rows[best[claimed]] - low] = who[best[claimed]]
     # What is hidden by any cover is hidden.
-    bits = np.concatenate([p.in_cover for _, _, p in parts])
-    bits = np.where(covered[:, None], bits, 0)[order]
-    hidden = np.bitwise_or.reduceat(bits, first, axis=0)
+    hidden = np.bitwise_or.reduceat(np.where(covered[:, None], bits, 0).astype(np.uint8)[order], first, axis=0)
     there = rows[order][first]
-    inside[there] = _ONES[hidden & seen[there]].sum(axis=1) / _ONES[seen[there]].sum(axis=1)
-    boxes = table.boxes[rows[best]].astype(float)
-    free = claimed & (~covered[best] | (boxes[:, 2] - boxes[:, 0] > TOO_LARGE * width[best]))
-    inside[rows[best[free]]] = 1.0
+    inside[there - low] = _ONES[hidden & seen[there]].sum(axis=1) / _ONES[seen[there]].sum(axis=1)
+    side = boxes[rows[best], 2].astype(float) - boxes[rows[best], 0]
+    free = claimed & (~covered[best] | (side > TOO_LARGE * width[best]))
+    inside[rows[best[free]] - low] = 1.0
     return Judged(owner, inside)
 
 
@@ -113,11 +144,12 @@ def _judge(scene: Scene, scan: Scan, sighting: Sighting, margin: float, seen: np
     close = np.flatnonzero((away < reach[:, None]).all(axis=1))
     boxes, heads, side = boxes[close], heads[close], side[close]
     points, visible = points_of(boxes), seen[span][close]
-    in_head = np.packbits(within(points, heads, sighting.shape), axis=1) & visible
+    away = distances(points, heads, sighting.shape)
+    in_head = np.packbits(away <= 1e-6, axis=1) & visible
     middle = np.hypot((boxes[:, 0] + boxes[:, 2]) / 2 - heads[:, 0], (boxes[:, 1] + boxes[:, 3]) / 2 - (heads[:, 1] + 0.1 * heads[:, 3]))
     size = heads[:, 2] / np.maximum(side, 1)
     return _Part(span.start + close, (_ONES[in_head].sum(axis=1) / np.maximum(_ONES[visible].sum(axis=1), 1)).astype(np.float32),
-                 np.packbits(within(points, heads, sighting.shape, margin + heads[:, GROW]), axis=1),
+                 np.packbits(away <= margin + heads[:, GROW, None] + 1e-6, axis=1),
                  (middle < NEAR * side) & (size > NEAR_LEAST) & (size < NEAR_MOST), heads[:, 2].astype(np.float32))
 
 

@@ -59,13 +59,12 @@ def _neighbours(covered: list[tuple[Subject, list[Sighting]]]) -> list[list[tupl
     every = [(n, subject, s) for n, (subject, sightings) in enumerate(covered) for s in sightings]
     who = np.array([n for n, _, _ in every], int)
     first, last = np.array([s.first for *_, s in every], int), np.array([s.last for *_, s in every], int)
-    result = []
-    for n, (_, sightings) in enumerate(covered):
-        near = np.zeros(len(every), bool)
-        for s in sightings:
-            near |= (first <= s.last) & (last >= s.first)
-        result.append([every[i][1:] for i in np.flatnonzero(near & (who != n))])
-    return result
+    if not every:
+        return []
+    begins = np.concatenate([[0], np.cumsum([len(sightings) for _, sightings in covered])[:-1]])
+    near = np.logical_or.reduceat((first[:, None] <= last[None]) & (last[:, None] >= first[None]), begins, axis=0)
+    near &= who[None] != np.arange(len(covered))[:, None]
+    return [[every[i][1:] for i in np.flatnonzero(row)] for row in near]
 
 
 # Accepting

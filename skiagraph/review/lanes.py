@@ -58,8 +58,17 @@ class Lane:
     findings: int
 
 
+def lanes(project: Project, clip: Clip, subjects: Iterable[Subject], waiting: Iterable[Finding]) -> dict[str, Lane]:
+    """The lanes of subjects by key, given the findings that are open."""
+    mine: dict[str, list[Finding]] = {}
+    for finding in waiting:
+        if finding.clip == clip.key:
+            mine.setdefault(finding.subject, []).append(finding)
+    return {s.key: lane(project, clip, s, mine.get(s.key, ())) for s in subjects}
+
+
 def lane(project: Project, clip: Clip, subject: Subject, waiting: Iterable[Finding]) -> Lane:
-    """The lane of a subject, given the findings that are open. Kept while neither it nor they change."""
+    """The lane of one subject. Kept while neither it nor its findings change."""
     mine = tuple(f for f in waiting if f.clip == clip.key and f.subject == subject.key)
     return _LANES.get((clip, subject), mine, lambda: _lane(project, clip, subject, mine))
 
@@ -96,12 +105,14 @@ def _stretches(state: np.ndarray):
 
 def attention(clip: Clip, waiting: Iterable[Finding]) -> np.ndarray:
     """The worst open finding of every frame: uint8 (frames,), values of Attention."""
-    worst = np.zeros(clip.frames, np.uint8)
+    edges = np.zeros((2, clip.frames + 1), np.int32)
     for finding in waiting:
-        if finding.clip == clip.key:
-            span = slice(finding.first, finding.last + 1)
-            worst[span] = np.maximum(worst[span], Attention.EXPOSED if finding.is_exposing else Attention.LOOK)
-    return worst
+        if finding.clip == clip.key and finding.first < clip.frames:
+            row = edges[int(finding.is_exposing)]
+            row[max(0, finding.first)] += 1
+            row[min(finding.last, clip.frames - 1) + 1] -= 1
+    looked, exposed = np.cumsum(edges, axis=1)[:, :-1] > 0
+    return np.where(exposed, Attention.EXPOSED, np.where(looked, Attention.LOOK, Attention.NONE)).astype(np.uint8)
 
 
 def next_finding(waiting: list[Finding], clip: str, frame: int, *, backward: bool = False) -> Finding | None:

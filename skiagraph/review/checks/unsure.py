@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from skiagraph.project.overlap import head_points, within
+from skiagraph.project.overlap import POINTS, head_points, within
 from skiagraph.project.rows import CONFIDENCE, GROW
+from skiagraph.remembering import Remembered
 from skiagraph.review.ends import loose_ends, visible_share
 from skiagraph.review.finding import LEAST, UNSURE, JOIN, Finding, FindingKind, Reason, finding_kind, low_rows, runs
 
@@ -13,6 +14,9 @@ from skiagraph.review.finding import LEAST, UNSURE, JOIN, Finding, FindingKind, 
 BEHIND, LEAVING, LEAVING_FRAMES = 0.6, 0.8, 16
 # Where less than this share of the head is in the picture there is nothing to be sure of. Others hide only where they are this sure.
 LEAST_SEEN, OTHERS_SURE = 0.03, 0.5
+
+_PAIRS = Remembered(32 << 20)
+_ONES = np.array([bin(n).count("1") for n in range(256)], np.uint8)
 
 
 @finding_kind
@@ -47,17 +51,24 @@ class Unsure(FindingKind):
 
     def _hidden(self, scene, sighting, rows, chosen, others) -> np.ndarray:
         """Share of the head in the chosen rows that lies under the covers of others whose place is sure, (n,)."""
-        points = head_points(rows[chosen])
-        under = np.zeros(points.shape[:2], bool)
-        frames = sighting.first + chosen
+        begin, end = sighting.first + int(chosen[0]), sighting.first + int(chosen[-1])
+        under = np.zeros((len(chosen), len(np.packbits(POINTS[:, 0] > 0))), np.uint8)
         for other, theirs in others:
-            there = (frames >= theirs.first) & (frames <= theirs.last)
-            if there.any():
-                over = scene.rows(theirs)[frames[there] - theirs.first]
-                sure = over[:, CONFIDENCE] >= OTHERS_SURE
+            if theirs.first <= end and theirs.last >= begin:
                 margin = scene.project.style_of(other).margin
-                under[there] |= within(points[there], over, theirs.shape, margin + over[:, GROW]) & sure[:, None]
-        return under.mean(axis=1)
+                # Of two of whom neither changed, what one hides of the other stays.
+                under |= _PAIRS.get((sighting, theirs, scene.clip), round(margin, 4), lambda: self._under(scene, sighting, rows, chosen, theirs, margin))
+        return _ONES[under].sum(axis=1) / len(POINTS)
+
+    def _under(self, scene, sighting, rows, chosen, theirs, margin) -> np.ndarray:
+        """Points of the head in the chosen rows that lie under one other cover, as bits."""
+        under, frames = np.zeros((len(chosen), len(POINTS)), bool), sighting.first + chosen
+        over = scene.rows(theirs)
+        there = (frames >= theirs.first) & (frames < theirs.first + len(over))
+        over = over[frames[there] - theirs.first]
+        sure = over[:, CONFIDENCE] >= OTHERS_SURE
+        under[there] = within(head_points(rows[chosen[there]]), over, theirs.shape, margin + over[:, GROW]) & sure[:, None]
+        return np.packbits(under, axis=1)
 
     def sentence(self, project, finding, told):
         return f"Not sure where {told.name} is at {told.where} ({told.count}). Look, and move the outline if it slipped."
