@@ -235,7 +235,8 @@ class Document(QObject):
 
     def _arrived(self, arrival: Arrival, result: ScanResult, gallery: Gallery | None) -> Report:
         if gallery is not None:
-            self.gallery = gallery
+            # What a job recalled comes beside what was learned here while it ran.
+            self.gallery = gallery = self.gallery.with_all_of(gallery)
         project, carry, told = arrival.evidence(self._history.project, result, gallery)
         self._history.arrive(project, carry)
         _ = self._history.project

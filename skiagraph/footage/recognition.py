@@ -34,6 +34,12 @@ class Gallery:
             for track in person.tracks:
                 self.put(track, found.signature)
 
+    def with_all_of(self, other: Gallery) -> Gallery:
+        """A gallery of its own that knows what either does."""
+        both = Gallery()
+        both._known = {**self._known, **other._known}
+        return both
+
     def put(self, track: str, signature: Signature) -> None:
         self._known[track] = signature
 
@@ -112,6 +118,8 @@ def link_clip(project: Project, clip: str, gallery: Gallery) -> Project:
     asked: list[Likeness] = []
     for subject in fresh:
         mine = gallery.of(subject)
+        if not mine.tells:
+            continue
         odds = []
         for other in project.subjects:
             if other.key == subject.key or other.doubtful or other.dismissed or not any(g.clip != clip for g in other.sightings) or _kept_apart(project, subject, other):
@@ -119,6 +127,8 @@ def link_clip(project: Project, clip: str, gallery: Gallery) -> Project:
             if _at_once(subject, other):
                 continue
             theirs = Signature.joined([gallery.of(other, c) for c in {g.clip for g in other.sightings} - {clip}])
+            if not theirs.tells:
+                continue
             odds.append((log_odds(mine, theirs, same_clip=False), other.key))
         odds.sort(reverse=True)
         if not odds:

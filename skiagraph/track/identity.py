@@ -43,6 +43,11 @@ class Signature:
     def __len__(self) -> int:
         return len(self.worths)
 
+    @property
+    def tells(self) -> bool:
+        """True where anything is known of how somebody looks."""
+        return len(self) > 0 or self.colours is not None
+
     @staticmethod
     def none() -> Signature:
         return Signature(np.zeros((0, 128), np.float32), np.zeros(0, np.float32))

@@ -15,6 +15,7 @@ from skiagraph.project.model import Decision
 from skiagraph.track.results import FaceTable, FoundPerson, ScanResult
 from tests.desktop.support import DesktopTest
 from tests.support import head_path, make_clip, project_on
+from tests.track.test_identity import signature
 
 
 def found(*paths, reached=None):
@@ -136,6 +137,23 @@ class LongJobsTest(DesktopTest):
         self.window.document.undo()
         self.assertEqual((self.project.subject(new).decision, self.project.subject(new).sightings[0].last), (Decision.UNDECIDED, 59))
         self.assertTrue(all(s.is_covered for s in self.project.subjects))
+
+    def test_people_are_known_again_from_one_clip_to_the_next(self):
+        self.window.add_clips([make_clip(self.folder / "hall.mp4", 50, size=(320, 240))])
+        self.until(lambda: len(self.project.clips) == 2)
+        self.window.scan_clips(["c1", "c2"], 1)
+        for clip, seed in (("c1", 1), ("c2", 5)):
+            result = found(self.left)
+            from dataclasses import replace
+            known = tuple(replace(p, signature=signature(3, seed=seed)) for p in result.people)
+            self.scan.tell(ScanNews(clip))
+            # Each word of the job brings a gallery of its own, from another process.
+            self.scan.tell(ScanNews(clip, replace(result, people=known), Gallery()))
+        self.scan.done()
+        self.until(lambda: self.window.jobs.running is None)
+        self.settle()
+        self.assertEqual([sorted({g.clip for g in s.sightings}) for s in self.project.subjects], [["c1", "c2"], ["c1"]])
+        self.assertEqual(cast.open_likenesses(self.project), [])
 
     def test_a_scan_that_misses_somebody_says_so_and_covers_them_still(self):
         self.begin()
