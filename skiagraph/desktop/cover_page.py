@@ -19,6 +19,7 @@ from skiagraph.desktop.register_view import RegisterView
 from skiagraph.desktop.session import Session
 from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.transport import Transport
+from skiagraph.desktop.words import tr
 from skiagraph.project import edits, outlines
 from skiagraph.project.model import Outline, Project
 from skiagraph.project.outlines import sighting_at
@@ -154,7 +155,7 @@ class CoverPage(QWidget):
         clip = self.session.clip
         found = next_finding(self.document.waiting, clip.key, self.session.frame, backward=backward) if clip else None
         if found is None:
-            self.said.emit("No open findings in this clip.")
+            self.said.emit(tr("No open findings in this clip."))
             return
         self.seek(found.at)
         if found.subject:

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QFrame, QLabel, QScrollArea, QSpinBox, QWidget
 from skiagraph.desktop import theme
 from skiagraph.desktop.controls import Choice, RoundedPicture, column, line, push_button, quiet, section
 from skiagraph.desktop.theme import GRID
+from skiagraph.desktop.words import tr
 from skiagraph.review.overview import ClipRow
 
 
@@ -77,7 +78,7 @@ class FootagePage(QWidget):
         left = column(spacing=3 * GRID)
         outer.addLayout(left, 1)
         head = line()
-        title = QLabel("Footage")
+        title = QLabel(tr("Footage"))
         title.setObjectName("heading")
         head.addWidget(title)
         self._count = quiet("")
@@ -104,7 +105,7 @@ class FootagePage(QWidget):
         box.setStyleSheet(f"#dropzone {{ border: 2px dashed {theme.ASH}; border-radius: 8px; }}")
         inside = column(margin=8 * GRID, spacing=3 * GRID, parent=box)
         inside.addStretch(2)
-        text = QLabel("Drop clips here, then scan them. Everyone found is covered until you decide otherwise.")
+        text = QLabel(tr("Drop clips here, then scan them. Everyone found is covered until you decide otherwise."))
         text.setObjectName("title")
         text.setAlignment(Qt.AlignmentFlag.AlignCenter)
         text.setWordWrap(True)
@@ -127,7 +128,7 @@ class FootagePage(QWidget):
         side.setObjectName("panel")
         side.setFixedWidth(296)
         layout = column(margin=4 * GRID, spacing=3 * GRID, parent=side)
-        title = QLabel("Scan")
+        title = QLabel(tr("Scan"))
         title.setObjectName("title")
         layout.addWidget(title)
         layout.addWidget(quiet("Finds every face and follows it through the clip. Nothing leaves this machine.", wrap=True))

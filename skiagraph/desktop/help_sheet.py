@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QDialog, QGridLayout, QLabel, QWidget
 
 from skiagraph.desktop.controls import column, line, push_button, quiet, section
 from skiagraph.desktop.theme import GRID
+from skiagraph.desktop.words import tr
 
 MOUSE = [("Wheel on the picture", "zoom at the pointer"), ("Middle drag", "pan"), ("Shift while sizing", "keep the shape"),
          ("Ctrl+wheel on the register", "zoom in time"), ("Double-click a name", "rename"), ("Double-click a slider", "back to its default"),
@@ -19,9 +20,9 @@ class HelpSheet(QDialog):
 
     def __init__(self, groups: dict[str, list[QAction]], parent: QWidget | None = None):
         super().__init__(parent)
-        self.setWindowTitle("Keys")
+        self.setWindowTitle(tr("Keys"))
         layout = column(margin=6 * GRID, spacing=4 * GRID, parent=self)
-        title = QLabel("Keys")
+        title = QLabel(tr("Keys"))
         title.setObjectName("heading")
         layout.addWidget(title)
         columns = line(spacing=10 * GRID)

@@ -9,6 +9,7 @@ from skiagraph.cover.cover import Style, default_style
 from skiagraph.desktop.controls import Choice, Pick, column, line, push_button, quiet, section
 from skiagraph.desktop.cover_controls import CoverControls
 from skiagraph.desktop.theme import GRID
+from skiagraph.desktop.words import tr
 from skiagraph.project.model import Decision, Reach, Subject
 
 
@@ -116,7 +117,7 @@ class Inspector(QScrollArea):
         self.portrait.setVisible(subject is not None)
         self.cover.show_style(style)
         if subject is None:
-            self._name.setText("Nobody selected")
+            self._name.setText(tr("Nobody selected"))
             self._facts.setText(facts or "Choose somebody in the register, or click on them in the picture.")
             return
         self._name.setText(subject.name)

@@ -12,6 +12,7 @@ from skiagraph.desktop.controls import Notice
 from skiagraph.desktop.document import Document
 from skiagraph.desktop.job_runner import JobRunner
 from skiagraph.desktop.job_strip import JobStrip
+from skiagraph.desktop.words import tr
 from skiagraph.errors import SkiagraphError
 from skiagraph.footage import relink
 from skiagraph.footage.adding import facts_of
@@ -79,7 +80,7 @@ class LongJobs(QObject):
     def add(self, paths: list[Path]) -> None:
         """Index clips in the background and add each as it is ready; a missing clip of the same contents is linked again."""
         if self.adding is not None:
-            self._notice.say("Clips are being added already; wait for that or cancel it.")
+            self._notice.say(tr("Clips are being added already; wait for that or cancel it."))
             return
         document, wanted, token = self._document, [], self._document.token
         for path in paths:
@@ -188,5 +189,5 @@ class LongJobs(QObject):
         runner.told.connect(lambda done: self.exported.emit(done) if self._is_present(token) else None)
         if check:
             runner.finished.connect(lambda found: self._document.set_file_findings(found) if self._is_present(token) else None)
-        runner.cancelled.connect(lambda: self._notice.say("The export was stopped. Files that were whole stay; the one being written was removed."))
+        runner.cancelled.connect(lambda: self._notice.say(tr("The export was stopped. Files that were whole stay; the one being written was removed.")))
         self._begin(runner, "Exporting", self._exporting, lambda p: p.step)

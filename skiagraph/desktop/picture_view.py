@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QWidget
 
 from skiagraph.desktop import theme
 from skiagraph.desktop.session import View
+from skiagraph.desktop.words import tr
 from skiagraph.shape.shape import LEAST_PX, Outline
 
 HANDLE, REACH = 4.5, 10.0
@@ -34,7 +35,7 @@ class PictureView(QWidget):
         self.setMinimumSize(320, 180)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
-        self.setAccessibleName("Picture")
+        self.setAccessibleName(tr("Picture"))
         self._image: QImage | None = None
         self._other: QImage | None = None
         self._clip_size = (16, 9)

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QFrame, QLabel, QWidget
 from skiagraph.desktop import theme
 from skiagraph.desktop.controls import RoundedPicture, column, line, push_button, quiet
 from skiagraph.desktop.theme import GRID
+from skiagraph.desktop.words import tr
 from skiagraph.project.model import Answer, Likeness
 
 
@@ -33,7 +34,7 @@ class QuestionBar(QFrame):
         row.addWidget(self.one)
         row.addWidget(self.other)
         words = column(spacing=0)
-        self._title = QLabel("Are these the same person?")
+        self._title = QLabel(tr("Are these the same person?"))
         self._title.setStyleSheet("font-weight: 700;")
         self._names = quiet("")
         words.addStretch(1)

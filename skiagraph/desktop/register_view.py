@@ -56,7 +56,7 @@ class RegisterView(QAbstractScrollArea):
         self.setMinimumHeight(HEAD + 2 * ROW)
         self.viewport().setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.ClickFocus)
-        self.setAccessibleName("Register")
+        self.setAccessibleName(tr("Register"))
         self._clip: Clip | None = None
         self._subjects: list[Subject] = []
         self._lanes: dict[str, Lane] = {}

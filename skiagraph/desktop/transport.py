@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QWidget
 from skiagraph.desktop.controls import Choice, icon, icon_button, line, push_button, quiet
 from skiagraph.desktop.session import View
 from skiagraph.desktop.theme import GRID
+from skiagraph.desktop.words import tr
 from skiagraph.errors import SkiagraphError
 from skiagraph.project.model import Clip
 from skiagraph.timecode import Timecode
@@ -46,8 +47,8 @@ class Transport(QWidget):
         self.timecode.setObjectName("timecode")
         self.timecode.setFixedWidth(116)
         self.timecode.setStyleSheet("background: transparent; border-color: transparent; font-size: 18px; font-weight: 700;")
-        self.timecode.setToolTip("Timecode; type one, or a frame number, to go there")
-        self.timecode.setAccessibleName("Timecode")
+        self.timecode.setToolTip(tr("Timecode; type one, or a frame number, to go there"))
+        self.timecode.setAccessibleName(tr("Timecode"))
         self.timecode.returnPressed.connect(self._typed)
         row.addWidget(self.timecode)
         self._length = quiet("")
@@ -60,8 +61,8 @@ class Transport(QWidget):
         row.addStretch(1)
         self.clips = QComboBox()
         self.clips.setMaximumWidth(140)
-        self.clips.setToolTip("Clip")
-        self.clips.setAccessibleName("Clip")
+        self.clips.setToolTip(tr("Clip"))
+        self.clips.setAccessibleName(tr("Clip"))
         self.clips.activated.connect(lambda n: self.clipChosen.emit(self.clips.itemData(n)))
         row.addWidget(self.clips)
         self.draw = icon_button("draw", "Add a face that was not found: draw around it (A)")

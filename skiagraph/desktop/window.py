@@ -53,7 +53,7 @@ class MainWindow(QMainWindow):
 
     def __init__(self):
         super().__init__()
-        self.setWindowTitle("Skiagraph")
+        self.setWindowTitle(tr("Skiagraph"))
         self.setWindowIcon(QIcon(theme.asset_folder("icons") + "/skiagraph.svg"))
         self.setAcceptDrops(True)
         self.resize(1280, 800)
@@ -87,7 +87,7 @@ class MainWindow(QMainWindow):
         row = line(spacing=5 * GRID, parent=bar)
         row.setContentsMargins(4 * GRID, 0, 4 * GRID, 0)
         self._menu_holder = row
-        brand = QLabel("Skiagraph")
+        brand = QLabel(tr("Skiagraph"))
         brand.setObjectName("brand")
         row.addWidget(brand)
         row.addSpacing(2 * GRID)

@@ -234,12 +234,12 @@ class Desk(RuleBasedStateMachine):
 
 
 DeskTest = Desk.TestCase
-DeskTest.settings = settings(max_examples=30, stateful_step_count=20, deadline=None, suppress_health_check=list(HealthCheck))
+DeskTest.settings = settings(max_examples=30, stateful_step_count=20, suppress_health_check=list(HealthCheck))
 
 
 class ShownTest(unittest.TestCase):
     @given(stretches, stretches)
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=40)
     def test_nobody_who_is_shown_gains_a_sighting_that_nobody_decided_about(self, first, second):
         def take(project, seen):
             project, carry, _ = Arrival("c1", 1).evidence(project, scan_of(seen))
@@ -262,7 +262,7 @@ class ShownTest(unittest.TestCase):
 
 class AcceptedTest(unittest.TestCase):
     @given(frames, outline_moves, st.sampled_from(Reach))
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=60)
     def test_accepted_only_for_what_was_looked_at(self, frame, move, reach):
         project, carry, _ = Arrival("c1", 1).evidence(world(), scan_of([(0, 0, 79, 0.0)]))
         project = carry(project)
