@@ -23,6 +23,8 @@ import numpy as np
 
 from skiagraph.demo.ship import shipped
 from skiagraph.detect import detector, finder
+from skiagraph.footage.adding import add_clip
+from skiagraph.footage.scanning import take_in
 from skiagraph.handover.export import export_clip
 from skiagraph.media.clip import ClipInfo
 from skiagraph.media.formats import FORMATS

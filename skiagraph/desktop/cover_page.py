@@ -28,7 +28,7 @@ from skiagraph.review.register import Show, register_rows
 from skiagraph.review.lanes import attention, lanes, next_finding, next_keyframe, seen_summary
 from skiagraph.track.path import ORIGIN_NAMES
 
-_ORIGIN_SENTENCE = {"found": "Found by the detector", "followed": "Followed in the picture", "bridged": "Bridged where it was out of sight", "placed": "Placed by hand"}
+_ORIGIN_SENTENCE = {"found": "Found by the detector", "followed": "Followed in the picture", "bridged": "Bridged while out of sight", "placed": "Placed by hand"}
 
 
 class CoverPage(QWidget):
@@ -393,9 +393,8 @@ class CoverPage(QWidget):
         marks = sighting.marks()
         put_right = any(r.frame == frame for r in sighting.repairs)
         how = "Corrected at this frame" if put_right else "Keyframe" if frame in marks else _ORIGIN_SENTENCE[ORIGIN_NAMES[outline.origin]]
-        text = how + "." if frame in marks else f"{how}, {outline.confidence:.0%} sure.".replace("%", " %")
-        if marks:
-            text += f" {len(marks)} set by hand in this sighting."
+        text = how if frame in marks else f"{how}, {outline.confidence:.0%} sure".replace("%", " %")
+        text += f" · {len(marks)} by hand" if marks else ""
         self.inspector.show_place(text, True, frame in marks)
 
     def _refresh_outlines(self) -> None:

@@ -23,6 +23,7 @@ from skiagraph.jobs import JobControl
 from skiagraph.media.index import open_clip
 from skiagraph.project import edits
 from skiagraph.project.carry import Report
+from skiagraph.review.finding import LEAST
 
 # A job shorter than this shows no progress, which would only flicker.
 SHOW_AFTER_MS = 350
@@ -130,6 +131,7 @@ class LongJobs(QObject):
         if document.read_only:
             document.refused.emit(document.only_looked_at)
             return False
+        self._notice.say("")
         project, gallery, token = document.settled, document.gallery, document.token
         now = {"name": ""}
 
@@ -157,7 +159,7 @@ class LongJobs(QObject):
 
     def _told_of(self, report: Report, clip: str) -> str:
         """What carrying the decisions over to a new scan did, where there is something to say."""
-        missing = {key for key, _, _ in report.not_found}
+        missing = {key for key, first, last in report.not_found if last - first + 1 >= LEAST}
         names = [s.name for s in self._document.project.subjects if s.key in missing and s.is_covered and not s.doubtful]
         if not names:
             return ""
@@ -174,11 +176,14 @@ class LongJobs(QObject):
         name = self._document.project.clip(arrival.clip).path.name
         people = "1 person" if len(result.people) == 1 else f"{len(result.people)} people"
 
+        before = self._document.settled.scan_of(arrival.clip)
+
         def keep() -> None:
-            if self._is_present(token):
+            # Only as long as nothing newer is known of the clip.
+            if self._is_present(token) and self.running is None and self._document.settled.scan_of(arrival.clip) is before:
                 self._document.keep_found(arrival, result)
 
-        self._notice.say(f"The scan of {name} was stopped; the project is as it was before. It had found {people} in the first {result.reached} frames.", "Keep what was found", keep)
+        self._notice.say(f"The scan of {name} was stopped and changed nothing; what you decided stays. It had found {people} in the first {result.reached} frames.", "Keep what was found", keep)
 
     # Exporting
 

@@ -112,7 +112,7 @@ class MainWindow(QMainWindow):
         row.addWidget(self._place)
         layout.addWidget(bar)
         self.notice = Notice()
-        self.strip = JobStrip("Stop the scan; the project stays as it is, and you can keep what was found")
+        self.strip = JobStrip("Stop the scan; it changes nothing then, and you can keep what was found")
         self.intake = JobStrip("Stop adding; clips that were added stay")
         holder = QWidget()
         inner = column(spacing=GRID, parent=holder)

@@ -26,6 +26,28 @@ def visible_share(rows: np.ndarray, clip: Clip) -> np.ndarray:
     return np.clip(width, 0, None) * np.clip(height, 0, None) / np.maximum(rows[:, 2] * rows[:, 3], 1)
 
 
+def in_a_row(sightings: list[Sighting]) -> list[tuple[Sighting, Sighting]]:
+    """Each sighting with the one before it, of a subject's in order. Sightings may lie over each other: before is the one that reached furthest,
+    and what begins within it follows on nothing."""
+    pairs, furthest = [], None
+    for sighting in sightings:
+        if furthest is not None and sighting.first > furthest.last:
+            pairs.append((furthest, sighting))
+        if furthest is None or sighting.last > furthest.last:
+            furthest = sighting
+    return pairs
+
+
+def gap_after(scene: Scene, sightings: list[Sighting], sighting: Sighting) -> bool:
+    """True when a gap follows on a sighting."""
+    return any(before is sighting and is_gap(scene, before, after) for before, after in in_a_row(sightings))
+
+
+def gap_before(scene: Scene, sightings: list[Sighting], sighting: Sighting) -> bool:
+    """True when a sighting follows on a gap."""
+    return any(after is sighting and is_gap(scene, before, after) for before, after in in_a_row(sightings))
+
+
 def is_gap(scene: Scene, before: Sighting, after: Sighting) -> bool:
     """True for frames without cover between two sightings, unless the subject left at the edge and came back there, or a cut lies between."""
     if after.first <= before.last + 1:
@@ -39,7 +61,10 @@ def loose_ends(scene: Scene, sightings: list[Sighting], n: int) -> tuple[bool, b
     """Whether a sighting begins, and ends, inside the picture though the clip goes on."""
     sighting, rows = sightings[n], scene.rows(sightings[n])
     first, last = sighting.first, sighting.first + len(rows) - 1
-    begins = first > 0 and first not in scene.cuts and not at_edge(rows[0], scene.clip) and not any(s.first < first <= s.last + 1 for s in sightings if s is not sighting)
+    # Of two that begin, or end, in the same frame the first one counts.
+    others = [(k < n, s) for k, s in enumerate(sightings) if k != n]
+    begins = first > 0 and first not in scene.cuts and not at_edge(rows[0], scene.clip) \
+        and not any((s.first < first or s.first == first and earlier) and first <= s.last + 1 for earlier, s in others)
     ends = last < scene.clip.frames - 1 and last + 1 not in scene.cuts and not at_edge(rows[-1], scene.clip) \
-        and not any(s.first - 1 <= last < s.last for s in sightings if s is not sighting)
+        and not any((s.last > last or s.last == last and earlier) and s.first - 1 <= last for earlier, s in others)
     return begins, ends

@@ -100,7 +100,7 @@ class LongJobsTest(DesktopTest):
         self.until(lambda: self.window.jobs.running is None)
         self.settle()
         self.assertEqual((self.project.evidence, self.project.decisions), (before.evidence, before.decisions))
-        self.assertIn("as it was before", self.window.notice.text)
+        self.assertIn("changed nothing", self.window.notice.text)
         self.window.document.flush()
         self.assertEqual(file.load(self.place).decisions, before.decisions)
 
@@ -117,6 +117,21 @@ class LongJobsTest(DesktopTest):
         self.assertEqual(self.names(), ["Person 1", "Person 2", "Person 3"])
         self.until(lambda: any(f.reason == "not-scanned" and (f.first, f.last) == (20, 59) for f in self.window.document.findings))
         self.assertFalse(self.window.notice.isVisible())
+
+    def test_what_an_older_scan_had_found_never_takes_the_place_of_a_newer_one(self):
+        self.begin()
+        self.people(self.left)
+        self.until(lambda: self.project.scan_of("c1").key != "n1")
+        self.window.jobs.cancel()
+        self.until(lambda: self.window.jobs.running is None)
+        self.settle()
+        keep = self.window.notice._then
+        self.begin()
+        self.assertFalse(self.window.notice.isVisible(), "the offer goes with a new scan")
+        self.end(self.left, self.right)
+        scan = self.project.scan_of("c1")
+        keep()
+        self.assertIs(self.project.scan_of("c1"), scan)
 
     def test_deciding_while_a_scan_runs_and_undoing_it(self):
         third = head_path(0, 60, cx=150, cy=180)

@@ -5,7 +5,6 @@ import unittest
 from skiagraph.footage.scanning import Arrival
 from skiagraph.project import cast, edits, outlines
 from skiagraph.project.model import Decision, Outline, Reach
-from skiagraph.project.rows import path_of
 from skiagraph.review.findings import findings
 from tests.project.worlds import scan_of, world
 

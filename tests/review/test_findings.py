@@ -6,7 +6,7 @@ import numpy as np
 
 from skiagraph.handover.export import export_clip
 from skiagraph.project import cast, edits, outlines
-from skiagraph.project.model import Cover, Decision, Outline, Reach, Sighting, Style, replace
+from skiagraph.project.model import Cover, Decision, Outline, Reach, Sighting, Style
 from skiagraph.review import faces
 from skiagraph.review.exposure import check_file
 from skiagraph.review.finding import KINDS, Reason, sentence
@@ -55,6 +55,13 @@ class FindingTest(TemporaryFolder):
         gap = next(f for f in findings(merged) if f.reason == Reason.GAP)
         self.assertEqual((gap.first, gap.last, gap.worst, gap.at), (15, 29, 10, 20))
         self.assertIn("10 frames", sentence(merged, gap))
+
+    def test_sightings_that_lie_over_each_other_are_no_gap_and_end_once(self):
+        project = project_on(self.clip, head_path(0, 40), head_path(12, 1), head_path(14, 1), head_path(30, 10))
+        merged = cast.merge_subjects(project, "s1", ["s2", "s3", "s4"])
+        self.assertEqual(self.reasons(merged), [(Reason.ENDS_INSIDE, 39, 59)])
+        later = cast.merge_subjects(project_on(self.clip, head_path(0, 30), head_path(5, 2), head_path(45, 15)), "s1", ["s2", "s3"])
+        self.assertEqual(self.reasons(later), [(Reason.GAP, 30, 44)])
 
     def test_leaving_and_returning_at_the_edge_is_no_gap(self):
         project = cast.merge_subjects(project_on(self.clip, head_path(0, 20, cx=4), head_path(40, 20, cx=4)), "s1", ["s2"])

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from skiagraph.review.ends import is_gap, loose_ends
+from skiagraph.review.ends import gap_before, loose_ends
 from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind, low_rows
 
 
@@ -17,7 +17,7 @@ class BeginsInside(FindingKind):
             return
         second = max(1, round(float(scene.clip.rate)))
         for n, sighting in enumerate(sightings):
-            if loose_ends(scene, sightings, n)[0] and not (n and is_gap(scene, sightings[n - 1], sighting)):
+            if loose_ends(scene, sightings, n)[0] and not gap_before(scene, sightings, sighting):
                 rows = scene.rows(sighting)
                 sure = np.flatnonzero(~low_rows(rows))
                 last = sighting.first + int(sure[0]) - 1 if len(sure) else sighting.first + len(rows) - 1

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from skiagraph.review.ends import is_gap, loose_ends
+from skiagraph.review.ends import gap_after, loose_ends
 from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind, low_rows
 
 
@@ -19,7 +19,7 @@ class EndsInside(FindingKind):
             return
         second = max(1, round(float(scene.clip.rate)))
         for n, sighting in enumerate(sightings):
-            if loose_ends(scene, sightings, n)[1] and not (n + 1 < len(sightings) and is_gap(scene, sighting, sightings[n + 1])):
+            if loose_ends(scene, sightings, n)[1] and not gap_after(scene, sightings, sighting):
                 rows = scene.rows(sighting)
                 ends = sighting.first + len(rows) - 1
                 sure = np.flatnonzero(~low_rows(rows))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from skiagraph.review.ends import is_gap
+from skiagraph.review.ends import in_a_row, is_gap
 from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind, low_rows
 
 
@@ -13,7 +13,7 @@ class Gap(FindingKind):
     reason, word, exposing = Reason.GAP, "No cover", True
 
     def on_subject(self, scene, subject, sightings):
-        for before, after in zip(sightings, sightings[1:]):
+        for before, after in in_a_row(sightings):
             if is_gap(scene, before, after):
                 missing = after.first - before.last - 1
                 # Where the cover was not sure any more, or not yet, it is as if there were none.
