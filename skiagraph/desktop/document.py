@@ -71,7 +71,7 @@ class Document(QObject):
     def project(self) -> Project:
         """What is shown and edited: the project, and while a scan runs with what that has found so far."""
         running = self._running
-        if running is None or running.result is None:
+        if running is None or running.result is None or running.arrival.clip not in self._history.project.decisions.clips:
             return self._history.project
         if running.view is None:
             base = self._history.project
@@ -192,7 +192,12 @@ class Document(QObject):
         if changed is current:
             return False
         base = self._history.project
-        self._history.apply(name, adopted(base, current, changed) if current is not base else changed)
+        changed = adopted(base, current, changed) if current is not base else changed
+        if changed.decisions == base.decisions:
+            # What is known of a file, where it lies, is no decision: there is nothing to undo.
+            self._history.learn(changed)
+        else:
+            self._history.apply(name, changed)
         self._changed()
         return True
 

@@ -84,7 +84,10 @@ def with_evidence(project: Project, clip: str, result: ScanResult, every: int) -
 
 
 def carried(project: Project, scan: Scan, ids: Ids) -> tuple[Project, Report]:
-    """The decisions of a project on the footing of a scan that is in its evidence."""
+    """The decisions of a project on the footing of a scan that is in its evidence. Where the clip is not in the project, as in a step of the
+    history before it was added, there is nothing to carry over."""
+    if scan.clip not in project.decisions.clips:
+        return project, Report()
     return _Carrying(project, scan, ids).done()
 
 

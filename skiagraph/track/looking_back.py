@@ -17,6 +17,7 @@ from skiagraph.track.judging import Judging
 from skiagraph.track.linking import Expected, Match, Seen, not_taken
 from skiagraph.track.observations import Observation
 from skiagraph.track.picture import Picture
+from skiagraph.track.straight import Straight
 
 # Backwards a face is followed where it overlaps itself by this much (IoU), past so many pictures without it.
 BACK_OVERLAP, BACK_MISSED = 0.15, 1
@@ -42,10 +43,10 @@ class _Backward:
 
 
 class LookingBack:
-    """straight: whether the pictures since somebody was looked at show them on the way between, given the match and those pictures;
+    """straight: tells whether the pictures since somebody was looked at show them on the way between; None where that needs not be asked.
     apart: frames between two looks as planned; back: so many frames are at hand."""
 
-    def __init__(self, finder: FaceFinder, judging: Judging, squared: Squared, straight: Callable[[Match, Sequence[Picture]], bool], apart: int, back: int):
+    def __init__(self, finder: FaceFinder, judging: Judging, squared: Squared, straight: Straight | None, apart: int, back: int):
         self._finder, self._judging, self._squared, self._straight = finder, judging, squared, straight
         self._apart, self._back = apart, back
 
@@ -56,7 +57,8 @@ class LookingBack:
         for match in matches:
             frames = match.tracklet.frames
             since = frames[-2] if len(frames) > 1 else -1
-            straight = self._straight(match, recent) and not _surprises(match.box, places.get(match.tracklet.number))
+            went = self._straight is None or self._straight.went(match.tracklet, recent[-1].grey, recent)
+            straight = went and not _surprises(match.box, places.get(match.tracklet.number))
             if frames[-1] - since > self._apart or not straight:
                 sought.append(_Backward(match.box, max(since, frames[-1] - self._back - 1)))
         for picture in reversed(list(recent)[:-1]):

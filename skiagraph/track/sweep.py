@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 from contextlib import closing
 from dataclasses import dataclass
 
@@ -24,7 +24,7 @@ from skiagraph.track.describing import HARDLY, NEAR, Describing
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.edges import EdgeLooks, same_face
 from skiagraph.track.judging import GOOD, SAME_PLACE, Judging
-from skiagraph.track.linking import Expected, Linker, Match, Seen
+from skiagraph.track.linking import Expected, Linker, Seen
 from skiagraph.track.looking_back import LookingBack, with_colours
 from skiagraph.track.observations import Diary, Observation
 from skiagraph.track.picture import Picture
@@ -81,7 +81,8 @@ class Sweep:
         self._recent: deque[Picture] = deque(maxlen=self._back + 1)
         self._open: dict[int, Observation] = {}
         self._straight = Straight()
-        self._looking_back = LookingBack(finder, self._judging, self.squared, self._went_straight, self._plan.apart, self._back)
+        # Searched in each frame, everybody went straight. Nothing of the sweep is held here: in a cycle its pictures would outlive the scan.
+        self._looking_back = LookingBack(finder, self._judging, self.squared, self._straight if every > 1 else None, self._plan.apart, self._back)
 
     def run(self, control: JobControl, told: Callable[[int, Seen, bool], None] = lambda frame, seen, searched: None) -> None:
         """told: frame, what was seen in it, and whether it was searched as a whole; a frame may be told of twice.
@@ -211,10 +212,6 @@ class Sweep:
         crosses = crossing(np.array([e.box for e in expected]), NEAR)
         doubt |= {e.number for e, near in zip(expected, crosses) if near}
         return doubt
-
-    def _went_straight(self, match: Match, recent: Sequence[Picture]) -> bool:
-        """Whether the pictures since somebody was looked at show them on the way between."""
-        return self._every == 1 or self._straight.went(match.tracklet, recent[-1].grey, recent)
 
     @property
     def edges(self) -> list[tuple[int, np.ndarray, float]]:

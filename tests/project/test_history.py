@@ -46,6 +46,16 @@ class HistoryTest(unittest.TestCase):
         self.assertEqual(self.names(), ["Clerk", "Person 1"])
         self.assertEqual([s.key for s in self.history.project.subjects], ["s1", "s2"], "the same people have the same ids in every step")
 
+    def test_a_step_before_the_clip_was_added_has_nobody_of_it(self):
+        from skiagraph.project.model import Project
+        clip, self.history = world().files[0], History(Project())
+        self.edit(edits.add_clip, clip)
+        self.scan((0, 0, 79, 0.0))
+        self.history.undo()
+        self.assertEqual((self.history.project.clips, self.names()), ((), []))
+        self.history.redo()
+        self.assertEqual(self.names(), ["Person 1"])
+
     def test_ids_rise_through_undo(self):
         self.scan((0, 0, 79, 0.0))
         self.edit(edits.remove_subjects, ["s1"])

@@ -17,7 +17,7 @@ class LookBackTest(unittest.TestCase):
         self.straight, self.observations = True, {}
         self.recent = [PlainPicture(n) for n in (10, 12, 14, 16, 18, 20)]
         judging = SimpleNamespace(believed=lambda picture, found, expected: found)
-        self.looking = LookingBack(SimpleNamespace(look=self.look), judging, Squared(1.0), lambda match, recent: self.straight, 6, 10)
+        self.looking = LookingBack(SimpleNamespace(look=self.look), judging, Squared(1.0), SimpleNamespace(went=lambda tracklet, grey, between: self.straight), 6, 10)
         # Frame and x of faces that are there to be seen, and what was looked for: frame, number of places.
         self.there, self.asked = {}, []
 
