@@ -93,5 +93,5 @@ class Actions:
     def refresh(self, undo: str, redo: str) -> None:
         """Name what undo and redo would do."""
         for action, word, name in ((self.undo, "Undo", undo), (self.redo, "Redo", redo)):
-            action.setText(f"{word}: {name}" if name else word)
+            action.setText(tr("{what}: {name}", what=tr(word), name=tr(name)) if name else tr(word))
             action.setEnabled(bool(name))

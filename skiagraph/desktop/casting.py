@@ -19,6 +19,7 @@ from skiagraph.review.register import Order, Show
 
 SHOW_WORD = {Show.EVERYBODY: "Everyone", Show.UNDECIDED: "Undecided", Show.COVERED: "Covered", Show.SHOWN: "Shown", Show.TO_LOOK_AT: "To look at",
              Show.DOUBTFUL: "Doubtful", Show.DISMISSED: "Dismissed"}
+_DECIDING = {Decision.COVER: "cover {who}", Decision.SHOW: "show {who}", Decision.UNDECIDED: "leave {who} undecided"}
 ORDER_WORD = {Order.FIRST_SEEN: "First seen", Order.SCREEN_TIME: "Screen time", Order.FINDINGS: "Findings", Order.DECISION: "Decision", Order.NAME: "Name"}
 
 
@@ -44,9 +45,8 @@ class Casting(QObject):
 
     def decide(self, keys: list[str], decision: Decision) -> None:
         if keys:
-            names = {"cover": "cover", "show": "show", "undecided": "leave undecided"}[decision.value]
-            who = self._document.project.subject(keys[0]).name if len(keys) == 1 else f"{len(keys)} people"
-            self._document.edit(f"{names} {who}", cast.decide, keys, decision)
+            who = self._document.project.subject(keys[0]).name if len(keys) == 1 else tr("{n} people", n=len(keys))
+            self._document.edit(tr(_DECIDING[decision], who=who), cast.decide, keys, decision)
 
     def cover_all(self) -> None:
         self._document.edit("cover everyone", cast.cover_all)
@@ -61,7 +61,7 @@ class Casting(QObject):
         seconds, said = QInputDialog.getDouble(self._parent, tr("Cover everyone seen only briefly"), tr("Cover everyone who is seen for less than this many seconds:"), self.brief_s, 0.1, 600, 1)
         if said:
             self.brief_s = seconds
-            self._document.edit(f"cover everyone seen for less than {seconds:g} s", cast.cover_brief, seconds)
+            self._document.edit(tr("cover everyone seen for less than {s} s", s=f"{seconds:g}"), cast.cover_brief, seconds)
 
     def dismiss(self, keys: list[str]) -> None:
         if keys:
@@ -140,13 +140,13 @@ class Casting(QObject):
         subject = project.subject(key)
         menu = QMenu(self._parent)
         for decision in Decision:
-            menu.addAction(DECISION_WORD[decision], lambda d=decision: self.decide(self._session.selected, d))
+            menu.addAction(tr(DECISION_WORD[decision]), lambda d=decision: self.decide(self._session.selected, d))
         menu.addAction(tr("Dismiss: not a person"), lambda: self.dismiss(self._session.selected))
         menu.addSeparator()
         menu.addAction(tr("Rename …"), lambda: self._register.edit_name(key))
         menu.addAction(tr("Use this frame as the portrait"), self.choose_portrait).setEnabled(clip is not None and sighting_at(subject, clip.key, self._session.frame) is not None)
         menu.addSeparator()
-        menu.addAction(f"Merge {len(selected) - 1} selected into {subject.name}" if len(selected) > 1 else "Merge the selected into this person", self.merge_selected).setEnabled(len(selected) > 1)
+        menu.addAction(tr("Merge {n} selected into {name}", n=len(selected) - 1, name=subject.name) if len(selected) > 1 else tr("Merge the selected into this person"), self.merge_selected).setEnabled(len(selected) > 1)
         menu.addAction(tr("Split at the playhead"), self.split_here)
         seen = clip is not None and sighting_at(subject, clip.key, frame) is not None
         give = menu.addMenu(tr("Give this sighting to"))
@@ -167,7 +167,7 @@ class Casting(QObject):
         for words, now, choose in ((SHOW_WORD, self.show, self._choose_show), (ORDER_WORD, self.order, self._choose_order)):
             menu.addSection(tr("List") if words is SHOW_WORD else tr("Sorted by"))
             for value, word in words.items():
-                action = menu.addAction(word, lambda v=value, c=choose: c(v))
+                action = menu.addAction(tr(word), lambda v=value, c=choose: c(v))
                 action.setCheckable(True)
                 action.setChecked(value == now)
         menu.popup(place)
@@ -182,7 +182,7 @@ class Casting(QObject):
         menu.addAction(tr("Swap covered and shown"), self.invert)
         menu.addSeparator()
         doubtful = sum(s.doubtful and not s.dismissed for s in project.subjects)
-        menu.addAction(f"Dismiss all {doubtful} doubtful" if doubtful > 1 else "Dismiss the doubtful one", self.dismiss_doubtful).setEnabled(doubtful > 0)
+        menu.addAction(tr("Dismiss all {n} doubtful", n=doubtful) if doubtful > 1 else tr("Dismiss the doubtful one"), self.dismiss_doubtful).setEnabled(doubtful > 0)
         later = any(n.answer == Answer.LATER for n in project.likenesses)
         menu.addAction(tr("Ask the postponed questions again"), self.ask_again).setEnabled(later)
         menu.popup(place)

@@ -167,7 +167,7 @@ class SliderField(QWidget):
         self.field.setFixedWidth(76)
         self.field.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.field.setKeyboardTracking(False)
-        note = f"{tip} Double-click the slider to go back to {default:.{decimals}f}{suffix}."
+        note = tr("{tip} Double-click the slider to go back to {default}.", tip=tr(tip), default=f"{default:.{decimals}f}{suffix}")
         for widget in (name, self.slider, self.field):
             widget.setToolTip(note)
             row.addWidget(widget, 1 if widget is self.slider else 0)
@@ -258,7 +258,7 @@ class Notice(QFrame):
 
     def say(self, text: str, answer: str = "", then: Callable[[], None] | None = None) -> None:
         """Say something, with a button for what may be done about it where there is something."""
-        self._text.setText(text)
+        self._text.setText(tr(text))
         self._then = then
         self.answer.setText(tr(answer))
         self.answer.setVisible(then is not None)

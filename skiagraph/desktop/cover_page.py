@@ -19,7 +19,7 @@ from skiagraph.desktop.register_view import RegisterView
 from skiagraph.desktop.session import Session
 from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.transport import Transport
-from skiagraph.desktop.words import tr
+from skiagraph.desktop.words import counted, percent, tr
 from skiagraph.project import edits, outlines
 from skiagraph.project.model import Outline, Project
 from skiagraph.project.outlines import sighting_at
@@ -175,7 +175,7 @@ class CoverPage(QWidget):
         sighting = sighting_at(subject, clip.key, frame) if subject and clip else None
         if sighting is not None:
             first, last = (frame, sighting.last) if which == "begin" else (sighting.first, frame)
-            self.document.edit(f"{which} sighting here", outlines.trim_sighting, subject.key, clip.key, frame, first, last)
+            self.document.edit("begin sighting here" if which == "begin" else "end sighting here", outlines.trim_sighting, subject.key, clip.key, frame, first, last)
 
     def remove_selected(self) -> None:
         if self.session.selected:
@@ -284,7 +284,7 @@ class CoverPage(QWidget):
         self.transport.set_clip(clip)
         if clip is None:
             self.picture.set_picture(None)
-            self.picture.set_message("Add a clip in Footage to begin.")
+            self.picture.set_message(tr("Add a clip in Footage to begin."))
         else:
             self.picture.set_clip_size(clip.width, clip.height)
 
@@ -356,10 +356,10 @@ class CoverPage(QWidget):
         count = sum(f.clip == clip.key for f in waiting)
         people = sum(not s.doubtful for s in subjects)
         doubtful = len(subjects) - people
-        note = f"{people} {'person' if people == 1 else 'people'}" + (f" · {doubtful} doubtful" if doubtful else "") + f" · {count} to look at" if subjects else ""
+        note = " · ".join([counted(people, "1 person", "{n} people"), *([tr("{n} doubtful", n=doubtful)] if doubtful else []), tr("{n} to look at", n=count)]) if subjects else ""
         empty = "Nobody was found. Press A and draw around a face to add it." if project.scan_of(clip.key) else "Scan the clip in Footage, or press A and draw around a face to add it."
         if casting.show != Show.EVERYBODY and any(s.in_clip(clip.key) for s in project.subjects):
-            empty = f"Nobody is listed under “{SHOW_WORD[casting.show]}”. Choose another list above."
+            empty = tr("Nobody is listed under “{list}”. Choose another list above.", list=tr(SHOW_WORD[casting.show]))
         self.register.set_list(SHOW_WORD[casting.show], ORDER_WORD[casting.order])
         self.register.set_content(clip, subjects, drawn, attention(clip, waiting), note, empty)
         self.register.set_selection(self.session.selected)
@@ -370,16 +370,16 @@ class CoverPage(QWidget):
             self.inspector.show_subject(None, "", project.style, False)
             return
         times, seconds, first = seen_summary(project, subject, clip)
-        facts = f"Seen {'once' if times == 1 else f'{times} times'} · {seconds:.1f} s · first at {clip.at(first)}" if times else "Not seen in this clip"
+        facts = counted(times, "Seen once · {s} s · first at {at}", "Seen {n} times · {s} s · first at {at}", s=f"{seconds:.1f}", at=clip.at(first)) if times else tr("Not seen in this clip")
         elsewhere = [c.path.name for c in project.clips if c.key != clip.key and subject.in_clip(c.key)]
         if elsewhere:
-            facts += f" · also in {', '.join(elsewhere)}"
+            facts += tr(" · also in {clips}", clips=", ".join(elsewhere))
         if len(self.session.selected) > 1:
-            facts = f"One of {len(self.session.selected)} selected; decisions go to all of them. " + facts
+            facts = tr("One of {n} selected; decisions go to all of them.", n=len(self.session.selected)) + " " + facts
         if subject.doubtful:
-            facts += ". Hardly a face: cover it, or dismiss it if it is no person."
+            facts += ". " + tr("Hardly a face: cover it, or dismiss it if it is no person.")
         elif subject.sure < 0.995 and len(subject.sightings) > 1:
-            facts += f". {subject.sure:.0%} sure that all sightings are one person.".replace("%", " %")
+            facts += ". " + tr("{share} sure that all sightings are one person.", share=percent(subject.sure))
         self.inspector.show_subject(subject, facts, project.style_of(subject), subject.style is not None)
         self._refresh_place()
 
@@ -387,14 +387,14 @@ class CoverPage(QWidget):
         subject, clip, frame = self.session.subject, self.session.clip, self.session.frame
         sighting = sighting_at(subject, clip.key, frame) if subject and clip else None
         if sighting is None:
-            self.inspector.show_place("Not in the picture at this frame.", False, False)
+            self.inspector.show_place(tr("Not in the picture at this frame."), False, False)
             return
         outline = outline_at(self.document.project, sighting, frame)
         marks = sighting.marks()
         put_right = any(r.frame == frame for r in sighting.repairs)
-        how = "Corrected at this frame" if put_right else "Keyframe" if frame in marks else _ORIGIN_SENTENCE[ORIGIN_NAMES[outline.origin]]
-        text = how if frame in marks else f"{how}, {outline.confidence:.0%} sure".replace("%", " %")
-        text += f" · {len(marks)} by hand" if marks else ""
+        how = tr("Corrected at this frame" if put_right else "Keyframe" if frame in marks else _ORIGIN_SENTENCE[ORIGIN_NAMES[outline.origin]])
+        text = how if frame in marks else tr("{how}, {share} sure", how=how, share=percent(outline.confidence))
+        text += tr(" · {n} by hand", n=len(marks)) if marks else ""
         self.inspector.show_place(text, True, frame in marks)
 
     def _refresh_outlines(self) -> None:

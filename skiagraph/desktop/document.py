@@ -8,6 +8,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from skiagraph.desktop.job_runner import JobRunner
+from skiagraph.desktop.words import tr
 from skiagraph.errors import ProjectInUse, SkiagraphError
 from skiagraph.footage import relink
 from skiagraph.footage.recognition import Gallery
@@ -88,7 +89,7 @@ class Document(QObject):
     @property
     def only_looked_at(self) -> str:
         """Why nothing can be changed, for a person."""
-        return f"{self.read_only} Until then it can only be looked at."
+        return tr("{why} Until then it can only be looked at.", why=self.read_only)
 
     @property
     def undo_name(self) -> str:

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QFrame, QLabel, QScrollArea, QSpinBox, QWidget
 from skiagraph.desktop import theme
 from skiagraph.desktop.controls import Choice, RoundedPicture, column, line, push_button, quiet, section
 from skiagraph.desktop.theme import GRID
-from skiagraph.desktop.words import tr
+from skiagraph.desktop.words import counted, tr
 from skiagraph.review.overview import ClipRow
 
 
@@ -183,7 +183,7 @@ class FootagePage(QWidget):
         self._scroll.setVisible(bool(entries))
         self._empty.setVisible(not entries)
         new = sum(not entry.scanned and entry.is_usable for entry in entries)
-        self._count.setText(f"{len(entries)} clip{'s' if len(entries) != 1 else ''}" if entries else "")
+        self._count.setText(counted(len(entries), "1 clip", "{n} clips") if entries else "")
         self.scan_all.setEnabled(new > 0 and not busy)
 
     def refresh_thumbnails(self, thumbnails) -> None:

@@ -11,7 +11,7 @@ from skiagraph.desktop import theme
 from skiagraph.desktop.controls import column, line, push_button, quiet, section
 from skiagraph.desktop.job_strip import JobStrip
 from skiagraph.desktop.theme import GRID
-from skiagraph.desktop.words import tr
+from skiagraph.desktop.words import counted, tr
 from skiagraph.handover.writers.matte import Matte
 from skiagraph.media.formats import FORMATS
 from skiagraph.review.overview import ClipRow
@@ -56,7 +56,7 @@ class HandoverPage(QWidget):
         self.format = QComboBox()
         self.format.setAccessibleName(tr("Format"))
         for key, export in FORMATS.items():
-            self.format.addItem(export.label, key)
+            self.format.addItem(tr(export.label), key)
         layout.addWidget(self.format)
         layout.addWidget(quiet("Size, frame times, colour, sound and timecode stay as in the source. Location, device and author are left out.", wrap=True))
         layout.addWidget(section("Place"))
@@ -127,7 +127,7 @@ class HandoverPage(QWidget):
         box.clicked.connect(lambda on, key=clip.key: self._chosen.__setitem__(key, on))
         row.addWidget(box)
         if entry.is_usable and entry.was_searched:
-            row.addWidget(quiet(f"{entry.people - entry.shown} covered, {entry.shown} shown" + (", scanned only in part" if entry.partly else "")))
+            row.addWidget(quiet(tr("{covered} covered, {shown} shown, scanned only in part" if entry.partly else "{covered} covered, {shown} shown", covered=entry.people - entry.shown, shown=entry.shown)))
         else:
             facts = QLabel(tr("Not scanned: nobody in it is covered") if entry.is_usable else entry.state())
             facts.setStyleSheet(f"color: {theme.MADDER};")
@@ -153,7 +153,8 @@ class HandoverPage(QWidget):
 
 def _warning(waiting: int, exposing: int) -> str:
     if not waiting:
-        return "No open findings."
-    some = "1 finding is open" if waiting == 1 else f"{waiting} findings are open"
-    risk = "" if not exposing else " and may show somebody" if waiting == 1 else f", {exposing} of them may show somebody"
-    return f"{some}{risk}. Look at {'it' if waiting == 1 else 'them'} in Review first, or export anyway."
+        return tr("No open findings.")
+    if not exposing:
+        return counted(waiting, "1 finding is open. Look at it in Review first, or export anyway.", "{n} findings are open. Look at them in Review first, or export anyway.")
+    return counted(waiting, "1 finding is open and may show somebody. Look at it in Review first, or export anyway.",
+                   "{n} findings are open, {exposing} of them may show somebody. Look at them in Review first, or export anyway.", exposing=exposing)

@@ -30,7 +30,7 @@ class HelpSheet(QDialog):
         for side in sides:
             columns.addLayout(side, 1)
         blocks = [(name, [(_keys(a), a.text().replace("&", "").rstrip(" …")) for a in actions if a.shortcuts()]) for name, actions in groups.items()]
-        blocks.append(("Mouse", MOUSE))
+        blocks.append(("Mouse", [(tr(gesture), what) for gesture, what in MOUSE]))
         blocks.append(("While held", [("`", "peek under the covers")]))
         heights = [0, 0, 0]
         for name, rows in blocks:

@@ -118,7 +118,7 @@ class Inspector(QScrollArea):
         self.cover.show_style(style)
         if subject is None:
             self._name.setText(tr("Nobody selected"))
-            self._facts.setText(facts or "Choose somebody in the register, or click on them in the picture.")
+            self._facts.setText(facts or tr("Choose somebody in the register, or click on them in the picture."))
             return
         self._name.setText(subject.name)
         self._facts.setText(facts)

@@ -10,6 +10,7 @@ import shiboken6
 from PySide6.QtCore import QObject, Qt, Signal
 
 from skiagraph.desktop.images import LATER, give_way
+from skiagraph.desktop.words import tr
 from skiagraph.errors import Cancelled, SkiagraphError
 from skiagraph.jobs import JobControl, Progress
 
@@ -81,7 +82,7 @@ class JobRunner(QObject):
             return "failed", str(error)
         except Exception as error:
             log.exception("job failed unexpectedly")
-            return "failed", f"Something unexpected went wrong ({error}); the details are in the log."
+            return "failed", tr("Something unexpected went wrong ({error}); the details are in the log.", error=error)
 
     def _on_done(self, how: str, value: object) -> None:
         if how == "finished":

@@ -7,6 +7,7 @@ from PySide6.QtWidgets import QLabel, QProgressBar, QWidget
 
 from skiagraph.desktop.controls import line, push_button, quiet
 from skiagraph.desktop.theme import GRID
+from skiagraph.desktop.words import tr
 from skiagraph.jobs import Progress, format_left
 
 
@@ -35,7 +36,7 @@ class JobStrip(QWidget):
         self.hide()
 
     def begin(self, what: str) -> None:
-        self._what.setText(what)
+        self._what.setText(tr(what))
         self._bar.setValue(0)
         self._left.setText("")
         self.show()

@@ -12,7 +12,7 @@ from skiagraph.desktop.controls import Notice
 from skiagraph.desktop.document import Document
 from skiagraph.desktop.job_runner import JobRunner
 from skiagraph.desktop.job_strip import JobStrip
-from skiagraph.desktop.words import tr
+from skiagraph.desktop.words import counted, tr
 from skiagraph.errors import SkiagraphError
 from skiagraph.footage import relink
 from skiagraph.footage.adding import facts_of
@@ -115,7 +115,7 @@ class LongJobs(QObject):
 
     def _clip_opened(self, token: object, facts) -> None:
         if self._is_present(token):
-            self._document.edit(f"add {facts.path.name}", edits.add_clip, facts)
+            self._document.edit(tr("add {name}", name=facts.path.name), edits.add_clip, facts)
             if facts.damage:
                 self._notice.say(facts.damage)
 
@@ -142,7 +142,7 @@ class LongJobs(QObject):
         runner = JobRunner(lambda control: run_apart(scan_clips, project, keys, every, gallery, control=control, told=told), self)
         runner.told.connect(lambda news: self._people_found(token, news, every))
         runner.ended.connect(lambda: self._scan_ended(token))
-        self._begin(runner, "Scanning", self._scanning, lambda p: f"{p.step} in {now['name']}")
+        self._begin(runner, "Scanning", self._scanning, lambda p: tr("{step} in {name}", step=tr(p.step), name=now["name"]))
         return True
 
     def _people_found(self, token: object, news: ScanNews, every: int) -> None:
@@ -163,9 +163,11 @@ class LongJobs(QObject):
         names = [s.name for s in self._document.project.subjects if s.key in missing and s.is_covered and not s.doubtful]
         if not names:
             return ""
-        some = ", ".join(names[:3]) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
+        some = ", ".join(names[:3])
+        if len(names) > 3:
+            some = tr("{some} and {n} more", some=some, n=len(names) - 3)
         name = self._document.project.clip(clip).path.name
-        return f"The new scan of {name} does not see {some} in some places where the former one did. The covers stay there; Review lists the places."
+        return tr("The new scan of {name} does not see {some} in some places where the former one did. The covers stay there; Review lists the places.", name=name, some=some)
 
     def _scan_ended(self, token: object) -> None:
         """A scan that was cancelled or failed leaves the project as it was; what it had found may be kept."""
@@ -174,7 +176,7 @@ class LongJobs(QObject):
             return
         arrival, result = found
         name = self._document.project.clip(arrival.clip).path.name
-        people = "1 person" if len(result.people) == 1 else f"{len(result.people)} people"
+        people = counted(len(result.people), "1 person", "{n} people")
 
         before = self._document.settled.scan_of(arrival.clip)
 
@@ -183,7 +185,8 @@ class LongJobs(QObject):
             if self._is_present(token) and self.running is None and self._document.settled.scan_of(arrival.clip) is before:
                 self._document.keep_found(arrival, result)
 
-        self._notice.say(f"The scan of {name} was stopped and changed nothing; what you decided stays. It had found {people} in the first {result.reached} frames.", "Keep what was found", keep)
+        self._notice.say(tr("The scan of {name} was stopped and changed nothing; what you decided stays. It had found {people} in the first {n} frames.",
+                            name=name, people=people, n=result.reached), "Keep what was found", keep)
 
     # Exporting
 

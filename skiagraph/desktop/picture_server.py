@@ -13,6 +13,7 @@ from PySide6.QtGui import QImage
 from skiagraph.cover.composite import with_layers
 from skiagraph.desktop.images import SOON, give_way, image_of
 from skiagraph.desktop.session import View
+from skiagraph.desktop.words import tr
 from skiagraph.errors import SkiagraphError
 from skiagraph.footage.source import open_source
 from skiagraph.media.reader import FrameReader
@@ -128,7 +129,7 @@ class PictureServer(QObject):
                     self._run = None
             except Exception as error:
                 log.exception("picture not made")
-                self.failed.emit(f"This frame cannot be shown ({error}); the details are in the log.")
+                self.failed.emit(tr("This frame cannot be shown ({error}); the details are in the log.", error=error))
                 with self._wake:
                     self._run = None
         if self._reader:

@@ -164,7 +164,7 @@ class PictureView(QWidget):
         if self._drag and self._drag["kind"] == "draw":
             self._paint_drawn(painter)
         if self._drawing and not self._drag:
-            self._paint_hint(painter, "Draw around the face.  Esc leaves.")
+            self._paint_hint(painter, tr("Draw around the face.  Esc leaves."))
 
     def _paint_split(self, painter, area) -> None:
         x = area.x() + area.width() * self._split

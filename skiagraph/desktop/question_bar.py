@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QFrame, QLabel, QWidget
 from skiagraph.desktop import theme
 from skiagraph.desktop.controls import RoundedPicture, column, line, push_button, quiet
 from skiagraph.desktop.theme import GRID
-from skiagraph.desktop.words import tr
+from skiagraph.desktop.words import percent, tr
 from skiagraph.project.model import Answer, Likeness
 
 
@@ -58,5 +58,5 @@ class QuestionBar(QFrame):
             return
         self.one.set_image(faces[0])
         self.other.set_image(faces[1])
-        further = f"  ·  {more} more" if more else ""
-        self._names.setText(f"{names[0]} and {names[1]}, {likeness.probability:.0%} likely".replace("%", " %") + further)
+        further = tr("  ·  {n} more", n=more) if more else ""
+        self._names.setText(tr("{one} and {other}, {share} likely", one=names[0], other=names[1], share=percent(likeness.probability)) + further)

@@ -86,7 +86,7 @@ class RegisterView(QAbstractScrollArea):
 
     def set_list(self, show: str, order: str) -> None:
         """How the register is filtered and sorted, in words."""
-        self.list_button.setText(f"{show} · {order.lower()} ▾")
+        self.list_button.setText(f"{tr(show)} · {tr(order).lower()} ▾")
         self.many_button.setText(tr("Everyone at once") + " ▾")
 
     # What is shown
@@ -348,7 +348,7 @@ class RegisterView(QAbstractScrollArea):
     def _decision_menu(self, row: int) -> None:
         menu = QMenu(self)
         for n, decision in enumerate(Decision, 1):
-            action = menu.addAction(f"{DECISION_WORD[decision]}\t{n}")
+            action = menu.addAction(f"{tr(DECISION_WORD[decision])}\t{n}")
             action.triggered.connect(lambda _=False, d=decision: self.decided.emit(list(self._keys), d))
         top = HEAD + (row + 1) * ROW - self.verticalScrollBar().value()
         menu.popup(self.viewport().mapToGlobal(QPoint(DECISION - 8, top)))
@@ -428,8 +428,8 @@ class RegisterView(QAbstractScrollArea):
         grip = self._grip_at(row, point) if row >= 0 and part == "lane" else None
         self.viewport().setCursor(Qt.CursorShape.SizeHorCursor if grip else Qt.CursorShape.PointingHandCursor if part in ("decision", "name") else Qt.CursorShape.ArrowCursor)
         tip = {"decision": "Decision (1 cover, 2 show, 3 undecided)", "badge": "Open findings; N goes to the next", "name": "Double-click to rename; drag on to somebody else to merge"}.get(part, "")
-        self.viewport().setToolTip({"keyframe": "Keyframe: drag it to another frame", "first": "Drag to begin the cover elsewhere",
-                                    "last": "Drag to end the cover elsewhere"}[grip["kind"]] if grip else tip)
+        self.viewport().setToolTip(tr({"keyframe": "Keyframe: drag it to another frame", "first": "Drag to begin the cover elsewhere",
+                                    "last": "Drag to end the cover elsewhere"}[grip["kind"]] if grip else tip))
         if (row, part) != self._hover:
             self._hover = (row, part)
             self.redraw()

@@ -49,7 +49,7 @@ class FindingRow(QFrame):
         label.setWordWrap(True)
         text.addWidget(label)
         if accepted:
-            text.addWidget(quiet(f"Accepted by {accepted.by}" + (f": {accepted.note}" if accepted.note else ""), wrap=True))
+            text.addWidget(quiet(tr("Accepted by {by}: {note}" if accepted.note else "Accepted by {by}", by=accepted.by, note=accepted.note), wrap=True))
         elif was_accepted(project, finding):
             text.addWidget(quiet("Accepted before; what it is about has changed since.", wrap=True))
         row.addLayout(text, 1)
@@ -166,18 +166,19 @@ class ReviewPage(QWidget):
             self._rows.append(row)
         left = len(shown) - len(self._rows)
         self.more.setVisible(left > 0)
-        self.more.setText(f"{len(self._rows)} of {len(shown)} findings are listed. Show {min(PAGE, left)} more")
+        self.more.setText(tr("{n} of {all} findings are listed. Show {more} more", n=len(self._rows), all=len(shown), more=min(PAGE, left)))
         exposing = sum(f.is_exposing for f in waiting)
-        self._count.setText(f"{len(waiting)} open" if waiting else "")
-        self._tally.setText(f"May show somebody: {exposing}\nUnsure: {len(waiting) - exposing}\nAccepted: {len(self._findings) - len(waiting)}" if self._findings else "")
+        self._count.setText(tr("{n} open", n=len(waiting)) if waiting else "")
+        self._tally.setText(tr("May show somebody: {exposing}\nUnsure: {unsure}\nAccepted: {accepted}", exposing=exposing, unsure=len(waiting) - exposing,
+                               accepted=len(self._findings) - len(waiting)) if self._findings else "")
         self._scroll.setVisible(bool(shown))
         self._nothing.setVisible(not shown)
-        self._nothing.setText("There is nothing to review yet: add clips and scan them in Footage." if not project.clips else
-                              "No open findings. Play the result once more before you hand it over." if self.filter.value() == "open" else "None.")
+        self._nothing.setText(tr("There is nothing to review yet: add clips and scan them in Footage." if not project.clips else
+                                 "No open findings. Play the result once more before you hand it over." if self.filter.value() == "open" else "None."))
 
     def _accept(self, finding: Finding) -> None:
         name = self.name.text().strip()
-        self._hint.setText("" if name else "Type your name first: somebody has to answer for it.")
+        self._hint.setText("" if name else tr("Type your name first: somebody has to answer for it."))
         if name:
             self.accepted.emit(finding, name, self.note.text().strip())
         else:

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QComboBox, QLabel, QLineEdit, QWidget
 from skiagraph.desktop.controls import Choice, icon, icon_button, line, push_button, quiet
 from skiagraph.desktop.session import View
 from skiagraph.desktop.theme import GRID
-from skiagraph.desktop.words import tr
+from skiagraph.desktop.words import percent, tr
 from skiagraph.errors import SkiagraphError
 from skiagraph.project.model import Clip
 from skiagraph.timecode import Timecode
@@ -96,7 +96,7 @@ class Transport(QWidget):
 
     def set_clip(self, clip: Clip | None) -> None:
         self._clip = clip
-        self._length.setText(f"of {Timecode.of(clip.rate).text(clip.frames)}" if clip else "")
+        self._length.setText(tr("of {length}", length=Timecode.of(clip.rate).text(clip.frames)) if clip else "")
         self.setEnabled(clip is not None)
 
     def set_frame(self, frame: int) -> None:
@@ -108,7 +108,7 @@ class Transport(QWidget):
         self._speed.setText(f"{speed}×" if speed not in (0, 1) else "")
 
     def set_scale(self, scale: float) -> None:
-        self.zoom.setText(f"{scale:.0%}".replace("%", " %"))
+        self.zoom.setText(percent(scale))
 
     def _typed(self) -> None:
         text = self.timecode.text()

@@ -27,7 +27,7 @@ from skiagraph.desktop.portraits import Portraits
 from skiagraph.desktop.review_page import ReviewPage
 from skiagraph.desktop.session import Session
 from skiagraph.desktop.theme import GRID
-from skiagraph.desktop.words import tr
+from skiagraph.desktop.words import counted, tr
 from skiagraph.errors import SkiagraphError
 from skiagraph.footage import relink
 from skiagraph.footage.source import SourceState, state_of
@@ -172,7 +172,7 @@ class MainWindow(QMainWindow):
         self._badge.setText(str(len(waiting)))
         self._badge.setVisible(bool(waiting))
         self._badge.setStyleSheet(f"background: {theme.MADDER if exposing else theme.OCHRE};")
-        self._badge.setToolTip(f"{len(waiting)} open findings" + (f", {exposing} may show somebody" if exposing else ""))
+        self._badge.setToolTip(tr("{n} open findings, {exposing} may show somebody" if exposing else "{n} open findings", n=len(waiting), exposing=exposing))
         self._refresh_page()
 
     def _refresh_page(self) -> None:
@@ -191,7 +191,7 @@ class MainWindow(QMainWindow):
         short = state if len(state) < 20 else "not saved"
         if self.document.read_only:
             short = "read-only"
-        self._place.setText(f"{path.name}  ·  {short}" if path and short else path.name if path else "")
+        self._place.setText(f"{path.name}  ·  {tr(short)}" if path and short else path.name if path else "")
         self._place.setToolTip(str(path) if path else "")
         self.setWindowTitle(f"{path.name} – Skiagraph" if path else "Skiagraph")
         if short == "not saved":
@@ -226,11 +226,11 @@ class MainWindow(QMainWindow):
             self.show_step(FOOTAGE)
         lost = relink.missing(project)
         if self.document.read_only:
-            self.notice.say(f"{self.document.read_only} Until then you can look at it and export, but not change it.", "Save a copy …", self.save_copy)
+            self.notice.say(tr("{why} Until then you can look at it and export, but not change it.", why=self.document.read_only), "Save a copy …", self.save_copy)
         elif lost and state_of(lost[0]) == SourceState.CHANGED:
-            self.notice.say(f"{lost[0].path.name} is no longer the file that was added, so it is not covered or exported. Put the original back.")
+            self.notice.say(tr("{name} is no longer the file that was added, so it is not covered or exported. Put the original back.", name=lost[0].path.name))
         elif lost:
-            self.notice.say(f"{lost[0].path.name} is not where it was ({lost[0].path.parent}). Drop it on the window to link it again.")
+            self.notice.say(tr("{name} is not where it was ({folder}). Drop it on the window to link it again.", name=lost[0].path.name, folder=lost[0].path.parent))
 
     def _project_opened(self, stopped: str) -> None:
         """Another project is there: what belonged to the former one goes."""
@@ -254,7 +254,7 @@ class MainWindow(QMainWindow):
             self.notice.say(str(error))
 
     def new_project(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "New project", str(Path.home() / f"untitled{SUFFIX}"), f"Skiagraph project (*{SUFFIX})")
+        name, _ = QFileDialog.getSaveFileName(self, tr("New project"), str(Path.home() / f"untitled{SUFFIX}"), tr("Skiagraph project (*{suffix})", suffix=SUFFIX))
         if name:
             stopped = self.jobs.stop()
             try:
@@ -268,7 +268,7 @@ class MainWindow(QMainWindow):
     def save_copy(self) -> None:
         """Write the project under another name, and go on with that one."""
         now = self.document.path
-        name, _ = QFileDialog.getSaveFileName(self, tr("Save a copy"), str(now.with_stem(now.stem + "-copy")) if now else str(Path.home()), f"Skiagraph project (*{SUFFIX})")
+        name, _ = QFileDialog.getSaveFileName(self, tr("Save a copy"), str(now.with_stem(now.stem + "-copy")) if now else str(Path.home()), tr("Skiagraph project (*{suffix})", suffix=SUFFIX))
         if name:
             try:
                 self.document.save_copy(Path(name).with_suffix(SUFFIX))
@@ -278,12 +278,12 @@ class MainWindow(QMainWindow):
             self._project_opened("")
 
     def open_dialog(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, "Open a project", str(Path.home()), f"Skiagraph project (*{SUFFIX})")
+        name, _ = QFileDialog.getOpenFileName(self, tr("Open a project"), str(Path.home()), tr("Skiagraph project (*{suffix})", suffix=SUFFIX))
         if name:
             self.open_project(Path(name))
 
     def add_dialog(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, "Add clips", str(Path.home()), "Clips (*.mp4 *.mov *.mkv *.mxf *.avi *.webm *.m4v *.mts *.ts);;All files (*)")
+        names, _ = QFileDialog.getOpenFileNames(self, tr("Add clips"), str(Path.home()), tr("Clips ({kinds});;All files (*)", kinds="*.mp4 *.mov *.mkv *.mxf *.avi *.webm *.m4v *.mts *.ts"))
         if names:
             self.add_clips([Path(n) for n in names])
 
@@ -339,8 +339,8 @@ class MainWindow(QMainWindow):
 
     def _ask_about_existing(self, there: list[Path]) -> str | None:
         """What to do about files that exist: "replace", "beside", or None to leave it."""
-        some = there[0].name if len(there) == 1 else f"{there[0].name} and {len(there) - 1} more"
-        box = QMessageBox(QMessageBox.Icon.Question, tr("Files exist already"), f"{some} {'exists' if len(there) == 1 else 'exist'} in {there[0].parent} already.", parent=self)
+        question = tr("{name} exists in {folder} already." if len(there) == 1 else "{name} and {n} more exist in {folder} already.", name=there[0].name, n=len(there) - 1, folder=there[0].parent)
+        box = QMessageBox(QMessageBox.Icon.Question, tr("Files exist already"), question, parent=self)
         replace = box.addButton(tr("Replace"), QMessageBox.ButtonRole.DestructiveRole)
         both = box.addButton(tr("Keep both"), QMessageBox.ButtonRole.AcceptRole)
         box.addButton(QMessageBox.StandardButton.Cancel)
@@ -350,12 +350,11 @@ class MainWindow(QMainWindow):
 
     def _exported(self, done: Delivered) -> None:
         if done.findings is None:
-            text, colour = "Exported, not checked", theme.OCHRE
+            text, colour = tr("Exported, not checked"), theme.OCHRE
         elif done.findings:
-            count = len(done.findings)
-            text, colour = f"Exported; the check found {count} {'place' if count == 1 else 'places'} to look at", theme.MADDER
+            text, colour = counted(len(done.findings), "Exported; the check found 1 place to look at", "Exported; the check found {n} places to look at"), theme.MADDER
         else:
-            text, colour = "Exported and checked: every cover is in place", theme.VERDIGRIS
+            text, colour = tr("Exported and checked: every cover is in place"), theme.VERDIGRIS
         self.handover.set_result(done.clip, str(done.path), text, colour)
         self._refresh_findings()
 
@@ -380,8 +379,8 @@ class MainWindow(QMainWindow):
         HelpSheet(self.actions_.groups, self).exec()
 
     def show_about(self) -> None:
-        QMessageBox.about(self, "About Skiagraph", f"Skiagraph {__version__}\n\nMakes people who gave no consent unrecognisable, frame by frame, and proves it. "
-                          "Everything happens on this machine.\n\n" + CREDITS)
+        QMessageBox.about(self, tr("About Skiagraph"), f"Skiagraph {__version__}\n\n" + tr(
+            "Makes people who gave no consent unrecognisable, frame by frame, and proves it. Everything happens on this machine.") + "\n\n" + tr(CREDITS))
 
     def toggle_full_screen(self) -> None:
         self.showNormal() if self.isFullScreen() else self.showFullScreen()
