@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import argparse
+import contextlib
 import json
+import signal
 import sys
-from collections.abc import Callable, Sequence
+import threading
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 from skiagraph import __version__
@@ -14,28 +17,31 @@ from skiagraph.jobs import JobControl, Progress, format_left
 from skiagraph.logs import log, log_file, log_to_file
 from skiagraph.memory import give_back_large_buffers
 
-OK, FAILED, FOUND, CANCELLED = 0, 2, 3, 130
+OK, FAILED, FOUND, CANCELLED, ENDED = 0, 2, 3, 130, 143
+
+
+class _Ended(KeyboardInterrupt):
+    """The process was asked to end (SIGTERM): it tidies up as when it is interrupted."""
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
-    """Run one command; returns the exit code: 0 done, 2 an error, 3 findings, 130 cancelled."""
-    parser = _parser()
-    options = parser.parse_args(arguments)
-    log_to_file()
-    give_back_large_buffers()
+    """Run one command; returns the exit code: 0 done, 2 an error, 3 findings, 130 cancelled, 143 ended from outside."""
     printer = ProgressPrinter(sys.stderr)
-    control = JobControl(printer)
     try:
-        return options.run(options, control)
+        with _heeding_signals():
+            options = _parser().parse_args(arguments)
+            log_to_file()
+            give_back_large_buffers()
+            return options.run(options, JobControl(printer))
     except SkiagraphError as error:
         log.exception("failed")
         printer.end()
         print(f"skiagraph: {error}", file=sys.stderr)
         return FAILED
-    except (Cancelled, KeyboardInterrupt):
+    except (Cancelled, KeyboardInterrupt) as wish:
         printer.end()
         print("skiagraph: Cancelled; nothing was left half-written.", file=sys.stderr)
-        return CANCELLED
+        return ENDED if isinstance(wish, _Ended) else CANCELLED
     except BrokenPipeError:
         return OK
     except Exception as error:  # no traceback reaches a user; the details are in the log
@@ -43,6 +49,24 @@ def main(arguments: Sequence[str] | None = None) -> int:
         printer.end()
         print(f"skiagraph: Something unexpected went wrong ({error}); the details are in {log_file()}.", file=sys.stderr)
         return FAILED
+
+
+@contextlib.contextmanager
+def _heeding_signals() -> Iterator[None]:
+    """While a command runs, interrupting and ending it come as exceptions, so that files half written go."""
+    if threading.current_thread() is not threading.main_thread():
+        yield
+        return
+
+    def end(number, frame):
+        raise _Ended()
+
+    former = [(number, signal.signal(number, heard)) for number, heard in ((signal.SIGINT, signal.default_int_handler), (signal.SIGTERM, end))]
+    try:
+        yield
+    finally:
+        for number, heard in former:
+            signal.signal(number, heard)
 
 
 class ProgressPrinter:
@@ -121,6 +145,7 @@ def _parser() -> argparse.ArgumentParser:
     check.add_argument("--file", metavar="OUT", type=Path, help="an exported file to decode, search again and compare")
     check.add_argument("--clip", metavar="NAME", help="the clip the file was exported from, when the project has several")
     check.add_argument("--json", metavar="FINDINGS.json", type=Path, help="write the findings there")
+    check.add_argument("--force", action="store_true", help="replace the file of findings if it exists already")
 
     demo = command("demo", run_demo, "Write the demo clips, their truth and a project.")
     demo.add_argument("folder", metavar="DIR", type=Path)
@@ -275,6 +300,8 @@ def run_render(options, control) -> int:
     def told(done) -> None:
         control_end(control)
         print(f"Wrote {done.path} ({project.clip(done.clip).frames} frames, {export.label})")
+        for note in done.notes:
+            print(note)
 
     deliver(project, plan, False, options.force, control, told)
     if options.matte:
@@ -295,7 +322,9 @@ def run_check(options, control) -> int:
     from skiagraph.review.findings import findings, open_findings
     project = _load(options.project)
     if options.json:
-        refuse_bad_target(options.json, [options.project, *(c.path for c in project.files)])
+        refuse_bad_target(options.json, [options.project, *(c.path for c in project.files), *([options.file] if options.file else [])])
+        if options.json.exists() and not options.force:
+            raise SkiagraphError(f"{options.json} exists already; choose another name, or say --force.", path=options.json)
     found = findings(project)
     if options.file:
         clips = _chosen_clips(project, options.clip)
@@ -342,9 +371,8 @@ def run_integrate(options, control) -> int:
 
 
 def run_open(options, control) -> int:
+    # The window's loop is not Python's: it is ended at once, since the project saves itself and jobs stop with it.
+    signal.signal(signal.SIGTERM, signal.SIG_DFL)
     from skiagraph.desktop.app import run
     return run([str(path) for path in options.files], demo=options.demo)
 
-
-if __name__ == "__main__":
-    sys.exit(main())

@@ -29,11 +29,13 @@ class Planned:
 
 @dataclass(frozen=True, slots=True)
 class Delivered:
-    """One clip that was handed over. findings: of the check on the file, None when it was not checked."""
+    """One clip that was handed over. findings: of the check on the file, None when it was not checked. notes: sentences on what of it
+    is otherwise than in the source."""
 
     clip: str
     path: Path
     findings: list[Finding] | None
+    notes: tuple[str, ...] = ()
 
 
 def planned(project: Project, keys: Iterable[str], folder: Path | str, writers: Sequence[Writer], *, beside: bool = False) -> list[Planned]:
@@ -77,12 +79,12 @@ def deliver(project: Project, plan: Sequence[Planned], check: bool, replace: boo
             os.makedirs(folder, exist_ok=True)
         except OSError as error:
             raise SkiagraphError(f"The folder {folder} cannot be made ({error.strerror}); choose another place.") from error
-        write_clip(project, entry.clip, entry.files, control)
+        notes = write_clip(project, entry.clip, entry.files, control)
         found = None
         if check:
             # Only here, since this brings in the networks' runtimes.
             from skiagraph.review.exposure import check_file
             found = check_file(project, entry.clip, entry.film, control)
         every += found or []
-        tell(Delivered(entry.clip, entry.film, found))
+        tell(Delivered(entry.clip, entry.film, found, tuple(notes)))
     return every

@@ -33,8 +33,8 @@ def export_clip(project: Project, clip_key: str, target: Path | str, export: Exp
     write_clip(project, clip_key, files, control)
 
 
-def write_clip(project: Project, clip_key: str, files: Sequence[tuple[Writer, Path]], control: JobControl | None = None) -> None:
-    """Write files of one clip: each by a writer to a target.
+def write_clip(project: Project, clip_key: str, files: Sequence[tuple[Writer, Path]], control: JobControl | None = None) -> list[str]:
+    """Write files of one clip: each by a writer to a target. Returns what a person should know of how they were made.
 
     Nothing is left behind when it is cancelled or fails, of none of them. Raises Cancelled, CannotOpenMedia, SourceChanged,
     CannotWriteMedia, FrameNotDecoded.
@@ -61,6 +61,7 @@ def write_clip(project: Project, clip_key: str, files: Sequence[tuple[Writer, Pa
         open_source(clip, control)
         for file in opened:
             file.commit()
+    return [note for file in opened for note in file.notes]
 
 
 def _shots(project: Project, clip: Clip, reader: FrameReader) -> Iterator[Shot]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import ClassVar, Protocol
@@ -22,7 +23,10 @@ class Shot:
 
 
 class OpenFile(Protocol):
-    """A file being written under a temporary name beside its target."""
+    """A file being written under a temporary name beside its target. notes: sentences on what of it had to become otherwise than in
+    the source."""
+
+    notes: Sequence[str]
 
     def write(self, shot: Shot) -> None:
         """Add a frame. Raises CannotWriteMedia."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import math
 import re
@@ -18,8 +19,13 @@ from skiagraph.errors import CannotOpenMedia
 # A file's identity is that of so many pieces of so many bytes, since whole films are too long to hash at every opening; older projects
 # took so many bytes at each end.
 SAMPLES, PIECES, PIECE, HASH_SPAN = "samples", 64, 1 << 16, 1 << 20
-# Demuxers that make a picture out of any text or data; what they open is no clip.
-_NOT_FILM = {"tty", "bin", "xbin", "adf", "idf", "txd", "lavfi"}
+# Demuxers that read the film, or the sound, from the one file that was named. All others stay shut: lists that open further files
+# (concat, HLS, DASH, SDP, numbered pictures), devices, and those that make a picture out of any text or data.
+_OF_ONE_FILE = ("3g2,3gp,m4a,mj2,mov,mp4,matroska,webm,avi,mpeg,mpegts,mpegtsraw,mpegvideo,mxf,flv,asf,ogg,nut,gxf,lxf,dv,wtv,rm,ty,dhav,nsv,swf,"
+                "gif,apng,yuv4mpegpipe,ivf,obu,av1,h261,h263,h264,hevc,vvc,m4v,mjpeg,dnxhd,dirac,cavsvideo,vc1,"
+                "aac,ac3,aiff,amr,au,caf,eac3,flac,mp3,w64,wav,wv")
+# How lists of other files begin.
+_LISTS = (b"ffconcat", b"#EXTM3U", b"<?xml", b"<MPD", b"v=0", b"[playlist]", b"[Reference]", b"<asx")
 
 # FFmpeg's own silent log, not PyAV's: that one takes the interpreter lock in decoder threads, and while this thread holds
 # the lock in a seek the two wait for each other for ever (measured with PyAV 18.1.0).
@@ -89,19 +95,26 @@ def open_container(path: Path | str) -> av.container.InputContainer:
         raise CannotOpenMedia(f"There is no file {path}; check the name or choose another clip.", path=path)
     if path.is_dir():
         raise CannotOpenMedia(f"{path} is a folder; choose a clip inside it.", path=path)
+    if not path.is_file():
+        raise CannotOpenMedia(f"{path} is no plain file but a pipe or a device; save it as a file first.", path=path)
     if path.stat().st_size == 0:
         raise CannotOpenMedia(f"{path.name} is empty; copy it again from its source.", path=path)
     try:
-        container = av.open(str(path), metadata_errors="replace")
-        if container.format.name in _NOT_FILM:
-            container.close()
-            raise ValueError(container.format.name)
-        return container
+        return av.open(str(path.absolute()), metadata_errors="replace", options={"format_whitelist": _OF_ONE_FILE, "protocol_whitelist": "file"})
     except PermissionError as error:
         raise CannotOpenMedia(f"{path.name} may not be read; ask its owner for permission to read it.", path=path) from error
     except (av.error.FFmpegError, OSError, ValueError) as error:
+        if _begins_a_list(path):
+            raise CannotOpenMedia(f"{path.name} is a list of other files and holds no picture itself; choose the clips it names.", path=path) from error
         raise CannotOpenMedia(f"{path.name} is not a video that can be read: it is of an unsupported kind, or its beginning "
                               f"is damaged; copy it again or convert it.", path=path) from error
+
+
+def _begins_a_list(path: Path) -> bool:
+    with contextlib.suppress(OSError):
+        with open(path, "rb") as file:
+            return file.read(64).lstrip().startswith(_LISTS)
+    return False
 
 
 def picture_stream(container, path: Path) -> av.video.stream.VideoStream:

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import contextlib
 import errno
+import fcntl
 import os
+import re
 import secrets
 from fractions import Fraction
 from pathlib import Path
@@ -15,9 +17,14 @@ import av.filter
 import numpy as np
 
 from skiagraph.errors import CannotWriteMedia
-from skiagraph.media.clip import ClipInfo, open_container
+from skiagraph.media.clip import ClipInfo
 from skiagraph.media.formats import ExportFormat
 from skiagraph.media.frame import Frame
+from skiagraph.media.soundtrack import Soundtrack
+
+
+# Unfinished files of ours, hidden beside their targets.
+_UNFINISHED = re.compile(r"\..*\.[0-9a-f]{8}\.part(\.[^.]*)?", re.DOTALL)
 
 
 def refuse_bad_target(target: Path, sources: list[Path]) -> None:
@@ -31,6 +38,8 @@ def refuse_bad_target(target: Path, sources: list[Path]) -> None:
             raise CannotWriteMedia(f"{target.name} is the source itself, which is never written; choose another name.", path=target)
     if target.is_dir():
         raise CannotWriteMedia(f"{target} is a folder; add a file name.", path=target)
+    if target.exists() and not target.is_file():
+        raise CannotWriteMedia(f"{target} is no plain file but a pipe or a device; choose another name.", path=target)
     folder = target.absolute().parent
     if not folder.is_dir():
         raise CannotWriteMedia(f"There is no folder {folder}; make it or choose another place.", path=target)
@@ -39,11 +48,25 @@ def refuse_bad_target(target: Path, sources: list[Path]) -> None:
 
 
 class TemporaryTarget:
-    """A hidden file beside the target that becomes the target when `commit` is called, and vanishes otherwise."""
+    """A hidden file beside the target that becomes the target when `commit` is called, and vanishes otherwise.
+
+    It is locked (flock) as long as it is written, and so tells those of the living from what a process that died has left,
+    which is removed here.
+    """
 
     def __init__(self, target: Path | str):
         self.target = Path(target).absolute()
-        self.path = self.target.with_name(f".{self.target.stem}.{secrets.token_hex(4)}.part{self.target.suffix}")
+        _remove_leftovers(self.target.parent)
+        # The name stays within the 255 bytes that file systems allow, however long the target's own is.
+        stem = self.target.stem.encode(errors="surrogateescape")[:150].decode(errors="ignore")
+        self.path = self.target.with_name(f".{stem}.{secrets.token_hex(4)}.part{self.target.suffix}")
+        self._lock: int | None = None
+        with contextlib.suppress(OSError):  # a disk that knows no locks keeps leftovers; one that cannot be written says so when the film is begun
+            while self._lock is None:
+                self._lock = os.open(self.path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o666)
+                fcntl.flock(self._lock, fcntl.LOCK_EX)
+                if not os.fstat(self._lock).st_nlink:  # taken for a leftover before it was locked
+                    self._unlock()
 
     def commit(self) -> None:
         with open(self.path, "rb+") as file:
@@ -54,16 +77,38 @@ class TemporaryTarget:
             os.fsync(folder)
         finally:
             os.close(folder)
+        self._unlock()
 
     def discard(self) -> None:
         self.path.unlink(missing_ok=True)
+        self._unlock()
+
+    def _unlock(self) -> None:
+        if self._lock is not None:
+            os.close(self._lock)
+            self._lock = None
+
+
+def _remove_leftovers(folder: Path) -> None:
+    """Take away unfinished files whose writer is no more: those that nobody holds a lock on."""
+    with contextlib.suppress(OSError):
+        for path in folder.iterdir():
+            if not _UNFINISHED.fullmatch(path.name) or path.is_symlink() or not path.is_file():
+                continue
+            with contextlib.suppress(OSError):
+                handle = os.open(path, os.O_RDWR | os.O_CLOEXEC)
+                try:
+                    fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                    path.unlink(missing_ok=True)
+                finally:
+                    os.close(handle)
 
 
 class FilmWriter:
     """Writes the frames of one clip in another format, with the source's sound, timecode, times, tags and rotation.
 
     Use as a context: leaving it without an error finishes and renames the file, leaving it with one removes it.
-    Of the metadata only timecode and the languages of the sound survive. sound=False writes the picture only.
+    Of the metadata only timecode and the languages of the sound survive. Sound that the format cannot hold is encoded anew (media.soundtrack). sound=False writes the picture only.
     """
 
     def __init__(self, target: Path | str, source: ClipInfo, export: ExportFormat, *, sound: bool = True,
@@ -71,16 +116,13 @@ class FilmWriter:
         refuse_bad_target(Path(target), [source.path])
         self._source, self._format = source, export
         self._temporary = TemporaryTarget(target)
-        self._sound_in = None
-        self._sound_packets = iter(())
-        self._pending = None
+        self._soundtrack: Soundtrack | None = None
         self._aspect: _AspectTag | None = None
-        self._sound_map: dict[int, av.stream.Stream] = {}
         try:
             self._out = av.open(str(self._temporary.path), "w", format=export.muxer, options=dict(export.mux_options))
             self._video = self._add_video(pixel_format, options)
             if sound and source.sound:
-                self._add_sound()
+                self._soundtrack = Soundtrack(source, self._out, export)
         except (av.error.FFmpegError, OSError, ValueError) as error:
             self._abandon()
             raise self._explained(error) from error
@@ -113,24 +155,6 @@ class FilmWriter:
                 self._out.metadata["timecode"] = source.timecode
         return stream
 
-    def _add_sound(self):
-        self._sound_in = open_container(self._source.path)
-        chosen = [s for s in self._sound_in.streams.audio if s.codec_context is not None]
-        for stream in chosen:
-            try:
-                copy = self._out.add_stream_from_template(stream)
-            except (av.error.FFmpegError, ValueError) as error:
-                raise self._no_sound(stream) from error
-            copy.metadata.clear()
-            if stream.metadata.get("language"):
-                copy.metadata["language"] = stream.metadata["language"]
-            self._sound_map[stream.index] = copy
-        self._sound_packets = (p for p in self._sound_in.demux(chosen) if p.dts is not None and p.size)
-
-    def _no_sound(self, stream) -> CannotWriteMedia:
-        return CannotWriteMedia(f"{self._format.label} cannot hold the source's {stream.codec_context.name} sound; "
-                                f"export to MKV or MOV instead.", path=self._temporary.target)
-
     def __enter__(self) -> FilmWriter:
         return self
 
@@ -157,8 +181,13 @@ class FilmWriter:
             self._abandon()
             raise
         finally:
-            if self._sound_in is not None:
-                self._sound_in.close()
+            if self._soundtrack is not None:
+                self._soundtrack.close()
+
+    @property
+    def encoded_sound(self) -> list[str]:
+        """What of the sound could not be copied and is encoded anew, as "pcm_s16le → ALAC"."""
+        return self._soundtrack.encoded if self._soundtrack else []
 
     def commit(self) -> None:
         """Give the finished file its name. Raises CannotWriteMedia."""
@@ -191,25 +220,13 @@ class FilmWriter:
         self._out.mux_one(packet)
 
     def _copy_sound(self, until_s: float | None) -> None:
-        """Copy sound packets that begin before the given time, or all that are left."""
-        try:
-            while True:
-                packet = self._pending or next(self._sound_packets, None)
-                self._pending = None
-                if packet is None:
-                    return
-                if until_s is not None and float(packet.dts * packet.time_base) > until_s + 0.5:
-                    self._pending = packet
-                    return
-                packet.stream = self._sound_map[packet.stream_index]
+        if self._soundtrack is not None:
+            for packet in self._soundtrack.until(until_s):
                 self._out.mux_one(packet)
-        except av.error.InvalidDataError as error:
-            raise CannotWriteMedia(f"The sound of {self._source.path.name} is damaged and cannot be copied; "
-                                   f"export without sound or copy the file again.", path=self._source.path) from error
 
     def _abandon(self):
-        if self._sound_in is not None:
-            self._sound_in.close()
+        if self._soundtrack is not None:
+            self._soundtrack.close()
         try:
             if getattr(self, "_out", None) is not None:
                 self._out.close()
@@ -223,9 +240,6 @@ class FilmWriter:
             return CannotWriteMedia(f"The disk is full, so {target.name} was not written; free some space or choose another place.", path=target)
         if getattr(error, "errno", None) in (errno.EACCES, errno.EROFS, errno.EPERM):
             return CannotWriteMedia(f"{target} may not be written; choose another place.", path=target)
-        for sound in self._source.sound:
-            if self._sound_map and "codec not currently supported" in str(error).lower():
-                return CannotWriteMedia(f"{self._format.label} cannot hold the source's {sound.codec} sound; export to MKV or MOV instead.", path=target)
         return CannotWriteMedia(f"{target.name} could not be written as {self._format.label} ({error}); choose another format or place.", path=target)
 
 

@@ -1,5 +1,6 @@
 """Frame numbers: every kind of clip counts its frames as a linear decode does."""
 
+import os
 from fractions import Fraction
 
 import av
@@ -122,6 +123,20 @@ class IndexTest(TemporaryFolder):
             with self.subTest(name), self.assertRaises(CannotOpenMedia) as caught:
                 open_clip(self.folder / name)
             self.assertSentence(str(caught.exception), words)
+
+    def test_lists_of_files_open_nothing(self):
+        make_clip(self.folder / "real.mp4", 5)
+        for name, text in (("a.mp4", "ffconcat version 1.0\nfile real.mp4\n"), ("b.mov", "#EXTM3U\n#EXT-X-TARGETDURATION:9\n#EXTINF:9,\nreal.mp4\n#EXT-X-ENDLIST\n"),
+                           ("c.mkv", "v=0\no=- 0 0 IN IP4 127.0.0.1\ns=x\nc=IN IP4 127.0.0.1\nt=0 0\nm=video 5004 RTP/AVP 96\na=rtpmap:96 H264/90000\n"),
+                           ("d.mp4", "<?xml version='1.0'?><MPD><Period/></MPD>")):
+            (self.folder / name).write_text(text)
+            with self.subTest(name), self.assertRaises(CannotOpenMedia) as caught:
+                open_clip(self.folder / name)
+            self.assertSentence(str(caught.exception), name, "list of other files")
+        os.mkfifo(self.folder / "pipe.mp4")
+        with self.assertRaises(CannotOpenMedia) as caught:
+            open_clip(self.folder / "pipe.mp4")
+        self.assertSentence(str(caught.exception), "pipe")
 
     def test_facts(self):
         path = make_clip(self.folder / "facts.mov", 25, rotation=270, sound=True, timecode="10:00:00:00", aspect=Fraction(4, 3),

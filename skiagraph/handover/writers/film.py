@@ -35,6 +35,7 @@ class CoveredFilm(Writer, Value, frozen=True, tag_field="kind", tag="film"):
 class _Film:
     def __init__(self, writer: FilmWriter):
         self._writer = writer
+        self.notes = [f"The sound was encoded anew, since the format cannot hold it as it was ({what})." for what in writer.encoded_sound]
         self.finish, self.commit, self.discard = writer.finish, writer.commit, writer.discard
 
     def write(self, shot: Shot) -> None:

@@ -29,6 +29,7 @@ class Matte(Writer, Value, frozen=True, tag_field="kind", tag="matte"):
 class _Matte:
     def __init__(self, writer: PictureWriter, info: ClipInfo):
         self._writer, self._info = writer, info
+        self.notes = ()
         self.finish, self.commit, self.discard = writer.finish, writer.commit, writer.discard
 
     def write(self, shot: Shot) -> None:

@@ -1,0 +1,179 @@
+"""The sound of a film that is written: copied packet by packet where the container can hold it, encoded anew where it cannot.
+
+Which of the two is found out by trying, before the first picture: some containers take a stream and fail when the file is finished.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import io
+import re
+from collections.abc import Iterator
+from itertools import islice
+
+import av
+import av.error
+
+from skiagraph.errors import CannotWriteMedia
+from skiagraph.media.clip import ClipInfo, open_container
+from skiagraph.media.formats import ExportFormat
+
+# Sound packets a trial is made with.
+TRIAL_PACKETS = 12
+# The picture is this far ahead of the sound at most, in seconds.
+LEAD_S = 0.5
+# Language tags hold codes (BCP 47); any other text in them is somebody's words.
+_LANGUAGE = re.compile(r"[a-zA-Z]{2,3}(-[a-zA-Z0-9]{2,8}){0,3}")
+_LOSSLESS = ("pcm_", "flac", "alac", "wavpack", "truehd", "mlp", "tta")
+_LAYOUTS = {1: "mono", 2: "stereo", 3: "3.0", 4: "4.0", 5: "5.0", 6: "5.1", 7: "6.1", 8: "7.1"}
+
+
+class Soundtrack:
+    """All sound of a source, on its way into an output that is open for writing.
+
+    encoded: what had to be encoded anew, as "pcm_s16le → ALAC". Raises CannotWriteMedia where some of it fits in neither way.
+    """
+
+    def __init__(self, source: ClipInfo, out: av.container.OutputContainer, export: ExportFormat):
+        self._source, self._export = source, export
+        self.encoded: list[str] = []
+        self._source_container = open_container(source.path)
+        self._ways: dict[int, _Copied | _Encoded] = {}
+        self._waiting = None
+        try:
+            for stream in self._source_container.streams.audio:
+                if stream.codec_context is not None:
+                    self._ways[stream.index] = self._way(stream, out)
+        except BaseException:
+            self.close()
+            raise
+        self._packets = self._all_packets()
+
+    def _way(self, stream, out) -> _Copied | _Encoded:
+        language = stream.metadata.get("language", "")
+        language = language if _LANGUAGE.fullmatch(language) else ""
+        if _fits(self._source, stream.index, self._export.muxer):
+            return _Copied(out, stream, language)
+        encoder = encoder_for(stream.codec_context.name, self._export.muxer)
+        try:
+            way = _Encoded(out, stream, language, encoder)
+        except (av.error.FFmpegError, ValueError) as error:
+            raise CannotWriteMedia(f"{self._export.label} cannot hold the {stream.codec_context.name} sound of {self._source.path.name}, and it cannot be encoded "
+                                   f"as {encoder.upper()} ({error}); choose another format.", path=self._source.path) from error
+        self.encoded.append(f"{stream.codec_context.name} → {encoder.upper()}")
+        return way
+
+    def until(self, seconds: float | None) -> Iterator[av.Packet]:
+        """Packets for the output that begin before a time (s, of the source), or all that are left. Raises CannotWriteMedia where
+        the sound is damaged."""
+        try:
+            while True:
+                packet = self._waiting or next(self._packets, None)
+                self._waiting = None
+                if packet is None:
+                    return
+                if seconds is not None and float(packet.dts * packet.time_base) > seconds + LEAD_S:
+                    self._waiting = packet
+                    return
+                yield packet
+        except av.error.InvalidDataError as error:
+            raise CannotWriteMedia(f"The sound of {self._source.path.name} is damaged and cannot be copied; "
+                                   f"export without sound or copy the file again.", path=self._source.path) from error
+
+    def _all_packets(self) -> Iterator[av.Packet]:
+        for packet in self._source_container.demux([self._source_container.streams[n] for n in self._ways]):
+            if packet.dts is not None and packet.size:
+                yield from self._ways[packet.stream_index].passed(packet)
+        for way in self._ways.values():
+            yield from way.rest()
+
+    def close(self) -> None:
+        self._source_container.close()
+
+
+class _Copied:
+    def __init__(self, out, stream, language: str):
+        self._target = out.add_stream_from_template(stream)
+        self._target.metadata.clear()
+        if language:
+            self._target.metadata["language"] = language
+        if stream.codec_context.name == "vorbis":
+            self._target.codec_context.extradata = without_comments(stream.codec_context.extradata)
+
+    def passed(self, packet: av.Packet) -> Iterator[av.Packet]:
+        packet.stream = self._target
+        yield packet
+
+    def rest(self) -> Iterator[av.Packet]:
+        return iter(())
+
+
+class _Encoded:
+    def __init__(self, out, stream, language: str, encoder: str):
+        context = stream.codec_context
+        deep = context.format.bits > 16
+        sample = {"alac": "s32p" if deep else "s16p", "flac": "s32" if deep else "s16", "aac": "fltp"}[encoder]
+        if context.channels not in _LAYOUTS:
+            raise ValueError(f"it has {context.channels} channels")
+        layout = _LAYOUTS[context.channels]
+        rate = context.sample_rate
+        self._target = out.add_stream(encoder, rate=rate, layout=layout, format=sample)
+        if encoder == "aac":
+            self._target.codec_context.bit_rate = 128_000 * context.channels
+        if language:
+            self._target.metadata["language"] = language
+        self._target.codec_context.open()
+        self._resampler = av.AudioResampler(format=sample, layout=layout, rate=rate, frame_size=self._target.codec_context.frame_size or None)
+
+    def passed(self, packet: av.Packet) -> Iterator[av.Packet]:
+        for frame in packet.decode():
+            yield from self._encoded(self._resampler.resample(frame))
+
+    def rest(self) -> Iterator[av.Packet]:
+        yield from self._encoded(self._resampler.resample(None))
+        yield from self._target.encode(None)
+
+    def _encoded(self, frames) -> Iterator[av.Packet]:
+        for frame in frames:
+            yield from self._target.encode(frame)
+
+
+def encoder_for(codec: str, muxer: str) -> str:
+    """What sound that a container cannot hold is encoded as: without loss where it was without."""
+    if codec.startswith(_LOSSLESS):
+        return "flac" if muxer == "matroska" else "alac"
+    return "aac"
+
+
+def _fits(source: ClipInfo, stream_index: int, muxer: str) -> bool:
+    """Whether a container takes a sound stream as it is, tried with its first packets up to the finished file."""
+    with open_container(source.path) as container, contextlib.suppress(av.error.FFmpegError, ValueError, OSError):
+        stream = container.streams[stream_index]
+        with av.open(io.BytesIO(), "w", format=muxer) as out:
+            target = out.add_stream_from_template(stream)
+            for packet in islice((p for p in container.demux(stream) if p.dts is not None and p.size), TRIAL_PACKETS):
+                packet.stream = target
+                out.mux_one(packet)
+        return True
+    return False
+
+
+def without_comments(headers: bytes) -> bytes:
+    """The three headers of a Vorbis stream, Xiph-laced as Matroska keeps them, with an empty comment header in place of the second.
+
+    What is not three laced headers is left as it is. Sources: Vorbis I specification, 5; Matroska codec mappings, A_VORBIS.
+    """
+    if len(headers) < 3 or headers[0] != 2:
+        return headers
+    sizes, at = [], 1
+    for _ in range(2):
+        size = 0
+        while at < len(headers) and headers[at] == 255:
+            size, at = size + 255, at + 1
+        if at >= len(headers):
+            return headers
+        sizes.append(size + headers[at])
+        at += 1
+    first, setup = headers[at:at + sizes[0]], headers[at + sum(sizes):]
+    comment = b"\x03vorbis" + (0).to_bytes(4, "little") * 2 + b"\x01"
+    return b"\x02" + bytes([255] * (sizes[0] // 255) + [sizes[0] % 255]) + bytes([len(comment)]) + first + comment + setup
