@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import contextlib
+import io
 import json
 import signal
 import sys
@@ -12,7 +13,7 @@ from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 
 from skiagraph import __version__
-from skiagraph.errors import Cancelled, SkiagraphError
+from skiagraph.errors import Cancelled, NameIsNoText, SkiagraphError
 from skiagraph.jobs import JobControl, Progress, format_left
 from skiagraph.logs import log, log_file, log_to_file
 from skiagraph.memory import give_back_large_buffers
@@ -29,9 +30,17 @@ def main(arguments: Sequence[str] | None = None) -> int:
     printer = ProgressPrinter(sys.stderr)
     try:
         with _heeding_signals():
+            for stream in (sys.stdout, sys.stderr):
+                if isinstance(stream, io.TextIOWrapper):
+                    # A terminal that knows only ASCII gets question marks, and no error.
+                    stream.reconfigure(errors="replace")
             options = _parser().parse_args(arguments)
             log_to_file()
             give_back_large_buffers()
+            for value in vars(options).values():
+                for path in value if isinstance(value, list) else [value]:
+                    if isinstance(path, Path):
+                        NameIsNoText.unless_text(path.absolute())
             return options.run(options, JobControl(printer))
     except SkiagraphError as error:
         log.exception("failed")

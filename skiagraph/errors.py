@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 
@@ -30,6 +31,19 @@ def _again(kind: type[SkiagraphError], message: str, fields: dict) -> SkiagraphE
 
 class CannotOpenMedia(SkiagraphError):
     """Raised when a file is missing, has no picture in it, or is of a kind that cannot be read."""
+
+
+class NameIsNoText(SkiagraphError):
+    """Raised when a file's name is no text in UTF-8: projects and reports could not hold it."""
+
+    @staticmethod
+    def unless_text(path: Path | str) -> None:
+        """Raise where the name, or that of a folder on the way, cannot be read as text."""
+        try:
+            str(path).encode()
+        except UnicodeEncodeError:
+            shown = os.fsencode(path).decode("utf-8", "replace")
+            raise NameIsNoText(f"The name {shown} cannot be read as UTF-8 text here; rename it, or choose a UTF-8 locale.") from None
 
 
 class FrameNotDecoded(SkiagraphError):

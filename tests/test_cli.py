@@ -2,15 +2,22 @@
 
 import io
 import json
+import os
+import signal
+import subprocess
+import sys
 from contextlib import redirect_stderr, redirect_stdout
+from pathlib import Path
 from unittest import mock
 
 
 from skiagraph import cli
 from skiagraph.demo.ship import shipped
 from skiagraph.media.clip import probe
+from skiagraph.media.formats import FORMATS
 from skiagraph.media.index import open_clip
 from skiagraph.media.reader import FrameReader
+from skiagraph.media.writer import FilmWriter
 from skiagraph.project import cast, file
 from skiagraph.project.lock import ProjectLock
 from skiagraph.project.model import Decision
@@ -204,3 +211,82 @@ class CommandTest(TemporaryFolder):
             self.assertIn("usage: skiagraph", out)
 
 
+
+    def test_names_that_are_no_text_or_too_long_are_a_sentence(self):
+        place, _ = self.project()
+        odd = os.fsdecode(b"caf\xe9")
+        (self.folder / f"{odd}.mp4").write_bytes((self.folder / "quay.mp4").read_bytes())
+        for arguments in (("info", self.folder / f"{odd}.mp4"), ("scan", self.folder / "quay.mp4", "-o", self.folder / f"{odd}.skiagraph"), ("render", place, "-o", self.folder / f"{odd}-out.mp4")):
+            self.assertFails(*arguments, words=("caf", "UTF-8"))
+        self.assertFails("render", place, "-o", self.folder / ("x" * 260 + ".mp4"), words=("too long",))
+        self.assertFails("scan", self.folder / "quay.mp4", "-o", self.folder / ("x" * 260 + ".skiagraph"), words=("too long",))
+        self.assertEqual(self.run_command("render", place, "-o", self.folder / ("x" * 230 + ".mp4"))[0], 0)
+
+    def test_a_file_of_findings_is_not_replaced_unasked(self):
+        place, _ = self.project()
+        theirs = self.folder / "notes.json"
+        theirs.write_text("{}")
+        self.assertFails("check", place, "--json", theirs, words=("exists already", "--force"))
+        self.assertEqual(theirs.read_text(), "{}")
+        self.run_command("check", place, "--json", theirs, "--force")
+        self.assertIsInstance(json.loads(theirs.read_text()), list)
+
+    def test_pipes_and_devices_are_no_targets(self):
+        place, _ = self.project()
+        os.mkfifo(self.folder / "pipe.mp4")
+        self.assertFails("render", place, "-o", self.folder / "pipe.mp4", "--force", words=("pipe",))
+        self.assertTrue((self.folder / "pipe.mp4").is_fifo())
+
+    def test_a_terminal_without_our_letters_and_a_machine_without_a_screen(self):
+        clip = make_clip(self.folder / "møle.mp4", 5)
+        places = {"XDG_CACHE_HOME": str(self.folder / "cache"), "XDG_STATE_HOME": str(self.folder / "state")}
+        bare = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
+
+        def run(*arguments, **more):
+            return subprocess.run([sys.executable, "-m", "skiagraph", *map(str, arguments)], env={**bare, **places, **more}, cwd=Path(__file__).parents[1], capture_output=True, timeout=120)
+
+        done = run("info", clip, PYTHONIOENCODING="ascii")
+        self.assertEqual((done.returncode, done.stdout[:8]), (0, b"m?le.mp4"))
+        done = run("open", clip)
+        self.assertEqual(done.returncode, 2)
+        self.assertIn(b"skiagraph: There is no screen", done.stderr)
+
+
+class SignalTest(TemporaryFolder):
+    """A real process that is ended in the middle of a render."""
+
+    def setUp(self):
+        super().setUp()
+        self.place = self.folder / "p.skiagraph"
+        file.save(project_on(make_clip(self.folder / "quay.mp4", 400, size=(640, 480)), head_path(0, 400, cx=160, cy=120, width=60, height=80)), self.place)
+        self.out = self.folder / "out"
+        self.out.mkdir()
+
+    def ended_by(self, number):
+        """Exit code of a render that gets a signal after its first frame, and what it said."""
+        places = {"XDG_CACHE_HOME": str(self.folder / "cache"), "XDG_STATE_HOME": str(self.folder / "state")}
+        with subprocess.Popen([sys.executable, "-m", "skiagraph", "render", str(self.place), "-o", str(self.out / "o.mp4")], env={**os.environ, **places},
+                              cwd=Path(__file__).parents[1], stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True) as process:
+            self.assertIn("Exporting", next(line for line in process.stderr if "Exporting" in line))
+            process.send_signal(number)
+            said = process.communicate(timeout=60)[1]
+        return process.returncode, said
+
+    def test_ending_and_interrupting_tidy_up(self):
+        for number, code in ((signal.SIGTERM, 143), (signal.SIGINT, 130)):
+            got, said = self.ended_by(number)
+            self.assertEqual(got, code, said)
+            self.assertNotIn("Traceback", said)
+            self.assertEqual(os.listdir(self.out), [])
+
+    def test_what_a_killed_process_left_goes_with_the_next_render_and_nothing_else(self):
+        got, _ = self.ended_by(signal.SIGKILL)
+        self.assertEqual((got, len(os.listdir(self.out))), (-9, 1))
+        theirs = self.out / ".notes.unfinished"
+        theirs.write_text("not ours")
+        with FilmWriter(self.out / "other.mp4", probe(self.folder / "quay.mp4"), FORMATS["h264-mp4"]) as living:
+            self.assertEqual(len([n for n in os.listdir(self.out) if n.endswith(".unfinished.mp4")]), 1, "only that of the living is left")
+            FilmWriter(self.out / "third.mp4", probe(self.folder / "quay.mp4"), FORMATS["h264-mp4"]).discard()
+            with FrameReader(*open_clip(self.folder / "quay.mp4")) as reader:
+                living.write(reader.read(0))
+        self.assertEqual(sorted(os.listdir(self.out)), [".notes.unfinished", "other.mp4"])

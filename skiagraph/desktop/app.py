@@ -2,13 +2,23 @@
 
 from __future__ import annotations
 
+import os
 import sys
 
 import shiboken6
-from PySide6.QtCore import QLoggingCategory
+from PySide6.QtCore import QLoggingCategory, QtMsgType, qInstallMessageHandler
 from PySide6.QtWidgets import QApplication
 
 from skiagraph.desktop import theme
+
+# Exit code where no window can be opened: an error, as on the command line.
+NO_SCREEN = 2
+
+
+def _no_screen(kind: QtMsgType, context, message: str) -> None:
+    if kind == QtMsgType.QtFatalMsg:
+        print("skiagraph: There is no screen to open the window on; start it in a desktop session, or use the other commands.", file=sys.stderr, flush=True)
+        os._exit(NO_SCREEN)
 
 
 def run(files: list[str], *, demo: bool = False) -> int:
@@ -16,7 +26,10 @@ def run(files: list[str], *, demo: bool = False) -> int:
     # Background jobs give way to the window quickly, so that it answers while they compute.
     sys.setswitchinterval(0.0005)
     QLoggingCategory.setFilterRules("qt.multimedia.*=false\nqt.qpa.wayland.textinput=false")
+    # Without a screen the toolkit would abort the process; a person gets a sentence instead.
+    before = qInstallMessageHandler(_no_screen)
     application = QApplication.instance() or QApplication(["skiagraph"])
+    qInstallMessageHandler(before)
     application.setApplicationName("skiagraph")
     application.setApplicationDisplayName("Skiagraph")
     application.setDesktopFileName("skiagraph")

@@ -14,7 +14,7 @@ import av
 import av.error
 import av.filter
 
-from skiagraph.errors import CannotOpenMedia
+from skiagraph.errors import CannotOpenMedia, NameIsNoText
 
 # A file's identity is that of so many pieces of so many bytes, since whole films are too long to hash at every opening; older projects
 # took so many bytes at each end.
@@ -91,6 +91,7 @@ class ClipInfo:
 def open_container(path: Path | str) -> av.container.InputContainer:
     """Open a file for reading. Raises CannotOpenMedia with a sentence that says what, where and what to do."""
     path = Path(path)
+    NameIsNoText.unless_text(path.absolute())
     if not path.exists():
         raise CannotOpenMedia(f"There is no file {path}; check the name or choose another clip.", path=path)
     if path.is_dir():

@@ -23,13 +23,17 @@ from skiagraph.media.frame import Frame
 from skiagraph.media.soundtrack import Soundtrack
 
 
+# Of a file, in bytes: file systems allow 255, of which locks and temporary names beside it take some.
+LONGEST_NAME = 240
 # Unfinished files of ours, hidden beside their targets.
-_UNFINISHED = re.compile(r"\..*\.[0-9a-f]{8}\.part(\.[^.]*)?", re.DOTALL)
+_UNFINISHED = re.compile(r"\..*\.[0-9a-f]{8}\.unfinished(\.[^.]*)?", re.DOTALL)
 
 
 def refuse_bad_target(target: Path, sources: list[Path]) -> None:
     """Raise CannotWriteMedia when a target is a source, a folder, or in a folder that is missing or closed."""
     target = Path(target)
+    if len(os.fsencode(target.name)) > LONGEST_NAME:
+        raise CannotWriteMedia(f"The name {target.name[:40]}… is too long; choose one of up to {LONGEST_NAME} bytes.", path=target)
     for source in sources:
         same = target.resolve() == Path(source).resolve()
         if not same and target.exists() and Path(source).exists():
@@ -59,7 +63,7 @@ class TemporaryTarget:
         _remove_leftovers(self.target.parent)
         # The name stays within the 255 bytes that file systems allow, however long the target's own is.
         stem = self.target.stem.encode(errors="surrogateescape")[:150].decode(errors="ignore")
-        self.path = self.target.with_name(f".{stem}.{secrets.token_hex(4)}.part{self.target.suffix}")
+        self.path = self.target.with_name(f".{stem}.{secrets.token_hex(4)}.unfinished{self.target.suffix}")
         self._lock: int | None = None
         with contextlib.suppress(OSError):  # a disk that knows no locks keeps leftovers; one that cannot be written says so when the film is begun
             while self._lock is None:

@@ -80,7 +80,7 @@ class SoundtrackTest(TemporaryFolder):
         with self.assertRaises(CannotWriteMedia) as caught:
             FilmWriter(self.folder / "o.mp4", info, FORMATS["h264-mp4"])
         self.assertSentence(str(caught.exception), "many.mkv", "24 channels")
-        self.assertEqual([n for n in os.listdir(self.folder) if "o.mp4" in n or ".part" in n], [])
+        self.assertEqual([n for n in os.listdir(self.folder) if "o.mp4" in n or ".unfinished" in n], [])
 
     def test_a_language_is_a_code_and_no_sentence(self):
         for given, kept in (("deu", "deu"), ("pt-BR", "pt-BR"), ("Ada Brix, pier 4", None)):
