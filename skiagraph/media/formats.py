@@ -13,7 +13,8 @@ from skiagraph.errors import CannotWriteMedia
 @dataclass(frozen=True, slots=True)
 class ExportFormat:
     """key: name on the command line and in the project; muxer, encoder: FFmpeg's names; pixel_formats: what the encoder
-    may be given, empty for all it knows; options: of the encoder; mux_options: of the container; tag: codec tag."""
+    may be given, empty for all it knows; options: of the encoder; mux_options: of the container; tag: codec tag;
+    limited_only: its samples are always of limited range."""
 
     key: str
     label: str
@@ -25,6 +26,7 @@ class ExportFormat:
     pixel_formats: tuple[str, ...] = ()
     tag: str = ""
     lossless: bool = False
+    limited_only: bool = False
 
     def pixel_format_for(self, name: str) -> str:
         """The encoder's pixel format that keeps most of the given one: itself where it can be."""
@@ -32,8 +34,26 @@ class ExportFormat:
         plain = {"yuvj420p": "yuv420p", "yuvj422p": "yuv422p", "yuvj444p": "yuv444p"}.get(name, name)
         if plain in allowed:
             return plain
+        if av.VideoFormat(plain).is_rgb and self.pixel_formats:
+            # Of formats without RGB the one that keeps its colour at every pixel, where there is one.
+            depth = "10le" if max(c.bits for c in av.VideoFormat(plain).components) > 8 else ""
+            if f"yuv444p{depth}" in allowed:
+                return f"yuv444p{depth}"
         best, _ = av.codec.codec.find_best_pix_fmt_of_list([av.VideoFormat(f) for f in allowed], av.VideoFormat(plain), False)
         return best.name
+
+
+    def pixel_format_of_size(self, name: str, width: int, height: int) -> str:
+        """The given pixel format, or the one with colour at every pixel where the size is odd and colour is kept for pairs of pixels,
+        which encoders refuse. Raises CannotWriteMedia where the format has none."""
+        halved = av.VideoFormat(name)
+        odd = halved.chroma_width(16) < 16 and width % 2 or halved.chroma_height(16) < 16 and height % 2
+        if not odd or not self.pixel_formats:
+            return name
+        whole = name.replace("420p", "444p").replace("422p", "444p")
+        if whole not in self.pixel_formats:
+            raise CannotWriteMedia(f"{self.label} needs an even width and height, and the clip has {width} × {height}; choose another format.")
+        return whole
 
 
 _YUV_10 = ("yuv420p", "yuv422p", "yuv444p", "yuv420p10le", "yuv422p10le", "yuv444p10le", "gray", "gray10le")
@@ -42,8 +62,8 @@ FORMATS: dict[str, ExportFormat] = {f.key: f for f in (
     ExportFormat("h264-mp4", "H.264 · MP4", ".mp4", "mp4", "libx264", {"preset": "medium", "crf": "17"}, {"movflags": "+faststart"}, _YUV_10),
     ExportFormat("h265-mp4", "H.265 · MP4", ".mp4", "mp4", "libx265", {"preset": "fast", "crf": "19", "x265-params": "log-level=none"},
                  {"movflags": "+faststart"}, _YUV_10 + ("yuv420p12le", "yuv422p12le", "yuv444p12le"), "hvc1"),
-    ExportFormat("prores-mov", "ProRes 422 · MOV", ".mov", "mov", "prores_ks", {"profile": "2", "vendor": "apl0"}, {}, ("yuv422p10le",)),
-    ExportFormat("ffv1-mkv", "FFV1 lossless · MKV", ".mkv", "matroska", "ffv1", {"level": "3", "slices": "4", "slicecrc": "1"}, lossless=True),
+    ExportFormat("prores-mov", "ProRes 422 · MOV", ".mov", "mov", "prores_ks", {"profile": "2", "vendor": "apl0"}, {}, ("yuv422p10le",), limited_only=True),
+    ExportFormat("ffv1-mkv", "FFV1 lossless · MKV", ".mkv", "matroska", "ffv1", {"level": "3", "slicecrc": "1"}, lossless=True),
 )}
 
 

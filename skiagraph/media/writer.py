@@ -15,6 +15,7 @@ import av
 import av.error
 import av.filter
 import numpy as np
+from av.video.reformatter import ColorRange, Colorspace
 
 from skiagraph.errors import CannotWriteMedia
 from skiagraph.media.clip import ClipInfo
@@ -23,6 +24,10 @@ from skiagraph.media.frame import Frame
 from skiagraph.media.soundtrack import Soundtrack
 
 
+# Code points of ITU-T H.273, and how samples become others: RGB as BT.709 in limited range, full range as limited.
+_BT709, _LIMITED, _FULL = 1, 1, 2
+_FROM_RGB = {"src_colorspace": Colorspace.DEFAULT, "dst_colorspace": Colorspace.ITU709, "src_color_range": ColorRange.JPEG, "dst_color_range": ColorRange.MPEG}
+_TO_LIMITED = {"src_colorspace": Colorspace.ITU709, "dst_colorspace": Colorspace.ITU709, "src_color_range": ColorRange.JPEG, "dst_color_range": ColorRange.MPEG}
 # Of a file, in bytes: file systems allow 255, of which locks and temporary names beside it take some.
 LONGEST_NAME = 240
 # Unfinished files of ours, hidden beside their targets.
@@ -122,6 +127,7 @@ class FilmWriter:
         self._temporary = TemporaryTarget(target)
         self._soundtrack: Soundtrack | None = None
         self._aspect: _AspectTag | None = None
+        self._converted: dict | None = None
         try:
             self._out = av.open(str(self._temporary.path), "w", format=export.muxer, options=dict(export.mux_options))
             self._video = self._add_video(pixel_format, options)
@@ -139,12 +145,19 @@ class FilmWriter:
         stream = self._out.add_stream(self._format.encoder, rate=source.rate, options={**self._format.options, **(options or {})})
         context = stream.codec_context
         context.width, context.height = source.width, source.height
-        context.pix_fmt = pixel_format or self._format.pixel_format_for(_planar_name(source.pixel_format))
+        planar = _planar_name(source.pixel_format)
+        context.pix_fmt = pixel_format or self._format.pixel_format_of_size(self._format.pixel_format_for(planar), source.width, source.height)
         context.time_base = stream.time_base = source.time_base
         context.framerate = source.rate
         context.sample_aspect_ratio = source.sample_aspect
         context.color_primaries, context.color_trc = source.color_primaries, source.color_trc
         context.colorspace, context.color_range = source.colorspace, source.color_range
+        if av.VideoFormat(planar).is_rgb and not av.VideoFormat(context.pix_fmt).is_rgb:
+            self._converted = _FROM_RGB
+            context.colorspace, context.color_range = _BT709, _LIMITED
+        elif self._format.limited_only and (source.color_range == _FULL or source.pixel_format.startswith("yuvj")):
+            self._converted = _TO_LIMITED
+            context.color_range = _LIMITED
         context.thread_type = "AUTO"
         if self._format.encoder == "ffv1" and source.sample_aspect != 1:
             # Matroska takes the aspect from the stream, which PyAV 18.1 cannot set; FFV1 carries it in its frames.
@@ -210,12 +223,22 @@ class FilmWriter:
         picture = frame.picture
         picture.pict_type = 0
         try:
+            if self._converted is not None:
+                picture = self._in_other_samples(picture)
             if self._aspect is not None:
                 picture = self._aspect.tagged(picture)
             for packet in self._video.encode(picture):
                 self._mux(packet)
         except (av.error.FFmpegError, OSError) as error:
             raise self._explained(error) from error
+
+    def _in_other_samples(self, picture: av.VideoFrame) -> av.VideoFrame:
+        context = self._video.codec_context
+        converted = picture.reformat(format=context.pix_fmt, **self._converted)
+        converted.pts, converted.time_base, converted.pict_type = picture.pts, picture.time_base, 0
+        converted.colorspace, converted.color_range = context.colorspace, context.color_range
+        converted.color_primaries, converted.color_trc = picture.color_primaries, picture.color_trc
+        return converted
 
     def _mux(self, packet):
         if packet.dts is not None:

@@ -18,6 +18,9 @@ from skiagraph.media.writer import FilmWriter, PictureWriter, TemporaryTarget, r
 from tests.support import TemporaryFolder, make_clip, read_number
 
 
+BARS = np.array([[200, 40, 90], [30, 180, 60], [20, 50, 220], [240, 230, 20]], np.uint8)
+
+
 class TargetTest(TemporaryFolder):
     def test_nothing_stands_under_the_name_until_it_is_whole(self):
         target = TemporaryTarget(self.folder / "film.mp4")
@@ -70,6 +73,55 @@ class FilmWriterTest(TemporaryFolder):
         source = make_clip(self.folder / "a.mkv", 4, encoder="ffv1", pixel_format="yuv422p10le")
         for key, depth in (("h264-mp4", 10), ("h265-mp4", 10), ("prores-mov", 10), ("ffv1-mkv", 10)):
             self.assertEqual(probe(self.copy(source, self.folder / f"{key}{FORMATS[key].suffix}", key)).bit_depth, depth, key)
+
+    def colours(self, path, size):
+        """Colours in the middle of the four bars, int (4, 3)."""
+        with FrameReader(*open_clip(path)) as reader:
+            picture = reader.read(1).rgb().astype(int)
+        return np.array([picture[size[1] // 2, size[0] * (2 * n + 1) // 8] for n in range(4)])
+
+    def bars(self, name, encoder, pixel_format, size, **tags):
+        """A clip of four bars of plain colours."""
+        def draw(n, width, height):
+            return np.repeat(BARS, -(-width // 4), axis=0)[None, :width].repeat(height, axis=0)
+
+        path = self.folder / name
+        with PictureWriter(path, size, Fraction(25), encoder=encoder, pixel_format="rgb24", store=pixel_format, muxer="matroska" if name.endswith("mkv") else "mov", tags=tags) as out:
+            for n in range(3):
+                out.write(draw(n, *size))
+        return path
+
+    def test_colours_of_rgb_and_of_full_range_stay_what_they_are(self):
+        size = (128, 720)
+        clips = [self.bars("png.mov", "png", "rgb24", size), self.bars("run.mov", "qtrle", "rgb24", size), self.bars("cam.mkv", "ffv1", "bgr0", size)]
+        full = self.folder / "full.mkv"
+        with PictureWriter(full, size, Fraction(25), encoder="ffv1", pixel_format="yuv444p", muxer="matroska", tags={"colorspace": 1, "color_range": 2}) as out:
+            for _ in range(3):
+                out.write(np.stack([np.repeat(np.array([20, 90, 160, 250], np.uint8), 32)[None].repeat(720, 0), np.full((720, 128), 120, np.uint8), np.full((720, 128), 140, np.uint8)]))
+        for clip in [*clips, full]:
+            seen = self.colours(clip, size)
+            if clip != full:
+                np.testing.assert_array_equal(seen, BARS)
+            for key in FORMATS:
+                with self.subTest(clip.name, format=key):
+                    target = self.copy(clip, self.folder / f"{clip.stem}-{key}{FORMATS[key].suffix}", key)
+                    np.testing.assert_allclose(self.colours(target, size), seen, atol=5)
+                    info = probe(target)
+                    if info.pixel_format.startswith("yuv") and clip != full:
+                        self.assertEqual((info.colorspace, info.color_range), (1, 1), "what the samples are")
+                    if key == "prores-mov":
+                        self.assertEqual(info.color_range, 1)
+
+    def test_odd_sizes_are_written_as_they_are_or_refused_beforehand(self):
+        for size in ((127, 361), (128, 361), (127, 360)):
+            clip = make_clip(self.folder / f"odd{size[0]}{size[1]}.mkv", 3, size=size, encoder="ffv1")
+            for key in ("h264-mp4", "h265-mp4", "ffv1-mkv"):
+                info = probe(self.copy(clip, self.folder / f"{clip.stem}-{key}{FORMATS[key].suffix}", key))
+                self.assertEqual((info.width, info.height), size, key)
+        info, _ = open_clip(self.folder / "odd127361.mkv")
+        with self.assertRaises(CannotWriteMedia) as caught:
+            FilmWriter(self.folder / "o.mov", info, FORMATS["prores-mov"])
+        self.assertSentence(str(caught.exception), "even", "127 × 361")
 
     def test_an_error_inside_removes_the_half_written_file(self):
         source = make_clip(self.folder / "a.mp4", 10)

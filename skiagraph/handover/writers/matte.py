@@ -23,7 +23,7 @@ class Matte(Writer, Value, frozen=True, tag_field="kind", tag="matte"):
 
     def open(self, target: Path, info: ClipInfo) -> _Matte:
         return _Matte(PictureWriter(target, (info.width, info.height), Fraction(info.rate), encoder="ffv1", pixel_format="gray", muxer="matroska",
-                                    options={"level": "3", "slices": "4"}, time_base=info.time_base, rotation=info.rotation), info)
+                                    options={"level": "3"}, time_base=info.time_base, rotation=info.rotation), info)
 
 
 class _Matte:
