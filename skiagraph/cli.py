@@ -225,7 +225,7 @@ def run_scan(options, control) -> int:
 def _scan_into(options, control) -> int:
     from skiagraph.footage.adding import facts_of
     from skiagraph.footage.recognition import Gallery
-    from skiagraph.footage.scanning import scan_clip, take_in
+    from skiagraph.footage.scanning import forget_scan, scan_clip, take_in
     from skiagraph.media.index import open_clip
     from skiagraph.project import cast, edits, file
     from skiagraph.project.model import Project
@@ -237,10 +237,11 @@ def _scan_into(options, control) -> int:
         if known is None:
             project = edits.add_clip(project, facts)
             known = project.clips[-1]
-        result = scan_clip(project, known.key, options.every, gallery, control)
+        result = scan_clip(project, known.key, options.every, gallery, control, keep=True)
         project = take_in(project, known.key, result, options.every, gallery)
         # Saved after each clip: what was scanned stays, whatever happens next.
         file.save(project, options.output)
+        forget_scan(project, known.key, options.every)
         control_end(control)
         print(f"{path.name}: {_cast_line(project, known.key)} in {result.frames} frames" + (f". {result.damage}" if result.damage else ""))
     asked = len(cast.open_likenesses(project))

@@ -13,6 +13,7 @@ from unittest import mock
 
 from skiagraph import cli
 from skiagraph.demo.ship import shipped
+from skiagraph.errors import CannotSaveProject
 from skiagraph.media.clip import probe
 from skiagraph.media.formats import FORMATS
 from skiagraph.media.index import open_clip
@@ -211,6 +212,15 @@ class CommandTest(TemporaryFolder):
             self.assertIn("usage: skiagraph", out)
 
 
+
+    def test_a_scan_that_could_not_be_saved_is_not_lost(self):
+        clip = make_clip(self.folder / "quay.mp4", 30, size=(320, 240))
+        diaries = self.folder / "cache" / "scans"
+        with mock.patch("skiagraph.project.file.save", side_effect=CannotSaveProject("The disk is full; free some space.")):
+            self.assertFails("scan", clip, "-o", self.folder / "p.skiagraph", words=("disk is full",))
+        self.assertTrue(list(diaries.rglob("*.npz")))
+        self.assertEqual(self.run_command("scan", clip, "-o", self.folder / "p.skiagraph")[0], 0)
+        self.assertEqual(list(diaries.rglob("*.npz")), [])
 
     def test_names_that_are_no_text_or_too_long_are_a_sentence(self):
         place, _ = self.project()

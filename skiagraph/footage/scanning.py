@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from skiagraph.footage.recognition import Gallery, link_clip, recall
 from skiagraph.footage.source import open_source
 from skiagraph.jobs import JobControl
+from skiagraph.media.clip import probe
 from skiagraph.project.carry import Ids, Report, carried, with_evidence
 from skiagraph.project.model import Project, Scan
 from skiagraph.track.results import ScanResult
@@ -23,13 +24,21 @@ class ScanNews:
     gallery: Gallery | None = None
 
 
-def scan_clip(project: Project, key: str, every: int, gallery: Gallery, control: JobControl, partial: Callable[[ScanResult], None] | None = None) -> ScanResult:
-    """Scan one clip, and let the gallery recall who is in the others. Raises Cancelled, CannotOpenMedia, SourceChanged."""
+def scan_clip(project: Project, key: str, every: int, gallery: Gallery, control: JobControl, partial: Callable[[ScanResult], None] | None = None, *,
+              keep: bool = False) -> ScanResult:
+    """Scan one clip, and let the gallery recall who is in the others. keep: a scan begun again goes on from what this one saw, until
+    `forget_scan`. Raises Cancelled, CannotOpenMedia, SourceChanged."""
     # Only here, since this brings in the networks' runtimes.
     from skiagraph.track.scan import ScanSettings, scan
-    result = scan(*open_source(project.clip(key), control), ScanSettings(every=every), control, partial)
+    result = scan(*open_source(project.clip(key), control), ScanSettings(every=every), control, partial, keep=keep)
     recall(project, gallery, control, besides=key)
     return result
+
+
+def forget_scan(project: Project, key: str, every: int) -> None:
+    """The result of a scan is written down: what was kept to take it up again goes."""
+    from skiagraph.track.scan import ScanSettings, forget
+    forget(probe(project.clip(key).path), ScanSettings(every=every))
 
 
 def scan_clips(project: Project, keys: Sequence[str], every: int, gallery: Gallery, control: JobControl, tell: Callable[[ScanNews], None]) -> None:

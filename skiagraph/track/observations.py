@@ -1,14 +1,16 @@
 """What a scan has seen so far, frame by frame, and its diary on disk, so that a scan that was cancelled or died goes on where it was.
 
-The diary holds boxes and colours, nothing that tells who somebody is, and is thrown away when the scan is whole.
+The diary holds boxes and colours, nothing that tells who somebody is. It is thrown away when the scan is whole, or after a week.
 """
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import os
 import shutil
 import tempfile
+import time
 import zipfile
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
@@ -25,6 +27,8 @@ from skiagraph.track.linking import Seen
 VERSION = 4
 # Frames between two writings.
 CHUNK = 125
+# A diary that nothing was added to for so long is thrown away by the next scan: nobody goes on with it.
+KEPT_S = 7 * 24 * 3600
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,6 +60,7 @@ class Diary:
 
     def __init__(self, clip: Path, settings: str, folder: Path | None = None):
         base = folder or Path(platformdirs.user_cache_dir("skiagraph")) / "scans"
+        _forget_old(base)
         self._folder = base / hashlib.sha256(f"{VERSION}|{fingerprint(clip)}|{settings}".encode()).hexdigest()[:32]
         self._chunks: list[Path | list[Observation]] = []
         self._waiting: list[Observation] = []
@@ -105,6 +110,13 @@ class Diary:
         """The scan is whole."""
         self._chunks, self._waiting = [], []
         shutil.rmtree(self._folder, ignore_errors=True)
+
+
+def _forget_old(base: Path) -> None:
+    with contextlib.suppress(OSError):
+        for folder in base.iterdir():
+            if folder.is_dir() and time.time() - folder.stat().st_mtime > KEPT_S:
+                shutil.rmtree(folder, ignore_errors=True)
 
 
 def _loaded(path: Path) -> list[Observation]:

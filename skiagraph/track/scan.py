@@ -57,14 +57,23 @@ class ScanSettings:
 
 
 def scan(info: ClipInfo, index: FrameIndex, settings: ScanSettings = ScanSettings(), control: JobControl | None = None,
-         partial: Callable[[ScanResult], None] | None = None) -> ScanResult:
+         partial: Callable[[ScanResult], None] | None = None, *, keep: bool = False) -> ScanResult:
     """Find, follow and recognise everybody in a clip. partial is told of the people found so far, from the calling thread.
 
-    A scan that was cancelled or died goes on where it was when it is begun again with the same settings. Raises Cancelled.
+    A scan that was cancelled or died goes on where it was when it is begun again with the same settings. keep: so does one that is
+    done, until `forget` is called, for whoever has yet to write the result down. Raises Cancelled.
     """
     control = control or JobControl()
     with _single_threaded_calls(), FaceFinder(settings.smallest_for(info)) as finder:
-        return _Scan(info, index, settings, control, partial, finder).run()
+        result = _Scan(info, index, settings, control, partial, finder).run()
+    if not keep:
+        forget(info, settings)
+    return result
+
+
+def forget(info: ClipInfo, settings: ScanSettings) -> None:
+    """Throw away what a scan with these settings has on disk."""
+    Diary(info.path, repr(settings)).discard()
 
 
 @contextmanager
@@ -113,7 +122,6 @@ class _Scan:
         stretches = stretches_of(linked, solved.results, solved.meetings, self.descriptions, self.rate, self.bridges)
         stretches = self._described(stretches)
         people, likely = people_of(stretches, [self._is_still(s) for s in stretches], lambda done, total: self.control.report(STEP_WHO, done, total))
-        self.diary.discard()
         return self._result(people, likely)
 
     # Finding

@@ -1,9 +1,12 @@
 """The diary of a scan: what is read is what was added, damage ends it, and it goes when the scan is whole."""
 
+import os
+import time
+
 import numpy as np
 
 from skiagraph.track.linking import Seen
-from skiagraph.track.observations import CHUNK, Diary, Observation, compact, restored
+from skiagraph.track.observations import CHUNK, KEPT_S, Diary, Observation, compact, restored
 from tests.support import TemporaryFolder, make_clip
 from tests.track.faces import seen
 
@@ -91,3 +94,11 @@ class DiaryTest(TemporaryFolder):
         diary.flush()
         diary.discard()
         self.assertEqual(list(self.place.rglob("*.npz")), [])
+
+    def test_what_nobody_goes_on_with_is_gone_after_a_week(self):
+        for name, age in (("old", KEPT_S + 60), ("young", KEPT_S - 3600)):
+            (self.place / name).mkdir(parents=True)
+            then = time.time() - age
+            os.utime(self.place / name, (then, then))
+        Diary(self.clip, "every=1", self.place)
+        self.assertEqual([p.name for p in self.place.iterdir()], ["young"])
