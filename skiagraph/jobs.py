@@ -5,6 +5,7 @@ from __future__ import annotations
 import queue
 import threading
 import time
+from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import TypeVar
@@ -13,15 +14,21 @@ from skiagraph.errors import Cancelled
 
 T = TypeVar("T")
 
+# Time left is reckoned from the rate over so many seconds, of which a mark is kept each MARK_S: long enough for one slow picture not to
+# count, short enough to follow when scenes change.
+RATE_S, MARK_S = 30.0, 1.0
+
 
 @dataclass(frozen=True, slots=True)
 class Progress:
-    """How far a job is. done and total count frames of this step; total is None while the length is unknown."""
+    """How far a job is. done and total count frames of this step; total is None while the length is unknown. rate: frames a second
+    of late, 0 while it is not known."""
 
     step: str
     done: int
     total: int | None = None
     elapsed_s: float = 0.0
+    rate: float = 0.0
 
     @property
     def share(self) -> float | None:
@@ -29,10 +36,10 @@ class Progress:
 
     @property
     def left_s(self) -> float | None:
-        """Seconds left at the mean rate so far, or None before anything can be said."""
+        """Seconds left at the rate of late, or at the mean rate so far; None before anything can be said."""
         if not self.total or self.done <= 0 or self.elapsed_s < 0.5:
             return None
-        return self.elapsed_s * max(0, self.total - self.done) / self.done
+        return max(0, self.total - self.done) / (self.rate or self.done / self.elapsed_s)
 
 
 class JobControl:
@@ -43,6 +50,8 @@ class JobControl:
         self._cancelled = threading.Event()
         self._step = ""
         self._began = time.monotonic()
+        # Time and frames done, from RATE_S ago on.
+        self._marks: deque[tuple[float, int]] = deque()
 
     def cancel(self) -> None:
         self._cancelled.set()
@@ -62,8 +71,19 @@ class JobControl:
         now = time.monotonic()
         if step != self._step:
             self._step, self._began = step, now
+            self._marks.clear()
         if self._listener:
-            self._listener(Progress(step, done, total, now - self._began))
+            self._listener(Progress(step, done, total, now - self._began, self._rate_of_late(now, done)))
+
+    def _rate_of_late(self, now: float, done: int) -> float:
+        """Frames a second over the last RATE_S: a job whose pictures become harder, or that waited, is told by what it does now."""
+        marks = self._marks
+        if not marks or now - marks[-1][0] >= MARK_S:
+            marks.append((now, done))
+        while len(marks) > 2 and now - marks[1][0] >= RATE_S:
+            marks.popleft()
+        then, before = marks[0]
+        return (done - before) / (now - then) if now - then >= RATE_S / 2 and done > before else 0.0
 
 
 def read_ahead(items: Iterable[T], depth: int) -> Iterator[T]:

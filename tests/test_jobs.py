@@ -2,6 +2,7 @@
 
 import threading
 import unittest
+import unittest.mock
 
 from skiagraph.errors import Cancelled
 from skiagraph.jobs import JobControl, Progress, format_left, read_ahead
@@ -13,6 +14,22 @@ class ProgressTest(unittest.TestCase):
         for early in (Progress("x", 0, 100, 5.0), Progress("x", 5, None, 5.0), Progress("x", 1, 100, 0.1)):
             self.assertIsNone(early.left_s)
         self.assertEqual(Progress("x", 150, 100).share, 1.0)
+
+    def test_time_left_follows_the_rate_of_late(self):
+        told, clock = [], [0.0]
+        with unittest.mock.patch("skiagraph.jobs.time.monotonic", lambda: clock[0]):
+            control = JobControl(told.append)
+            # Two hundred frames a second at first, then ten.
+            for second in range(61):
+                control.report("x", 200 * second, 24000)
+                clock[0] += 1
+            for second in range(1, 121):
+                control.report("x", 12000 + 10 * second, 24000)
+                clock[0] += 1
+            self.assertAlmostEqual(told[60].left_s, 60, delta=3)
+            self.assertAlmostEqual(told[-1].left_s, 1080, delta=40)
+            control.report("y", 0, 100)
+            self.assertIsNone(told[-1].left_s, "another step begins anew")
 
     def test_time_left_in_words(self):
         self.assertEqual([format_left(s) for s in (None, 0.2, 59, 61, 3725)], ["", "1 s left", "59 s left", "1 min 01 s left", "1 h 02 min left"])

@@ -1,6 +1,6 @@
 """What a scan has seen so far, frame by frame, and its diary on disk, so that a scan that was cancelled or died goes on where it was.
 
-The diary holds boxes and colours, nothing that tells who somebody is. It is thrown away when the scan is whole, or after a week.
+The diary holds boxes, the five points of each face by which its head is reckoned, and colours; no descriptors. It is thrown away when the scan is whole, or after a week.
 """
 
 from __future__ import annotations
