@@ -34,7 +34,7 @@ class ScanningTest(TemporaryFolder):
         """Run scan_clips with given results instead of networks, and take in what is told as the window does."""
         results = iter([ScanResult(people, FaceTable.none(), (), 20) for people in people_of_clips])
 
-        def pretend(info, index, settings, control, partial):
+        def pretend(info, index, settings, control, partial, *, keep=False):
             result = next(results)
             partial(replace(result, people=result.people[:1]))
             return result
