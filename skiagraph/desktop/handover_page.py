@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
@@ -28,7 +29,7 @@ class HandoverPage(QWidget):
         super().__init__(parent)
         self.setObjectName("page")
         self._boxes: list[tuple[str, QCheckBox, QLabel]] = []
-        self._results: dict[str, tuple[str, str, str]] = {}
+        self._results: dict[str, tuple[str, str, str, Sequence[str]]] = {}
         self._chosen: dict[str, bool] = {}
         outer = line(margin=4 * GRID, spacing=4 * GRID, parent=self)
         left = column(spacing=3 * GRID)
@@ -119,7 +120,9 @@ class HandoverPage(QWidget):
         panel, clip = QFrame(), entry.clip
         panel.setObjectName("panel")
         panel.setMinimumHeight(52)
-        row = line(margin=3 * GRID, spacing=3 * GRID, parent=panel)
+        rows = column(margin=3 * GRID, spacing=GRID, parent=panel)
+        row = line(spacing=3 * GRID)
+        rows.addLayout(row)
         box = QCheckBox(clip.path.name)
         # Where nobody was looked for everybody is seen: such a clip is handed over only by choice.
         box.setChecked(entry.is_usable and self._chosen.get(clip.key, entry.was_searched))
@@ -137,18 +140,20 @@ class HandoverPage(QWidget):
         row.addWidget(state)
         self._boxes.append((clip.key, box, state))
         if clip.key in self._results:
-            target, text, colour = self._results[clip.key]
+            target, text, colour, notes = self._results[clip.key]
             state.setText(text)
             state.setStyleSheet(f"color: {colour};")
             if target:
                 show = push_button("Open folder", "", target)
                 show.clicked.connect(lambda: self.openFolder.emit(str(Path(target).parent)))
                 row.addWidget(show)
+            for note in notes:
+                rows.addWidget(quiet(note, wrap=True))
         return panel
 
-    def set_result(self, key: str, target: str, text: str, colour: str) -> None:
-        """What became of an export; shown at its clip from now on."""
-        self._results[key] = target, text, colour
+    def set_result(self, key: str, target: str, text: str, colour: str, notes: Sequence[str] = ()) -> None:
+        """What became of an export, and what of the file is otherwise than in the source; shown at its clip from now on."""
+        self._results[key] = target, text, colour, notes
 
 
 def _warning(waiting: int, exposing: int) -> str:

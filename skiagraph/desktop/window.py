@@ -355,7 +355,7 @@ class MainWindow(QMainWindow):
             text, colour = counted(len(done.findings), "Exported; the check found 1 place to look at", "Exported; the check found {n} places to look at"), theme.MADDER
         else:
             text, colour = tr("Exported and checked: every cover is in place"), theme.VERDIGRIS
-        self.handover.set_result(done.clip, str(done.path), ". ".join([text, *done.notes]), colour)
+        self.handover.set_result(done.clip, str(done.path), text, colour, done.notes)
         self._refresh_findings()
 
     def _browse_folder(self) -> None:
