@@ -115,14 +115,20 @@ def build_index(info: ClipInfo, control: JobControl | None = None) -> FrameIndex
     index = _without_leading(info, index)
     if not len(index):
         raise CannotOpenMedia(f"{info.path.name} holds no frame that can be read; copy it again from its source.", path=info.path)
-    missing_s = info.picture_s - index.time_s(len(index))
-    if not damage and (info.claimed_frames > len(index) + 2 and info.claimed_frames * 0.98 > len(index) or missing_s > max(0.3, 0.02 * info.picture_s)):
+    # An edit list hides frames that the container counts, but not in how long it says the picture lasts.
+    fewer = info.claimed_frames > len(index) + 2 and info.claimed_frames * 0.98 > len(index) and (info.duration_s <= 0 or _ends_before(index, info.duration_s))
+    if not damage and (fewer or _ends_before(index, info.picture_s)):
         damage = "ends early"
     if damage:
         where = format_timecode(len(index), info.rate)
         index = index.cut(len(index), f"{info.path.name} is damaged at {where}; the {len(index)} frames before it can be used. "
                                       f"Copy it again from its source if the rest matters.")
     return index
+
+
+def _ends_before(index: FrameIndex, seconds: float) -> bool:
+    """Whether the frames end well before the length that was promised."""
+    return seconds - index.time_s(len(index)) > max(0.3, 0.02 * seconds)
 
 
 @dataclass(slots=True)

@@ -1,6 +1,7 @@
 """Frame numbers: every kind of clip counts its frames as a linear decode does."""
 
 import os
+import struct
 from fractions import Fraction
 
 import av
@@ -75,6 +76,18 @@ class IndexTest(TemporaryFolder):
         self.assertEqual(index.pts.tolist(), [pts for pts, _ in truth])
         with FrameReader(info, index) as reader:
             self.assertTrue(np.array_equal(reader.read(20).grey(), truth[20][1]))
+
+    def test_a_clip_that_an_edit_list_shortens_is_not_damaged(self):
+        whole = make_clip(self.folder / "whole.mp4", 100, options={"g": 12, "bf": 0}).read_bytes()
+        at = whole.find(b"elst") + 12
+        length, begin, speed = struct.unpack(">IiI", whole[at:at + 12])
+        scale = probe(self.folder / "whole.mp4").time_base.denominator
+        for name, edit in (("head.mp4", (length * 6 // 10, begin)), ("middle.mp4", (length // 2, begin + scale))):
+            (self.folder / name).write_bytes(whole[:at] + struct.pack(">IiI", *edit, speed) + whole[at + 12:])
+            truth = linear_decode(self.folder / name)
+            info, index = open_clip(self.folder / name)
+            self.assertEqual((index.damage, index.pts.tolist()), ("", [pts for pts, _ in truth]))
+            self.assertTrue(45 <= len(index) <= 61, len(index))
 
     def test_index_is_kept_and_made_anew_for_another_file(self):
         path = make_clip(self.folder / "a.mp4", 20)
