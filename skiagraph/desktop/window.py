@@ -254,24 +254,37 @@ class MainWindow(QMainWindow):
             self.notice.say(str(error))
 
     def new_project(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, tr("New project"), str(Path.home() / f"untitled{SUFFIX}"), tr("Skiagraph project (*{suffix})", suffix=SUFFIX))
-        if name:
+        place = self._ask_for_place(tr("New project"), Path.home() / f"untitled{SUFFIX}")
+        if place:
             stopped = self.jobs.stop()
             try:
-                self.document.begin(Path(name).with_suffix(SUFFIX))
+                self.document.begin(place)
             except SkiagraphError as error:
                 self.notice.say(str(error))
                 return
             self._project_opened(stopped)
             self.show_step(FOOTAGE)
 
+    def _ask_for_place(self, title: str, proposed: Path) -> Path | None:
+        """Where a project is to be written, or None."""
+        name, _ = QFileDialog.getSaveFileName(self, title, str(proposed), tr("Skiagraph project (*{suffix})", suffix=SUFFIX))
+        if not name:
+            return None
+        place = Path(name if name.endswith(SUFFIX) else name + SUFFIX)
+        # The dialog has asked about the name that was typed, not about the one it becomes.
+        if place != Path(name) and place.exists():
+            question = tr("{name} exists in {folder} already. Replace it?", name=place.name, folder=place.parent)
+            if QMessageBox.question(self, tr("The project exists already"), question) != QMessageBox.StandardButton.Yes:
+                return None
+        return place
+
     def save_copy(self) -> None:
         """Write the project under another name, and go on with that one."""
         now = self.document.path
-        name, _ = QFileDialog.getSaveFileName(self, tr("Save a copy"), str(now.with_stem(now.stem + "-copy")) if now else str(Path.home()), tr("Skiagraph project (*{suffix})", suffix=SUFFIX))
-        if name:
+        place = self._ask_for_place(tr("Save a copy"), now.with_stem(now.stem + "-copy") if now else Path.home())
+        if place:
             try:
-                self.document.save_copy(Path(name).with_suffix(SUFFIX))
+                self.document.save_copy(place)
             except SkiagraphError as error:
                 self.notice.say(str(error))
                 return

@@ -64,6 +64,28 @@ class WindowTest(DesktopTest):
         self.assertEqual(picture.shape[:2], (800, 1280))
         self.assertLess(picture[..., :3].mean(), 70, "a quiet, dark room")
 
+    def test_a_project_that_exists_is_not_replaced_unasked(self):
+        theirs = self.open_made()
+        self.window.close()
+        before = theirs.read_bytes()
+        self.window = MainWindow()
+        self.addCleanup(self.window.close)
+        self.window.show()
+        with mock.patch("skiagraph.desktop.window.QFileDialog.getSaveFileName", return_value=(str(theirs.with_suffix("")), "")):
+            with mock.patch("skiagraph.desktop.window.QMessageBox.question", return_value=QMessageBox.StandardButton.No) as asked:
+                self.window.new_project()
+            self.assertIn("quay.skiagraph exists", asked.call_args.args[2])
+            self.assertIsNone(self.window.document.path)
+            self.assertEqual(theirs.read_bytes(), before)
+            with mock.patch("skiagraph.desktop.window.QMessageBox.question", return_value=QMessageBox.StandardButton.Yes):
+                self.window.new_project()
+            self.assertEqual(self.window.document.path, theirs)
+
+    def test_a_dot_in_a_name_stays(self):
+        with mock.patch("skiagraph.desktop.window.QFileDialog.getSaveFileName", return_value=(str(self.folder / "day.2"), "")):
+            self.window.new_project()
+        self.assertEqual(self.window.document.path.name, "day.2.skiagraph")
+
     def test_every_step_opens_without_a_project(self):
         for step in (FOOTAGE, COVER, REVIEW, HANDOVER):
             self.window.show_step(step)
