@@ -57,6 +57,7 @@ class Document(QObject):
         self.path: Path | None = None
         self.read_only = ""
         self._store: ProjectStore | None = None
+        self._store_token = object()
         self._lock: ProjectLock | None = None
         self._running: _Running | None = None
         self.findings: list[Finding] = []
@@ -245,6 +246,7 @@ class Document(QObject):
             self.gallery = gallery = self.gallery.with_all_of(gallery)
         project, carry, told = arrival.evidence(self._history.project, result, gallery)
         self._history.arrive(project, carry)
+        # The history carries over only when it is asked for a step; the report is of that.
         _ = self._history.project
         self._changed()
         return told()

@@ -8,6 +8,7 @@ import fcntl
 import os
 import re
 import secrets
+from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
 
@@ -17,7 +18,7 @@ import av.filter
 import numpy as np
 from av.video.reformatter import ColorRange, Colorspace
 
-from skiagraph.errors import CannotWriteMedia
+from skiagraph.errors import CannotWriteMedia, SkiagraphError
 from skiagraph.media.clip import ClipInfo
 from skiagraph.media.formats import ExportFormat
 from skiagraph.media.frame import Frame
@@ -136,7 +137,7 @@ class FilmWriter:
         except (av.error.FFmpegError, OSError, ValueError) as error:
             self._abandon()
             raise self._explained(error) from error
-        except CannotWriteMedia:
+        except SkiagraphError:
             self._abandon()
             raise
 
@@ -306,20 +307,33 @@ class PictureWriter:
         self._temporary = TemporaryTarget(target)
         self._given, self._count = pixel_format, 0
         self._tags = tags or {}
-        self._out = av.open(str(self._temporary.path), "w", format=muxer, options=dict(mux_options or {}))
-        self._video = self._out.add_stream(encoder, rate=rate, options=dict(options or {}))
-        context = self._video.codec_context
-        context.width, context.height = size
-        context.pix_fmt = store or pixel_format
-        self._time_base = context.time_base = self._video.time_base = time_base or 1 / Fraction(rate)
-        for name, value in self._tags.items():
-            setattr(context, name, value)
-        if rotation:
-            self._video.set_display_rotation(-rotation)
-        self._sound = None
-        if sound is not None:
-            self._sound = self._out.add_stream(sound_encoder, rate=sound[1], layout="stereo")
-            self._samples = sound[0]
+        self._time_base = time_base or 1 / Fraction(rate)
+        self._sound, self._samples = None, sound[0] if sound else None
+        with self._whole_or_gone():
+            self._out = av.open(str(self._temporary.path), "w", format=muxer, options=dict(mux_options or {}))
+            self._video = self._out.add_stream(encoder, rate=rate, options=dict(options or {}))
+            context = self._video.codec_context
+            context.width, context.height = size
+            context.pix_fmt = store or pixel_format
+            context.time_base = self._video.time_base = self._time_base
+            for name, value in self._tags.items():
+                setattr(context, name, value)
+            if rotation:
+                self._video.set_display_rotation(-rotation)
+            if sound is not None:
+                self._sound = self._out.add_stream(sound_encoder, rate=sound[1], layout="stereo")
+
+    @contextlib.contextmanager
+    def _whole_or_gone(self) -> Iterator[None]:
+        """What fails inside leaves no file."""
+        try:
+            yield
+        except (av.error.FFmpegError, OSError) as failure:
+            self.discard()
+            raise self._explained(failure) from failure
+        except BaseException:
+            self.discard()
+            raise
 
     def write(self, array: np.ndarray, pts: int | None = None) -> None:
         """Add one picture; pts in time_base, or the next frame number."""

@@ -8,7 +8,7 @@ from unittest import mock
 import av
 import numpy as np
 
-from skiagraph.errors import CannotWriteMedia
+from skiagraph.errors import CannotOpenMedia, CannotWriteMedia
 from skiagraph.media.audio import SAMPLE_RATE, read_sound
 from skiagraph.media.clip import probe
 from skiagraph.media.formats import FORMATS, format_for
@@ -130,6 +130,14 @@ class FilmWriterTest(TemporaryFolder):
             writer.write(reader.read(0))
             raise ZeroDivisionError
         self.assertEqual([n for n in os.listdir(self.folder) if n.endswith(".mp4")], ["a.mp4"])
+
+    def test_a_film_that_cannot_be_begun_leaves_nothing(self):
+        info = probe(make_clip(self.folder / "a.mp4", 5, sound=True))
+        with mock.patch("skiagraph.media.soundtrack.open_container", side_effect=CannotOpenMedia("a.mp4 is gone.")), self.assertRaises(CannotOpenMedia):
+            FilmWriter(self.folder / "o.mp4", info, FORMATS["h264-mp4"])
+        with mock.patch("skiagraph.media.writer.av.open", side_effect=OSError(errno.ENOSPC, "x")), self.assertRaises(CannotWriteMedia):
+            PictureWriter(self.folder / "m.mkv", (80, 60), Fraction(25), encoder="ffv1", pixel_format="gray", muxer="matroska")
+        self.assertEqual([n for n in os.listdir(self.folder) if n != "cache"], ["a.mp4"])
 
     def test_what_went_wrong_is_told_apart(self):
         source = make_clip(self.folder / "a.mp4", 10)
