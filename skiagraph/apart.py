@@ -6,6 +6,7 @@ process with it.
 
 from __future__ import annotations
 
+import atexit
 import contextlib
 import multiprocessing
 import os
@@ -38,8 +39,10 @@ def run_apart(function: Callable, *arguments, control: JobControl, told: Callabl
     """
     context = multiprocessing.get_context("spawn")
     here, there = context.Pipe()
-    process = context.Process(target=_serve, args=(there, function, arguments), name="skiagraph-job", daemon=True)
+    # No daemon, since those may not start the processes that decode; it is ended below in any case, or with this one.
+    process = context.Process(target=_serve, args=(there, function, arguments), name="skiagraph-job")
     process.start()
+    _running.add(process)
     there.close()
     patience = STOP_S
     try:
@@ -57,6 +60,16 @@ def run_apart(function: Callable, *arguments, control: JobControl, told: Callabl
         if process.is_alive():
             process.kill()
             process.join()
+        _running.discard(process)
+
+
+_running: set = set()
+
+
+@atexit.register
+def _end_with_this() -> None:
+    for process in list(_running):
+        process.kill()
 
 
 class _Stuck(Exception):

@@ -223,6 +223,8 @@ def run_scan(options, control) -> int:
 
 
 def _scan_into(options, control) -> int:
+    from skiagraph.media.confined import prepare
+    prepare()
     from skiagraph.footage.adding import facts_of
     from skiagraph.footage.recognition import Gallery
     from skiagraph.footage.scanning import forget_scan, scan_clip, take_in

@@ -10,6 +10,7 @@ from PySide6.QtCore import QLoggingCategory, QtMsgType, qInstallMessageHandler
 from PySide6.QtWidgets import QApplication
 
 from skiagraph.desktop import theme
+from skiagraph.media.confined import prepare
 
 # Exit code where no window can be opened: an error, as on the command line.
 NO_SCREEN = 2
@@ -30,6 +31,7 @@ def run(files: list[str], *, demo: bool = False) -> int:
     before = qInstallMessageHandler(_no_screen)
     application = QApplication.instance() or QApplication(["skiagraph"])
     qInstallMessageHandler(before)
+    prepare()
     application.setApplicationName("skiagraph")
     application.setApplicationDisplayName("Skiagraph")
     application.setDesktopFileName("skiagraph")

@@ -9,12 +9,34 @@ import av
 import numpy as np
 
 from skiagraph.media.clip import open_container
+from skiagraph.media.confined import Confined, Ended, Inside
 
 SAMPLE_RATE = 48000
 
 
 def read_sound(path: Path, start_s: float) -> Iterator[np.ndarray]:
-    """Blocks of the first sound stream from start_s on (seconds from the first frame): int16 (samples, 2) at SAMPLE_RATE."""
+    """Blocks of the first sound stream from start_s on (seconds from the first frame): int16 (samples, 2) at SAMPLE_RATE.
+
+    Decoded in a process of its own; sound that cannot be decoded on ends there.
+    """
+    confined = Confined(serve_sound, Path(path), start_s, name=Path(path).name)
+    try:
+        while (block := confined.ask()) is not None:
+            yield block
+    except Ended:
+        return
+    finally:
+        confined.close()
+
+
+def serve_sound(inside: Inside, path: Path, start_s: float) -> None:
+    """What the process does: a block for each request, None at the end."""
+    blocks = _blocks(path, start_s)
+    for _ in inside.requests():
+        inside.answer(next(blocks, None))
+
+
+def _blocks(path: Path, start_s: float) -> Iterator[np.ndarray]:
     with open_container(path) as container:
         if not container.streams.audio:
             return

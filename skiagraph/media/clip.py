@@ -15,6 +15,7 @@ import av.error
 import av.filter
 
 from skiagraph.errors import CannotOpenMedia, NameIsNoText
+from skiagraph.media.confined import Inside, answered
 
 # A file's identity is that of so many pieces of so many bytes, since whole films are too long to hash at every opening; older projects
 # took so many bytes at each end.
@@ -24,6 +25,8 @@ SAMPLES, PIECES, PIECE, HASH_SPAN = "samples", 64, 1 << 16, 1 << 20
 _OF_ONE_FILE = ("3g2,3gp,m4a,mj2,mov,mp4,matroska,webm,avi,mpeg,mpegts,mpegtsraw,mpegvideo,mxf,flv,asf,ogg,nut,gxf,lxf,dv,wtv,rm,ty,dhav,nsv,swf,"
                 "gif,apng,yuv4mpegpipe,ivf,obu,av1,h261,h263,h264,hevc,vvc,m4v,mjpeg,dnxhd,dirac,cavsvideo,vc1,"
                 "aac,ac3,aiff,amr,au,caf,eac3,flac,mp3,w64,wav,wv")
+# Px of the largest picture: four times 8K. And bytes of the largest pixel that is known before one is decoded: four samples of 16 bits.
+LARGEST, MOST_PIXEL_BYTES = 1 << 27, 8
 # How lists of other files begin.
 _LISTS = (b"ffconcat", b"#EXTM3U", b"<?xml", b"<MPD", b"v=0", b"[playlist]", b"[Reference]", b"<asx")
 
@@ -129,11 +132,25 @@ def picture_stream(container, path: Path) -> av.video.stream.VideoStream:
 
 
 def probe(path: Path | str) -> ClipInfo:
-    """What a clip is. Raises CannotOpenMedia."""
+    """What a clip is, found out in a process of its own. Raises CannotOpenMedia."""
     path = Path(path).absolute()
+    NameIsNoText.unless_text(path)
+    return answered(serve_probe, path, name=path.name, error=CannotOpenMedia)
+
+
+def serve_probe(inside: Inside, path: Path) -> None:
+    """What the process does."""
+    for _ in inside.requests():
+        inside.answer(_probed(path, inside))
+
+
+def _probed(path: Path, inside: Inside) -> ClipInfo:
     with open_container(path) as container:
         stream = picture_stream(container, path)
         context = stream.codec_context
+        if context.width * context.height > LARGEST:
+            raise CannotOpenMedia(f"{path.name} says that its picture is {context.width} × {context.height}, which is more than can be worked on; make it smaller first.", path=path)
+        inside.allow(MOST_PIXEL_BYTES * context.width * context.height)
         first = _first_frame(container, stream, path)
         rate = stream.average_rate or stream.guessed_rate or stream.base_rate or Fraction(25)
         duration = stream.duration * stream.time_base if stream.duration else Fraction(container.duration or 0, 1_000_000)

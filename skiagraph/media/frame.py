@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import threading
+from dataclasses import dataclass
+from fractions import Fraction
 from functools import lru_cache
 
 import av
@@ -25,23 +27,55 @@ _PLANAR = {
 _of_thread = threading.local()
 
 
+@dataclass(frozen=True, slots=True)
+class FrameFacts:
+    """All of a frame but its samples. width, height: stored, px; tags: colour range, matrix, primaries and transfer; interlaced: it is
+    two fields, each half as high, taken one after the other."""
+
+    number: int
+    pixel_format: str
+    width: int
+    height: int
+    pts: int
+    time_base: Fraction
+    tags: tuple[int, int, int, int]
+    interlaced: bool
+
+
 class Frame:
     """Frame number `number` of a clip, as the decoder gave it.
 
     Treat it as a value: the planes may be the decoder's own references. `writable()` gives one that may be changed.
     """
 
-    __slots__ = ("number", "rotation", "_av", "_info")
+    __slots__ = ("number", "rotation", "interlaced", "_av", "_info")
 
     def __init__(self, number: int, picture: av.VideoFrame, info: ClipInfo):
-        target = _PLANAR.get(picture.format.name)
-        if target:
+        self.interlaced = bool(picture.interlaced_frame)
+        target = planar_name(info.pixel_format)
+        if _unmarked(picture.format.name) != _unmarked(target):
             pts, time_base = picture.pts, picture.time_base
             tags = (picture.color_range, picture.colorspace, picture.color_primaries, picture.color_trc)
             picture = picture.reformat(format=target)
             picture.pts, picture.time_base = pts, time_base
             picture.color_range, picture.colorspace, picture.color_primaries, picture.color_trc = tags
         self.number, self.rotation, self._av, self._info = number, info.rotation, picture, info
+
+    @classmethod
+    def of(cls, facts: FrameFacts, info: ClipInfo) -> Frame:
+        """A frame of these facts, whose samples are yet to be filled in."""
+        frame = cls.__new__(cls)
+        picture = av.VideoFrame(info.width, info.height, facts.pixel_format)
+        picture.pts, picture.time_base = facts.pts, facts.time_base
+        picture.color_range, picture.colorspace, picture.color_primaries, picture.color_trc = facts.tags
+        frame.number, frame.rotation, frame.interlaced, frame._av, frame._info = facts.number, info.rotation, facts.interlaced, picture, info
+        return frame
+
+    @property
+    def facts(self) -> FrameFacts:
+        picture = self._av
+        return FrameFacts(self.number, picture.format.name, picture.width, picture.height, picture.pts, picture.time_base,
+                          (int(picture.color_range), int(picture.colorspace), int(picture.color_primaries), int(picture.color_trc)), self.interlaced)
 
     @property
     def picture(self) -> av.VideoFrame:
@@ -95,7 +129,7 @@ class Frame:
         picture = self._av
         copy = av.VideoFrame(picture.width, picture.height, picture.format.name)
         twin = Frame.__new__(Frame)
-        twin.number, twin.rotation, twin._av, twin._info = self.number, self.rotation, copy, self._info
+        twin.number, twin.rotation, twin.interlaced, twin._av, twin._info = self.number, self.rotation, self.interlaced, copy, self._info
         for mine, theirs in zip(twin.planes(), self.planes()):
             mine[:] = theirs
         copy.pts, copy.time_base = picture.pts, picture.time_base
@@ -158,6 +192,35 @@ def plane_layout(name: str) -> PlaneLayout:
     if len(planes) != len(described.components):
         raise ValueError(f"{name} is not planar")
     return PlaneLayout(name)
+
+
+def planar_name(pixel_format: str) -> str:
+    """The planar format that holds the samples of a pixel format; itself where it is planar."""
+    return _PLANAR.get(pixel_format, pixel_format)
+
+
+def _unmarked(pixel_format: str) -> str:
+    """Without the mark of full range, which changes no sample."""
+    return pixel_format.replace("yuvj", "yuv")
+
+
+def bytes_of(info: ClipInfo) -> int:
+    """Bytes of one frame of a clip as its planes lie one after another."""
+    return sum(rows * columns for rows, columns in _plane_sizes(planar_name(info.pixel_format), info.width, info.height)) * plane_layout(planar_name(info.pixel_format)).dtype.itemsize
+
+
+def planes_in(memory: memoryview, facts: FrameFacts) -> list[np.ndarray]:
+    """The planes of a frame as they lie one after another in a memory: arrays (rows, columns)."""
+    dtype, at, planes = plane_layout(facts.pixel_format).dtype, 0, []
+    for rows, columns in _plane_sizes(facts.pixel_format, facts.width, facts.height):
+        planes.append(np.frombuffer(memory, dtype, rows * columns, at).reshape(rows, columns))
+        at += rows * columns * dtype.itemsize
+    return planes
+
+
+def _plane_sizes(pixel_format: str, width: int, height: int) -> list[tuple[int, int]]:
+    """Rows and columns of each plane."""
+    return [(-(-height >> y), -(-width >> x)) for x, y in plane_layout(pixel_format).shifts]
 
 
 def upright(stored: np.ndarray, rotation: int) -> np.ndarray:

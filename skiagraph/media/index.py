@@ -21,6 +21,8 @@ import platformdirs
 from skiagraph.errors import CannotOpenMedia
 from skiagraph.jobs import JobControl
 from skiagraph.media.clip import ClipInfo, open_container, picture_stream, probe
+from skiagraph.media.confined import Inside, answered
+from skiagraph.media.frame import bytes_of
 from skiagraph.media.spare import tells_spare
 from skiagraph.timecode import format_timecode
 
@@ -104,8 +106,21 @@ def _cache_path(info: ClipInfo, cache_dir: Path | None) -> Path:
 
 
 def build_index(info: ClipInfo, control: JobControl | None = None) -> FrameIndex:
-    """Read every packet of the picture once. Falls back to decoding where packets do not tell the frames."""
-    control = control or JobControl()
+    """Read every packet of the picture once, in a process of its own. Falls back to decoding where packets do not tell the frames.
+
+    Raises CannotOpenMedia when not one frame is good, and Cancelled.
+    """
+    return answered(serve_index, info, name=info.path.name, control=control, error=CannotOpenMedia)
+
+
+def serve_index(inside: Inside, info: ClipInfo) -> None:
+    """What the process does."""
+    inside.allow(bytes_of(info))
+    for _ in inside.requests():
+        inside.answer(_built(info, inside.control))
+
+
+def _built(info: ClipInfo, control: JobControl) -> FrameIndex:
     read = _from_packets(info, control) or _from_decoding(info, control)
     pts, damage = np.array(read.pts, np.int64), read.damage
     order = np.argsort(pts, kind="stable")

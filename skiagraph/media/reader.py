@@ -1,22 +1,17 @@
-"""Reading frame n gives exactly frame n, wherever the reader stands."""
+"""Reading frame n gives exactly frame n. Decoding happens in a process of its own (media.confined, media.decoder); planes come through shared memory."""
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from collections.abc import Iterator
 
-import av
-import av.error
 import numpy as np
 
-from skiagraph.errors import FrameNotDecoded
-from skiagraph.media.clip import ClipInfo, open_container, picture_stream
-from skiagraph.media.frame import Frame
+from skiagraph.errors import CannotOpenMedia, FrameNotDecoded
+from skiagraph.media.clip import ClipInfo
+from skiagraph.media.confined import PICTURES, Confined, Ended, Inside
+from skiagraph.media.decoder import Decoder, broken
+from skiagraph.media.frame import Frame, bytes_of, planes_in
 from skiagraph.media.index import FrameIndex
-from skiagraph.timecode import format_timecode
-
-# Decoding this many frames onward is cheaper than a jump.
-NEAR = 24
 
 
 class FrameReader:
@@ -29,14 +24,10 @@ class FrameReader:
 
     def __init__(self, info: ClipInfo, index: FrameIndex, *, keep: int = 0, threads: int = 0, rough: bool = False,
                  wanted: np.ndarray | None = None):
-        self._left_out = frozenset() if wanted is None else frozenset(index.pts[index.spare & ~wanted].tolist())
-        self._info, self._index, self._keep, self._threads, self._rough = info, index, keep, threads, rough
-        self._kept: OrderedDict[int, Frame] = OrderedDict()
-        self._container = None
-        self._frames: Iterator | None = None
-        self._next = 0
-        self._wanted_from = 0
-        self._sync_frames = np.flatnonzero(index.sync)
+        self._info, self._index = info, index
+        self._how = dict(keep=keep, threads=threads, rough=rough, wanted=wanted)
+        self._left_out = None if wanted is None else index.spare & ~wanted
+        self._confined: Confined | None = None
 
     def __enter__(self) -> FrameReader:
         return self
@@ -45,138 +36,60 @@ class FrameReader:
         self.close()
 
     def close(self) -> None:
-        if self._container is not None:
-            self._container.close()
-            self._container = self._frames = None
+        if self._confined is not None:
+            self._confined.close()
+            self._confined = None
 
     def __len__(self) -> int:
         return len(self._index)
 
     def read(self, number: int) -> Frame:
-        """Frame `number`. Raises IndexError outside the clip or for a frame left out, and FrameNotDecoded where the file is damaged."""
+        """Frame `number`. Raises IndexError outside the clip or for a frame left out, FrameNotDecoded where the file is damaged or its decoder
+        crashes, and CannotOpenMedia where it cannot be read any more."""
         if not 0 <= number < len(self._index):
             raise IndexError(f"frame {number} of a clip of {len(self._index)}")
-        if int(self._index.pts[number]) in self._left_out:
+        if self._left_out is not None and self._left_out[number]:
             raise IndexError(f"frame {number} was not to be asked for")
-        if number in self._kept:
-            self._kept.move_to_end(number)
-            return self._kept[number]
-        if self._frames is None or not self._next <= number <= self._next + NEAR:
-            key = self._sync_before(number)
-            if self._frames is None or not (self._next <= number and key < self._next):
-                return self._jump(number)
-        frame = self._decode_to(number)
-        return frame if frame is not None else self._jump(number)
+        try:
+            return self._read(number)
+        except Ended:
+            self.close()
+        # A decoder that stands elsewhere may get past it; and whoever ended it may have meant another.
+        try:
+            return self._read(number)
+        except Ended as end:
+            self.close()
+            if end.by_file:
+                raise broken(self._info, self._index, number, f"the decoder stops there: {end.why}") from None
+            raise CannotOpenMedia(f"{self._info.path.name} could not be read on at frame {number}: the decoder stopped ({end.why}); try again.",
+                                  path=self._info.path, time_s=self._index.time_s(number)) from None
 
     def frames(self, first: int = 0, last: int | None = None) -> Iterator[Frame]:
         """Frames from first up to, not including, last."""
         for number in range(first, len(self._index) if last is None else last):
             yield self.read(number)
 
-    def _sync_before(self, number: int) -> int:
-        place = int(np.searchsorted(self._sync_frames, number, side="right")) - 1
-        return int(self._sync_frames[place]) if place >= 0 else 0
-
-    def _jump(self, number: int) -> Frame:
-        """Decode from a sync sample before the frame, going further back until its picture really comes out."""
-        tried: int | None = None
-        start = number
-        while True:
-            start = self._sync_before(start)
-            if start == tried:
-                break
-            tried = start
-            self._open(start)
-            frame = self._decode_to(number)
-            if frame is not None:
-                return frame
-            if start == 0:
-                break
-            start -= 1
-        self._open(None)
-        frame = self._decode_to(number)
-        if frame is None:
-            raise self._broken(number)
+    def _read(self, number: int) -> Frame:
+        if self._confined is None:
+            self._confined = Confined(serve, self._info, self._index, self._how, name=self._info.path.name, shared=bytes_of(self._info))
+        facts = self._confined.ask(number)
+        frame = Frame.of(facts, self._info)
+        for mine, theirs in zip(frame.planes(), planes_in(self._confined.memory, facts)):
+            mine[:] = theirs
         return frame
 
-    def _open(self, sync_frame: int | None) -> None:
-        if self._container is None or sync_frame is None:
-            self.close()
-            self._container = open_container(self._info.path)
-            stream = picture_stream(self._container, self._info.path)
-            stream.thread_type = "AUTO"
-            if stream.codec_context.name == "ffv1":
-                # Its slices carry checksums; without this a damaged one is quietly patched from the frame before.
-                stream.codec_context.options = {"err_detect": "crccheck+explode"}
-            elif self._rough:
-                stream.codec_context.options = {"skip_loop_filter": "bidir"}
-            if self._threads:
-                stream.codec_context.thread_count = self._threads
-        stream = picture_stream(self._container, self._info.path)
-        if sync_frame:
+
+def serve(inside: Inside, info: ClipInfo, index: FrameIndex, how: dict) -> None:
+    """What the process of a reader does: put each frame that is asked for into the shared memory."""
+    inside.allow(bytes_of(info), PICTURES + how["keep"])
+    with Decoder(info, index, beat=inside.beat, **how) as decoder:
+        for number in inside.requests():
             try:
-                self._container.seek(int(self._index.pts[sync_frame]), stream=stream, backward=True)
-            except (av.error.FFmpegError, OSError):
-                return self._open(None)
-        elif sync_frame == 0 and self._frames is not None:
-            return self._open(None)
-        self._frames = self._pictures(self._container, stream)
-        self._next = 0
-        return None
-
-    def _pictures(self, container, stream) -> Iterator[av.VideoFrame]:
-        """Decoded pictures onward from here. Those before the ones that are wanted are left out where no other picture needs them."""
-        skipping = False
-        for packet in container.demux(stream):
-            if packet.pts in self._left_out:
+                frame = decoder.read(number)
+            except (FrameNotDecoded, CannotOpenMedia) as error:
+                inside.fail(error)
                 continue
-            skip = packet.pts is not None and packet.pts < self._wanted_from
-            if skip != skipping:
-                stream.codec_context.skip_frame = "NONREF" if skip else "DEFAULT"
-                skipping = skip
-            yield from packet.decode()
-
-    def _decode_to(self, number: int) -> Frame | None:
-        """Decode onward to the frame; None when it did not come out of the decoder from here."""
-        wanted = int(self._index.pts[number])
-        self._wanted_from = int(self._index.pts[max(0, number - self._keep)])
-        while True:
-            try:
-                picture = next(self._frames, None)
-            except (av.error.FFmpegError, OSError):
-                self._frames = None
-                return None
-            if picture is None:
-                self._frames = None
-                return None
-            if picture.pts is None or picture.pts < wanted and not self._keep:
-                continue
-            place = int(np.searchsorted(self._index.pts, picture.pts))
-            if place >= len(self._index) or self._index.pts[place] != picture.pts:
-                if picture.pts > wanted:
-                    self._next = place
-                    return None
-                continue
-            self._next = place + 1
-            if picture.pts > wanted:
-                return None
-            if picture.is_corrupt:
-                if picture.pts < wanted:
-                    continue
-                return None
-            frame = Frame(place, picture, self._info)
-            self._remember(frame)
-            if place == number:
-                return frame
-
-    def _remember(self, frame: Frame) -> None:
-        if self._keep:
-            self._kept[frame.number] = frame
-            while len(self._kept) > self._keep:
-                self._kept.popitem(last=False)
-
-    def _broken(self, number: int) -> FrameNotDecoded:
-        where = format_timecode(number, self._info.rate)
-        return FrameNotDecoded(f"{self._info.path.name} is damaged at {where}; the {number} frames before it can be used. "
-                               f"Copy it again from its source if the rest matters.",
-                               frame=number, path=self._info.path, time_s=self._index.time_s(number))
+            facts = frame.facts
+            for shared, plane in zip(planes_in(inside.memory, facts), frame.planes()):
+                shared[:] = plane
+            inside.answer(facts)

@@ -21,7 +21,7 @@ from av.video.reformatter import ColorRange, Colorspace
 from skiagraph.errors import CannotWriteMedia, SkiagraphError
 from skiagraph.media.clip import ClipInfo
 from skiagraph.media.formats import ExportFormat
-from skiagraph.media.frame import Frame
+from skiagraph.media.frame import Frame, planar_name
 from skiagraph.media.soundtrack import Soundtrack
 
 
@@ -146,7 +146,7 @@ class FilmWriter:
         stream = self._out.add_stream(self._format.encoder, rate=source.rate, options={**self._format.options, **(options or {})})
         context = stream.codec_context
         context.width, context.height = source.width, source.height
-        planar = _planar_name(source.pixel_format)
+        planar = planar_name(source.pixel_format)
         context.pix_fmt = pixel_format or self._format.pixel_format_of_size(self._format.pixel_format_for(planar), source.width, source.height)
         context.time_base = stream.time_base = source.time_base
         context.framerate = source.rate
@@ -287,11 +287,6 @@ class _AspectTag:
             self._graph.configure()
         self._graph.push(picture)
         return self._graph.pull()
-
-
-def _planar_name(name: str) -> str:
-    from skiagraph.media.frame import _PLANAR
-    return _PLANAR.get(name, name)
 
 
 class PictureWriter:
