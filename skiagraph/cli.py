@@ -262,11 +262,12 @@ def _cast_line(project, clip: str) -> str:
 
 
 def _load(path: Path):
+    from skiagraph.footage.damage import with_known_damage
     from skiagraph.footage import relink
     from skiagraph.footage.source import SourceState, state_of
     from skiagraph.project import file
     project = file.load(path)
-    project = relink.find_beside(project, [path.absolute().parent])
+    project = with_known_damage(relink.find_beside(project, [path.absolute().parent]))
     for clip in relink.missing(project):
         if state_of(clip) == SourceState.CHANGED:
             raise SkiagraphError(f"{clip.path.name} is no longer the file that was added; put the original back.", path=clip.path)

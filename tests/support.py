@@ -90,6 +90,16 @@ def make_clip(path: Path, frames: int = 40, *, size=(160, 96), rate=Fraction(25)
     return path
 
 
+def damage_frame(path: Path, number: int) -> None:
+    """Change bytes in the middle of the packet of a frame."""
+    with av.open(str(path)) as container:
+        packet = [p for p in container.demux(video=0) if p.size][number]
+        place = packet.pos + packet.size // 2
+    data = bytearray(path.read_bytes())
+    data[place:place + 8] = bytes(b ^ 0x55 for b in data[place:place + 8])
+    path.write_bytes(data)
+
+
 def head_path(first: int, count: int, cx=80.0, cy=48.0, width=30.0, height=40.0, *, step=(0.0, 0.0), confidence=0.9, angle=0.0, origin=0) -> HeadPath:
     """A head moving evenly."""
     n = np.arange(count)

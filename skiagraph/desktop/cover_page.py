@@ -343,6 +343,7 @@ class CoverPage(QWidget):
             self.player.set_speed(0)
         self.picture.set_picture(None)
         self.picture.set_message(text)
+        self.document.learn_damage()
 
     def _refresh_register(self) -> None:
         clip, project = self.session.clip, self.document.project

@@ -11,6 +11,7 @@ from skiagraph.desktop.job_runner import JobRunner
 from skiagraph.desktop.words import tr
 from skiagraph.errors import ProjectInUse, SkiagraphError
 from skiagraph.footage import relink
+from skiagraph.footage.damage import with_known_damage
 from skiagraph.footage.recognition import Gallery
 from skiagraph.footage.scanning import Arrival
 from skiagraph.project import file
@@ -119,7 +120,7 @@ class Document(QObject):
         if ours:
             # Opening what is open already: our own lock goes over.
             self._lock = None
-        self._take_over(path, relink.find_beside(project, [path.parent]), lock, reason, digest)
+        self._take_over(path, with_known_damage(relink.find_beside(project, [path.parent])), lock, reason, digest)
 
     def begin(self, path: Path) -> None:
         """Start an empty project that saves itself to path. Raises ProjectInUse when one of that name is open elsewhere."""
@@ -250,6 +251,13 @@ class Document(QObject):
         _ = self._history.project
         self._changed()
         return told()
+
+    def learn_damage(self) -> None:
+        """A job or the viewer may have met damage in a clip: from now on it ends there."""
+        known = with_known_damage(self._history.project)
+        if known is not self._history.project:
+            self._history.learn(known)
+            self._changed()
 
     # Telling
 

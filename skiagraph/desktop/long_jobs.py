@@ -70,6 +70,7 @@ class LongJobs(QObject):
     def _end(self, strip: JobStrip) -> None:
         strip.hide()
         self.running = None
+        self._document.learn_damage()
         self.changed.emit()
 
     def _is_present(self, token: object) -> bool:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from enum import StrEnum
 from pathlib import Path
 
-from skiagraph.errors import SourceChanged
+from skiagraph.errors import FrameNotDecoded, SourceChanged
 from skiagraph.jobs import JobControl
 from skiagraph.media.clip import ClipInfo, fingerprint, probe
 from skiagraph.media.index import FrameIndex, load_index
@@ -56,12 +56,15 @@ def is_same_file(clip: Clip, path: Path) -> bool:
 def open_source(clip: Clip, control: JobControl | None = None) -> tuple[ClipInfo, FrameIndex]:
     """The clip's file, checked against what the project knows of it.
 
-    Raises CannotOpenMedia when it cannot be read and SourceChanged when it is another file than it was.
+    Raises CannotOpenMedia when it cannot be read, SourceChanged when it is another file than it was, and FrameNotDecoded when damage was
+    met in it that the project does not know of.
     """
     info = probe(clip.path)
     if state_of(clip) != SourceState.THERE:
         raise _changed(clip)
     index = load_index(info, control)
+    if len(index) < clip.frames and index.damage:
+        raise FrameNotDecoded(index.damage, frame=len(index), path=clip.path, time_s=index.time_s(len(index)))
     if info.upright_size != clip.picture_size or len(index) < clip.frames:
         raise _changed(clip)
     return info, index

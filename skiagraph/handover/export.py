@@ -61,7 +61,7 @@ def write_clip(project: Project, clip_key: str, files: Sequence[tuple[Writer, Pa
         open_source(clip, control)
         for file in opened:
             file.commit()
-    return [note for file in opened for note in file.notes]
+    return [note for file in opened for note in file.notes] + ([clip.damage] if clip.damage else [])
 
 
 def _shots(project: Project, clip: Clip, reader: FrameReader) -> Iterator[Shot]:

@@ -10,6 +10,7 @@ import av.error
 import numpy as np
 
 from skiagraph.errors import FrameNotDecoded
+from skiagraph.media.checksums import teller
 from skiagraph.media.clip import ClipInfo, open_container, picture_stream
 from skiagraph.media.frame import Frame
 from skiagraph.media.index import FrameIndex
@@ -38,6 +39,7 @@ class Decoder:
         self._next = 0
         self._wanted_from = 0
         self._sync_frames = np.flatnonzero(index.sync)
+        self._tells_damage = teller(info.codec)
 
     def __enter__(self) -> Decoder:
         return self
@@ -98,10 +100,7 @@ class Decoder:
             self._container = open_container(self._info.path)
             stream = picture_stream(self._container, self._info.path)
             stream.thread_type = "AUTO"
-            if stream.codec_context.name == "ffv1":
-                # Its slices carry checksums; without this a damaged one is quietly patched from the frame before.
-                stream.codec_context.options = {"err_detect": "crccheck+explode"}
-            elif self._rough:
+            if self._rough:
                 stream.codec_context.options = {"skip_loop_filter": "bidir"}
             if self._threads:
                 stream.codec_context.thread_count = self._threads
@@ -124,6 +123,8 @@ class Decoder:
             self._beat()
             if packet.pts in self._left_out:
                 continue
+            if self._tells_damage is not None and packet.size and self._tells_damage(bytes(packet)):
+                raise av.error.InvalidDataError(0, "a checksum does not agree")
             skip = packet.pts is not None and packet.pts < self._wanted_from
             if skip != skipping:
                 stream.codec_context.skip_frame = "NONREF" if skip else "DEFAULT"

@@ -9,6 +9,7 @@ import contextlib
 import hashlib
 import os
 import tempfile
+import zipfile
 from dataclasses import dataclass, field
 from fractions import Fraction
 from pathlib import Path
@@ -20,6 +21,7 @@ import platformdirs
 
 from skiagraph.errors import CannotOpenMedia
 from skiagraph.jobs import JobControl
+from skiagraph.media.checksums import teller
 from skiagraph.media.clip import ClipInfo, open_container, picture_stream, probe
 from skiagraph.media.confined import Inside, answered
 from skiagraph.media.frame import bytes_of
@@ -27,7 +29,7 @@ from skiagraph.media.spare import tells_spare
 from skiagraph.timecode import format_timecode
 
 # Raised when the way an index is made changes; an older cache is then made anew.
-CACHE_VERSION = 4
+CACHE_VERSION = 5
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,8 +79,8 @@ def load_index(info: ClipInfo, control: JobControl | None = None, cache_dir: Pat
 
     Raises CannotOpenMedia when not one frame is good.
     """
-    place = _cache_path(info, cache_dir)
-    with contextlib.suppress(OSError, KeyError, ValueError, EOFError):
+    place = _cache_path(info.path, cache_dir)
+    with contextlib.suppress(OSError, KeyError, ValueError, EOFError, zipfile.BadZipFile):
         with np.load(place) as kept:
             return FrameIndex(kept["pts"], kept["sync"], kept["spare"], Fraction(int(kept["base"][0]), int(kept["base"][1])), str(kept["damage"]))
     index = build_index(info, control)
@@ -86,9 +88,18 @@ def load_index(info: ClipInfo, control: JobControl | None = None, cache_dir: Pat
     return index
 
 
+def kept_damage(path: Path, cache_dir: Path | None = None) -> tuple[int, str]:
+    """Good frames and the sentence on what is wrong with a file, as far as anybody has read it; (0, "") where nothing is known."""
+    with contextlib.suppress(OSError, KeyError, ValueError, EOFError, zipfile.BadZipFile):
+        with np.load(_cache_path(path, cache_dir)) as kept:
+            damage = str(kept["damage"])
+            return (len(kept["pts"]), damage) if damage else (0, "")
+    return 0, ""
+
+
 def keep_index(info: ClipInfo, index: FrameIndex, cache_dir: Path | None = None) -> None:
     """Write the index to the cache; a cache that cannot be written is not an error."""
-    place = _cache_path(info, cache_dir)
+    place = _cache_path(info.path, cache_dir)
     with contextlib.suppress(OSError):
         place.parent.mkdir(parents=True, exist_ok=True)
         handle, name = tempfile.mkstemp(dir=place.parent, suffix=".npz")
@@ -98,9 +109,9 @@ def keep_index(info: ClipInfo, index: FrameIndex, cache_dir: Path | None = None)
         os.replace(name, place)
 
 
-def _cache_path(info: ClipInfo, cache_dir: Path | None) -> Path:
-    stat = info.path.stat()
-    key = f"{CACHE_VERSION}|{info.path}|{stat.st_size}|{stat.st_mtime_ns}"
+def _cache_path(path: Path, cache_dir: Path | None) -> Path:
+    stat = path.stat()
+    key = f"{CACHE_VERSION}|{path}|{stat.st_size}|{stat.st_mtime_ns}"
     base = Path(cache_dir) if cache_dir else Path(platformdirs.user_cache_dir("skiagraph")) / "index"
     return base / (hashlib.sha256(key.encode()).hexdigest()[:32] + ".npz")
 
@@ -167,12 +178,13 @@ def _from_packets(info, control) -> _Read | None:
     with open_container(info.path) as container:
         stream = picture_stream(container, info.path)
         total = info.claimed_frames or None
+        tells_damage = teller(info.codec)
         is_spare = tells_spare(stream.codec_context.name, stream.codec_context.extradata)
         try:
             for packet in container.demux(stream):
                 if packet.size == 0 or packet.is_discard:
                     continue
-                if packet.is_corrupt:
+                if packet.is_corrupt or tells_damage is not None and tells_damage(bytes(packet)):
                     read.damage = "corrupt packet"
                     break
                 if packet.pts is None:

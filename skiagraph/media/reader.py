@@ -11,7 +11,7 @@ from skiagraph.media.clip import ClipInfo
 from skiagraph.media.confined import PICTURES, Confined, Ended, Inside
 from skiagraph.media.decoder import Decoder, broken
 from skiagraph.media.frame import Frame, bytes_of, planes_in
-from skiagraph.media.index import FrameIndex
+from skiagraph.media.index import FrameIndex, keep_index
 
 
 class FrameReader:
@@ -50,6 +50,15 @@ class FrameReader:
             raise IndexError(f"frame {number} of a clip of {len(self._index)}")
         if self._left_out is not None and self._left_out[number]:
             raise IndexError(f"frame {number} was not to be asked for")
+        try:
+            return self._patiently(number)
+        except FrameNotDecoded as error:
+            if error.frame:
+                # Whoever opens the clip next knows from the start.
+                keep_index(self._info, self._index.cut(error.frame, str(error)))
+            raise
+
+    def _patiently(self, number: int) -> Frame:
         try:
             return self._read(number)
         except Ended:

@@ -18,7 +18,7 @@ from skiagraph.detect.finder import FaceFinder
 from skiagraph.errors import FrameNotDecoded
 from skiagraph.jobs import JobControl
 from skiagraph.media.clip import ClipInfo
-from skiagraph.media.index import FrameIndex, keep_index
+from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
 from skiagraph.track.bridging import BridgeSettings, chains
 from skiagraph.track.describing import Description, describe
@@ -130,12 +130,11 @@ class _Scan:
         try:
             self.sweep.run(self.control, self._told)
         except FrameNotDecoded as error:
-            # The clip is good as far as it goes; whoever opens it next knows from the start.
+            # The clip is good as far as it goes.
             self.frames, self.damage = error.frame, str(error)
             if not error.frame:
                 raise
             self.index = self.index.cut(error.frame, str(error))
-            keep_index(self.info, self.index)
 
     def _told(self, frame: int, seen: Seen, searched: bool) -> None:
         self._remember(frame, seen)
