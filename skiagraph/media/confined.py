@@ -116,7 +116,7 @@ class Confined:
         finally:
             os.close(memory)
         self._connection = Connection(here.detach())
-        self._finish = weakref.finalize(self, _end, self._pid, self._connection)
+        self._finish = weakref.finalize(self, _end, self._pid, self._connection, False)
         with contextlib.suppress(OSError):  # whoever is gone already is met at the first answer
             self._connection.send((target.__module__, target.__qualname__, arguments))
 
@@ -169,7 +169,7 @@ class Confined:
 
     def _ended(self) -> Ended:
         self._finish.detach()
-        code = _end(self._pid, self._connection)
+        code = _end(self._pid, self._connection, True)
         log.error("the process that decodes %s ended with code %s", self._name, code)
         if code is not None and code < 0:
             return Ended(f"it was ended by signal {-code}", by_file=-code in {int(s) for s in _OF_ITS_OWN})
@@ -204,14 +204,16 @@ def _processor_s(pid: int) -> float:
     return 0.0
 
 
-def _end(pid: int, connection: Connection) -> int | None:
-    """End a process and take note of it; its exit code, negative for a signal, or None where it is not known."""
+def _end(pid: int, connection: Connection, wanted: bool) -> int | None:
+    """End a process. wanted: wait for its exit code, negative for a signal; None where it is not known."""
     connection.close()
     with contextlib.suppress(ProcessLookupError):
         # One that ended by itself keeps its code until it is asked for.
         os.kill(pid, signal.SIGKILL)
     with contextlib.suppress(OSError):
-        return _nursery().code(pid)
+        if wanted:
+            return _nursery().code(pid)
+        _nursery().forget(pid)
     return None
 
 
@@ -219,7 +221,8 @@ class _Nursery:
     """The process that forks. One for this process; it ends with it."""
 
     def __init__(self):
-        here, there = socket.socketpair()
+        # Each message is read whole.
+        here, there = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
         self.owner = os.getpid()
         self._socket, self._lock = here, threading.Lock()
         start = f"import sys; sys.path[:] = {sys.path!r}; from skiagraph.media.confined import nurse; nurse({there.fileno()})"
@@ -244,6 +247,11 @@ class _Nursery:
             self._socket.sendall(b"?" + struct.pack("i", pid))
             code = self._said()
             return None if code == _UNKNOWN else code
+
+    def forget(self, pid: int) -> None:
+        """Nobody will ask for the exit code of a process."""
+        with self._lock:
+            self._socket.sendall(b"-" + struct.pack("i", pid))
 
     def _said(self) -> int:
         data = self._socket.recv(4)
@@ -275,10 +283,15 @@ def nurse(number: int) -> None:
         importlib.import_module(name)
     gc.freeze()
     asked = socket.socket(fileno=number)
+    forgotten: set[int] = set()
     while True:
         data, handles, _, _ = socket.recv_fds(asked, 5, 2)
         if not data:
             os._exit(0)
+        forgotten = {pid for pid in forgotten if os.waitpid(pid, os.WNOHANG)[0] == 0}
+        if data[:1] == b"-":
+            forgotten.add(struct.unpack("i", data[1:])[0])
+            continue
         if data[:1] == b"?":
             asked.sendall(struct.pack("i", _code_of(struct.unpack("i", data[1:])[0])))
             continue

@@ -1,6 +1,5 @@
 """Decoders in processes of their own: what crashes, hangs or swallows memory there is a sentence here."""
 
-import contextlib
 import os
 import signal
 import subprocess
@@ -85,7 +84,15 @@ def crashing_at_five(inside, info, index, how):
     real(inside, info, index, how)
 
 
-def is_there(pid):
+def is_gone(pid):
+    """True when a process has ended, which may take the system a moment after it was told to."""
+    limit = time.monotonic() + 20
+    while _is_there(pid) and time.monotonic() < limit:
+        os.sched_yield()
+    return not _is_there(pid)
+
+
+def _is_there(pid):
     try:
         return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0] != "Z"
     except OSError:
@@ -120,7 +127,7 @@ class ConfinedTest(unittest.TestCase):
                     with self.assertRaises(Ended) as caught:
                         made.ask()
                     self.assertEqual(caught.exception.by_file, by_file)
-                    self.assertFalse(is_there(made._pid))
+                    self.assertTrue(is_gone(made._pid))
 
     def test_memory_has_a_limit(self):
         with self.assertRaises(Ended) as caught:
@@ -138,7 +145,7 @@ class ConfinedTest(unittest.TestCase):
         control._listener = lambda progress: progress.done > 100 and control.cancel()
         with self.assertRaises(Cancelled):
             made.ask(control=control)
-        self.assertFalse(is_there(made._pid))
+        self.assertTrue(is_gone(made._pid))
 
     def test_it_writes_no_file(self):
         path = Path(f"/tmp/skiagraph-{os.getpid()}-confined")
@@ -155,14 +162,10 @@ class ConfinedTest(unittest.TestCase):
         holder = subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True, cwd=Path(__file__).parents[2])
         with holder.stdout:
             pid = int(holder.stdout.readline())
-            self.assertTrue(is_there(pid))
+            self.assertTrue(_is_there(pid))
             holder.kill()
             holder.wait()
-        limit = time.monotonic() + 20
-        while is_there(pid) and time.monotonic() < limit:
-            with contextlib.suppress(ChildProcessError):
-                os.sched_yield()
-        self.assertFalse(is_there(pid))
+        self.assertTrue(is_gone(pid))
 
 
 class ReaderTest(TemporaryFolder):
