@@ -17,6 +17,7 @@ from skiagraph.errors import Cancelled, NameIsNoText, SkiagraphError
 from skiagraph.jobs import JobControl, Progress, format_left
 from skiagraph.logs import log, log_file, log_to_file
 from skiagraph.memory import give_back_large_buffers
+from skiagraph.timecode import rate_of
 
 OK, FAILED, FOUND, CANCELLED, ENDED = 0, 2, 3, 130, 143
 
@@ -138,6 +139,7 @@ def _parser() -> argparse.ArgumentParser:
     scan.add_argument("clips", metavar="CLIP", nargs="+", type=Path)
     scan.add_argument("-o", "--output", metavar="PROJECT", type=Path, required=True, help="project to write; an existing one is added to")
     scan.add_argument("--wait", action="store_true", help="wait while the project is open elsewhere, instead of giving up")
+    scan.add_argument("--rate", metavar="R", type=_rate, help="frames a second of numbered pictures, which carry none (default 25)")
     scan.add_argument("--every", metavar="N", type=_positive, default=1, help="search each N-th frame only (default 1)")
 
     render = command("render", run_render, "Export the clips of a project with their covers.")
@@ -167,6 +169,13 @@ def _parser() -> argparse.ArgumentParser:
     menu = command("integrate", run_integrate, "Add Skiagraph to the desktop's menu, with its icon and the type of its project file, for the present user.")
     menu.add_argument("--remove", action="store_true", help="take it out of the menu again")
     return parser
+
+
+def _rate(text: str):
+    try:
+        return rate_of(text)
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"{text} is no rate; write a number as 25 or 23.976, or a fraction as 30000/1001") from None
 
 
 def _positive(text: str) -> int:
@@ -229,12 +238,16 @@ def _scan_into(options, control) -> int:
     from skiagraph.footage.recognition import Gallery
     from skiagraph.footage.scanning import forget_scan, scan_clip, take_in
     from skiagraph.media.index import open_clip
+    from skiagraph.media.pictures import CONTAINER, RATE
     from skiagraph.project import cast, edits, file
     from skiagraph.project.model import Project
     project = file.load(options.output) if options.output.exists() else Project()
     gallery = Gallery()
     for path in options.clips:
-        facts = facts_of(*open_clip(path, control))
+        info, index = open_clip(path, control, options.rate or RATE)
+        if options.rate and info.container != CONTAINER:
+            raise SkiagraphError(f"{path.name} is a film and has a rate of its own; --rate is for numbered pictures.", path=path)
+        facts = facts_of(info, index)
         known = next((c for c in project.clips if c.path == facts.path or (c.size, c.fingerprint) == (facts.size, facts.fingerprint)), None)
         if known is None:
             project = edits.add_clip(project, facts)

@@ -15,6 +15,23 @@ from skiagraph.errors import SkiagraphError
 _TEXT = re.compile(r"(\d+)[:.;](\d+)[:.;](\d+)([:.;])(\d+)")
 
 
+# Rates that are usual, as people write them.
+USUAL_RATES = ("23.976", "24", "25", "29.97", "30", "50", "59.94", "60")
+
+
+def rate_of(text: str) -> Fraction:
+    """Frames a second from a number or a fraction; 23.976, 29.97, 59.94 and 119.88 mean so many thousandths of 1001. Raises ValueError."""
+    try:
+        rate = Fraction(text.strip().replace(",", "."))
+    except ZeroDivisionError:
+        raise ValueError(f"{text} is no rate") from None
+    whole = Fraction(round(rate * 1001 / 1000) * 1000, 1001)
+    rate = whole if rate.denominator != 1 and abs(rate - whole) < Fraction(1, 100) else rate
+    if not Fraction(1, 100) <= rate <= 1000:
+        raise ValueError(f"{text} is no rate")
+    return rate.limit_denominator(1_000_000)
+
+
 @dataclass(frozen=True, slots=True)
 class Timecode:
     """How the frames of a clip are counted. fps: nominal whole rate; first: count of the clip's frame 0; drop: drop-frame."""

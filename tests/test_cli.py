@@ -22,6 +22,7 @@ from skiagraph.media.writer import FilmWriter
 from skiagraph.project import cast, file
 from skiagraph.project.lock import ProjectLock
 from skiagraph.project.model import Decision
+from tests.media.test_pictures import write_pictures
 from tests.support import TemporaryFolder, head_path, make_clip, numbered_frame, project_on
 
 
@@ -113,6 +114,20 @@ class CommandTest(TemporaryFolder):
                                                                store="yuv420p", muxer="mp4", options={"crf": "18", "preset": "ultrafast"}) as writer:
             for frame in reader.frames(0, frames):
                 writer.write(frame.rgb())
+
+    def test_a_folder_of_pictures_is_a_clip_and_its_rate_can_be_said(self):
+        shots, place = write_pictures(self.folder / "shots"), self.folder / "p.skiagraph"
+        code, out, err = self.run_command("scan", shots, "-o", place, "--rate", "23.976", "--every", 4)
+        self.assertEqual(code, 0, err)
+        self.assertEqual(str(file.load(place).clip("c1").rate), "24000/1001")
+        code, out, err = self.run_command("render", place, "-o", self.folder / "out.mov")
+        self.assertEqual((code, len(open_clip(self.folder / "out.mov")[1])), (0, 8), err)
+        self.assertEqual(self.run_command("check", place, "--json", shots / "quay.0003.png", "--force")[0], 2)
+        film = make_clip(self.folder / "a.mp4", 5)
+        for arguments in ((film, "--rate", "24"), (shots, "--rate", "0"), (shots, "--rate", "often")):
+            code, _, err = self.run_command("scan", *arguments, "-o", self.folder / "q.skiagraph")
+            self.assertEqual(code, 2)
+            self.assertSentence(err)
 
     def test_matte_is_white_where_the_cover_is_complete(self):
         place, project = self.project()

@@ -3,6 +3,7 @@ another was opened goes nowhere."""
 
 from __future__ import annotations
 
+from fractions import Fraction
 from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
@@ -17,10 +18,11 @@ from skiagraph.errors import SkiagraphError
 from skiagraph.footage import relink
 from skiagraph.footage.adding import facts_of
 from skiagraph.footage.scanning import ScanNews, scan_clips
-from skiagraph.footage.source import contents_of
+from skiagraph.footage.source import is_same_file
 from skiagraph.handover.delivery import Planned, deliver
 from skiagraph.jobs import JobControl
 from skiagraph.media.index import open_clip
+from skiagraph.media.pictures import RATE
 from skiagraph.project import edits
 from skiagraph.project.carry import Report
 from skiagraph.review.finding import LEAST
@@ -79,22 +81,23 @@ class LongJobs(QObject):
 
     # Adding clips
 
-    def add(self, paths: list[Path]) -> None:
-        """Index clips in the background and add each as it is ready; a missing clip of the same contents is linked again."""
+    def add(self, paths: list[Path], rate: Fraction = RATE) -> None:
+        """Index clips in the background and add each as it is ready; a missing clip of the same contents is linked again. rate: of those
+        that are numbered pictures."""
         if self.adding is not None:
             self._notice.say(tr("Clips are being added already; wait for that or cancel it."))
             return
         document, wanted, token = self._document, [], self._document.token
         for path in paths:
-            lost = next((c for c in relink.missing(document.project) if path.is_file() and path.stat().st_size == c.size), None)
-            if lost is None or not document.edit("link clip again", edits.relink_clip, lost.key, path, contents_of(path, lost.fingerprint.partition(":")[0])):
+            lost = next((c for c in relink.missing(document.project) if is_same_file(c, path)), None)
+            if lost is None or not document.edit("link clip again", edits.relink_clip, lost.key, path, lost.fingerprint):
                 wanted.append(path)
 
         def work(control: JobControl):
             troubles = []
             for path in wanted:
                 try:
-                    runner.tell(facts_of(*open_clip(path, control)))
+                    runner.tell(facts_of(*open_clip(path, control, rate)))
                 except SkiagraphError as error:
                     troubles.append(str(error))
             return troubles

@@ -16,6 +16,7 @@ from skiagraph.desktop.session import View
 from skiagraph.desktop.words import tr
 from skiagraph.errors import SkiagraphError
 from skiagraph.footage.source import open_source
+from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
 from skiagraph.project.layers import layers, matte
 from skiagraph.project.model import Project
@@ -66,6 +67,7 @@ class PictureServer(QObject):
         self._closing = False
         self._reader: FrameReader | None = None
         self._reader_of: tuple = ()
+        self._indexed: tuple[tuple, FrameIndex | None] = ((), None)
         self._thread = threading.Thread(target=self._work, name="pictures", daemon=True)
         self._thread.start()
 
@@ -165,15 +167,24 @@ class PictureServer(QObject):
         other = image_of(frame.rgb(width, height, fast=fast)) if wish.view == View.SPLIT else None
         return Picture(wish, result, other)
 
+    def index_of(self, clip) -> FrameIndex | None:
+        """The index of a clip whose pictures are being made, None for others."""
+        known, index = self._indexed
+        return index if known == _identity(clip) else None
+
     def _open(self, clip) -> FrameReader:
-        identity = (clip.path, clip.fingerprint, clip.frames)
+        identity = _identity(clip)
         if self._reader is None or self._reader_of != identity:
             if self._reader:
                 self._reader.close()
                 self._reader = None
             info, index = open_source(clip)
-            self._reader, self._reader_of = FrameReader(info, index, keep=KEEP), identity
+            self._reader, self._reader_of, self._indexed = FrameReader(info, index, keep=KEEP), identity, (identity, index)
         return self._reader
+
+
+def _identity(clip) -> tuple:
+    return clip.path, clip.fingerprint, clip.frames
 
 
 def _fitted(width: int, height: int, most_w: int, most_h: int) -> tuple[int, int]:

@@ -76,9 +76,15 @@ class Player(QObject):
         self._clock.start()
         self._timer.start(max(4, int(500 / float(clip.rate))))
         if self.speed == 1:
-            self._sound.play(clip, self._from)
+            self._sound.play(clip, self._from, self._server.index_of(clip))
         else:
             self._sound.stop()
+
+    def _due(self, clip, seconds: float) -> int:
+        """The frame to be on screen so many seconds of the clip after the one playing began with. By the frames' own times, so that picture
+        and sound stay together also where the rate varies; before those are known, by the mean rate."""
+        index = self._server.index_of(clip)
+        return index.frame_after(self._from, seconds) if index is not None else self._from + int(seconds * float(clip.rate))
 
     def _restart(self) -> None:
         """A changed project or view while playing: go on from here with it."""
@@ -91,8 +97,7 @@ class Player(QObject):
         if clip is None:
             return self.set_speed(0)
         first, last = self._session.span
-        passed = int(self._clock.elapsed() / 1000 * float(clip.rate) * abs(self.speed))
-        due = self._from + passed * (1 if self.speed > 0 else -1)
+        due = self._due(clip, self._clock.elapsed() / 1000 * self.speed)
         picture: Picture | None = self._server.take(max(first, min(due, last)), self.speed)
         if picture is not None:
             gone = abs(picture.wish.frame - self._session.frame)

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import threading
+import time
 
 from PySide6.QtCore import QObject
 from PySide6.QtMultimedia import QAudioFormat, QAudioSink, QMediaDevices
 
-from skiagraph.media.audio import SAMPLE_RATE, read_sound
+from skiagraph.footage.source import open_source
+from skiagraph.media.audio import SAMPLE_RATE, in_time, read_sound
+from skiagraph.media.index import FrameIndex
 from skiagraph.project.model import Clip
 
 
@@ -20,8 +23,10 @@ class SoundPlayer(QObject):
         self._stop = threading.Event()
         self._has_device: bool | None = None
 
-    def play(self, clip: Clip, frame: int) -> None:
+    def play(self, clip: Clip, frame: int, index: FrameIndex | None) -> None:
+        """Play from a frame on, which is on screen now. index: of the clip, if it is known."""
         self.stop()
+        begun = time.monotonic()
         if self._has_device is None:
             self._has_device = not QMediaDevices.defaultAudioOutput().isNull()
         if not self._has_device:
@@ -33,7 +38,7 @@ class SoundPlayer(QObject):
         self._sink = QAudioSink(QMediaDevices.defaultAudioOutput(), wanted, self)
         device = self._sink.start()
         self._stop = threading.Event()
-        threading.Thread(target=self._feed, args=(clip, frame, self._sink, device, self._stop), name="sound", daemon=True).start()
+        threading.Thread(target=self._feed, args=(clip, frame, index, begun, self._sink, device, self._stop), name="sound", daemon=True).start()
 
     def stop(self) -> None:
         self._stop.set()
@@ -42,9 +47,11 @@ class SoundPlayer(QObject):
             self._sink = None
 
     @staticmethod
-    def _feed(clip, frame, sink, device, stop) -> None:
+    def _feed(clip, frame, index, begun, sink, device, stop) -> None:
         try:
-            for block in read_sound(clip.path, frame / float(clip.rate)):
+            # By the frame's own time, which the mean rate does not tell where it varies.
+            index = index or open_source(clip)[1]
+            for block in in_time(read_sound(clip.path, index.time_s(frame)), lambda: time.monotonic() - begun):
                 data = block.tobytes()
                 while data and not stop.is_set():
                     written = device.write(data)

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import os
+from fractions import Fraction
 from pathlib import Path
 
 import platformdirs
 from PySide6.QtCore import QEvent, QSettings, Qt, QUrl
 from PySide6.QtGui import QDesktopServices, QIcon
-from PySide6.QtWidgets import QApplication, QFileDialog, QLabel, QLineEdit, QMainWindow, QMessageBox, QStackedWidget, QWidget
+from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLabel, QLineEdit, QMainWindow, QMessageBox, QStackedWidget, QWidget
 
 from skiagraph import __version__
 from skiagraph.demo.ship import write_demo
@@ -34,16 +35,20 @@ from skiagraph.footage.source import SourceState, state_of
 from skiagraph.handover.delivery import Delivered, existing, planned
 from skiagraph.handover.writers.film import CoveredFilm
 from skiagraph.handover.writers.matte import Matte
+from skiagraph.media.pictures import RATE, pictures_at
 from skiagraph.project import edits
 from skiagraph.project.file import SUFFIX
 from skiagraph.review.findings import acceptance_of
 from skiagraph.review.overview import clip_rows
+from skiagraph.timecode import USUAL_RATES, rate_of
 
 FOOTAGE, COVER, REVIEW, HANDOVER = range(4)
 STEPS = (("Footage", "Add clips and scan them (Ctrl+1)"), ("Cover", "Decide who is covered, and how (Ctrl+2)"),
          ("Review", "See where a cover may fail (Ctrl+3)"), ("Hand over", "Export the clips and check the files (Ctrl+4)"))
 CREDITS = ("Face detector: YuNet (BSD 3-clause). Face landmarks and silhouettes: MediaPipe (Apache 2.0). Face descriptor: dlib's (CC0 1.0). "
            "Font: Karla (SIL OFL 1.1). Origins and licences are in skiagraph/assets/licences, and in NOTICE.")
+# What the file dialog offers as clips.
+CLIP_KINDS = "*.mp4 *.mov *.mkv *.mxf *.avi *.webm *.m4v *.mts *.ts *.png *.tif *.tiff *.jpg *.jpeg *.dpx"
 # Recent projects that are remembered.
 RECENT = 8
 
@@ -296,7 +301,7 @@ class MainWindow(QMainWindow):
             self.open_project(Path(name))
 
     def add_dialog(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, tr("Add clips"), str(Path.home()), tr("Clips ({kinds});;All files (*)", kinds="*.mp4 *.mov *.mkv *.mxf *.avi *.webm *.m4v *.mts *.ts"))
+        names, _ = QFileDialog.getOpenFileNames(self, tr("Add clips"), str(Path.home()), tr("Clips ({kinds});;All files (*)", kinds=CLIP_KINDS))
         if names:
             self.add_clips([Path(n) for n in names])
 
@@ -309,7 +314,22 @@ class MainWindow(QMainWindow):
                 self.notice.say(str(error))
                 return
             self._project_opened("")
-        self.jobs.add(paths)
+        rate = self._rate_of_pictures(paths)
+        if rate is not None:
+            self.jobs.add(paths, rate)
+
+    def _rate_of_pictures(self, paths: list[Path]) -> Fraction | None:
+        """How many frames a second numbered pictures among the paths are to have; None when nothing is to be added after all."""
+        try:
+            first = next((p.first for p in map(pictures_at, paths) if p), None)
+        except SkiagraphError as error:
+            self.notice.say(str(error))
+            return None
+        if first is None:
+            return RATE
+        question = tr("{name} and the pictures that follow it carry no rate. How many frames a second do they have?", name=first.name)
+        text, chosen = QInputDialog.getItem(self, tr("Numbered pictures"), question, USUAL_RATES, USUAL_RATES.index(str(RATE)), editable=False)
+        return rate_of(text) if chosen else None
 
     def _open_in_cover(self, key: str) -> None:
         self.cover.show_clip(key)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from skiagraph.footage.source import contents_of
-from skiagraph.media.clip import SAMPLES, ClipInfo
+from skiagraph.media.clip import ClipInfo
 from skiagraph.media.index import FrameIndex
 from skiagraph.project import edits
 from skiagraph.project.model import Clip, Project
@@ -12,7 +12,7 @@ from skiagraph.project.model import Clip, Project
 def facts_of(info: ClipInfo, index: FrameIndex) -> Clip:
     """What a project keeps of a file; the key is given when it is added. Reads some megabytes of it."""
     width, height = info.upright_size
-    return Clip("new", info.path, info.file_size, contents_of(info.path, SAMPLES), width, height, info.rate, len(index), len(index), info.timecode, index.damage)
+    return Clip("new", info.path, info.file_size, contents_of(info.path), width, height, info.rate, len(index), len(index), info.timecode, index.damage)
 
 
 def add_clip(project: Project, info: ClipInfo, index: FrameIndex) -> Project:

@@ -5,10 +5,11 @@ from __future__ import annotations
 from enum import StrEnum
 from pathlib import Path
 
-from skiagraph.errors import FrameNotDecoded, SourceChanged
+from skiagraph.errors import CannotOpenMedia, FrameNotDecoded, SourceChanged
 from skiagraph.jobs import JobControl
-from skiagraph.media.clip import ClipInfo, fingerprint, probe
+from skiagraph.media.clip import NUMBERED, SAMPLES, ClipInfo, fingerprint, probe
 from skiagraph.media.index import FrameIndex, load_index
+from skiagraph.media.pictures import is_picture, pictures_at
 from skiagraph.project.model import Clip
 
 # Fingerprints by what tells a file that did not change: a few megabytes need not be read at each opening.
@@ -22,10 +23,22 @@ class SourceState(StrEnum):
     CHANGED = "changed"
 
 
-def contents_of(path: Path, scheme: str) -> str:
-    """The fingerprint of a file, remembered while it has the same size, time and place. Raises OSError."""
-    found = path.stat()
-    place = (str(path), found.st_dev, found.st_ino, found.st_size, found.st_mtime_ns, scheme)
+def _files(path: Path, scheme: str) -> tuple[Path, ...]:
+    """The files that a clip is of. Raises CannotOpenMedia."""
+    pictures = pictures_at(path) if scheme == NUMBERED else None
+    return pictures.files if pictures else (path,)
+
+
+def _size_of(path: Path, scheme: str) -> int:
+    return sum(file.stat().st_size for file in _files(path, scheme))
+
+
+def contents_of(path: Path, scheme: str = "") -> str:
+    """The fingerprint of a clip's file or numbered pictures, remembered while they have the same size, time and place. Raises OSError and
+    CannotOpenMedia."""
+    scheme = scheme or (NUMBERED if pictures_at(path) else SAMPLES)
+    stats = [file.stat() for file in _files(path, scheme)]
+    place = (str(path), scheme, tuple((found.st_dev, found.st_ino, found.st_size, found.st_mtime_ns) for found in stats))
     if place not in _KNOWN:
         if len(_KNOWN) >= _MOST_KNOWN:
             _KNOWN.clear()
@@ -38,19 +51,27 @@ def state_of(clip: Clip) -> SourceState:
     try:
         if not clip.path.is_file():
             return SourceState.MISSING
-        if clip.path.stat().st_size != clip.size or contents_of(clip.path, clip.fingerprint.partition(":")[0]) != clip.fingerprint:
-            return SourceState.CHANGED
-        return SourceState.THERE
+        return SourceState.THERE if _is_of(clip, clip.path) else SourceState.CHANGED
     except (OSError, ValueError):
         return SourceState.MISSING
+    except CannotOpenMedia:
+        return SourceState.CHANGED
 
 
 def is_same_file(clip: Clip, path: Path) -> bool:
     """True when a file has the contents the clip had."""
     try:
-        return path.is_file() and path.stat().st_size == clip.size and contents_of(path, clip.fingerprint.partition(":")[0]) == clip.fingerprint
-    except (OSError, ValueError):
+        return path.is_file() and _is_of(clip, path)
+    except (OSError, ValueError, CannotOpenMedia):
         return False
+
+
+def _is_of(clip: Clip, path: Path) -> bool:
+    """Whether a file, or the pictures it is the first of, have the contents the clip had."""
+    scheme = clip.fingerprint.partition(":")[0]
+    if scheme == NUMBERED and (not is_picture(path) or _files(path, scheme)[0] != path.absolute()):
+        return False
+    return _size_of(path, scheme) == clip.size and contents_of(path, scheme) == clip.fingerprint
 
 
 def open_source(clip: Clip, control: JobControl | None = None) -> tuple[ClipInfo, FrameIndex]:
@@ -59,7 +80,7 @@ def open_source(clip: Clip, control: JobControl | None = None) -> tuple[ClipInfo
     Raises CannotOpenMedia when it cannot be read, SourceChanged when it is another file than it was, and FrameNotDecoded when damage was
     met in it that the project does not know of.
     """
-    info = probe(clip.path)
+    info = probe(clip.path, clip.rate)
     if state_of(clip) != SourceState.THERE:
         raise _changed(clip)
     index = load_index(info, control)

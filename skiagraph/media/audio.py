@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import av
@@ -27,6 +27,16 @@ def read_sound(path: Path, start_s: float) -> Iterator[np.ndarray]:
         return
     finally:
         confined.close()
+
+
+def in_time(blocks: Iterator[np.ndarray], late_s: Callable[[], float]) -> Iterator[np.ndarray]:
+    """Blocks of sound without their beginning, by as much as has passed when the first of them is there: the picture runs already."""
+    missed: int | None = None
+    for block in blocks:
+        missed = round(late_s() * SAMPLE_RATE) if missed is None else missed
+        if missed < len(block):
+            yield block[missed:]
+        missed = max(0, missed - len(block))
 
 
 def serve_sound(inside: Inside, path: Path, start_s: float) -> None:

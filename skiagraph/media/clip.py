@@ -16,10 +16,13 @@ import av.filter
 
 from skiagraph.errors import CannotOpenMedia, NameIsNoText
 from skiagraph.media.confined import Inside, answered
+from skiagraph.media.pictures import CONTAINER, RATE, decoded, open_picture, pictures_at
 
 # A file's identity is that of so many pieces of so many bytes, since whole films are too long to hash at every opening; older projects
 # took so many bytes at each end.
 SAMPLES, PIECES, PIECE, HASH_SPAN = "samples", 64, 1 << 16, 1 << 20
+# That of numbered pictures is of their names and sizes, and of so many bytes in the middle of each.
+NUMBERED, MIDDLE = "pictures", 1 << 12
 # Demuxers that read the film, or the sound, from the one file that was named. All others stay shut: lists that open further files
 # (concat, HLS, DASH, SDP, numbered pictures), devices, and those that make a picture out of any text or data.
 _OF_ONE_FILE = ("3g2,3gp,m4a,mj2,mov,mp4,matroska,webm,avi,mpeg,mpegts,mpegtsraw,mpegvideo,mxf,flv,asf,ogg,nut,gxf,lxf,dv,wtv,rm,ty,dhav,nsv,swf,"
@@ -98,7 +101,7 @@ def open_container(path: Path | str) -> av.container.InputContainer:
     if not path.exists():
         raise CannotOpenMedia(f"There is no file {path}; check the name or choose another clip.", path=path)
     if path.is_dir():
-        raise CannotOpenMedia(f"{path} is a folder; choose a clip inside it.", path=path)
+        raise CannotOpenMedia(f"{path} is a folder and holds no numbered pictures; choose a clip inside it.", path=path)
     if not path.is_file():
         raise CannotOpenMedia(f"{path} is no plain file but a pipe or a device; save it as a file first.", path=path)
     if path.stat().st_size == 0:
@@ -131,10 +134,16 @@ def picture_stream(container, path: Path) -> av.video.stream.VideoStream:
     raise CannotOpenMedia(f"{path.name} has no picture in it; choose a file with video.", path=path)
 
 
-def probe(path: Path | str) -> ClipInfo:
-    """What a clip is, found out in a process of its own. Raises CannotOpenMedia."""
+def probe(path: Path | str, rate: Fraction = RATE) -> ClipInfo:
+    """What a clip is, found out in a process of its own. A folder of numbered pictures, or one of them, is the clip that they make.
+
+    rate: frames a second of numbered pictures, which carry none. Raises CannotOpenMedia.
+    """
     path = Path(path).absolute()
     NameIsNoText.unless_text(path)
+    pictures = pictures_at(path)
+    if pictures is not None:
+        return answered(serve_probe_of_pictures, pictures.first, pictures.size, rate, name=pictures.first.name, error=CannotOpenMedia)
     return answered(serve_probe, path, name=path.name, error=CannotOpenMedia)
 
 
@@ -144,25 +153,44 @@ def serve_probe(inside: Inside, path: Path) -> None:
         inside.answer(_probed(path, inside))
 
 
+def serve_probe_of_pictures(inside: Inside, first: Path, size: int, rate: Fraction) -> None:
+    """What the process does for numbered pictures: all that is to be known of them is in the first."""
+    for _ in inside.requests():
+        with open_picture(first) as container:
+            context = container.streams.video[0].codec_context
+            codec = context.name
+            _allow(inside, context, first)
+        inside.answer(_info_of(decoded(first), first, container=CONTAINER, codec=codec, rate=rate, time_base=1 / rate, file_size=size))
+
+
+def _allow(inside: Inside, context, path: Path) -> None:
+    """Allow the memory that the pictures of a file take. Raises CannotOpenMedia where they are too large."""
+    if context.width * context.height > LARGEST:
+        raise CannotOpenMedia(f"{path.name} says that its picture is {context.width} × {context.height}, which is more than can be worked on; make it smaller first.", path=path)
+    inside.allow(MOST_PIXEL_BYTES * context.width * context.height)
+
+
+def _info_of(first: av.VideoFrame, path: Path, **known) -> ClipInfo:
+    """What a clip is by its first frame and what else is known of it."""
+    others = dict(sample_aspect=Fraction(1), start_pts=0, duration_s=0.0, claimed_frames=0, timecode="", sound=())
+    return ClipInfo(path=path, width=first.width, height=first.height, rotation=round(-first.rotation / 90) * 90 % 360, pixel_format=first.format.name,
+                    bit_depth=max((component.bits for component in first.format.components), default=8), color_primaries=int(first.color_primaries),
+                    color_trc=int(first.color_trc), colorspace=int(first.colorspace), color_range=int(first.color_range), **{**others, **known})
+
+
 def _probed(path: Path, inside: Inside) -> ClipInfo:
     with open_container(path) as container:
         stream = picture_stream(container, path)
         context = stream.codec_context
-        if context.width * context.height > LARGEST:
-            raise CannotOpenMedia(f"{path.name} says that its picture is {context.width} × {context.height}, which is more than can be worked on; make it smaller first.", path=path)
-        inside.allow(MOST_PIXEL_BYTES * context.width * context.height)
+        _allow(inside, context, path)
         first = _first_frame(container, stream, path)
         rate = stream.average_rate or stream.guessed_rate or stream.base_rate or Fraction(25)
         duration = stream.duration * stream.time_base if stream.duration else Fraction(container.duration or 0, 1_000_000)
-        depth = max((component.bits for component in first.format.components), default=8)
         aspect = stream.sample_aspect_ratio or (_aspect_of(first) if context.name == "ffv1" else None) or Fraction(1)
-        return ClipInfo(
-            path=path, container=container.format.name, codec=context.name, width=first.width, height=first.height,
-            rotation=round(-first.rotation / 90) * 90 % 360, pixel_format=first.format.name, bit_depth=depth,
-            sample_aspect=Fraction(aspect) if aspect > 0 else Fraction(1), rate=Fraction(rate), time_base=Fraction(stream.time_base),
-            start_pts=stream.start_time or 0, duration_s=float(duration), claimed_frames=stream.frames,
-            color_primaries=int(first.color_primaries), color_trc=int(first.color_trc), colorspace=int(first.colorspace),
-            color_range=int(first.color_range), timecode=_timecode(container, stream),
+        return _info_of(
+            first, path, container=container.format.name, codec=context.name, sample_aspect=Fraction(aspect) if aspect > 0 else Fraction(1), rate=Fraction(rate),
+            time_base=Fraction(stream.time_base), start_pts=stream.start_time or 0, duration_s=float(duration), claimed_frames=stream.frames,
+            timecode=_timecode(container, stream),
             sound=tuple(SoundInfo(s.index, s.codec_context.name, s.codec_context.sample_rate, s.codec_context.channels,
                                   s.metadata.get("language", "")) for s in container.streams.audio if s.codec_context is not None),
             file_size=path.stat().st_size, picture_s=_tagged_duration(stream))
@@ -208,13 +236,17 @@ def _tagged_duration(stream) -> float:
     return int(found[1]) * 3600 + int(found[2]) * 60 + float(found[3]) if found else 0.0
 
 
-def fingerprint(path: Path | str, scheme: str = SAMPLES) -> str:
-    """Identity of a file's contents, as scheme:hex. Raises OSError, and ValueError for another scheme.
+def fingerprint(path: Path | str, scheme: str = "") -> str:
+    """Identity of a file's contents, as scheme:hex; without a scheme, by the one that new clips get. Raises OSError, and ValueError for
+    another scheme.
 
     "samples": SHA-256 over its size and pieces spread over all of it, ends included, so that another take of the same size is told
     apart though the files begin alike. "ends", of older projects: over its size and its first and last mebibyte.
     """
     path = Path(path)
+    scheme = scheme or (NUMBERED if pictures_at(path) else SAMPLES)
+    if scheme == NUMBERED:
+        return f"{scheme}:{_of_pictures(path)}"
     size = path.stat().st_size
     digest = hashlib.sha256(str(size).encode())
     with path.open("rb") as file:
@@ -222,6 +254,17 @@ def fingerprint(path: Path | str, scheme: str = SAMPLES) -> str:
             file.seek(start)
             digest.update(file.read(length))
     return f"{scheme}:{digest.hexdigest()}"
+
+
+def _of_pictures(path: Path) -> str:
+    pictures, digest = pictures_at(path), hashlib.sha256()
+    for file in pictures.files if pictures else ():
+        size = file.stat().st_size
+        digest.update(f"{file.name}|{size}|".encode())
+        with file.open("rb") as opened:
+            opened.seek(max(0, size // 2 - MIDDLE // 2))
+            digest.update(opened.read(MIDDLE))
+    return digest.hexdigest()
 
 
 def _pieces(size: int, scheme: str) -> list[tuple[int, int]]:

@@ -4,16 +4,18 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Callable, Iterator
+from functools import lru_cache
 
 import av
 import av.error
 import numpy as np
 
-from skiagraph.errors import FrameNotDecoded
+from skiagraph.errors import CannotOpenMedia, FrameNotDecoded
 from skiagraph.media.checksums import teller
 from skiagraph.media.clip import ClipInfo, open_container, picture_stream
 from skiagraph.media.frame import Frame
 from skiagraph.media.index import FrameIndex
+from skiagraph.media.pictures import CONTAINER, decoded, pictures_at
 from skiagraph.timecode import format_timecode
 
 # Decoding this many frames onward is cheaper than a jump.
@@ -173,6 +175,46 @@ class Decoder:
             self._kept[frame.number] = frame
             while len(self._kept) > self._keep:
                 self._kept.popitem(last=False)
+
+
+class PictureDecoder:
+    """Decodes numbered pictures, as Decoder does a film."""
+
+    def __init__(self, info: ClipInfo, index: FrameIndex, *, keep: int = 0, beat: Callable[[], None] = lambda: None, **_):
+        self._info, self._index, self._beat = info, index, beat
+        pictures = pictures_at(info.path)
+        self._files = pictures.files if pictures else ()
+        self._decode = lru_cache(maxsize=max(1, keep))(self._decoded)
+
+    def __enter__(self) -> PictureDecoder:
+        return self
+
+    def __exit__(self, *_) -> None:
+        self._decode.cache_clear()
+
+    def read(self, number: int) -> Frame:
+        """Frame `number`. Raises FrameNotDecoded where its file is damaged or gone."""
+        self._beat()
+        return self._decode(number)
+
+    def _decoded(self, number: int) -> Frame:
+        info = self._info
+        try:
+            if number >= len(self._files):
+                raise CannotOpenMedia(f"Picture {number + 1} from {info.path.name} on is not there any more; put it back.")
+            picture = decoded(self._files[number])
+        except CannotOpenMedia as error:
+            raise FrameNotDecoded(f"{error} The {number} pictures before it can be used.", frame=number, path=info.path, time_s=self._index.time_s(number)) from None
+        if (picture.width, picture.height) != (info.width, info.height):
+            raise FrameNotDecoded(f"{self._files[number].name} is {picture.width} × {picture.height} and the pictures before it {info.width} × {info.height}; the {number} "
+                                  "before it can be used. Bring it to the same size if the rest matters.", frame=number, path=info.path, time_s=self._index.time_s(number))
+        picture.pts, picture.time_base = int(self._index.pts[number]), info.time_base
+        return Frame(number, picture, info)
+
+
+def decoder_of(info: ClipInfo, index: FrameIndex, **how) -> Decoder | PictureDecoder:
+    """What decodes a clip."""
+    return (PictureDecoder if info.container == CONTAINER else Decoder)(info, index, **how)
 
 
 def broken(info: ClipInfo, index: FrameIndex, number: int, why: str = "") -> FrameNotDecoded:

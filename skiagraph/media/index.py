@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import contextlib
 import hashlib
+import math
 import os
 import tempfile
 import zipfile
@@ -25,6 +26,7 @@ from skiagraph.media.checksums import teller
 from skiagraph.media.clip import ClipInfo, open_container, picture_stream, probe
 from skiagraph.media.confined import Inside, answered
 from skiagraph.media.frame import bytes_of
+from skiagraph.media.pictures import CONTAINER, RATE, pictures_at
 from skiagraph.media.spare import tells_spare
 from skiagraph.timecode import format_timecode
 
@@ -63,6 +65,15 @@ class FrameIndex:
         ticks = int(self.pts[0]) + seconds / float(self.time_base) + 0.5
         return int(np.clip(np.searchsorted(self.pts, ticks, side="right") - 1, 0, len(self) - 1))
 
+    def frame_after(self, frame: int, seconds: float) -> int:
+        """The frame on screen so many seconds after a frame began, or before it where negative; past the ends it counts on at the mean rate."""
+        if len(self) < 2:
+            return frame
+        at, mean = self.time_s(frame) + seconds, self.time_s(len(self)) / len(self)
+        if at < 0:
+            return math.floor(at / mean)
+        return self.frame_at(at) if at < self.time_s(len(self)) else len(self) + int((at - self.time_s(len(self))) / mean)
+
     @property
     def is_variable(self) -> bool:
         """True when the distances between frames differ by more than rounding explains."""
@@ -79,6 +90,8 @@ def load_index(info: ClipInfo, control: JobControl | None = None, cache_dir: Pat
 
     Raises CannotOpenMedia when not one frame is good.
     """
+    if info.container == CONTAINER:
+        return _of_pictures(info)
     place = _cache_path(info.path, cache_dir)
     with contextlib.suppress(OSError, KeyError, ValueError, EOFError, zipfile.BadZipFile):
         with np.load(place) as kept:
@@ -86,6 +99,16 @@ def load_index(info: ClipInfo, control: JobControl | None = None, cache_dir: Pat
     index = build_index(info, control)
     keep_index(info, index, cache_dir)
     return index
+
+
+def _of_pictures(info: ClipInfo) -> FrameIndex:
+    """Numbered pictures are their own index."""
+    pictures = pictures_at(info.path)
+    if pictures is None:
+        raise CannotOpenMedia(f"{info.path.name} and the pictures after it are not there any more; put them back.", path=info.path)
+    count = len(pictures.files)
+    damage = f"{pictures.missing} is missing; the {count} pictures before it can be used. Put it back if the rest matters." if pictures.missing else ""
+    return FrameIndex(np.arange(count), np.ones(count, bool), np.ones(count, bool), info.time_base, damage)
 
 
 def kept_damage(path: Path, cache_dir: Path | None = None) -> tuple[int, str]:
@@ -98,7 +121,9 @@ def kept_damage(path: Path, cache_dir: Path | None = None) -> tuple[int, str]:
 
 
 def keep_index(info: ClipInfo, index: FrameIndex, cache_dir: Path | None = None) -> None:
-    """Write the index to the cache; a cache that cannot be written is not an error."""
+    """Write the index to the cache; a cache that cannot be written is not an error. Of numbered pictures none is kept."""
+    if info.container == CONTAINER:
+        return
     place = _cache_path(info.path, cache_dir)
     with contextlib.suppress(OSError):
         place.parent.mkdir(parents=True, exist_ok=True)
@@ -243,7 +268,7 @@ def verify(info: ClipInfo, index: FrameIndex, control: JobControl | None = None)
     return index
 
 
-def open_clip(path: Path | str, control: JobControl | None = None) -> tuple[ClipInfo, FrameIndex]:
-    """What a clip is and where its frames are. Raises CannotOpenMedia."""
-    info = probe(path)
+def open_clip(path: Path | str, control: JobControl | None = None, rate: Fraction = RATE) -> tuple[ClipInfo, FrameIndex]:
+    """What a clip is and where its frames are. rate: of numbered pictures. Raises CannotOpenMedia."""
+    info = probe(path, rate)
     return info, load_index(info, control)

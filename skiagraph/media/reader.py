@@ -9,7 +9,7 @@ import numpy as np
 from skiagraph.errors import CannotOpenMedia, FrameNotDecoded
 from skiagraph.media.clip import ClipInfo
 from skiagraph.media.confined import PICTURES, Confined, Ended, Inside
-from skiagraph.media.decoder import Decoder, broken
+from skiagraph.media.decoder import broken, decoder_of
 from skiagraph.media.frame import Frame, bytes_of, planes_in
 from skiagraph.media.index import FrameIndex, keep_index
 
@@ -91,7 +91,7 @@ class FrameReader:
 def serve(inside: Inside, info: ClipInfo, index: FrameIndex, how: dict) -> None:
     """What the process of a reader does: put each frame that is asked for into the shared memory."""
     inside.allow(bytes_of(info), PICTURES + how["keep"])
-    with Decoder(info, index, beat=inside.beat, **how) as decoder:
+    with decoder_of(info, index, beat=inside.beat, **how) as decoder:
         for number in inside.requests():
             try:
                 frame = decoder.read(number)

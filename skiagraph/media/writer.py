@@ -22,6 +22,7 @@ from skiagraph.errors import CannotWriteMedia, SkiagraphError
 from skiagraph.media.clip import ClipInfo
 from skiagraph.media.formats import ExportFormat
 from skiagraph.media.frame import Frame, planar_name
+from skiagraph.media.pictures import belongs
 from skiagraph.media.soundtrack import Soundtrack
 
 
@@ -44,7 +45,7 @@ def refuse_bad_target(target: Path, sources: list[Path]) -> None:
         same = target.resolve() == Path(source).resolve()
         if not same and target.exists() and Path(source).exists():
             same = os.path.samefile(target, source)
-        if same:
+        if same or belongs(target, Path(source)):
             raise CannotWriteMedia(f"{target.name} is the source itself, which is never written; choose another name.", path=target)
     if target.is_dir():
         raise CannotWriteMedia(f"{target} is a folder; add a file name.", path=target)

@@ -44,11 +44,12 @@ class _Backward:
 
 class LookingBack:
     """straight: tells whether the pictures since somebody was looked at show them on the way between; None where that needs not be asked.
-    apart: frames between two looks as planned; back: so many frames are at hand."""
+    apart: frames between two looks as planned; back: so many frames are at hand. final: up to this frame an earlier run has looked."""
 
     def __init__(self, finder: FaceFinder, judging: Judging, squared: Squared, straight: Straight | None, apart: int, back: int):
         self._finder, self._judging, self._squared, self._straight = finder, judging, squared, straight
         self._apart, self._back = apart, back
+        self.final = -1
 
     def look(self, matches: list[Match], expected: list[Expected], recent: Sequence[Picture], observations: dict[int, Observation],
              told: Callable[[int, Seen, bool], None]) -> None:
@@ -60,7 +61,7 @@ class LookingBack:
             went = self._straight is None or self._straight.went(match.tracklet, recent[-1].grey, recent)
             straight = went and not _surprises(match.box, places.get(match.tracklet.number))
             if frames[-1] - since > self._apart or not straight:
-                sought.append(_Backward(match.box, max(since, frames[-1] - self._back - 1)))
+                sought.append(_Backward(match.box, max(since, frames[-1] - self._back - 1, self.final)))
         for picture in reversed(list(recent)[:-1]):
             sought = [b for b in sought if picture.number > b.since and b.missed <= BACK_MISSED]
             if not sought:

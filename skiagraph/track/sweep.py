@@ -19,12 +19,12 @@ from skiagraph.media.clip import ClipInfo
 from skiagraph.media.frame import Frame
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
-from skiagraph.track.camera import STILL, CameraMotion, with_cuts
+from skiagraph.track.camera import RENEW, STILL, CameraMotion, with_cuts
 from skiagraph.track.describing import HARDLY, NEAR, Describing
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.edges import EdgeLooks, same_face
 from skiagraph.track.judging import GOOD, SAME_PLACE, Judging
-from skiagraph.track.linking import Expected, Linker, Seen
+from skiagraph.track.linking import Expected, Linker, Match, Seen
 from skiagraph.track.looking_back import LookingBack, with_colours
 from skiagraph.track.observations import Diary, Observation
 from skiagraph.track.picture import Picture
@@ -45,12 +45,13 @@ SURE_FACE = 0.65
 
 @dataclass(frozen=True, slots=True)
 class _Prepared:
-    """camera: None where it was not looked for; search: None where the frame is not searched."""
+    """camera: None where it was not looked for; search: None where the frame is not searched. known: an earlier run went through it."""
 
     picture: Picture
     cut: bool
     camera: np.ndarray | None
     search: Search | None
+    known: bool = False
 
 
 class Sweep:
@@ -80,6 +81,8 @@ class Sweep:
         self._back = min(max(every, BACK_LEAST), max(2, int(BACK_BYTES / (3 * width * height))))
         self._recent: deque[Picture] = deque(maxlen=self._back + 1)
         self._open: dict[int, Observation] = {}
+        # Of an earlier run, what it saw in the last frames that it was done with, whose pictures are needed once more.
+        self._again: dict[int, Observation] = {}
         self._straight = Straight()
         # Searched in each frame, everybody went straight. Nothing of the sweep is held here: in a cycle its pictures would outlive the scan.
         self._looking_back = LookingBack(finder, self._judging, self.squared, self._straight if every > 1 else None, self._plan.apart, self._back)
@@ -91,7 +94,9 @@ class Sweep:
         """
         total = len(self._index)
         begin = self._replay(told)
+        self._looking_back.final = begin - 1
         damage: FrameNotDecoded | None = None
+        whole = False
         ahead: deque[_Prepared] = deque()
         try:
             with (FrameReader(self._info, self._index, threads=2, rough=True, wanted=self._plan.needed) as reader,
@@ -104,7 +109,8 @@ class Sweep:
                         # So many frames wait at the detectors while the one before them is linked.
                         if len(ahead) > SEARCHED_AHEAD:
                             self._take(ahead.popleft(), told)
-                        control.report(STEP_FIND, prepared.picture.number + 1, total)
+                        if not prepared.known:
+                            control.report(STEP_FIND, prepared.picture.number + 1, total)
                 except FrameNotDecoded as error:
                     # The frames before it count.
                     damage = error
@@ -112,33 +118,59 @@ class Sweep:
                     self._take(ahead.popleft(), told)
             self.describing.finish()
             self._edges.finish()
+            whole = True
         finally:
             self.describing.close()
-            self._close_before(total)
+            if whole:
+                self._close_before(total)
+            # Otherwise what may still change is not kept: whoever takes the scan up again begins with it.
             self._diary.flush()
         if damage is not None:
             raise damage
 
     def _replay(self, told) -> int:
-        """Link what an earlier run saw; returns the frame to go on from."""
-        last = -1
+        """Link what an earlier run saw, all but its last frames; returns the frame to go on from."""
+        last, waiting = -1, deque()
         for observation in self._diary.read():
-            if observation.cut:
-                self._new_shot(observation.frame)
-            self.linker.update(observation.frame, observation.seen, observation.camera, None if observation.whole else ())
             last = observation.frame
-            told(observation.frame, observation.seen, observation.whole)
+            waiting.append(observation)
+            while last - waiting[0].frame >= self._warm:
+                self._relink(waiting.popleft(), told)
+        self._again = {observation.frame: observation for observation in waiting}
         return last + 1
+
+    def _relink(self, observation: Observation, told) -> list[Match]:
+        if observation.cut:
+            self._new_shot(observation.frame)
+        matches = self.linker.update(observation.frame, observation.seen, observation.camera, None if observation.whole else ())
+        told(observation.frame, observation.seen, observation.whole)
+        return matches
+
+    @property
+    def _warm(self) -> int:
+        """So many frames before the one a scan is taken up at are looked at once more, since what follows leans on their pictures."""
+        return max(self._back, self._plan.apart) + RENEW + 1
 
     def _prepared(self, reader: FrameReader, begin: int) -> Iterator[_Prepared]:
         """What is made ahead, in a thread of its own: pictures, cuts, camera, and the searches begun."""
-        camera, turn = CameraMotion(), 0
+        camera = CameraMotion()
         # A search half a step into each shot, so that who is missed at its beginning is not first seen a whole step later.
-        half = None
-        for frame, cut in with_cuts(self._frames(reader, begin), self._left_out):
+        half = self._half_of(max((cut for cut in [0, *self.cuts] if cut < begin), default=0)) if begin else None
+        half = half if half is not None and half >= begin else None
+        for frame, cut in with_cuts(self._frames(reader, max(0, begin - self._warm) if begin else 0), self._left_out):
             number, picture = frame.number, Picture(frame, self.squared)
-            if (cut or number == 0) and self._every // 2 > 2:
-                half = number + self._every // 2
+            if number < begin:
+                # Its cuts and faces are known; the camera and the pictures after it are measured against it.
+                known = self._again.get(number)
+                if known is not None and known.cut:
+                    camera.restart(frame.grey())
+                    half = self._half_of(number)
+                elif self._plan.looked[number]:
+                    camera.step(frame.grey())
+                yield _Prepared(picture, known is not None and known.cut, None, None, True)
+                continue
+            if cut or number == 0:
+                half = self._half_of(number)
             searched = self._plan.searched[number] or cut
             if half is not None and number >= half:
                 searched, half = True, None
@@ -151,9 +183,12 @@ class Sweep:
                 camera.restart(grey)
             search = None
             if searched:
-                search = self._finder.submit(picture.rgb, turn=None if cut or number == 0 or self._every > 1 else turn)
-                turn += 1
+                search = self._finder.submit(picture.rgb, turn=None if cut or self._every > 1 else number)
             yield _Prepared(picture, cut, step, search)
+
+    def _half_of(self, shot: int) -> int | None:
+        """The frame half a step into a shot, where steps are long enough for that."""
+        return shot + self._every // 2 if self._every // 2 > 2 else None
 
     def _frames(self, reader: FrameReader, begin: int) -> Iterator[Frame]:
         for number in np.flatnonzero(self._plan.needed[begin:]):
@@ -170,6 +205,9 @@ class Sweep:
 
     def _take(self, prepared: _Prepared, told) -> None:
         picture, frame = prepared.picture, prepared.picture.number
+        if prepared.known:
+            self._take_again(prepared, told)
+            return
         if prepared.cut:
             self._look_at_edges(self._recent[-1])
             self._new_shot(frame)
@@ -200,6 +238,18 @@ class Sweep:
         if prepared.cut or frame in (0, len(self._index) - 1):
             self._look_at_edges(picture)
 
+    def _take_again(self, prepared: _Prepared, told) -> None:
+        """A frame that an earlier run was done with: what it saw is linked beside its picture."""
+        picture, known = prepared.picture, self._again.pop(prepared.picture.number, None)
+        if prepared.cut:
+            self._recent.clear()
+        self._recent.append(picture)
+        if known is None:
+            return
+        for match in self._relink(known, told):
+            if self._every > 1:
+                self._straight.went(match.tracklet, picture.grey, ())
+
     def _close_before(self, frame: int) -> None:
         """What was seen before a frame is final."""
         for number in [n for n in sorted(self._open) if n < frame]:
@@ -228,7 +278,8 @@ class Sweep:
 
     def _look_at_edges_before(self, begin: int) -> None:
         """At the ends of shots that an earlier run went through: signs there are not in the diary."""
-        ends = sorted({0, *self.cuts, *(cut - 1 for cut in self.cuts)})
+        cuts = [*self.cuts, *(o.frame for o in self._again.values() if o.cut)]
+        ends = sorted({0, *cuts, *(cut - 1 for cut in cuts)})
         with FrameReader(self._info, self._index, threads=1) as reader:
             for number in ends:
                 if number < begin:

@@ -1,5 +1,6 @@
 """The real window, driven as an editor would: from an empty window to an exported file that decodes and is covered."""
 
+from fractions import Fraction
 from unittest import mock
 
 import numpy as np
@@ -19,6 +20,7 @@ from skiagraph.project import cast, file
 from skiagraph.project.model import Decision, Reach
 from skiagraph.project.rows import outline_at
 from tests.desktop.support import DesktopTest, screenshot
+from tests.media.test_pictures import write_pictures
 from tests.support import head_path, make_clip, project_on
 
 
@@ -235,6 +237,30 @@ class WindowTest(DesktopTest):
         self.until(lambda: session.frame < 40)
         self.press(Qt.Key.Key_K)
         self.assertEqual(self.window.cover.player.speed, 0)
+
+    def test_playing_keeps_to_the_frames_own_times(self):
+        slow = dict(time_base=Fraction(1, 1000), pts=lambda n: n * 20 if n < 10 else 200 + (n - 10) * 400)
+        clip = make_clip(self.folder / "phone.mp4", 20, size=(320, 240), options={"g": 12}, **slow)
+        place = self.folder / "phone.skiagraph"
+        file.save(project_on(clip, head_path(0, 20)), place)
+        self.window.open_project(place)
+        self.until(lambda: self.window.cover.picture._image is not None)
+        player, clip = self.window.cover.player, self.window.session.clip
+        self.window.session.set_frame(0)
+        player.set_speed(1)
+        self.assertEqual([player._due(clip, s) for s in (0.1, 0.21, 0.65, 1.05)], [5, 10, 11, 12], "the mean rate would say 0, 1, 3, 5")
+        player.set_speed(0)
+
+    def test_numbered_pictures_are_added_at_the_rate_that_is_answered(self):
+        shots = write_pictures(self.folder / "shots")
+        with mock.patch("skiagraph.desktop.window.QInputDialog.getItem", return_value=("23.976", False)):
+            self.window.open_files([str(shots)])
+        self.assertIsNone(self.window.jobs.adding)
+        with mock.patch("skiagraph.desktop.window.QInputDialog.getItem", return_value=("23.976", True)) as asked:
+            self.window.open_files([str(shots)])
+            self.assertIn("quay.0001.png", asked.call_args[0][2])
+            self.until(lambda: len(self.project.clips) == 1)
+        self.assertEqual((self.project.clips[0].rate, self.project.clips[0].frames), (Fraction(24000, 1001), 8))
 
     def test_findings_are_reached_and_accepted_with_a_name(self):
         self.open_made(head_path(0, 50, cx=100, cy=100, width=50, height=66, confidence=0.1))

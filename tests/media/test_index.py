@@ -59,6 +59,16 @@ class IndexTest(TemporaryFolder):
                     self.assertEqual([read_number(stored(frame.grey(), info.rotation)) for frame in reader.frames()], list(range(60)))
                     self.assertEqual(read_number(stored(reader.read(17).grey(), info.rotation)), 17)
 
+    def test_time_goes_by_the_frames_own_times_where_the_rate_varies(self):
+        path = make_clip(self.folder / "film.mp4", 20, options={"g": 5}, time_base=Fraction(1, 1000), pts=lambda n: n * 40 if n < 10 else 400 + (n - 10) * 200)
+        _, index = open_clip(path)
+        self.assertTrue(index.is_variable)
+        self.assertEqual([index.frame_after(0, s) for s in (0, 0.1, 0.39, 0.45, 0.65, 1.01)], [0, 2, 9, 10, 11, 13])
+        self.assertEqual([index.frame_after(12, s) for s in (-0.3, -0.65)], [10, 3])
+        self.assertEqual(index.frame_after(19, 0.0), 19)
+        self.assertGreater(index.frame_after(19, 3.0), 20, "it counts on past the end, so that playing stops")
+        self.assertLess(index.frame_after(2, -1.0), -2)
+
     def test_edit_list_hides_trimmed_frames(self):
         source = make_clip(self.folder / "whole.mp4", 60, options={"g": 30, "bf": 2})
         trimmed = self.folder / "trimmed.mp4"

@@ -9,7 +9,7 @@ import av
 import numpy as np
 
 from skiagraph.errors import CannotOpenMedia, CannotWriteMedia
-from skiagraph.media.audio import SAMPLE_RATE, read_sound
+from skiagraph.media.audio import SAMPLE_RATE, in_time, read_sound
 from skiagraph.media.clip import probe
 from skiagraph.media.formats import FORMATS, format_for
 from skiagraph.media.index import open_clip
@@ -180,4 +180,6 @@ class SoundTest(TemporaryFolder):
         self.assertGreater(np.abs(whole).max(), 3000)
 
     def test_a_silent_clip_has_none(self):
+        blocks = [np.arange(n * 100, n * 100 + 100) for n in range(5)]
+        self.assertEqual(np.concatenate(list(in_time(iter(blocks), lambda: 250 / SAMPLE_RATE))).tolist(), list(range(250, 500)))
         self.assertEqual(list(read_sound(make_clip(self.folder / "a.mp4", 5), 0.0)), [])

@@ -9,6 +9,8 @@ from skiagraph.demo.truth import load_truth
 from skiagraph.errors import Cancelled
 from skiagraph.jobs import JobControl
 from skiagraph.media.index import open_clip
+from skiagraph.media.reader import FrameReader
+from skiagraph.media.writer import PictureWriter
 from skiagraph.track import sweep
 from skiagraph.track.scan import ScanSettings, scan
 from tests.support import TemporaryFolder
@@ -48,7 +50,7 @@ class ScanTest(TemporaryFolder):
         self.assertTrue(all(len(p.paths[0]) == FRAMES for p in result.people))
 
     def test_a_scan_that_was_broken_off_goes_on_where_it_was(self):
-        control = JobControl(lambda progress: control.cancel() if progress.done >= 20 else None)
+        control = JobControl(lambda progress: control.cancel() if progress.done >= 27 else None)
         with self.assertRaises(Cancelled):
             scan(self.info, self.index, ScanSettings(), control)
         kept = list((self.folder / "cache" / "scans").rglob("*.npz"))
@@ -64,6 +66,36 @@ class ScanTest(TemporaryFolder):
         self.assertEverybodyFound(result)
         self.assertTrue(all(len(p.signature) for p in result.people), "people of the first part are described too")
         self.assertFalse(list((self.folder / "cache" / "scans").rglob("*.npz")), "a whole scan leaves no diary")
+
+    def test_taking_up_a_stepped_scan_at_a_cut_changes_nothing(self):
+        film = self.folder / "cut.mp4"
+        with PictureWriter(film, self.info.upright_size, self.info.rate, encoder="libx264", pixel_format="rgb24", store="yuv420p", muxer="mp4",
+                           options={"preset": "ultrafast", "crf": "14"}) as writer:
+            for name in ("quay.mp4", "hall.mp4"):
+                with FrameReader(*open_clip(shipped(name))) as reader:
+                    for frame in reader.frames(0, 20):
+                        writer.write(frame.rgb())
+        info, index = open_clip(film)
+        settings = ScanSettings(every=5)
+        whole = scan(info, index, settings)
+        self.assertEqual(whole.cuts, (20,))
+        begun = set()
+        for stop in (30, 32, 33, 34, 36):
+            control = JobControl(lambda p: control.cancel() if p.step == sweep.STEP_FIND and p.done >= stop else None)
+            with self.assertRaises(Cancelled):
+                scan(info, index, settings, control)
+            numbers = []
+            result = scan(info, index, settings, JobControl(lambda p: numbers.append(p.done - 1) if p.step == sweep.STEP_FIND else None))
+            begun.add(numbers[0])
+            self.assertEqual((result.cuts, len(result.people)), (whole.cuts, len(whole.people)), (stop, numbers[0]))
+            for person in whole.people:
+                for path in person.paths:
+                    for n in range(len(path)):
+                        mine = [(p.cx[path.first + n - p.first], p.cy[path.first + n - p.first]) for other in result.people for p in other.paths
+                                if p.first <= path.first + n <= p.last]
+                        away = min(np.hypot(x - path.cx[n], y - path.cy[n]) for x, y in mine)
+                        self.assertLess(away, 0.1 * path.width[n], (stop, numbers[0], path.first + n))
+        self.assertTrue(begun & {20, 21}, begun)
 
     def test_other_settings_do_not_take_up_the_diary(self):
         control = JobControl(lambda progress: control.cancel() if progress.done >= 20 else None)
