@@ -14,6 +14,7 @@ import numpy as np
 from skiagraph.cover.composite import with_layers
 from skiagraph.footage.adding import add_clip
 from skiagraph.media.index import open_clip
+from skiagraph.media.writer import Tagged
 from skiagraph.project.layers import layers
 from skiagraph.project.model import FromScan, Issued, Person, Project, Scan, Sighting, Subject, Track, replace
 from skiagraph.track.path import Path as HeadPath
@@ -53,14 +54,19 @@ def read_number(grey: np.ndarray) -> int:
 
 
 def make_clip(path: Path, frames: int = 40, *, size=(160, 96), rate=Fraction(25), encoder="libx264", pixel_format="yuv420p", options=None, pts=None,
-              time_base=None, draw=numbered_frame, sound=False, rotation=0, metadata=None, tags=None, timecode=None, aspect=None) -> Path:
-    """Write a clip. pts: function from frame to time stamp in time_base; draw: function (n, width, height) → RGB."""
+              time_base=None, draw=numbered_frame, sound=False, rotation=0, metadata=None, tags=None, timecode=None, aspect=None, fields="") -> Path:
+    """Write a clip. pts: function from frame to time stamp in time_base; draw: function (n, width, height) → RGB. fields: top or bottom, the
+    first of each interlaced picture."""
     time_base = time_base or 1 / Fraction(rate)
     with av.open(str(path), "w") as out:
         stream = out.add_stream(encoder, rate=rate, options={str(k): str(v) for k, v in (options or {}).items()})
         context = stream.codec_context
         context.width, context.height, context.pix_fmt = *size, pixel_format
         context.time_base = stream.time_base = time_base
+        tagged = None
+        if fields:
+            context.field_order = {"top": 2, "bottom": 3}[fields]
+            tagged = Tagged([("setfield", {"top": "tff", "bottom": "bff"}[fields])])
         if aspect:
             context.sample_aspect_ratio = aspect
         for name, value in (tags or {}).items():
@@ -74,7 +80,7 @@ def make_clip(path: Path, frames: int = 40, *, size=(160, 96), rate=Fraction(25)
         for n in range(frames):
             picture = av.VideoFrame.from_ndarray(draw(n, *size), format="rgb24").reformat(format=pixel_format)
             picture.pts, picture.time_base = (pts(n) if pts else n), time_base
-            for packet in stream.encode(picture):
+            for packet in stream.encode(tagged.tagged(picture) if tagged else picture):
                 out.mux(packet)
         for packet in stream.encode(None):
             out.mux(packet)

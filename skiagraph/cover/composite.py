@@ -18,17 +18,45 @@ def with_layers(frame: Frame, layers: list[Layer]) -> Frame:
     if not layers:
         return frame
     result = frame.writable()
-    planes, layout = result.planes(), frame.layout
+    planes = result.planes()
     for layer in layers:
         box, alpha = _stored_box(layer, frame)
-        for n in range(layout.picture_planes):
-            shift_x, shift_y = layout.shifts[n]
-            small, inside = _subsampled(alpha, box, shift_x, shift_y, planes[n].shape)
-            if inside[0] >= inside[2] or inside[1] >= inside[3]:
-                continue
-            for cover in layer.style.covers:
-                _lay(cover, _region(layer, frame, n, planes[n], inside, 1 << shift_x, 1 << shift_y), small, layout.depth)
+        if not frame.interlaced:
+            _lay_on(frame, layer, planes, alpha, box, 1)
+            continue
+        for parity in (0, 1):
+            _lay_on(frame, layer, [plane[parity::2] for plane in planes], *_field_of(alpha, box, parity), 2)
     return result
+
+
+def _lay_on(frame: Frame, layer: Layer, planes, alpha: np.ndarray, box, lines: int) -> None:
+    """Lay a layer on the planes of a frame, or of one of its fields. box: in lines of them; lines: of the frame for one of them."""
+    layout = frame.layout
+    for n in range(layout.picture_planes):
+        shift_x, shift_y = layout.shifts[n]
+        wide = _taller(alpha, box) if lines > 1 and shift_y else (alpha, box)
+        small, inside = _subsampled(*wide, shift_x, shift_y, planes[n].shape)
+        if inside[0] >= inside[2] or inside[1] >= inside[3]:
+            continue
+        for cover in layer.style.covers:
+            _lay(cover, _region(layer, frame, n, planes[n], inside, 1 << shift_x, lines << shift_y), small, layout.depth)
+
+
+def _field_of(alpha: np.ndarray, box, parity: int):
+    """The part of a matte that lies on each second line, and its box in those lines. The two fields of an interlaced frame are pictures
+    of two moments: what is mixed of both would comb, and hide neither."""
+    x0, y0, x1, y1 = box
+    first, last = -((parity - y0) // 2), -((parity - y1) // 2)
+    return alpha[2 * first + parity - y0::2], (x0, first, x1, last)
+
+
+def _taller(alpha: np.ndarray, box):
+    """A matte and its box grown by a line up and down: software that takes the frame for a whole picture finds the colour of a line
+    elsewhere."""
+    x0, y0, x1, y1 = box
+    top = min(1, y0)
+    padded = np.pad(alpha, ((top + 1, 2), (0, 0)))
+    return np.maximum(np.maximum(padded[:-2], padded[1:-1]), padded[2:]), (x0, y0 - top, x1, y1 + 1)
 
 
 def _lay(cover: Cover, region: Region, alpha: np.ndarray, depth: int) -> None:

@@ -26,6 +26,8 @@ from skiagraph.media.pictures import belongs
 from skiagraph.media.soundtrack import Soundtrack
 
 
+# AVFieldOrder of FFmpeg: this field coded and shown first.
+_FIELD_ORDER = {"top": 2, "bottom": 3}
 # Code points of ITU-T H.273, and how samples become others: RGB as BT.709 in limited range, full range as limited.
 _BT709, _LIMITED, _FULL = 1, 1, 2
 _FROM_RGB = {"src_colorspace": Colorspace.DEFAULT, "dst_colorspace": Colorspace.ITU709, "src_color_range": ColorRange.JPEG, "dst_color_range": ColorRange.MPEG}
@@ -128,7 +130,7 @@ class FilmWriter:
         self._source, self._format = source, export
         self._temporary = TemporaryTarget(target)
         self._soundtrack: Soundtrack | None = None
-        self._aspect: _AspectTag | None = None
+        self._tags: Tagged | None = None
         self._converted: dict | None = None
         try:
             self._out = av.open(str(self._temporary.path), "w", format=export.muxer, options=dict(export.mux_options))
@@ -144,7 +146,8 @@ class FilmWriter:
 
     def _add_video(self, pixel_format, options):
         source = self._source
-        stream = self._out.add_stream(self._format.encoder, rate=source.rate, options={**self._format.options, **(options or {})})
+        fields = self._format.interlaced.get(source.fields, {}) if source.fields else {}
+        stream = self._out.add_stream(self._format.encoder, rate=source.rate, options={**self._format.options, **fields, **(options or {})})
         context = stream.codec_context
         context.width, context.height = source.width, source.height
         planar = planar_name(source.pixel_format)
@@ -161,9 +164,18 @@ class FilmWriter:
             self._converted = _TO_LIMITED
             context.color_range = _LIMITED
         context.thread_type = "AUTO"
+        filters = []
         if self._format.encoder == "ffv1" and source.sample_aspect != 1:
             # Matroska takes the aspect from the stream, which PyAV 18.1 cannot set; FFV1 carries it in its frames.
-            self._aspect = _AspectTag(source.sample_aspect)
+            filters.append(("setsar", f"{source.sample_aspect.numerator}/{source.sample_aspect.denominator}"))
+        if source.fields and self._format.interlaced:
+            context.field_order = _FIELD_ORDER[source.fields]
+            if context.pix_fmt != planar:
+                # Colour belongs to lines of its own field.
+                filters += [("scale", "interl=1"), ("format", context.pix_fmt)]
+            filters.append(("setfield", "tff" if source.fields == "top" else "bff"))
+        if filters:
+            self._tags = Tagged(filters)
         if self._format.tag:
             context.codec_tag = self._format.tag
         if source.rotation:
@@ -208,6 +220,11 @@ class FilmWriter:
         """What of the sound could not be copied and is encoded anew, as "pcm_s16le → ALAC"."""
         return self._soundtrack.encoded if self._soundtrack else []
 
+    @property
+    def keeps_fields(self) -> bool:
+        """False where the source is interlaced and the format cannot say so."""
+        return not self._source.fields or bool(self._format.interlaced)
+
     def commit(self) -> None:
         """Give the finished file its name. Raises CannotWriteMedia."""
         try:
@@ -227,8 +244,8 @@ class FilmWriter:
         try:
             if self._converted is not None:
                 picture = self._in_other_samples(picture)
-            if self._aspect is not None:
-                picture = self._aspect.tagged(picture)
+            if self._tags is not None:
+                picture = self._tags.tagged(picture)
             for packet in self._video.encode(picture):
                 self._mux(packet)
         except (av.error.FFmpegError, OSError) as error:
@@ -272,19 +289,20 @@ class FilmWriter:
         return CannotWriteMedia(f"{target.name} could not be written as {self._format.label} ({error}); choose another format or place.", path=target)
 
 
-class _AspectTag:
-    """Marks frames with a sample aspect; their samples stay the same buffers."""
+class Tagged:
+    """Frames passed through filters that set what PyAV 18.1 cannot: aspect, which field is first. filters: (name, arguments)."""
 
-    def __init__(self, aspect: Fraction):
-        self._aspect, self._graph = aspect, None
+    def __init__(self, filters: list[tuple[str, str]]):
+        self._filters, self._graph = filters, None
 
     def tagged(self, picture: av.VideoFrame) -> av.VideoFrame:
         if self._graph is None:
             self._graph = av.filter.Graph()
-            source = self._graph.add_buffer(width=picture.width, height=picture.height, format=picture.format.name, time_base=picture.time_base)
-            tag = self._graph.add("setsar", f"{self._aspect.numerator}/{self._aspect.denominator}")
-            source.link_to(tag)
-            tag.link_to(self._graph.add("buffersink"))
+            last = self._graph.add_buffer(width=picture.width, height=picture.height, format=picture.format.name, time_base=picture.time_base)
+            for name, arguments in (*self._filters, ("buffersink", None)):
+                following = self._graph.add(name, arguments)
+                last.link_to(following)
+                last = following
             self._graph.configure()
         self._graph.push(picture)
         return self._graph.pull()

@@ -3,6 +3,7 @@
 import numpy as np
 
 from skiagraph.cover.layer import layer_of
+from skiagraph.media.frame import stored
 from skiagraph.media.index import open_clip
 from skiagraph.media.reader import FrameReader
 from skiagraph.project import cast, edits
@@ -37,6 +38,41 @@ class CompositeTest(TemporaryFolder):
                         here = cover.reshape(96 >> sy, 1 << sy, 160 >> sx, 1 << sx).max(axis=(1, 3))
                         self.assertTrue(np.array_equal(before[here == 0], after[here == 0]))
                         self.assertGreater(np.count_nonzero(before[here == 255] != after[here == 255]), 0.5 * np.count_nonzero(here == 255))
+
+    def test_fields_are_covered_each_by_itself(self):
+        """The lines of one field are white and those of the other black: blocks that mixed them would be grey."""
+        def combed(n, width, height):
+            picture = np.full((height, width, 3), 20, np.uint8)
+            picture[::2] = 230
+            return picture
+
+        for pixel_format in ("yuv420p", "yuv422p10le", "gbrp10le"):
+            for rotation in (0, 90):
+                path = make_clip(self.folder / "fields.mkv", 2, encoder="ffv1", pixel_format=pixel_format, draw=combed, fields="top", rotation=rotation)
+                whole = make_clip(self.folder / "whole.mkv", 2, encoder="ffv1", pixel_format=pixel_format, draw=combed, rotation=rotation)
+                for film, mixes in ((path, False), (whole, True)):
+                    frame = self.frame(film)
+                    self.assertEqual(frame.interlaced, not mixes)
+                    project = edits.set_project_style(project_on(film, head_path(0, 2, cx=48)), Style.of(Mosaic(3)))
+                    hidden, before = covered(project, "c1", frame), frame.planes()[0].astype(int)
+                    inside = stored(matte(project, "c1", 0), rotation) == 255
+                    away = np.abs(hidden.planes()[0].astype(int) - before)[inside]
+                    self.assertEqual(away.max() > 0.2 * (before.max() - before.min()), mixes, (pixel_format, rotation, film))
+
+    def test_every_sample_of_interlaced_colour_is_covered_as_in_a_whole_picture(self):
+        for name in ("yuv420p", "yuv422p10le", "yuv444p", "gbrp10le", "gray"):
+            path = make_clip(self.folder / f"{name}.mkv", 2, encoder="ffv1", pixel_format=name, draw=noisy, fields="bottom")
+            frame = self.frame(path)
+            for cy in (47.0, 48.0, 49.0, 50.0, 1.0, 95.0):
+                project = edits.set_project_style(project_on(path, head_path(0, 2, cy=cy)), Style.of(Solid((0, 0, 255)), 0, 0))
+                hidden, cover = covered(project, "c1", frame), matte(project, "c1", 0)
+                for n, (before, after) in enumerate(zip(frame.planes(), hidden.planes())):
+                    sx, sy = frame.layout.shifts[n]
+                    here = cover.reshape(96 >> sy, 1 << sy, 160 >> sx, 1 << sx).max(axis=(1, 3)) == 255
+                    self.assertEqual(len(set(after[here].tolist())), 1, (name, cy, n))
+                    rows = np.flatnonzero((before != after).any(axis=1)) << sy
+                    marked = np.flatnonzero(cover.any(axis=1))
+                    self.assertTrue(marked[0] - 4 <= rows[0] and rows[-1] <= marked[-1] + 4, (name, cy, n))
 
     def test_solid_is_one_value_wherever_the_matte_is_complete(self):
         path = make_clip(self.folder / "a.mkv", 1, encoder="ffv1", draw=noisy)

@@ -9,7 +9,8 @@ import numpy as np
 
 from skiagraph.project.layers import matte
 from skiagraph.errors import Cancelled, CannotWriteMedia
-from skiagraph.handover.export import export_clip
+from skiagraph.handover.export import export_clip, write_clip
+from skiagraph.handover.writers.film import CoveredFilm
 from skiagraph.jobs import JobControl
 from skiagraph.media.clip import probe
 from skiagraph.media.formats import FORMATS, format_for
@@ -76,6 +77,21 @@ class ExportTest(TemporaryFolder):
         export_clip(project, "c1", out)
         self.assertEqual(probe(out).rotation, 90)
         np.testing.assert_allclose(self.times(out), self.times(path), atol=1e-4)
+
+    def test_the_order_of_fields_survives(self):
+        for fields in ("top", "bottom"):
+            path = make_clip(self.folder / f"{fields}.mkv", 8, encoder="ffv1", fields=fields)
+            self.assertEqual(probe(path).fields, fields)
+            project = project_on(path, head_path(0, 8))
+            for key, suffix in (("h264-mp4", ".mp4"), ("prores-mov", ".mov"), ("ffv1-mkv", ".mkv")):
+                out = self.folder / f"{fields}-out{suffix}"
+                self.assertEqual(write_clip(project, "c1", [(CoveredFilm(key), out)]), [])
+                info, index = open_clip(out)
+                with FrameReader(info, index) as reader:
+                    self.assertEqual((info.fields, [f.interlaced for f in reader.frames()]), (fields, [True] * 8), key)
+            notes = write_clip(project, "c1", [(CoveredFilm("h265-mp4"), self.folder / "h265.mp4")])
+            self.assertSentence(notes[0], "interlaced", "H.264")
+        self.assertEqual(probe(self.clip).fields, "")
 
     def test_source_is_never_written(self):
         before = self.clip.read_bytes()

@@ -29,13 +29,15 @@ class CoveredFilm(Writer, Value, frozen=True, tag_field="kind", tag="film"):
         return f"{stem}-covered{self.export.suffix}"
 
     def open(self, target: Path, info: ClipInfo) -> _Film:
-        return _Film(FilmWriter(target, info, self.export, options=self.options or None))
+        return _Film(FilmWriter(target, info, self.export, options=self.options or None), info)
 
 
 class _Film:
-    def __init__(self, writer: FilmWriter):
+    def __init__(self, writer: FilmWriter, info: ClipInfo):
         self._writer = writer
         self.notes = [f"The sound was encoded anew, since the format cannot hold it as it was ({what})." for what in writer.encoded_sound]
+        if info.fields and not writer.keeps_fields:
+            self.notes.append("The picture is interlaced, and this format does not say so: choose H.264, ProRes or FFV1 where that matters.")
         self.finish, self.commit, self.discard = writer.finish, writer.commit, writer.discard
 
     def write(self, shot: Shot) -> None:
