@@ -7,11 +7,13 @@ from contextlib import ExitStack, closing
 from pathlib import Path
 
 from skiagraph.cover.composite import with_layers
+from skiagraph.errors import CannotWriteMedia
 from skiagraph.footage.source import open_source
 from skiagraph.handover.writer import Shot, Writer
 from skiagraph.handover.writers.film import CoveredFilm
 from skiagraph.handover.writers.matte import Matte
 from skiagraph.jobs import JobControl, read_ahead
+from skiagraph.logs import log
 from skiagraph.media.formats import ExportFormat, format_for
 from skiagraph.media.reader import FrameReader
 from skiagraph.media.writer import refuse_bad_target
@@ -66,5 +68,11 @@ def write_clip(project: Project, clip_key: str, files: Sequence[tuple[Writer, Pa
 
 def _shots(project: Project, clip: Clip, reader: FrameReader) -> Iterator[Shot]:
     for frame in reader.frames(0, clip.frames):
-        covers = layers(project, clip.key, frame.number)
-        yield Shot(frame, with_layers(frame, covers), covers)
+        try:
+            covers = layers(project, clip.key, frame.number)
+            covered = with_layers(frame, covers)
+        except Exception as error:
+            log.exception("a cover could not be drawn")
+            raise CannotWriteMedia(f"A cover cannot be drawn at {clip.at(frame.number)} in {clip.path.name} ({error}), so nothing was written; move the outlines there, "
+                                   "or choose another cover.", path=clip.path) from error
+        yield Shot(frame, covered, covers)

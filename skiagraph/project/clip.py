@@ -11,8 +11,8 @@ import msgspec
 from skiagraph.timecode import Timecode
 from skiagraph.values import Value, reads
 
-Count = Annotated[int, msgspec.Meta(ge=0, le=100_000_000)]
-Positive = Annotated[int, msgspec.Meta(gt=0, le=100_000_000)]
+Count = Annotated[int, msgspec.Meta(ge=0, le=10_000_000)]
+Positive = Annotated[int, msgspec.Meta(gt=0, le=10_000_000)]
 Key = Annotated[str, msgspec.Meta(min_length=1, max_length=40)]
 
 reads(Fraction, lambda pair: Fraction(*pair) if isinstance(pair, list) and len(pair) == 2 and all(type(v) is int and 0 < v < 10 ** 12 for v in pair) else _no("a rate"),

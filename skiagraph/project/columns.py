@@ -66,7 +66,7 @@ def _path_in(plain: Any) -> Path:
     table = np.stack(columns[:6], axis=1) / _STEPS
     if np.abs(table[:, :5]).max() > 1e6 or table[:, 2:4].min() <= 0 or table[:, 5].min() < 0 or table[:, 5].max() > 1 or columns[6].min() < 0 or columns[6].max() > 3:
         raise ValueError("a path has a row that lies outside of what can be")
-    return Path.from_rows(_whole(plain, "first", 100_000_000), table, columns[6])
+    return Path.from_rows(_whole(plain, "first", 10_000_000), table, columns[6])
 
 
 def _faces_out(faces: FaceTable) -> dict:
@@ -77,7 +77,7 @@ def _faces_in(plain: Any) -> FaceTable:
     _only(plain, {"rows", "data"})
     columns = unpacked(plain["data"], _whole(plain, "rows", MOST_ROWS), 6)
     frames, boxes, scores = columns[0], np.stack(columns[1:5], axis=1), columns[5]
-    if len(frames) and ((np.diff(frames) < 0).any() or frames[0] < 0 or frames[-1] > 100_000_000 or np.abs(boxes).max() > 32767 or scores.min() < 0 or scores.max() > 100):
+    if len(frames) and ((np.diff(frames) < 0).any() or frames[0] < 0 or frames[-1] > 10_000_000 or np.abs(boxes).max() > 32767 or scores.min() < 0 or scores.max() > 100):
         raise ValueError("the faces of a scan are not in order, or lie outside of what can be")
     return FaceTable(frames.astype(np.int32), boxes.astype(np.int16), scores.astype(np.uint8))
 

@@ -9,9 +9,13 @@ import numpy as np
 from skiagraph.logs import log
 from skiagraph.project.looked import looked_at
 from skiagraph.project.model import Acceptance, Project, Sighting, Subject
+from skiagraph.project.rows import CX, CY, GROW, HEIGHT, WIDTH
 from skiagraph.remembering import Remembered
 from skiagraph.review.finding import KINDS, Finding, FindingKind, Reason, Scene
 
+# Of others near somebody so many are looked at for whether they hide them.
+MOST_NEIGHBOURS = 64
+_BOUNDS = Remembered(8 << 20)
 _KEPT = Remembered(32 << 20, size=lambda found: 200 * (1 + len(found)))
 
 
@@ -25,7 +29,7 @@ def findings(project: Project) -> list[Finding]:
         scene = Scene(project, clip, project.scan_of(clip.key))
         of_clip = (clip,) if scene.scan is None else (clip, scene.scan)
         covered = list(scene.covered())
-        neighbours = _neighbours(covered)
+        neighbours = _neighbours(scene, covered)
         for kind in list(KINDS.values()):
             found += _kept(kind, scene, of_clip, ("clip", kind.reason), lambda k=kind: k.on_clip(scene))
             found += _guarded(kind, scene, lambda k=kind: k.on_scene(scene))
@@ -54,17 +58,35 @@ def _guarded(kind: FindingKind, scene: Scene, check: Callable[[], Iterable[Findi
         return (Finding(scene.clip.key, "", Reason.CHECK_FAILED, 0, scene.clip.frames - 1, 0.0, 0),)
 
 
-def _neighbours(covered: list[tuple[Subject, list[Sighting]]]) -> list[list[tuple[Subject, Sighting]]]:
-    """For each covered subject, the sightings of the other covered ones that share frames with it."""
+def _neighbours(scene: Scene, covered: list[tuple[Subject, list[Sighting]]]) -> list[list[tuple[Subject, Sighting]]]:
+    """For each covered subject, the sightings of the other covered ones that share frames with it and come near it; where these are more
+    than can be compared, the nearest. Whoever is left out hides nobody, so that there are rather more findings than fewer."""
     every = [(n, subject, s) for n, (subject, sightings) in enumerate(covered) for s in sightings]
-    who = np.array([n for n, _, _ in every], int)
-    first, last = np.array([s.first for *_, s in every], int), np.array([s.last for *_, s in every], int)
     if not every:
         return []
-    begins = np.concatenate([[0], np.cumsum([len(sightings) for _, sightings in covered])[:-1]])
-    near = np.logical_or.reduceat((first[:, None] <= last[None]) & (last[:, None] >= first[None]), begins, axis=0)
-    near &= who[None] != np.arange(len(covered))[:, None]
-    return [[every[i][1:] for i in np.flatnonzero(row)] for row in near]
+    who = np.array([n for n, _, _ in every], int)
+    bounds = np.array([_BOUNDS.get((s, scene.clip), round(scene.project.style_of(subject).margin, 4), lambda s=s, subject=subject: _bounds_of(scene, subject, s))
+                       for _, subject, s in every])
+    starts = np.concatenate([[0], np.cumsum([len(sightings) for _, sightings in covered])])
+    found = []
+    for n in range(len(covered)):
+        mine = bounds[starts[n]:starts[n + 1]]
+        near = np.zeros(len(every), bool)
+        for low, high in zip(mine[:, :3], mine[:, 3:]):
+            near |= ((bounds[:, :3] <= high) & (bounds[:, 3:] >= low)).all(axis=1)
+        chosen = np.flatnonzero(near & (who != n))
+        if len(chosen) > MOST_NEIGHBOURS:
+            away = np.abs(bounds[chosen] - mine[0]).sum(axis=1)
+            chosen = np.sort(chosen[np.argsort(away, kind="stable")[:MOST_NEIGHBOURS]])
+        found.append([every[i][1:] for i in chosen])
+    return found
+
+
+def _bounds_of(scene: Scene, subject: Subject, sighting: Sighting) -> np.ndarray:
+    """What a sighting's covers never reach beyond: (6,), least frame, x, y and largest, px."""
+    rows = scene.rows(sighting)
+    reach = np.hypot(rows[:, WIDTH], rows[:, HEIGHT]) / 2 * (1 + scene.project.style_of(subject).margin + rows[:, GROW])
+    return np.array([sighting.first, (rows[:, CX] - reach).min(), (rows[:, CY] - reach).min(), sighting.last, (rows[:, CX] + reach).max(), (rows[:, CY] + reach).max()])
 
 
 # Accepting

@@ -18,7 +18,7 @@ from skiagraph.shape.shape import nearest_turn
 from skiagraph.values import Value, replace
 
 Between = Literal["smooth", "straight", "hold"]
-FrameNumber = Annotated[int, msgspec.Meta(ge=0, le=100_000_000)]
+FrameNumber = Annotated[int, msgspec.Meta(ge=0, le=10_000_000)]
 _Shift = Annotated[float, msgspec.Meta(ge=-10_000, le=10_000)]
 _Factor = Annotated[float, msgspec.Meta(ge=0.001, le=10_000)]
 _Turn = Annotated[float, msgspec.Meta(ge=-1_000_000, le=1_000_000)]

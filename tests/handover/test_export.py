@@ -122,6 +122,25 @@ class ExportTest(TemporaryFolder):
                 export_clip(self.project, "c1", out, matte_target=beside)
             self.assertEqual([p.name for p in self.folder.iterdir() if "out" in p.name or "matte" in p.name], [], where)
 
+    def test_a_cover_that_cannot_be_drawn_stops_the_export(self):
+        from skiagraph.cover.cover import Cover
+        from skiagraph.shape.shape import Outline
+        drawn = []
+
+        def failing(_, region):
+            drawn.append(1)
+            if len(drawn) > 20:
+                raise ValueError("no block fits")
+            return region.samples[region.box[1]:region.box[3], region.box[0]:region.box[2]]
+
+        nowhere = Outline.at(float("nan"), 40, 30, 30)
+        for where, what in ((mock.patch.object(Cover.kinds["mosaic"], "hide", failing), "no block fits"),
+                            (mock.patch("skiagraph.project.layers.cover_outline", lambda *_: nowhere), "NaN")):
+            with where, self.assertRaises(CannotWriteMedia) as caught, self.assertLogs("skiagraph"), np.errstate(invalid="ignore"):
+                export_clip(self.project, "c1", self.folder / "out.mp4", matte_target=self.folder / "matte.mkv")
+            self.assertSentence(str(caught.exception), "quay.mov", what, "nothing was written")
+            self.assertEqual([p.name for p in self.folder.iterdir() if "out" in p.name or "matte" in p.name], [])
+
     def test_each_cover_is_drawn_once_a_frame(self):
         from skiagraph.shape.shape import Outline
         drawn, raster = [], Outline.raster

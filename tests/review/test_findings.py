@@ -123,7 +123,7 @@ class FindingTest(TemporaryFolder):
         self.assertTrue(all(f.is_exposing for f in found if f.reason == Reason.CHECK_FAILED))
 
     def test_only_what_changed_is_checked_again(self):
-        project = project_on(self.clip, head_path(0, 60, confidence=0.2), head_path(0, 30, cx=20), head_path(0, 60, cx=130, confidence=0.2))
+        project = project_on(self.clip, head_path(0, 60, cx=50, confidence=0.2), head_path(0, 30, cx=20), head_path(0, 60, cx=140, confidence=0.2))
         before = findings(project)
         checked, unsure = [], KINDS["unsure"]
         among = type(unsure).among
@@ -140,7 +140,17 @@ class FindingTest(TemporaryFolder):
             self.assertEqual(checked, [], "a name changes no finding")
             moved = outlines.move_outline(project, "s2", "c1", 5, Outline.at(24, 48, 30, 40), Reach.SIGHTING)
             findings(moved)
-        self.assertEqual(set(checked), {"s1", "s2", "s3"}, "all who are in the picture with somebody that moved")
+        self.assertEqual(set(checked), {"s1", "s2"}, "all who are near somebody that moved")
+
+    def test_of_many_at_one_place_the_nearest_are_looked_at(self):
+        hidden = head_path(0, 60, cx=60, width=20, height=26, confidence=0.2)
+        above = [head_path(0, 60, cx=60 + 0.1 * n, width=40, height=50) for n in range(6)]
+        around = [head_path(0, 60, cx=100 + 0.1 * n, width=120, height=90) for n in range(20)]
+        project = project_on(self.clip, hidden, *around, *above)
+        with mock.patch("skiagraph.review.findings.MOST_NEIGHBOURS", 5):
+            self.assertNotIn("s1", {f.subject for f in findings(project) if f.reason == Reason.UNSURE}, "nobody can see who is under others")
+        alone = project_on(self.clip, hidden)
+        self.assertIn("s1", {f.subject for f in findings(alone) if f.reason == Reason.UNSURE})
 
     def test_findings_do_not_depend_on_what_was_checked_before(self):
         rng = np.random.default_rng(2)

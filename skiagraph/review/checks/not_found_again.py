@@ -8,7 +8,11 @@ from skiagraph.project.carry import CARRY
 from skiagraph.project.model import FromScan
 from skiagraph.project.overlap import head_points, share_within
 from skiagraph.project.rows import GROW
+from skiagraph.remembering import Remembered
 from skiagraph.review.finding import LEAST, Finding, FindingKind, Reason, finding_kind, runs
+
+# Keys of all tracks that a scan found.
+_TRACKS = Remembered(8 << 20, size=lambda keys: 100 * len(keys))
 
 
 @finding_kind
@@ -18,7 +22,7 @@ class NotFoundAgain(FindingKind):
     def on_subject(self, scene, subject, sightings):
         if scene.scan is None:
             return
-        known, newest = scene.project.evidence.by_key(), {key for person in scene.scan.people for key in person.tracks}
+        known, newest = scene.project.evidence.by_key(), _TRACKS.get((scene.scan,), "tracks", lambda: {key for person in scene.scan.people for key in person.tracks})
         margin = scene.project.style_of(subject).margin
         for sighting in sightings:
             sources = [known[key] for key in sighting.tracks]

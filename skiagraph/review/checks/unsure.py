@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from skiagraph.project.overlap import POINTS, head_points, within
-from skiagraph.project.rows import CONFIDENCE, GROW
+from skiagraph.project.rows import CONFIDENCE, CX, CY, GROW, HEIGHT, WIDTH
 from skiagraph.remembering import Remembered
 from skiagraph.review.ends import loose_ends, visible_share
 from skiagraph.review.finding import LEAST, UNSURE, JOIN, Finding, FindingKind, Reason, finding_kind, low_rows, runs
@@ -54,8 +54,10 @@ class Unsure(FindingKind):
         begin, end = sighting.first + int(chosen[0]), sighting.first + int(chosen[-1])
         under = np.zeros((len(chosen), len(np.packbits(POINTS[:, 0] > 0))), np.uint8)
         for other, theirs in others:
-            if theirs.first <= end and theirs.last >= begin:
+            if theirs.first <= end and theirs.last >= begin and scene.rows(theirs)[:, CONFIDENCE].max() >= OTHERS_SURE:
                 margin = scene.project.style_of(other).margin
+                if (_ONES[under].sum(axis=1) >= BEHIND * len(POINTS)).all():
+                    break
                 # Of two of whom neither changed, what one hides of the other stays.
                 under |= _PAIRS.get((sighting, theirs, scene.clip), round(margin, 4), lambda: self._under(scene, sighting, rows, chosen, theirs, margin))
         return _ONES[under].sum(axis=1) / len(POINTS)
@@ -65,9 +67,12 @@ class Unsure(FindingKind):
         under, frames = np.zeros((len(chosen), len(POINTS)), bool), sighting.first + chosen
         over = scene.rows(theirs)
         there = (frames >= theirs.first) & (frames < theirs.first + len(over))
-        over = over[frames[there] - theirs.first]
-        sure = over[:, CONFIDENCE] >= OTHERS_SURE
-        under[there] = within(head_points(rows[chosen[there]]), over, theirs.shape, margin + over[:, GROW]) & sure[:, None]
+        over, mine = over[frames[there] - theirs.first], rows[chosen[there]]
+        reach = np.hypot(mine[:, WIDTH], mine[:, HEIGHT]) / 2 + np.hypot(over[:, WIDTH], over[:, HEIGHT]) / 2 * (1 + margin + over[:, GROW])
+        near = (over[:, CONFIDENCE] >= OTHERS_SURE) & (np.hypot(over[:, CX] - mine[:, CX], over[:, CY] - mine[:, CY]) < reach)
+        if near.any():
+            over, mine = over[near], mine[near]
+            under[np.flatnonzero(there)[near]] = within(head_points(mine), over, theirs.shape, margin + over[:, GROW])
         return np.packbits(under, axis=1)
 
     def sentence(self, project, finding, told):
