@@ -27,6 +27,8 @@ AFFORDABLE, REST_MOST = 640_000, 8
 BORDER, MIRRORED = 16, 0.1
 # Along the edges a strip so wide, px, is searched at each level: twice as wide as faces that the next level does not see as well.
 STRIP = 160
+# A level of more px than this is searched in parts of about so many px a side.
+TILE_PX, TILE_SIDE = 5_000_000, 2000
 # Second looks: side in px of the square that is looked at, and how many face sides of the frame it shows. The second is for who is not seen well in the first.
 NEAR_SIDE, NEAR_REACH = 128, 3.4
 CLOSE_SIDE, CLOSE_REACH = 192, 3.0
@@ -79,7 +81,12 @@ class FaceFinder:
         all levels in HD; the finest of larger frames more rarely."""
         height, width = frame_rgb.shape[:2]
         wanted = [size for size in level_sizes(width, height, self.smallest) if not turn or turn % _rest(size) == 0]
-        return Search(tuple(self.pool.submit(self._search, picture, width / picture.shape[1], limit) for picture in _levels(frame_rgb, wanted)))
+        looks = []
+        for picture in _levels(frame_rgb, wanted):
+            scale = width / picture.shape[1]
+            for tile in _tiles(picture.shape[1], picture.shape[0]):
+                looks.append(self.pool.submit(self._search_tile, picture, tile, scale, limit))
+        return Search(tuple(looks))
 
     def submit_edges(self, frame_rgb: np.ndarray, limit: float, finer: float) -> Search:
         """Begin to search along the edges of a frame only, for faces that reach them. finer: times as fine as the smallest face needs."""
@@ -90,6 +97,19 @@ class FaceFinder:
             for x0, y0, x1, y1 in _strips(picture.shape[1], picture.shape[0]):
                 parts.append(self.pool.submit(self._search, picture[y0:y1, x0:x1], scale, limit, (x0 * scale, y0 * scale)))
         return Search(tuple(parts))
+
+    def _search_tile(self, picture: np.ndarray, tile: tuple[int, int, int, int], scale: float, limit: float) -> Detections:
+        """What is found in a part of a picture; faces whose middle is nearer another part are that one's."""
+        if tile == (0, 0, picture.shape[1], picture.shape[0]):
+            return self._search(picture, scale, limit)
+        x0, y0, x1, y1 = tile
+        found = self._search(picture[y0:y1, x0:x1], scale, limit, (x0 * scale, y0 * scale))
+        if not len(found):
+            return found
+        middle = (found.boxes[:, :2] + found.boxes[:, 2:]) / 2 / scale
+        low = np.array([x0 + STRIP / 2 if x0 else -np.inf, y0 + STRIP / 2 if y0 else -np.inf])
+        high = np.array([x1 - STRIP / 2 if x1 < picture.shape[1] else np.inf, y1 - STRIP / 2 if y1 < picture.shape[0] else np.inf])
+        return found.take(((middle >= low) & (middle < high)).all(axis=1))
 
     def _search(self, picture: np.ndarray, scale: float, limit: float, corner: tuple[float, float] = (0, 0)) -> Detections:
         height, width = picture.shape[:2]
@@ -164,6 +184,15 @@ def _strips(width: int, height: int) -> list[tuple[int, int, int, int]]:
     if min(width, height) < 3 * STRIP:
         return [(0, 0, width, height)]
     return [(0, 0, width, STRIP), (0, height - STRIP, width, height), (0, 0, STRIP, height), (width - STRIP, 0, width, height)]
+
+
+def _tiles(width: int, height: int) -> list[tuple[int, int, int, int]]:
+    """Parts of a level, x0, y0, x1, y1, that lie over each other by a strip, so that the detector's memory does not grow with the picture."""
+    if width * height <= TILE_PX:
+        return [(0, 0, width, height)]
+    across, down = (-(-side // TILE_SIDE) for side in (width, height))
+    return [(max(0, width * n // across - STRIP // 2), max(0, height * m // down - STRIP // 2),
+             min(width, width * (n + 1) // across + STRIP // 2), min(height, height * (m + 1) // down + STRIP // 2)) for m in range(down) for n in range(across)]
 
 
 def _rest(size: tuple[int, int]) -> int:

@@ -14,6 +14,7 @@ from skiagraph.handover.writers.film import CoveredFilm
 from skiagraph.handover.writers.matte import Matte
 from skiagraph.jobs import JobControl, read_ahead
 from skiagraph.logs import log
+from skiagraph.media.frame import ahead_of
 from skiagraph.media.formats import ExportFormat, format_for
 from skiagraph.media.reader import FrameReader
 from skiagraph.media.writer import refuse_bad_target
@@ -21,8 +22,8 @@ from skiagraph.project.layers import layers
 from skiagraph.project.model import Clip, Project
 
 STEP = "Exporting"
-# Covered frames made ahead of the encoder.
-AHEAD = 6
+# Covered frames made ahead of the encoder, and bytes that they may take; each is there as it was shot too.
+AHEAD, AHEAD_BYTES = 6, 300 << 20
 
 
 def export_clip(project: Project, clip_key: str, target: Path | str, export: ExportFormat | None = None, *,
@@ -54,7 +55,7 @@ def write_clip(project: Project, clip_key: str, files: Sequence[tuple[Writer, Pa
             opened.append(writer.open(target, info))
             stack.callback(opened[-1].discard)
         reader = stack.enter_context(FrameReader(info, index))
-        for done, shot in enumerate(stack.enter_context(closing(read_ahead(_shots(project, clip, reader), AHEAD)))):
+        for done, shot in enumerate(stack.enter_context(closing(read_ahead(_shots(project, clip, reader), ahead_of(info, AHEAD, AHEAD_BYTES, 2))))):
             for file in opened:
                 file.write(shot)
             control.report(STEP, done + 1, clip.frames)

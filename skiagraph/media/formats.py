@@ -15,7 +15,8 @@ class ExportFormat:
     """key: name on the command line and in the project; muxer, encoder: FFmpeg's names; pixel_formats: what the encoder
     may be given, empty for all it knows; options: of the encoder; mux_options: of the container; tag: codec tag;
     limited_only: its samples are always of limited range; interlaced: what the encoder is told besides where the top or the bottom
-    field is first, empty for one that cannot keep fields."""
+    field is first, empty for one that cannot keep fields; large: what it is told
+    besides for pictures of more than LARGE_PX, so that it looks less far ahead: each picture it holds takes tens of megabytes."""
 
     key: str
     label: str
@@ -29,6 +30,7 @@ class ExportFormat:
     lossless: bool = False
     limited_only: bool = False
     interlaced: dict[str, dict] = field(default_factory=dict)
+    large: dict = field(default_factory=dict)
 
     def pixel_format_for(self, name: str) -> str:
         """The encoder's pixel format that keeps most of the given one: itself where it can be."""
@@ -60,14 +62,17 @@ class ExportFormat:
 
 _YUV_10 = ("yuv420p", "yuv422p", "yuv444p", "yuv420p10le", "yuv422p10le", "yuv444p10le", "gray", "gray10le")
 
+# Px of a picture that counts as large: more than 4K.
+LARGE_PX = 12_000_000
 # Encoder flags: transforms and motion within fields.
 _FIELDS = {"flags": "+ildct+ilme"}
 
 FORMATS: dict[str, ExportFormat] = {f.key: f for f in (
     ExportFormat("h264-mp4", "H.264 · MP4", ".mp4", "mp4", "libx264", {"preset": "medium", "crf": "17"}, {"movflags": "+faststart"}, _YUV_10,
-                 interlaced={"top": {"x264-params": "tff=1", **_FIELDS}, "bottom": {"x264-params": "bff=1", **_FIELDS}}),
+                 large={"x264-params": "rc-lookahead=8:sync-lookahead=0:threads=2"}, interlaced={"top": {"x264-params": "tff=1", **_FIELDS}, "bottom": {"x264-params": "bff=1", **_FIELDS}}),
     ExportFormat("h265-mp4", "H.265 · MP4", ".mp4", "mp4", "libx265", {"preset": "fast", "crf": "19", "x265-params": "log-level=none"},
-                 {"movflags": "+faststart"}, _YUV_10 + ("yuv420p12le", "yuv422p12le", "yuv444p12le"), "hvc1"),
+                 {"movflags": "+faststart"}, _YUV_10 + ("yuv420p12le", "yuv422p12le", "yuv444p12le"), "hvc1",
+                 large={"x265-params": "log-level=none:rc-lookahead=8:frame-threads=1"}),
     ExportFormat("prores-mov", "ProRes 422 · MOV", ".mov", "mov", "prores_ks", {"profile": "2", "vendor": "apl0"}, {}, ("yuv422p10le",), limited_only=True,
                  interlaced={"top": _FIELDS, "bottom": _FIELDS}),
     ExportFormat("ffv1-mkv", "FFV1 lossless · MKV", ".mkv", "matroska", "ffv1", {"level": "3", "slicecrc": "1"}, lossless=True,

@@ -209,6 +209,11 @@ def bytes_of(info: ClipInfo) -> int:
     return sum(rows * columns for rows, columns in _plane_sizes(planar_name(info.pixel_format), info.width, info.height)) * plane_layout(planar_name(info.pixel_format)).dtype.itemsize
 
 
+def ahead_of(info: ClipInfo, most: int, budget: int, copies: float = 1.0) -> int:
+    """How many frames of a clip may wait, each in so many copies, in a budget of bytes: most at most, and one at least."""
+    return max(1, min(most, int(budget / (copies * bytes_of(info)))))
+
+
 def planes_in(memory: memoryview, facts: FrameFacts) -> list[np.ndarray]:
     """The planes of a frame as they lie one after another in a memory: arrays (rows, columns)."""
     dtype, at, planes = plane_layout(facts.pixel_format).dtype, 0, []

@@ -20,7 +20,7 @@ from av.video.reformatter import ColorRange, Colorspace
 
 from skiagraph.errors import CannotWriteMedia, SkiagraphError
 from skiagraph.media.clip import ClipInfo
-from skiagraph.media.formats import ExportFormat
+from skiagraph.media.formats import LARGE_PX, ExportFormat
 from skiagraph.media.frame import Frame, planar_name
 from skiagraph.media.pictures import belongs
 from skiagraph.media.soundtrack import Soundtrack
@@ -147,7 +147,8 @@ class FilmWriter:
     def _add_video(self, pixel_format, options):
         source = self._source
         fields = self._format.interlaced.get(source.fields, {}) if source.fields else {}
-        stream = self._out.add_stream(self._format.encoder, rate=source.rate, options={**self._format.options, **fields, **(options or {})})
+        large = self._format.large if source.width * source.height > LARGE_PX else {}
+        stream = self._out.add_stream(self._format.encoder, rate=source.rate, options={**self._format.options, **large, **fields, **(options or {})})
         context = stream.codec_context
         context.width, context.height = source.width, source.height
         planar = planar_name(source.pixel_format)

@@ -16,7 +16,7 @@ from skiagraph.detect.squared import Squared
 from skiagraph.errors import FrameNotDecoded
 from skiagraph.jobs import JobControl, read_ahead
 from skiagraph.media.clip import ClipInfo
-from skiagraph.media.frame import Frame
+from skiagraph.media.frame import Frame, ahead_of
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
 from skiagraph.track.camera import RENEW, STILL, CameraMotion, with_cuts
@@ -33,8 +33,9 @@ from skiagraph.track.stepping import plan_of
 from skiagraph.track.straight import Straight
 
 STEP_FIND = "Finding faces"
-# Frames are decoded so far ahead, and so many of them wait at the detectors.
-DECODED_AHEAD, SEARCHED_AHEAD = 6, 4
+# Frames are decoded so far ahead, and so many of them wait at the detectors, but no more than fit into so much memory: each is there with its
+# brightness and, where it is searched, its colours.
+DECODED_AHEAD, SEARCHED_AHEAD, AHEAD_BYTES, COPIES = 6, 4, 400e6, 3
 # Somebody who was not seen for more frames than this is sought with all means only in each fourth frame.
 THOROUGH, THOROUGH_AGAIN = 4, 4
 # So many frames stay at hand for looking back, or one step, but not more than fit into so much memory.
@@ -79,6 +80,7 @@ class Sweep:
         self._judging = Judging(FaceDescriber(), silhouette, self.squared, self._rate, finder.smallest, every)
         self._edges = EdgeLooks(finder, silhouette, self.squared)
         self._back = min(max(every, BACK_LEAST), max(2, int(BACK_BYTES / (3 * width * height))))
+        self._decoded_ahead, self._searched_ahead = (ahead_of(info, most, AHEAD_BYTES, COPIES) for most in (DECODED_AHEAD, SEARCHED_AHEAD))
         self._recent: deque[Picture] = deque(maxlen=self._back + 1)
         self._open: dict[int, Observation] = {}
         # Of an earlier run, what it saw in the last frames that it was done with, whose pictures are needed once more.
@@ -100,14 +102,14 @@ class Sweep:
         ahead: deque[_Prepared] = deque()
         try:
             with (FrameReader(self._info, self._index, threads=2, rough=True, wanted=self._plan.needed) as reader,
-                  closing(read_ahead(self._prepared(reader, begin), DECODED_AHEAD)) as frames):
+                  closing(read_ahead(self._prepared(reader, begin), self._decoded_ahead)) as frames):
                 if begin:
                     self._look_at_edges_before(begin)
                 try:
                     for prepared in frames:
                         ahead.append(prepared)
                         # So many frames wait at the detectors while the one before them is linked.
-                        if len(ahead) > SEARCHED_AHEAD:
+                        if len(ahead) > self._searched_ahead:
                             self._take(ahead.popleft(), told)
                         if not prepared.known:
                             control.report(STEP_FIND, prepared.picture.number + 1, total)

@@ -7,11 +7,16 @@ from unittest import mock
 import cv2
 import numpy as np
 
+from skiagraph.boxes import iou
 from skiagraph.demo.clouds import paste, rotation, splat
 from skiagraph.demo.head import PIVOT, head_cloud
 from skiagraph.demo.people import BLUE_CAP, LONG_HAIR, OLD_HAND
+from skiagraph.demo.ship import shipped
+from skiagraph.detect import finder
 from skiagraph.detect.detections import EYE_LEFT, EYE_RIGHT, NOSE, Detections, suppress
 from skiagraph.detect.finder import FaceFinder, level_sizes, lifted
+from skiagraph.media.index import open_clip
+from skiagraph.media.reader import FrameReader
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.heads import head_rows
 
@@ -48,6 +53,27 @@ class FinderTest(unittest.TestCase):
         self.assertLess(away[n], 0.5)
         self.assertGreater(float(found.scores[n]), score)
         return n
+
+    def test_large_pictures_are_searched_in_parts_and_found_the_same(self):
+        with FrameReader(*open_clip(shipped("hall.mp4"))) as reader:
+            picture = reader.read(40).rgb()
+        with FaceFinder(30) as searcher:
+            whole = searcher.find(picture, 0.6)
+            with mock.patch.object(finder, "TILE_PX", 250_000), mock.patch.object(finder, "TILE_SIDE", 420):
+                self.assertGreater(len(finder._tiles(*level_sizes(picture.shape[1], picture.shape[0], 30)[0])), 3)
+                parts = searcher.find(picture, 0.6)
+        self.assertGreater(len(whole), 3)
+        self.assertEqual(len(parts), len(whole))
+        self.assertGreater(iou(whole.boxes, parts.boxes).max(axis=1).min(), 0.85)
+
+    def test_parts_cover_a_level_once(self):
+        for width, height in ((5760, 3240), (3000, 2000), (12000, 500)):
+            counted = np.zeros((height, width), np.uint8)
+            for x0, y0, x1, y1 in finder._tiles(width, height):
+                half = finder.STRIP // 2
+                counted[y0 + half if y0 else 0:y1 - half if y1 < height else height, x0 + half if x0 else 0:x1 - half if x1 < width else width] += 1
+                self.assertLess((x1 - x0) * (y1 - y0), finder.TILE_PX)
+            self.assertEqual(set(np.unique(counted)), {1})
 
     def test_small_and_large_faces_in_one_frame(self):
         picture = scene((1920, 1080), (BLUE_CAP, 300, 300, 26, 5, 0), (OLD_HAND, 900, 500, 60, -15, 0), (LONG_HAIR, 1500, 520, 200, 10, 0))
