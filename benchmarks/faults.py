@@ -32,16 +32,16 @@ FAULTS = ("crash", "hang", "traceback", "half file", "lost edit", "uncovered fra
 
 @dataclass
 class Tally:
-    """How the cases of one kind ended. told: the first fault of each kind, with its case."""
+    """How the cases of one kind ended. told: the first faults of each kind, with their cases."""
 
     kind: str
     ended: Counter = field(default_factory=Counter)
-    told: dict[str, str] = field(default_factory=dict)
+    told: dict[str, list[str]] = field(default_factory=dict)
 
     def add(self, ending: str, case: str = "") -> None:
         self.ended[ending] += 1
         if ending not in (RIGHT, REFUSED):
-            self.told.setdefault(ending, case)
+            self.told.setdefault(ending, []).append(case)
 
     @property
     def tried(self) -> int:
@@ -72,8 +72,9 @@ def main() -> int:
     for tally in tallies:
         print(tally.row(), flush=True)
     for tally in tallies:
-        for ending, case in tally.told.items():
-            print(f"{tally.kind}, {ending}: {case}")
+        for ending, cases in tally.told.items():
+            for case in cases[:4]:
+                print(f"{tally.kind}, {ending}: {case}")
     return 0 if all(t.is_clean for t in tallies) else 1
 
 

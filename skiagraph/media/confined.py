@@ -227,9 +227,11 @@ class _Nursery:
         self._socket, self._lock = here, threading.Lock()
         start = f"import sys; sys.path[:] = {sys.path!r}; from skiagraph.media.confined import nurse; nurse({there.fileno()})"
         with there:
-            self._process = subprocess.Popen([sys.executable, "-c", start], pass_fds=[there.fileno()], stdin=subprocess.DEVNULL,
-                                             env={**os.environ, "OPENBLAS_NUM_THREADS": "1"})
-        # It ends when this end is closed, and is not waited for.
+            # In a session of its own, so that what interrupts us from a terminal does not reach it; it ends when its socket does. What libraries
+            # print of a damaged file is nothing for a person.
+            self._process = subprocess.Popen([sys.executable, "-c", start], pass_fds=[there.fileno()], stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL,
+                                             stderr=subprocess.DEVNULL, start_new_session=True, env={**os.environ, "OPENBLAS_NUM_THREADS": "1"})
+        # It is not waited for.
         self._process.returncode = 0
 
     @property

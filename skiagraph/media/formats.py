@@ -60,7 +60,7 @@ class ExportFormat:
         return whole
 
 
-_YUV_10 = ("yuv420p", "yuv422p", "yuv444p", "yuv420p10le", "yuv422p10le", "yuv444p10le", "gray", "gray10le")
+_YUV_10 = ("yuv420p", "yuv422p", "yuv444p", "yuv420p10le", "yuv422p10le", "yuv444p10le")
 
 # Px of a picture that counts as large: more than 4K.
 LARGE_PX = 12_000_000

@@ -111,7 +111,8 @@ class Frame:
 
     @property
     def full_range(self) -> bool:
-        return self.layout.is_rgb or int(self._av.color_range) == 2 or self._av.format.name.startswith("yuvj")
+        # Grey without colour planes is of full range wherever it comes from, as libswscale takes it too.
+        return self.layout.is_rgb or int(self._av.color_range) == 2 or self._av.format.name.startswith(("yuvj", "gray"))
 
     def planes(self) -> list[np.ndarray]:
         """Views of the samples, one array (rows, columns) per plane, uint8 or uint16, in the order of the format."""

@@ -30,6 +30,8 @@ from skiagraph.media.pictures import CONTAINER, RATE, pictures_at
 from skiagraph.media.spare import tells_spare
 from skiagraph.timecode import format_timecode
 
+# A picture that comes twice, or a little out of order, is left out; times that go back further than this end the film.
+BACK_S = 0.15
 # Raised when the way an index is made changes; an older cache is then made anew.
 CACHE_VERSION = 5
 
@@ -178,8 +180,9 @@ def _built(info: ClipInfo, control: JobControl) -> FrameIndex:
 
 
 def _ends_before(index: FrameIndex, seconds: float) -> bool:
-    """Whether the frames end well before the length that was promised."""
-    return seconds - index.time_s(len(index)) > max(0.3, 0.02 * seconds)
+    """Whether the frames end well before the length that was promised. Some count it from zero, wherever the first frame is."""
+    late = max(0.0, float(int(index.pts[0]) * index.time_base))
+    return seconds - index.time_s(len(index)) - late > max(0.3, 0.02 * seconds)
 
 
 @dataclass(slots=True)
@@ -234,6 +237,10 @@ def _from_decoding(info, control) -> _Read:
             for frame in container.decode(stream):
                 if frame.pts is None:
                     raise CannotOpenMedia(f"{info.path.name} carries no frame times; wrap it in MP4 or Matroska first.", path=info.path)
+                if read.pts and (read.pts[-1] - frame.pts) * info.time_base > BACK_S:
+                    # Another film begins here, with times of its own.
+                    read.damage = "times go back"
+                    break
                 if read.pts and frame.pts <= read.pts[-1]:
                     continue
                 read.add(frame.pts, frame.key_frame, False)

@@ -161,7 +161,8 @@ class FilmWriter:
         if av.VideoFormat(planar).is_rgb and not av.VideoFormat(context.pix_fmt).is_rgb:
             self._converted = _FROM_RGB
             context.colorspace, context.color_range = _BT709, _LIMITED
-        elif self._format.limited_only and (source.color_range == _FULL or source.pixel_format.startswith("yuvj")):
+        elif planar.startswith("gray") and not context.pix_fmt.startswith("gray") or \
+                self._format.limited_only and (source.color_range == _FULL or source.pixel_format.startswith("yuvj")):
             self._converted = _TO_LIMITED
             context.color_range = _LIMITED
         context.thread_type = "AUTO"

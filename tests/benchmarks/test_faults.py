@@ -23,7 +23,7 @@ class TallyTest(unittest.TestCase):
             self.assertTrue(tally.is_clean)
             tally.add(fault, "case 3")
             self.assertFalse(tally.is_clean)
-            self.assertEqual((tally.tried, tally.told), (3, {fault: "case 3"}))
+            self.assertEqual((tally.tried, tally.told), (3, {fault: ["case 3"]}))
 
     def test_damage_comes_from_the_seed(self):
         data = bytes(range(256)) * 20

@@ -69,6 +69,17 @@ class IndexTest(TemporaryFolder):
         self.assertGreater(index.frame_after(19, 3.0), 20, "it counts on past the end, so that playing stops")
         self.assertLess(index.frame_after(2, -1.0), -2)
 
+    def test_where_times_go_back_the_clip_ends_and_says_so(self):
+        one = make_clip(self.folder / "one.ts", 20, encoder="mpeg2video", options={"g": 5})
+        (self.folder / "two.ts").write_bytes(one.read_bytes() * 2)
+        _, index = open_clip(self.folder / "two.ts")
+        self.assertTrue(15 <= len(index) <= 20)
+        self.assertSentence(index.damage, "two.ts", "can be used")
+
+    def test_a_film_that_begins_late_is_not_damaged(self):
+        path = make_clip(self.folder / "late.mkv", 20, time_base=Fraction(1, 1000), pts=lambda n: 7000 + n * 40)
+        self.assertEqual((len(open_clip(path)[1]), open_clip(path)[1].damage), (20, ""))
+
     def test_edit_list_hides_trimmed_frames(self):
         source = make_clip(self.folder / "whole.mp4", 60, options={"g": 30, "bf": 2})
         trimmed = self.folder / "trimmed.mp4"
