@@ -298,6 +298,7 @@ def _chosen_clips(project, name: str | None):
 
 
 def run_render(options, control) -> int:
+    from skiagraph.apart import run_apart
     from skiagraph.handover.delivery import Planned, deliver, planned
     from skiagraph.handover.writers.film import CoveredFilm
     from skiagraph.handover.writers.matte import Matte
@@ -329,7 +330,8 @@ def run_render(options, control) -> int:
         for note in done.notes:
             print(note)
 
-    deliver(project, plan, False, options.force, control, told)
+    # Sound is copied and encoded where the film is written: in a process of its own, so that a file that makes it crash is a sentence here too.
+    run_apart(deliver, project, plan, False, options.force, control=control, told=told)
     if options.matte:
         print(f"Wrote {options.matte}")
     return OK

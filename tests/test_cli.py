@@ -287,13 +287,16 @@ class SignalTest(TemporaryFolder):
         self.out = self.folder / "out"
         self.out.mkdir()
 
-    def ended_by(self, number):
-        """Exit code of a render that gets a signal after its first frame, and what it said."""
+    def ended_by(self, number, all_of_it=False):
+        """Exit code of a render that gets a signal after its first frame, and what it said. all_of_it: so does every process it started."""
         places = {"XDG_CACHE_HOME": str(self.folder / "cache"), "XDG_STATE_HOME": str(self.folder / "state")}
         with subprocess.Popen([sys.executable, "-m", "skiagraph", "render", str(self.place), "-o", str(self.out / "o.mp4")], env={**os.environ, **places},
-                              cwd=Path(__file__).parents[1], stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True) as process:
+                              cwd=Path(__file__).parents[1], stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True, start_new_session=True) as process:
             self.assertIn("Exporting", next(line for line in process.stderr if "Exporting" in line))
-            process.send_signal(number)
+            if all_of_it:
+                os.killpg(process.pid, number)
+            else:
+                process.send_signal(number)
             said = process.communicate(timeout=60)[1]
         return process.returncode, said
 
@@ -305,8 +308,8 @@ class SignalTest(TemporaryFolder):
             self.assertEqual(os.listdir(self.out), [])
 
     def test_what_a_killed_process_left_goes_with_the_next_render_and_nothing_else(self):
-        got, _ = self.ended_by(signal.SIGKILL)
-        self.assertEqual((got, len(os.listdir(self.out))), (-9, 1))
+        self.assertEqual((self.ended_by(signal.SIGKILL)[0], os.listdir(self.out)), (-9, []), "the process that wrote tidies up when nobody is left to work for")
+        self.assertEqual((self.ended_by(signal.SIGKILL, all_of_it=True)[0], len(os.listdir(self.out))), (-9, 1))
         theirs = self.out / ".notes.unfinished"
         theirs.write_text("not ours")
         with FilmWriter(self.out / "other.mp4", probe(self.folder / "quay.mp4"), FORMATS["h264-mp4"]) as living:
