@@ -44,6 +44,8 @@ class Soundtrack:
             for stream in self._source_container.streams.audio:
                 if stream.codec_context is not None:
                     self._ways[stream.index] = self._way(stream, out)
+            if len(self._ways) < len(source.sound):
+                raise IndexError("fewer streams than there were")
         except IndexError as error:
             self.close()
             raise CannotWriteMedia(f"{source.path.name} became another file while it was read; put the original back and export again.", path=source.path) from error

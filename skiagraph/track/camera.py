@@ -72,23 +72,24 @@ def with_cuts(frames: Iterable[Frame], left_out: Callable[[int], Frame]) -> Iter
     """
     number, before = -1, None
     for frame in frames:
-        now = _thumbnail(frame.grey())
-        cut = before is not None and _is_cut(before, now)
+        now = thumbnail(frame.grey())
+        cut = before is not None and is_cut(before, now)
         if cut and number + 1 < frame.number:
             between = left_out(number + 1)
-            middle = _thumbnail(between.grey())
-            yield between, _is_cut(before, middle)
-            cut = _is_cut(middle, now)
+            middle = thumbnail(between.grey())
+            yield between, is_cut(before, middle)
+            cut = is_cut(middle, now)
         yield frame, cut
         number, before = frame.number, now
 
 
-def _thumbnail(grey: np.ndarray) -> np.ndarray:
+def thumbnail(grey: np.ndarray) -> np.ndarray:
+    """A small picture of an upright grey one, float32, for is_cut."""
     thin = max(1, grey.shape[1] // 256)
     return cv2.resize(grey[::thin, ::thin], (64, 36), interpolation=cv2.INTER_AREA).astype(np.float32)
 
 
-def _is_cut(before: np.ndarray, after: np.ndarray) -> bool:
+def is_cut(before: np.ndarray, after: np.ndarray) -> bool:
     """True when two small grey pictures of equal size, float32, cannot be neighbours in one shot."""
     if np.abs(before - after).mean() < CUT_DIFFERENCE:
         return False

@@ -1,0 +1,1 @@
+"""Following whatever an outline encloses, from where somebody placed it."""

@@ -1,0 +1,457 @@
+"""Following whatever an outline encloses: a plate, a screen, a card, a face that no detector sees.
+
+Each step is a guess and a check. Points inside are followed from the picture before (pyramidal Lucas-Kanade with a forward-backward check: Kalal et al.,
+Forward-Backward Error, ICPR 2010) and give a robust similarity; the look of the start is then laid on the picture by Gauss-Newton steps over place, size and turning
+(Baker and Matthews, Lucas-Kanade 20 Years On, IJCV 2004) with weights that leave out what is hidden (Huber). Since every frame is compared with the start, and only where that
+fails with a look of late, small errors do not add up. It stops when it does not know, and says why.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from enum import StrEnum
+
+import cv2
+import numpy as np
+
+from skiagraph.shape.place import Similarity
+from skiagraph.shape.shape import Outline, Shape
+from skiagraph.track.camera import is_cut, thumbnail
+from skiagraph.track.path import BRIDGED, FOLLOWED, PLACED, Path
+
+
+class Motion(StrEnum):
+    """What may change from frame to frame."""
+
+    POSITION = "position"
+    SIZE = "size"
+    TURNING = "turning"
+
+
+class Why(StrEnum):
+    """Why following stopped."""
+
+    END = "end"
+    LEFT = "left"
+    HIDDEN = "hidden"
+    CUT = "cut"
+    PLAIN = "plain"
+
+
+@dataclass(frozen=True, slots=True)
+class FollowSettings:
+    """What decides whether something is still what it was. Correlations are of looks, -1..1, with brightness and contrast taken out.
+
+    sure: correlation from which a place is believed by itself; lost: under it nothing is believed. Higher stops earlier. agree: share of the
+    outline, in cells, that has to look as it did; again: correlation and share from which it is believed where it had to be searched for, as many places are compared then. learn: correlation with the look of late from which that is renewed. patience_s: so long something hidden is waited for.
+    room: outline sizes around the expected place in which it is looked for; more finds what moves faster, and costs time. patch: px of the longer side at which looks are
+    compared. Chosen on the scenes of benchmarks/follow.py, with room to spare.
+    """
+
+    sure: float = 0.72
+    lost: float = 0.5
+    agree: float = 0.45
+    again: tuple[float, float] = (0.8, 0.65)
+    learn: float = 0.85
+    patience_s: float = 1.0
+    room: float = 0.75
+    patch: int = 64
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One frame: where the outline is, and how sure that is, 0..1; known is False where it was not seen."""
+
+    place: Similarity
+    confidence: float
+    known: bool
+
+
+# Of looks: part of the surroundings in them, since edges tell most; points followed; cells a side for what agrees.
+BEYOND, POINTS, CELLS = 1.12, 60, 4
+# A patch whose weaker direction of structure has a deviation under this (grey levels) is plain: nothing tells where along it one is.
+PLAIN = 1.6
+# Gauss-Newton steps at most, and px under which they end.
+STEPS, ENOUGH = 14, 0.02
+# Something of which less than this share is in the picture has left it.
+LEFT = 0.2
+# Something that is not seen and would be in the picture with less than this share is on its way out of it.
+LEAVING = 0.75
+# Size and turning may change by so much in a frame.
+GROWS, TURNS = 0.12, 12.0
+
+
+class OutlineFollower:
+    """grey: uint8 (rows, columns), the upright frame with the outline at `place`. motion: what may change. rate: frames a second.
+
+    ignored: bool (rows, columns) of the frame, what lies in front, or None.
+    """
+
+    def __init__(self, grey: np.ndarray, place: Similarity, shape: Shape, rate: float = 25.0, motion: Motion = Motion.TURNING,
+                 settings: FollowSettings = FollowSettings(), ignored: np.ndarray | None = None):
+        self.place, self.shape, self.motion, self.settings = place, shape, motion, settings
+        self._size = grey.shape[1], grey.shape[0]
+        self._unseen, self._patience = 0, max(1, round(settings.patience_s * rate))
+        self._speed = np.zeros(2)
+        longer = max(place.width, place.height) * BEYOND
+        # Small things are looked at enlarged, so that a step of a hundredth of their size is seen.
+        self._scale = min(2.0, settings.patch / longer)
+        self._start = _Look.of(self._patch(grey, place), self._mask(grey.shape, place, ignored))
+        self._late = self._start
+        self._before: np.ndarray = grey
+
+    @property
+    def is_plain(self) -> bool:
+        """Whether there is too little in the outline to hold on to."""
+        return self._start.structure < PLAIN
+
+    def step(self, grey: np.ndarray) -> Step | Why:
+        """Go on to the next frame; where following stops, why. What it was not sure of before that was told as not known."""
+        if self.is_plain:
+            return Why.PLAIN
+        guess = self._guess(grey)
+        found = self._checked(grey, guess)
+        if found is None:
+            # Where the points are lost, it may still be near.
+            found = self._checked(grey, self._searched(grey, guess), *self.settings.again)
+        self._before = grey
+        if found is None:
+            self._unseen += 1
+            self._speed *= 0.9
+            expected = _moved(self.place, *self._speed)
+            self.place = expected
+            shown = self._shown(expected)
+            if shown < LEFT or self._unseen > self._patience and shown < LEAVING:
+                return Why.LEFT
+            return Why.HIDDEN if self._unseen > self._patience else Step(expected, 0.0, False)
+        place, confidence = found
+        step = np.array([place.cx - self.place.cx, place.cy - self.place.cy]) / (self._unseen + 1 if self._unseen else 1)
+        self._speed = 0.5 * self._speed + 0.5 * step if not self._unseen else np.zeros(2)
+        self.place, self._unseen = place, 0
+        return Why.LEFT if self._shown(place) < LEFT else Step(place, confidence, True)
+
+    # Guessing
+
+    def _guess(self, grey: np.ndarray) -> Similarity:
+        """Where the points inside went."""
+        ahead = _moved(self.place, *self._speed)
+        window = self._window(self.place, ahead)
+        before, after = self._cut(self._before, window), self._cut(grey, window)
+        scale = self._scale
+        inside = np.zeros(before.shape, np.uint8)
+        edge = (Outline(self.place, self.shape).edge_px() - window[:2]) * scale
+        cv2.fillPoly(inside, [np.round(edge).astype(np.int32)], 255)
+        points = cv2.goodFeaturesToTrack(before, POINTS, 0.01, 3, mask=inside, blockSize=3)
+        if points is None or len(points) < 4:
+            return ahead
+        expected = points + np.float32(self._speed * scale)
+        moved, there, _ = cv2.calcOpticalFlowPyrLK(before, after, points, expected.copy(), winSize=(15, 15), maxLevel=3, flags=cv2.OPTFLOW_USE_INITIAL_FLOW)
+        back, again, _ = cv2.calcOpticalFlowPyrLK(after, before, moved, points.copy(), winSize=(15, 15), maxLevel=3, flags=cv2.OPTFLOW_USE_INITIAL_FLOW)
+        good = (there.ravel() == 1) & (again.ravel() == 1) & (np.abs(back - points).max(axis=(1, 2)) < 0.8)
+        if good.sum() < 4:
+            return ahead
+        similar, inliers = cv2.estimateAffinePartial2D(points[good], moved[good], method=cv2.RANSAC, ransacReprojThreshold=1.2)
+        if similar is None or inliers.sum() < max(4, 0.3 * good.sum()):
+            middle = np.median((moved - points)[good].reshape(-1, 2), axis=0) / scale
+            return _moved(self.place, *middle)
+        zoom, turn = float(np.hypot(similar[0, 0], similar[1, 0])), float(np.degrees(np.arctan2(similar[1, 0], similar[0, 0])))
+        middle = (np.array([self.place.cx, self.place.cy]) - window[:2]) * scale
+        cx, cy = (similar[:, :2] @ middle + similar[:, 2]) / scale + window[:2]
+        return self._allowed(Similarity(float(cx), float(cy), self.place.width * zoom, self.place.height * zoom, self.place.angle + turn))
+
+    def _searched(self, grey: np.ndarray, guess: Similarity) -> Similarity:
+        """Where around the guess the picture looks most like the start, or like it did of late."""
+        room = self.settings.room * (1 + min(2.0, 0.25 * self._unseen))
+        best, place = -2.0, guess
+        for look in {id(self._start): self._start, id(self._late): self._late}.values():
+            # The look at the size it has now.
+            grown = max(8, round(look.picture.shape[1] * guess.width / max(self._look_width(look), 1e-6))), max(8, round(look.picture.shape[0] * guess.height / max(self._look_height(look), 1e-6)))
+            sought = cv2.resize(look.picture, grown, interpolation=cv2.INTER_AREA)
+            reach = room * max(guess.width, guess.height)
+            half = np.array([grown[0], grown[1]]) / self._scale / 2 + reach
+            window = np.array([guess.cx - half[0], guess.cy - half[1], guess.cx + half[0], guess.cy + half[1]])
+            around = self._cut(grey, window).astype(np.float32)
+            if around.shape[0] <= grown[1] or around.shape[1] <= grown[0]:
+                continue
+            scores = cv2.matchTemplate(around, sought, cv2.TM_CCOEFF_NORMED)
+            _, score, _, (x, y) = cv2.minMaxLoc(scores)
+            if score > best:
+                best = score
+                place = Similarity(float(window[0] + (x + grown[0] / 2) / self._scale), float(window[1] + (y + grown[1] / 2) / self._scale), guess.width, guess.height, guess.angle)
+        return place
+
+    def _look_width(self, look: _Look) -> float:
+        return look.picture.shape[1] / self._scale / BEYOND
+
+    def _look_height(self, look: _Look) -> float:
+        return look.picture.shape[0] / self._scale / BEYOND
+
+    # Checking
+
+    def _checked(self, grey: np.ndarray, guess: Similarity, least: float = 0.0, share: float = 0.0) -> tuple[Similarity, float] | None:
+        """The guess made exact by the look of the start, or that of late, and how sure it is; None where it is not the same thing. least, share:
+        correlation and share of cells that are asked for besides."""
+        settings, best = self.settings, None
+        for look in (self._start, self._late) if self._late is not self._start else (self._start,):
+            place, score, agreeing = self._laid(grey, guess, look)
+            if score >= max(settings.lost, least) and agreeing >= max(settings.agree, share):
+                away = np.hypot(place.cx - guess.cx, place.cy - guess.cy) / max(min(place.width, place.height), 1.0)
+                # Far from where the points went it has to look the more like itself.
+                if score < settings.sure and away > 0.35:
+                    continue
+                best = place, score, agreeing
+                break
+        if best is None:
+            return None
+        place, score, agreeing = best
+        if score >= settings.learn and agreeing >= 0.8:
+            self._late = _Look.of(self._patch(grey, place), self._mask(grey.shape, place, None))
+        return place, float(np.clip(0.25 + 0.75 * (score - settings.lost) / (1 - settings.lost), 0.0, 1.0) * min(1.0, 0.4 + agreeing))
+
+    def _laid(self, grey: np.ndarray, guess: Similarity, look: _Look) -> tuple[Similarity, float, float]:
+        """A look laid on the picture from a guess: the place, the correlation there, and the share of cells that agree."""
+        place = guess
+        for _ in range(STEPS):
+            now = self._patch(grey, place, look)
+            step = look.step(now, self.motion, self._inside(place, look))
+            if step is None:
+                break
+            lean, unit = np.radians(place.angle), np.array([self._look_width(look), self._look_height(look)])
+            zoom = np.clip(step[2], -0.1, 0.1)
+            # Px of the look, at the size it has in the picture now.
+            by = step[:2] / self._scale * np.array([place.width, place.height]) / unit
+            limit = 0.25 * min(place.width, place.height)
+            by = by * min(1.0, limit / max(np.hypot(*by), 1e-9))
+            cos, sin = np.cos(lean), np.sin(lean)
+            place = Similarity(float(place.cx + by[0] * cos - by[1] * sin), float(place.cy + by[0] * sin + by[1] * cos), place.width * (1 + float(zoom)), place.height * (1 + float(zoom)),
+                               place.angle + float(np.clip(np.degrees(step[3]), -5, 5)))
+            place = self._allowed(place)
+            if np.hypot(*step[:2]) < ENOUGH and abs(step[2]) < 1e-3 and abs(step[3]) < 1e-3:
+                break
+        score, agreeing = look.alike(self._patch(grey, place, look), self._inside(place, look))
+        return place, score, agreeing
+
+    def _inside(self, place: Similarity, look: _Look) -> np.ndarray | None:
+        """Which pixels of a look lie in the picture, bool (rows, columns); None where all do."""
+        if self._shown(place, BEYOND) >= 1.0:
+            return None
+        rows, columns = look.picture.shape
+        u, v = (np.arange(columns) + 0.5) / columns * 2 - 1, (np.arange(rows) + 0.5) / rows * 2 - 1
+        points = place.to_px(np.stack(np.meshgrid(u * BEYOND, v * BEYOND), axis=-1).reshape(-1, 2))
+        return ((points >= 1) & (points <= np.array(self._size) - 1)).all(axis=1).reshape(rows, columns)
+
+    def _allowed(self, place: Similarity) -> Similarity:
+        """Within what a frame, or the frames since it was seen, may bring."""
+        times = 1 + self._unseen
+        grows, turns = (1 + GROWS) ** min(times, 6), TURNS * min(times, 6)
+        zoom = float(np.clip(place.width / self.place.width, 1 / grows, grows)) if self.motion != Motion.POSITION else 1.0
+        turn = float(np.clip(place.angle - self.place.angle, -turns, turns)) if self.motion == Motion.TURNING else 0.0
+        return Similarity(place.cx, place.cy, self.place.width * zoom, self.place.height * zoom, self.place.angle + turn)
+
+    # Pictures
+
+    def _patch(self, grey: np.ndarray, place: Similarity, look: _Look | None = None) -> np.ndarray:
+        """The picture in the outline and a little around it, upright and at the size of looks, float32."""
+        if look is None:
+            columns, rows = (max(12, round(side * BEYOND * self._scale)) for side in (place.width, place.height))
+        else:
+            rows, columns = look.picture.shape
+        lean, across, down = np.radians(place.angle), place.width * BEYOND / columns, place.height * BEYOND / rows
+        cos, sin = np.cos(lean), np.sin(lean)
+        turn = np.array([[across * cos, -down * sin], [across * sin, down * cos]])
+        corner = np.array([place.cx, place.cy]) - 0.5 - turn @ ((np.array([columns, rows]) - 1) / 2)
+        shrink = int(min(across, down))
+        if shrink >= 2:
+            # Far smaller than it is: means first, so that no detail flickers through.
+            reach = np.abs(turn) @ (np.array([columns, rows]) / 2) + shrink
+            x0, y0 = (int(np.floor(v)) for v in np.maximum(0, np.array([place.cx, place.cy]) - reach))
+            x1, y1 = int(place.cx + reach[0]) + 1, int(place.cy + reach[1]) + 1
+            part = grey[max(0, y0):max(0, y1), max(0, x0):max(0, x1)]
+            if min(part.shape[:2]) >= 2 * shrink:
+                part = cv2.resize(part, (part.shape[1] // shrink, part.shape[0] // shrink), interpolation=cv2.INTER_AREA)
+                grey, turn, corner = part, turn / shrink, (corner - [x0, y0] + 0.5) / shrink - 0.5
+        return cv2.warpAffine(grey, np.column_stack([turn, corner]), (columns, rows), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
+                              borderMode=cv2.BORDER_REPLICATE).astype(np.float32)
+
+    def _mask(self, size: tuple[int, int], place: Similarity, ignored: np.ndarray | None) -> np.ndarray:
+        """Weights of the patch: the outline and its rim, what is in the picture, and not what lies in front."""
+        columns, rows = (max(12, round(side * BEYOND * self._scale)) for side in (place.width, place.height))
+        u = ((np.arange(columns) + 0.5) / columns * 2 - 1) * BEYOND
+        v = ((np.arange(rows) + 0.5) / rows * 2 - 1) * BEYOND
+        inside = self.shape.distance(u[None, :], v[:, None]) <= BEYOND - 1
+        there = np.zeros(size, np.uint8) + 255
+        if ignored is not None:
+            there[ignored] = 0
+        lean, across, down = np.radians(place.angle), place.width * BEYOND / columns, place.height * BEYOND / rows
+        cos, sin = np.cos(lean), np.sin(lean)
+        turn = np.array([[across * cos, -down * sin], [across * sin, down * cos]])
+        corner = np.array([place.cx, place.cy]) - 0.5 - turn @ ((np.array([columns, rows]) - 1) / 2)
+        shown = cv2.warpAffine(there, np.column_stack([turn, corner]), (columns, rows), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
+        return inside & (shown > 127)
+
+    def _window(self, *places: Similarity) -> np.ndarray:
+        """x0, y0, x1, y1 px around places, with room."""
+        reach = [max(p.width, p.height) * (0.5 * BEYOND + 0.35) + 8 for p in places]
+        return np.array([min(p.cx - r for p, r in zip(places, reach)), min(p.cy - r for p, r in zip(places, reach)),
+                         max(p.cx + r for p, r in zip(places, reach)), max(p.cy + r for p, r in zip(places, reach))])
+
+    def _cut(self, grey: np.ndarray, window: np.ndarray) -> np.ndarray:
+        """A window of the frame at the size of looks, uint8; beyond the frame its edge goes on."""
+        columns, rows = (max(8, round((window[n + 2] - window[n]) * self._scale)) for n in (0, 1))
+        step = 1 / self._scale
+        move = np.array([[step, 0, window[0] - 0.5 + step / 2], [0, step, window[1] - 0.5 + step / 2]])
+        shrink = int(step)
+        if shrink >= 2:
+            x0, y0 = max(0, int(window[0])), max(0, int(window[1]))
+            part = grey[y0:max(y0 + shrink, int(window[3]) + 1), x0:max(x0 + shrink, int(window[2]) + 1)]
+            if min(part.shape[:2]) >= 2 * shrink:
+                grey = cv2.resize(part, (part.shape[1] // shrink, part.shape[0] // shrink), interpolation=cv2.INTER_AREA)
+                move[:, :2] /= shrink
+                move[:, 2] = (move[:, 2] - [x0, y0] + 0.5) / shrink - 0.5
+        return cv2.warpAffine(grey, move, (columns, rows), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE)
+
+    def _shown(self, place: Similarity, beyond: float = 1.0) -> float:
+        """Share of the outline's box, so many times as large, that is in the picture."""
+        x0, y0, x1, y1 = Outline(place, self.shape).box(beyond - 1)
+        across, down = min(x1, self._size[0]) - max(x0, 0), min(y1, self._size[1]) - max(y0, 0)
+        return max(0.0, across) * max(0.0, down) / max((x1 - x0) * (y1 - y0), 1e-6)
+
+
+def _moved(place: Similarity, x: float, y: float) -> Similarity:
+    return Similarity(float(np.clip(place.cx + x, -1e5, 1e5)), float(np.clip(place.cy + y, -1e5, 1e5)), place.width, place.height, place.angle)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Look:
+    """How something looked: picture (rows, columns) float32, mask of what counts, and what a Gauss-Newton step needs of it: how the picture changes with place (px of
+    the look), size (share) and turning (radians), (n, 4). structure: deviation in grey levels along the weaker direction."""
+
+    picture: np.ndarray
+    mask: np.ndarray
+    slopes: np.ndarray
+    structure: float
+
+    @staticmethod
+    def of(patch: np.ndarray, mask: np.ndarray) -> _Look:
+        smooth = cv2.GaussianBlur(patch, (0, 0), 0.8)
+        across, down = cv2.Sobel(smooth, cv2.CV_32F, 1, 0) / 8, cv2.Sobel(smooth, cv2.CV_32F, 0, 1) / 8
+        rows, columns = patch.shape
+        y, x = np.mgrid[:rows, :columns].astype(np.float32)
+        x, y = x - (columns - 1) / 2, y - (rows - 1) / 2
+        slopes = np.stack([across, down, across * x + down * y, down * x - across * y], axis=2)[mask]
+        tensor = slopes[:, :2].T @ slopes[:, :2] / max(1, len(slopes))
+        return _Look(smooth, mask, slopes, float(np.sqrt(max(0.0, np.linalg.eigvalsh(tensor)[0])) if len(slopes) >= 30 else 0.0))
+
+    def step(self, now: np.ndarray, motion: Motion, inside: np.ndarray | None) -> np.ndarray | None:
+        """By how much a picture has to be moved (px of the look along its own axes), sized (share) and turned (radians) to come nearer. inside: what of
+        it is to count, None for all."""
+        mine, theirs, all_slopes = self.picture[self.mask], cv2.GaussianBlur(now, (0, 0), 0.8)[self.mask], self.slopes
+        if inside is not None:
+            counted = inside[self.mask]
+            if counted.sum() < 30:
+                return None
+            mine, theirs, all_slopes = mine[counted], theirs[counted], all_slopes[counted]
+        # Light of now brought to that of then.
+        deviation = theirs.std()
+        if deviation < 1e-3:
+            return None
+        error = (theirs - theirs.mean()) * (mine.std() / deviation) - (mine - mine.mean())
+        spread = 1.4826 * np.median(np.abs(error)) + 1e-3
+        weight = np.minimum(1.0, 1.5 * spread / np.maximum(np.abs(error), 1e-6))
+        used = {Motion.POSITION: 2, Motion.SIZE: 3, Motion.TURNING: 4}[motion]
+        slopes = all_slopes[:, :used]
+        weighted = slopes * weight[:, None]
+        normal = weighted.T @ slopes
+        normal[np.diag_indices(used)] *= 1.0 + 1e-3
+        try:
+            found = -np.linalg.solve(normal, weighted.T @ error)
+        except np.linalg.LinAlgError:
+            return None
+        return np.concatenate([found, np.zeros(4 - used)])
+
+    def alike(self, now: np.ndarray, inside: np.ndarray | None = None) -> tuple[float, float]:
+        """Correlation with a picture, over what agrees at all, and the share of cells that do. inside: as for step."""
+        now = cv2.GaussianBlur(now, (0, 0), 0.8)
+        counts = self.mask if inside is None else self.mask & inside
+        rows, columns = self.picture.shape
+        agreeing, counted, kept = 0, 0, np.zeros_like(self.mask)
+        whole = self.picture[self.mask].std()
+        if counts.sum() < 20:
+            return 0.0, 0.0
+        for m in range(CELLS):
+            for n in range(CELLS):
+                cell = np.s_[rows * m // CELLS:rows * (m + 1) // CELLS, columns * n // CELLS:columns * (n + 1) // CELLS]
+                mask = counts[cell]
+                if mask.mean() < 0.3:
+                    continue
+                mine, theirs = self.picture[cell][mask], now[cell][mask]
+                if mine.std() < 0.25 * whole:
+                    # Too plain to say anything by itself.
+                    kept[cell] = mask
+                    continue
+                counted += 1
+                if _correlation(mine, theirs) > 0.5:
+                    agreeing += 1
+                    kept[cell] = mask
+        share = agreeing / counted if counted else 0.0
+        if kept.sum() < 20 or not agreeing:
+            return _correlation(self.picture[counts], now[counts]), share
+        return _correlation(self.picture[kept], now[kept]), share
+
+
+def _correlation(a: np.ndarray, b: np.ndarray) -> float:
+    a, b = a - a.mean(), b - b.mean()
+    return float((a * b).sum() / max(np.sqrt((a * a).sum() * (b * b).sum()), 1e-6))
+
+
+@dataclass(frozen=True, slots=True)
+class Followed:
+    """What came of following one way. frames: int (n,), from the one after the start on, in the order they were gone to; rows: (n, 6) cx, cy, width, height, angle, confidence;
+    known: bool (n,), where it was seen, the last one always. why, at: why and at which frame it stopped."""
+
+    frames: np.ndarray
+    rows: np.ndarray
+    known: np.ndarray
+    why: Why
+    at: int
+
+
+def follow(follower: OutlineFollower, start: int, grey: np.ndarray, frames: Iterable[tuple[int, np.ndarray]],
+           told: Callable[[int, Step], None] = lambda frame, step: None) -> Followed:
+    """Follow from a frame through others, (number, uint8 grey) each, until it stops or they end. What lies between two frames in which it was seen is bridged by a straight
+    line; what follows on the last of them is not kept."""
+    numbers, rows, known = [start], [[*follower.place.row(), 1.0]], [True]
+    before, why, at = thumbnail(grey), Why.END, start
+    for number, picture in frames:
+        now, at = thumbnail(picture), number
+        if is_cut(before, now):
+            why = Why.CUT
+            break
+        before = now
+        step = follower.step(picture)
+        if isinstance(step, Why):
+            why = step
+            break
+        numbers.append(number)
+        rows.append([*step.place.row(), step.confidence])
+        known.append(step.known)
+        told(number, step)
+    last = int(np.flatnonzero(known)[-1])
+    table, seen = np.array(rows[:last + 1]), np.array(known[:last + 1])
+    every = np.arange(last + 1)
+    for column in range(5):
+        table[~seen, column] = np.interp(every[~seen], every[seen], table[seen, column])
+    return Followed(np.array(numbers[1:last + 1], int), table[1:], seen[1:], why, at)
+
+
+def joined(start: int, place: Similarity, ways: Iterable[Followed]) -> Path:
+    """One path of a start that was placed and what was followed from it, back and on."""
+    frames, rows, origins = [np.array([start])], [np.array([[*place.row(), 1.0]])], [np.array([PLACED], np.uint8)]
+    for way in ways:
+        frames.append(way.frames)
+        rows.append(way.rows.reshape(-1, 6))
+        origins.append(np.where(way.known, FOLLOWED, BRIDGED).astype(np.uint8))
+    number = np.concatenate(frames)
+    order = np.argsort(number)
+    return Path.from_rows(int(number.min()), np.concatenate(rows)[order], np.concatenate(origins)[order])
