@@ -17,6 +17,7 @@ from skiagraph.errors import Cancelled, NameIsNoText, SkiagraphError
 from skiagraph.jobs import JobControl, Progress, format_left
 from skiagraph.logs import log, log_file, log_to_file
 from skiagraph.memory import give_back_large_buffers
+from skiagraph.shape.written import FORMS, outline_of
 from skiagraph.timecode import rate_of
 
 OK, FAILED, FOUND, CANCELLED, ENDED = 0, 2, 3, 130, 143
@@ -142,6 +143,22 @@ def _parser() -> argparse.ArgumentParser:
     scan.add_argument("--rate", metavar="R", type=_rate, help="frames a second of numbered pictures, which carry none (default 25)")
     scan.add_argument("--every", metavar="N", type=_positive, default=1, help="search each N-th frame only (default 1)")
 
+    follow = command("follow", run_follow, "Cover whatever an outline encloses, and follow it through the clip.")
+    follow.add_argument("source", metavar="CLIP-OR-PROJECT", type=Path)
+    follow.add_argument("-o", "--output", metavar="PROJECT", type=Path, help="project to write; the given one where it is a project")
+    follow.add_argument("--clip", metavar="NAME", help="the clip, when the project has several")
+    follow.add_argument("--frame", metavar="N", type=_count, required=True, help="frame in which the outline was drawn, from 0")
+    follow.add_argument("--outline", metavar="OUTLINE", type=_outline, required=True, help=FORMS.replace("%", "%%") + ", in px of the picture as a person sees it")
+    follow.add_argument("--direction", choices=("both", "on", "back"), default="both")
+    follow.add_argument("--motion", choices=("position", "size", "turning"), default="turning", help="what may change: position, and size, and turning (default)")
+    follow.add_argument("--name", metavar="NAME", default="", help="how the subject is called")
+    follow.add_argument("--wait", action="store_true", help="wait while the project is open elsewhere, instead of giving up")
+
+    tracks = command("tracks", run_tracks, "Write where every subject is in every frame, as CSV.")
+    tracks.add_argument("project", metavar="PROJECT", type=Path)
+    tracks.add_argument("-o", "--output", metavar="OUT.csv", type=Path, required=True)
+    tracks.add_argument("--force", action="store_true", help="replace the file if it exists already")
+
     render = command("render", run_render, "Export the clips of a project with their covers.")
     render.add_argument("project", metavar="PROJECT", type=Path)
     render.add_argument("-o", "--output", metavar="OUT", type=Path, required=True, help="file, or folder when the project has several clips")
@@ -169,6 +186,19 @@ def _parser() -> argparse.ArgumentParser:
     menu = command("integrate", run_integrate, "Add Skiagraph to the desktop's menu, with its icon and the type of its project file, for the present user.")
     menu.add_argument("--remove", action="store_true", help="take it out of the menu again")
     return parser
+
+
+def _count(text: str) -> int:
+    if not text.isdigit():
+        raise argparse.ArgumentTypeError(f"{text} is not a whole number from 0")
+    return int(text)
+
+
+def _outline(text: str):
+    try:
+        return outline_of(text)
+    except ValueError as error:
+        raise argparse.ArgumentTypeError(str(error)) from None
 
 
 def _rate(text: str):
@@ -295,6 +325,70 @@ def _chosen_clips(project, name: str | None):
     if not chosen:
         raise SkiagraphError(f"There is no clip {name} in the project; it has {', '.join(c.path.name for c in project.clips)}.")
     return chosen
+
+
+def run_follow(options, control) -> int:
+    from skiagraph.media.writer import refuse_bad_target
+    from skiagraph.project.file import SUFFIX
+    from skiagraph.project.lock import ProjectLock
+    is_project = options.source.suffix.lower() == SUFFIX
+    target = options.output or (options.source if is_project else None)
+    if target is None:
+        raise SkiagraphError(f"{options.source.name} is a clip; say with -o which project to write.", path=options.source)
+    refuse_bad_target(target, [] if is_project else [options.source])
+    with ProjectLock.wait(target, control) if options.wait else ProjectLock.take(target):
+        return _follow_into(options, target, is_project, control)
+
+
+def _follow_into(options, target: Path, is_project: bool, control: JobControl) -> int:
+    from skiagraph.follow.follower import Motion
+    from skiagraph.footage.adding import facts_of
+    from skiagraph.footage.following import Direction, end_sentence, follow_outline
+    from skiagraph.media.index import open_clip
+    from skiagraph.project import edits, file, outlines
+    from skiagraph.project.decisions import ThingSubject
+    from skiagraph.project.model import Project
+    if is_project:
+        project = _load(options.source)
+        clips = _chosen_clips(project, options.clip)
+        if len(clips) != 1:
+            raise SkiagraphError(f"{options.source.name} has {len(clips)} clips; choose one with --clip.", path=options.source)
+        clip = clips[0]
+    else:
+        project = file.load(target) if target.exists() else Project()
+        facts = facts_of(*open_clip(options.source, control))
+        clip = next((c for c in project.clips if (c.size, c.fingerprint) == (facts.size, facts.fingerprint)), None)
+        if clip is None:
+            project = edits.add_clip(project, facts)
+            clip = project.clips[-1]
+    found = follow_outline(project, clip.key, options.frame, options.outline, Direction(options.direction), Motion(options.motion), control)
+    project, key = outlines.add_subject(project, clip.key, options.frame, options.outline, ThingSubject(), " ".join(options.name.split())[:80])
+    project = outlines.rest_on_followed(project, key, clip.key, options.frame, found.path, options.motion)
+    file.save(project, target)
+    control_end(control)
+    name = project.subject(key).name
+    print(f"{name}: followed from {clip.at(found.path.first)} to {clip.at(found.path.last)} ({len(found.path)} frames), covered")
+    for end in found.ends:
+        if said := end_sentence(project, clip.key, name, end):
+            print(said)
+    print(f"Saved {target}.")
+    return OK
+
+
+def run_tracks(options, control) -> int:
+    from skiagraph.media.writer import refuse_bad_target
+    from skiagraph.project import file
+    from skiagraph.project.listing import write_tracks
+    project = file.load(options.project)
+    refuse_bad_target(options.output, [options.project, *(c.path for c in project.files)])
+    if options.output.exists() and not options.force:
+        raise SkiagraphError(f"{options.output} exists already; choose another name, or say --force.", path=options.output)
+    try:
+        rows = write_tracks(project, options.output)
+    except OSError as error:
+        raise SkiagraphError(f"{options.output} cannot be written ({error.strerror}); choose another place.", path=options.output) from error
+    print(f"Wrote {options.output} ({rows} rows)")
+    return OK
 
 
 def run_render(options, control) -> int:

@@ -11,6 +11,8 @@ from pathlib import Path
 from unittest import mock
 
 
+import numpy as np
+
 from skiagraph import cli
 from skiagraph.demo.ship import shipped
 from skiagraph.errors import CannotSaveProject
@@ -22,6 +24,7 @@ from skiagraph.media.writer import FilmWriter
 from skiagraph.project import cast, file
 from skiagraph.project.lock import ProjectLock
 from skiagraph.project.model import Decision
+from tests.follow.test_follower import SIZE, Scene
 from tests.media.test_pictures import write_pictures
 from tests.support import TemporaryFolder, head_path, make_clip, numbered_frame, project_on
 
@@ -127,6 +130,27 @@ class CommandTest(TemporaryFolder):
         for arguments in ((film, "--rate", "24"), (shots, "--rate", "0"), (shots, "--rate", "often")):
             code, _, err = self.run_command("scan", *arguments, "-o", self.folder / "q.skiagraph")
             self.assertEqual(code, 2)
+            self.assertSentence(err)
+
+    def test_follow_and_tracks(self):
+        scene = Scene(lambda n: (150 + 6 * n, 180, 1, 0))
+        film = make_clip(self.folder / "plate.mp4", 30, size=SIZE, options={"g": 12, "crf": 10}, draw=lambda n, w, h: np.repeat(scene.frame(n)[..., None], 3, axis=2))
+        place, table = self.folder / "p.skiagraph", self.folder / "t.csv"
+        outline = f"box:{150 + 60},180,90,64"
+        code, out, err = self.run_command("follow", film, "-o", place, "--frame", 10, "--outline", outline, "--name", "Plate")
+        self.assertEqual(code, 0, err)
+        self.assertIn("Plate: followed from 00:00:00:00 to 00:00:01:04 (30 frames)", out)
+        code, out, err = self.run_command("follow", place, "--frame", 10, "--outline", "polygon:200,160;240,170;215,200", "--direction", "on", "--motion", "position")
+        self.assertEqual(code, 0, err)
+        self.assertEqual([s.name for s in file.load(place).subjects], ["Plate", "Thing 1"])
+        code, out, err = self.run_command("tracks", place, "-o", table)
+        rows = table.read_text().splitlines()
+        self.assertEqual((code, rows[0]), (0, "subject,name,clip,frame,cx,cy,width,height,angle,confidence,origin"), err)
+        self.assertEqual(rows[11].split(",")[:4] + rows[11].split(",")[-1:], ["s1", "Plate", "plate.mp4", "10", "placed"])
+        for arguments in (("follow", film, "--frame", 1, "--outline", outline), ("follow", place, "--frame", 99, "--outline", outline), ("follow", place, "--frame", 1, "--outline", "ring:1,2"),
+                          ("follow", place, "--clip", "other", "--frame", 1, "--outline", outline), ("tracks", place, "-o", table), ("tracks", place, "-o", film, "--force")):
+            code, _, err = self.run_command(*arguments)
+            self.assertEqual(code, 2, arguments)
             self.assertSentence(err)
 
     def test_matte_is_white_where_the_cover_is_complete(self):

@@ -78,6 +78,8 @@ STEPS, ENOUGH = 14, 0.02
 LEFT = 0.2
 # Something that is not seen and would be in the picture with less than this share is on its way out of it.
 LEAVING = 0.75
+# What looks only as it did of late, and no longer as at the start, is so sure at most.
+AS_OF_LATE = 0.75
 # Size and turning may change by so much in a frame.
 GROWS, TURNS = 0.12, 12.0
 
@@ -97,7 +99,7 @@ class OutlineFollower:
         longer = max(place.width, place.height) * BEYOND
         # Small things are looked at enlarged, so that a step of a hundredth of their size is seen.
         self._scale = min(2.0, settings.patch / longer)
-        self._start = _Look.of(self._patch(grey, place), self._mask(grey.shape, place, ignored))
+        self._start = _Look.of(self._patch(grey, place), *self._masks(grey.shape, place, ignored))
         self._late = self._start
         self._before: np.ndarray = grey
 
@@ -192,7 +194,7 @@ class OutlineFollower:
     def _checked(self, grey: np.ndarray, guess: Similarity, least: float = 0.0, share: float = 0.0) -> tuple[Similarity, float] | None:
         """The guess made exact by the look of the start, or that of late, and how sure it is; None where it is not the same thing. least, share:
         correlation and share of cells that are asked for besides."""
-        settings, best = self.settings, None
+        settings, best, by_start = self.settings, None, True
         for look in (self._start, self._late) if self._late is not self._start else (self._start,):
             place, score, agreeing = self._laid(grey, guess, look)
             if score >= max(settings.lost, least) and agreeing >= max(settings.agree, share):
@@ -200,14 +202,17 @@ class OutlineFollower:
                 # Far from where the points went it has to look the more like itself.
                 if score < settings.sure and away > 0.35:
                     continue
-                best = place, score, agreeing
-                break
+                if best is None or score > best[1]:
+                    best, by_start = (place, score, agreeing), look is self._start
+                # While it looks as it did at the start, small errors do not add up.
+                if score >= settings.sure:
+                    break
         if best is None:
             return None
         place, score, agreeing = best
         if score >= settings.learn and agreeing >= 0.8:
-            self._late = _Look.of(self._patch(grey, place), self._mask(grey.shape, place, None))
-        return place, float(np.clip(0.25 + 0.75 * (score - settings.lost) / (1 - settings.lost), 0.0, 1.0) * min(1.0, 0.4 + agreeing))
+            self._late = _Look.of(self._patch(grey, place), *self._masks(grey.shape, place, None))
+        return place, (1.0 if by_start else AS_OF_LATE) * float(np.clip(0.25 + 0.75 * (score - settings.lost) / (1 - settings.lost), 0.0, 1.0) * min(1.0, 0.4 + agreeing))
 
     def _laid(self, grey: np.ndarray, guess: Similarity, look: _Look) -> tuple[Similarity, float, float]:
         """A look laid on the picture from a guess: the place, the correlation there, and the share of cells that agree."""
@@ -274,12 +279,13 @@ class OutlineFollower:
         return cv2.warpAffine(grey, np.column_stack([turn, corner]), (columns, rows), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
                               borderMode=cv2.BORDER_REPLICATE).astype(np.float32)
 
-    def _mask(self, size: tuple[int, int], place: Similarity, ignored: np.ndarray | None) -> np.ndarray:
-        """Weights of the patch: the outline and its rim, what is in the picture, and not what lies in front."""
+    def _masks(self, size: tuple[int, int], place: Similarity, ignored: np.ndarray | None) -> tuple[np.ndarray, np.ndarray]:
+        """What of the patch counts where it is laid on a picture, the outline and its rim, and where it is compared, the outline alone, since the rim changes with what is
+        behind; of what is in the picture, and not of what lies in front."""
         columns, rows = (max(12, round(side * BEYOND * self._scale)) for side in (place.width, place.height))
         u = ((np.arange(columns) + 0.5) / columns * 2 - 1) * BEYOND
         v = ((np.arange(rows) + 0.5) / rows * 2 - 1) * BEYOND
-        inside = self.shape.distance(u[None, :], v[:, None]) <= BEYOND - 1
+        away = self.shape.distance(u[None, :], v[:, None])
         there = np.zeros(size, np.uint8) + 255
         if ignored is not None:
             there[ignored] = 0
@@ -288,7 +294,7 @@ class OutlineFollower:
         turn = np.array([[across * cos, -down * sin], [across * sin, down * cos]])
         corner = np.array([place.cx, place.cy]) - 0.5 - turn @ ((np.array([columns, rows]) - 1) / 2)
         shown = cv2.warpAffine(there, np.column_stack([turn, corner]), (columns, rows), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
-        return inside & (shown > 127)
+        return (away <= BEYOND - 1) & (shown > 127), (away <= 0.02) & (shown > 127)
 
     def _window(self, *places: Similarity) -> np.ndarray:
         """x0, y0, x1, y1 px around places, with room."""
@@ -324,16 +330,17 @@ def _moved(place: Similarity, x: float, y: float) -> Similarity:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Look:
-    """How something looked: picture (rows, columns) float32, mask of what counts, and what a Gauss-Newton step needs of it: how the picture changes with place (px of
+    """How something looked: picture (rows, columns) float32, mask of what counts in laying it on a picture and core of what is compared, and what a Gauss-Newton step needs of it: how the picture changes with place (px of
     the look), size (share) and turning (radians), (n, 4). structure: deviation in grey levels along the weaker direction."""
 
     picture: np.ndarray
     mask: np.ndarray
+    core: np.ndarray
     slopes: np.ndarray
     structure: float
 
     @staticmethod
-    def of(patch: np.ndarray, mask: np.ndarray) -> _Look:
+    def of(patch: np.ndarray, mask: np.ndarray, core: np.ndarray) -> _Look:
         smooth = cv2.GaussianBlur(patch, (0, 0), 0.8)
         across, down = cv2.Sobel(smooth, cv2.CV_32F, 1, 0) / 8, cv2.Sobel(smooth, cv2.CV_32F, 0, 1) / 8
         rows, columns = patch.shape
@@ -341,7 +348,7 @@ class _Look:
         x, y = x - (columns - 1) / 2, y - (rows - 1) / 2
         slopes = np.stack([across, down, across * x + down * y, down * x - across * y], axis=2)[mask]
         tensor = slopes[:, :2].T @ slopes[:, :2] / max(1, len(slopes))
-        return _Look(smooth, mask, slopes, float(np.sqrt(max(0.0, np.linalg.eigvalsh(tensor)[0])) if len(slopes) >= 30 else 0.0))
+        return _Look(smooth, mask, core, slopes, float(np.sqrt(max(0.0, np.linalg.eigvalsh(tensor)[0])) if len(slopes) >= 30 else 0.0))
 
     def step(self, now: np.ndarray, motion: Motion, inside: np.ndarray | None) -> np.ndarray | None:
         """By how much a picture has to be moved (px of the look along its own axes), sized (share) and turned (radians) to come nearer. inside: what of
@@ -373,12 +380,12 @@ class _Look:
     def alike(self, now: np.ndarray, inside: np.ndarray | None = None) -> tuple[float, float]:
         """Correlation with a picture, over what agrees at all, and the share of cells that do. inside: as for step."""
         now = cv2.GaussianBlur(now, (0, 0), 0.8)
-        counts = self.mask if inside is None else self.mask & inside
+        counts = self.core if inside is None else self.core & inside
         rows, columns = self.picture.shape
-        agreeing, counted, kept = 0, 0, np.zeros_like(self.mask)
-        whole = self.picture[self.mask].std()
+        agreeing, counted, kept = 0, 0, np.zeros_like(self.core)
         if counts.sum() < 20:
             return 0.0, 0.0
+        whole = self.picture[self.core].std()
         for m in range(CELLS):
             for n in range(CELLS):
                 cell = np.s_[rows * m // CELLS:rows * (m + 1) // CELLS, columns * n // CELLS:columns * (n + 1) // CELLS]

@@ -6,6 +6,7 @@ import contextlib
 import hashlib
 import math
 import re
+from collections.abc import Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -108,7 +109,7 @@ def open_container(path: Path | str) -> av.container.InputContainer:
         raise CannotOpenMedia(f"{path} is a folder and holds no numbered pictures; choose a clip inside it.", path=path)
     if not path.is_file():
         raise CannotOpenMedia(f"{path} is no plain file but a pipe or a device; save it as a file first.", path=path)
-    if path.stat().st_size == 0:
+    if _size_of(path) == 0:
         raise CannotOpenMedia(f"{path.name} is empty; copy it again from its source.", path=path)
     try:
         return av.open(str(path.absolute()), metadata_errors="replace", options={"format_whitelist": _OF_ONE_FILE, "protocol_whitelist": "file"})
@@ -147,7 +148,9 @@ def probe(path: Path | str, rate: Fraction = RATE) -> ClipInfo:
     NameIsNoText.unless_text(path)
     pictures = pictures_at(path)
     if pictures is not None:
-        return answered(serve_probe_of_pictures, pictures.first, pictures.size, rate, name=pictures.first.name, error=CannotOpenMedia)
+        with readable(pictures.first):
+            size = pictures.size
+        return answered(serve_probe_of_pictures, pictures.first, size, rate, name=pictures.first.name, error=CannotOpenMedia)
     return answered(serve_probe, path, name=path.name, error=CannotOpenMedia)
 
 
@@ -197,7 +200,7 @@ def _probed(path: Path, inside: Inside) -> ClipInfo:
             timecode=_timecode(container, stream), fields=_fields_of(context.field_order, first),
             sound=tuple(SoundInfo(s.index, s.codec_context.name, s.codec_context.sample_rate, s.codec_context.channels,
                                   s.metadata.get("language", "")) for s in container.streams.audio if s.codec_context is not None),
-            file_size=path.stat().st_size, picture_s=_tagged_duration(stream))
+            file_size=_size_of(path), picture_s=_tagged_duration(stream))
 
 
 def _fields_of(order: int, frame: av.VideoFrame) -> str:
@@ -220,6 +223,11 @@ def _fields_of(order: int, frame: av.VideoFrame) -> str:
         return "top"
     row = frame.planes[0].line_size
     return "top" if first[:row] == whole[:row] or first[:row] != whole[row:2 * row] else "bottom"
+
+
+def _size_of(path: Path) -> int:
+    with readable(path):
+        return path.stat().st_size
 
 
 def _first_frame(container, stream, path):
@@ -260,6 +268,15 @@ def _tagged_duration(stream) -> float:
     """Seconds that a Matroska track says it lasts, 0 where it does not say."""
     found = re.fullmatch(r"(\d+):(\d+):(\d+(?:\.\d+)?)", stream.metadata.get("DURATION", ""))
     return int(found[1]) * 3600 + int(found[2]) * 60 + float(found[3]) if found else 0.0
+
+
+@contextlib.contextmanager
+def readable(path: Path) -> Iterator[None]:
+    """What goes wrong inside with reading a file becomes CannotOpenMedia: it was there a moment ago."""
+    try:
+        yield
+    except OSError as error:
+        raise CannotOpenMedia(f"{path.name} cannot be read any more ({error.strerror or error}); put it back where it was.", path=path) from error
 
 
 def fingerprint(path: Path | str, scheme: str = "") -> str:

@@ -23,7 +23,7 @@ import platformdirs
 from skiagraph.errors import CannotOpenMedia
 from skiagraph.jobs import JobControl
 from skiagraph.media.checksums import teller
-from skiagraph.media.clip import ClipInfo, open_container, picture_stream, probe
+from skiagraph.media.clip import ClipInfo, open_container, picture_stream, probe, readable
 from skiagraph.media.confined import Inside, answered
 from skiagraph.media.frame import bytes_of
 from skiagraph.media.pictures import CONTAINER, RATE, pictures_at
@@ -94,7 +94,8 @@ def load_index(info: ClipInfo, control: JobControl | None = None, cache_dir: Pat
     """
     if info.container == CONTAINER:
         return _of_pictures(info)
-    place = _cache_path(info.path, cache_dir)
+    with readable(info.path):
+        place = _cache_path(info.path, cache_dir)
     with contextlib.suppress(OSError, KeyError, ValueError, EOFError, zipfile.BadZipFile):
         with np.load(place) as kept:
             return FrameIndex(kept["pts"], kept["sync"], kept["spare"], Fraction(int(kept["base"][0]), int(kept["base"][1])), str(kept["damage"]))
@@ -126,8 +127,8 @@ def keep_index(info: ClipInfo, index: FrameIndex, cache_dir: Path | None = None)
     """Write the index to the cache; a cache that cannot be written is not an error. Of numbered pictures none is kept."""
     if info.container == CONTAINER:
         return
-    place = _cache_path(info.path, cache_dir)
     with contextlib.suppress(OSError):
+        place = _cache_path(info.path, cache_dir)
         place.parent.mkdir(parents=True, exist_ok=True)
         handle, name = tempfile.mkstemp(dir=place.parent, suffix=".npz")
         with os.fdopen(handle, "wb") as file:

@@ -55,6 +55,14 @@ class PersonSubject(SubjectKind, Value, frozen=True, tag_field="kind", tag="pers
     doubtful_word: ClassVar[str] = "Doubtful"
 
 
+@SubjectKind.register
+class ThingSubject(SubjectKind, Value, frozen=True, tag_field="kind", tag="thing"):
+    """A plate, a sign, a screen."""
+
+    word: ClassVar[str] = "Thing"
+    doubtful_word: ClassVar[str] = "Doubtful"
+
+
 class Sighting(Value, frozen=True):
     """One unbroken stretch of a subject in a clip, covered from first to last (both included).
 

@@ -27,6 +27,11 @@ class Head(TrackKind, Value, frozen=True, tag_field="kind", tag="head"):
     """A head, crown to chin and ear to ear, as the face detector and the followers give it."""
 
 
+@TrackKind.register
+class Outlined(TrackKind, Value, frozen=True, tag_field="kind", tag="outlined"):
+    """Whatever an outline that a person placed encloses."""
+
+
 class TrackSource(Family):
     """Which job a track comes from, with its settings."""
 
@@ -39,6 +44,14 @@ class FromScan(TrackSource, Value, frozen=True, tag_field="kind", tag="scan"):
 
     scan: Key
     every: Positive = 1
+
+
+@TrackSource.register
+class FromFollowing(TrackSource, Value, frozen=True, tag_field="kind", tag="following"):
+    """Following an outline that a person placed at a frame. motion: what was allowed to change."""
+
+    frame: Count
+    motion: Annotated[str, msgspec.Meta(max_length=40)] = ""
 
 
 class Track(Value, frozen=True):

@@ -7,11 +7,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from skiagraph.errors import EditRefused
-from skiagraph.project.edits import with_new_subject
+from skiagraph.project.decisions import PersonSubject, SubjectKind
+from skiagraph.project.edits import next_name, with_new_subject
+from skiagraph.project.evidence import FromFollowing, Outlined, Track
 from skiagraph.project.model import Change, Decision, Outline, Portrait, Project, Reach, Repair, Sighting, Subject, replace
 from skiagraph.project.rows import keyframe_change, outline_at, path_place, place_beneath, repair_change
 from skiagraph.shape.change import change_between, held_from, keyed, with_keyframe, without_keyframe
 from skiagraph.shape.shape import nearest_turn
+from skiagraph.track.path import Path
 
 
 @dataclass(frozen=True, slots=True)
@@ -154,11 +157,30 @@ def remove_sighting(project: Project, key: str, clip: str, frame: int) -> Projec
     return _with_sighting(project, subject, sighting, None)
 
 
-def add_subject(project: Project, clip: str, frame: int, outline: Outline) -> tuple[Project, str]:
+def add_subject(project: Project, clip: str, frame: int, outline: Outline, of: SubjectKind = PersonSubject(), name: str = "") -> tuple[Project, str]:
     """The project with a subject drawn by hand at a frame, and its key."""
     box = (outline.cx - outline.width * 0.4, outline.cy - outline.height * 0.25, outline.cx + outline.width * 0.4, outline.cy + outline.height * 0.4)
-    project, subject = with_new_subject(project, decision=Decision.COVER, portrait=Portrait(clip, frame, box))
+    project, subject = with_new_subject(project, decision=Decision.COVER, portrait=Portrait(clip, frame, box), of=of, name=name or next_name(project, of=of), named=bool(name))
     return _placed(project, subject, clip, frame, outline), subject.key
+
+
+def rest_on_followed(project: Project, key: str, clip: str, frame: int, path: Path, motion: str = "") -> Project:
+    """The project with a subject's sighting at a frame resting on a path that was followed from there.
+
+    What was placed by hand at other frames stays exactly there, and nothing that was covered is less so: beyond the path the sighting goes on as far as it did.
+    """
+    subject, sighting = _seen(project, key, clip, frame)
+    project, track = project.new_id("tracks")
+    project = replace(project, evidence=project.evidence.with_tracks((Track(track, clip, path, FromFollowing(frame, motion), Outlined()),)))
+    low, high = room_around(project, subject, clip, sighting.first, sighting.last)
+    placed = [(k, outline_at(project, sighting, k)) for k in sighting.marks() if k != frame]
+    # Where it had been followed before, that stays beneath for the frames that the new path does not have.
+    under = tuple(t for t in sighting.tracks if isinstance(project.evidence.by_key()[t].source, FromFollowing)) if sighting.tracks else ()
+    new = replace(sighting, tracks=(track, *under), base=None, whole=Change(), keyframes=(), repairs=(),
+                  first=max(low, min(sighting.first, path.first)), last=min(high, max(sighting.last, path.last)))
+    for k, outline in placed:
+        new = _changed(project, new, k, outline, Reach.KEYFRAME)
+    return _with_sighting(project, project.subject(key), sighting, new)
 
 
 def _placed(project: Project, subject: Subject, clip: str, frame: int, outline: Outline) -> Project:

@@ -25,6 +25,7 @@ class Reason:
     ENDS_INSIDE = "ends-inside"
     BEGINS_INSIDE = "begins-inside"
     FACE_OUTSIDE = "face-outside-cover"
+    HEAD_BARED = "head-bared"
     NOBODYS_FACE = "face-of-nobody"
     MAYBE_AT_EDGE = "maybe-at-edge"
     NOT_FOUND_AGAIN = "not-found-again"

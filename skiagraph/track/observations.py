@@ -20,7 +20,7 @@ import numpy as np
 import platformdirs
 
 from skiagraph.detect.detections import Detections
-from skiagraph.media.clip import fingerprint
+from skiagraph.media.clip import fingerprint, readable
 from skiagraph.track.linking import Seen
 
 # Raised when what is written, or how faces are found, changes; older diaries are then left alone.
@@ -61,7 +61,9 @@ class Diary:
     def __init__(self, clip: Path, settings: str, folder: Path | None = None):
         base = folder or Path(platformdirs.user_cache_dir("skiagraph")) / "scans"
         _forget_old(base)
-        self._folder = base / hashlib.sha256(f"{VERSION}|{fingerprint(clip)}|{settings}".encode()).hexdigest()[:32]
+        with readable(clip):
+            contents = fingerprint(clip)
+        self._folder = base / hashlib.sha256(f"{VERSION}|{contents}|{settings}".encode()).hexdigest()[:32]
         self._chunks: list[Path | list[Observation]] = []
         self._waiting: list[Observation] = []
 

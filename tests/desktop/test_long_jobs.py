@@ -264,7 +264,7 @@ class AddingTest(DesktopTest):
         clip = make_clip(self.folder / "long.webm", 30, encoder="libvpx-vp9")
         told, go = [], threading.Event()
 
-        def slow(path, control):
+        def slow(path, control, rate):
             control.report("Reading the clip", 10, 100)
             told.append(path)
             while not go.wait(0.01):

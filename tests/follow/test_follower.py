@@ -28,7 +28,7 @@ class Scene:
 
     def truth(self, n):
         cx, cy, scale, angle = self.place(n)
-        return Similarity(cx, cy, self.size[0] * scale, self.size[1] * scale, angle)
+        return Similarity(*(float(v) for v in (cx, cy, self.size[0] * scale, self.size[1] * scale, angle)))
 
     def frame(self, n):
         cx, cy, scale, angle = self.place(n)

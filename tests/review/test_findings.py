@@ -152,6 +152,27 @@ class FindingTest(TemporaryFolder):
         alone = project_on(self.clip, hidden)
         self.assertIn("s1", {f.subject for f in findings(alone) if f.reason == Reason.UNSURE})
 
+    def test_a_cover_that_was_moved_off_a_head_is_a_finding_also_where_no_face_was_found(self):
+        project = project_on(self.clip, head_path(0, 60, width=30, height=40))
+
+        def bared(value):
+            return [(f.first, f.last, f.worst) for f in findings(value) if f.reason == Reason.HEAD_BARED]
+
+        self.assertEqual(bared(project), [])
+        nudged = outlines.move_outline(project, "s1", "c1", 30, Outline.at(81, 48, 30, 40), Reach.SIGHTING)
+        self.assertEqual(bared(nudged), [], "a rim says nothing")
+        moved = outlines.move_outline(project, "s1", "c1", 30, Outline.at(80 + 0.29 * 30, 48, 30, 40), Reach.FRAME)
+        (first, last, worst), = bared(moved)
+        self.assertTrue(first <= 30 <= last and 0.5 < worst < 0.95)
+        self.assertLess(last - first, 16, "the rest of it was not moved")
+        for value in (outlines.move_outline(project, "s1", "c1", 30, Outline.at(80, 48, 18, 24), Reach.SIGHTING),
+                      outlines.move_outline(project, "s1", "c1", 30, Outline.at(130, 48, 30, 40), Reach.KEYFRAME)):
+            self.assertTrue(bared(value))
+        trimmed = outlines.trim_sighting(project, "s1", "c1", 10, 0, 39)
+        self.assertEqual(bared(trimmed), [(40, 59, 0.0)])
+        self.assertEqual(bared(cast.decide(moved, ["s1"], Decision.SHOW)), [])
+        self.assertIn("lies bare", sentence(moved, next(f for f in findings(moved) if f.reason == Reason.HEAD_BARED)))
+
     def test_findings_do_not_depend_on_what_was_checked_before(self):
         rng = np.random.default_rng(2)
         project = with_faces(project_on(self.clip, head_path(0, 60, confidence=0.3), head_path(10, 30, cx=30), head_path(0, 60, cx=130)),

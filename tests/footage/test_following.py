@@ -1,0 +1,96 @@
+"""Following through a real film: the path becomes evidence, what was placed stays, and nothing that was covered is less so."""
+
+import csv
+
+import numpy as np
+
+from skiagraph.errors import EditRefused
+from skiagraph.follow.follower import Why
+from skiagraph.footage.adding import add_clip
+from skiagraph.footage.following import Direction, end_sentence, follow_outline
+from skiagraph.project import file, outlines
+from skiagraph.project.decisions import ThingSubject
+from skiagraph.project.listing import COLUMNS, write_tracks
+from skiagraph.project.model import Outline, Project, Reach
+from skiagraph.project.rows import outline_at, outline_rows
+from skiagraph.shape.shape import Shape
+from tests.follow.test_follower import SIZE, Scene
+from tests.support import TemporaryFolder, make_clip, opened
+
+BOX = Shape.kinds["box"]()
+
+
+class FollowingTest(TemporaryFolder):
+    def setUp(self):
+        super().setUp()
+        self.scene = Scene(lambda n: (120 + 6 * n, 180 + 20 * np.sin(n / 9), 1, 0))
+        clip = make_clip(self.folder / "quay.mp4", 60, size=SIZE, options={"g": 12, "crf": 10}, draw=lambda n, w, h: np.repeat(self.scene.frame(n)[..., None], 3, axis=2))
+        self.project = add_clip(Project(), *opened(clip))
+
+    def outline(self, n):
+        return Outline(self.scene.truth(n), BOX)
+
+    def followed(self, frame=20, **how):
+        project, key = outlines.add_subject(self.project, "c1", frame, self.outline(frame), ThingSubject())
+        found = follow_outline(project, "c1", frame, self.outline(frame), **how)
+        return outlines.rest_on_followed(project, key, "c1", frame, found.path, "turning"), key, found
+
+    def away(self, project, key, n):
+        sighting, = project.subject(key).sightings
+        place, truth = outline_at(project, sighting, n).place, self.scene.truth(n)
+        return float(np.hypot(place.cx - truth.cx, place.cy - truth.cy))
+
+    def test_both_ways_through_the_whole_clip(self):
+        project, key, found = self.followed()
+        self.assertEqual(([why for _, why, _ in found.ends], found.path.first, found.path.last), ([Why.END, Why.END], 0, 59))
+        self.assertLess(max(self.away(project, key, n) for n in range(60)), 1.0)
+        self.assertEqual((project.subject(key).name, project.subject(key).is_covered, project.subject(key).sightings[0].shape), ("Thing 1", True, BOX))
+        place = self.folder / "p.skiagraph"
+        file.save(project, place)
+        self.assertEqual(file.load(place), project)
+
+    def test_one_way_and_between_marks(self):
+        _, _, found = self.followed(direction=Direction.ON, last=40)
+        self.assertEqual((found.path.first, found.path.last), (20, 40))
+        _, _, found = self.followed(direction=Direction.BACK, first=5)
+        self.assertEqual((found.path.first, found.path.last), (5, 20))
+
+    def test_what_was_placed_stays_when_it_is_followed_again(self):
+        project, key = outlines.add_subject(self.project, "c1", 20, self.outline(20), ThingSubject())
+        wanted = Outline.at(260, 150, 100, 70, 5, shape=BOX)
+        project = outlines.move_outline(project, key, "c1", 30, wanted, Reach.KEYFRAME)
+        before, = project.subject(key).sightings
+        for _ in range(2):
+            found = follow_outline(project, "c1", 20, self.outline(20), Direction.ON)
+            project = outlines.rest_on_followed(project, key, "c1", 20, found.path)
+            sighting, = project.subject(key).sightings
+            np.testing.assert_allclose(outline_at(project, sighting, 30).place.row(), wanted.place.row(), atol=0.02)
+            self.assertLessEqual(sighting.first, before.first)
+            self.assertGreaterEqual(sighting.last, before.last)
+        self.assertEqual(sighting.marks(), (30,))
+
+    def test_where_it_is_lost_the_cover_stays_as_far_as_it_was(self):
+        project, key = outlines.add_subject(self.project, "c1", 20, self.outline(20), ThingSubject())
+        before, = project.subject(key).sightings
+        found = follow_outline(project, "c1", 20, self.outline(20), Direction.ON, last=24)
+        after, = outlines.rest_on_followed(project, key, "c1", 20, found.path).subject(key).sightings
+        self.assertEqual((after.first, after.last), (before.first, before.last))
+
+    def test_nothing_to_hold_on_to_is_said(self):
+        clip = make_clip(self.folder / "wall.mp4", 10, size=SIZE, draw=lambda n, w, h: np.full((h, w, 3), 120, np.uint8))
+        project = add_clip(Project(), *opened(clip))
+        with self.assertRaises(EditRefused) as caught:
+            follow_outline(project, "c1", 2, Outline.at(200, 200, 80, 60))
+        self.assertSentence(str(caught.exception), "edge")
+        self.assertEqual(end_sentence(project, "c1", "Plate", (Direction.ON, Why.HIDDEN, 7)), "Plate was lost sight of at 00:00:00:07.")
+
+    def test_rows_for_other_programs(self):
+        project, key, _ = self.followed()
+        self.assertEqual(write_tracks(project, self.folder / "t.csv"), 60)
+        with open(self.folder / "t.csv", newline="") as opened_file:
+            rows = list(csv.DictReader(opened_file))
+        self.assertEqual(tuple(rows[0]), COLUMNS)
+        table = outline_rows(project, project.subject(key).sightings[0])
+        self.assertEqual([(r["subject"], r["clip"], int(r["frame"])) for r in rows], [(key, "quay.mp4", n) for n in range(60)])
+        np.testing.assert_allclose([float(r["cx"]) for r in rows], table[:, 0], atol=0.01)
+        self.assertEqual((rows[20]["origin"], rows[3]["origin"]), ("placed", "followed"))
