@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QMenu, QMenuBar
 
 from skiagraph.desktop.session import View
 from skiagraph.desktop.words import tr
+from skiagraph.footage.following import Direction
 from skiagraph.project.model import Decision
 
 
@@ -31,7 +32,10 @@ class Actions:
         self.undo, self.redo = self._menu("Edit", [("Undo", "Ctrl+Z", window.document.undo), ("Redo", "Ctrl+Shift+Z", window.document.redo)])
         self._more("Edit", [None, *((word, key, lambda d=d: cover.casting.decide(session.selected, d)) for word, key, d in (
             ("Decide: cover", "1", Decision.COVER), ("Decide: show", "2", Decision.SHOW), ("Decide: undecided", "3", Decision.UNDECIDED))),
-            None, ("Add a face", "A", lambda: cover.draw_face(True)), ("Merge selected", "Ctrl+M", cover.casting.merge_selected), ("Split at the playhead", "Ctrl+K", cover.casting.split_here),
+            None, ("Add a face", "A", lambda: cover.draw("ellipse")), ("Add a plate, a sign, a screen", "B", lambda: cover.draw("box")),
+            ("Follow both ways", "T", lambda: cover.follow(Direction.BOTH)), ("Follow on", "Shift+T", lambda: cover.follow(Direction.ON)),
+            ("Follow back", "Ctrl+T", lambda: cover.follow(Direction.BACK)), None,
+            ("Merge selected", "Ctrl+M", cover.casting.merge_selected), ("Split at the playhead", "Ctrl+K", cover.casting.split_here),
             ("Dismiss: not a person", "Backspace", lambda: cover.casting.dismiss(session.selected)), ("Use this frame as the portrait", "P", cover.casting.choose_portrait),
             ("Begin sighting here", "[", lambda: cover.trim("begin")), ("End sighting here", "]", lambda: cover.trim("end")),
             ("Remove keyframe or correction", "Del", cover.drop_keyframe), ("Remove from register", "Ctrl+Backspace", cover.remove_selected),

@@ -20,13 +20,16 @@ from skiagraph.desktop.session import Session
 from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.transport import Transport
 from skiagraph.desktop.words import counted, percent, tr
+from skiagraph.footage.following import Direction
 from skiagraph.project import edits, outlines
+from skiagraph.project.decisions import PersonSubject, ThingSubject
 from skiagraph.project.model import Outline, Project
 from skiagraph.project.outlines import sighting_at
 from skiagraph.project.rows import cover_outline, outline_at
 from skiagraph.review.register import Show, register_rows
 from skiagraph.review.lanes import attention, lanes, next_finding, next_keyframe, seen_summary
-from skiagraph.track.path import ORIGIN_NAMES
+from skiagraph.shape.shape import Shape
+from skiagraph.track.path import ORIGIN_NAMES, Path
 
 _ORIGIN_SENTENCE = {"found": "Found by the detector", "followed": "Followed in the picture", "bridged": "Bridged while out of sight", "placed": "Placed by hand"}
 
@@ -35,6 +38,7 @@ class CoverPage(QWidget):
     """Asks the document for edits; its widgets are refreshed from the project."""
 
     said = Signal(str)
+    followWanted = Signal(str, str, int, object, object)
 
     def __init__(self, document: Document, session: Session, portraits: Portraits, parent: QWidget | None = None):
         super().__init__(parent)
@@ -106,7 +110,7 @@ class CoverPage(QWidget):
         bar.markPressed.connect(lambda which: session.set_mark(which, session.frame))
         bar.viewChosen.connect(session.set_view)
         bar.fitPressed.connect(view.fit)
-        bar.drawPressed.connect(view.set_drawing)
+        bar.drawPressed.connect(self.draw)
         bar.clipChosen.connect(lambda key: self.show_clip(key))
         bar.sought.connect(self.seek)
         register = self.register
@@ -126,6 +130,7 @@ class CoverPage(QWidget):
         panel.reachChosen.connect(session.set_reach)
         panel.keyframeWanted.connect(lambda: self._edit_here("add keyframe", outlines.keyframe_here))
         panel.keyframeDropped.connect(self.drop_keyframe)
+        panel.followPressed.connect(self.follow)
         panel.beginHere.connect(lambda: self.trim("begin"))
         panel.endHere.connect(lambda: self.trim("end"))
         panel.reach.set_value(session.reach)
@@ -181,16 +186,43 @@ class CoverPage(QWidget):
         if self.session.selected:
             self.document.edit("remove from register", edits.remove_subjects, self.session.selected)
 
-    def draw_face(self, on: bool) -> None:
-        self.transport.draw.setChecked(on)
+    def draw(self, shape: str) -> None:
+        """Draw an outline of a shape with the next drag; empty leaves it."""
+        self.transport.set_tool(shape)
+        self.picture.set_drawing(Shape.kinds[shape]() if shape else None)
+        self.picture.set_hint({"ellipse": tr("Draw around the face.  Esc leaves."), "box": tr("Draw a box around what is to be covered.  Esc leaves.")}.get(shape, ""))
+
+    def follow(self, direction: Direction) -> None:
+        """Follow the selected outline from this frame, between the marks."""
+        subject, clip, frame = self.session.subject, self.session.clip, self.session.frame
+        sighting = sighting_at(subject, clip.key, frame) if subject and clip else None
+        if sighting is None:
+            self.said.emit(tr("Choose whoever or whatever is to be followed, at a frame where its outline lies well."))
+            return
+        self.picture.set_hint("")
+        self.player.set_speed(0)
+        self.followWanted.emit(subject.key, clip.key, frame, direction, self.session.span)
+
+    def show_followed(self, subject: str, clip: str, frame: int, path: Path) -> None:
+        """How far following is: the outline where it was found last, and the cover with it; nothing is kept of it."""
+        if self.session.clip is None or self.session.clip.key != clip or all(s.key != subject for s in self.document.project.subjects):
+            return
+        self._trial = None
+        self.session.set_frame(path.first if path.first < frame and (path.last == frame or self.session.frame < frame) else path.last)
+        self._trial = outlines.rest_on_followed(self.document.project, subject, clip, frame, path)
+        self._ask_picture()
+        self._refresh_outlines()
+        self._refresh_register()
+        self._refresh_place()
 
     def escape(self) -> None:
         """Leave the smallest thing that is under way."""
         if self.picture.cancel_drag():
             return
         if self.picture.is_drawing:
-            self.draw_face(False)
+            self.draw("")
         else:
+            self.picture.set_hint("")
             self.session.select([])
 
     # What widgets report
@@ -229,17 +261,19 @@ class CoverPage(QWidget):
             self.document.edit(name, outlines.move_outline, subject.key, clip.key, self.session.frame, outline, self.session.reach)
 
     def _drawn(self, outline: Outline) -> None:
-        self.draw_face(False)
+        self.draw("")
         clip = self.session.clip
         made: list[str] = []
+        is_face = isinstance(outline.shape, Shape.kinds["ellipse"])
 
         def add(project):
-            project, key = outlines.add_subject(project, clip.key, self.session.frame, outline)
+            project, key = outlines.add_subject(project, clip.key, self.session.frame, outline, PersonSubject() if is_face else ThingSubject())
             made.append(key)
             return project
 
-        if clip and self.document.edit("add face", add):
+        if clip and self.document.edit("add face" if is_face else "add thing", add):
             self.session.select(made)
+            self.picture.set_hint(tr("Press T to follow it both ways, or place it anew at other frames."))
 
     def _style_moved(self, style) -> None:
         subject = self.session.subject
@@ -299,6 +333,8 @@ class CoverPage(QWidget):
 
     def _selection_changed(self) -> None:
         self._trial = None
+        if not self.picture.is_drawing:
+            self.picture.set_hint("")
         self.register.set_selection(self.session.selected)
         self._refresh_inspector()
         self._refresh_outlines()
@@ -346,7 +382,8 @@ class CoverPage(QWidget):
         self.document.learn_damage()
 
     def _refresh_register(self) -> None:
-        clip, project = self.session.clip, self.document.project
+        # While something is followed its lane grows with it.
+        clip, project = self.session.clip, self._trial or self.document.project
         if clip is None:
             self.register.set_content(None, [], {}, np.zeros(1, np.uint8), "", "Everyone found will be listed here once a clip is scanned.")
             return
@@ -355,9 +392,10 @@ class CoverPage(QWidget):
         subjects = register_rows(project, clip, waiting, casting.show, casting.order)
         drawn = lanes(project, clip, subjects, waiting)
         count = sum(f.clip == clip.key for f in waiting)
-        people = sum(not s.doubtful for s in subjects)
-        doubtful = len(subjects) - people
-        note = " · ".join([counted(people, "1 person", "{n} people"), *([tr("{n} doubtful", n=doubtful)] if doubtful else []), tr("{n} to look at", n=count)]) if subjects else ""
+        things = sum(isinstance(s.of, ThingSubject) for s in subjects)
+        people = sum(not s.doubtful for s in subjects) - things
+        doubtful = len(subjects) - people - things
+        note = " · ".join([*([counted(people, "1 person", "{n} people")] if people or not things else []), *([counted(things, "1 thing", "{n} things")] if things else []), *([tr("{n} doubtful", n=doubtful)] if doubtful else []), tr("{n} to look at", n=count)]) if subjects else ""
         empty = "Nobody was found. Press A and draw around a face to add it." if project.scan_of(clip.key) else "Scan the clip in Footage, or press A and draw around a face to add it."
         if casting.show != Show.EVERYBODY and any(s.in_clip(clip.key) for s in project.subjects):
             empty = tr("Nobody is listed under “{list}”. Choose another list above.", list=tr(SHOW_WORD[casting.show]))
@@ -386,11 +424,13 @@ class CoverPage(QWidget):
 
     def _refresh_place(self) -> None:
         subject, clip, frame = self.session.subject, self.session.clip, self.session.frame
+        project = self._trial or self.document.project
+        subject = next((s for s in project.subjects if subject is not None and s.key == subject.key), None)
         sighting = sighting_at(subject, clip.key, frame) if subject and clip else None
         if sighting is None:
             self.inspector.show_place(tr("Not in the picture at this frame."), False, False)
             return
-        outline = outline_at(self.document.project, sighting, frame)
+        outline = outline_at(project, sighting, frame)
         marks = sighting.marks()
         put_right = any(r.frame == frame for r in sighting.repairs)
         how = tr("Corrected at this frame" if put_right else "Keyframe" if frame in marks else _ORIGIN_SENTENCE[ORIGIN_NAMES[outline.origin]])

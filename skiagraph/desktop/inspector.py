@@ -10,6 +10,7 @@ from skiagraph.desktop.controls import Choice, Pick, column, line, push_button, 
 from skiagraph.desktop.cover_controls import CoverControls
 from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.words import tr
+from skiagraph.footage.following import Direction
 from skiagraph.project.model import Decision, Reach, Subject
 
 
@@ -24,6 +25,7 @@ class Inspector(QScrollArea):
     reachChosen = Signal(object)
     keyframeWanted = Signal()
     keyframeDropped = Signal()
+    followPressed = Signal(object)
     beginHere = Signal()
     endHere = Signal()
     portraitWanted = Signal()
@@ -102,6 +104,16 @@ class Inspector(QScrollArea):
         keys.addWidget(self.keep, 1)
         keys.addWidget(self.drop, 1)
         panel.addLayout(keys)
+        ways = line()
+        ways.addWidget(quiet("Follow"))
+        self.ways = []
+        for text, direction, tip in (("Back", Direction.BACK, "Follow it back from this frame (Ctrl+T)"), ("Both ways", Direction.BOTH, "Follow it both ways from this frame (T)"),
+                                     ("On", Direction.ON, "Follow it on from this frame (Shift+T)")):
+            button = push_button(text, "", tip)
+            button.clicked.connect(lambda _=False, direction=direction: self.followPressed.emit(direction))
+            ways.addWidget(button, 1)
+            self.ways.append(button)
+        panel.addLayout(ways)
         ends = line()
         self.begin = push_button("Begin here", "", "Begin the cover of this sighting at this frame ([)")
         self.end = push_button("End here", "", "End the cover of this sighting at this frame (])")
@@ -131,6 +143,8 @@ class Inspector(QScrollArea):
         self._where.setText(text)
         self.keep.setEnabled(seen and not keyframe)
         self.drop.setEnabled(keyframe)
+        for button in self.ways:
+            button.setEnabled(seen)
         self.begin.setEnabled(seen)
         self.end.setEnabled(seen)
         self.portrait.setEnabled(seen)

@@ -3,6 +3,7 @@ another was opened goes nowhere."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from fractions import Fraction
 from pathlib import Path
 
@@ -17,15 +18,18 @@ from skiagraph.desktop.words import counted, tr
 from skiagraph.errors import SkiagraphError
 from skiagraph.footage import relink
 from skiagraph.footage.adding import facts_of
+from skiagraph.footage.following import Direction, end_sentence, follow_between
 from skiagraph.footage.scanning import ScanNews, scan_clips
 from skiagraph.footage.source import is_same_file
 from skiagraph.handover.delivery import Planned, deliver
 from skiagraph.jobs import JobControl
 from skiagraph.media.index import open_clip
 from skiagraph.media.pictures import RATE
-from skiagraph.project import edits
+from skiagraph.project import edits, outlines
 from skiagraph.project.carry import Report
+from skiagraph.project.rows import outline_at
 from skiagraph.review.finding import LEAST
+from skiagraph.track.path import Path as HeadPath
 
 # A job shorter than this shows no progress, which would only flicker.
 SHOW_AFTER_MS = 350
@@ -33,10 +37,11 @@ BUSY = "Something is running already; wait for it or cancel it."
 
 
 class LongJobs(QObject):
-    """changed: a job began or ended; exported: one clip was handed over. running: the scan or export under way, adding: clips being read."""
+    """changed: a job began or ended; exported: one clip was handed over; followed: following from a frame of a clip ended. running: the scan or export under way, adding: clips being read."""
 
     changed = Signal()
     exported = Signal(object)
+    followed = Signal(str, int)
 
     def __init__(self, document: Document, notice: Notice, scanning: JobStrip, intake: JobStrip, exporting: JobStrip, parent: QObject):
         super().__init__(parent)
@@ -191,6 +196,42 @@ class LongJobs(QObject):
 
         self._notice.say(tr("The scan of {name} was stopped and changed nothing; what you decided stays. It had found {people} in the first {n} frames.",
                             name=name, people=people, n=result.reached), "Keep what was found", keep)
+
+    # Following
+
+    def follow(self, subject: str, clip: str, frame: int, direction: Direction, span: tuple[int, int], watch: Callable[[str, str, int, HeadPath], None]) -> None:
+        """Follow a subject's outline from a frame, within span. watch: hears how far it is. Stopped, it keeps what was followed."""
+        document = self._document
+        if self.running is not None:
+            self._notice.say(BUSY)
+            return
+        if document.read_only:
+            document.refused.emit(document.only_looked_at)
+            return
+        self._notice.say("")
+        project, token = document.settled, document.token
+        sighting = outlines.sighting_at(project.subject(subject), clip, frame)
+        outline = outline_at(project, sighting, frame)
+        far: list[HeadPath] = []
+
+        def told(path: HeadPath) -> None:
+            far[:] = [path]
+            if self._is_present(token):
+                watch(subject, clip, frame, path)
+
+        def take(path: HeadPath | None, said: list[str]) -> None:
+            there = self._is_present(token) and any(s.key == subject for s in document.project.subjects)
+            if path is not None and there and outlines.sighting_at(document.project.subject(subject), clip, frame) is not None:
+                document.edit("follow", outlines.rest_on_followed, subject, clip, frame, path, str(direction))
+            self.followed.emit(clip, frame)
+            self._notice.say(" ".join(text for text in said if text))
+
+        runner = JobRunner(lambda control: run_apart(follow_between, project, clip, frame, outline, direction, span, control=control, told=runner.tell), self)
+        runner.told.connect(told)
+        name = project.subject(subject).name
+        runner.finished.connect(lambda found: take(found.path, [end_sentence(project, clip, name, end) for end in found.ends]))
+        runner.cancelled.connect(lambda: take(far[0] if far else None, [tr("Following was stopped; what was followed stays.") if far else ""]))
+        self._begin(runner, "Following", self._scanning, lambda p: tr("Following {name}", name=name))
 
     # Exporting
 

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QWidget
 from skiagraph.desktop import theme
 from skiagraph.desktop.session import View
 from skiagraph.desktop.words import tr
-from skiagraph.shape.shape import LEAST_PX, Outline
+from skiagraph.shape.shape import LEAST_PX, Outline, Shape
 
 HANDLE, REACH = 4.5, 10.0
 TURN_AWAY = 22.0
@@ -47,7 +47,8 @@ class PictureView(QWidget):
         self._split = 0.5
         self._view = View.RESULT
         self._drag: dict | None = None
-        self._drawing = False
+        self._drawing: Shape | None = None
+        self._hint = ""
         self._hover = ""
         self._message = ""
 
@@ -82,15 +83,21 @@ class PictureView(QWidget):
             self._quiet = quiet
             self.update()
 
-    def set_drawing(self, drawing: bool) -> None:
-        """Draw an outline around a new face with the next drag."""
-        self._drawing = drawing
-        self.setCursor(Qt.CursorShape.CrossCursor if drawing else Qt.CursorShape.ArrowCursor)
+    def set_drawing(self, shape: Shape | None) -> None:
+        """Draw an outline of a shape around somebody or something new with the next drag; None leaves it."""
+        self._drawing = shape
+        self.setCursor(Qt.CursorShape.CrossCursor if shape is not None else Qt.CursorShape.ArrowCursor)
         self.update()
 
     @property
     def is_drawing(self) -> bool:
-        return self._drawing
+        return self._drawing is not None
+
+    def set_hint(self, text: str) -> None:
+        """What is usually done next, said in the corner of the picture; empty for nothing."""
+        if text != self._hint:
+            self._hint = text
+            self.update()
 
     # Zoom and pan
 
@@ -163,8 +170,8 @@ class PictureView(QWidget):
             self._paint_outlines(painter)
         if self._drag and self._drag["kind"] == "draw":
             self._paint_drawn(painter)
-        if self._drawing and not self._drag:
-            self._paint_hint(painter, tr("Draw around the face.  Esc leaves."))
+        if self._hint and not self._drag and not self._quiet:
+            self._label(painter, QPointF(12, 12), self._hint)
 
     def _paint_split(self, painter, area) -> None:
         x = area.x() + area.width() * self._split
@@ -242,14 +249,15 @@ class PictureView(QWidget):
         painter.setPen(QColor(theme.PAPER))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
-    def _paint_hint(self, painter, text: str) -> None:
-        self._label(painter, QPointF(12, 12), text)
-
     def _paint_drawn(self, painter) -> None:
-        a, b = self._drag["from"], self._drag["to"]
         painter.setPen(QPen(QColor(theme.LILAC), 2.0))
         painter.setBrush(QColor(167, 155, 200, 40))
-        painter.drawEllipse(QRectF(self.to_screen(a), self.to_screen(b)).normalized())
+        painter.drawPath(self._edge(self._drawn_outline(self._drag)))
+
+    def _drawn_outline(self, drag: dict) -> Outline:
+        """What a drag has drawn so far."""
+        a, b = drag["from"], drag["to"]
+        return Outline.at((a.x() + b.x()) / 2, (a.y() + b.y()) / 2, max(1.0, abs(a.x() - b.x())), max(1.0, abs(a.y() - b.y())), shape=self._drawing)
 
     def _edge(self, outline: Outline) -> QPainterPath:
         path = QPainterPath()
@@ -294,7 +302,7 @@ class PictureView(QWidget):
             return
         if event.button() != Qt.MouseButton.LeftButton or self._image is None:
             return
-        if self._drawing:
+        if self.is_drawing:
             here = self.to_clip(point)
             self._drag = {"kind": "draw", "from": here, "to": here}
             return
@@ -337,10 +345,9 @@ class PictureView(QWidget):
         if drag is None:
             return
         if drag["kind"] == "draw":
-            a, b = drag["from"], drag["to"]
-            width, height = abs(a.x() - b.x()), abs(a.y() - b.y())
-            if width >= LEAST_PX and height >= LEAST_PX:
-                self.drawn.emit(Outline.at((a.x() + b.x()) / 2, (a.y() + b.y()) / 2, width, height))
+            outline = self._drawn_outline(drag)
+            if outline.width >= LEAST_PX and outline.height >= LEAST_PX:
+                self.drawn.emit(outline)
         elif "now" in drag:
             self.outlineMoved.emit(drag["now"])
         self._show_hover(event.position())
@@ -360,7 +367,7 @@ class PictureView(QWidget):
         shapes = {"move": Qt.CursorShape.SizeAllCursor, "turn": Qt.CursorShape.CrossCursor, "left": Qt.CursorShape.SizeHorCursor,
                   "right": Qt.CursorShape.SizeHorCursor, "top": Qt.CursorShape.SizeVerCursor, "bottom": Qt.CursorShape.SizeVerCursor}
         hover = self._under(point) if self._image is not None else ""
-        if not self._drawing:
+        if not self.is_drawing:
             self.setCursor(QCursor(shapes.get(grip, Qt.CursorShape.PointingHandCursor if hover else Qt.CursorShape.ArrowCursor)))
         if hover != self._hover:
             self._hover = hover

@@ -139,6 +139,7 @@ class MainWindow(QMainWindow):
         document.saveChanged.connect(self._show_saved)
         document.refused.connect(self.notice.say)
         self.cover.said.connect(self.notice.say)
+        self.cover.followWanted.connect(lambda *wanted: self._follow(*wanted))
         self.portraits.made.connect(lambda: self.footage.refresh_thumbnails(self.portraits.thumbnail))
         self.footage.addPressed.connect(self.add_dialog)
         self.footage.demoPressed.connect(self.open_demo)
@@ -153,6 +154,7 @@ class MainWindow(QMainWindow):
         self.handover.openFolder.connect(lambda folder: QDesktopServices.openUrl(QUrl.fromLocalFile(folder)))
         self.jobs.changed.connect(self._refresh)
         self.jobs.exported.connect(self._exported)
+        self.jobs.followed.connect(self._back_to_start)
 
     # Steps and refreshing
 
@@ -397,6 +399,15 @@ class MainWindow(QMainWindow):
             self.handover.folder.setText(name)
 
     # Review
+
+    def _back_to_start(self, clip: str, frame: int) -> None:
+        """After following: the frame in which it was placed is looked at again."""
+        if self.session.clip is not None and self.session.clip.key == clip:
+            self.cover.seek(frame)
+
+    def _follow(self, *wanted) -> None:
+        self.jobs.follow(*wanted, self.cover.show_followed)
+        self.strip.setVisible(self.jobs.running is not None)
 
     def _look_at(self, finding) -> None:
         self.cover.show_clip(finding.clip, finding.at)

@@ -15,11 +15,13 @@ from skiagraph.jobs import JobControl
 from skiagraph.media.reader import FrameReader
 from skiagraph.project.model import Project
 from skiagraph.shape.shape import Outline
-from skiagraph.track.path import Path
+from skiagraph.track.path import BRIDGED, FOLLOWED, PLACED, Path
 
 STEP = "Following"
 # Decoded frames at hand for going back: a usual distance between sync samples at 25 frames a second.
 KEEP = 50
+# The window is told of the path after each so many frames.
+TELL_EVERY = 5
 
 
 class Direction(StrEnum):
@@ -72,6 +74,31 @@ def follow_outline(project: Project, clip_key: str, frame: int, outline: Outline
             ways.append(found)
             ends.append((way, found.why, found.at))
     return FollowedOutline(joined(frame, outline.place, ways), tuple(ends))
+
+
+def follow_between(project: Project, clip_key: str, frame: int, outline: Outline, direction: Direction, span: tuple[int, int], control: JobControl,
+                   tell: Callable[[Path], None]) -> FollowedOutline:
+    """As follow_outline, for a process of its own: tells now and then of the path as far as it is known."""
+    known: dict[int, Step] = {}
+
+    def told(number: int, step: Step) -> None:
+        if step.known:
+            known[number] = step
+        if known and len(known) % TELL_EVERY == 0 and step.known:
+            tell(path_so_far(frame, outline, known))
+
+    return follow_outline(project, clip_key, frame, outline, direction, control=control, told=told, first=span[0], last=span[1])
+
+
+def path_so_far(frame: int, outline: Outline, known: dict[int, Step]) -> Path:
+    """The path through a start and the frames in which something was seen; what lies between those is bridged by a straight line."""
+    numbers = np.array(sorted({frame, *known}))
+    rows = np.array([[*outline.place.row(), 1.0] if n == frame else [*known[n].place.row(), known[n].confidence] for n in numbers.tolist()])
+    every = np.arange(numbers[0], numbers[-1] + 1)
+    table = np.stack([np.interp(every, numbers, column) for column in rows.T], axis=1)
+    seen = np.isin(every, numbers)
+    table[~seen, 5] = 0.0
+    return Path.from_rows(int(numbers[0]), table, np.where(every == frame, PLACED, np.where(seen, FOLLOWED, BRIDGED)).astype(np.uint8))
 
 
 _WHY = {Why.END: "", Why.LEFT: "left the picture", Why.HIDDEN: "was lost sight of", Why.CUT: "was followed up to a cut", Why.PLAIN: "had nothing to hold on to"}

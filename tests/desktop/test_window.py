@@ -12,6 +12,7 @@ from skiagraph.demo.ship import shipped
 from skiagraph.desktop.session import View
 from skiagraph.desktop.window import COVER, FOOTAGE, HANDOVER, REVIEW, MainWindow
 from skiagraph.errors import CannotSaveProject
+from skiagraph.footage.following import Direction
 from skiagraph.media.formats import FORMATS
 from skiagraph.media.index import open_clip
 from skiagraph.media.reader import FrameReader
@@ -20,6 +21,7 @@ from skiagraph.project import cast, file
 from skiagraph.project.model import Decision, Reach
 from skiagraph.project.rows import outline_at
 from tests.desktop.support import DesktopTest, screenshot
+from tests.follow.test_follower import SIZE, Scene
 from tests.media.test_pictures import write_pictures
 from tests.support import head_path, make_clip, project_on
 
@@ -223,6 +225,83 @@ class WindowTest(DesktopTest):
         self.assertEqual(len(self.project.subjects), 3)
         self.assertEqual(self.project.subjects[2].decision, Decision.COVER)
         self.assertFalse(view.is_drawing)
+
+    def open_plate(self, frames=40):
+        """A clip in which a card goes across, and nobody was found."""
+        scene = Scene(lambda n: (120 + 6 * n, 180, 1, 0))
+        clip = make_clip(self.folder / "plate.mp4", frames, size=SIZE, options={"g": 12, "crf": 10}, draw=lambda n, w, h: np.repeat(scene.frame(n)[..., None], 3, axis=2))
+        self.window.open_files([str(clip)])
+        self.until(lambda: len(self.project.clips) == 1)
+        self.window._open_in_cover("c1")
+        self.until(lambda: self.window.cover.picture._image is not None)
+        return scene
+
+    def draw_around(self, start, end):
+        """Drag from one point of the clip to another, px."""
+        view = self.window.cover.picture
+        a, b = (view.to_screen(QPointF(*point)) for point in (start, end))
+        self.drag(view, (a.x(), a.y()), ((a.x() + b.x()) / 2, (a.y() + b.y()) / 2), (b.x(), b.y()))
+
+    def test_a_plate_is_drawn_and_followed_with_two_keys_and_a_drag(self):
+        scene = self.open_plate()
+        window, session = self.window, self.window.session
+        session.set_frame(15)
+        self.press(Qt.Key.Key_B)
+        self.assertTrue(window.cover.picture.is_drawing)
+        truth = scene.truth(15)
+        self.draw_around((truth.cx - 45, 148), (truth.cx + 45, 212))
+        subject, = self.project.subjects
+        self.assertEqual((subject.name, subject.is_covered, window.document.undo_name, session.selected), ("Thing 1", True, "add thing", [subject.key]))
+        self.assertIn("T", window.cover.picture._hint)
+        self.press(Qt.Key.Key_T)
+        self.assertIsNotNone(window.jobs.running)
+        self.until(lambda: window.jobs.running is None, 60)
+        sighting, = self.project.subjects[0].sightings
+        self.assertEqual((sighting.first, sighting.last, window.document.undo_name, session.frame), (0, 39, "follow", 15))
+        for n in range(40):
+            self.assertLess(abs(outline_at(self.project, sighting, n).cx - scene.truth(n).cx), 3, n)
+        window.document.undo()
+        self.assertEqual(self.project.subjects[0].sightings[0].tracks, ())
+        window.document.redo()
+        self.assertEqual(len(self.project.subjects[0].sightings[0].tracks), 1)
+
+    def test_following_is_stopped_and_keeps_what_it_had(self):
+        from skiagraph.apart import run_apart
+        self.open_plate()
+        window = self.window
+        window.session.set_frame(5)
+        self.press(Qt.Key.Key_B)
+        self.draw_around((105, 148), (195, 212))
+
+        def until_ten(function, *arguments, control, told):
+            def heard(path):
+                told(path)
+                if len(path) > 10:
+                    control.cancel()
+            return run_apart(function, *arguments, control=control, told=heard)
+
+        with mock.patch("skiagraph.desktop.long_jobs.run_apart", until_ten):
+            window.cover.follow(Direction.ON)
+            self.until(lambda: window.jobs.running is None, 60)
+        self.settle()
+        sighting, = self.project.subjects[0].sightings
+        self.assertEqual(len(sighting.tracks), 1)
+        self.assertIn("stopped", window.notice.text)
+
+    def test_nothing_to_hold_on_to_is_said_in_the_window(self):
+        self.open_made()
+        self.window.cover.follow(Direction.BOTH)
+        self.assertIn("Choose", self.window.notice.text)
+        flat = make_clip(self.folder / "wall.mp4", 6, size=(320, 240), draw=lambda n, w, h: np.full((h, w, 3), 120, np.uint8))
+        self.window.open_files([str(flat)])
+        self.until(lambda: len(self.project.clips) == 2)
+        self.window._open_in_cover("c2")
+        self.until(lambda: self.window.cover.picture._image is not None)
+        self.press(Qt.Key.Key_B)
+        self.draw_around((60, 60), (160, 140))
+        self.press(Qt.Key.Key_T)
+        self.until(lambda: self.window.jobs.running is None, 60)
+        self.assertIn("too little", self.window.notice.text)
 
     def test_playing_moves_on_and_stops_at_the_end(self):
         self.open_made()
