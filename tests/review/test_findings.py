@@ -63,6 +63,12 @@ class FindingTest(TemporaryFolder):
         later = cast.merge_subjects(project_on(self.clip, head_path(0, 30), head_path(5, 2), head_path(45, 15)), "s1", ["s2", "s3"])
         self.assertEqual(self.reasons(later), [(Reason.GAP, 30, 44)])
 
+    def test_what_was_drawn_by_hand_and_stops_in_the_picture_is_said_also_without_a_scan(self):
+        project, key = outlines.add_subject(project_on(self.clip, scanned=False), "c1", 30, Outline.at(80, 48, 30, 40))
+        self.assertEqual({r for r, _, _ in self.reasons(project)}, {Reason.NOT_SCANNED, Reason.BEGINS_INSIDE, Reason.ENDS_INSIDE})
+        whole = outlines.trim_sighting(project, key, "c1", 30, 0, 59)
+        self.assertEqual({r for r, _, _ in self.reasons(whole)}, {Reason.NOT_SCANNED})
+
     def test_leaving_and_returning_at_the_edge_is_no_gap(self):
         project = cast.merge_subjects(project_on(self.clip, head_path(0, 20, cx=4), head_path(40, 20, cx=4)), "s1", ["s2"])
         self.assertEqual(self.reasons(project), [])

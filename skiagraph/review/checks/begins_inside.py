@@ -13,8 +13,6 @@ class BeginsInside(FindingKind):
     reason, word = Reason.BEGINS_INSIDE, "Appears"
 
     def on_subject(self, scene, subject, sightings):
-        if scene.scan is None:
-            return
         second = max(1, round(float(scene.clip.rate)))
         for n, sighting in enumerate(sightings):
             if loose_ends(scene, sightings, n)[0] and not gap_before(scene, sightings, sighting):

@@ -15,8 +15,6 @@ class EndsInside(FindingKind):
     reason, word = Reason.ENDS_INSIDE, "Lost"
 
     def on_subject(self, scene, subject, sightings):
-        if scene.scan is None:
-            return
         second = max(1, round(float(scene.clip.rate)))
         for n, sighting in enumerate(sightings):
             if loose_ends(scene, sightings, n)[1] and not gap_after(scene, sightings, sighting):
