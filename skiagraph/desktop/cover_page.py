@@ -131,6 +131,7 @@ class CoverPage(QWidget):
         panel.keyframeWanted.connect(lambda: self._edit_here("add keyframe", outlines.keyframe_here))
         panel.keyframeDropped.connect(self.drop_keyframe)
         panel.followPressed.connect(self.follow)
+        panel.shapeChosen.connect(lambda shape: self._edit_here("change shape", outlines.set_shape, Shape.kinds[shape]()))
         panel.beginHere.connect(lambda: self.trim("begin"))
         panel.endHere.connect(lambda: self.trim("end"))
         panel.reach.set_value(session.reach)
@@ -231,9 +232,13 @@ class CoverPage(QWidget):
         if self.session.subject:
             self.document.edit(name, function, self.session.subject.key, *arguments)
 
-    def _edit_here(self, name: str, function) -> None:
+    def _edit_here(self, name: str, function, *arguments) -> None:
         if self.session.subject and self.session.clip:
-            self.document.edit(name, function, self.session.subject.key, self.session.clip.key, self.session.frame)
+            self.document.edit(name, function, self.session.subject.key, self.session.clip.key, self.session.frame, *arguments)
+
+    def extend(self) -> None:
+        """Cover the whole clip with the sighting at the playhead."""
+        self._edit_here("cover the whole clip", outlines.extend_sighting)
 
     def _rename(self, key: str, name: str) -> None:
         if name.strip() and name.strip() != self.document.project.subject(key).name:
@@ -418,7 +423,7 @@ class CoverPage(QWidget):
         if subject.doubtful:
             facts += ". " + tr("Hardly a face: cover it, or dismiss it if it is no person.")
         elif subject.sure < 0.995 and len(subject.sightings) > 1:
-            facts += ". " + tr("{share} sure that all sightings are one person.", share=percent(subject.sure))
+            facts += " · " + tr("one person, {share} sure", share=percent(subject.sure))
         self.inspector.show_subject(subject, facts, project.style_of(subject), subject.style is not None)
         self._refresh_place()
 
@@ -436,7 +441,7 @@ class CoverPage(QWidget):
         how = tr("Corrected at this frame" if put_right else "Keyframe" if frame in marks else _ORIGIN_SENTENCE[ORIGIN_NAMES[outline.origin]])
         text = how if frame in marks else tr("{how}, {share} sure", how=how, share=percent(outline.confidence))
         text += tr(" · {n} by hand", n=len(marks)) if marks else ""
-        self.inspector.show_place(text, True, frame in marks)
+        self.inspector.show_place(text, True, frame in marks, next((name for name, kind in Shape.kinds.items() if isinstance(sighting.shape, kind)), ""))
 
     def _refresh_outlines(self) -> None:
         clip = self.session.clip

@@ -12,6 +12,7 @@ from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.words import tr
 from skiagraph.footage.following import Direction
 from skiagraph.project.model import Decision, Reach, Subject
+from skiagraph.shape.shape import Shape
 
 
 class Inspector(QScrollArea):
@@ -26,6 +27,7 @@ class Inspector(QScrollArea):
     keyframeWanted = Signal()
     keyframeDropped = Signal()
     followPressed = Signal(object)
+    shapeChosen = Signal(object)
     beginHere = Signal()
     endHere = Signal()
     portraitWanted = Signal()
@@ -85,7 +87,13 @@ class Inspector(QScrollArea):
     def _build_outline(self, panel: QVBoxLayout) -> None:
         panel.addWidget(section("Outline"))
         self._where = quiet(wrap=True)
-        panel.addWidget(self._where)
+        how = line()
+        how.addWidget(self._where, 1)
+        # Shapes that need no points of their own.
+        self.shape = Pick([(name, Shape.kinds[name].word, f"Cover this sighting in this shape: {Shape.kinds[name].word.lower()}") for name in ("ellipse", "box")], "Shape")
+        self.shape.chosen.connect(self.shapeChosen)
+        how.addWidget(self.shape, 0, Qt.AlignmentFlag.AlignTop)
+        panel.addLayout(how)
         row = line()
         row.addWidget(quiet("Changes apply to"))
         self.reach = Pick([(Reach.FRAME, "This frame", "This frame; it eases back within eight frames on each side"),
@@ -138,9 +146,12 @@ class Inspector(QScrollArea):
         self.from_all.setEnabled(own_style)
         self.for_all.setEnabled(own_style)
 
-    def show_place(self, text: str, seen: bool, keyframe: bool) -> None:
-        """What holds at the present frame: how the outline was obtained, and which buttons make sense."""
+    def show_place(self, text: str, seen: bool, keyframe: bool, shape: str = "") -> None:
+        """What holds at the present frame: how the outline was obtained, its shape, and which buttons make sense."""
         self._where.setText(text)
+        self.shape.setVisible(seen and shape in ("ellipse", "box"))
+        if shape in ("ellipse", "box"):
+            self.shape.set_value(shape)
         self.keep.setEnabled(seen and not keyframe)
         self.drop.setEnabled(keyframe)
         for button in self.ways:

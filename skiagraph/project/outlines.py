@@ -13,7 +13,7 @@ from skiagraph.project.evidence import FromFollowing, Outlined, Track
 from skiagraph.project.model import Change, Decision, Outline, Portrait, Project, Reach, Repair, Sighting, Subject, replace
 from skiagraph.project.rows import keyframe_change, outline_at, path_place, place_beneath, repair_change
 from skiagraph.shape.change import change_between, held_from, keyed, with_keyframe, without_keyframe
-from skiagraph.shape.shape import nearest_turn
+from skiagraph.shape.shape import Shape, nearest_turn
 from skiagraph.track.path import Path
 
 
@@ -88,6 +88,12 @@ def _changed(project: Project, sighting: Sighting, frame: int, wanted: Outline, 
     return replace(sighting, keyframes=keyed(sighting.keyframes, frame, change))
 
 
+def set_shape(project: Project, key: str, clip: str, frame: int, shape: Shape) -> Project:
+    """The project with the sighting at a frame covered in another shape. Where it is, its path and its keyframes, stays."""
+    subject, sighting = _seen(project, key, clip, frame)
+    return project if sighting.shape == shape else _with_sighting(project, subject, sighting, replace(sighting, shape=shape))
+
+
 # Keyframes and repairs
 
 
@@ -150,6 +156,11 @@ def trim_sighting(project: Project, key: str, clip: str, inside: int, first: int
         raise EditRefused("A sighting has at least one frame; drag its end the other way.")
     return _with_sighting(project, subject, sighting, replace(
         sighting, first=first, last=last, begin_set=sighting.begin_set or first != sighting.first, end_set=sighting.end_set or last != sighting.last))
+
+
+def extend_sighting(project: Project, key: str, clip: str, frame: int) -> Project:
+    """The sighting at a frame covered from the first to the last frame of the clip, or up to its neighbours."""
+    return trim_sighting(project, key, clip, frame, 0, project.clip(clip).frames - 1)
 
 
 def remove_sighting(project: Project, key: str, clip: str, frame: int) -> Project:

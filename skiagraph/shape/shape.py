@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass, field
+from typing import ClassVar
 
 import numpy as np
 
@@ -17,12 +18,14 @@ LEAST_PX = 8.0
 
 
 class Shape(Family):
-    """The form of what must be hidden, in the unit frame of its place. A kind gives its distance and its edge; the rest follows.
+    """The form of what must be hidden, in the unit frame of its place. A kind gives its distance and its edge; the rest follows. word: how
+    people call it.
 
     Margins and feathers are distances in the unit frame, so that they grow with what they are around.
     """
 
     __slots__ = ()
+    word: ClassVar[str] = ""
 
     def distance(self, u: np.ndarray, v: np.ndarray) -> np.ndarray:
         """Signed distance from the edge in the unit frame, negative inside; u and v broadcast. It may be an underestimate outside,

@@ -17,9 +17,10 @@ from skiagraph.media.formats import FORMATS
 from skiagraph.media.index import open_clip
 from skiagraph.media.reader import FrameReader
 from skiagraph.media.writer import FilmWriter
-from skiagraph.project import cast, file
+from skiagraph.project import cast, file, outlines
 from skiagraph.project.model import Decision, Reach
 from skiagraph.project.rows import outline_at
+from skiagraph.shape.shape import Shape
 from tests.desktop.support import DesktopTest, screenshot
 from tests.follow.test_follower import SIZE, Scene
 from tests.media.test_pictures import write_pictures
@@ -260,10 +261,25 @@ class WindowTest(DesktopTest):
         self.assertEqual((sighting.first, sighting.last, window.document.undo_name, session.frame), (0, 39, "follow", 15))
         for n in range(40):
             self.assertLess(abs(outline_at(self.project, sighting, n).cx - scene.truth(n).cx), 3, n)
+        window.cover.inspector.shape.chosen.emit("ellipse")
+        self.assertEqual((self.project.subjects[0].sightings[0].shape, window.document.undo_name), (Shape.kinds["ellipse"](), "change shape"))
+        self.assertEqual(self.project.subjects[0].sightings[0].tracks, sighting.tracks)
+        window.document.undo()
+        self.assertEqual(window.cover.inspector.shape.value(), "box")
         window.document.undo()
         self.assertEqual(self.project.subjects[0].sightings[0].tracks, ())
         window.document.redo()
         self.assertEqual(len(self.project.subjects[0].sightings[0].tracks), 1)
+
+    def test_a_sighting_is_extended_over_the_whole_clip_with_a_key(self):
+        self.open_plate()
+        self.window.session.set_frame(20)
+        self.press(Qt.Key.Key_B)
+        self.draw_around((200, 148), (290, 212))
+        self.window.document.edit("end", outlines.trim_sighting, "s1", "c1", 20, 18, 22)
+        self.press(Qt.Key.Key_E, Qt.KeyboardModifier.ShiftModifier)
+        sighting, = self.project.subjects[0].sightings
+        self.assertEqual((sighting.first, sighting.last, self.window.document.undo_name), (0, 39, "cover the whole clip"))
 
     def test_following_is_stopped_and_keeps_what_it_had(self):
         from skiagraph.apart import run_apart

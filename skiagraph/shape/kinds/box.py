@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import ClassVar
+
 import numpy as np
 
 from skiagraph.shape.shape import Shape
@@ -14,6 +16,8 @@ _EDGE = np.concatenate([np.column_stack(side) for side in ((_ALONG, -np.ones(8))
 @Shape.register
 class Box(Shape, Value, frozen=True, tag_field="kind", tag="box"):
     """A rectangle."""
+
+    word: ClassVar[str] = "Box"
 
     def distance(self, u: np.ndarray, v: np.ndarray) -> np.ndarray:
         # At the corners nearer than it is, so that what is around a box has corners too.

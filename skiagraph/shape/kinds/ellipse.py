@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import ClassVar
+
 import numpy as np
 
 from skiagraph.shape.shape import Shape
@@ -14,6 +16,8 @@ _EDGE = np.stack([np.cos(_TURN), np.sin(_TURN)], axis=1)
 @Shape.register
 class Ellipse(Shape, Value, frozen=True, tag_field="kind", tag="ellipse"):
     """What heads are covered with."""
+
+    word: ClassVar[str] = "Ellipse"
 
     def distance(self, u: np.ndarray, v: np.ndarray) -> np.ndarray:
         return np.sqrt(u * u + v * v) - 1

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, ClassVar
 
 import msgspec
 import numpy as np
@@ -17,6 +17,8 @@ Unit = Annotated[float, msgspec.Meta(ge=-4, le=4)]
 class Polygon(Shape, Value, frozen=True, tag_field="kind", tag="polygon"):
     """corners: in the unit frame, in order; the last one is joined to the first. Where lines cross, what an odd number of them encloses
     is inside."""
+
+    word: ClassVar[str] = "Polygon"
 
     corners: Annotated[tuple[tuple[Unit, Unit], ...], msgspec.Meta(min_length=3, max_length=400)] = ((-1.0, -1.0), (1.0, -1.0), (0.0, 1.0))
 
