@@ -33,7 +33,7 @@ class Actions:
         self._more("Edit", [None, *((word, key, lambda d=d: cover.casting.decide(session.selected, d)) for word, key, d in (
             ("Decide: cover", "1", Decision.COVER), ("Decide: show", "2", Decision.SHOW), ("Decide: undecided", "3", Decision.UNDECIDED))),
             None, ("Add a face", "A", lambda: cover.draw("ellipse")), ("Add a plate, a sign, a screen", "B", lambda: cover.draw("box")),
-            ("Follow both ways", "T", lambda: cover.follow(Direction.BOTH)), ("Follow on", "Shift+T", lambda: cover.follow(Direction.ON)),
+            ("Go to a good frame of the selected", "G", cover.go_to_good_frame), ("Follow both ways", "T", lambda: cover.follow(Direction.BOTH)), ("Follow on", "Shift+T", lambda: cover.follow(Direction.ON)),
             ("Follow back", "Ctrl+T", lambda: cover.follow(Direction.BACK)), None,
             ("Merge selected", "Ctrl+M", cover.casting.merge_selected), ("Split at the playhead", "Ctrl+K", cover.casting.split_here),
             ("Dismiss: not a person", "Backspace", lambda: cover.casting.dismiss(session.selected)), ("Use this frame as the portrait", "P", cover.casting.choose_portrait),

@@ -26,6 +26,7 @@ from skiagraph.project.decisions import PersonSubject, ThingSubject
 from skiagraph.project.model import Outline, Project
 from skiagraph.project.outlines import sighting_at
 from skiagraph.project.rows import cover_outline, outline_at
+from skiagraph.review.good_frame import good_frame
 from skiagraph.review.register import Show, register_rows
 from skiagraph.review.lanes import attention, lanes, next_finding, next_keyframe, seen_summary
 from skiagraph.shape.shape import Shape
@@ -166,6 +167,15 @@ class CoverPage(QWidget):
         self.seek(found.at)
         if found.subject:
             self.session.select([found.subject])
+
+    def go_to_good_frame(self) -> None:
+        """A frame in which the selected is large, whole and surely seen."""
+        subject, clip = self.session.subject, self.session.clip
+        frame = good_frame(self.document.project, subject, clip.key, self.session.frame) if subject and clip else None
+        if frame is None:
+            self.said.emit(tr("Choose somebody who is in this clip first."))
+        else:
+            self.seek(frame)
 
     def jump_keyframe(self, backward: bool = False) -> None:
         subject, clip = self.session.subject, self.session.clip

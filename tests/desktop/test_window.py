@@ -21,6 +21,7 @@ from skiagraph.project import cast, file, outlines
 from skiagraph.project.model import Decision, Reach
 from skiagraph.project.rows import outline_at
 from skiagraph.shape.shape import Shape
+from skiagraph.track.path import Path as HeadPath
 from tests.desktop.support import DesktopTest, screenshot
 from tests.follow.test_follower import SIZE, Scene
 from tests.media.test_pictures import write_pictures
@@ -280,6 +281,16 @@ class WindowTest(DesktopTest):
         self.press(Qt.Key.Key_E, Qt.KeyboardModifier.ShiftModifier)
         sighting, = self.project.subjects[0].sightings
         self.assertEqual((sighting.first, sighting.last, self.window.document.undo_name), (0, 39, "cover the whole clip"))
+
+    def test_a_good_frame_is_gone_to_with_a_key(self):
+        rows = head_path(0, 50, cx=100, cy=100, width=50, height=66).rows().copy()
+        rows[31, 2:4] *= 1.3
+        self.open_made(HeadPath.from_rows(0, rows, np.zeros(50)))
+        self.press(Qt.Key.Key_G)
+        self.assertIn("Choose", self.window.notice.text)
+        self.window.session.select(["s1"])
+        self.press(Qt.Key.Key_G)
+        self.assertEqual(self.window.session.frame, 31)
 
     def test_following_is_stopped_and_keeps_what_it_had(self):
         from skiagraph.apart import run_apart
