@@ -32,7 +32,7 @@ from skiagraph.review.lanes import attention, lanes, next_finding, next_keyframe
 from skiagraph.shape.shape import Shape
 from skiagraph.track.path import ORIGIN_NAMES, Path
 
-_ORIGIN_SENTENCE = {"found": "Found by the detector", "followed": "Followed in the picture", "bridged": "Bridged while out of sight", "placed": "Placed by hand"}
+_ORIGIN_WORD = {"found": "Found", "followed": "Followed", "bridged": "Bridged", "placed": "By hand"}
 
 
 class CoverPage(QWidget):
@@ -448,7 +448,7 @@ class CoverPage(QWidget):
         outline = outline_at(project, sighting, frame)
         marks = sighting.marks()
         put_right = any(r.frame == frame for r in sighting.repairs)
-        how = tr("Corrected at this frame" if put_right else "Keyframe" if frame in marks else _ORIGIN_SENTENCE[ORIGIN_NAMES[outline.origin]])
+        how = tr("Corrected at this frame" if put_right else "Keyframe" if frame in marks else _ORIGIN_WORD[ORIGIN_NAMES[outline.origin]])
         text = how if frame in marks else tr("{how}, {share} sure", how=how, share=percent(outline.confidence))
         text += tr(" · {n} by hand", n=len(marks)) if marks else ""
         self.inspector.show_place(text, True, frame in marks, next((name for name, kind in Shape.kinds.items() if isinstance(sighting.shape, kind)), ""))

@@ -256,17 +256,15 @@ class OutlineFollower:
 
     # Pictures
 
+    def _patch_size(self, place: Similarity) -> tuple[int, int]:
+        """Columns and rows of a look of something of this size."""
+        return max(12, round(place.width * BEYOND * self._scale)), max(12, round(place.height * BEYOND * self._scale))
+
     def _patch(self, grey: np.ndarray, place: Similarity, look: _Look | None = None) -> np.ndarray:
         """The picture in the outline and a little around it, upright and at the size of looks, float32."""
-        if look is None:
-            columns, rows = (max(12, round(side * BEYOND * self._scale)) for side in (place.width, place.height))
-        else:
-            rows, columns = look.picture.shape
-        lean, across, down = np.radians(place.angle), place.width * BEYOND / columns, place.height * BEYOND / rows
-        cos, sin = np.cos(lean), np.sin(lean)
-        turn = np.array([[across * cos, -down * sin], [across * sin, down * cos]])
-        corner = np.array([place.cx, place.cy]) - 0.5 - turn @ ((np.array([columns, rows]) - 1) / 2)
-        shrink = int(min(across, down))
+        columns, rows = self._patch_size(place) if look is None else look.picture.shape[::-1]
+        turn, corner = _pixels_of(place, columns, rows)
+        shrink = int(np.hypot(*turn).min())
         if shrink >= 2:
             # Far smaller than it is: means first, so that no detail flickers through.
             reach = np.abs(turn) @ (np.array([columns, rows]) / 2) + shrink
@@ -282,17 +280,14 @@ class OutlineFollower:
     def _masks(self, size: tuple[int, int], place: Similarity, ignored: np.ndarray | None) -> tuple[np.ndarray, np.ndarray]:
         """What of the patch counts where it is laid on a picture, the outline and its rim, and where it is compared, the outline alone, since the rim changes with what is
         behind; of what is in the picture, and not of what lies in front."""
-        columns, rows = (max(12, round(side * BEYOND * self._scale)) for side in (place.width, place.height))
+        columns, rows = self._patch_size(place)
         u = ((np.arange(columns) + 0.5) / columns * 2 - 1) * BEYOND
         v = ((np.arange(rows) + 0.5) / rows * 2 - 1) * BEYOND
         away = self.shape.distance(u[None, :], v[:, None])
         there = np.zeros(size, np.uint8) + 255
         if ignored is not None:
             there[ignored] = 0
-        lean, across, down = np.radians(place.angle), place.width * BEYOND / columns, place.height * BEYOND / rows
-        cos, sin = np.cos(lean), np.sin(lean)
-        turn = np.array([[across * cos, -down * sin], [across * sin, down * cos]])
-        corner = np.array([place.cx, place.cy]) - 0.5 - turn @ ((np.array([columns, rows]) - 1) / 2)
+        turn, corner = _pixels_of(place, columns, rows)
         shown = cv2.warpAffine(there, np.column_stack([turn, corner]), (columns, rows), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
         return (away <= BEYOND - 1) & (shown > 127), (away <= 0.02) & (shown > 127)
 
@@ -322,6 +317,14 @@ class OutlineFollower:
         x0, y0, x1, y1 = Outline(place, self.shape).box(beyond - 1)
         across, down = min(x1, self._size[0]) - max(x0, 0), min(y1, self._size[1]) - max(y0, 0)
         return max(0.0, across) * max(0.0, down) / max((x1 - x0) * (y1 - y0), 1e-6)
+
+
+def _pixels_of(place: Similarity, columns: int, rows: int) -> tuple[np.ndarray, np.ndarray]:
+    """Where the pixels of a look lie in the frame: px for a column and a row, (2, 2), and where the first one is, (2,)."""
+    lean, across, down = np.radians(place.angle), place.width * BEYOND / columns, place.height * BEYOND / rows
+    cos, sin = np.cos(lean), np.sin(lean)
+    turn = np.array([[across * cos, -down * sin], [across * sin, down * cos]])
+    return turn, np.array([place.cx, place.cy]) - 0.5 - turn @ ((np.array([columns, rows]) - 1) / 2)
 
 
 def _moved(place: Similarity, x: float, y: float) -> Similarity:
