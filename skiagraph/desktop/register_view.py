@@ -103,8 +103,17 @@ class RegisterView(QAbstractScrollArea):
         self.redraw()
 
     def set_selection(self, keys: list[str]) -> None:
+        """Who is selected; whoever newly is comes into sight."""
+        fresh = [key for key in keys if key not in self._keys]
         self._keys = keys
+        if fresh:
+            self._show_row(next((n for n, s in enumerate(self._subjects) if s.key == fresh[-1]), None))
         self.redraw()
+
+    def _show_row(self, row: int | None) -> None:
+        bar, room = self.verticalScrollBar(), self.viewport().height() - HEAD
+        if row is not None:
+            bar.setValue(min(max(bar.value(), (row + 1) * ROW + 6 - room), row * ROW))
 
     def set_frame(self, frame: int) -> None:
         self._frame = frame

@@ -84,6 +84,19 @@ class RegisterViewTest(DesktopTest):
         self.click(self.port, NAME + 10, self.y(2), modifiers=Qt.KeyboardModifier.ShiftModifier)
         self.assertEqual(set(chosen[-1]), {"s1", "s2", "s3"})
 
+    def test_whoever_is_selected_comes_into_sight_once(self):
+        self.view.resize(1200, HEAD + 2 * ROW)
+        self.settle()
+        bar = self.view.verticalScrollBar()
+        self.view.set_selection(["s3"])
+        self.assertGreaterEqual(bar.value() + self.port.height() - HEAD, 3 * ROW)
+        bar.setValue(0)
+        self.view.set_selection(["s3"])
+        self.assertEqual(bar.value(), 0, "who looks elsewhere is left there")
+        bar.setValue(bar.maximum())
+        self.view.set_selection(["s3", "s1"])
+        self.assertEqual(bar.value(), 0)
+
     def test_keyframes_and_ends_are_dragged(self):
         moved, ended = self.heard(self.view.keyframeMoved), self.heard(self.view.endDragged)
         self.drag(self.port, (self.x(40.5), self.y(0)), (self.x(45), self.y(0)), (self.x(50.5), self.y(0)))
