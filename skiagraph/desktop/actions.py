@@ -38,7 +38,7 @@ class Actions:
             ("Merge selected", "Ctrl+M", cover.casting.merge_selected), ("Split at the playhead", "Ctrl+K", cover.casting.split_here),
             ("Dismiss: not a person", "Backspace", lambda: cover.casting.dismiss(session.selected)), ("Use this frame as the portrait", "P", cover.casting.choose_portrait),
             ("Begin sighting here", "[", lambda: cover.trim("begin")), ("End sighting here", "]", lambda: cover.trim("end")),
-            ("Cover the whole clip with this sighting", "Shift+E", cover.extend), ("Remove keyframe or correction", "Del", cover.drop_keyframe), ("Remove from register", "Ctrl+Backspace", cover.remove_selected),
+            ("To the next keyframe: smooth, straight or held", "Y", cover.change_between), ("Cover the whole clip with this sighting", "Shift+E", cover.extend), ("Remove keyframe or correction", "Del", cover.drop_keyframe), ("Remove from register", "Ctrl+Backspace", cover.remove_selected),
             ("Deselect", "Esc", cover.escape)])
         casting = cover.casting
         self._menu("Everyone", [

@@ -24,7 +24,7 @@ from skiagraph.footage.following import Direction
 from skiagraph.project import edits, outlines
 from skiagraph.project.decisions import PersonSubject, ThingSubject
 from skiagraph.project.model import Outline, Project
-from skiagraph.project.outlines import sighting_at
+from skiagraph.project.outlines import keyframe_before, sighting_at
 from skiagraph.project.rows import cover_outline, outline_at
 from skiagraph.review.good_frame import good_frame
 from skiagraph.review.register import Show, register_rows
@@ -33,6 +33,8 @@ from skiagraph.shape.shape import Shape
 from skiagraph.track.path import ORIGIN_NAMES, Path
 
 _ORIGIN_WORD = {"found": "Found", "followed": "Followed", "bridged": "Bridged", "placed": "By hand"}
+
+_BETWEEN = {"smooth": "smooth", "straight": "straight", "hold": "held"}
 
 
 class CoverPage(QWidget):
@@ -246,6 +248,17 @@ class CoverPage(QWidget):
         if self.session.subject and self.session.clip:
             self.document.edit(name, function, self.session.subject.key, self.session.clip.key, self.session.frame, *arguments)
 
+    def change_between(self) -> None:
+        """Smooth, straight, held, and smooth again, from the keyframe at or before the playhead to the next."""
+        subject, clip, frame = self.session.subject, self.session.clip, self.session.frame
+        sighting = sighting_at(subject, clip.key, frame) if subject and clip else None
+        now = keyframe_before(sighting, frame) if sighting else None
+        if now is None:
+            self.said.emit(tr("There are no two keyframes around this frame; set them first."))
+            return
+        ways = list(_BETWEEN)
+        self._edit_here("change the way between keyframes", outlines.set_between, ways[(ways.index(now.to_next) + 1) % len(ways)])
+
     def extend(self) -> None:
         """Cover the whole clip with the sighting at the playhead."""
         self._edit_here("cover the whole clip", outlines.extend_sighting)
@@ -451,6 +464,8 @@ class CoverPage(QWidget):
         how = tr("Corrected at this frame" if put_right else "Keyframe" if frame in marks else _ORIGIN_WORD[ORIGIN_NAMES[outline.origin]])
         text = how if frame in marks else tr("{how}, {share} sure", how=how, share=percent(outline.confidence))
         text += tr(" · {n} by hand", n=len(marks)) if marks else ""
+        between = keyframe_before(sighting, frame)
+        text += " · " + tr(_BETWEEN[between.to_next]) if between else ""
         self.inspector.show_place(text, True, frame in marks, next((name for name, kind in Shape.kinds.items() if isinstance(sighting.shape, kind)), ""))
 
     def _refresh_outlines(self) -> None:

@@ -12,7 +12,7 @@ from skiagraph.project.edits import next_name, with_new_subject
 from skiagraph.project.evidence import FromFollowing, Outlined, Track
 from skiagraph.project.model import Change, Decision, Outline, Portrait, Project, Reach, Repair, Sighting, Subject, replace
 from skiagraph.project.rows import keyframe_change, outline_at, path_place, place_beneath, repair_change
-from skiagraph.shape.change import change_between, held_from, keyed, with_keyframe, without_keyframe
+from skiagraph.shape.change import Between, Keyframe, change_between, held_from, keyed, with_keyframe, without_keyframe
 from skiagraph.shape.shape import Shape, nearest_turn
 from skiagraph.track.path import Path
 
@@ -128,6 +128,30 @@ def remove_keyframe(project: Project, key: str, clip: str, frame: int) -> Projec
     if any(k.frame == frame and not k.pin for k in sighting.keyframes):
         return _with_sighting(project, subject, sighting, replace(sighting, keyframes=without_keyframe(sighting.keyframes, frame)))
     raise EditRefused("There is no keyframe at this frame; go to one with . or , first.")
+
+
+def keyframe_before(sighting: Sighting, frame: int) -> Keyframe | None:
+    """The keyframe that says how the outline goes on at a frame: the last one up to it that has another after it."""
+    asked = [k for k in sighting.keyframes if not k.pin]
+    return next((k for k in reversed(asked[:-1]) if k.frame <= frame), None)
+
+
+def set_between(project: Project, key: str, clip: str, frame: int, way: Between) -> Project:
+    """The project with the outline going from the keyframe at or before a frame to the next one smoothly, straight, or held until there.
+    The keyframes themselves stay where they are."""
+    subject, sighting = _seen(project, key, clip, frame)
+    begins = keyframe_before(sighting, frame)
+    if begins is None:
+        raise EditRefused("There are no two keyframes around this frame; set them first.")
+    changed, after = [], False
+    for keyframe in sighting.keyframes:
+        if keyframe is begins:
+            keyframe = replace(keyframe, to_next=way, leaving=None)
+        elif after:
+            keyframe = replace(keyframe, arriving=None)
+        after = keyframe.frame == begins.frame
+        changed.append(keyframe)
+    return _with_sighting(project, subject, sighting, replace(sighting, keyframes=tuple(changed)))
 
 
 # Sightings

@@ -18,7 +18,7 @@ from skiagraph.media.index import open_clip
 from skiagraph.media.reader import FrameReader
 from skiagraph.media.writer import FilmWriter
 from skiagraph.project import cast, file, outlines
-from skiagraph.project.model import Decision, Reach
+from skiagraph.project.model import Decision, Outline, Reach
 from skiagraph.project.rows import outline_at
 from skiagraph.shape.shape import Shape
 from skiagraph.track.path import Path as HeadPath
@@ -291,6 +291,19 @@ class WindowTest(DesktopTest):
         self.window.session.select(["s1"])
         self.press(Qt.Key.Key_G)
         self.assertEqual(self.window.session.frame, 31)
+
+    def test_the_way_between_keyframes_is_changed_with_a_key(self):
+        self.open_made()
+        self.window.session.select(["s1"])
+        self.press(Qt.Key.Key_Y)
+        self.assertIn("no two keyframes", self.window.notice.text)
+        for frame in (10, 30):
+            self.window.document.edit("move outline", outlines.move_outline, "s1", "c1", frame, Outline.at(100 + frame, 100, 50, 66), Reach.KEYFRAME)
+        self.window.session.set_frame(15)
+        for way in ("straight", "hold", "smooth"):
+            self.press(Qt.Key.Key_Y)
+            self.assertEqual(outlines.keyframe_before(self.project.subject("s1").sightings[0], 15).to_next, way)
+        self.assertEqual(self.window.document.undo_name, "change the way between keyframes")
 
     def test_following_is_stopped_and_keeps_what_it_had(self):
         from skiagraph.apart import run_apart

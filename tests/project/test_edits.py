@@ -85,6 +85,25 @@ class EditTest(TemporaryFolder):
         self.assertEqual((round(at[0], 3), round(at[20], 3), round(at[40], 3)), (100, 60, 140))
         self.assertTrue(np.all(np.diff(at[:21]) <= 1e-9) and np.all(np.diff(at[20:]) >= -1e-9), "it goes from one to the other and never back to where it was drawn")
 
+    def test_between_keyframes_it_goes_smoothly_straight_or_is_held(self):
+        project, key = outlines.add_subject(add_clip(Project(), *_open(self.clip)), "c1", 10, Outline.at(40, 48, 20, 26))
+        project = outlines.extend_sighting(project, key, "c1", 10)
+        for frame, cx in ((5, 40.0), (15, 60.0), (25, 60.0), (35, 100.0)):
+            project = outlines.move_outline(project, key, "c1", frame, Outline.at(cx, 48, 20, 26), Reach.KEYFRAME)
+
+        def at(value, *frames):
+            sighting, = value.subject(key).sightings
+            return [round(outline_at(value, sighting, f).cx, 2) for f in frames]
+
+        straight = outlines.set_between(project, key, "c1", 8, "straight")
+        self.assertEqual(at(straight, 5, 10, 15, 25, 35), [40, 50, 60, 60, 100])
+        held = outlines.set_between(straight, key, "c1", 30, "hold")
+        self.assertEqual(at(held, 10, 26, 34, 35, 39), [50, 60, 60, 100, 100])
+        self.assertEqual(at(outlines.set_between(held, key, "c1", 25, "smooth"), 25, 35), [60, 100])
+        with self.assertRaises(EditRefused):
+            outlines.set_between(project, key, "c1", 2, "hold")
+        self.assertEqual(outlines.keyframe_before(held.subject(key).sightings[0], 38).frame, 25, "after the last it stays, and the last two are meant")
+
     def test_changing_the_whole_keeps_what_keyframes_said(self):
         keyed = self.moved(Reach.KEYFRAME, 12, 25)
         project = self.moved(Reach.SIGHTING, 5, 40, keyed)
