@@ -40,6 +40,7 @@ class Inspector(QScrollArea):
         body = QWidget()
         body.setObjectName("panel")
         layout = column(margin=3 * GRID, spacing=GRID, parent=body)
+        layout.setContentsMargins(3 * GRID, 2 * GRID, 3 * GRID, GRID)
         self.setWidget(body)
         self._name = QLabel()
         self._name.setObjectName("title")
