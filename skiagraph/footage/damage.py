@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from skiagraph.footage.source import SourceState, state_of
 from skiagraph.media.index import kept_damage
 from skiagraph.project.model import Project, replace
 
@@ -11,6 +12,7 @@ def with_known_damage(project: Project) -> Project:
     where nothing new is known."""
     for clip in project.clips:
         frames, damage = kept_damage(clip.path)
-        if damage and 0 < frames < clip.frames:
+        # Another file in its place says nothing of the clip.
+        if damage and 0 < frames < clip.frames and state_of(clip) == SourceState.THERE:
             project = project.with_clip(replace(clip, frames=frames, damage=damage))
     return project

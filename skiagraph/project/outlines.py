@@ -200,18 +200,30 @@ def add_subject(project: Project, clip: str, frame: int, outline: Outline, of: S
 
 
 def rest_on_followed(project: Project, key: str, clip: str, frame: int, path: Path, motion: str = "") -> Project:
-    """The project with a subject's sighting at a frame resting on a path that was followed from there.
+    """The project with a subject covered along a path that was followed from its outline at a frame.
 
-    What was placed by hand at other frames stays exactly there, and nothing that was covered is less so: beyond the path the sighting goes on as far as it did.
+    Nothing that was covered is less so. A sighting drawn by hand, or followed before, comes to rest on the path: what was placed at other frames stays
+    exactly there, and beyond the path it goes on as far as it did. What a scan saw, and what was changed by hand where the path does not reach, stays covered
+    as it is, and the path is a sighting beside it.
     """
-    subject, sighting = _seen(project, key, clip, frame)
+    subject, there = _seen(project, key, clip, frame)
+    known = project.evidence.by_key()
+
+    def may_rest(s: Sighting) -> bool:
+        changed = s.whole != Change() or frame in s.marks()
+        return not s.tracks or all(isinstance(known[t].source, FromFollowing) for t in s.tracks) and (not changed or path.first <= s.first and s.last <= path.last)
+
+    sighting = next((s for s in subject.sightings if s.clip == clip and s.covers(frame) and may_rest(s)), None)
     project, track = project.new_id("tracks")
     project = replace(project, evidence=project.evidence.with_tracks((Track(track, clip, path, FromFollowing(frame, motion), Outlined()),)))
+    if sighting is None:
+        project, beside = project.new_id("sightings")
+        made = Sighting(beside, clip, path.first, path.last, (track,), shape=there.shape)
+        return project.with_subject(replace(subject, sightings=tuple(sorted((*subject.sightings, made), key=lambda s: (s.clip, s.first)))))
     low, high = room_around(project, subject, clip, sighting.first, sighting.last)
     placed = [(k, outline_at(project, sighting, k)) for k in sighting.marks() if k != frame]
     # Where it had been followed before, that stays beneath for the frames that the new path does not have.
-    under = tuple(t for t in sighting.tracks if isinstance(project.evidence.by_key()[t].source, FromFollowing)) if sighting.tracks else ()
-    new = replace(sighting, tracks=(track, *under), base=None, whole=Change(), keyframes=(), repairs=(),
+    new = replace(sighting, tracks=(track, *sighting.tracks), base=None, whole=Change(), keyframes=(), repairs=(),
                   first=max(low, min(sighting.first, path.first)), last=min(high, max(sighting.last, path.last)))
     for k, outline in placed:
         new = _changed(project, new, k, outline, Reach.KEYFRAME)

@@ -5,7 +5,7 @@ from skiagraph.footage.adding import add_clip
 from skiagraph.footage.damage import with_known_damage
 from skiagraph.handover.export import export_clip, write_clip
 from skiagraph.handover.writers.film import CoveredFilm
-from skiagraph.media.index import open_clip
+from skiagraph.media.index import keep_index, open_clip
 from skiagraph.project.model import Project
 from skiagraph.review.finding import Reason
 from skiagraph.review.findings import findings
@@ -32,6 +32,11 @@ class DamageTest(TemporaryFolder):
         self.assertEqual((len(index), index.damage), (12, str(caught.exception)))
         known = with_known_damage(self.project)
         clip = known.clip("c1")
+        whole = self.path.read_bytes()
+        self.path.write_bytes(whole + b"more")
+        keep_index(info, index)
+        self.assertIs(with_known_damage(self.project), self.project, "another file in its place says nothing of the clip")
+        self.path.write_bytes(whole)
         self.assertEqual((clip.frames, clip.length, clip.damage), (12, 20, str(caught.exception)))
         self.assertEqual(known.decisions, self.project.decisions)
         self.assertIs(with_known_damage(known), known)

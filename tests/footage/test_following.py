@@ -7,15 +7,18 @@ import numpy as np
 from skiagraph.errors import EditRefused
 from skiagraph.follow.follower import Why
 from skiagraph.footage.adding import add_clip
+from skiagraph.footage.scanning import take_in
 from skiagraph.footage.following import Direction, end_sentence, follow_outline
 from skiagraph.project import file, outlines
 from skiagraph.project.decisions import ThingSubject
+from skiagraph.project.layers import matte
 from skiagraph.project.listing import COLUMNS, write_tracks
 from skiagraph.project.model import Outline, Project, Reach
 from skiagraph.project.rows import outline_at, outline_rows
 from skiagraph.shape.shape import Shape
 from tests.follow.test_follower import SIZE, Scene
-from tests.support import TemporaryFolder, make_clip, opened
+from skiagraph.track.results import FaceTable, ScanResult
+from tests.support import TemporaryFolder, head_path, make_clip, opened, with_people
 
 BOX = Shape.kinds["box"]()
 
@@ -75,6 +78,39 @@ class FollowingTest(TemporaryFolder):
         found = follow_outline(project, "c1", 20, self.outline(20), Direction.ON, last=24)
         after, = outlines.rest_on_followed(project, key, "c1", 20, found.path).subject(key).sightings
         self.assertEqual((after.first, after.last), (before.first, before.last))
+
+    def test_following_somebody_whom_a_scan_found_leaves_nothing_less_covered(self):
+        seen = with_people(self.project, head_path(0, 60, cx=120, cy=180, width=90, height=64, step=(6, 0)))
+        seen = outlines.move_outline(seen, "s1", "c1", 50, Outline.at(440, 190, 120, 90), Reach.SIGHTING)
+        before = [matte(seen, "c1", n) for n in range(60)]
+        sighting, = seen.subject("s1").sightings
+        value = seen
+        for frame in (20, 30):
+            found = follow_outline(value, "c1", frame, outline_at(value, sighting, frame), Direction.ON)
+            value = outlines.rest_on_followed(value, "s1", "c1", frame, found.path)
+        self.assertEqual(len(value.subject("s1").sightings), 2, "followed again, it is the one beside that goes on")
+        self.assertIn(sighting, value.subject("s1").sightings)
+        for n in range(60):
+            self.assertTrue((matte(value, "c1", n) >= before[n]).all(), n)
+
+    def test_what_was_made_larger_by_hand_stays_so_where_it_is_not_followed_again(self):
+        project, key, _ = self.followed()
+        for reach in (Reach.SIGHTING, Reach.KEYFRAME):
+            place = self.outline(30).place
+            larger = outlines.move_outline(project, key, "c1", 30, Outline.at(place.cx, place.cy, 150, 110, shape=BOX), reach)
+            before = [matte(larger, "c1", n) for n in range(60)]
+            sighting, = larger.subject(key).sightings
+            found = follow_outline(larger, "c1", 30, outline_at(larger, sighting, 30), Direction.ON)
+            value = outlines.rest_on_followed(larger, key, "c1", 30, found.path)
+            for n in range(30):
+                self.assertTrue((matte(value, "c1", n) >= before[n]).all(), (reach, n))
+
+    def test_a_scan_afterwards_leaves_what_was_followed_covered(self):
+        project, key, _ = self.followed()
+        before = [matte(project, "c1", n) for n in range(0, 60, 7)]
+        scanned = take_in(project, "c1", ScanResult((), FaceTable.none(), (), 60), 1)
+        for n, was in zip(range(0, 60, 7), before):
+            self.assertTrue((matte(scanned, "c1", n) >= was).all(), n)
 
     def test_nothing_to_hold_on_to_is_said(self):
         clip = make_clip(self.folder / "wall.mp4", 10, size=SIZE, draw=lambda n, w, h: np.full((h, w, 3), 120, np.uint8))
