@@ -15,10 +15,11 @@ from enum import StrEnum
 import cv2
 import numpy as np
 
-from skiagraph.shape.place import Similarity
-from skiagraph.shape.shape import Outline, Shape
+from skiagraph.shape.place import Perspective, Place, place_of, place_of_matrix
+from skiagraph.shape.shape import Outline, Shape, nearest_turn
 from skiagraph.track.camera import is_cut, thumbnail
 from skiagraph.track.path import BRIDGED, FOLLOWED, PLACED, Path
+from skiagraph.values import replace
 
 
 class Motion(StrEnum):
@@ -27,6 +28,14 @@ class Motion(StrEnum):
     POSITION = "position"
     SIZE = "size"
     TURNING = "turning"
+    PERSPECTIVE = "perspective"
+    AUTO = "auto"
+
+    @staticmethod
+    def for_shape(shape: Shape) -> Motion:
+        """What may change by itself. What is drawn with corners is mostly flat, a plate, a screen, a paper, and is followed in perspective where that explains
+        what is seen clearly better; heads and the like are not."""
+        return Motion.AUTO if shape.kind in ("box", "polygon") else Motion.TURNING
 
 
 class Why(StrEnum):
@@ -63,7 +72,7 @@ class FollowSettings:
 class Step:
     """One frame: where the outline is, and how sure that is, 0..1; known is False where it was not seen."""
 
-    place: Similarity
+    place: Place
     confidence: float
     known: bool
 
@@ -73,26 +82,41 @@ BEYOND, POINTS, CELLS = 1.12, 60, 4
 # A patch whose weaker direction of structure has a deviation under this (grey levels) is plain: nothing tells where along it one is.
 PLAIN = 1.6
 # Gauss-Newton steps at most, and px under which they end.
-STEPS, ENOUGH = 14, 0.02
+STEPS, TILT_STEPS, ENOUGH = 14, 8, 0.02
+# Pixels of which the eight numbers of a plane are made, at least.
+TILT_PIXELS = 1500
+# By itself, perspective is tried in each so many frames, where the look correlates by less than this and so much of it is seen, and taken where it leaves less than
+# this share of what was not explained before.
+TRY_EVERY, TRY_BELOW, TRY_SEEN, CLEARLY = 3, 0.985, 0.9, 0.8
 # Something of which less than this share is in the picture has left it.
 LEFT = 0.2
 # Something that is not seen and would be in the picture with less than this share is on its way out of it.
 LEAVING = 0.75
 # What looks only as it did of late, and no longer as at the start, is so sure at most.
 AS_OF_LATE = 0.75
-# Size and turning may change by so much in a frame.
-GROWS, TURNS = 0.12, 12.0
+# Size and turning, and of a plane shear and tilt, may change by so much in a frame.
+GROWS, TURNS, SHEARS, TILTS = 0.12, 12.0, 0.12, 0.06
+# What is behind something known by this share, and not seen, is waited for so many times as long.
+HIDDEN_BEHIND, KNOWN_PATIENCE = 0.4, 4
+# An outline is said to stand out from what surrounds it from this difference of grey levels, mean against mean or deviation against deviation.
+STANDS_OUT = 8.0
 
 
 class OutlineFollower:
     """grey: uint8 (rows, columns), the upright frame with the outline at `place`. motion: what may change. rate: frames a second.
 
-    ignored: bool (rows, columns) of the frame, what lies in front, or None.
+    motion None: by the shape. ignored: bool (rows, columns) of the frame, what lies in front, or None. looked: a shape in the unit frame of the place to
+    which what is looked at is limited; None for all of it.
     """
 
-    def __init__(self, grey: np.ndarray, place: Similarity, shape: Shape, rate: float = 25.0, motion: Motion = Motion.TURNING,
-                 settings: FollowSettings = FollowSettings(), ignored: np.ndarray | None = None):
+    def __init__(self, grey: np.ndarray, place: Place, shape: Shape, rate: float = 25.0, motion: Motion | None = None,
+                 settings: FollowSettings = FollowSettings(), ignored: np.ndarray | None = None, looked: Outline | None = None):
         self.place, self.shape, self.motion, self.settings = place, shape, motion, settings
+        if motion in (None, Motion.AUTO):
+            self.motion = Motion.for_shape(shape)
+        self._tilts, self._asked = isinstance(place, Perspective), 0
+        self._looked = looked
+        self._ignored = ignored
         self._size = grey.shape[1], grey.shape[0]
         self._unseen, self._patience = 0, max(1, round(settings.patience_s * rate))
         self._speed = np.zeros(2)
@@ -108,10 +132,16 @@ class OutlineFollower:
         """Whether there is too little in the outline to hold on to."""
         return self._start.structure < PLAIN
 
-    def step(self, grey: np.ndarray) -> Step | Why:
-        """Go on to the next frame; where following stops, why. What it was not sure of before that was told as not known."""
+    @property
+    def hold(self) -> Hold:
+        """How much there is in the outline to hold on to."""
+        return Hold(self._start.structure, self._start.contrast)
+
+    def step(self, grey: np.ndarray, ignored: np.ndarray | None = None) -> Step | Why:
+        """Go on to the next frame; where following stops, why. What it was not sure of before that was told as not known. ignored: what lies in front in this frame."""
         if self.is_plain:
             return Why.PLAIN
+        self._ignored = ignored
         guess = self._guess(grey)
         found = self._checked(grey, guess)
         if found is None:
@@ -124,9 +154,11 @@ class OutlineFollower:
             expected = _moved(self.place, *self._speed)
             self.place = expected
             shown = self._shown(expected)
-            if shown < LEFT or self._unseen > self._patience and shown < LEAVING:
+            # What is known to be in front explains why it is not seen.
+            patience = self._patience * (1 if self._behind(expected) < HIDDEN_BEHIND else KNOWN_PATIENCE)
+            if shown < LEFT or self._unseen > patience and shown < LEAVING:
                 return Why.LEFT
-            return Why.HIDDEN if self._unseen > self._patience else Step(expected, 0.0, False)
+            return Why.HIDDEN if self._unseen > patience else Step(expected, 0.0, False)
         place, confidence = found
         step = np.array([place.cx - self.place.cx, place.cy - self.place.cy]) / (self._unseen + 1 if self._unseen else 1)
         self._speed = 0.5 * self._speed + 0.5 * step if not self._unseen else np.zeros(2)
@@ -135,7 +167,7 @@ class OutlineFollower:
 
     # Guessing
 
-    def _guess(self, grey: np.ndarray) -> Similarity:
+    def _guess(self, grey: np.ndarray) -> Place:
         """Where the points inside went."""
         ahead = _moved(self.place, *self._speed)
         window = self._window(self.place, ahead)
@@ -144,6 +176,8 @@ class OutlineFollower:
         inside = np.zeros(before.shape, np.uint8)
         edge = (Outline(self.place, self.shape).edge_px() - window[:2]) * scale
         cv2.fillPoly(inside, [np.round(edge).astype(np.int32)], 255)
+        if self._ignored is not None:
+            inside[self._cut(self._ignored.astype(np.uint8) * 255, window) > 0] = 0
         points = cv2.goodFeaturesToTrack(before, POINTS, 0.01, 3, mask=inside, blockSize=3)
         if points is None or len(points) < 4:
             return ahead
@@ -160,9 +194,9 @@ class OutlineFollower:
         zoom, turn = float(np.hypot(similar[0, 0], similar[1, 0])), float(np.degrees(np.arctan2(similar[1, 0], similar[0, 0])))
         middle = (np.array([self.place.cx, self.place.cy]) - window[:2]) * scale
         cx, cy = (similar[:, :2] @ middle + similar[:, 2]) / scale + window[:2]
-        return self._allowed(Similarity(float(cx), float(cy), self.place.width * zoom, self.place.height * zoom, self.place.angle + turn))
+        return self._allowed(replace(self.place, cx=float(cx), cy=float(cy), width=self.place.width * zoom, height=self.place.height * zoom, angle=self.place.angle + turn))
 
-    def _searched(self, grey: np.ndarray, guess: Similarity) -> Similarity:
+    def _searched(self, grey: np.ndarray, guess: Place) -> Place:
         """Where around the guess the picture looks most like the start, or like it did of late."""
         room = self.settings.room * (1 + min(2.0, 0.25 * self._unseen))
         best, place = -2.0, guess
@@ -180,7 +214,7 @@ class OutlineFollower:
             _, score, _, (x, y) = cv2.minMaxLoc(scores)
             if score > best:
                 best = score
-                place = Similarity(float(window[0] + (x + grown[0] / 2) / self._scale), float(window[1] + (y + grown[1] / 2) / self._scale), guess.width, guess.height, guess.angle)
+                place = replace(guess, cx=float(window[0] + (x + grown[0] / 2) / self._scale), cy=float(window[1] + (y + grown[1] / 2) / self._scale))
         return place
 
     def _look_width(self, look: _Look) -> float:
@@ -191,7 +225,7 @@ class OutlineFollower:
 
     # Checking
 
-    def _checked(self, grey: np.ndarray, guess: Similarity, least: float = 0.0, share: float = 0.0) -> tuple[Similarity, float] | None:
+    def _checked(self, grey: np.ndarray, guess: Place, least: float = 0.0, share: float = 0.0) -> tuple[Place, float] | None:
         """The guess made exact by the look of the start, or that of late, and how sure it is; None where it is not the same thing. least, share:
         correlation and share of cells that are asked for besides."""
         settings, best, by_start = self.settings, None, True
@@ -211,11 +245,53 @@ class OutlineFollower:
             return None
         place, score, agreeing = best
         if score >= settings.learn and agreeing >= 0.8:
-            self._late = _Look.of(self._patch(grey, place), *self._masks(grey.shape, place, None))
+            self._late = _Look.of(self._patch(grey, place), *self._masks(grey.shape, place, self._ignored))
         return place, (1.0 if by_start else AS_OF_LATE) * float(np.clip(0.25 + 0.75 * (score - settings.lost) / (1 - settings.lost), 0.0, 1.0) * min(1.0, 0.4 + agreeing))
 
-    def _laid(self, grey: np.ndarray, guess: Similarity, look: _Look) -> tuple[Similarity, float, float]:
+    def _laid(self, grey: np.ndarray, guess: Place, look: _Look) -> tuple[Place, float, float]:
         """A look laid on the picture from a guess: the place, the correlation there, and the share of cells that agree."""
+        if look is not self._start:
+            # What looks otherwise than at the start is not told from what leans otherwise.
+            return self._laid_flat(grey, guess, look)
+        if self._tilts:
+            # The points have it near enough, mostly.
+            tilted = self._tilted(grey, guess, look)
+            score, agreeing = look.alike(self._patch(grey, tilted, look), self._inside(tilted, look))
+            if score >= self.settings.sure:
+                return tilted, score, agreeing
+        place, score, agreeing = self._laid_flat(grey, guess, look)
+        if self.motion not in (Motion.PERSPECTIVE, Motion.AUTO) or score < self.settings.lost:
+            return place, score, agreeing
+        if self.motion == Motion.AUTO and not self._tilts:
+            # Where nothing has tilted yet it is tried now and then, and only on what is wholly seen.
+            self._asked += 1
+            if self._asked % TRY_EVERY or score > TRY_BELOW or agreeing < TRY_SEEN:
+                return place, score, agreeing
+        tilted = self._tilted(grey, place, look)
+        better, share = look.alike(self._patch(grey, tilted, look), self._inside(tilted, look))
+        least = score if self.motion == Motion.PERSPECTIVE or self._tilts else 1 - (1 - score) * CLEARLY
+        if better < least or share < agreeing - 1e-6:
+            return place, score, agreeing
+        self._tilts = True
+        return tilted, better, share
+
+    def _tilted(self, grey: np.ndarray, place: Place, look: _Look) -> Place:
+        """A place in perspective made exact by the look."""
+        before = place
+        for _ in range(TILT_STEPS):
+            found = look.tilt_step(self._patch(grey, place, look), self._inside(place, look))
+            if found is None:
+                break
+            try:
+                place = self._allowed(place_of_matrix(place.matrix() @ found))
+            except ValueError:
+                return before
+            if np.abs(found - np.eye(3)).max() * look.picture.shape[1] / 2 < ENOUGH:
+                break
+        return place
+
+    def _laid_flat(self, grey: np.ndarray, guess: Place, look: _Look) -> tuple[Place, float, float]:
+        """As _laid, by moving, sizing and turning alone."""
         place = guess
         for _ in range(STEPS):
             now = self._patch(grey, place, look)
@@ -229,40 +305,61 @@ class OutlineFollower:
             limit = 0.25 * min(place.width, place.height)
             by = by * min(1.0, limit / max(np.hypot(*by), 1e-9))
             cos, sin = np.cos(lean), np.sin(lean)
-            place = Similarity(float(place.cx + by[0] * cos - by[1] * sin), float(place.cy + by[0] * sin + by[1] * cos), place.width * (1 + float(zoom)), place.height * (1 + float(zoom)),
-                               place.angle + float(np.clip(np.degrees(step[3]), -5, 5)))
+            place = replace(place, cx=float(place.cx + by[0] * cos - by[1] * sin), cy=float(place.cy + by[0] * sin + by[1] * cos), width=place.width * (1 + float(zoom)),
+                            height=place.height * (1 + float(zoom)), angle=place.angle + float(np.clip(np.degrees(step[3]), -5, 5)))
             place = self._allowed(place)
             if np.hypot(*step[:2]) < ENOUGH and abs(step[2]) < 1e-3 and abs(step[3]) < 1e-3:
                 break
         score, agreeing = look.alike(self._patch(grey, place, look), self._inside(place, look))
         return place, score, agreeing
 
-    def _inside(self, place: Similarity, look: _Look) -> np.ndarray | None:
-        """Which pixels of a look lie in the picture, bool (rows, columns); None where all do."""
-        if self._shown(place, BEYOND) >= 1.0:
+    def _inside(self, place: Place, look: _Look) -> np.ndarray | None:
+        """Which pixels of a look lie in the picture and not behind what is in front, bool (rows, columns); None where all do."""
+        if self._ignored is None and self._shown(place, BEYOND) >= 1.0:
             return None
         rows, columns = look.picture.shape
         u, v = (np.arange(columns) + 0.5) / columns * 2 - 1, (np.arange(rows) + 0.5) / rows * 2 - 1
         points = place.to_px(np.stack(np.meshgrid(u * BEYOND, v * BEYOND), axis=-1).reshape(-1, 2))
-        return ((points >= 1) & (points <= np.array(self._size) - 1)).all(axis=1).reshape(rows, columns)
+        seen = ((points >= 1) & (points <= np.array(self._size) - 1)).all(axis=1)
+        if self._ignored is not None:
+            at = np.clip(points.astype(int), 0, np.array(self._size) - 1)
+            seen &= ~self._ignored[at[:, 1], at[:, 0]]
+        return seen.reshape(rows, columns)
 
-    def _allowed(self, place: Similarity) -> Similarity:
+    def _behind(self, place: Place) -> float:
+        """Share of the outline's place in the picture that lies behind what is known to be in front."""
+        if self._ignored is None:
+            return 0.0
+        grid = (np.arange(12) + 0.5) / 6 - 1
+        points = place.to_px(np.stack(np.meshgrid(grid, grid), axis=-1).reshape(-1, 2))
+        points = points[((points >= 0) & (points < np.array(self._size))).all(axis=1)].astype(int)
+        return float(self._ignored[points[:, 1], points[:, 0]].mean()) if len(points) else 0.0
+
+    def _allowed(self, place: Place) -> Place:
         """Within what a frame, or the frames since it was seen, may bring."""
         times = 1 + self._unseen
         grows, turns = (1 + GROWS) ** min(times, 6), TURNS * min(times, 6)
         zoom = float(np.clip(place.width / self.place.width, 1 / grows, grows)) if self.motion != Motion.POSITION else 1.0
-        turn = float(np.clip(place.angle - self.place.angle, -turns, turns)) if self.motion == Motion.TURNING else 0.0
-        return Similarity(place.cx, place.cy, self.place.width * zoom, self.place.height * zoom, self.place.angle + turn)
+        turn = float(np.clip(nearest_turn(place.angle - self.place.angle), -turns, turns)) if self.motion not in (Motion.POSITION, Motion.SIZE) else 0.0
+        if self.motion not in (Motion.PERSPECTIVE, Motion.AUTO):
+            return replace(self.place, cx=place.cx, cy=place.cy, width=self.place.width * zoom, height=self.place.height * zoom, angle=self.place.angle + turn)
+        was, now, few = self.place.row(), place.row(), min(times, 6)
+        high = self.place.height * float(np.clip(place.height / self.place.height, 1 / grows, grows))
+        shear = was[5] + np.clip(now[5] - was[5], -SHEARS * few, SHEARS * few)
+        tilt = was[6:] + np.clip(now[6:] - was[6:], -TILTS * few, TILTS * few)
+        return place_of(np.array([place.cx, place.cy, self.place.width * zoom, high, self.place.angle + turn, shear, *tilt]))
 
     # Pictures
 
-    def _patch_size(self, place: Similarity) -> tuple[int, int]:
+    def _patch_size(self, place: Place) -> tuple[int, int]:
         """Columns and rows of a look of something of this size."""
         return max(12, round(place.width * BEYOND * self._scale)), max(12, round(place.height * BEYOND * self._scale))
 
-    def _patch(self, grey: np.ndarray, place: Similarity, look: _Look | None = None) -> np.ndarray:
+    def _patch(self, grey: np.ndarray, place: Place, look: _Look | None = None) -> np.ndarray:
         """The picture in the outline and a little around it, upright and at the size of looks, float32."""
         columns, rows = self._patch_size(place) if look is None else look.picture.shape[::-1]
+        if isinstance(place, Perspective):
+            return self._patch_tilted(grey, place, columns, rows)
         turn, corner = _pixels_of(place, columns, rows)
         shrink = int(np.hypot(*turn).min())
         if shrink >= 2:
@@ -277,21 +374,37 @@ class OutlineFollower:
         return cv2.warpAffine(grey, np.column_stack([turn, corner]), (columns, rows), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
                               borderMode=cv2.BORDER_REPLICATE).astype(np.float32)
 
-    def _masks(self, size: tuple[int, int], place: Similarity, ignored: np.ndarray | None) -> tuple[np.ndarray, np.ndarray]:
+    def _patch_tilted(self, grey: np.ndarray, place: Perspective, columns: int, rows: int) -> np.ndarray:
+        """As _patch, of a plane in perspective."""
+        to_frame = _tilted_pixels(place, columns, rows)
+        shrink = int(np.hypot(*(place.linear() @ np.diag([2 * BEYOND / columns, 2 * BEYOND / rows]))).min())
+        if shrink >= 2:
+            x0, y0, x1, y1 = (int(v) for v in np.clip(np.array(Outline(place, Shape.kinds["box"]()).box(BEYOND - 1 + 0.1)) + [-shrink, -shrink, shrink, shrink], 0, [*self._size, *self._size]))
+            part = grey[y0:y1, x0:x1]
+            if min(part.shape[:2]) >= 2 * shrink:
+                grey = cv2.resize(part, (part.shape[1] // shrink, part.shape[0] // shrink), interpolation=cv2.INTER_AREA)
+                to_frame = np.array([[1 / shrink, 0, (0.5 - x0) / shrink - 0.5], [0, 1 / shrink, (0.5 - y0) / shrink - 0.5], [0, 0, 1]]) @ to_frame
+        return cv2.warpPerspective(grey, to_frame, (columns, rows), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE).astype(np.float32)
+
+    def _masks(self, size: tuple[int, int], place: Place, ignored: np.ndarray | None) -> tuple[np.ndarray, np.ndarray]:
         """What of the patch counts where it is laid on a picture, the outline and its rim, and where it is compared, the outline alone, since the rim changes with what is
         behind; of what is in the picture, and not of what lies in front."""
         columns, rows = self._patch_size(place)
         u = ((np.arange(columns) + 0.5) / columns * 2 - 1) * BEYOND
         v = ((np.arange(rows) + 0.5) / rows * 2 - 1) * BEYOND
         away = self.shape.distance(u[None, :], v[:, None])
+        if self._looked is not None:
+            # Only a part of it is to be looked at; what is beyond it says nothing, its rim neither.
+            x, y = np.meshgrid(u, v)
+            part = self._looked.contains(np.stack([x.ravel(), y.ravel()], axis=1)).reshape(away.shape)
+            away = np.where(part, away, np.inf)
         there = np.zeros(size, np.uint8) + 255
         if ignored is not None:
             there[ignored] = 0
-        turn, corner = _pixels_of(place, columns, rows)
-        shown = cv2.warpAffine(there, np.column_stack([turn, corner]), (columns, rows), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
+        shown = cv2.warpPerspective(there, _tilted_pixels(place, columns, rows), (columns, rows), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
         return (away <= BEYOND - 1) & (shown > 127), (away <= 0.02) & (shown > 127)
 
-    def _window(self, *places: Similarity) -> np.ndarray:
+    def _window(self, *places: Place) -> np.ndarray:
         """x0, y0, x1, y1 px around places, with room."""
         reach = [max(p.width, p.height) * (0.5 * BEYOND + 0.35) + 8 for p in places]
         return np.array([min(p.cx - r for p, r in zip(places, reach)), min(p.cy - r for p, r in zip(places, reach)),
@@ -312,14 +425,14 @@ class OutlineFollower:
                 move[:, 2] = (move[:, 2] - [x0, y0] + 0.5) / shrink - 0.5
         return cv2.warpAffine(grey, move, (columns, rows), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE)
 
-    def _shown(self, place: Similarity, beyond: float = 1.0) -> float:
+    def _shown(self, place: Place, beyond: float = 1.0) -> float:
         """Share of the outline's box, so many times as large, that is in the picture."""
         x0, y0, x1, y1 = Outline(place, self.shape).box(beyond - 1)
         across, down = min(x1, self._size[0]) - max(x0, 0), min(y1, self._size[1]) - max(y0, 0)
         return max(0.0, across) * max(0.0, down) / max((x1 - x0) * (y1 - y0), 1e-6)
 
 
-def _pixels_of(place: Similarity, columns: int, rows: int) -> tuple[np.ndarray, np.ndarray]:
+def _pixels_of(place: Place, columns: int, rows: int) -> tuple[np.ndarray, np.ndarray]:
     """Where the pixels of a look lie in the frame: px for a column and a row, (2, 2), and where the first one is, (2,)."""
     lean, across, down = np.radians(place.angle), place.width * BEYOND / columns, place.height * BEYOND / rows
     cos, sin = np.cos(lean), np.sin(lean)
@@ -327,8 +440,37 @@ def _pixels_of(place: Similarity, columns: int, rows: int) -> tuple[np.ndarray, 
     return turn, np.array([place.cx, place.cy]) - 0.5 - turn @ ((np.array([columns, rows]) - 1) / 2)
 
 
-def _moved(place: Similarity, x: float, y: float) -> Similarity:
-    return Similarity(float(np.clip(place.cx + x, -1e5, 1e5)), float(np.clip(place.cy + y, -1e5, 1e5)), place.width, place.height, place.angle)
+def _tilted_pixels(place: Place, columns: int, rows: int) -> np.ndarray:
+    """From the pixels of a look to those of the frame, (3, 3)."""
+    unit = np.array([[2 * BEYOND / columns, 0, (1 / columns - 1) * BEYOND], [0, 2 * BEYOND / rows, (1 / rows - 1) * BEYOND], [0, 0, 1]])
+    return np.array([[1, 0, -0.5], [0, 1, -0.5], [0, 0, 1]]) @ place.matrix() @ unit
+
+
+def _moved(place: Place, x: float, y: float) -> Place:
+    return replace(place, cx=float(np.clip(place.cx + x, -1e5, 1e5)), cy=float(np.clip(place.cy + y, -1e5, 1e5)))
+
+
+@dataclass(frozen=True, slots=True)
+class Hold:
+    """How much there is to hold on to. structure: deviation in grey levels from pixel to pixel along the direction in which there is less of it (the smaller
+    eigenvalue of the structure tensor: Shi and Tomasi, Good Features to Track, CVPR 1994); contrast: grey levels by which it stands out from what surrounds it."""
+
+    structure: float
+    contrast: float
+
+    @property
+    def is_plain(self) -> bool:
+        return self.structure < PLAIN
+
+    @property
+    def is_alike(self) -> bool:
+        """True where it hardly stands out from its surroundings."""
+        return self.contrast < STANDS_OUT
+
+
+def held_by(grey: np.ndarray, outline: Outline) -> Hold:
+    """How much there is to hold on to in an outline on a picture, uint8 (rows, columns)."""
+    return OutlineFollower(grey, outline.place, outline.shape).hold
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -341,6 +483,7 @@ class _Look:
     core: np.ndarray
     slopes: np.ndarray
     structure: float
+    contrast: float = 0.0
 
     @staticmethod
     def of(patch: np.ndarray, mask: np.ndarray, core: np.ndarray) -> _Look:
@@ -351,7 +494,49 @@ class _Look:
         x, y = x - (columns - 1) / 2, y - (rows - 1) / 2
         slopes = np.stack([across, down, across * x + down * y, down * x - across * y], axis=2)[mask]
         tensor = slopes[:, :2].T @ slopes[:, :2] / max(1, len(slopes))
-        return _Look(smooth, mask, core, slopes, float(np.sqrt(max(0.0, np.linalg.eigvalsh(tensor)[0])) if len(slopes) >= 30 else 0.0))
+        within, around = smooth[core], smooth[~core]
+        contrast = max(abs(within.mean() - around.mean()), abs(within.std() - around.std())) if len(within) and len(around) else 0.0
+        return _Look(smooth, mask, core, slopes, float(np.sqrt(max(0.0, np.linalg.eigvalsh(tensor)[0])) if len(slopes) >= 30 else 0.0), float(contrast))
+
+    def tilt_step(self, now: np.ndarray, inside: np.ndarray | None) -> np.ndarray | None:
+        """By which homography of the unit frame, (3, 3), a picture has to be changed to come nearer (Baker and Matthews, as above, with eight numbers)."""
+        counted = np.ones(int(self.mask.sum()), bool) if inside is None else inside[self.mask]
+        if counted.sum() < 60:
+            return None
+        rows, columns = self.picture.shape
+        y, x = np.mgrid[:rows, :columns].astype(np.float32)
+        x, y = (((x + 0.5) / columns * 2 - 1) * BEYOND)[self.mask], (((y + 0.5) / rows * 2 - 1) * BEYOND)[self.mask]
+        across, down = self.slopes[:, 0] * columns / 2 / BEYOND, self.slopes[:, 1] * rows / 2 / BEYOND
+        slopes = np.stack([across * x, across * y, across, down * x, down * y, down, -(across * x + down * y) * x, -(across * x + down * y) * y], axis=1)
+        mine, theirs = self.picture[self.mask], cv2.GaussianBlur(now, (0, 0), 0.8)[self.mask]
+        if inside is not None:
+            slopes, mine, theirs = slopes[counted], mine[counted], theirs[counted]
+        # Eight numbers need no more pixels than these.
+        thin = max(1, len(mine) // TILT_PIXELS)
+        slopes, mine, theirs = slopes[::thin], mine[::thin], theirs[::thin]
+        error, weight = self._error(mine, theirs)
+        if error is None:
+            return None
+        weighted = slopes * weight[:, None]
+        normal = weighted.T @ slopes
+        # What hardly changes the picture is hardly changed: tilts most of all.
+        normal[np.diag_indices(8)] += normal[np.diag_indices(8)] * 1e-3 + np.trace(normal) / 8 * np.array([1e-5] * 6 + [1e-3] * 2)
+        try:
+            found = -np.linalg.solve(normal, weighted.T @ error)
+        except np.linalg.LinAlgError:
+            return None
+        found = np.clip(found, -0.12, 0.12)
+        return np.array([[1 + found[0], found[1], found[2]], [found[3], 1 + found[4], found[5]], [found[6], found[7], 1.0]])
+
+    @staticmethod
+    def _error(mine: np.ndarray, theirs: np.ndarray) -> tuple[np.ndarray, np.ndarray] | tuple[None, None]:
+        """Light of now brought to that of then: the difference, and how much each pixel counts (Huber)."""
+        deviation = theirs.std()
+        if deviation < 1e-3:
+            return None, None
+        error = (theirs - theirs.mean()) * (mine.std() / deviation) - (mine - mine.mean())
+        spread = 1.4826 * np.median(np.abs(error)) + 1e-3
+        return error, np.minimum(1.0, 1.5 * spread / np.maximum(np.abs(error), 1e-6))
 
     def step(self, now: np.ndarray, motion: Motion, inside: np.ndarray | None) -> np.ndarray | None:
         """By how much a picture has to be moved (px of the look along its own axes), sized (share) and turned (radians) to come nearer. inside: what of
@@ -362,14 +547,10 @@ class _Look:
             if counted.sum() < 30:
                 return None
             mine, theirs, all_slopes = mine[counted], theirs[counted], all_slopes[counted]
-        # Light of now brought to that of then.
-        deviation = theirs.std()
-        if deviation < 1e-3:
+        error, weight = self._error(mine, theirs)
+        if error is None:
             return None
-        error = (theirs - theirs.mean()) * (mine.std() / deviation) - (mine - mine.mean())
-        spread = 1.4826 * np.median(np.abs(error)) + 1e-3
-        weight = np.minimum(1.0, 1.5 * spread / np.maximum(np.abs(error), 1e-6))
-        used = {Motion.POSITION: 2, Motion.SIZE: 3, Motion.TURNING: 4}[motion]
+        used = {Motion.POSITION: 2, Motion.SIZE: 3}.get(motion, 4)
         slopes = all_slopes[:, :used]
         weighted = slopes * weight[:, None]
         normal = weighted.T @ slopes
@@ -417,7 +598,7 @@ def _correlation(a: np.ndarray, b: np.ndarray) -> float:
 
 @dataclass(frozen=True, slots=True)
 class Followed:
-    """What came of following one way. frames: int (n,), from the one after the start on, in the order they were gone to; rows: (n, 6) cx, cy, width, height, angle, confidence;
+    """What came of following one way. frames: int (n,), from the one after the start on, in the order they were gone to; rows: (n, 9) of places (Place.row) and confidence;
     known: bool (n,), where it was seen, the last one always. why, at: why and at which frame it stopped."""
 
     frames: np.ndarray
@@ -428,9 +609,9 @@ class Followed:
 
 
 def follow(follower: OutlineFollower, start: int, grey: np.ndarray, frames: Iterable[tuple[int, np.ndarray]],
-           told: Callable[[int, Step], None] = lambda frame, step: None) -> Followed:
+           told: Callable[[int, Step], None] = lambda frame, step: None, ignored: Callable[[int], np.ndarray | None] = lambda frame: None) -> Followed:
     """Follow from a frame through others, (number, uint8 grey) each, until it stops or they end. What lies between two frames in which it was seen is bridged by a straight
-    line; what follows on the last of them is not kept."""
+    line; what follows on the last of them is not kept. ignored: what lies in front in a frame, bool (rows, columns), or None."""
     numbers, rows, known = [start], [[*follower.place.row(), 1.0]], [True]
     before, why, at = thumbnail(grey), Why.END, start
     for number, picture in frames:
@@ -439,7 +620,7 @@ def follow(follower: OutlineFollower, start: int, grey: np.ndarray, frames: Iter
             why = Why.CUT
             break
         before = now
-        step = follower.step(picture)
+        step = follower.step(picture, ignored(number))
         if isinstance(step, Why):
             why = step
             break
@@ -450,18 +631,65 @@ def follow(follower: OutlineFollower, start: int, grey: np.ndarray, frames: Iter
     last = int(np.flatnonzero(known)[-1])
     table, seen = np.array(rows[:last + 1]), np.array(known[:last + 1])
     every = np.arange(last + 1)
-    for column in range(5):
+    for column in range(8):
         table[~seen, column] = np.interp(every[~seen], every[seen], table[seen, column])
     return Followed(np.array(numbers[1:last + 1], int), table[1:], seen[1:], why, at)
 
 
-def joined(start: int, place: Similarity, ways: Iterable[Followed]) -> Path:
+def joined(start: int, place: Place, ways: Iterable[Followed]) -> Path:
     """One path of a start that was placed and what was followed from it, back and on."""
     frames, rows, origins = [np.array([start])], [np.array([[*place.row(), 1.0]])], [np.array([PLACED], np.uint8)]
     for way in ways:
         frames.append(way.frames)
-        rows.append(way.rows.reshape(-1, 6))
+        rows.append(way.rows.reshape(-1, 9))
         origins.append(np.where(way.known, FOLLOWED, BRIDGED).astype(np.uint8))
     number = np.concatenate(frames)
     order = np.argsort(number)
-    return Path.from_rows(int(number.min()), np.concatenate(rows)[order], np.concatenate(origins)[order])
+    return _path(int(number.min()), np.concatenate(rows)[order], np.concatenate(origins)[order])
+
+
+def met(one: int, at_one: Place, on: Followed, two: int, at_two: Place, back: Followed) -> Path:
+    """The path between two frames in which something was placed, followed on from the one and back from the other. Where both know, the one goes over into the
+    other, the nearer counting more; where neither does, a straight line of which nobody is sure."""
+    length = two - one + 1
+    table, weight, known = np.zeros((length, 9)), np.zeros(length), np.zeros(length, bool)
+    for start, place, way in ((one, at_one, on), (two, at_two, back)):
+        rows, seen, there = np.array([[*place.row(), 1.0]]), np.array([True]), np.array([start])
+        inside = (way.frames > one) & (way.frames < two) & way.known
+        rows, there = np.concatenate([rows, way.rows.reshape(-1, 9)[inside]]), np.concatenate([there, way.frames[inside]])
+        seen = np.concatenate([seen, way.known[inside]])
+        # Angles as near to each other as they can be.
+        turn = 360.0 * np.round((table[there - one, 4] / np.maximum(weight[there - one], 1e-9) - rows[:, 4]) / 360.0)
+        rows[:, 4] += np.where(known[there - one], turn, 0.0)
+        share = 1 - np.abs(there - start) / length
+        table[there - one] += rows * share[:, None]
+        weight[there - one] += share
+        known[there - one] |= seen
+    table[known] /= weight[known, None]
+    every = np.arange(length)
+    for column in range(8):
+        table[~known, column] = np.interp(every[~known], every[known], table[known, column])
+    origin = np.where(known, FOLLOWED, BRIDGED).astype(np.uint8)
+    origin[[0, -1]] = PLACED
+    table[[0, -1]] = [*at_one.row(), 1.0], [*at_two.row(), 1.0]
+    table[0, 4] += 360.0 * np.round((table[1, 4] - table[0, 4]) / 360.0)
+    table[-1, 4] += 360.0 * np.round((table[-2, 4] - table[-1, 4]) / 360.0)
+    return _path(one, table, origin)
+
+
+def chained(paths: Iterable[Path]) -> Path:
+    """Paths that follow each other, or share their ends, as one."""
+    rows, leans, origins, first, reached = [], [], [], None, None
+    for path in sorted(paths, key=lambda p: p.first):
+        skip = 0 if reached is None else reached + 1 - path.first
+        first = path.first if first is None else first
+        rows.append(path.rows()[skip:])
+        leans.append(path.leaning()[skip:])
+        origins.append(path.origin[skip:])
+        reached = path.last
+    return Path.from_rows(first, np.concatenate(rows), np.concatenate(origins), np.concatenate(leans))
+
+
+def _path(first: int, table: np.ndarray, origin: np.ndarray) -> Path:
+    """A path of rows (n, 9) of places and confidence."""
+    return Path.from_rows(first, np.column_stack([table[:, :5], table[:, 8]]), origin, table[:, 5:8])

@@ -15,7 +15,7 @@ from skiagraph.project.cast import with_likenesses
 from skiagraph.project.edits import next_name
 from skiagraph.project.model import Answer, FromScan, Likeness, Person, PersonSubject, Portrait, Project, Scan, Sighting, Subject, Track, replace
 from skiagraph.project.overlap import head_points, share_within
-from skiagraph.project.rows import CX, CY, GROW, WIDTH, outline_rows
+from skiagraph.project.rows import CX, CY, GROW, WIDTH, outline_rows, shapes_of
 from skiagraph.shape.shape import Shape
 from skiagraph.track.results import ScanResult
 
@@ -99,7 +99,8 @@ class _Carrying:
         self.tracks = project.evidence.by_key()
         self.taken = {s.key for s in project.subjects} | {g.key for s in project.subjects for g in s.sightings}
         self.person_with = {key: person.key for person in scan.people for key in person.tracks}
-        self.sightings = [(subject, s) for subject in project.subjects for s in subject.in_clip(scan.clip)]
+        # What is in front is nobody: no scan finds it, and none takes it away.
+        self.sightings = [(subject, s) for subject in project.subjects if subject.of.hides for s in subject.in_clip(scan.clip)]
         self.given: dict[str, list[Track]] = {}
         self.person_of: dict[str, Person] = {}
         self.new: list[tuple[Person, list[Track], str | None, int]] = []
@@ -112,6 +113,9 @@ class _Carrying:
                     for s in (*fresh.get(subject.key, ()), *(s for s in subject.in_clip(self.clip) if s.touched))]
         subjects, missing = [], []
         for subject in self.project.subjects:
+            if not subject.of.hides:
+                subjects.append(subject)
+                continue
             kept, not_found = self._kept(subject, fresh.get(subject.key, []), covering)
             if kept is not None:
                 subjects.append(kept)
@@ -246,7 +250,7 @@ class _Carrying:
             if low <= high:
                 part = rows[low - sighting.first:high - sighting.first + 1]
                 over = outline_rows(self.project, other)[low - other.first:high - other.first + 1]
-                held[low - sighting.first:high - sighting.first + 1] |= share_within(head_points(part), over, other.shape, margin + over[:, GROW]) >= CARRY.still_covered
+                held[low - sighting.first:high - sighting.first + 1] |= share_within(head_points(part), over, shapes_of(other, np.arange(low, high + 1)), margin + over[:, GROW]) >= CARRY.still_covered
         edges = np.flatnonzero(np.diff(~held, prepend=False, append=False))
         return [(sighting.first + int(a), sighting.first + int(b) - 1) for a, b in zip(edges[::2], edges[1::2])]
 

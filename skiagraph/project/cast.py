@@ -32,7 +32,7 @@ def decide(project: Project, keys: Iterable[str], decision: Decision) -> Project
 
 def cover_all(project: Project) -> Project:
     """Everybody is covered, by decision; what was dismissed or doubtful stays so."""
-    return project.deciding(subjects=tuple(s if s.dismissed else replace(s, decision=Decision.COVER) for s in project.subjects))
+    return project.deciding(subjects=tuple(s if s.dismissed or not s.of.hides else replace(s, decision=Decision.COVER) for s in project.subjects))
 
 
 def show_all_but(project: Project, keys: Iterable[str]) -> Project:
@@ -40,13 +40,13 @@ def show_all_but(project: Project, keys: Iterable[str]) -> Project:
     keys = set(keys)
     if not keys:
         raise EditRefused("Select first who is to stay covered.")
-    everybody = [s.key for s in project.subjects if not s.dismissed and not s.doubtful]
+    everybody = [s.key for s in project.subjects if not s.dismissed and not s.doubtful and s.of.hides]
     return decide(decide(project, [k for k in everybody if k not in keys], Decision.SHOW), keys, Decision.COVER)
 
 
 def cover_brief(project: Project, seconds: float) -> Project:
     """Everybody who is seen for less than so many seconds in all is covered."""
-    brief = [s.key for s in project.subjects if not s.dismissed and 0 < screen_time(project, s) < seconds]
+    brief = [s.key for s in project.subjects if not s.dismissed and s.of.hides and 0 < screen_time(project, s) < seconds]
     if not brief:
         raise EditRefused(f"Nobody is seen for less than {seconds:g} s.")
     return decide(project, brief, Decision.COVER)
@@ -54,7 +54,7 @@ def cover_brief(project: Project, seconds: float) -> Project:
 
 def invert(project: Project) -> Project:
     """Who was covered or undecided is shown, and the other way round. Doubtful and dismissed ones are left alone."""
-    people = [s for s in project.subjects if not s.dismissed and not s.doubtful]
+    people = [s for s in project.subjects if not s.dismissed and not s.doubtful and s.of.hides]
     shown = [s.key for s in people if s.decision == Decision.SHOW]
     return decide(decide(project, [s.key for s in people], Decision.SHOW), shown, Decision.COVER)
 
@@ -89,6 +89,8 @@ def merge_subjects(project: Project, into: str, others: Iterable[str]) -> Projec
     if not others:
         return project
     everybody = [kept, *others]
+    if any(not s.of.hides for s in everybody):
+        raise EditRefused("What is in front is nobody; only people and things can be made one.")
     sightings = _joined([s for subject in everybody for s in subject.sightings], project)
     shown = [s.decision == Decision.SHOW for s in everybody]
     decision = kept.decision
@@ -108,7 +110,11 @@ def merge_subjects(project: Project, into: str, others: Iterable[str]) -> Projec
     # Nobody is covered less far than before.
     merged = replace(kept, sightings=sightings, decision=decision, style=kept.style if widest == styles[0] else widest, doubtful=all(s.doubtful for s in everybody), dismissed=all(s.dismissed for s in everybody),
                      portrait=kept.portrait or next((s.portrait for s in others if s.portrait), None))
-    return project.with_subject(merged).deciding(likenesses=tuple(likenesses.values()))
+    project = project.with_subject(merged).deciding(likenesses=tuple(likenesses.values()))
+    # What was in front of some of them only is not in front of all that they are now.
+    return project.deciding(subjects=tuple(replace(s, of=replace(s.of, subjects=tuple(k for k in s.of.subjects if k != into and k not in gone)))
+                                           if not s.of.hides and {*gone, into} & set(s.of.subjects) and not {*gone, into} <= set(s.of.subjects)
+                                           else s for s in project.subjects))
 
 
 def _joined(sightings: list[Sighting], project: Project) -> tuple[Sighting, ...]:
@@ -169,6 +175,8 @@ def move_sighting(project: Project, key: str, clip: str, frame: int, to: str | N
             raise EditRefused(f"{subject.name} has only this sighting; there is nothing to take it from.")
         return _apart(project, subject, rest, [moved])
     target = project.subject(to)
+    if not target.of.hides or not subject.of.hides:
+        raise EditRefused("What is in front is nobody; a sighting goes only from somebody to somebody.")
     sightings = _joined([*target.sightings, _by_hand(moved)], project)
     project = project.with_subject(replace(target, sightings=sightings))
     if not rest:
@@ -180,7 +188,7 @@ def _apart(project: Project, subject: Subject, kept: list[Sighting], given: list
     """Somebody new gets some of a subject's sightings; that they are two people is remembered."""
     project, key = project.new_id("subjects")
     one = replace(subject, sightings=tuple(kept), sure=1.0)
-    other = Subject(key, next_name(project), sightings=tuple(_by_hand(s) for s in given), style=subject.style, of=subject.of)
+    other = Subject(key, next_name(project, of=subject.of), sightings=tuple(_by_hand(s) for s in given), style=subject.style, of=subject.of)
     one, other = _with_portrait(project, one, subject.portrait), _with_portrait(project, other, subject.portrait)
     place = [s.key for s in project.subjects].index(subject.key) + 1
     project = project.with_subject(one)

@@ -11,12 +11,14 @@ from typing import Any
 
 import numpy as np
 
-from skiagraph.track.path import CONFIDENCE_STEPS, DEGREE_STEPS, PX_STEPS, Path
+from skiagraph.shape.place import MOST_TILT
+from skiagraph.track.path import CONFIDENCE_STEPS, DEGREE_STEPS, PX_STEPS, TILT_STEPS, Path
 from skiagraph.track.results import FaceTable
 from skiagraph.values import reads
 
 # More rows than any clip has frames, or faces, are refused.
 MOST_ROWS = 50_000_000
+_PATH_COLUMNS = {"similarity": 7, "perspective": 10}
 _STEPS = np.array([PX_STEPS] * 4 + [DEGREE_STEPS, CONFIDENCE_STEPS], np.float64)
 
 
@@ -54,19 +56,23 @@ def _only(plain: Any, names: set[str]) -> None:
 
 def _path_out(path: Path) -> dict:
     columns = np.round(path.rows().astype(np.float64) * _STEPS).astype(np.int64)
-    return {"kind": "similarity", "first": path.first, "rows": len(path), "data": packed([*columns.T, path.origin])}
+    lean = [] if path.lean is None else list(np.round(path.lean.astype(np.float64) * TILT_STEPS).astype(np.int64).T)
+    return {"kind": "perspective" if lean else "similarity", "first": path.first, "rows": len(path), "data": packed([*columns.T, path.origin, *lean])}
 
 
 def _path_in(plain: Any) -> Path:
     _only(plain, {"kind", "first", "rows", "data"})
-    if plain["kind"] != "similarity":
+    if plain["kind"] not in _PATH_COLUMNS:
         raise ValueError(f"{plain['kind']!r} is no kind of path that is known here")
     rows = _whole(plain, "rows", MOST_ROWS, 1)
-    columns = unpacked(plain["data"], rows, 7)
+    columns = unpacked(plain["data"], rows, _PATH_COLUMNS[plain["kind"]])
     table = np.stack(columns[:6], axis=1) / _STEPS
     if np.abs(table[:, :5]).max() > 1e6 or table[:, 2:4].min() <= 0 or table[:, 5].min() < 0 or table[:, 5].max() > 1 or columns[6].min() < 0 or columns[6].max() > 3:
         raise ValueError("a path has a row that lies outside of what can be")
-    return Path.from_rows(_whole(plain, "first", 10_000_000), table, columns[6])
+    lean = np.stack(columns[7:], axis=1) / TILT_STEPS if len(columns) > 7 else None
+    if lean is not None and (np.abs(lean[:, 0]).max() > 20 or np.abs(lean[:, 1:]).sum(axis=1).max() > MOST_TILT + 2 / TILT_STEPS):
+        raise ValueError("a path has a row that leans more than a plane can")
+    return Path.from_rows(_whole(plain, "first", 10_000_000), table, columns[6], lean)
 
 
 def _faces_out(faces: FaceTable) -> dict:
@@ -84,5 +90,5 @@ def _faces_in(plain: Any) -> FaceTable:
 
 _TABLE = {"rows": {"type": "integer", "minimum": 0}, "data": {"type": "string", "contentEncoding": "base64"}}
 reads(Path, _path_in, _path_out, {"type": "object", "additionalProperties": False, "required": ["kind", "first", "rows", "data"], "properties": {
-    "kind": {"enum": ["similarity"]}, "first": {"type": "integer", "minimum": 0}, **_TABLE}})
+    "kind": {"enum": ["similarity", "perspective"]}, "first": {"type": "integer", "minimum": 0}, **_TABLE}})
 reads(FaceTable, _faces_in, _faces_out, {"type": "object", "additionalProperties": False, "required": ["rows", "data"], "properties": _TABLE})

@@ -10,8 +10,9 @@ import msgspec
 from skiagraph.cover.cover import Style, default_style
 from skiagraph.project.clip import Count, Key
 from skiagraph.project.evidence import Share
-from skiagraph.shape.change import Change, Keyframe, Repair
+from skiagraph.shape.change import Between, Change, FrameNumber, Keyframe, Repair
 from skiagraph.shape.place import Place
+from skiagraph.shape.pointed import blended
 from skiagraph.shape.shape import Shape
 from skiagraph.values import Family, Value
 
@@ -42,9 +43,10 @@ class Reach(StrEnum):
 
 
 class SubjectKind(Family):
-    """What a subject is. word: how somebody unnamed is called."""
+    """What a subject is. word: how somebody unnamed is called; hides: False for what is in front of covers instead of under one."""
 
     __slots__ = ()
+    hides: ClassVar[bool] = True
     word: ClassVar[str] = ""
     doubtful_word: ClassVar[str] = ""
 
@@ -63,12 +65,47 @@ class ThingSubject(SubjectKind, Value, frozen=True, tag_field="kind", tag="thing
     doubtful_word: ClassVar[str] = "Doubtful"
 
 
+@SubjectKind.register
+class HoldoutSubject(SubjectKind, Value, frozen=True, tag_field="kind", tag="holdout"):
+    """What is in front and stays sharp: no cover of those it is in front of is laid on it. everybody: in front of all; else of the subjects by key.
+    feather: width of its soft edge as a share of its size; it goes inwards."""
+
+    word: ClassVar[str] = "In front"
+    doubtful_word: ClassVar[str] = "Doubtful"
+    hides: ClassVar[bool] = False
+
+    everybody: bool = True
+    subjects: tuple[Key, ...] = ()
+    feather: Annotated[float, msgspec.Meta(ge=0, le=1)] = 0.04
+
+    def is_before(self, subject: str) -> bool:
+        return self.everybody or subject in self.subjects
+
+
+class Form(Value, frozen=True):
+    """The shape of an outline at a frame, where it is another than at other frames: a profile is not a front view. to_next: how it goes over into the next
+    form; before the first and after the last it stays."""
+
+    frame: FrameNumber
+    shape: Shape
+    to_next: Between = "smooth"
+
+
+class Marker(Value, frozen=True):
+    """A place in a clip with a name."""
+
+    clip: Key
+    frame: FrameNumber
+    name: Name
+
+
 class Sighting(Value, frozen=True):
     """One unbroken stretch of a subject in a clip, covered from first to last (both included).
 
     tracks: what it rests on; where several have a frame the earlier in this order counts, and beyond all of them the nearest row
     stays. base: where it was placed by hand, when it rests on no track. whole: what was changed on all of it; keyframes and
-    repairs on top of that, in rising order of frames. begin_set, end_set: ends that a person chose, which no scan moves.
+    repairs on top of that, in rising order of frames; forms: its shape where that changes, `shape` where there are none. begin_set, end_set: ends that a person chose, which no scan moves.
+    away_after: a person said that the subject is not in the picture from its end until it is seen again.
     """
 
     key: Key
@@ -81,20 +118,33 @@ class Sighting(Value, frozen=True):
     whole: Change = Change()
     keyframes: tuple[Keyframe, ...] = ()
     repairs: tuple[Repair, ...] = ()
+    forms: tuple[Form, ...] = ()
     begin_set: bool = False
     end_set: bool = False
+    away_after: bool = False
 
     @property
     def touched(self) -> bool:
         """True when there is hand work in it, which keeps to the track it was done on."""
-        return not self.tracks or self.base is not None or bool(self.keyframes or self.repairs) or self.whole != Change() or self.begin_set or self.end_set
+        return not self.tracks or self.base is not None or bool(self.keyframes or self.repairs or self.forms) or self.whole != Change() or self.begin_set or self.end_set or self.away_after
 
     def covers(self, frame: int) -> bool:
         return self.first <= frame <= self.last
 
     def marks(self) -> tuple[int, ...]:
-        """Frames of it with a keyframe or a repair."""
-        return tuple(sorted(f for f in {k.frame for k in self.keyframes if not k.pin} | {r.frame for r in self.repairs} if self.covers(f)))
+        """Frames of it with a keyframe, a repair or a form."""
+        return tuple(sorted(f for f in {k.frame for k in self.keyframes if not k.pin} | {r.frame for r in self.repairs} | {f.frame for f in self.forms} if self.covers(f)))
+
+    def shape_at(self, frame: int) -> Shape:
+        """Its shape at a frame."""
+        if not self.forms:
+            return self.shape
+        before = next((f for f in reversed(self.forms) if f.frame <= frame), None)
+        after = next((f for f in self.forms if f.frame > frame), None)
+        if before is None or after is None or before.to_next == "hold":
+            return (before or after).shape
+        share = (frame - before.frame) / (after.frame - before.frame)
+        return blended(before.shape, after.shape, share * share * (3 - 2 * share) if before.to_next == "smooth" else share)
 
 
 class Portrait(Value, frozen=True):
@@ -148,7 +198,12 @@ class Subject(Value, frozen=True):
 
     @property
     def is_covered(self) -> bool:
-        return self.decision != Decision.SHOW and not self.dismissed
+        return self.of.hides and self.decision != Decision.SHOW and not self.dismissed
+
+    @property
+    def is_in_front(self) -> bool:
+        """True for what holds covers off, and is on."""
+        return not self.of.hides and self.decision != Decision.SHOW and not self.dismissed
 
     @property
     def is_decided(self) -> bool:
@@ -183,3 +238,4 @@ class Decisions(Value, frozen=True):
     style: Style = msgspec.field(default_factory=default_style)
     accepted: tuple[Acceptance, ...] = ()
     likenesses: tuple[Likeness, ...] = ()
+    markers: tuple[Marker, ...] = ()

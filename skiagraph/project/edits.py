@@ -10,7 +10,7 @@ from collections.abc import Iterable
 from pathlib import Path as FilePath
 
 from skiagraph.errors import EditRefused
-from skiagraph.project.model import Acceptance, Clip, PersonSubject, Project, Style, Subject, SubjectKind, replace
+from skiagraph.project.model import Acceptance, Clip, Marker, PersonSubject, Project, Style, Subject, SubjectKind, replace
 
 
 def add_clip(project: Project, facts: Clip) -> Project:
@@ -34,7 +34,8 @@ def remove_clip(project: Project, key: str) -> Project:
     there = {s.key for s in subjects}
     return project.deciding(clips=tuple(c for c in project.decisions.clips if c != key), subjects=tuple(subjects),
                             accepted=tuple(a for a in project.accepted if a.clip != key),
-                            likenesses=tuple(n for n in project.likenesses if n.one in there and n.other in there))
+                            likenesses=tuple(n for n in project.likenesses if n.one in there and n.other in there),
+                            markers=tuple(m for m in project.decisions.markers if m.clip != key))
 
 
 def relink_clip(project: Project, key: str, path: FilePath, fingerprint: str = "") -> Project:
@@ -56,6 +57,7 @@ def rename(project: Project, key: str, name: str) -> Project:
 
 def remove_subjects(project: Project, keys: Iterable[str]) -> Project:
     keys = set(keys)
+    # A holdout of somebody who is gone is in front of nobody else for it.
     return project.deciding(subjects=tuple(s for s in project.subjects if s.key not in keys),
                             accepted=tuple(a for a in project.accepted if a.subject not in keys),
                             likenesses=tuple(n for n in project.likenesses if n.one not in keys and n.other not in keys))
@@ -98,3 +100,28 @@ def accept(project: Project, acceptance: Acceptance) -> Project:
 
 def withdraw(project: Project, acceptance: Acceptance) -> Project:
     return project.deciding(accepted=tuple(a for a in project.accepted if a != acceptance))
+
+
+# Markers
+
+
+def set_marker(project: Project, clip: str, frame: int, name: str) -> Project:
+    """The project with a marker of a name at a frame; one that is there gets the name, and without a name it goes."""
+    if not 0 <= frame < project.clip(clip).frames:
+        raise EditRefused(f"{project.clip(clip).path.name} has no frame {frame}.")
+    name = " ".join(name.split())[:200]
+    others = [m for m in project.decisions.markers if (m.clip, m.frame) != (clip, frame)]
+    if not name and len(others) == len(project.decisions.markers):
+        raise EditRefused("There is no marker at this frame.")
+    order = {c.key: n for n, c in enumerate(project.clips)}
+    made = [*others, Marker(clip, frame, name)] if name else others
+    return project.deciding(markers=tuple(sorted(made, key=lambda m: (order.get(m.clip, 0), m.frame))))
+
+
+def move_marker(project: Project, clip: str, frame: int, to: int) -> Project:
+    """The project with a marker at another frame of its clip; one that was there goes."""
+    marker = next((m for m in project.decisions.markers if (m.clip, m.frame) == (clip, frame)), None)
+    if marker is None:
+        raise EditRefused("There is no marker at this frame.")
+    to = max(0, min(to, project.clip(clip).frames - 1))
+    return project if to == frame else set_marker(set_marker(project, clip, frame, ""), clip, to, marker.name)

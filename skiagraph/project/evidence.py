@@ -54,6 +54,11 @@ class FromFollowing(TrackSource, Value, frozen=True, tag_field="kind", tag="foll
     motion: Annotated[str, msgspec.Meta(max_length=40)] = ""
 
 
+@TrackSource.register
+class FromJoining(TrackSource, Value, frozen=True, tag_field="kind", tag="joining"):
+    """Where somebody was covered in two sightings that a person made one, or in one that was copied from elsewhere."""
+
+
 class Track(Value, frozen=True):
     """Something seen in an unbroken stretch of a clip. Never edited; an id stands for one path for ever."""
 

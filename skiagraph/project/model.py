@@ -10,7 +10,7 @@ import msgspec
 
 from skiagraph.cover.cover import Cover, Style
 from skiagraph.project.clip import Clip, Count
-from skiagraph.project.decisions import (Acceptance, Answer, Decision, Decisions, Likeness, PersonSubject, Portrait, Reach, Sighting, Subject,
+from skiagraph.project.decisions import (Acceptance, Answer, Decision, Decisions, Form, HoldoutSubject, Likeness, Marker, PersonSubject, Portrait, Reach, Sighting, Subject,
                                          SubjectKind)
 from skiagraph.project.evidence import Evidence, FromScan, Head, Person, Scan, Track, TrackKind, TrackSource
 from skiagraph.shape.change import Change, Keyframe, Repair
@@ -18,7 +18,8 @@ from skiagraph.shape.place import Place, Similarity
 from skiagraph.shape.shape import Outline, Shape
 from skiagraph.values import Value, replace
 
-__all__ = ["Acceptance", "Answer", "Change", "Clip", "Cover", "Decision", "Decisions", "Evidence", "FromScan", "Head", "Issued", "Keyframe", "Likeness",
+__all__ = ["Acceptance", "Answer", "Change", "Clip", "Cover", "Decision", "Decisions", "Evidence", "Form", "FromScan", "Head", "HoldoutSubject", "Issued", "Keyframe", "Likeness",
+           "Marker",
            "Outline", "Person", "PersonSubject", "Place", "Portrait", "Project", "Reach", "Repair", "Scan", "Shape", "Sighting", "Similarity", "Style",
            "Subject", "SubjectKind", "Track", "TrackKind", "TrackSource", "replace"]
 

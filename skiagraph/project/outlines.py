@@ -2,19 +2,22 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
 
 from skiagraph.errors import EditRefused
-from skiagraph.project.decisions import PersonSubject, SubjectKind
+from skiagraph.project.decisions import Form, HoldoutSubject, PersonSubject, SubjectKind
 from skiagraph.project.edits import next_name, with_new_subject
-from skiagraph.project.evidence import FromFollowing, Outlined, Track
+from skiagraph.project.evidence import FromFollowing, FromJoining, Outlined, Track
 from skiagraph.project.model import Change, Decision, Outline, Portrait, Project, Reach, Repair, Sighting, Subject, replace
-from skiagraph.project.rows import keyframe_change, outline_at, path_place, place_beneath, repair_change
-from skiagraph.shape.change import Between, Keyframe, change_between, held_from, keyed, with_keyframe, without_keyframe
+from skiagraph.project.rows import CONFIDENCE, keyframe_change, outline_at, path_of, path_place, place_beneath, repair_change, rows_at
+from skiagraph.shape.change import Between, Keyframe, change_between, held_from, keyed, moved, with_keyframe, without_keyframe
+from skiagraph.shape.place import Place, place_of
+from skiagraph.shape.pointed import as_kind, reshaped
 from skiagraph.shape.shape import Shape, nearest_turn
-from skiagraph.track.path import Path
+from skiagraph.track.path import BRIDGED, PLACED, Path
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,6 +31,8 @@ class HandSettings:
 
 
 HAND = HandSettings()
+# Where a path is this unsure or less it may be said that nobody is there; where it is surer somebody was seen.
+ABSENT_BELOW = 0.35
 
 
 def sighting_at(subject: Subject, clip: str, frame: int) -> Sighting | None:
@@ -88,10 +93,50 @@ def _changed(project: Project, sighting: Sighting, frame: int, wanted: Outline, 
     return replace(sighting, keyframes=keyed(sighting.keyframes, frame, change))
 
 
-def set_shape(project: Project, key: str, clip: str, frame: int, shape: Shape) -> Project:
-    """The project with the sighting at a frame covered in another shape. Where it is, its path and its keyframes, stays."""
+def set_shape(project: Project, key: str, clip: str, frame: int, shape: Shape, reach: Reach = Reach.SIGHTING) -> Project:
+    """The project with a subject covered in another shape at a frame; reach says where else. Where it is, its path and its keyframes, stays. On the whole of a
+    sighting, points that differ at some frames go on to differ by as much."""
     subject, sighting = _seen(project, key, clip, frame)
-    return project if sighting.shape == shape else _with_sighting(project, subject, sighting, replace(sighting, shape=shape))
+    before = sighting.shape_at(frame)
+    if before == shape:
+        return project
+    if reach == Reach.ALL:
+        return project.with_subject(replace(subject, sightings=tuple(_in_shape(s, before, shape) for s in subject.sightings)))
+    return _with_sighting(project, subject, sighting, _in_shape(sighting, before, shape) if reach == Reach.SIGHTING else _formed(sighting, frame, shape, reach))
+
+
+def set_shape_kind(project: Project, key: str, clip: str, frame: int, kind: str) -> Project:
+    """The project with the sighting at a frame covered in a shape of another kind, as far as its points go."""
+    subject, sighting = _seen(project, key, clip, frame)
+    if sighting.shape_at(frame).kind == kind:
+        return project
+    return _with_sighting(project, subject, sighting, replace(sighting, shape=as_kind(sighting.shape, kind), forms=tuple(replace(f, shape=as_kind(f.shape, kind)) for f in sighting.forms)))
+
+
+def _in_shape(sighting: Sighting, before: Shape, after: Shape) -> Sighting:
+    return replace(sighting, shape=reshaped(sighting.shape, before, after), forms=tuple(replace(f, shape=reshaped(f.shape, before, after)) for f in sighting.forms))
+
+
+def _formed(sighting: Sighting, frame: int, shape: Shape, reach: Reach) -> Sighting:
+    """A sighting with another shape at a frame: going over into its neighbours, easing back within a few frames, or from there on."""
+    forms = {f.frame: f for f in sighting.forms}
+    here = forms.get(frame)
+    if reach == Reach.FRAME:
+        around = HAND.repair_frames
+        for at in (max(sighting.first, frame - around), min(sighting.last, frame + around)):
+            between = [f for f in forms if min(at, frame) <= f <= max(at, frame) and f != frame]
+            if at != frame and not between:
+                forms[at] = Form(at, sighting.shape_at(at))
+    elif reach == Reach.ONWARD and frame > sighting.first:
+        earlier = [f for f in forms if f < frame]
+        if not earlier:
+            forms[sighting.first] = Form(sighting.first, sighting.shape_at(sighting.first), "hold")
+        elif max(earlier) == frame - 1 or forms[max(earlier)].to_next == "hold":
+            forms[max(earlier)] = replace(forms[max(earlier)], to_next="hold")
+        else:
+            forms[frame - 1] = Form(frame - 1, sighting.shape_at(frame - 1), "hold")
+    forms[frame] = Form(frame, shape, "hold" if reach == Reach.ONWARD else here.to_next if here else "smooth")
+    return replace(sighting, forms=tuple(forms[f] for f in sorted(forms)))
 
 
 # Keyframes and repairs
@@ -117,7 +162,7 @@ def move_keyframe(project: Project, key: str, clip: str, frame: int, to: int) ->
         moved = [replace(e, frame=to) for e in entries if e.frame == frame]
         return tuple(sorted([e for e in entries if e.frame != frame and not (moved and e.frame == to)] + moved, key=lambda e: e.frame))
 
-    return _with_sighting(project, subject, sighting, replace(sighting, keyframes=at(sighting.keyframes), repairs=at(sighting.repairs)))
+    return _with_sighting(project, subject, sighting, replace(sighting, keyframes=at(sighting.keyframes), repairs=at(sighting.repairs), forms=at(sighting.forms)))
 
 
 def remove_keyframe(project: Project, key: str, clip: str, frame: int) -> Project:
@@ -127,7 +172,73 @@ def remove_keyframe(project: Project, key: str, clip: str, frame: int) -> Projec
         return _with_sighting(project, subject, sighting, replace(sighting, repairs=tuple(r for r in sighting.repairs if r.frame != frame)))
     if any(k.frame == frame and not k.pin for k in sighting.keyframes):
         return _with_sighting(project, subject, sighting, replace(sighting, keyframes=without_keyframe(sighting.keyframes, frame)))
+    if any(f.frame == frame for f in sighting.forms):
+        left = tuple(f for f in sighting.forms if f.frame != frame)
+        # The last of them was the shape of the whole.
+        return _with_sighting(project, subject, sighting, replace(sighting, forms=left, shape=sighting.shape if left else sighting.forms[0].shape))
     raise EditRefused("There is no keyframe at this frame; go to one with . or , first.")
+
+
+def remove_keyframes(project: Project, key: str, clip: str, first: int, last: int) -> Project:
+    """The project without what was set by hand for a subject within first .. last of a clip: keyframes, repairs and points."""
+    subject = project.subject(key)
+    marked = [(s.key, f) for s in subject.in_clip(clip) for f in s.marks() if first <= f <= last]
+    if not marked:
+        raise EditRefused(f"{subject.name} has no keyframes there.")
+    for sighting_key, frame in marked:
+        sighting = project.subject(key).sighting(sighting_key)
+        while frame in sighting.marks():
+            project = _without_mark(project, key, sighting, frame)
+            sighting = project.subject(key).sighting(sighting_key)
+    return project
+
+
+def _without_mark(project: Project, key: str, sighting: Sighting, frame: int) -> Project:
+    subject = project.subject(key)
+    left = tuple(f for f in sighting.forms if f.frame != frame)
+    return _with_sighting(project, subject, sighting, replace(
+        sighting, repairs=tuple(r for r in sighting.repairs if r.frame != frame), keyframes=without_keyframe(sighting.keyframes, frame),
+        forms=left, shape=sighting.shape if left or not sighting.forms else sighting.forms[0].shape))
+
+
+def set_repair_extent(project: Project, key: str, clip: str, frame: int, before: int, after: int) -> Project:
+    """The project with the correction at a frame easing back within other numbers of frames."""
+    subject, sighting = _seen(project, key, clip, frame)
+    repair = next((r for r in sighting.repairs if r.frame == frame), None)
+    if repair is None:
+        raise EditRefused("There is no correction at this frame.")
+    changed = replace(repair, before=max(0, before), after=max(0, after))
+    return _with_sighting(project, subject, sighting, replace(sighting, repairs=tuple(changed if r is repair else r for r in sighting.repairs)))
+
+
+def repeat_change(project: Project, key: str, clip: str, first: int, last: int, change: Change) -> Project:
+    """The project with a correction made anew at every frame within first .. last in which the subject is seen: what it was there is changed by as much."""
+    subject = project.subject(key)
+    if not any(s.clip == clip and s.first <= last and first <= s.last for s in subject.sightings):
+        raise EditRefused(f"{subject.name} is not seen there; go to a frame where the lane has a bar.")
+    for sighting in subject.in_clip(clip):
+        low, high = max(first, sighting.first), min(last, sighting.last)
+        if low > high:
+            continue
+        if low == high:
+            place = place_changed(outline_at(project, sighting, low).place, change)
+            new = _changed(project, sighting, low, Outline(place, sighting.shape_at(low)), Reach.FRAME)
+        else:
+            # The same change on top from one end to the other, and what was there before and after stays.
+            keys = with_keyframe(with_keyframe(sighting.keyframes, low), high)
+            keys = with_keyframe(keys, low - 1) if low > sighting.first else keys
+            keys = with_keyframe(keys, high + 1) if high < sighting.last else keys
+            new = replace(sighting, keyframes=tuple(replace(k, change=k.change.then(change), to_next="straight" if k.frame == high else k.to_next,
+                                                            arriving=None if k.frame == low else k.arriving, leaving=None if k.frame == high else k.leaving)
+                                                    if low <= k.frame <= high else replace(k, to_next="straight", leaving=None) if k.frame == low - 1
+                                                    else replace(k, arriving=None) if k.frame == high + 1 else k for k in keys))
+        project = _with_sighting(project, project.subject(key), sighting, new)
+    return project
+
+
+def place_changed(place: Place, change: Change) -> Place:
+    """A place with a change applied."""
+    return place_of(moved(place.row()[None], change.row())[0])
 
 
 def keyframe_before(sighting: Sighting, frame: int) -> Keyframe | None:
@@ -192,6 +303,100 @@ def remove_sighting(project: Project, key: str, clip: str, frame: int) -> Projec
     return _with_sighting(project, subject, sighting, None)
 
 
+def split_sighting(project: Project, key: str, clip: str, frame: int) -> Project:
+    """The project with the sighting at a frame in two that touch: the second begins there. Nothing moves, and nothing is uncovered."""
+    subject, sighting = _seen(project, key, clip, frame)
+    if frame == sighting.first:
+        raise EditRefused("A sighting begins at this frame already.")
+    project, new = project.new_id("sightings")
+    parts = replace(sighting, last=frame - 1), replace(sighting, key=new, first=frame)
+    return project.with_subject(replace(project.subject(key), sightings=tuple(p for s in subject.sightings for p in (parts if s is sighting else (s,)))))
+
+
+def join_sightings(project: Project, key: str, clip: str, frame: int) -> Project:
+    """The project with the sighting at or before a frame and the next one as one, covered through what lies between: of that nobody is sure, which is a
+    finding. What each was keyed to holds where it was."""
+    subject = project.subject(key)
+    ordered = sorted(subject.in_clip(clip), key=lambda s: s.first)
+    pair = next(((a, b) for a, b in zip(ordered, ordered[1:]) if a.first <= frame < b.first or a.first <= frame <= a.last), None)
+    if pair is None:
+        raise EditRefused(f"{subject.name} is not seen again after this frame; there is nothing to join.")
+    one, two = pair
+    if one.tracks == two.tracks and one.base == two.base and one.whole == two.whole and one.keyframes == two.keyframes and one.repairs == two.repairs:
+        # They were one before.
+        joined = replace(one, last=max(one.last, two.last), end_set=two.end_set, away_after=two.away_after)
+    else:
+        project, joined = _bridged(project, one, two)
+    left = tuple(joined if s is one else s for s in subject.sightings if s is not two)
+    return project.with_subject(replace(project.subject(key), sightings=left))
+
+
+def _bridged(project: Project, one: Sighting, two: Sighting) -> tuple[Project, Sighting]:
+    """Two sightings as one on a path of where they are covered, with a straight line between them."""
+    rows = [rows_at(project, s, s.first, s.last) for s in (one, two)]
+    first, last = one.first, max(one.last, two.last)
+    table, origin = np.full((last - first + 1, 9), np.nan), np.full(last - first + 1, BRIDGED, np.uint8)
+    for sighting, part in ((two, rows[1]), (one, rows[0])):
+        there = slice(sighting.first - first, sighting.last - first + 1)
+        table[there], path = part[:, [0, 1, 2, 3, 4, 5, 7, 8, 9]], path_of(project, sighting)
+        frames = np.arange(sighting.first, sighting.last + 1)
+        origin[there] = PLACED if path is None else path.origin[np.clip(frames - path.first, 0, len(path) - 1)]
+    known, every = ~np.isnan(table[:, 0]), np.arange(len(table))
+    for column in (0, 1, 2, 3, 4, 6, 7, 8):
+        table[:, column] = np.interp(every, every[known], table[known, column])
+    table[~known, 5] = 0.0
+    project, key = project.new_id("tracks")
+    path = Path.from_rows(first, table[:, :6], origin, table[:, 6:])
+    project = replace(project, evidence=project.evidence.with_tracks((Track(key, one.clip, path, FromJoining(), Outlined()),)))
+    forms = {f.frame: f for s in (one, two) for f in s.forms}
+    if one.shape_at(one.last) != two.shape_at(two.first):
+        forms.setdefault(one.last, Form(one.last, one.shape_at(one.last), "hold"))
+        forms.setdefault(two.first, Form(two.first, two.shape_at(two.first)))
+    return project, replace(one, last=last, tracks=(key,), base=None, whole=Change(), keyframes=(), repairs=(), forms=tuple(forms[f] for f in sorted(forms)),
+                            end_set=two.end_set, away_after=two.away_after)
+
+
+def declare_absent(project: Project, key: str, clip: str, frame: int) -> Project:
+    """The project in which a subject is not in the picture around a frame: in a gap, nothing is missing; where a path was only bridged or nobody is sure, the
+    cover goes, at once and in one frame. Raises EditRefused where it was seen."""
+    subject = project.subject(key)
+    sighting = sighting_at(subject, clip, frame)
+    if sighting is None:
+        before = [s for s in subject.in_clip(clip) if s.last < frame]
+        if not before:
+            raise EditRefused(f"{subject.name} was not seen before this frame; there is nothing to say.")
+        last = max(before, key=lambda s: s.last)
+        return _with_sighting(project, subject, last, replace(last, away_after=True))
+    rows = rows_at(project, sighting, sighting.first, sighting.last)
+    bare = rows[:, CONFIDENCE] < ABSENT_BELOW
+    at = frame - sighting.first
+    if not bare[at]:
+        raise EditRefused(f"{subject.name} is seen at this frame. Split the sighting, and remove or trim the part in which nobody is there.")
+    low = at - int(np.argmax(~bare[at::-1])) + 1 if (~bare[:at]).any() else 0
+    high = at + int(np.argmax(~bare[at:])) - 1 if (~bare[at:]).any() else len(bare) - 1
+    parts = []
+    if low > 0:
+        parts.append(replace(sighting, last=sighting.first + low - 1, end_set=True, away_after=True))
+    if high < len(bare) - 1:
+        project, new = project.new_id("sightings")
+        parts.append(replace(sighting, key=new if parts else sighting.key, first=sighting.first + high + 1, begin_set=True))
+    others = tuple(p for s in subject.sightings for p in (parts if s is sighting else (s,)))
+    return project.with_subject(replace(project.subject(key), sightings=others))
+
+
+def place_again(project: Project, key: str, clip: str, frame: int, outline: Outline) -> Project:
+    """The project with a subject placed where it is seen again, at a frame at which it has no cover: the nearest sighting before it, else after it, goes on to
+    there and a little further. What lies between goes over from the one to the other."""
+    subject = project.subject(key)
+    if sighting_at(subject, clip, frame) is not None:
+        return move_outline(project, key, clip, frame, outline, Reach.KEYFRAME)
+    placed = _placed(project, subject, clip, frame, outline)
+    before = [s for s in subject.in_clip(clip) if s.last < frame]
+    if not before and not any(s.first > frame for s in subject.in_clip(clip)):
+        return placed
+    return join_sightings(placed, key, clip, max(s.last for s in before) if before else frame)
+
+
 def add_subject(project: Project, clip: str, frame: int, outline: Outline, of: SubjectKind = PersonSubject(), name: str = "") -> tuple[Project, str]:
     """The project with a subject drawn by hand at a frame, and its key."""
     box = (outline.cx - outline.width * 0.4, outline.cy - outline.height * 0.25, outline.cx + outline.width * 0.4, outline.cy + outline.height * 0.4)
@@ -218,7 +423,7 @@ def rest_on_followed(project: Project, key: str, clip: str, frame: int, path: Pa
     project = replace(project, evidence=project.evidence.with_tracks((Track(track, clip, path, FromFollowing(frame, motion), Outlined()),)))
     if sighting is None:
         project, beside = project.new_id("sightings")
-        made = Sighting(beside, clip, path.first, path.last, (track,), shape=there.shape)
+        made = Sighting(beside, clip, path.first, path.last, (track,), shape=there.shape_at(frame))
         return project.with_subject(replace(subject, sightings=tuple(sorted((*subject.sightings, made), key=lambda s: (s.clip, s.first)))))
     low, high = room_around(project, subject, clip, sighting.first, sighting.last)
     placed = [(k, outline_at(project, sighting, k)) for k in sighting.marks() if k != frame]
@@ -237,3 +442,21 @@ def _placed(project: Project, subject: Subject, clip: str, frame: int, outline: 
     sighting = Sighting(key, clip, max(low, frame - around), min(high, frame + around), base=outline.place, shape=outline.shape, whole=Change())
     ordered = tuple(sorted((*subject.sightings, sighting), key=lambda s: (s.clip, s.first)))
     return project.with_subject(replace(subject, sightings=ordered))
+
+
+# In front
+
+
+def add_holdout(project: Project, clip: str, frame: int, outline: Outline, of: Iterable[str] | None = None, name: str = "") -> tuple[Project, str]:
+    """The project with something that is in front and stays sharp, drawn at a frame, and its key. of: whom it is in front of; None for everybody."""
+    kind = HoldoutSubject(True) if of is None else HoldoutSubject(False, tuple(of))
+    return add_subject(project, clip, frame, outline, kind, name or next_name(project, of=kind))
+
+
+def set_holdout(project: Project, key: str, kind: HoldoutSubject) -> Project:
+    """The project with what is in front of whom, and how soft its edge is, changed."""
+    subject = project.subject(key)
+    if subject.of.hides:
+        raise EditRefused(f"{subject.name} is nothing that is in front.")
+    known = {s.key for s in project.subjects if s.of.hides}
+    return project.with_subject(replace(subject, of=replace(kind, subjects=tuple(k for k in kind.subjects if k in known))))

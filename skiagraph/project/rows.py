@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 
-from skiagraph.project.model import Project, Sighting, Style
+from skiagraph.project.model import Project, Sighting, Style, Subject
 from skiagraph.remembering import Remembered
 from skiagraph.shape.change import Change, change_at, keyframe_changes, moved, repair_changes
-from skiagraph.shape.place import Similarity
-from skiagraph.shape.shape import Outline
+from skiagraph.shape.place import Perspective, Place, Similarity, place_of
+from skiagraph.shape.shape import Outline, Shape
 from skiagraph.track.path import BRIDGED, PLACED, Path
 
 
@@ -32,7 +33,8 @@ class GrowthSettings:
 
 GROWTH = GrowthSettings()
 # Columns of the rows.
-CX, CY, WIDTH, HEIGHT, ANGLE, CONFIDENCE, GROW = range(7)
+CX, CY, WIDTH, HEIGHT, ANGLE, CONFIDENCE, GROW, SHEAR, TILT_X, TILT_Y = range(10)
+_PLACE = [CX, CY, WIDTH, HEIGHT, ANGLE, SHEAR, TILT_X, TILT_Y]
 
 # Whole tables are kept for the findings and the lanes only, and within this memory; single frames are reckoned as they are asked for.
 _TABLES = Remembered(96 << 20)
@@ -50,30 +52,30 @@ def path_of(project: Project, sighting: Sighting) -> Path | None:
 def _as_one(paths: tuple[Path, ...]) -> Path:
     """Paths laid over each other, the earlier in the order on top; what lies between two is a straight line of which nobody is sure."""
     first, last = min(p.first for p in paths), max(p.last for p in paths)
-    rows, origin = np.full((last - first + 1, 6), np.nan), np.full(last - first + 1, BRIDGED, np.uint8)
+    rows, origin = np.full((last - first + 1, 9), np.nan), np.full(last - first + 1, BRIDGED, np.uint8)
     for path in reversed(paths):
         there = slice(path.first - first, path.last - first + 1)
-        rows[there], origin[there] = path.rows(), path.origin
+        rows[there], origin[there] = np.hstack([path.rows(), path.leaning()]), path.origin
     known = ~np.isnan(rows[:, 0])
     every = np.arange(len(rows))
-    for column in range(5):
+    for column in (0, 1, 2, 3, 4, 6, 7, 8):
         rows[:, column] = np.interp(every, every[known], rows[known, column])
     rows[~known, 5] = 0.0
-    return Path.from_rows(first, rows, origin)
+    return Path.from_rows(first, rows[:, :6], origin, rows[:, 6:])
 
 
 def rows_at(project: Project, sighting: Sighting, first: int, last: int) -> np.ndarray:
-    """Rows of frames first .. last, both included, of a sighting: float64 (n, 7) cx, cy, width, height, angle, confidence, growth.
+    """Rows of frames first .. last, both included, of a sighting: float64 (n, 10) cx, cy, width, height, angle, confidence, growth, shear, tilt_x, tilt_y.
 
     growth: how much larger than the head the cover has to be for speed and doubt, as a share.
     """
     frames = np.arange(first, last + 1)
-    rows = moved(_beneath(project, sighting, frames), sighting.whole.row())
+    rows = moved(_beneath(project, sighting, frames), sighting.whole.row(), SHEAR)
     growth = rows[:, GROW].copy()
     if sighting.keyframes:
-        rows = moved(rows, keyframe_changes(sighting.keyframes, frames))
+        rows = moved(rows, keyframe_changes(sighting.keyframes, frames), SHEAR)
     if sighting.repairs:
-        rows = moved(rows, repair_changes(sighting.repairs, frames))
+        rows = moved(rows, repair_changes(sighting.repairs, frames), SHEAR)
     marks = sighting.marks()
     if marks:
         rows[np.isin(frames, marks), CONFIDENCE] = 1.0
@@ -82,11 +84,11 @@ def rows_at(project: Project, sighting: Sighting, first: int, last: int) -> np.n
 
 
 def _beneath(project: Project, sighting: Sighting, frames: np.ndarray) -> np.ndarray:
-    """Rows (n, 7) of what is beneath all changes."""
+    """Rows (n, 10) of what is beneath all changes."""
     path = path_of(project, sighting)
     if path is None:
-        base = sighting.base
-        return np.tile([base.cx, base.cy, base.width, base.height, base.angle, 1.0, 0.0], (len(frames), 1)).astype(float)
+        base = sighting.base.row()
+        return np.tile([*base[:5], 1.0, 0.0, *base[5:]], (len(frames), 1)).astype(float)
     row = np.clip(frames - path.first, 0, len(path) - 1)
     low, high = max(0, int(row[0]) - 1), min(len(path), int(row[-1]) + 2)
     part = slice(low, high)
@@ -94,7 +96,7 @@ def _beneath(project: Project, sighting: Sighting, frames: np.ndarray) -> np.nda
     speed = np.hypot(np.gradient(rows[:, CX]), np.gradient(rows[:, CY])) / np.maximum(rows[:, WIDTH], 1) if len(rows) > 1 else np.zeros(1)
     doubt = np.clip((GROWTH.unsure_below - rows[:, CONFIDENCE]) * GROWTH.unsure_growth, 0, GROWTH.unsure_most)
     growth = doubt + np.clip(speed * GROWTH.speed_growth, 0, GROWTH.speed_most)
-    return np.column_stack([rows, growth])[row - low]
+    return np.column_stack([rows, growth, path.leaning()[part]])[row - low]
 
 
 def outline_rows(project: Project, sighting: Sighting) -> np.ndarray:
@@ -124,15 +126,15 @@ def _outline(project: Project, sighting: Sighting, frame: int) -> tuple[Outline,
     row = rows_at(project, sighting, frame, frame)[0]
     path = path_of(project, sighting)
     origin = PLACED if path is None or frame in sighting.marks() else int(path.origin[path.row(frame)])
-    return Outline(Similarity.of(row), sighting.shape, 0.0, float(row[CONFIDENCE]), origin), float(row[GROW])
+    return Outline(place_of(row[_PLACE]), sighting.shape_at(frame), 0.0, float(row[CONFIDENCE]), origin), float(row[GROW])
 
 
-def place_beneath(project: Project, sighting: Sighting, frame: int, *, keyframes: bool = False) -> Similarity:
+def place_beneath(project: Project, sighting: Sighting, frame: int, *, keyframes: bool = False) -> Place:
     """Where a sighting is at a frame before its keyframes and repairs, or with the keyframes."""
-    rows = moved(_beneath(project, sighting, np.array([frame])), sighting.whole.row())
+    rows = moved(_beneath(project, sighting, np.array([frame])), sighting.whole.row(), SHEAR)
     if keyframes and sighting.keyframes:
-        rows = moved(rows, keyframe_changes(sighting.keyframes, np.array([frame])))
-    return Similarity.of(rows[0])
+        rows = moved(rows, keyframe_changes(sighting.keyframes, np.array([frame])), SHEAR)
+    return _exact_place(rows[0])
 
 
 def keyframe_change(sighting: Sighting, frame: int) -> Change:
@@ -145,6 +147,25 @@ def repair_change(sighting: Sighting, frame: int) -> Change:
     return Change.of(repair_changes(sighting.repairs, np.array([frame]))[0])
 
 
-def path_place(project: Project, sighting: Sighting, frame: int) -> Similarity:
+def path_place(project: Project, sighting: Sighting, frame: int) -> Place:
     """Where the path beneath a sighting is at a frame, before anything was changed."""
-    return Similarity.of(_beneath(project, sighting, np.array([frame]))[0])
+    return _exact_place(_beneath(project, sighting, np.array([frame]))[0])
+
+
+def _exact_place(row: np.ndarray) -> Place:
+    """The place of a row as it is reckoned with; what is drawn is kept within what a plane may tilt."""
+    return Similarity.of(row) if not row[SHEAR:].any() else Perspective(*(float(v) for v in row[_PLACE]))
+
+
+def shapes_of(sighting: Sighting, frames: np.ndarray) -> Shape | list[Shape]:
+    """The shape of a sighting in some frames: one for all of them, or one for each."""
+    return [sighting.shape_at(frame) for frame in frames.tolist()] if sighting.forms else sighting.shape
+
+
+def held_from(project: Project, subject: Subject, clip: str, frame: int) -> Iterator[tuple[Subject, Sighting]]:
+    """What is in front of a subject in a frame: no cover of the subject is laid on it."""
+    for holdout in project.subjects:
+        if holdout.is_in_front and holdout.of.is_before(subject.key):
+            for sighting in holdout.sightings:
+                if sighting.clip == clip and sighting.covers(frame):
+                    yield holdout, sighting

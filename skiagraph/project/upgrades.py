@@ -24,7 +24,12 @@ def from_1(old: dict[str, Any]) -> dict[str, Any]:
     return _FromOne(old).document()
 
 
-UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: from_1}
+def from_2(old: dict[str, Any]) -> dict[str, Any]:
+    """Version 3 knows more: planes in perspective, curves, keyed points, what is in front, markers. What version 2 says means the same in it."""
+    return {**old, "version": 3}
+
+
+UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: from_1, 2: from_2}
 
 
 class _FromOne:
@@ -118,12 +123,12 @@ def _corrections(corrections: list[dict]) -> dict[str, list[dict]]:
         before, after = ordered[n - 1] if n else None, ordered[n + 1] if n + 1 < len(ordered) else None
         room = c["frame"] - before["frame"] if before else 0
         if before is None or (not before.get("holds") and room > 2 * FADE):
-            corners.append((c["frame"] - FADE, NEUTRAL))
+            corners.append((c["frame"] - FADE, NEUTRAL[:5]))
         elif before.get("holds") and room > FADE:
             corners.append((c["frame"] - FADE, _offset(before)))
         corners.append((c["frame"], _offset(c)))
         if not c.get("holds") and (after is None or after["frame"] - c["frame"] > 2 * FADE):
-            corners.append((c["frame"] + FADE, NEUTRAL))
+            corners.append((c["frame"] + FADE, NEUTRAL[:5]))
     times, values = np.array([t for t, _ in corners], float), np.array([v for _, v in corners])
     # A line that begins before the clip does is cut at its first frame.
     frames = sorted({max(0, int(t)) for t in times})

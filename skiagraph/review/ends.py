@@ -50,7 +50,7 @@ def gap_before(scene: Scene, sightings: list[Sighting], sighting: Sighting) -> b
 
 def is_gap(scene: Scene, before: Sighting, after: Sighting) -> bool:
     """True for frames without cover between two sightings, unless the subject left at the edge and came back there, or a cut lies between."""
-    if after.first <= before.last + 1:
+    if after.first <= before.last + 1 or before.away_after:
         return False
     cut = any(before.last < c <= after.first for c in scene.cuts)
     left = at_edge(scene.rows(before)[-1], scene.clip) and at_edge(scene.rows(after)[0], scene.clip)
@@ -67,4 +67,6 @@ def loose_ends(scene: Scene, sightings: list[Sighting], n: int) -> tuple[bool, b
         and not any((s.first < first or s.first == first and earlier) and first <= s.last + 1 for earlier, s in others)
     ends = last < scene.clip.frames - 1 and last + 1 not in scene.cuts and not at_edge(rows[-1], scene.clip) \
         and not any((s.last > last or s.last == last and earlier) and s.first - 1 <= last for earlier, s in others)
-    return begins, ends
+    before = [s for s in sightings if s.last < first]
+    away = bool(before) and max(before, key=lambda s: s.last).away_after
+    return begins and not away, ends and not sighting.away_after

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from contextlib import ExitStack, closing
+from dataclasses import replace
 from pathlib import Path
 
 import cv2
@@ -96,7 +97,7 @@ def _weak_covers(shot: Frame, shown: Frame, covers: list[Layer]) -> dict[str, fl
         # A file may have been rendered with another kind of cover for everybody; what counts is that one is there.
         if not weak:
             break
-        others = [Layer(layer.subject, Style((kind(),), layer.style.margin, layer.style.feather), layer.outline, layer.box, layer.alpha)
+        others = [replace(layer, style=Style((kind(),), layer.style.margin, layer.style.feather))
                   for layer in covers if layer.subject in weak and layer.style.cover.kind != kind().kind]
         if others:
             still = _unlike(others, _expected(shot, shown, others), given, original)
@@ -205,7 +206,7 @@ def _share_hidden(points, covers) -> float:
 def _is_of_shown(project: Project, clip: Clip, n: int, points) -> bool:
     """True for a face of somebody who agreed to be seen. Who was dismissed as nobody did not agree."""
     for subject in project.subjects:
-        if subject.decision != Decision.SHOW or subject.dismissed:
+        if subject.decision != Decision.SHOW or subject.dismissed or not subject.of.hides:
             continue
         for sighting in subject.in_clip(clip.key):
             outline = outline_at(project, sighting, n)

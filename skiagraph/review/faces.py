@@ -11,7 +11,7 @@ import numpy as np
 
 from skiagraph.project.model import Clip, Scan, Sighting, Subject
 from skiagraph.project.overlap import POINTS, distances
-from skiagraph.project.rows import GROW
+from skiagraph.project.rows import GROW, shapes_of
 from skiagraph.remembering import Remembered
 from skiagraph.review.finding import Scene
 
@@ -82,7 +82,7 @@ def judged(scene: Scene) -> Judged:
     it counts as inside."""
     table, subjects = scene.scan.faces, scene.project.subjects
     seen = _SEEN.get((scene.clip, scene.scan), "seen", lambda: _seen(table.boxes, scene.clip))
-    parts = [(n, subject.is_covered, part) for n, subject in enumerate(subjects) for sighting in scene.sightings(subject) if len((part := _part(scene, subject, sighting, seen)).rows)]
+    parts = [(n, subject.is_covered, part) for n, subject in enumerate(subjects) if subject.of.hides for sighting in scene.sightings(subject) if len((part := _part(scene, subject, sighting, seen)).rows)]
     owner, inside = np.full(len(table), -1, np.int32), np.zeros(len(table), np.float32)
     # A part of the clip in which nobody changed is not judged again.
     for begin in range(0, scene.clip.frames, PIECE_FRAMES):
@@ -144,7 +144,7 @@ def _judge(scene: Scene, scan: Scan, sighting: Sighting, margin: float, seen: np
     close = np.flatnonzero((away < reach[:, None]).all(axis=1))
     boxes, heads, side = boxes[close], heads[close], side[close]
     points, visible = points_of(boxes), seen[span][close]
-    away = distances(points, heads, sighting.shape)
+    away = distances(points, heads, shapes_of(sighting, table.frames[span][close]))
     in_head = np.packbits(away <= 1e-6, axis=1) & visible
     middle = np.hypot((boxes[:, 0] + boxes[:, 2]) / 2 - heads[:, 0], (boxes[:, 1] + boxes[:, 3]) / 2 - (heads[:, 1] + 0.1 * heads[:, 3]))
     size = heads[:, 2] / np.maximum(side, 1)

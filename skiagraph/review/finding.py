@@ -26,6 +26,7 @@ class Reason:
     BEGINS_INSIDE = "begins-inside"
     FACE_OUTSIDE = "face-outside-cover"
     HEAD_BARED = "head-bared"
+    LAID_OPEN = "laid-open"
     NOBODYS_FACE = "face-of-nobody"
     MAYBE_AT_EDGE = "maybe-at-edge"
     NOT_FOUND_AGAIN = "not-found-again"

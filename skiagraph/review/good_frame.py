@@ -6,7 +6,7 @@ import numpy as np
 
 from skiagraph.project.model import Project, Subject
 from skiagraph.project.overlap import head_points, share_within
-from skiagraph.project.rows import CONFIDENCE, CX, CY, HEIGHT, WIDTH, outline_rows, path_of
+from skiagraph.project.rows import CONFIDENCE, CX, CY, HEIGHT, WIDTH, outline_rows, path_of, shapes_of
 from skiagraph.review.ends import visible_share
 from skiagraph.track.path import FOUND
 
@@ -40,12 +40,12 @@ def _hidden(project: Project, subject: Subject, clip: str, frames: np.ndarray, r
     """Share of the head, in each row, that lies within the heads of others: who is in front is not known."""
     hidden = np.zeros(len(frames))
     for other in project.subjects:
-        for sighting in other.in_clip(clip) if other.key != subject.key and not other.dismissed else ():
+        for sighting in other.in_clip(clip) if other.key != subject.key and other.of.hides and not other.dismissed else ():
             over = outline_rows(project, sighting)
             there = (frames >= sighting.first) & (frames < sighting.first + len(over))
             over, mine = over[frames[there] - sighting.first], rows[there]
             near = np.hypot(over[:, CX] - mine[:, CX], over[:, CY] - mine[:, CY]) < (np.hypot(over[:, WIDTH], over[:, HEIGHT]) + np.hypot(mine[:, WIDTH], mine[:, HEIGHT])) / 2
             if near.any():
                 at = np.flatnonzero(there)[near]
-                hidden[at] = np.maximum(hidden[at], share_within(head_points(mine[near]), over[near], sighting.shape))
+                hidden[at] = np.maximum(hidden[at], share_within(head_points(mine[near]), over[near], shapes_of(sighting, frames[at])))
     return hidden

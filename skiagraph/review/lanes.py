@@ -17,12 +17,13 @@ _LANES = Remembered(64 << 20, size=lambda lane: 200 * (1 + len(lane.stretches)) 
 
 
 class LaneState(IntEnum):
-    """How a stretch of a lane is drawn: solid, hatched, an open gap with hard ends, a thin dotted line."""
+    """How a stretch of a lane is drawn: solid, hatched, an open gap with hard ends, a thin dotted line, an outlined bar."""
 
     COVERED = 0
     UNSURE = 1
     EXPOSED = 2
     SHOWN = 3
+    IN_FRONT = 4
 
 
 class Attention(IntEnum):
@@ -80,7 +81,7 @@ def _lane(project: Project, clip: Clip, subject: Subject, mine: tuple[Finding, .
     for sighting in sightings:
         sure = _confidence(project, clip, sighting)
         span = slice(sighting.first, sighting.first + len(sure))
-        state[span] = LaneState.COVERED if subject.is_covered else LaneState.SHOWN
+        state[span] = LaneState.COVERED if subject.is_covered else LaneState.IN_FRONT if subject.is_in_front else LaneState.SHOWN
         if subject.is_covered:
             state[span][sure < UNSURE] = LaneState.UNSURE
         ribbons.append((sighting.first, sure))

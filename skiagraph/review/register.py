@@ -42,8 +42,8 @@ def register_rows(project: Project, clip: Clip, waiting: Iterable[Finding], show
     here = [s for s in project.subjects if s.in_clip(clip.key) or not s.sightings]
     tests = {
         Show.EVERYBODY: lambda s: not s.dismissed, Show.DISMISSED: lambda s: s.dismissed,
-        Show.UNDECIDED: lambda s: not s.is_decided, Show.COVERED: lambda s: s.is_covered,
-        Show.SHOWN: lambda s: s.decision == Decision.SHOW and not s.dismissed, Show.DOUBTFUL: lambda s: s.doubtful and not s.dismissed,
+        Show.UNDECIDED: lambda s: not s.is_decided and s.of.hides, Show.COVERED: lambda s: s.is_covered,
+        Show.SHOWN: lambda s: s.decision == Decision.SHOW and not s.dismissed and s.of.hides, Show.DOUBTFUL: lambda s: s.doubtful and not s.dismissed,
         Show.TO_LOOK_AT: lambda s: s.key in findings}
     first = {s.key: min((g.first for g in s.in_clip(clip.key)), default=clip.frames) for s in here}
     keys = {

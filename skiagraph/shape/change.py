@@ -13,7 +13,7 @@ from typing import Annotated, Literal
 import msgspec
 import numpy as np
 
-from skiagraph.shape.place import Similarity
+from skiagraph.shape.place import Place
 from skiagraph.shape.shape import nearest_turn
 from skiagraph.values import Value, replace
 
@@ -23,24 +23,29 @@ _Shift = Annotated[float, msgspec.Meta(ge=-10_000, le=10_000)]
 _Factor = Annotated[float, msgspec.Meta(ge=0.001, le=10_000)]
 _Turn = Annotated[float, msgspec.Meta(ge=-1_000_000, le=1_000_000)]
 _Slope = Annotated[float, msgspec.Meta(ge=-1e9, le=1e9)]
-Slope = tuple[_Slope, _Slope, _Slope, _Slope, _Slope]
+# Of a similarity five numbers are enough.
+Slope = Annotated[tuple[_Slope, ...], msgspec.Meta(min_length=5, max_length=8)]
 
-NEUTRAL = np.array([0.0, 0.0, 1.0, 1.0, 0.0])
+NEUTRAL = np.array([0.0, 0.0, 1.0, 1.0, 0.0, 0.0, 0.0, 0.0])
 # Nothing a change says makes an axis smaller than this share of what it was.
 LEAST_FACTOR = 0.001
 
 
 class Change(Value, frozen=True):
-    """dx, dy in shares of the width and height it is applied to; factors on both; turn in degrees clockwise."""
+    """dx, dy in shares of the width and height it is applied to; factors on both; turn in degrees clockwise; shear and tilts are added, for a plane in
+    perspective."""
 
     dx: _Shift = 0.0
     dy: _Shift = 0.0
     width: _Factor = 1.0
     height: _Factor = 1.0
     turn: _Turn = 0.0
+    shear: Annotated[float, msgspec.Meta(ge=-40, le=40)] = 0.0
+    tilt_x: Annotated[float, msgspec.Meta(ge=-2, le=2)] = 0.0
+    tilt_y: Annotated[float, msgspec.Meta(ge=-2, le=2)] = 0.0
 
     def row(self) -> np.ndarray:
-        return np.array([self.dx, self.dy, self.width, self.height, self.turn], float)
+        return np.array([self.dx, self.dy, self.width, self.height, self.turn, self.shear, self.tilt_x, self.tilt_y], float)
 
     @staticmethod
     def of(row: Sequence[float]) -> Change:
@@ -49,7 +54,7 @@ class Change(Value, frozen=True):
     def then(self, other: Change) -> Change:
         """This change with another applied to its result, as one."""
         return Change(self.dx + other.dx * self.width, self.dy + other.dy * self.height, self.width * other.width, self.height * other.height,
-                      self.turn + other.turn)
+                      self.turn + other.turn, self.shear + other.shear, self.tilt_x + other.tilt_x, self.tilt_y + other.tilt_y)
 
 
 class Keyframe(Value, frozen=True):
@@ -77,29 +82,31 @@ class Repair(Value, frozen=True):
     ease: Literal["smooth", "straight"] = "smooth"
 
 
-def moved(rows: np.ndarray, changes: np.ndarray) -> np.ndarray:
-    """Rows (n, 5 or more) cx, cy, width, height, angle, … with a change (5,), or one for each (n, 5), applied."""
-    changes = np.broadcast_to(changes, (len(rows), 5))
+def moved(rows: np.ndarray, changes: np.ndarray, perspective: int = 5) -> np.ndarray:
+    """Rows (n, 8 or more) with a change (8,), or one for each (n, 8), applied. They begin with cx, cy, width, height, angle; shear and both tilts are in
+    the columns from `perspective` on."""
+    changes = np.broadcast_to(changes, (len(rows), 8))
     result = rows.copy()
     result[:, 0] += changes[:, 0] * rows[:, 2]
     result[:, 1] += changes[:, 1] * rows[:, 3]
     result[:, 2:4] *= np.maximum(changes[:, 2:4], LEAST_FACTOR)
     result[:, 4] += changes[:, 4]
+    result[:, perspective:perspective + 3] += changes[:, 5:]
     return result
 
 
-def change_between(now: Similarity, wanted: Similarity, then: Change = Change()) -> Change:
+def change_between(now: Place, wanted: Place, then: Change = Change()) -> Change:
     """The change that, followed by another, turns one place into the other. Of all turns the nearest."""
     width, height = wanted.width / (now.width * then.width), wanted.height / (now.height * then.height)
     return Change((wanted.cx - now.cx) / now.width - then.dx * width, (wanted.cy - now.cy) / now.height - then.dy * height, width, height,
-                  nearest_turn(wanted.angle - now.angle - then.turn))
+                  nearest_turn(wanted.angle - now.angle - then.turn), *(float(v) for v in wanted.row()[5:] - now.row()[5:] - then.row()[5:]))
 
 
 # Keyframes
 
 
 def keyframe_changes(keyframes: Sequence[Keyframe], frames: np.ndarray) -> np.ndarray:
-    """What keyframes, in rising order, ask for in each frame: (n, 5)."""
+    """What keyframes, in rising order, ask for in each frame: (n, 8)."""
     return _evaluate(keyframes, np.asarray(frames, float))[0]
 
 
@@ -117,7 +124,7 @@ def with_keyframe(keyframes: Sequence[Keyframe], frame: int) -> tuple[Keyframe, 
     values, slopes = _evaluate(ordered, np.array([float(frame)]))
     value, slope = Change.of(values[0]), tuple(float(v) for v in slopes[0])
     after = next((n for n, k in enumerate(ordered) if k.frame > frame), len(ordered))
-    still = (0.0,) * 5
+    still = (0.0,) * 8
     if after == 0:
         first = _kept(ordered, 0)
         ordered[0] = replace(first, arriving=still)
@@ -184,26 +191,31 @@ def _secant(keyframes: Sequence[Keyframe], n: int) -> np.ndarray | None:
 
 
 def _slopes(keyframes: Sequence[Keyframe], n: int) -> tuple[np.ndarray, np.ndarray]:
-    """Slopes at a keyframe as it is arrived at and left, each (5,)."""
+    """Slopes at a keyframe as it is arrived at and left, each (8,)."""
     k, before, after = keyframes[n], _secant(keyframes, n - 1), _secant(keyframes, n)
     if before is None or after is None:
-        own = before if before is not None else after if after is not None else np.zeros(5)
+        own = before if before is not None else after if after is not None else np.zeros(8)
     else:
         left, right = k.frame - keyframes[n - 1].frame, keyframes[n + 1].frame - k.frame
         a, b = 2 * right + left, right + 2 * left
         same = before * after > 0
         own = np.where(same, (a + b) / np.where(same, a / np.where(same, before, 1) + b / np.where(same, after, 1), 1), 0.0)
-    return (np.array(k.arriving) if k.arriving is not None else own), (np.array(k.leaving) if k.leaving is not None else own)
+    return _slope(k.arriving, own), _slope(k.leaving, own)
+
+
+def _slope(kept: Slope | None, own: np.ndarray) -> np.ndarray:
+    """A slope that was kept, or that of its own."""
+    return own if kept is None else np.pad(np.array(kept), (0, 8 - len(kept)))
 
 
 def _evaluate(keyframes: Sequence[Keyframe], times: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Values and slopes at times, each (n, 5)."""
+    """Values and slopes at times, each (n, 8)."""
     if not keyframes:
-        return np.tile(NEUTRAL, (len(times), 1)), np.zeros((len(times), 5))
+        return np.tile(NEUTRAL, (len(times), 1)), np.zeros((len(times), 8))
     knots = np.array([k.frame for k in keyframes], float)
     values = np.array([k.change.row() for k in keyframes])
     place = np.clip(np.searchsorted(knots, times, side="right") - 1, 0, len(knots) - 1)
-    result, slopes = values[place].copy(), np.zeros((len(times), 5))
+    result, slopes = values[place].copy(), np.zeros((len(times), 8))
     for n in np.unique(place[(times > knots[0]) & (times < knots[-1])]):
         here = (place == n) & (times > knots[0])
         if keyframes[n].to_next == "hold":
@@ -224,7 +236,7 @@ def _evaluate(keyframes: Sequence[Keyframe], times: np.ndarray) -> tuple[np.ndar
 
 
 def repair_changes(repairs: Sequence[Repair], frames: np.ndarray) -> np.ndarray:
-    """What repairs, in rising order, ask for in each frame: (n, 5). Where two reach into each other, the one goes over into the other."""
+    """What repairs, in rising order, ask for in each frame: (n, 8). Where two reach into each other, the one goes over into the other."""
     frames = np.asarray(frames, float)
     result = np.tile(NEUTRAL, (len(frames), 1))
     for n, repair in enumerate(repairs):

@@ -8,7 +8,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from skiagraph.shape.place import Place, Similarity
+from skiagraph.shape.place import Perspective, Place, Similarity, place_through
 from skiagraph.values import Family, replace
 
 # Every pixel that an outline touches is complete: so far beyond its edge in px a pixel's middle may lie.
@@ -35,6 +35,18 @@ class Shape(Family):
     def edge(self) -> np.ndarray:
         """The closed edge as points of the unit frame, (n, 2), n at least 3."""
         raise NotImplementedError
+
+    def points(self) -> tuple:
+        """The points it is drawn through (pointed.Point), in order; none where it has none of its own."""
+        return ()
+
+    def with_points(self, points: tuple) -> Shape:
+        """The same through other points, as another kind where it needs to be."""
+        raise NotImplementedError
+
+    def edge_owners(self) -> np.ndarray:
+        """For each point of the edge, the number of the last of its own points before it."""
+        return np.arange(len(self.edge()))
 
     def half_extents(self, linear: np.ndarray, beyond: float) -> np.ndarray:
         """Half width and height in px of the upright box around the shape grown by a distance. linear: (2, 2) px for a unit."""
@@ -111,8 +123,13 @@ class Outline:
 
     def box(self, beyond: float = 0.0) -> tuple[float, float, float, float]:
         """x0, y0, x1, y1 px of the upright box around it, further by a distance in the unit frame."""
+        if isinstance(self.place, Perspective):
+            x, y = np.abs(self.shape.edge()).max(axis=0) + self.grown + beyond
+            corners = self.place.to_px(np.array([(-x, -y), (x, -y), (x, y), (-x, y)]))
+            (x0, y0), (x1, y1) = corners.min(axis=0), corners.max(axis=0)
+            return float(x0), float(y0), float(x1), float(y1)
         half_w, half_h = self.shape.half_extents(self.place.linear(), self.grown + beyond)
-        cx, cy = self.place.matrix()[:2, 2] / self.place.matrix()[2, 2]
+        cx, cy = self.place.cx, self.place.cy
         return float(cx - half_w), float(cy - half_h), float(cx + half_w), float(cy + half_h)
 
     def raster(self, size: tuple[int, int], feather: float = 0.0) -> tuple[tuple[int, int, int, int], np.ndarray] | None:
@@ -121,16 +138,12 @@ class Outline:
         255 in every pixel that the outline touches; feather: width of the soft edge outside of that, as a share of its size. The edge
         only ever grows outwards.
         """
-        a, b = np.sqrt((self.place.linear() ** 2).sum(axis=0))
-        complete = self.grown + TOUCHED_PX / min(a, b)
+        complete = self.grown + TOUCHED_PX / self._least_px()
         soft = max(feather, 0.0) * (1 + self.grown)
-        x0, y0, x1, y1 = self.box(complete - self.grown + soft)
-        x0, y0, x1, y1 = max(0, math.floor(x0) - 1), max(0, math.floor(y0) - 1), min(size[0], math.ceil(x1) + 1), min(size[1], math.ceil(y1) + 1)
-        if x0 >= x1 or y0 >= y1:
+        drawn = self._distances(size, complete - self.grown + soft)
+        if drawn is None:
             return None
-        x = (np.arange(x0, x1, dtype=np.float32) + np.float32(0.5))[None, :]
-        y = (np.arange(y0, y1, dtype=np.float32) + np.float32(0.5))[:, None]
-        distance = self.shape.distance(*self.place.to_unit(x, y))
+        (x0, y0, x1, y1), distance = drawn
         inside = distance <= np.float32(complete)
         if soft > 0.005:
             alpha = np.clip((np.float32(complete + soft) - distance) * np.float32(255 / soft), 0, 255)
@@ -139,6 +152,33 @@ class Outline:
         else:
             alpha = inside.astype(np.uint8) * np.uint8(255)
         return (x0, y0, x1, y1), alpha
+
+    def raster_within(self, size: tuple[int, int], feather: float = 0.0) -> tuple[tuple[int, int, int, int], np.ndarray] | None:
+        """As raster, for what is to stay seen: 255 only where a pixel's middle is inside, and the soft edge goes inwards, never outwards."""
+        drawn = self._distances(size, 0.0)
+        if drawn is None:
+            return None
+        box, distance = drawn
+        soft = max(feather, 0.5 / self._least_px())
+        return box, np.clip((self.grown - distance) * np.float32(255 / soft), 0, 255).astype(np.uint8)
+
+    def _least_px(self) -> float:
+        """Px for a unit of distance, where these are fewest."""
+        a, b = np.sqrt((self.place.linear() ** 2).sum(axis=0))
+        if isinstance(self.place, Perspective):
+            # Of a plane in perspective the far side is the smallest.
+            a, b = np.array([a, b]) / (1 + abs(self.place.tilt_x) + abs(self.place.tilt_y)) ** 2
+        return float(min(a, b))
+
+    def _distances(self, size: tuple[int, int], beyond: float) -> tuple[tuple[int, int, int, int], np.ndarray] | None:
+        """The box of pixels around it in a picture of (width, height), and the distance of each pixel's middle; None outside the picture."""
+        x0, y0, x1, y1 = (float(np.clip(v, -1e6, 1e6)) for v in self.box(beyond))
+        x0, y0, x1, y1 = max(0, math.floor(x0) - 1), max(0, math.floor(y0) - 1), min(size[0], math.ceil(x1) + 1), min(size[1], math.ceil(y1) + 1)
+        if x0 >= x1 or y0 >= y1:
+            return None
+        x = (np.arange(x0, x1, dtype=np.float32) + np.float32(0.5))[None, :]
+        y = (np.arange(y0, y1, dtype=np.float32) + np.float32(0.5))[:, None]
+        return (x0, y0, x1, y1), self.shape.distance(*self.place.to_unit(x, y))
 
     # Handles
 
@@ -149,10 +189,13 @@ class Outline:
 
     def pulled(self, handle: str, start: tuple[float, float], to: tuple[float, float], keep_shape: bool = False) -> Outline:
         """What it becomes when a handle, "move" or "turn" is pulled from a point to another, px. A side moves by itself while the
-        opposite one stays; keep_shape: both axes grow together around the middle. Angles go on from where they are, without a jump."""
+        opposite one stays; keep_shape: both axes grow together around the middle. Angles go on from where they are, without a jump. "pin" and a corner: that corner
+        alone moves, and the outline lies in perspective."""
         place = self.place
         if handle == "move":
             return self.on(replace(place, cx=place.cx + to[0] - start[0], cy=place.cy + to[1] - start[1]))
+        if handle.startswith("pin "):
+            return self._pinned(handle[4:], to)
         dx, dy = to[0] - place.cx, to[1] - place.cy
         if handle == "turn":
             wanted = math.degrees(math.atan2(dy, dx)) + 90
@@ -169,6 +212,22 @@ class Outline:
         shift_u, shift_v = (width - place.width) / 2 * np.sign(side_u), (height - place.height) / 2 * np.sign(side_v)
         return self.on(replace(place, width=float(width), height=float(height), cx=float(place.cx + shift_u * math.cos(lean) - shift_v * math.sin(lean)),
                                cy=float(place.cy + shift_u * math.sin(lean) + shift_v * math.cos(lean))))
+
+    def _pinned(self, corner: str, to: tuple[float, float]) -> Outline:
+        unit = np.array([(-1, -1), (1, -1), (1, 1), (-1, 1)], float)
+        corners = self.place.to_px(unit)
+        corners[CORNERS.index(corner)] = to
+        try:
+            place = place_through(corners)
+        except ValueError:
+            return self
+        if min(place.width, place.height) < LEAST_PX:
+            return self
+        return self.on(replace(place, angle=self.place.angle + nearest_turn(place.angle - self.place.angle)))
+
+
+# The corners of the unit frame in order, as a box names its handles.
+CORNERS = ("top left", "top right", "bottom right", "bottom left")
 
 
 def nearest_turn(degrees: float) -> float:

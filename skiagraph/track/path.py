@@ -1,4 +1,4 @@
-"""A path: where something is in every frame of a stretch, as parallel arrays. This kind has a similarity in each row."""
+"""A path: where something is in every frame of a stretch, as parallel arrays: a similarity in each row, or a plane in perspective."""
 
 from __future__ import annotations
 
@@ -10,18 +10,22 @@ ORIGIN_NAMES = ("found", "followed", "bridged", "placed")
 COLUMNS = ("cx", "cy", "width", "height", "angle", "confidence", "origin")
 # Rows are kept to hundredths of a px and of a degree and thousandths of confidence: far finer than anything is known.
 PX_STEPS, DEGREE_STEPS, CONFIDENCE_STEPS = 100, 100, 1000
+# Shear and tilts are kept so finely: at the edge of what is 1000 px wide, a twentieth of a px.
+TILT_STEPS = 10000
 
 
 class Path:
     """Rows for frames first .. last. cx, cy, width, height: px of the upright clip; angle: degrees clockwise;
     confidence: 0..1; origin: uint8, one of the constants above. Arrays are float32 (n,) and read-only; a path is a value.
 
+    lean: float32 (n, 3) shear, tilt_x, tilt_y of places in perspective (shape.place), or None where all are similarities.
+
     A plain class and no dataclass, since the project file has its own, compact form for it.
     """
 
-    __slots__ = ("first", *COLUMNS, "__weakref__")
+    __slots__ = ("first", *COLUMNS, "lean", "__weakref__")
 
-    def __init__(self, first: int, cx, cy, width, height, angle, confidence, origin):
+    def __init__(self, first: int, cx, cy, width, height, angle, confidence, origin, lean=None):
         n = len(cx)
         if n == 0:
             raise ValueError("a path has at least one row")
@@ -34,18 +38,26 @@ class Path:
                 raise ValueError(f"{name} is not finite in every row")
             array.flags.writeable = False
             setattr(self, name, array)
+        self.lean = None
+        if lean is not None and np.any(lean):
+            array = np.ascontiguousarray(lean, np.float32)
+            if array.shape != (n, 3) or not np.isfinite(array).all():
+                raise ValueError(f"lean has shape {array.shape}, expected ({n}, 3), all finite")
+            array.flags.writeable = False
+            self.lean = array
 
     def __len__(self) -> int:
         return len(self.cx)
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, Path) and self.first == other.first and all(np.array_equal(getattr(self, n), getattr(other, n)) for n in COLUMNS)
+        return isinstance(other, Path) and self.first == other.first and all(np.array_equal(getattr(self, n), getattr(other, n)) for n in COLUMNS) \
+            and np.array_equal(self.leaning(), other.leaning())
 
     def __hash__(self) -> int:
         return hash((self.first, len(self), float(self.cx[0]), float(self.cy[-1])))
 
     def __reduce__(self):
-        return Path, (self.first, *(getattr(self, name) for name in COLUMNS))
+        return Path, (self.first, *(getattr(self, name) for name in COLUMNS), self.lean)
 
     def __repr__(self) -> str:
         return f"Path({self.first} .. {self.last} from ({self.cx[0]:.0f}, {self.cy[0]:.0f}))"
@@ -65,11 +77,15 @@ class Path:
     def part(self, first: int, last: int) -> Path:
         """The rows of frames first .. last, both included; they must overlap the path."""
         a, b = max(first, self.first) - self.first, min(last, self.last) - self.first + 1
-        return Path(self.first + a, *(getattr(self, name)[a:b] for name in COLUMNS))
+        return Path(self.first + a, *(getattr(self, name)[a:b] for name in COLUMNS), self.lean[a:b] if self.lean is not None else None)
 
     def rows(self) -> np.ndarray:
         """float32 (n, 6) cx, cy, width, height, angle, confidence."""
         return np.stack([self.cx, self.cy, self.width, self.height, self.angle, self.confidence], axis=1)
+
+    def leaning(self) -> np.ndarray:
+        """float32 (n, 3) shear, tilt_x, tilt_y; zeros where it has similarities."""
+        return self.lean if self.lean is not None else np.zeros((len(self), 3), np.float32)
 
     def kept(self) -> Path:
         """The same in the steps in which rows are kept, so that what is written is what is read."""
@@ -77,9 +93,9 @@ class Path:
         rows = np.round(self.rows().astype(np.float64) * steps) / steps
         rows[:, 2:4] = np.maximum(rows[:, 2:4], 1 / PX_STEPS)
         rows[:, 5] = np.clip(rows[:, 5], 0, 1)
-        return Path.from_rows(self.first, rows, self.origin)
+        return Path.from_rows(self.first, rows, self.origin, None if self.lean is None else np.round(self.lean.astype(np.float64) * TILT_STEPS) / TILT_STEPS)
 
     @staticmethod
-    def from_rows(first: int, rows: np.ndarray, origin: np.ndarray) -> Path:
-        """rows: (n, 6) cx, cy, width, height, angle, confidence."""
-        return Path(first, *np.asarray(rows, np.float32).T, origin=origin)
+    def from_rows(first: int, rows: np.ndarray, origin: np.ndarray, lean: np.ndarray | None = None) -> Path:
+        """rows: (n, 6) cx, cy, width, height, angle, confidence; lean: (n, 3) shear and tilts, or None."""
+        return Path(first, *np.asarray(rows, np.float32).T, origin=origin, lean=lean)

@@ -85,7 +85,7 @@ class FollowerTest(unittest.TestCase):
         found = scene.follow(range(1, 50))
         self.assertEqual((found.why, found.frames[-1]), (Why.END, 49))
         self.assertTrue((~found.known[20:26]).all())
-        self.assertEqual(found.rows[22, 5], 0.0)
+        self.assertEqual(found.rows[22, 8], 0.0)
         self.assertLess(max(off(row, scene.truth(int(n))) for n, row in zip(found.frames, found.rows)), 8)
         self.assertIn(BRIDGED, joined(0, scene.truth(0), [found]).origin)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from skiagraph.project.overlap import head_points, within
-from skiagraph.project.rows import GROW
+from skiagraph.project.rows import GROW, shapes_of
 from skiagraph.review.faces import in_picture
 from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind, runs
 from skiagraph.track.path import FOLLOWED, FOUND
@@ -34,7 +34,7 @@ class HeadBared(FindingKind):
                 there = (frames >= sighting.first) & (frames < sighting.first + len(over))
                 if there.any():
                     over = over[frames[there] - sighting.first]
-                    bare[there] &= ~within(points[there], over, sighting.shape, margin + over[:, GROW])
+                    bare[there] &= ~within(points[there], over, shapes_of(sighting, frames[there]), margin + over[:, GROW])
                     covered |= there
             share = bare.mean(axis=1)
             yield from self._found(scene, subject, frames, seen & covered & (share > 1 - UNDER), share)

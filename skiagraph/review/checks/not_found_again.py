@@ -7,7 +7,7 @@ import numpy as np
 from skiagraph.project.carry import CARRY
 from skiagraph.project.model import FromScan
 from skiagraph.project.overlap import head_points, share_within
-from skiagraph.project.rows import GROW
+from skiagraph.project.rows import GROW, shapes_of
 from skiagraph.remembering import Remembered
 from skiagraph.review.finding import LEAST, Finding, FindingKind, Reason, finding_kind, runs
 
@@ -34,7 +34,7 @@ class NotFoundAgain(FindingKind):
                 low, high = max(sighting.first, track.path.first), min(sighting.first + len(rows) - 1, track.path.last)
                 if low <= high:
                     mine, theirs = slice(low - sighting.first, high - sighting.first + 1), slice(low - track.path.first, high - track.path.first + 1)
-                    seen[mine] |= share_within(points[mine], track.path.rows()[theirs], sighting.shape, margin + rows[mine, GROW]) >= CARRY.still_covered
+                    seen[mine] |= share_within(points[mine], track.path.rows()[theirs], shapes_of(sighting, np.arange(low, high + 1)), margin + rows[mine, GROW]) >= CARRY.still_covered
             for first, last in runs(np.flatnonzero(~seen) + sighting.first, join=1):
                 if last - first + 1 >= LEAST:
                     yield Finding(scene.clip.key, subject.key, self.reason, first, last, float(last - first + 1), first)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from skiagraph.project.overlap import POINTS, head_points, within
-from skiagraph.project.rows import CONFIDENCE, CX, CY, GROW, HEIGHT, WIDTH
+from skiagraph.project.rows import CONFIDENCE, CX, CY, GROW, HEIGHT, WIDTH, shapes_of
 from skiagraph.remembering import Remembered
 from skiagraph.review.ends import loose_ends, visible_share
 from skiagraph.review.finding import LEAST, UNSURE, JOIN, Finding, FindingKind, Reason, finding_kind, low_rows, runs
@@ -72,7 +72,7 @@ class Unsure(FindingKind):
         near = (over[:, CONFIDENCE] >= OTHERS_SURE) & (np.hypot(over[:, CX] - mine[:, CX], over[:, CY] - mine[:, CY]) < reach)
         if near.any():
             over, mine = over[near], mine[near]
-            under[np.flatnonzero(there)[near]] = within(head_points(mine), over, theirs.shape, margin + over[:, GROW])
+            under[np.flatnonzero(there)[near]] = within(head_points(mine), over, shapes_of(theirs, frames[there][near]), margin + over[:, GROW])
         return np.packbits(under, axis=1)
 
     def sentence(self, project, finding, told):
