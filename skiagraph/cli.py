@@ -150,7 +150,9 @@ def _parser() -> argparse.ArgumentParser:
     follow.add_argument("--frame", metavar="N", type=_count, required=True, help="frame in which the outline was drawn, from 0")
     follow.add_argument("--outline", metavar="OUTLINE", type=_outline, required=True, help=FORMS.replace("%", "%%") + ", in px of the picture as a person sees it")
     follow.add_argument("--direction", choices=("both", "on", "back"), default="both")
-    follow.add_argument("--motion", choices=("position", "size", "turning"), default="turning", help="what may change: position, and size, and turning (default)")
+    follow.add_argument("--motion", choices=("auto", "position", "size", "turning", "perspective"), default="auto",
+                        help="what may change: position, and size, and turning, and as a plane in perspective; auto (default) goes by the outline and what is seen")
+    follow.add_argument("--holdout", metavar="OUTLINE@FRAME", type=_holdout, action="append", default=[], help="something that is in front and stays sharp, and the frame it was drawn in; followed too; may be given several times")
     follow.add_argument("--name", metavar="NAME", default="", help="how the subject is called")
     follow.add_argument("--wait", action="store_true", help="wait while the project is open elsewhere, instead of giving up")
 
@@ -199,6 +201,14 @@ def _outline(text: str):
         return outline_of(text)
     except ValueError as error:
         raise argparse.ArgumentTypeError(str(error)) from None
+
+
+def _holdout(text: str):
+    """An outline and the frame it was drawn in."""
+    outline, _, frame = text.rpartition("@")
+    if not outline or not frame.isdigit():
+        raise argparse.ArgumentTypeError(f"“{text}” is no outline at a frame; write OUTLINE@FRAME, as ellipse:400,300,80,60@12")
+    return _outline(outline), int(frame)
 
 
 def _rate(text: str):
@@ -361,8 +371,12 @@ def _follow_into(options, target: Path, is_project: bool, control: JobControl) -
         if clip is None:
             project = edits.add_clip(project, facts)
             clip = project.clips[-1]
-    found = follow_outline(project, clip.key, options.frame, options.outline, Direction(options.direction), Motion(options.motion), control)
     project, key = outlines.add_subject(project, clip.key, options.frame, options.outline, ThingSubject(), " ".join(options.name.split())[:80])
+    for outline, frame in options.holdout:
+        before = follow_outline(project, clip.key, frame, outline, control=control)
+        project, front = outlines.add_holdout(project, clip.key, frame, outline, [key])
+        project = outlines.rest_on_followed(project, front, clip.key, frame, before.path)
+    found = follow_outline(project, clip.key, options.frame, options.outline, Direction(options.direction), Motion(options.motion), control, subject=key)
     project = outlines.rest_on_followed(project, key, clip.key, options.frame, found.path, options.motion)
     file.save(project, target)
     control_end(control)

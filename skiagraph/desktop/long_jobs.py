@@ -18,7 +18,7 @@ from skiagraph.desktop.words import counted, tr
 from skiagraph.errors import SkiagraphError
 from skiagraph.footage import relink
 from skiagraph.footage.adding import facts_of
-from skiagraph.footage.following import Direction, end_sentence, follow_between
+from skiagraph.footage.following import Following, end_sentence, follow_between
 from skiagraph.footage.scanning import ScanNews, scan_clips
 from skiagraph.footage.source import is_same_file
 from skiagraph.handover.delivery import Planned, deliver
@@ -199,8 +199,8 @@ class LongJobs(QObject):
 
     # Following
 
-    def follow(self, subject: str, clip: str, frame: int, direction: Direction, span: tuple[int, int], watch: Callable[[str, str, int, HeadPath], None]) -> None:
-        """Follow a subject's outline from a frame, within span. watch: hears how far it is. Stopped, it keeps what was followed."""
+    def follow(self, wanted: Following, watch: Callable[[Following, HeadPath], None]) -> None:
+        """Follow a subject's outline. watch: hears how far it is. Stopped, it keeps what was followed."""
         document = self._document
         if self.running is not None:
             self._notice.say(BUSY)
@@ -210,26 +210,26 @@ class LongJobs(QObject):
             return
         self._notice.say("")
         project, token = document.settled, document.token
-        sighting = outlines.sighting_at(project.subject(subject), clip, frame)
-        outline = outline_at(project, sighting, frame)
+        sighting = outlines.sighting_at(project.subject(wanted.subject), wanted.clip, wanted.frame)
+        outline = outline_at(project, sighting, wanted.frame)
         far: list[HeadPath] = []
 
         def told(path: HeadPath) -> None:
             far[:] = [path]
             if self._is_present(token):
-                watch(subject, clip, frame, path)
+                watch(wanted, path)
 
         def take(path: HeadPath | None, said: list[str]) -> None:
-            there = self._is_present(token) and any(s.key == subject for s in document.project.subjects)
-            if path is not None and there and outlines.sighting_at(document.project.subject(subject), clip, frame) is not None:
-                document.edit("follow", outlines.rest_on_followed, subject, clip, frame, path, str(direction))
-            self.followed.emit(clip, frame)
+            there = self._is_present(token) and any(s.key == wanted.subject for s in document.project.subjects)
+            if path is not None and there and outlines.sighting_at(document.project.subject(wanted.subject), wanted.clip, wanted.frame) is not None:
+                document.edit("follow", outlines.rest_on_followed, wanted.subject, wanted.clip, wanted.frame, path, str(wanted.motion or ""))
+            self.followed.emit(wanted.clip, wanted.frame)
             self._notice.say(" ".join(text for text in said if text))
 
-        runner = JobRunner(lambda control: run_apart(follow_between, project, clip, frame, outline, direction, span, control=control, told=runner.tell), self)
+        runner = JobRunner(lambda control: run_apart(follow_between, project, wanted, outline, control=control, told=runner.tell), self)
         runner.told.connect(told)
-        name = project.subject(subject).name
-        runner.finished.connect(lambda found: take(found.path, [end_sentence(project, clip, name, end) for end in found.ends]))
+        name = project.subject(wanted.subject).name
+        runner.finished.connect(lambda found: take(found.path, [end_sentence(project, wanted.clip, name, end) for end in found.ends]))
         runner.cancelled.connect(lambda: take(far[0] if far else None, [tr("Following was stopped; what was followed stays.") if far else ""]))
         self._begin(runner, "Following", self._scanning, lambda p: tr("Following {name}", name=name))
 

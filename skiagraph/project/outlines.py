@@ -394,6 +394,9 @@ def place_again(project: Project, key: str, clip: str, frame: int, outline: Outl
     before = [s for s in subject.in_clip(clip) if s.last < frame]
     if not before and not any(s.first > frame for s in subject.in_clip(clip)):
         return placed
+    # Only the frame in which it was seen is known.
+    new = next(s for s in placed.subject(key).in_clip(clip) if s.covers(frame))
+    placed = _with_sighting(placed, placed.subject(key), new, replace(new, first=frame) if before else replace(new, last=frame))
     return join_sightings(placed, key, clip, max(s.last for s in before) if before else frame)
 
 

@@ -52,6 +52,40 @@ class FollowingTest(TemporaryFolder):
         file.save(project, place)
         self.assertEqual(file.load(place), project)
 
+    def test_where_it_was_placed_in_the_middle_is_a_look_of_its_own_and_both_sides_meet(self):
+        project, key, _ = self.followed()
+        placed = Outline.at(self.scene.truth(40).cx + 1.5, self.scene.truth(40).cy, 92, 64, shape=BOX)
+        project = outlines.move_outline(project, key, "c1", 40, placed, Reach.FRAME)
+        sighting, = project.subject(key).sightings
+        found = follow_outline(project, "c1", 20, outline_at(project, sighting, 20), subject=key)
+        self.assertEqual((found.path.first, found.path.last, len(found.ends)), (0, 59, 2))
+        np.testing.assert_allclose(found.path.rows()[40, :2], (placed.cx, placed.cy), atol=0.02)
+        # The look at 40 is a little off; the nearer it is the more it counts.
+        off = [found.path.cx[n] - self.scene.truth(n).cx for n in (22, 30, 38, 55)]
+        self.assertTrue(abs(off[0]) < 0.5 < off[2] < 2.0 and off[0] < off[1] < off[2] and off[3] > 1, off)
+        after = outlines.rest_on_followed(project, key, "c1", 20, found.path)
+        self.assertAlmostEqual(outline_at(after, after.subject(key).sightings[0], 40).cx, placed.cx, delta=0.05)
+
+    def test_what_is_in_front_is_not_looked_at(self):
+        """A bar that moves with something else: with it in front the path is as without."""
+        def bar(n, picture):
+            x = int(self.scene.truth(n).cx + 60 - 3 * n)
+            picture[:, max(0, x):max(0, x + 24)] = 250
+
+        scene = Scene(lambda n: (120 + 6 * n, 180, 1, 0), over=bar)
+        self.scene = Scene(lambda n: (120 + 6 * n, 180, 1, 0))
+        clip = make_clip(self.folder / "bar.mp4", 40, size=SIZE, options={"g": 12, "crf": 10}, draw=lambda n, w, h: np.repeat(scene.frame(n)[..., None], 3, axis=2))
+        project = add_clip(Project(), *opened(clip))
+        project, key = outlines.add_subject(project, "c1", 0, self.outline(0), ThingSubject())
+        truth = self.scene.truth
+        project, front = outlines.add_holdout(project, "c1", 0, Outline.at(truth(0).cx + 72, 180, 30, 500, shape=BOX), [key])
+        for n in (10, 20, 30, 39):
+            project = outlines.move_outline(project, front, "c1", n, Outline.at(truth(n).cx + 72 - 3 * n, 180, 30, 500, shape=BOX), Reach.FRAME)
+            project = outlines.extend_sighting(project, front, "c1", 0)
+        found = follow_outline(project, "c1", 0, self.outline(0), subject=key)
+        self.assertEqual(found.path.last, 39)
+        self.assertLess(max(abs(found.path.cx[n] - truth(n).cx) for n in range(40)), 1.0)
+
     def test_one_way_and_between_marks(self):
         _, _, found = self.followed(direction=Direction.ON, last=40)
         self.assertEqual((found.path.first, found.path.last), (20, 40))

@@ -55,12 +55,12 @@ class UpgradeTest(unittest.TestCase):
 
 
 class UpgradedFileTest(TemporaryFolder):
-    def test_it_is_saved_as_version_2_and_the_same(self):
+    def test_it_is_saved_as_the_present_version_and_the_same(self):
         place = self.folder / "p.skiagraph"
         shutil.copyfile(FIXTURES / "by-hand.skiagraph", place)
         project = file.load(place)
         file.save(project, place)
-        self.assertEqual(json.loads(place.read_bytes())["version"], 2)
+        self.assertEqual(json.loads(place.read_bytes())["version"], file.VERSION)
         self.assertEqual(file.load(place), project)
 
     def test_hand_work_beyond_what_is_good_of_a_clip_does_not_keep_a_project_shut(self):

@@ -83,7 +83,7 @@ class RepairTest(unittest.TestCase):
 
     def test_apart_there_is_nothing_between(self):
         values = repair_changes((Repair(20, Change(1), 5, 5), Repair(60, Change(2), 5, 5)), FRAMES)
-        np.testing.assert_allclose(values[26:55], np.tile([0, 0, 1, 1, 0], (29, 1)))
+        np.testing.assert_allclose(values[26:55], np.tile([0, 0, 1, 1, 0, 0, 0, 0], (29, 1)))
 
 
 class ChangeTest(unittest.TestCase):
