@@ -8,10 +8,13 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu, QMenuBar
 
+from skiagraph.desktop.hand_work import REACH_WORD
 from skiagraph.desktop.session import View
 from skiagraph.desktop.words import tr
 from skiagraph.footage.following import Direction
-from skiagraph.project.model import Decision
+
+# Word, key and px of the ways in which an outline is nudged.
+_WAYS = (("left", "Left", -1, 0), ("right", "Right", 1, 0), ("up", "Up", 0, -1), ("down", "Down", 0, 1))
 
 
 class Actions:
@@ -30,16 +33,28 @@ class Actions:
         self._recent.setToolTipsVisible(True)
         self._menus["Project"].insertMenu(self._menus["Project"].actions()[2], self._recent)
         self.undo, self.redo = self._menu("Edit", [("Undo", "Ctrl+Z", window.document.undo), ("Redo", "Ctrl+Shift+Z", window.document.redo)])
-        self._more("Edit", [None, *((word, key, lambda d=d: cover.casting.decide(session.selected, d)) for word, key, d in (
-            ("Decide: cover", "1", Decision.COVER), ("Decide: show", "2", Decision.SHOW), ("Decide: undecided", "3", Decision.UNDECIDED))),
-            None, ("Add a face", "A", lambda: cover.draw("ellipse")), ("Add a plate, a sign, a screen", "B", lambda: cover.draw("box")),
-            ("Go to a good frame of the selected", "G", cover.go_to_good_frame), ("Follow both ways", "T", lambda: cover.follow(Direction.BOTH)), ("Follow on", "Shift+T", lambda: cover.follow(Direction.ON)),
-            ("Follow back", "Ctrl+T", lambda: cover.follow(Direction.BACK)), None,
-            ("Merge selected", "Ctrl+M", cover.casting.merge_selected), ("Split at the playhead", "Ctrl+K", cover.casting.split_here),
+        hand = cover.hand
+        self._more("Edit", [
+            None, ("Copy the outline, or marked keyframes", "Ctrl+C", cover.copy), ("Copy this sighting", "Ctrl+Shift+C", hand.copy_sighting), ("Copy the cover", "Ctrl+Alt+C", hand.copy_cover),
+            ("Paste", "Ctrl+V", hand.paste), ("Remove points, keyframes or a correction", "Del", cover.delete), ("Deselect", "Esc", cover.escape)])
+        self._menu("People", [
+            ("Decide: cover", "1", lambda: cover.digit(1)), ("Decide: show", "2", lambda: cover.digit(2)), ("Decide: undecided", "3", lambda: cover.digit(3)), None,
+            ("Merge selected", "Ctrl+M", cover.casting.merge_selected), ("Somebody else from here on", "Q", cover.casting.split_here),
             ("Dismiss: not a person", "Backspace", lambda: cover.casting.dismiss(session.selected)), ("Use this frame as the portrait", "P", cover.casting.choose_portrait),
-            ("Begin sighting here", "[", lambda: cover.trim("begin")), ("End sighting here", "]", lambda: cover.trim("end")),
-            ("To the next keyframe: smooth, straight or held", "Y", cover.change_between), ("Cover the whole clip with this sighting", "Shift+E", cover.extend), ("Remove keyframe or correction", "Del", cover.drop_keyframe), ("Remove from register", "Ctrl+Backspace", cover.remove_selected),
-            ("Deselect", "Esc", cover.escape)])
+            ("Go to a good frame of the selected", "G", cover.go_to_good_frame), ("Remove from register", "Ctrl+Backspace", cover.remove_selected)])
+        self._menu("By hand", [
+            ("Add a face", "A", lambda: hand.draw("ellipse")), ("Add a plate, a sign, a screen", "B", lambda: hand.draw("box")), ("Add anything, point by point", "C", lambda: hand.draw("curve")),
+            ("Hold out what is in front", "H", lambda: hand.draw("front")), None,
+            ("Follow both ways", "T", lambda: hand.follow(Direction.BOTH)), ("Follow on", "Shift+T", lambda: hand.follow(Direction.ON)), ("Follow back", "Ctrl+T", lambda: hand.follow(Direction.BACK)),
+            ("Not in the picture here", "W", hand.declare_absent), None,
+            ("Begin sighting here", "[", lambda: hand.trim("begin")), ("End sighting here", "]", lambda: hand.trim("end")), ("Split the sighting here", "Shift+Q", hand.split),
+            ("Join with the next sighting", "Ctrl+J", hand.join), ("Cover the whole clip with this sighting", "Shift+E", hand.extend), None,
+            ("To the next keyframe: smooth, straight or held", "Y", hand.change_between), ("Repeat the last correction", "U", hand.repeat),
+            *((f"Move {word} by 1 px", f"Alt+{key}", lambda x=x, y=y: hand.nudge(x, y)) for word, key, x, y in _WAYS),
+            *((f"Move {word} by 10 px", f"Alt+Shift+{key}", lambda x=x, y=y: hand.nudge(10 * x, 10 * y)) for word, key, x, y in _WAYS), None,
+            *((f"Changes apply to {word}", f"Alt+{n}", lambda r=r: session.set_reach(r)) for n, (r, word) in enumerate(REACH_WORD.items(), 1))])
+        for n in (4, 5):
+            self._hidden(str(n), lambda n=n: cover.digit(n))
         casting = cover.casting
         self._menu("Everyone", [
             ("Cover everyone", "Shift+1", casting.cover_all), ("Show everyone except the selected", "Shift+2", casting.show_all_but),
@@ -53,11 +68,12 @@ class Actions:
             ("Set in point", "I", lambda: session.set_mark("in", session.frame)), ("Set out point", "O", lambda: session.set_mark("out", session.frame)),
             ("Remove in point", "Shift+I", lambda: session.set_mark("in", None)), ("Remove out point", "Shift+O", lambda: session.set_mark("out", None)), None,
             ("Next finding", "N", lambda: cover.jump_finding()), ("Previous finding", "Shift+N", lambda: cover.jump_finding(True)),
-            ("Next keyframe", ".", lambda: cover.jump_keyframe()), ("Previous keyframe", ",", lambda: cover.jump_keyframe(True))])
+            ("Next keyframe", ".", lambda: cover.jump_keyframe()), ("Previous keyframe", ",", lambda: cover.jump_keyframe(True)),
+            ("Next marker or end of a sighting", "Down", lambda: cover.jump_stop()), ("Previous marker or end of a sighting", "Up", lambda: cover.jump_stop(True)), ("Name this frame …", "Shift+M", hand.set_marker)])
         self._menu("View", [
             *((name, key, lambda v=v: session.set_view(v)) for name, key, v in (("Result", "R", View.RESULT), ("Source", "S", View.SOURCE),
                                                                                 ("Split", "D", View.SPLIT), ("Matte", "M", View.MATTE))),
-            ("Fit the picture to the window", "F", cover.picture.fit), ("Zoom in", "+", lambda: cover.picture.zoom_at(cover.picture.rect().center().toPointF(), 1.25)),
+            ("Outlines: all, selected, none", "X", hand.next_shown), ("Fit the picture to the window", "F", cover.picture.fit), ("Zoom in", "+", lambda: cover.picture.zoom_at(cover.picture.rect().center().toPointF(), 1.25)),
             ("Zoom out", "-", lambda: cover.picture.zoom_at(cover.picture.rect().center().toPointF(), 0.8)), None,
             *((name, f"Ctrl+{n}", lambda n=n: window.show_step(n - 1)) for n, name in enumerate(("Footage", "Cover", "Review", "Hand over"), 1)),
             ("Full screen", "F11", window.toggle_full_screen)])
@@ -86,6 +102,13 @@ class Actions:
             added.append(action)
         self.groups[name] += added
         return added
+
+    def _hidden(self, key: str, function) -> None:
+        """A key that means something only while an outline is pulled, where it is said in the picture."""
+        action = QAction(self._window)
+        action.setShortcut(QKeySequence(key))
+        action.triggered.connect(lambda _=False: function())
+        self._window.addAction(action)
 
     def refresh_recent(self, paths: list[str]) -> None:
         """List the projects that were open lately, under Project."""

@@ -56,6 +56,54 @@ def section(text: str) -> QWidget:
     return box
 
 
+class Fold(QWidget):
+    """A part of the inspector that folds; closed it says its state in a line. toggled: True when it was opened."""
+
+    toggled = Signal(bool)
+
+    def __init__(self, text: str, is_open: bool = True, parent: QWidget | None = None):
+        super().__init__(parent)
+        self._title, self._state = tr(text), ""
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.setSpacing(GRID - 1)
+        self.head = QPushButton()
+        self.head.setProperty("kind", "fold")
+        self.head.setCheckable(True)
+        self.head.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.head.clicked.connect(self.set_open)
+        self.body = QWidget()
+        self.content = QVBoxLayout(self.body)
+        self.content.setContentsMargins(0, 0, 0, 0)
+        self.content.setSpacing(GRID - 1)
+        outer.addWidget(self.head)
+        outer.addWidget(self.body)
+        self.set_open(is_open)
+
+    @property
+    def is_open(self) -> bool:
+        return self.head.isChecked()
+
+    def set_open(self, is_open: bool) -> None:
+        self.head.setChecked(is_open)
+        self.body.setVisible(is_open)
+        self._refresh()
+        self.toggled.emit(is_open)
+
+    def set_state(self, text: str) -> None:
+        """What is in it, in a few words, for when it is closed."""
+        if text != self._state:
+            self._state = text
+            self._refresh()
+
+    def _refresh(self) -> None:
+        closed = f"   {self._state}" if self._state and not self.is_open else ""
+        text = ("▾  " if self.is_open else "▸  ") + self._title + closed
+        self.head.setText(self.head.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 262))
+        self.head.setAccessibleName(self._title)
+        self.head.setToolTip(self._state)
+
+
 def quiet(text: str = "", *, wrap: bool = False) -> QLabel:
     label = QLabel(tr(text))
     label.setProperty("role", "quiet")

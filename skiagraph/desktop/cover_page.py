@@ -9,7 +9,9 @@ from PySide6.QtWidgets import QSplitter, QWidget
 from skiagraph.desktop.casting import ORDER_WORD, SHOW_WORD, Casting
 from skiagraph.desktop.controls import column, line
 from skiagraph.desktop.document import Document
+from skiagraph.desktop.hand_work import BETWEEN_WORD, HandWork
 from skiagraph.desktop.inspector import Inspector
+from skiagraph.desktop.outline_painter import Seen, Way
 from skiagraph.desktop.picture_server import Picture, PictureServer, Wish
 from skiagraph.desktop.picture_view import PictureView
 from skiagraph.desktop.player import Player
@@ -20,28 +22,25 @@ from skiagraph.desktop.session import Session
 from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.transport import Transport
 from skiagraph.desktop.words import counted, percent, tr
-from skiagraph.footage.following import Direction
 from skiagraph.project import edits, outlines
-from skiagraph.project.decisions import PersonSubject, ThingSubject
-from skiagraph.project.model import Outline, Project
+from skiagraph.project.decisions import ThingSubject
+from skiagraph.project.model import Decision
 from skiagraph.project.outlines import keyframe_before, sighting_at
 from skiagraph.project.rows import cover_outline, outline_at
 from skiagraph.review.good_frame import good_frame
 from skiagraph.review.register import Show, register_rows
 from skiagraph.review.lanes import attention, lanes, next_finding, next_keyframe, seen_summary
-from skiagraph.shape.shape import Shape
-from skiagraph.track.path import ORIGIN_NAMES, Path
+from skiagraph.review.way import stops, way_of
+from skiagraph.track.path import ORIGIN_NAMES
 
 _ORIGIN_WORD = {"found": "Found", "followed": "Followed", "bridged": "Bridged", "placed": "By hand"}
-
-_BETWEEN = {"smooth": "smooth", "straight": "straight", "hold": "held"}
 
 
 class CoverPage(QWidget):
     """Asks the document for edits; its widgets are refreshed from the project."""
 
     said = Signal(str)
-    followWanted = Signal(str, str, int, object, object)
+    followWanted = Signal(object)
 
     def __init__(self, document: Document, session: Session, portraits: Portraits, parent: QWidget | None = None):
         super().__init__(parent)
@@ -52,9 +51,9 @@ class CoverPage(QWidget):
         self.picture, self.transport = PictureView(), Transport()
         self.inspector, self.register, self.question = Inspector(), RegisterView(), QuestionBar()
         self.casting = Casting(document, session, self.register, self.question, portraits, self)
+        self.hand = HandWork(document, session, self.picture, self)
         self.register.set_faces(lambda subject: portraits.face(document.project, subject.portrait))
         self._size = (1280, 720)
-        self._trial: Project | None = None
         self._asked = self._shown = 0
         self._build()
         self._connect()
@@ -103,9 +102,11 @@ class CoverPage(QWidget):
         view.viewResized.connect(self._view_resized)
         view.zoomChanged.connect(self.transport.set_scale)
         view.subjectClicked.connect(lambda key: session.select([key] if key else []))
-        view.outlineDragged.connect(self._outline_dragged)
-        view.outlineMoved.connect(self._outline_moved)
-        view.drawn.connect(self._drawn)
+        hand = self.hand
+        hand.tried.connect(self._tried)
+        hand.said.connect(self.said)
+        hand.followWanted.connect(self._follow)
+        hand.toolChosen.connect(self.transport.set_tool)
         bar = self.transport
         bar.playPressed.connect(self.player.toggle)
         bar.stepPressed.connect(self.step)
@@ -113,7 +114,7 @@ class CoverPage(QWidget):
         bar.markPressed.connect(lambda which: session.set_mark(which, session.frame))
         bar.viewChosen.connect(session.set_view)
         bar.fitPressed.connect(view.fit)
-        bar.drawPressed.connect(self.draw)
+        bar.drawPressed.connect(hand.draw)
         bar.clipChosen.connect(lambda key: self.show_clip(key))
         bar.sought.connect(self.seek)
         register = self.register
@@ -123,6 +124,8 @@ class CoverPage(QWidget):
         register.renamed.connect(self._rename)
         register.keyframeMoved.connect(lambda key, a, b: document.edit("move keyframe", outlines.move_keyframe, key, session.clip.key, a, b))
         register.endDragged.connect(self._end_dragged)
+        register.repairPulled.connect(lambda key, frame, before, after: document.edit("change the extent of a correction", outlines.set_repair_extent, key, session.clip.key, frame, before, after))
+        register.markerMoved.connect(lambda a, b: document.edit("move marker", edits.move_marker, session.clip.key, a, b))
         panel = self.inspector
         panel.decided.connect(lambda decision: self.casting.decide(session.selected, decision))
         panel.portraitWanted.connect(self.casting.choose_portrait)
@@ -131,12 +134,18 @@ class CoverPage(QWidget):
         panel.styleForAll.connect(self._style_for_all)
         panel.styleFromAll.connect(lambda: self._edit_subject("use the project's cover", edits.set_style, None))
         panel.reachChosen.connect(session.set_reach)
-        panel.keyframeWanted.connect(lambda: self._edit_here("add keyframe", outlines.keyframe_here))
-        panel.keyframeDropped.connect(self.drop_keyframe)
-        panel.followPressed.connect(self.follow)
-        panel.shapeChosen.connect(lambda shape: self._edit_here("change shape", outlines.set_shape, Shape.kinds[shape]()))
-        panel.beginHere.connect(lambda: self.trim("begin"))
-        panel.endHere.connect(lambda: self.trim("end"))
+        panel.keyframeWanted.connect(lambda: hand.edit_here("add keyframe", outlines.keyframe_here))
+        panel.keyframeDropped.connect(hand.remove_marked)
+        panel.followPressed.connect(hand.follow)
+        panel.motionChosen.connect(lambda motion: setattr(hand, "motion", motion))
+        panel.roomChosen.connect(lambda room: setattr(hand, "room", room))
+        panel.lookedChosen.connect(lambda looked: setattr(hand, "looked", looked))
+        panel.shapeChosen.connect(lambda kind: hand.edit_here("change shape", outlines.set_shape_kind, kind))
+        panel.placeTyped.connect(hand.set_place)
+        panel.holdoutChosen.connect(hand.set_holdout)
+        panel.frontWanted.connect(lambda: hand.draw("front"))
+        panel.beginHere.connect(lambda: hand.trim("begin"))
+        panel.endHere.connect(lambda: hand.trim("end"))
         panel.reach.set_value(session.reach)
 
     # What a person asks for
@@ -185,83 +194,70 @@ class CoverPage(QWidget):
         if frame is not None:
             self.seek(frame)
 
-    def drop_keyframe(self) -> None:
-        self._edit_here("remove keyframe", outlines.remove_keyframe)
-
-    def trim(self, which: str) -> None:
-        subject, clip, frame = self.session.subject, self.session.clip, self.session.frame
-        sighting = sighting_at(subject, clip.key, frame) if subject and clip else None
-        if sighting is not None:
-            first, last = (frame, sighting.last) if which == "begin" else (sighting.first, frame)
-            self.document.edit("begin sighting here" if which == "begin" else "end sighting here", outlines.trim_sighting, subject.key, clip.key, frame, first, last)
-
     def remove_selected(self) -> None:
         if self.session.selected:
             self.document.edit("remove from register", edits.remove_subjects, self.session.selected)
 
-    def draw(self, shape: str) -> None:
-        """Draw an outline of a shape with the next drag; empty leaves it."""
-        self.transport.set_tool(shape)
-        self.picture.set_drawing(Shape.kinds[shape]() if shape else None)
-        self.picture.set_hint({"ellipse": tr("Draw around the face.  Esc leaves."), "box": tr("Draw a box around what is to be covered.  Esc leaves.")}.get(shape, ""))
+    def digit(self, number: int) -> None:
+        """A decision; while an outline is pulled, what the change applies to."""
+        if not self.hand.choose_reach(number) and number <= len(Decision):
+            self.casting.decide(self.session.selected, list(Decision)[number - 1])
 
-    def follow(self, direction: Direction) -> None:
-        """Follow the selected outline from this frame, between the marks."""
-        subject, clip, frame = self.session.subject, self.session.clip, self.session.frame
-        sighting = sighting_at(subject, clip.key, frame) if subject and clip else None
-        if sighting is None:
-            self.said.emit(tr("Choose whoever or whatever is to be followed, at a frame where its outline lies well."))
-            return
-        self.picture.set_hint("")
-        self.player.set_speed(0)
-        self.followWanted.emit(subject.key, clip.key, frame, direction, self.session.span)
+    def jump_stop(self, backward: bool = False) -> None:
+        """The next marker, or where a sighting of the selected, or of anybody, begins or ends."""
+        clip, frame = self.session.clip, self.session.frame
+        every = stops(self.document.project, self.session.subject, clip.key) if clip else []
+        there = [f for f in every if (f < frame if backward else f > frame)]
+        if there:
+            self.seek(there[-1] if backward else there[0])
 
-    def show_followed(self, subject: str, clip: str, frame: int, path: Path) -> None:
-        """How far following is: the outline where it was found last, and the cover with it; nothing is kept of it."""
-        if self.session.clip is None or self.session.clip.key != clip or all(s.key != subject for s in self.document.project.subjects):
-            return
-        self._trial = None
-        self.session.set_frame(path.first if path.first < frame and (path.last == frame or self.session.frame < frame) else path.last)
-        self._trial = outlines.rest_on_followed(self.document.project, subject, clip, frame, path)
-        self._ask_picture()
-        self._refresh_outlines()
-        self._refresh_register()
-        self._refresh_place()
+    def copy(self) -> None:
+        """Keyframes where some are marked in the lane, else the outline at this frame."""
+        marked = self.register.marked
+        if marked is not None and self.session.subject is not None and marked[0] == self.session.subject.key:
+            self.hand.copy_keyframes(marked[1], marked[2])
+        else:
+            self.hand.copy_outline()
+
+    def delete(self) -> None:
+        """Chosen points, else keyframes marked in the lane, else what was set at this frame."""
+        marked, clip = self.register.marked, self.session.clip
+        if marked is not None and clip and not self.picture.chosen_points:
+            self.document.edit("remove keyframes", outlines.remove_keyframes, marked[0], clip.key, marked[1], marked[2])
+            self.register.mark(None)
+        else:
+            self.hand.remove_marked()
 
     def escape(self) -> None:
         """Leave the smallest thing that is under way."""
         if self.picture.cancel_drag():
             return
-        if self.picture.is_drawing:
-            self.draw("")
+        if self.register.marked is not None:
+            self.register.mark(None)
+        elif self.picture.is_drawing:
+            self.hand.draw("")
         else:
             self.picture.set_hint("")
             self.session.select([])
 
     # What widgets report
 
+    def _tried(self) -> None:
+        """What a drag will do, or how far following is, is shown."""
+        self._ask_picture()
+        if self.picture.is_dragging_outline:
+            return
+        self._refresh_outlines()
+        self._refresh_register()
+        self._refresh_place()
+
+    def _follow(self, wanted) -> None:
+        self.player.set_speed(0)
+        self.followWanted.emit(wanted)
+
     def _edit_subject(self, name: str, function, *arguments) -> None:
         if self.session.subject:
             self.document.edit(name, function, self.session.subject.key, *arguments)
-
-    def _edit_here(self, name: str, function, *arguments) -> None:
-        if self.session.subject and self.session.clip:
-            self.document.edit(name, function, self.session.subject.key, self.session.clip.key, self.session.frame, *arguments)
-
-    def change_between(self) -> None:
-        """Smooth, straight, held, and smooth again, from the keyframe at or before the playhead to the next."""
-        subject, clip, frame = self.session.subject, self.session.clip, self.session.frame
-        sighting = sighting_at(subject, clip.key, frame) if subject and clip else None
-        now = keyframe_before(sighting, frame) if sighting else None
-        if now is None:
-            self.said.emit(tr("There are no two keyframes around this frame; set them first."))
-            return
-        ways = list(_BETWEEN)
-        self._edit_here("change the way between keyframes", outlines.set_between, ways[(ways.index(now.to_next) + 1) % len(ways)])
-
-    def extend(self) -> None:
-        """Cover the whole clip with the sighting at the playhead."""
-        self._edit_here("cover the whole clip", outlines.extend_sighting)
 
     def _rename(self, key: str, name: str) -> None:
         if name.strip() and name.strip() != self.document.project.subject(key).name:
@@ -270,48 +266,15 @@ class CoverPage(QWidget):
     def _end_dragged(self, key: str, inside: int, first: int, last: int) -> None:
         self.document.edit("change the ends of a sighting", outlines.trim_sighting, key, self.session.clip.key, inside, first, last)
 
-    def _outline_dragged(self, outline: Outline | None) -> None:
-        """A trial of the project shows what the drag will do; nothing is kept of it."""
-        subject, clip = self.session.subject, self.session.clip
-        self._trial = outlines.move_outline(self.document.project, subject.key, clip.key, self.session.frame, outline, self.session.reach) \
-            if outline is not None and subject and clip and not self.document.read_only else None
-        self._ask_picture()
-
-    def _outline_moved(self, outline: Outline) -> None:
-        self._trial = None
-        subject, clip = self.session.subject, self.session.clip
-        if subject and clip:
-            sighting = sighting_at(subject, clip.key, self.session.frame)
-            before = outline_at(self.document.project, sighting, self.session.frame) if sighting else None
-            sized = before is not None and abs(outline.width - before.width) + abs(outline.height - before.height) > 0.01
-            turned = before is not None and outline.angle != before.angle
-            name = "turn outline" if turned else "resize outline" if sized else "move outline"
-            self.document.edit(name, outlines.move_outline, subject.key, clip.key, self.session.frame, outline, self.session.reach)
-
-    def _drawn(self, outline: Outline) -> None:
-        self.draw("")
-        clip = self.session.clip
-        made: list[str] = []
-        is_face = isinstance(outline.shape, Shape.kinds["ellipse"])
-
-        def add(project):
-            project, key = outlines.add_subject(project, clip.key, self.session.frame, outline, PersonSubject() if is_face else ThingSubject())
-            made.append(key)
-            return project
-
-        if clip and self.document.edit("add face" if is_face else "add thing", add):
-            self.session.select(made)
-            self.picture.set_hint(tr("Press T to follow it both ways, or place it anew at other frames."))
-
     def _style_moved(self, style) -> None:
         subject = self.session.subject
         if subject:
-            self._trial = edits.set_style(self.document.project, subject.key, style)
+            self.hand.trial = edits.set_style(self.document.project, subject.key, style)
             self._ask_picture()
             self._refresh_outlines()
 
     def _style_settled(self, style) -> None:
-        self._trial = None
+        self.hand.drop_trial()
         subject = self.session.subject
         if subject and style != self.document.project.style_of(subject):
             self.document.edit("change cover", edits.set_style, subject.key, style)
@@ -326,7 +289,7 @@ class CoverPage(QWidget):
     # Refreshing from the project
 
     def _project_changed(self) -> None:
-        self._trial = None
+        self.hand.drop_trial()
         project = self.document.project
         self.transport.set_clips([(c.key, c.path.name) for c in project.clips], self.session.clip.key if self.session.clip else "")
         self._clip_shape()
@@ -351,7 +314,7 @@ class CoverPage(QWidget):
             self.picture.set_clip_size(clip.width, clip.height)
 
     def _frame_changed(self, frame: int) -> None:
-        self._trial = None
+        self.hand.drop_trial()
         self.transport.set_frame(frame)
         self.register.set_frame(frame)
         if not self.player.speed:
@@ -360,7 +323,7 @@ class CoverPage(QWidget):
             self._ask_picture()
 
     def _selection_changed(self) -> None:
-        self._trial = None
+        self.hand.drop_trial()
         if not self.picture.is_drawing:
             self.picture.set_hint("")
         self.register.set_selection(self.session.selected)
@@ -388,7 +351,7 @@ class CoverPage(QWidget):
     def _ask_picture(self) -> None:
         clip = self.session.clip
         if clip is not None and not self.player.speed and self.isVisible():
-            self._asked = self.server.ask(Wish(self._trial or self.document.project, clip.key, self.session.frame, self.session.view, *self._size))
+            self._asked = self.server.ask(Wish(self.hand.project, clip.key, self.session.frame, self.session.view, *self._size))
 
     def showEvent(self, event) -> None:
         super().showEvent(event)
@@ -411,7 +374,7 @@ class CoverPage(QWidget):
 
     def _refresh_register(self) -> None:
         # While something is followed its lane grows with it.
-        clip, project = self.session.clip, self._trial or self.document.project
+        clip, project = self.session.clip, self.hand.project
         if clip is None:
             self.register.set_content(None, [], {}, np.zeros(1, np.uint8), "", "Everyone found will be listed here once a clip is scanned.")
             return
@@ -421,12 +384,14 @@ class CoverPage(QWidget):
         drawn = lanes(project, clip, subjects, waiting)
         count = sum(f.clip == clip.key for f in waiting)
         things = sum(isinstance(s.of, ThingSubject) for s in subjects)
-        people = sum(not s.doubtful for s in subjects) - things
-        doubtful = len(subjects) - people - things
+        fronts = sum(not s.of.hides for s in subjects)
+        people = sum(not s.doubtful for s in subjects) - things - fronts
+        doubtful = len(subjects) - people - things - fronts
         note = " · ".join([*([counted(people, "1 person", "{n} people")] if people or not things else []), *([counted(things, "1 thing", "{n} things")] if things else []), *([tr("{n} doubtful", n=doubtful)] if doubtful else []), tr("{n} to look at", n=count)]) if subjects else ""
         empty = "Nobody was found. Press A and draw around a face to add it." if project.scan_of(clip.key) else "Scan the clip in Footage, or press A and draw around a face to add it."
         if casting.show != Show.EVERYBODY and any(s.in_clip(clip.key) for s in project.subjects):
             empty = tr("Nobody is listed under “{list}”. Choose another list above.", list=tr(SHOW_WORD[casting.show]))
+        self.register.set_markers([(m.frame, m.name) for m in project.decisions.markers if m.clip == clip.key])
         self.register.set_list(SHOW_WORD[casting.show], ORDER_WORD[casting.order])
         self.register.set_content(clip, subjects, drawn, attention(clip, waiting), note, empty)
         self.register.set_selection(self.session.selected)
@@ -447,16 +412,18 @@ class CoverPage(QWidget):
             facts += ". " + tr("Hardly a face: cover it, or dismiss it if it is no person.")
         elif subject.sure < 0.995 and len(subject.sightings) > 1:
             facts += " · " + tr("one person, {share} sure", share=percent(subject.sure))
-        self.inspector.show_subject(subject, facts, project.style_of(subject), subject.style is not None)
+        fronts = [(s.key, s.name) for s in project.subjects if not s.of.hides and s.of.is_before(subject.key) and s.in_clip(clip.key)]
+        others = [(s.key, s.name) for s in project.subjects if s.of.hides and not s.dismissed and s.in_clip(clip.key)]
+        self.inspector.show_subject(subject, facts, project.style_of(subject), subject.style is not None, fronts, others)
         self._refresh_place()
 
     def _refresh_place(self) -> None:
         subject, clip, frame = self.session.subject, self.session.clip, self.session.frame
-        project = self._trial or self.document.project
+        project = self.hand.project
         subject = next((s for s in project.subjects if subject is not None and s.key == subject.key), None)
         sighting = sighting_at(subject, clip.key, frame) if subject and clip else None
         if sighting is None:
-            self.inspector.show_place(tr("Not in the picture at this frame."), False, False)
+            self.inspector.show_place(tr("Not in the picture at this frame."), None, False)
             return
         outline = outline_at(project, sighting, frame)
         marks = sighting.marks()
@@ -465,20 +432,25 @@ class CoverPage(QWidget):
         text = how if frame in marks else tr("{how}, {share} sure", how=how, share=percent(outline.confidence))
         text += tr(" · {n} by hand", n=len(marks)) if marks else ""
         between = keyframe_before(sighting, frame)
-        text += " · " + tr(_BETWEEN[between.to_next]) if between else ""
-        self.inspector.show_place(text, True, frame in marks, next((name for name, kind in Shape.kinds.items() if isinstance(sighting.shape, kind)), ""))
+        text += " · " + tr(BETWEEN_WORD[between.to_next]) if between else ""
+        self.inspector.show_place(text, outline, frame in marks)
 
     def _refresh_outlines(self) -> None:
         clip = self.session.clip
         if clip is None or self.player.speed:
             return
-        project, frame = self._trial or self.document.project, self.session.frame
-        outlines = []
+        project, frame, selected = self.hand.project, self.session.frame, self.session.subject
+        seen, way = [], Way()
         for subject in project.subjects:
             sighting = sighting_at(subject, clip.key, frame)
-            if sighting is not None:
-                outlines.append((subject.key, subject.name, outline_at(project, sighting, frame), cover_outline(project, sighting, frame, project.style_of(subject)), subject.is_covered))
-        self.picture.set_outlines(outlines, self.session.subject.key if self.session.subject else "")
+            if sighting is None:
+                continue
+            seen.append(Seen(subject.key, subject.name, outline_at(project, sighting, frame), cover_outline(project, sighting, frame, project.style_of(subject)), subject.is_covered,
+                             not subject.of.hides))
+            if selected is not None and subject.key == selected.key:
+                way = Way(way_of(project, sighting, frame), sighting.marks(), frame)
+        self.picture.set_outlines(seen, selected.key if selected else "", way, self.hand.ghost())
+        self.hand.refresh_offers()
 
     def close_workers(self) -> None:
         self.player.set_speed(0)

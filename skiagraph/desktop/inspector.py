@@ -1,22 +1,27 @@
-"""The inspector: only what applies to the selected subject, most used first."""
+"""The inspector: only what applies to the selected subject, most used first. Parts that are rarely used are folded, and say their state in a line."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QFrame, QLabel, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtCore import QPoint, QSettings, Qt, Signal
+from PySide6.QtWidgets import QDoubleSpinBox, QFrame, QLabel, QMenu, QScrollArea, QVBoxLayout, QWidget
 
 from skiagraph.cover.cover import Style, default_style
-from skiagraph.desktop.controls import Choice, Pick, column, line, push_button, quiet, section
+from skiagraph.desktop.controls import Choice, Fold, Pick, SliderField, column, line, push_button, quiet
 from skiagraph.desktop.cover_controls import CoverControls
 from skiagraph.desktop.theme import GRID
-from skiagraph.desktop.words import tr
+from skiagraph.desktop.words import counted, tr
+from skiagraph.follow.follower import FollowSettings, Motion
 from skiagraph.footage.following import Direction
-from skiagraph.project.model import Decision, Reach, Subject
+from skiagraph.project.model import Decision, HoldoutSubject, Outline, Reach, Subject, replace
 from skiagraph.shape.shape import Shape
+
+# Numbers of a place: field, sign, and what it says.
+_NUMBERS = (("cx", "x", "Middle, px from the left"), ("cy", "y", "Middle, px from the top"), ("width", "w", "Width, px"), ("height", "h", "Height, px"), ("angle", "°", "Turned by degrees clockwise"))
 
 
 class Inspector(QScrollArea):
-    """styleMoved: a style while it changes; styleSettled: the one a person left; decided, reachChosen, and the buttons."""
+    """styleMoved: a style while it changes; styleSettled: the one a person left; placeTyped: an outline as numbers have it; holdoutChosen: a HoldoutSubject;
+    motionChosen, roomChosen, lookedChosen: how to follow, None for what suits; frontWanted: draw what is in front; decided, reachChosen, and the buttons."""
 
     decided = Signal(object)
     styleMoved = Signal(object)
@@ -27,13 +32,22 @@ class Inspector(QScrollArea):
     keyframeWanted = Signal()
     keyframeDropped = Signal()
     followPressed = Signal(object)
+    motionChosen = Signal(object)
+    roomChosen = Signal(object)
+    lookedChosen = Signal(object)
     shapeChosen = Signal(object)
+    placeTyped = Signal(object)
+    holdoutChosen = Signal(object)
+    frontWanted = Signal()
     beginHere = Signal()
     endHere = Signal()
     portraitWanted = Signal()
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
+        self._subject: Subject | None = None
+        self._outline: Outline | None = None
+        self._others: list[tuple[str, str]] = []
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFrameShape(QFrame.Shape.NoFrame)
@@ -60,6 +74,9 @@ class Inspector(QScrollArea):
         self._build_decision(panel)
         self._build_cover(panel)
         self._build_outline(panel)
+        self._build_following(panel)
+        self._build_front(panel)
+        self._remember_folds()
         self.show_subject(None, "", default_style(), False)
 
     def _build_decision(self, panel: QVBoxLayout) -> None:
@@ -68,13 +85,17 @@ class Inspector(QScrollArea):
                                ["decision-cover", "decision-show", "decision-undecided"])
         self.decision.chosen.connect(self.decided)
         panel.addWidget(self.decision)
+        self.holding = Choice([(Decision.COVER, "On: stays sharp", "Covers leave it as it is (1)"), (Decision.SHOW, "Off", "As if nothing were in front (2)")], ["decision-cover", "segment"])
+        self.holding.chosen.connect(self.decided)
+        panel.addWidget(self.holding)
 
     def _build_cover(self, panel: QVBoxLayout) -> None:
-        panel.addWidget(section("Cover"))
+        self.cover_part = Fold("Cover")
+        panel.addWidget(self.cover_part)
         self.cover = CoverControls()
         self.cover.moved.connect(self.styleMoved)
         self.cover.settled.connect(self.styleSettled)
-        panel.addWidget(self.cover)
+        self.cover_part.content.addWidget(self.cover)
         row = line()
         self.for_all = push_button("Use for everyone", "link", "Make this the cover of the whole project")
         self.from_all = push_button("Use the project's", "link", "Give up this subject's own cover")
@@ -83,28 +104,29 @@ class Inspector(QScrollArea):
         row.addWidget(self.for_all)
         row.addStretch(1)
         row.addWidget(self.from_all)
-        panel.addLayout(row)
+        self.cover_part.content.addLayout(row)
 
     def _build_outline(self, panel: QVBoxLayout) -> None:
-        panel.addWidget(section("Outline"))
+        self.outline_part = Fold("Outline")
+        panel.addWidget(self.outline_part)
+        content = self.outline_part.content
         self._where = quiet(wrap=True)
         how = line()
         how.addWidget(self._where, 1)
-        # Shapes that need no points of their own.
-        self.shape = Pick([(name, Shape.kinds[name].word, f"Cover this sighting in this shape: {Shape.kinds[name].word.lower()}") for name in ("ellipse", "box")], "Shape")
+        self.shape = Pick([(name, kind.word, f"Cover this sighting in this shape: {kind.word.lower()}") for name, kind in Shape.kinds.items()], "Shape")
         self.shape.chosen.connect(self.shapeChosen)
         how.addWidget(self.shape, 0, Qt.AlignmentFlag.AlignTop)
-        panel.addLayout(how)
+        content.addLayout(how)
         row = line()
         row.addWidget(quiet("Changes apply to"))
-        self.reach = Pick([(Reach.FRAME, "This frame", "This frame; it eases back within eight frames on each side"),
+        self.reach = Pick([(Reach.FRAME, "This frame", "This frame; it eases back within as many frames on each side as are pulled in the lane"),
                            (Reach.KEYFRAME, "This keyframe", "A keyframe here, going over into its neighbours"),
                            (Reach.ONWARD, "From here on", "From this frame until a later keyframe says otherwise"),
                            (Reach.SIGHTING, "This sighting", "The whole stretch; keyframes keep what they said"),
                            (Reach.ALL, "Every sighting", "Every sighting of this subject")], "Changes apply to")
         self.reach.chosen.connect(self.reachChosen)
         row.addWidget(self.reach, 1)
-        panel.addLayout(row)
+        content.addLayout(row)
         keys = line()
         self.keep = push_button("Keyframe here", "", "Hold the outline as it is at this frame")
         self.drop = push_button("Remove", "", "Remove the keyframe or correction at this frame (Delete)")
@@ -112,7 +134,7 @@ class Inspector(QScrollArea):
         self.drop.clicked.connect(self.keyframeDropped)
         keys.addWidget(self.keep, 1)
         keys.addWidget(self.drop, 1)
-        panel.addLayout(keys)
+        content.addLayout(keys)
         ways = line()
         ways.addWidget(quiet("Follow"))
         self.ways = []
@@ -122,7 +144,7 @@ class Inspector(QScrollArea):
             button.clicked.connect(lambda _=False, direction=direction: self.followPressed.emit(direction))
             ways.addWidget(button, 1)
             self.ways.append(button)
-        panel.addLayout(ways)
+        content.addLayout(ways)
         ends = line()
         self.begin = push_button("Begin here", "", "Begin the cover of this sighting at this frame ([)")
         self.end = push_button("End here", "", "End the cover of this sighting at this frame (])")
@@ -130,12 +152,77 @@ class Inspector(QScrollArea):
         self.end.clicked.connect(self.endHere)
         ends.addWidget(self.begin, 1)
         ends.addWidget(self.end, 1)
-        panel.addLayout(ends)
+        content.addLayout(ends)
 
-    def show_subject(self, subject: Subject | None, facts: str, style: Style, own_style: bool) -> None:
-        """Show a subject; without one say what to do."""
+    def _build_following(self, panel: QVBoxLayout) -> None:
+        self.numbers_part = Fold("Numbers", False)
+        panel.addWidget(self.numbers_part)
+        row = line(spacing=2)
+        self.numbers: dict[str, QDoubleSpinBox] = {}
+        for name, sign, tip in _NUMBERS:
+            field = self.numbers[name] = QDoubleSpinBox()
+            field.setRange(*((8, 20000) if name in ("width", "height") else (-20000, 20000)))
+            field.setDecimals(1)
+            field.setKeyboardTracking(False)
+            field.setAlignment(Qt.AlignmentFlag.AlignRight)
+            field.setToolTip(tr(tip))
+            field.setAccessibleName(tr(tip))
+            field.setMinimumWidth(20)
+            field.setStyleSheet("padding: 0 3px; font-size: 12px;")
+            field.valueChanged.connect(lambda _: self._typed())
+            cell = column(spacing=0)
+            label = quiet(sign)
+            label.setAlignment(Qt.AlignmentFlag.AlignRight)
+            cell.addWidget(label)
+            cell.addWidget(field)
+            row.addLayout(cell, 1)
+        self.numbers_part.content.addLayout(row)
+        self.following_part = Fold("How to follow", False)
+        panel.addWidget(self.following_part)
+        content = self.following_part.content
+        self.motion = Pick([(Motion.AUTO, "What suits the outline", "Heads move, grow and turn; what has corners also leans in perspective where that explains it better"),
+                            (Motion.POSITION, "Position", "Only where it is changes"), (Motion.SIZE, "Position and size", "It comes nearer and goes away"),
+                            (Motion.TURNING, "With turning", "It also turns in the picture"), (Motion.PERSPECTIVE, "Plane in perspective", "A plate, a screen, a wall, a paper seen from the side")], "What may change")
+        self.motion.chosen.connect(self._motion_chosen)
+        content.addWidget(self.motion)
+        self.room = SliderField(tr("Search"), 25, 300, 5, FollowSettings().room * 100, " %", 0, tr("How far around the expected place it is looked for, in sizes of the outline; more finds what jumps, and is slower."))
+        self.room.settled.connect(self._room_chosen)
+        content.addWidget(self.room)
+        self.looked = Pick([(None, "Look at all of it", "All of the outline is compared"), ("upper", "Only the upper half", "What is below may change: a mouth, a hand"),
+                            ("lower", "Only the lower half", "What is above may change"), ("middle", "Only the middle", "The rim may change: a frame, hair, fingers")], "What is looked at")
+        self.looked.chosen.connect(self._looked_chosen)
+        content.addWidget(self.looked)
+
+    def _build_front(self, panel: QVBoxLayout) -> None:
+        self.front_part = Fold("In front", False)
+        panel.addWidget(self.front_part)
+        content = self.front_part.content
+        self._front_names = quiet(wrap=True)
+        content.addWidget(self._front_names)
+        self.front = push_button("Draw what is in front", "", "A hand, a microphone, a railing: covers leave it sharp (H)")
+        self.front.clicked.connect(self.frontWanted)
+        content.addWidget(self.front)
+        self.before = push_button("", "", "Whose covers it is in front of")
+        self.before.clicked.connect(self._before_menu)
+        content.addWidget(self.before)
+        self.soft = SliderField(tr("Feather"), 0, 50, 1, HoldoutSubject().feather * 100, " %", 0, tr("Soft edge of what is in front; it goes inwards, so that nothing more is laid open."))
+        self.soft.settled.connect(lambda v: self.holdoutChosen.emit(replace(self._subject.of, feather=v / 100)))
+        content.addWidget(self.soft)
+
+    def _remember_folds(self) -> None:
+        """Parts stay open or closed from one day to the next."""
+        settings = QSettings()
+        for name, part in (("cover", self.cover_part), ("outline", self.outline_part), ("numbers", self.numbers_part), ("following", self.following_part), ("front", self.front_part)):
+            part.set_open(settings.value(f"folds/{name}", part.is_open, bool))
+            part.toggled.connect(lambda is_open, name=name: QSettings().setValue(f"folds/{name}", is_open))
+
+    # What is shown
+
+    def show_subject(self, subject: Subject | None, facts: str, style: Style, own_style: bool, fronts: list[tuple[str, str]] = (), others: list[tuple[str, str]] = ()) -> None:
+        """Show a subject; without one say what to do. fronts: (key, name) of what is in front of it; others: of those that something can be in front of."""
+        self._subject, self._others = subject, list(others)
         self._panel.setVisible(subject is not None)
-        self.portrait.setVisible(subject is not None)
+        self.portrait.setVisible(subject is not None and subject.of.hides)
         self.cover.show_style(style)
         if subject is None:
             self._name.setText(tr("Nobody selected"))
@@ -143,20 +230,84 @@ class Inspector(QScrollArea):
             return
         self._name.setText(subject.name)
         self._facts.setText(facts)
-        self.decision.set_value(subject.decision)
+        hides = subject.of.hides
+        self.decision.setVisible(hides)
+        self.holding.setVisible(not hides)
+        (self.decision if hides else self.holding).set_value(subject.decision)
+        self.cover_part.setVisible(hides)
+        self.cover_part.set_state(f"{style.cover.state()}, {tr('margin')} {style.margin:.0%}")
         self.from_all.setEnabled(own_style)
         self.for_all.setEnabled(own_style)
+        self._front_names.setVisible(hides and bool(fronts))
+        self.front.setVisible(hides)
+        self.before.setVisible(not hides)
+        self.soft.setVisible(not hides)
+        if hides:
+            self._front_names.setText(", ".join(name for _, name in fronts))
+            self.front_part.set_state(counted(len(fronts), "1 thing", "{n} things") if fronts else tr("nothing"))
+        else:
+            names = [name for key, name in others if key in subject.of.subjects]
+            said = tr("everybody") if subject.of.everybody else ", ".join(names) or tr("nobody")
+            self.before.setText(self.before.fontMetrics().elidedText(tr("In front of {names}", names=said), Qt.TextElideMode.ElideRight, 240) + " ▾")
+            self.front_part.set_state(said)
+            if not self.soft.slider.isSliderDown():
+                self.soft.set_value(subject.of.feather * 100)
 
-    def show_place(self, text: str, seen: bool, keyframe: bool, shape: str = "") -> None:
-        """What holds at the present frame: how the outline was obtained, its shape, and which buttons make sense."""
+    def show_place(self, text: str, outline: Outline | None, keyframe: bool) -> None:
+        """What holds at the present frame: how the outline was obtained, the outline, None where there is none, and which buttons make sense."""
+        self._outline, seen = outline, outline is not None
         self._where.setText(text)
-        self.shape.setVisible(seen and shape in ("ellipse", "box"))
-        if shape in ("ellipse", "box"):
-            self.shape.set_value(shape)
+        self.outline_part.set_state(text)
+        self.shape.setVisible(seen)
+        if outline is not None:
+            self.shape.set_value(outline.shape.kind)
+            for name, field in self.numbers.items():
+                field.blockSignals(True)
+                field.setValue(getattr(outline.place, name))
+                field.blockSignals(False)
+            self.numbers_part.set_state(f"{outline.cx:.0f}, {outline.cy:.0f} · {outline.width:.0f} × {outline.height:.0f} px")
+        self.numbers_part.body.setEnabled(seen)
         self.keep.setEnabled(seen and not keyframe)
         self.drop.setEnabled(keyframe)
-        for button in self.ways:
+        for button in (*self.ways, self.begin, self.end, self.portrait):
             button.setEnabled(seen)
-        self.begin.setEnabled(seen)
-        self.end.setEnabled(seen)
-        self.portrait.setEnabled(seen)
+
+    # What is typed and chosen
+
+    def _typed(self) -> None:
+        if self._outline is not None:
+            place = replace(self._outline.place, **{name: field.value() for name, field in self.numbers.items()})
+            self.placeTyped.emit(self._outline.on(place))
+
+    def _motion_chosen(self, motion: Motion) -> None:
+        self._say_following()
+        self.motionChosen.emit(None if motion == Motion.AUTO else motion)
+
+    def _room_chosen(self, share: float) -> None:
+        self._say_following()
+        self.roomChosen.emit(share / 100)
+
+    def _looked_chosen(self, part: str | None) -> None:
+        self._say_following()
+        box = Shape.kinds["box"]()
+        self.lookedChosen.emit({"upper": Outline.at(0, -1, 4, 2, shape=box), "lower": Outline.at(0, 1, 4, 2, shape=box), "middle": Outline.at(0, 0, 1.3, 1.3)}.get(part))
+
+    def _say_following(self) -> None:
+        said = [self.motion.currentText()] if self.motion.value() != Motion.AUTO else []
+        said += [self.looked.currentText()] if self.looked.value() else []
+        self.following_part.set_state(", ".join(said).lower())
+
+    def _before_menu(self) -> None:
+        """Whom it is in front of: everybody, or some."""
+        of, menu = self._subject.of, QMenu(self)
+        everybody = menu.addAction(tr("Everybody"), lambda: self.holdoutChosen.emit(replace(of, everybody=True, subjects=())))
+        everybody.setCheckable(True)
+        everybody.setChecked(of.everybody)
+        menu.addSeparator()
+        for key, name in self._others:
+            chosen = key in of.subjects and not of.everybody
+            left = tuple(k for k in of.subjects if k != key) if chosen else (*of.subjects, key)
+            action = menu.addAction(name, lambda left=left: self.holdoutChosen.emit(replace(of, everybody=False, subjects=left)))
+            action.setCheckable(True)
+            action.setChecked(chosen)
+        menu.popup(self.before.mapToGlobal(QPoint(0, self.before.height() + 2)))

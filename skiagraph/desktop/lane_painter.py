@@ -38,6 +38,12 @@ def paint_lane(painter: QPainter, lane: Lane, scale: TimeScale, middle: float) -
             _hatched(painter, box)
         elif stretch.state == LaneState.EXPOSED:
             _exposed(painter, box)
+        elif stretch.state == LaneState.IN_FRONT:
+            pen = QPen(QColor(theme.VERDIGRIS), 1.5)
+            pen.setDashPattern([4, 2])
+            painter.setPen(pen)
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRoundedRect(box.adjusted(1, 3, -1, -3), 3, 3)
         else:
             pen = QPen(QColor(theme.LILAC), 2)
             pen.setDashPattern([1, 2.5])
@@ -46,6 +52,8 @@ def paint_lane(painter: QPainter, lane: Lane, scale: TimeScale, middle: float) -
     if any(s.state in (LaneState.COVERED, LaneState.UNSURE) for s in lane.stretches):
         for first, sure in lane.ribbons:
             _ribbon(painter, first, sure, scale, top)
+    for _, first, last in lane.repairs:
+        _extent(painter, scale.x(first + 0.5), scale.x(last + 0.5), top)
     for frame in lane.keyframes:
         _notch(painter, scale.x(frame + 0.5), top)
 
@@ -83,6 +91,15 @@ def _ribbon(painter: QPainter, first: int, sure: np.ndarray, scale: TimeScale, t
         line.append(QPointF(scale.x(first + n + 0.5), top + BAR - 3 - value * (BAR - 6)))
     painter.setPen(QPen(QColor(233, 227, 217, 150), 1))
     painter.drawPolyline(line)
+
+
+def _extent(painter: QPainter, left: float, right: float, top: float) -> None:
+    """How far a correction reaches: a bracket at the foot of the bar, whose ends can be pulled."""
+    foot = top + BAR + 1
+    painter.setPen(QPen(QColor(theme.PAPER), 1.5))
+    painter.drawLine(QPointF(left, foot), QPointF(right, foot))
+    for x in (left, right):
+        painter.drawLine(QPointF(x, foot), QPointF(x, foot - 5))
 
 
 def _notch(painter: QPainter, x: float, top: float) -> None:
@@ -132,6 +149,32 @@ def paint_playhead(painter: QPainter, x: float, top: float, bottom: float) -> No
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(QColor(theme.PAPER))
     painter.drawPolygon(QPolygonF([QPointF(x - 5, top), QPointF(x + 5, top), QPointF(x, top + 7)]))
+
+
+def paint_markers(painter: QPainter, markers: list[tuple[int, str]], scale: TimeScale, top: float, height: float, right: float) -> None:
+    """Small flags on the ruler, with their names where there is room."""
+    painter.setFont(theme.font(11))
+    for n, (frame, name) in enumerate(markers):
+        x = scale.x(frame + 0.5)
+        if not scale.left - 1 <= x <= right:
+            continue
+        room = (scale.x(markers[n + 1][0] + 0.5) if n + 1 < len(markers) else right) - x - 14
+        painter.setPen(QPen(QColor(theme.LILAC), 1))
+        painter.drawLine(QPointF(x, top), QPointF(x, top + height))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(theme.LILAC))
+        painter.drawPolygon(QPolygonF([QPointF(x, top), QPointF(x + 7, top + 3.5), QPointF(x, top + 7)]))
+        if room > 24:
+            painter.setPen(QColor(theme.LILAC))
+            painter.drawText(QRectF(x + 10, top - 4, room, 14), Qt.AlignmentFlag.AlignVCenter, painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(room)))
+
+
+def paint_marked(painter: QPainter, left: float, right: float, middle: float) -> None:
+    """A stretch of a lane that is marked, for copying or removing keyframes."""
+    box = QRectF(min(left, right), middle - BAR / 2 - 5, abs(right - left), BAR + 10)
+    painter.setPen(QPen(QColor(theme.OCHRE), 1))
+    painter.setBrush(QColor(217, 164, 65, 40))
+    painter.drawRect(box)
 
 
 def paint_marks(painter: QPainter, scale: TimeScale, first: int | None, last: int | None, top: float, height: float, right: float) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, Qt, Signal
@@ -11,7 +12,7 @@ from PySide6.QtWidgets import QAbstractScrollArea, QLineEdit, QMenu, QPushButton
 
 from skiagraph.desktop import theme
 from skiagraph.desktop.controls import push_button
-from skiagraph.desktop.lane_painter import TimeScale, paint_attention, paint_lane, paint_marks, paint_playhead, paint_ruler
+from skiagraph.desktop.lane_painter import TimeScale, paint_attention, paint_lane, paint_marked, paint_markers, paint_marks, paint_playhead, paint_ruler
 from skiagraph.desktop.words import tr
 from skiagraph.project.model import Clip, Decision, Subject
 from skiagraph.review.lanes import Lane, LaneState, Stretch
@@ -33,7 +34,7 @@ class RegisterView(QAbstractScrollArea):
     selected: keys; sought: a frame; decided: (keys, decision); renamed: (key, name); keyframeMoved: (key, from, to);
     endDragged: (key, a frame inside, first, last); menuWanted: (key, frame, place); mergeWanted: (keys, into), by dragging a person
     on to another; sightingMoved: (key, frame, to key or empty for somebody new), by dragging a bar to another row; listMenuWanted
-    and manyMenuWanted: place for a menu.
+    and manyMenuWanted: place for a menu; repairPulled: (key, frame, frames before, frames after) a correction eases back in; markerMoved: (from, to).
     """
 
     selected = Signal(list)
@@ -47,6 +48,8 @@ class RegisterView(QAbstractScrollArea):
     sightingMoved = Signal(str, int, str)
     listMenuWanted = Signal(QPoint)
     manyMenuWanted = Signal(QPoint)
+    repairPulled = Signal(str, int, int, int)
+    markerMoved = Signal(int, int)
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -72,6 +75,9 @@ class RegisterView(QAbstractScrollArea):
         self._editor: QLineEdit | None = None
         self._target: int | None = None
         self._empty = ""
+        # A stretch of a lane whose keyframes are marked: key, first and last frame.
+        self.marked: tuple[str, int, int] | None = None
+        self._markers: list[tuple[int, str]] = []
         self._note = ""
         self.list_button = self._head_button("Everyone · first seen", "Who is listed, and in what order", self.listMenuWanted, 150)
         self.many_button = self._head_button("Everyone at once", "Decisions for everyone, or for several", self.manyMenuWanted, 122)
@@ -125,6 +131,17 @@ class RegisterView(QAbstractScrollArea):
 
     def set_marks(self, first: int | None, last: int | None) -> None:
         self._marks = first, last
+        self.redraw()
+
+    def set_markers(self, markers: list[tuple[int, str]]) -> None:
+        """(frame, name) of the clip's markers, in order."""
+        if markers != self._markers:
+            self._markers = markers
+            self.redraw()
+
+    def mark(self, stretch: tuple[str, int, int] | None) -> None:
+        """Mark the keyframes of a subject in a stretch, or none."""
+        self.marked = stretch
         self.redraw()
 
     def _set_range(self) -> None:
@@ -210,6 +227,7 @@ class RegisterView(QAbstractScrollArea):
             painter.setPen(QColor(theme.QUIET))
             painter.drawText(QRectF(LANES + 8, 25, 120, 14), Qt.AlignmentFlag.AlignVCenter, "attention")
             paint_attention(painter, self._worst, scale, 42, 11, right)
+            paint_markers(painter, self._moved_markers(), scale, 24, 16, right)
             painter.restore()
         painter.setPen(QPen(QColor(theme.ASH), 1))
         painter.drawLine(0, HEAD - 1, width, HEAD - 1)
@@ -241,6 +259,9 @@ class RegisterView(QAbstractScrollArea):
             painter.save()
             painter.setClipRect(QRectF(LANES - 1, top, right - LANES + 2, ROW))
             paint_lane(painter, self._dragged(lane), scale, top + ROW / 2)
+            marked = self._drag["stretch"] if self._drag and self._drag["kind"] == "mark" else self.marked
+            if marked is not None and marked[0] == subject.key:
+                paint_marked(painter, scale.x(marked[1]), scale.x(marked[2] + 1), top + ROW / 2)
             painter.restore()
 
     def _paint_face(self, painter, subject, top) -> None:
@@ -263,8 +284,9 @@ class RegisterView(QAbstractScrollArea):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(theme.ASH))
             painter.drawRoundedRect(box, 4, 4)
-        painter.setPen(QColor(theme.QUIET if subject.dismissed else DECISION_COLOUR[subject.decision]))
-        painter.drawText(box.adjusted(6, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, "Dismissed" if subject.dismissed else DECISION_WORD[subject.decision])
+        words = {Decision.SHOW: "Off"}.get(subject.decision, "In front") if not subject.of.hides else DECISION_WORD[subject.decision]
+        painter.setPen(QColor(theme.QUIET if subject.dismissed or not subject.of.hides and subject.decision == Decision.SHOW else DECISION_COLOUR[subject.decision]))
+        painter.drawText(box.adjusted(6, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, tr("Dismissed" if subject.dismissed else words))
 
     def _paint_badge(self, painter, lane, top) -> None:
         exposed = any(s.state == 2 for s in lane.stretches)
@@ -282,12 +304,32 @@ class RegisterView(QAbstractScrollArea):
         if not drag or drag.get("key") != lane.subject or "to" not in drag:
             return lane
         if drag["kind"] == "keyframe":
-            return Lane(lane.subject, lane.stretches, lane.ribbons, tuple(drag["to"] if k == drag["frame"] else k for k in lane.keyframes),
-                        lane.ends, lane.findings)
+            shift = drag["to"] - drag["frame"]
+            return replace(lane, keyframes=tuple(drag["to"] if k == drag["frame"] else k for k in lane.keyframes),
+                           repairs=tuple((f + shift, a + shift, b + shift) if f == drag["frame"] else (f, a, b) for f, a, b in lane.repairs))
+        if drag["kind"].startswith("repair"):
+            return replace(lane, repairs=tuple(self._pulled(drag) if f == drag["frame"] else (f, a, b) for f, a, b in lane.repairs))
         first, last = drag["ends"]
         a, b = (drag["to"], last) if drag["kind"] == "first" else (first, drag["to"])
         others = tuple(s for s in lane.stretches if s.last < first or s.first > last)
-        return Lane(lane.subject, others + (Stretch(a, max(a, b), LaneState.COVERED),), lane.ribbons, lane.keyframes, lane.ends, lane.findings)
+        return replace(lane, stretches=others + (Stretch(a, max(a, b), LaneState.COVERED),))
+
+    def _pulled(self, drag: dict) -> tuple[int, int, int]:
+        """Frame, first and last of a correction whose extent is pulled."""
+        frame, to = drag["frame"], drag.get("to", drag["frame"])
+        return (frame, min(to, frame), drag["extent"][1]) if drag["kind"] == "repair before" else (frame, drag["extent"][0], max(to, frame))
+
+    def _moved_markers(self) -> list[tuple[int, str]]:
+        drag = self._drag
+        if not drag or drag["kind"] != "marker":
+            return self._markers
+        return sorted((drag.get("to", f) if f == drag["frame"] else f, name) for f, name in self._markers)
+
+    def _marker_at(self, point: QPointF) -> int | None:
+        """The frame of the marker under a point of the ruler."""
+        if not 18 <= point.y() <= 42:
+            return None
+        return next((f for f, _ in self._markers if abs(self._scale().x(f + 0.5) + 3 - point.x()) <= GRAB + 2), None)
 
     # Mouse
 
@@ -307,6 +349,11 @@ class RegisterView(QAbstractScrollArea):
         if lane is None:
             return None
         scale = self._scale()
+        foot = HEAD + (row + 1) * ROW - self.verticalScrollBar().value() - 11
+        for frame, first, last in lane.repairs:
+            for kind, x in (("repair before", scale.x(first + 0.5)), ("repair after", scale.x(last + 0.5))):
+                if point.y() >= foot and abs(x - point.x()) <= GRAB:
+                    return {"kind": kind, "key": lane.subject, "frame": frame, "extent": (first, last)}
         for frame in lane.keyframes:
             if abs(scale.x(frame + 0.5) - point.x()) <= GRAB:
                 return {"kind": "keyframe", "key": lane.subject, "frame": frame}
@@ -328,6 +375,17 @@ class RegisterView(QAbstractScrollArea):
             return
         if event.button() != Qt.MouseButton.LeftButton:
             return
+        marker = self._marker_at(point)
+        if marker is not None:
+            self._drag = {"kind": "marker", "frame": marker}
+            self.sought.emit(marker)
+            return
+        if row >= 0 and part == "lane" and event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self._select(row, Qt.KeyboardModifier.NoModifier)
+            at = int(np.clip(self._scale().frame(point.x()), 0, self._clip.frames - 1))
+            self._drag = {"kind": "mark", "from": at, "stretch": (self._subjects[row].key, at, at)}
+            return
+        self.marked = None
         if row >= 0:
             self._select(row, event.modifiers())
             if part == "decision":
@@ -356,8 +414,9 @@ class RegisterView(QAbstractScrollArea):
 
     def _decision_menu(self, row: int) -> None:
         menu = QMenu(self)
-        for n, decision in enumerate(Decision, 1):
-            action = menu.addAction(f"{tr(DECISION_WORD[decision])}\t{n}")
+        words = DECISION_WORD if self._subjects[row].of.hides else {Decision.COVER: "On: stays sharp", Decision.SHOW: "Off"}
+        for n, decision in ((n, d) for n, d in enumerate(Decision, 1) if d in words):
+            action = menu.addAction(f"{tr(words[decision])}\t{n}")
             action.triggered.connect(lambda _=False, d=decision: self.decided.emit(list(self._keys), d))
         top = HEAD + (row + 1) * ROW - self.verticalScrollBar().value()
         menu.popup(self.viewport().mapToGlobal(QPoint(DECISION - 8, top)))
@@ -383,6 +442,10 @@ class RegisterView(QAbstractScrollArea):
             return
         if drag["kind"] == "seek":
             self.sought.emit(frame)
+            return
+        if drag["kind"] == "mark":
+            drag["stretch"] = (drag["stretch"][0], min(drag["from"], frame), max(drag["from"], frame))
+            self.redraw()
             return
         drag["to"] = min(frame, drag["ends"][1]) if drag["kind"] == "first" else max(frame, drag["ends"][0]) if drag["kind"] == "last" else frame
         self.sought.emit(drag["to"])
@@ -419,9 +482,18 @@ class RegisterView(QAbstractScrollArea):
             else:
                 self.mergeWanted.emit([k for k in (self._keys if key in self._keys else [key]) if k != to], to)
             return
+        if drag and drag["kind"] == "mark":
+            self.mark(drag["stretch"] if drag["stretch"][2] > drag["stretch"][1] else None)
+            return
         if not drag or "to" not in drag:
             return
-        if drag["kind"] == "keyframe":
+        if drag["kind"] == "marker":
+            if drag["to"] != drag["frame"]:
+                self.markerMoved.emit(drag["frame"], drag["to"])
+        elif drag["kind"].startswith("repair"):
+            frame, first, last = self._pulled(drag)
+            self.repairPulled.emit(drag["key"], frame, frame - first, last - frame)
+        elif drag["kind"] == "keyframe":
             if drag["to"] != drag["frame"]:
                 self.keyframeMoved.emit(drag["key"], drag["frame"], drag["to"])
         else:
@@ -437,8 +509,10 @@ class RegisterView(QAbstractScrollArea):
         grip = self._grip_at(row, point) if row >= 0 and part == "lane" else None
         self.viewport().setCursor(Qt.CursorShape.SizeHorCursor if grip else Qt.CursorShape.PointingHandCursor if part in ("decision", "name") else Qt.CursorShape.ArrowCursor)
         tip = {"decision": "Decision (1 cover, 2 show, 3 undecided)", "badge": "Open findings; N goes to the next", "name": "Double-click to rename; drag on to somebody else to merge"}.get(part, "")
-        self.viewport().setToolTip(tr({"keyframe": "Keyframe: drag it to another frame", "first": "Drag to begin the cover elsewhere",
-                                    "last": "Drag to end the cover elsewhere"}[grip["kind"]] if grip else tip))
+        named = next((name for f, name in self._markers if f == self._marker_at(point)), "")
+        self.viewport().setToolTip(named or tr({"keyframe": "Keyframe: drag it to another frame", "first": "Drag to begin the cover elsewhere",
+                                    "last": "Drag to end the cover elsewhere", "repair before": "Pull to ease the correction in over more frames",
+                                    "repair after": "Pull to ease the correction out over more frames"}[grip["kind"]] if grip else tip))
         if (row, part) != self._hover:
             self._hover = (row, part)
             self.redraw()

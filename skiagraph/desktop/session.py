@@ -17,6 +17,14 @@ class View(StrEnum):
     MATTE = "matte"
 
 
+class Outlines(StrEnum):
+    """Which outlines are drawn over the picture."""
+
+    ALL = "all"
+    SELECTED = "selected"
+    NONE = "none"
+
+
 class Session(QObject):
     """Signals say what changed; every setter clamps to what exists."""
 

@@ -67,7 +67,9 @@ class Transport(QWidget):
         row.addWidget(self.clips)
         self.tools = {}
         for shape, name, tip in (("ellipse", "draw", "Add a face that was not found: draw around it (A)"),
-                                 ("box", "draw-box", "Add a plate, a sign, a screen: draw a box around it (B)")):
+                                 ("box", "draw-box", "Add a plate, a sign, a screen: draw a box around it (B)"),
+                                 ("curve", "draw-curve", "Add anything: draw around it point by point, or freely (C)"),
+                                 ("front", "draw-front", "What is in front and stays sharp: draw around it (H)")):
             tool = self.tools[shape] = icon_button(name, tip)
             tool.setCheckable(True)
             tool.clicked.connect(lambda on, shape=shape: self.drawPressed.emit(shape if on else ""))

@@ -139,7 +139,7 @@ class MainWindow(QMainWindow):
         document.saveChanged.connect(self._show_saved)
         document.refused.connect(self.notice.say)
         self.cover.said.connect(self.notice.say)
-        self.cover.followWanted.connect(lambda *wanted: self._follow(*wanted))
+        self.cover.followWanted.connect(self._follow)
         self.portraits.made.connect(lambda: self.footage.refresh_thumbnails(self.portraits.thumbnail))
         self.footage.addPressed.connect(self.add_dialog)
         self.footage.demoPressed.connect(self.open_demo)
@@ -405,8 +405,8 @@ class MainWindow(QMainWindow):
         if self.session.clip is not None and self.session.clip.key == clip:
             self.cover.seek(frame)
 
-    def _follow(self, *wanted) -> None:
-        self.jobs.follow(*wanted, self.cover.show_followed)
+    def _follow(self, wanted) -> None:
+        self.jobs.follow(wanted, self.cover.hand.show_followed)
         self.strip.setVisible(self.jobs.running is not None)
 
     def _look_at(self, finding) -> None:

@@ -98,8 +98,8 @@ AS_OF_LATE = 0.75
 GROWS, TURNS, SHEARS, TILTS = 0.12, 12.0, 0.12, 0.06
 # What is behind something known by this share, and not seen, is waited for so many times as long.
 HIDDEN_BEHIND, KNOWN_PATIENCE = 0.4, 4
-# An outline is said to stand out from what surrounds it from this difference of grey levels, mean against mean or deviation against deviation.
-STANDS_OUT = 8.0
+# Something looks like its surroundings when this far beside it, in sizes of it, something correlates with it by as much: a place that is believed needs no more.
+BESIDE, LIKE = 0.4, 0.8
 
 
 class OutlineFollower:
@@ -135,7 +135,7 @@ class OutlineFollower:
     @property
     def hold(self) -> Hold:
         """How much there is in the outline to hold on to."""
-        return Hold(self._start.structure, self._start.contrast)
+        return Hold(self._start.structure, self._like_around())
 
     def step(self, grey: np.ndarray, ignored: np.ndarray | None = None) -> Step | Why:
         """Go on to the next frame; where following stops, why. What it was not sure of before that was told as not known. ignored: what lies in front in this frame."""
@@ -164,6 +164,21 @@ class OutlineFollower:
         self._speed = 0.5 * self._speed + 0.5 * step if not self._unseen else np.zeros(2)
         self.place, self._unseen = place, 0
         return Why.LEFT if self._shown(place) < LEFT else Step(place, confidence, True)
+
+    def _like_around(self) -> float:
+        """The highest correlation of what is in the outline with what lies beside it."""
+        look, place = self._start.picture, self.place
+        half = np.array([place.width, place.height]) * (0.5 * BEYOND + 1.0)
+        window = np.array([place.cx - half[0], place.cy - half[1], place.cx + half[0], place.cy + half[1]])
+        around = self._cut(self._before, window).astype(np.float32)
+        sought = self._cut(self._before, np.array([place.cx - place.width / 2, place.cy - place.height / 2, place.cx + place.width / 2, place.cy + place.height / 2])).astype(np.float32)
+        if around.shape[0] <= sought.shape[0] or around.shape[1] <= sought.shape[1] or min(look.shape) < 8 or sought.std() < 1:
+            return 0.0
+        scores = cv2.matchTemplate(around, sought, cv2.TM_CCOEFF_NORMED)
+        y, x = np.mgrid[:scores.shape[0], :scores.shape[1]]
+        away = np.maximum(np.abs(x - scores.shape[1] / 2) / sought.shape[1], np.abs(y - scores.shape[0] / 2) / sought.shape[0])
+        beside = scores[away > BESIDE]
+        return float(beside.max()) if len(beside) else 0.0
 
     # Guessing
 
@@ -453,10 +468,10 @@ def _moved(place: Place, x: float, y: float) -> Place:
 @dataclass(frozen=True, slots=True)
 class Hold:
     """How much there is to hold on to. structure: deviation in grey levels from pixel to pixel along the direction in which there is less of it (the smaller
-    eigenvalue of the structure tensor: Shi and Tomasi, Good Features to Track, CVPR 1994); contrast: grey levels by which it stands out from what surrounds it."""
+    eigenvalue of the structure tensor: Shi and Tomasi, Good Features to Track, CVPR 1994); like: highest correlation with what lies beside it, -1..1."""
 
     structure: float
-    contrast: float
+    like: float
 
     @property
     def is_plain(self) -> bool:
@@ -464,8 +479,8 @@ class Hold:
 
     @property
     def is_alike(self) -> bool:
-        """True where it hardly stands out from its surroundings."""
-        return self.contrast < STANDS_OUT
+        """True where something beside it looks like it."""
+        return self.like > LIKE
 
 
 def held_by(grey: np.ndarray, outline: Outline) -> Hold:
@@ -483,7 +498,6 @@ class _Look:
     core: np.ndarray
     slopes: np.ndarray
     structure: float
-    contrast: float = 0.0
 
     @staticmethod
     def of(patch: np.ndarray, mask: np.ndarray, core: np.ndarray) -> _Look:
@@ -494,9 +508,7 @@ class _Look:
         x, y = x - (columns - 1) / 2, y - (rows - 1) / 2
         slopes = np.stack([across, down, across * x + down * y, down * x - across * y], axis=2)[mask]
         tensor = slopes[:, :2].T @ slopes[:, :2] / max(1, len(slopes))
-        within, around = smooth[core], smooth[~core]
-        contrast = max(abs(within.mean() - around.mean()), abs(within.std() - around.std())) if len(within) and len(around) else 0.0
-        return _Look(smooth, mask, core, slopes, float(np.sqrt(max(0.0, np.linalg.eigvalsh(tensor)[0])) if len(slopes) >= 30 else 0.0), float(contrast))
+        return _Look(smooth, mask, core, slopes, float(np.sqrt(max(0.0, np.linalg.eigvalsh(tensor)[0])) if len(slopes) >= 30 else 0.0))
 
     def tilt_step(self, now: np.ndarray, inside: np.ndarray | None) -> np.ndarray | None:
         """By which homography of the unit frame, (3, 3), a picture has to be changed to come nearer (Baker and Matthews, as above, with eight numbers)."""

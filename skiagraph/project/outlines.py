@@ -17,7 +17,7 @@ from skiagraph.shape.change import Between, Keyframe, change_between, held_from,
 from skiagraph.shape.place import Place, place_of
 from skiagraph.shape.pointed import as_kind, reshaped
 from skiagraph.shape.shape import Shape, nearest_turn
-from skiagraph.track.path import BRIDGED, PLACED, Path
+from skiagraph.track.path import BRIDGED, FOUND, PLACED, Path
 
 
 @dataclass(frozen=True, slots=True)
@@ -407,6 +407,11 @@ def add_subject(project: Project, clip: str, frame: int, outline: Outline, of: S
     return _placed(project, subject, clip, frame, outline), subject.key
 
 
+def _is_by_hand(track: Track) -> bool:
+    """True for a track on which nobody was seen but by following what a person placed."""
+    return isinstance(track.source, FromFollowing) or isinstance(track.source, FromJoining) and not (track.path.origin == FOUND).any()
+
+
 def rest_on_followed(project: Project, key: str, clip: str, frame: int, path: Path, motion: str = "") -> Project:
     """The project with a subject covered along a path that was followed from its outline at a frame.
 
@@ -419,7 +424,7 @@ def rest_on_followed(project: Project, key: str, clip: str, frame: int, path: Pa
 
     def may_rest(s: Sighting) -> bool:
         changed = s.whole != Change() or frame in s.marks()
-        return not s.tracks or all(isinstance(known[t].source, FromFollowing) for t in s.tracks) and (not changed or path.first <= s.first and s.last <= path.last)
+        return not s.tracks or all(_is_by_hand(known[t]) for t in s.tracks) and (not changed or path.first <= s.first and s.last <= path.last)
 
     sighting = next((s for s in subject.sightings if s.clip == clip and s.covers(frame) and may_rest(s)), None)
     project, track = project.new_id("tracks")

@@ -48,7 +48,7 @@ class Lane:
     """One subject's lane in a clip.
 
     stretches in order; ribbons: (first frame, float32 (n,) confidence from it on); keyframes: frames with a keyframe or a
-    repair; ends: (first, last) of every sighting.
+    repair; ends: (first, last) of every sighting; repairs: (frame, first, last) of every repair, with the frames between which it eases.
     """
 
     subject: str
@@ -57,6 +57,7 @@ class Lane:
     keyframes: tuple[int, ...]
     ends: tuple[tuple[int, int], ...]
     findings: int
+    repairs: tuple[tuple[int, int, int], ...] = ()
 
 
 def lanes(project: Project, clip: Clip, subjects: Iterable[Subject], waiting: Iterable[Finding]) -> dict[str, Lane]:
@@ -90,7 +91,8 @@ def _lane(project: Project, clip: Clip, subject: Subject, mine: tuple[Finding, .
             if finding.is_exposing:
                 state[finding.first:finding.last + 1] = LaneState.EXPOSED
     return Lane(subject.key, tuple(_stretches(state)), tuple(ribbons), tuple(sorted(f for s in sightings for f in s.marks())),
-                tuple((s.first, min(s.last, clip.frames - 1)) for s in sightings), len(mine))
+                tuple((s.first, min(s.last, clip.frames - 1)) for s in sightings), len(mine),
+                tuple((r.frame, r.frame - r.before, r.frame + r.after) for s in sightings for r in s.repairs if s.covers(r.frame)))
 
 
 def _confidence(project: Project, clip: Clip, sighting: Sighting) -> np.ndarray:

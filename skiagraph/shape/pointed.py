@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Annotated
 
+import cv2
 import msgspec
 import numpy as np
 
@@ -100,6 +101,13 @@ def with_points_turned(shape: Shape, numbers: Sequence[int]) -> Shape:
     """With corners made smooth and smooth points made corners."""
     turned = set(numbers)
     return shape.with_points(tuple(Point(p.u, p.v, not p.smooth) if n in turned else p for n, p in enumerate(shape.points())))
+
+
+def simplified(line: np.ndarray) -> np.ndarray:
+    """The points (n, 2) that tell most of a line drawn by hand (m, 2): what lies within a sixtieth of its size is left out
+    (Douglas and Peucker, Algorithms for the Reduction of the Number of Points, 1973)."""
+    kept = cv2.approxPolyDP(np.asarray(line, np.float32)[:, None], float(np.hypot(*np.ptp(line, axis=0))) / 60, True)[:, 0]
+    return kept.astype(float)
 
 
 def nearest_line(shape: Shape, u: float, v: float) -> tuple[int, float]:

@@ -75,7 +75,7 @@ class CastingTest(DesktopTest):
     def test_split_at_the_playhead(self):
         self.window.session.select(["s3"])
         self.window.session.set_frame(45)
-        self.key(self.window, Qt.Key.Key_K, Qt.KeyboardModifier.ControlModifier)
+        self.key(self.window, Qt.Key.Key_Q)
         self.assertEqual(len(self.project.subjects), 5)
         new = self.window.session.subject
         self.assertEqual((new.sightings[0].first, new.decision), (45, Decision.UNDECIDED))

@@ -7,6 +7,7 @@ from PySide6.QtGui import QImage, QWheelEvent
 from skiagraph.desktop.controls import Choice, Notice, Pick, SliderField
 from skiagraph.desktop.inspector import Inspector
 from skiagraph.desktop.job_runner import JobRunner
+from skiagraph.desktop.outline_painter import Seen
 from skiagraph.desktop.picture_view import PictureView
 from skiagraph.desktop.transport import Transport
 from skiagraph.errors import SkiagraphError
@@ -99,11 +100,11 @@ class InspectorTest(DesktopTest):
 
     def test_buttons_follow_the_place(self):
         self.show(default_style())
-        self.panel.show_place("Followed.", True, False)
+        self.panel.show_place("Followed.", Outline.at(9, 9, 20, 20), False)
         self.assertEqual((self.panel.keep.isEnabled(), self.panel.drop.isEnabled()), (True, False))
-        self.panel.show_place("Keyframe.", True, True)
+        self.panel.show_place("Keyframe.", Outline.at(9, 9, 20, 20), True)
         self.assertEqual((self.panel.keep.isEnabled(), self.panel.drop.isEnabled()), (False, True))
-        self.panel.show_place("Not seen.", False, False)
+        self.panel.show_place("Not seen.", None, False)
         self.assertFalse(self.panel.begin.isEnabled() or self.panel.end.isEnabled())
 
 
@@ -118,7 +119,7 @@ class PictureTest(DesktopTest):
         image.fill(Qt.GlobalColor.darkGray)
         self.view.set_picture(image)
         head, other = Outline.at(100, 100, 40, 60), Outline.at(220, 100, 40, 60)
-        self.view.set_outlines([("a", "One", head, head.grown_by(0.2), True), ("b", "Two", other, other.grown_by(0.2), False)], "a")
+        self.view.set_outlines([Seen("a", "One", head, head.grown_by(0.2), True), Seen("b", "Two", other, other.grown_by(0.2), False)], "a")
         self.view.show()
         self.settle()
 
@@ -154,7 +155,7 @@ class PictureTest(DesktopTest):
         self.drag(self.view, right, (right[0] + 10, right[1]), (right[0] + 40, right[1]))
         self.assertGreater(moved[-1].width, 45)
         self.assertAlmostEqual(moved[-1].height, 60, places=3)
-        turn = self.view._handles(self.view._selected_outline())["turn"]
+        turn = self.view._handles(self.view._selected_seen().outline)["turn"]
         self.drag(self.view, (turn.x(), turn.y()), (turn.x() + 30, turn.y() + 5), (turn.x() + 60, turn.y() + 20))
         self.assertGreater(abs(moved[-1].angle), 10)
 

@@ -6,9 +6,11 @@ from unittest import mock
 import numpy as np
 from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
+from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMessageBox
 
 from skiagraph.demo.ship import shipped
+from skiagraph.desktop.register_view import HEAD, ROW
 from skiagraph.desktop.session import View
 from skiagraph.desktop.window import COVER, FOOTAGE, HANDOVER, REVIEW, MainWindow
 from skiagraph.errors import CannotSaveProject
@@ -18,6 +20,7 @@ from skiagraph.media.index import open_clip
 from skiagraph.media.reader import FrameReader
 from skiagraph.media.writer import FilmWriter
 from skiagraph.project import cast, file, outlines
+from skiagraph.project.layers import matte
 from skiagraph.project.model import Decision, Outline, Reach
 from skiagraph.project.rows import outline_at
 from skiagraph.shape.shape import Shape
@@ -254,7 +257,8 @@ class WindowTest(DesktopTest):
         self.draw_around((truth.cx - 45, 148), (truth.cx + 45, 212))
         subject, = self.project.subjects
         self.assertEqual((subject.name, subject.is_covered, window.document.undo_name, session.selected), ("Thing 1", True, "add thing", [subject.key]))
-        self.assertIn("T", window.cover.picture._hint)
+        self.assertEqual([key for _, _, key in window.cover.picture._offers], ["T", "Shift+E"])
+        self.assertIn("hold on to", window.cover.picture._hint)
         self.press(Qt.Key.Key_T)
         self.assertIsNotNone(window.jobs.running)
         self.until(lambda: window.jobs.running is None, 60)
@@ -271,6 +275,184 @@ class WindowTest(DesktopTest):
         self.assertEqual(self.project.subjects[0].sightings[0].tracks, ())
         window.document.redo()
         self.assertEqual(len(self.project.subjects[0].sightings[0].tracks), 1)
+
+    def click_at(self, x, y, modifiers=Qt.KeyboardModifier.NoModifier):
+        """Click at a point of the clip, px."""
+        point = self.window.cover.picture.to_screen(QPointF(x, y))
+        self.click(self.window.cover.picture, point.x(), point.y(), modifiers=modifiers)
+
+    def test_an_outline_is_drawn_point_by_point_and_its_points_are_changed(self):
+        self.open_plate()
+        window, view = self.window, self.window.cover.picture
+        self.press(Qt.Key.Key_C)
+        self.click_at(200, 100)
+        self.assertTrue(view.is_drawing)
+        self.press(Qt.Key.Key_Escape)
+        self.assertTrue(view.is_drawing, "Esc takes the points back first")
+        for x, y in ((200, 100), (320, 110), (300, 220), (210, 200)):
+            self.click_at(x, y)
+        QTest.keyClick(view, Qt.Key.Key_Return)
+        subject, = self.project.subjects
+        outline = outline_at(self.project, subject.sightings[0], 0)
+        self.assertEqual((outline.shape.kind, len(outline.shape.points()), view.is_drawing), ("curve", 4, False))
+        np.testing.assert_allclose(outline.edge_px()[::8], [(200, 100), (320, 110), (300, 220), (210, 200)], atol=2)
+        window.session.set_reach(Reach.SIGHTING)
+        self.draw_around((320, 110), (340, 120))
+        moved = outline_at(self.project, self.project.subjects[0].sightings[0], 0)
+        np.testing.assert_allclose(moved.edge_px()[8], (340, 120), atol=2)
+        self.assertEqual((window.document.undo_name, view.chosen_points), ("move points", {1}))
+        self.press(Qt.Key.Key_Delete)
+        self.assertEqual(len(self.project.subjects[0].sightings[0].shape.points()), 3)
+        at = view.to_screen(QPointF(200, 100))
+        QTest.mouseDClick(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at.toPoint())
+        self.assertEqual([p.smooth for p in self.project.subjects[0].sightings[0].shape.points()], [False, True, True])
+        a, b = outline_at(self.project, self.project.subjects[0].sightings[0], 0).edge_px()[3:5]
+        at = view.to_screen(QPointF(*((a + b) / 2)))
+        QTest.mouseDClick(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at.toPoint())
+        self.assertEqual(len(self.project.subjects[0].sightings[0].shape.points()), 4)
+
+    def test_freely_drawn_around(self):
+        self.open_plate()
+        view = self.window.cover.picture
+        self.press(Qt.Key.Key_C)
+        around = [(260 + 60 * np.cos(t), 180 + 40 * np.sin(t)) for t in np.linspace(0, 6.1, 40)]
+        places = [view.to_screen(QPointF(x, y)) for x, y in around]
+        self.drag(view, *((p.x(), p.y()) for p in places))
+        outline = outline_at(self.project, self.project.subjects[0].sightings[0], 0)
+        self.assertTrue(5 <= len(outline.shape.points()) <= 20)
+        np.testing.assert_allclose((outline.cx, outline.cy, outline.width, outline.height), (260, 180, 120, 80), atol=4)
+
+    def test_what_is_in_front_is_drawn_before_the_selected_and_stays_sharp(self):
+        self.open_plate()
+        self.press(Qt.Key.Key_B)
+        self.draw_around((100, 100), (300, 250))
+        self.press(Qt.Key.Key_H)
+        for x, y in ((180, 150), (220, 150), (220, 200), (180, 200)):
+            self.click_at(x, y)
+        self.click_at(180, 150)
+        thing, front = self.project.subjects
+        self.assertEqual((front.name, front.of.subjects, front.of.everybody), ("In front 1", (thing.key,), False))
+        self.assertEqual(matte(self.project, "c1", 0)[175, 200], 0)
+        inspector = self.window.cover.inspector
+        self.assertTrue(inspector.holding.isVisible() and not inspector.cover_part.isVisible())
+        inspector.holding.button(Decision.SHOW).click()
+        self.assertEqual(matte(self.project, "c1", 0)[175, 200], 255)
+        self.window.document.undo()
+        inspector.soft.field.setValue(30)
+        self.assertAlmostEqual(self.project.subjects[1].of.feather, 0.3)
+
+    def test_lost_and_placed_again_with_one_drag(self):
+        scene = self.open_plate(60)
+        window, session = self.window, self.window.session
+        truth = scene.truth(5)
+        self.press(Qt.Key.Key_B)
+        session.set_frame(5)
+        self.draw_around((truth.cx - 45, 148), (truth.cx + 45, 212))
+        window.document.edit("ends", outlines.trim_sighting, "s1", "c1", 5, 5, 8)
+        session.set_frame(30)
+        self.settle()
+        self.assertIn("no cover here", window.cover.picture._hint)
+        self.draw_around((truth.cx, 180), (scene.truth(30).cx, 180))
+        self.until(lambda: window.jobs.running is None, 60)
+        sighting, = self.project.subjects[0].sightings
+        self.assertEqual((sighting.first, sighting.last), (0, 59))
+        for n in (0, 8, 20, 30, 59):
+            self.assertLess(abs(outline_at(self.project, sighting, n).cx - scene.truth(n).cx), 4, n)
+
+    def test_the_reach_is_chosen_while_dragging_and_arrows_nudge(self):
+        self.open_plate()
+        window, view = self.window, self.window.cover.picture
+        self.press(Qt.Key.Key_B)
+        self.draw_around((100, 148), (190, 212))
+        self.press(Qt.Key.Key_E, Qt.KeyboardModifier.ShiftModifier)
+        window.session.set_reach(Reach.FRAME)
+        a, b = (view.to_screen(QPointF(x, 180)).toPoint() for x in (145, 175))
+        QTest.mousePress(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, a)
+        QTest.mouseMove(view, b)
+        self.assertIn("this frame", view._hint)
+        self.press(Qt.Key.Key_4)
+        self.assertEqual((window.session.reach, self.project.subjects[0].decision), (Reach.SIGHTING, Decision.COVER))
+        self.assertIn("this sighting", view._hint)
+        QTest.mouseRelease(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, b)
+        sighting, = self.project.subjects[0].sightings
+        self.assertEqual((sighting.marks(), round(outline_at(self.project, sighting, 30).cx)), ((), 175))
+        self.press(Qt.Key.Key_Right, Qt.KeyboardModifier.AltModifier)
+        self.press(Qt.Key.Key_Up, Qt.KeyboardModifier.AltModifier | Qt.KeyboardModifier.ShiftModifier)
+        outline = outline_at(self.project, self.project.subjects[0].sightings[0], 30)
+        self.assertEqual((round(outline.cx), round(outline.cy)), (176, 170))
+        window.cover.inspector.numbers["width"].setValue(120)
+        self.assertAlmostEqual(outline_at(self.project, self.project.subjects[0].sightings[0], 10).width, 120)
+
+    def test_a_corner_is_pulled_into_perspective(self):
+        self.open_plate()
+        view = self.window.cover.picture
+        self.press(Qt.Key.Key_B)
+        self.draw_around((100, 148), (190, 212))
+        self.window.session.set_reach(Reach.SIGHTING)
+        a, b = (view.to_screen(QPointF(*p)) for p in ((190, 148), (200, 160)))
+        self.drag(view, (a.x(), a.y()), (b.x(), b.y()), modifiers=Qt.KeyboardModifier.ControlModifier)
+        outline = outline_at(self.project, self.project.subjects[0].sightings[0], 3)
+        self.assertEqual((outline.place.kind, self.window.document.undo_name), ("perspective", "pull a corner"))
+        np.testing.assert_allclose(outline.place.to_px(np.array([[1, -1], [-1, -1]], float)), [(200, 160), (100, 148)], atol=1.5)
+
+    def test_keyframes_are_marked_in_the_lane_copied_pasted_and_removed(self):
+        self.open_made()
+        window, register = self.window, self.window.cover.register
+        window.session.select(["s1"])
+        window.session.set_reach(Reach.KEYFRAME)
+        for frame, x in ((5, 0), (10, 20)):
+            window.session.set_frame(frame)
+            window.cover.hand.nudge(x, 0)
+        row = [s.key for s in register._subjects].index("s1")
+        y, scale = HEAD + row * ROW + ROW / 2, register._scale()
+        self.drag(register.viewport(), (scale.x(3), y), (scale.x(12), y), modifiers=Qt.KeyboardModifier.ShiftModifier)
+        self.assertEqual(register.marked[0], "s1")
+        self.press(Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+        window.session.set_frame(30)
+        self.press(Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+        self.assertEqual(self.project.subject("s1").sightings[0].marks(), (5, 10, 30, 35))
+        self.press(Qt.Key.Key_Delete)
+        self.assertEqual(self.project.subject("s1").sightings[0].marks(), (30, 35))
+
+    def test_the_extent_of_a_correction_is_pulled_in_the_lane(self):
+        self.open_made()
+        window, register = self.window, self.window.cover.register
+        window.session.select(["s1"])
+        window.session.set_frame(25)
+        window.cover.hand.nudge(6, 0)
+        row = [s.key for s in register._subjects].index("s1")
+        scale, foot = register._scale(), HEAD + row * ROW + ROW - 7
+        self.drag(register.viewport(), (scale.x(33.5), foot), (scale.x(38.5), foot), (scale.x(40.5), foot))
+        repair, = self.project.subject("s1").sightings[0].repairs
+        self.assertEqual((repair.frame, repair.before, repair.after), (25, 8, 15))
+
+    def test_markers_are_named_seen_and_gone_to(self):
+        self.open_made()
+        window = self.window
+        window.session.set_frame(12)
+        with mock.patch("skiagraph.desktop.hand_work.QInputDialog.getText", return_value=("Clerk looks up", True)):
+            self.press(Qt.Key.Key_M, Qt.KeyboardModifier.ShiftModifier)
+        self.assertEqual([(m.frame, m.name) for m in self.project.decisions.markers], [(12, "Clerk looks up")])
+        window.session.set_frame(40)
+        window.session.select([])
+        self.press(Qt.Key.Key_Up)
+        self.assertEqual(window.session.frame, 12)
+        register = window.cover.register
+        x = register._scale().x(12.5) + 3
+        self.drag(register.viewport(), (x, 30), (register._scale().x(20.5), 30))
+        self.assertEqual(self.project.decisions.markers[0].frame, 20)
+
+    def test_outlines_are_seen_all_selected_or_none(self):
+        self.open_made()
+        window = self.window
+        window.session.select(["s1"])
+        shots = []
+        for _ in range(5):
+            self.settle()
+            shots.append(screenshot(window.cover.picture))
+            self.press(Qt.Key.Key_X)
+        changed = [(a != b).any(axis=2).sum() for a, b in zip(shots, shots[1:])]
+        self.assertTrue(all(changed) and (shots[1] == shots[4]).all(), changed)
 
     def test_a_sighting_is_extended_over_the_whole_clip_with_a_key(self):
         self.open_plate()
@@ -321,7 +503,7 @@ class WindowTest(DesktopTest):
             return run_apart(function, *arguments, control=control, told=heard)
 
         with mock.patch("skiagraph.desktop.long_jobs.run_apart", until_ten):
-            window.cover.follow(Direction.ON)
+            window.cover.hand.follow(Direction.ON)
             self.until(lambda: window.jobs.running is None, 60)
         self.settle()
         sighting, = self.project.subjects[0].sightings
@@ -330,7 +512,7 @@ class WindowTest(DesktopTest):
 
     def test_nothing_to_hold_on_to_is_said_in_the_window(self):
         self.open_made()
-        self.window.cover.follow(Direction.BOTH)
+        self.window.cover.hand.follow(Direction.BOTH)
         self.assertIn("Choose", self.window.notice.text)
         flat = make_clip(self.folder / "wall.mp4", 6, size=(320, 240), draw=lambda n, w, h: np.full((h, w, 3), 120, np.uint8))
         self.window.open_files([str(flat)])

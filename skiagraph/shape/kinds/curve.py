@@ -48,3 +48,7 @@ class Curve(Shape, Value, frozen=True, tag_field="kind", tag="curve"):
 
     def with_points(self, points: tuple[Point, ...]) -> Shape:
         return replace(self, nodes=changed_points(points))
+
+    def handles(self) -> dict[str, tuple[float, float]]:
+        # Its points are its handles; one corner sizes all of it.
+        return {"top": (0.0, -1.0), "bottom right": (1.0, 1.0)}

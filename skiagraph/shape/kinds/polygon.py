@@ -34,3 +34,7 @@ class Polygon(Shape, Value, frozen=True, tag_field="kind", tag="polygon"):
         if any(p.smooth for p in points):
             return Shape.kinds["curve"](points)
         return replace(self, corners=tuple((p.u, p.v) for p in changed_points(points)))
+
+    def handles(self) -> dict[str, tuple[float, float]]:
+        # Its points are its handles; one corner sizes all of it.
+        return {"top": (0.0, -1.0), "bottom right": (1.0, 1.0)}
