@@ -20,6 +20,7 @@ from skiagraph.desktop.question_bar import QuestionBar
 from skiagraph.desktop.register_view import RegisterView
 from skiagraph.desktop.session import Session
 from skiagraph.desktop.theme import GRID
+from skiagraph.desktop.tool_strip import ToolStrip
 from skiagraph.desktop.transport import Transport
 from skiagraph.desktop.words import counted, percent, tr
 from skiagraph.project import edits, outlines
@@ -48,7 +49,7 @@ class CoverPage(QWidget):
         self.document, self.session, self.portraits = document, session, portraits
         self.server = PictureServer(self)
         self.player = Player(document, session, self.server, self)
-        self.picture, self.transport = PictureView(), Transport()
+        self.picture, self.tools, self.transport = PictureView(), ToolStrip(), Transport()
         self.inspector, self.register, self.question = Inspector(), RegisterView(), QuestionBar()
         self.casting = Casting(document, session, self.register, self.question, portraits, self)
         self.hand = HandWork(document, session, self.picture, self)
@@ -66,7 +67,10 @@ class CoverPage(QWidget):
         upper = QWidget()
         row = line(spacing=3 * GRID, parent=upper)
         left = column(spacing=2 * GRID)
-        left.addWidget(self.picture, 1)
+        seen = line(spacing=GRID)
+        seen.addWidget(self.tools)
+        seen.addWidget(self.picture, 1)
+        left.addLayout(seen, 1)
         left.addWidget(self.transport)
         row.addLayout(left, 1)
         self.inspector.setFixedWidth(296)
@@ -106,7 +110,7 @@ class CoverPage(QWidget):
         hand.tried.connect(self._tried)
         hand.said.connect(self.said)
         hand.followWanted.connect(self._follow)
-        hand.toolChosen.connect(self.transport.set_tool)
+        hand.toolChosen.connect(self.tools.set_tool)
         bar = self.transport
         bar.playPressed.connect(self.player.toggle)
         bar.stepPressed.connect(self.step)
@@ -114,7 +118,7 @@ class CoverPage(QWidget):
         bar.markPressed.connect(lambda which: session.set_mark(which, session.frame))
         bar.viewChosen.connect(session.set_view)
         bar.fitPressed.connect(view.fit)
-        bar.drawPressed.connect(hand.draw)
+        self.tools.drawPressed.connect(hand.draw)
         bar.clipChosen.connect(lambda key: self.show_clip(key))
         bar.sought.connect(self.seek)
         register = self.register

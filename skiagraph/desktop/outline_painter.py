@@ -12,7 +12,7 @@ from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 from skiagraph.desktop import theme
 from skiagraph.shape.shape import Outline
 
-HANDLE, TURN_AWAY = 4.5, 22.0
+HANDLE, TURN_AWAY, SIDE_LEAST = 4.5, 22.0, 36.0
 # Of points of an outline the ones that are chosen are this much larger.
 CHOSEN = 2.0
 
@@ -76,7 +76,7 @@ class OutlinePainter:
         painter.drawPath(path)
         if "turn" in handles:
             painter.setPen(QPen(QColor(theme.LILAC), 1.5))
-            painter.drawLine(handles["top"], handles["turn"])
+            painter.drawLine(self._to_screen(QPointF(*outline.handles_px()["top"])), handles["turn"])
         painter.setPen(QPen(QColor(theme.INK), 1.0))
         for name, place in handles.items():
             painter.setBrush(QColor(theme.LILAC if name == "turn" else theme.PAPER))
@@ -178,5 +178,11 @@ def handle_places(outline: Outline, to_screen: Callable[[QPointF], QPointF]) -> 
     places = {name: to_screen(QPointF(*place)) for name, place in outline.handles_px().items()}
     middle, top = to_screen(QPointF(outline.cx, outline.cy)), places["top"]
     away = math.hypot(top.x() - middle.x(), top.y() - middle.y())
+    if "top left" in places:
+        # On a small box the handles of the sides are in the way of those of the corners.
+        for sides, a, b in ((("top", "bottom"), "top left", "top right"), (("left", "right"), "top left", "bottom left")):
+            if math.hypot(places[a].x() - places[b].x(), places[a].y() - places[b].y()) < SIDE_LEAST:
+                for side in sides:
+                    places.pop(side)
     places["turn"] = top + (top - middle) * (TURN_AWAY / max(away, 1e-6))
     return places

@@ -40,7 +40,8 @@ QPushButton[kind="primary"]:disabled {{ background: {raised}; color: {faint}; }}
 QPushButton[kind="link"] {{ background: transparent; color: {verdigris}; padding: 0 4px; text-align: left; }}
 QPushButton[kind="link"]:hover {{ color: {paper}; }}
 QPushButton[kind="link"]:disabled {{ color: {faint}; border-color: transparent; }}
-QPushButton[kind="fold"] {{ background: transparent; border: none; border-top: 1px solid {ash}; border-radius: 0; color: {quiet}; text-align: left; padding: 0; min-height: 22px; font-size: 12px; font-weight: 700; }}
+QPushButton[kind="narrow"] {{ padding: 0 4px; }}
+QPushButton[kind="fold"] {{ background: transparent; border: none; border-top: 1px solid {ash}; border-radius: 0; color: {quiet}; text-align: left; padding: 0; min-height: 20px; font-size: 12px; font-weight: 700; }}
 QPushButton[kind="fold"]:hover, QPushButton[kind="fold"]:focus {{ color: {paper}; }}
 QPushButton[kind="segment"]:checked {{ background: {paper}; color: {ink}; }}
 QPushButton[kind="segment"] {{ padding: 0 6px; }}

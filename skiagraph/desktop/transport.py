@@ -23,7 +23,6 @@ class Transport(QWidget):
     markPressed = Signal(str)
     viewChosen = Signal(object)
     fitPressed = Signal()
-    drawPressed = Signal(str)
     clipChosen = Signal(str)
     sought = Signal(int)
 
@@ -65,15 +64,6 @@ class Transport(QWidget):
         self.clips.setAccessibleName(tr("Clip"))
         self.clips.activated.connect(lambda n: self.clipChosen.emit(self.clips.itemData(n)))
         row.addWidget(self.clips)
-        self.tools = {}
-        for shape, name, tip in (("ellipse", "draw", "Add a face that was not found: draw around it (A)"),
-                                 ("box", "draw-box", "Add a plate, a sign, a screen: draw a box around it (B)"),
-                                 ("curve", "draw-curve", "Add anything: draw around it point by point, or freely (C)"),
-                                 ("front", "draw-front", "What is in front and stays sharp: draw around it (H)")):
-            tool = self.tools[shape] = icon_button(name, tip)
-            tool.setCheckable(True)
-            tool.clicked.connect(lambda on, shape=shape: self.drawPressed.emit(shape if on else ""))
-            row.addWidget(tool)
         self.views = Choice([(View.RESULT, "Result", "With covers (R)"), (View.SOURCE, "Source", "As it was shot (S); hold ` to peek"),
                              (View.SPLIT, "Split", "Source and result side by side (D)"), (View.MATTE, "Matte", "What is covered, in white (M)")])
         self.views.set_value(View.RESULT)
@@ -107,11 +97,6 @@ class Transport(QWidget):
     def set_frame(self, frame: int) -> None:
         if self._clip is not None and not self.timecode.hasFocus():
             self.timecode.setText(self._clip.at(frame))
-
-    def set_tool(self, shape: str) -> None:
-        """Show which shape is being drawn; empty for none."""
-        for name, tool in self.tools.items():
-            tool.setChecked(name == shape)
 
     def set_speed(self, speed: int) -> None:
         self.play.setIcon(icon("pause" if speed else "play"))

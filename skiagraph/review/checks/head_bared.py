@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from skiagraph.project.model import PersonSubject
 from skiagraph.project.overlap import head_points, within
 from skiagraph.project.rows import GROW, shapes_of
 from skiagraph.review.faces import in_picture
@@ -25,6 +26,9 @@ class HeadBared(FindingKind):
     def on_subject(self, scene, subject, sightings):
         """Where there is a cover, and not where the head is."""
         margin, known = scene.project.style_of(subject).margin, scene.project.evidence.by_key()
+        if not isinstance(subject.of, PersonSubject):
+            # Where a thing is, a person's correction says better than the path that it corrects.
+            return
         for key in sorted({key for s in sightings if s.touched for key in s.tracks}):
             frames, rows, seen = _heads(scene, known[key])
             points = head_points(rows)
