@@ -16,6 +16,7 @@ import cv2
 import numpy as np
 
 from skiagraph.follow.follower import OutlineFollower, Why
+from skiagraph.footage.following import SEEK_EVERY
 from skiagraph.shape.place import Similarity
 from skiagraph.shape.shape import Outline, Shape
 
@@ -137,10 +138,25 @@ def ours(frames: list[np.ndarray], scene: Scene) -> Result:
     begin, overlaps, silent, n = time.perf_counter(), [], 0, 0
     follower = OutlineFollower(greys[0], Similarity(cx, cy, CARD[0] * scale, CARD[1] * scale, angle), box)
     placed: list[np.ndarray | None] = []
-    for grey in greys[1:]:
+    lost = -1
+    for n, grey in enumerate(greys[1:]):
+        if lost >= 0:
+            # As footage.following does after an absence: now and then it is looked for in the whole frame.
+            place = follower.found_again(grey) if (n - lost) % SEEK_EVERY == 0 else None
+            if place is None:
+                placed.append(None)
+                continue
+            lost = -1
+            follower.look_anew(grey, place)
+            placed.append(_corners(place))
+            continue
         step = follower.step(grey)
         if isinstance(step, Why):
-            break
+            if step not in (Why.LEFT, Why.HIDDEN):
+                break
+            lost = n
+            placed.append(None)
+            continue
         placed.append(_corners(step.place) if step.known else None)
     passed = time.perf_counter() - begin
     while placed and placed[-1] is None:

@@ -353,7 +353,7 @@ def run_follow(options, control) -> int:
 def _follow_into(options, target: Path, is_project: bool, control: JobControl) -> int:
     from skiagraph.follow.follower import Motion
     from skiagraph.footage.adding import facts_of
-    from skiagraph.footage.following import Direction, end_sentence, follow_outline
+    from skiagraph.footage.following import Direction, end_sentences, follow_outline
     from skiagraph.media.index import open_clip
     from skiagraph.project import edits, file, outlines
     from skiagraph.project.decisions import ThingSubject
@@ -378,13 +378,13 @@ def _follow_into(options, target: Path, is_project: bool, control: JobControl) -
         project = outlines.rest_on_followed(project, front, clip.key, frame, before.path)
     found = follow_outline(project, clip.key, options.frame, options.outline, Direction(options.direction), Motion(options.motion), control, subject=key)
     project = outlines.rest_on_followed(project, key, clip.key, options.frame, found.path, options.motion)
+    project = outlines.also_seen(project, key, clip.key, options.frame, found.again, options.motion)
     file.save(project, target)
     control_end(control)
     name = project.subject(key).name
     print(f"{name}: followed from {clip.at(found.path.first)} to {clip.at(found.path.last)} ({len(found.path)} frames), covered")
-    for end in found.ends:
-        if said := end_sentence(project, clip.key, name, end):
-            print(said)
+    for said in end_sentences(project, clip.key, name, found):
+        print(said)
     print(f"Saved {target}.")
     return OK
 

@@ -18,7 +18,7 @@ from skiagraph.desktop.words import counted, tr
 from skiagraph.errors import SkiagraphError
 from skiagraph.footage import relink
 from skiagraph.footage.adding import facts_of
-from skiagraph.footage.following import Following, end_sentence, follow_between
+from skiagraph.footage.following import Following, end_sentences, follow_between
 from skiagraph.footage.scanning import ScanNews, scan_clips
 from skiagraph.footage.source import is_same_file
 from skiagraph.handover.delivery import Planned, deliver
@@ -219,17 +219,21 @@ class LongJobs(QObject):
             if self._is_present(token):
                 watch(wanted, path)
 
-        def take(path: HeadPath | None, said: list[str]) -> None:
+        def placed(project, path: HeadPath, again: tuple[HeadPath, ...]):
+            project = outlines.rest_on_followed(project, wanted.subject, wanted.clip, wanted.frame, path, str(wanted.motion or ""))
+            return outlines.also_seen(project, wanted.subject, wanted.clip, wanted.frame, again, str(wanted.motion or ""))
+
+        def take(path: HeadPath | None, said: list[str], again: tuple[HeadPath, ...] = ()) -> None:
             there = self._is_present(token) and any(s.key == wanted.subject for s in document.project.subjects)
             if path is not None and there and outlines.sighting_at(document.project.subject(wanted.subject), wanted.clip, wanted.frame) is not None:
-                document.edit("follow", outlines.rest_on_followed, wanted.subject, wanted.clip, wanted.frame, path, str(wanted.motion or ""))
+                document.edit("follow", placed, path, again)
             self.followed.emit(wanted.clip, wanted.frame)
             self._notice.say(" ".join(text for text in said if text))
 
         runner = JobRunner(lambda control: run_apart(follow_between, project, wanted, outline, control=control, told=runner.tell), self)
         runner.told.connect(told)
         name = project.subject(wanted.subject).name
-        runner.finished.connect(lambda found: take(found.path, [end_sentence(project, wanted.clip, name, end) for end in found.ends]))
+        runner.finished.connect(lambda found: take(found.path, end_sentences(project, wanted.clip, name, found), found.again))
         runner.cancelled.connect(lambda: take(far[0] if far else None, [tr("Following was stopped; what was followed stays.") if far else ""]))
         self._begin(runner, "Following", self._scanning, lambda p: tr("Following {name}", name=name))
 

@@ -96,18 +96,18 @@ class OutlinePainter:
         else:
             self._painter.drawPolygon(QPolygonF([place + QPointF(0, -size - 1), place + QPointF(size + 1, 0), place + QPointF(0, size + 1), place + QPointF(-size - 1, 0)]))
 
-    def _dashed(self, path: QPainterPath, colour: QColor, dashes: list[float]) -> None:
+    def _dashed(self, path: QPainterPath, colour: QColor, dashes: list[float], width: float = 1.0) -> None:
         self._painter.setBrush(Qt.BrushStyle.NoBrush)
-        self._painter.setPen(QPen(QColor(0, 0, 0, 110), 2.5))
+        self._painter.setPen(QPen(QColor(0, 0, 0, 110), width + 1.5))
         self._painter.drawPath(path)
-        pen = QPen(colour, 1.0)
+        pen = QPen(colour, width)
         pen.setDashPattern(dashes)
         self._painter.setPen(pen)
         self._painter.drawPath(path)
 
     def ghost(self, outline: Outline) -> None:
         """Where the selected was seen last, in a frame in which it has no cover."""
-        self._dashed(self.edge(outline), QColor(theme.OCHRE), [1.5, 4])
+        self._dashed(self.edge(outline), QColor(theme.OCHRE), [3, 3], 2.0)
 
     def way(self, way: Way) -> None:
         """Dots from frame to frame, and the keyframes on it."""

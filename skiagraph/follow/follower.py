@@ -55,7 +55,7 @@ class FollowSettings:
     sure: correlation from which a place is believed by itself; lost: under it nothing is believed. Higher stops earlier. agree: share of the
     outline, in cells, that has to look as it did; again: correlation and share from which it is believed where it had to be searched for, as many places are compared then. learn: correlation with the look of late from which that is renewed. patience_s: so long something hidden is waited for.
     room: outline sizes around the expected place in which it is looked for; more finds what moves faster, and costs time. patch: px of the longer side at which looks are
-    compared. Chosen on the scenes of benchmarks/follow.py, with room to spare.
+    compared. seek: correlation from which a place in a whole frame may be where it is seen again, alone: by how much the next best has to be less alike. Chosen on the scenes of benchmarks/follow.py, with room to spare.
     """
 
     sure: float = 0.72
@@ -65,6 +65,8 @@ class FollowSettings:
     learn: float = 0.85
     patience_s: float = 1.0
     room: float = 0.75
+    seek: float = 0.7
+    alone: float = 0.12
     patch: int = 64
 
 
@@ -85,6 +87,8 @@ PLAIN = 1.6
 STEPS, TILT_STEPS, ENOUGH = 14, 8, 0.02
 # Pixels of which the eight numbers of a plane are made, at least.
 TILT_PIXELS = 1500
+# In whole frames it is looked for at this size, px of its longer side.
+SEEK_PX = 28
 # By itself, perspective is tried in each so many frames, where the look correlates by less than this and so much of it is seen, and taken where it leaves less than
 # this share of what was not explained before.
 TRY_EVERY, TRY_BELOW, TRY_SEEN, CLEARLY = 3, 0.985, 0.9, 0.8
@@ -179,6 +183,34 @@ class OutlineFollower:
         away = np.maximum(np.abs(x - scores.shape[1] / 2) / sought.shape[1], np.abs(y - scores.shape[0] / 2) / sought.shape[0])
         beside = scores[away > BESIDE]
         return float(beside.max()) if len(beside) else 0.0
+
+    def look_anew(self, grey: np.ndarray, place: Place, ignored: np.ndarray | None = None) -> None:
+        """Somebody said that it is here, and looks so: from now on that is its look of late. Of the start's nothing is forgotten."""
+        self.place, self._unseen, self._before, self._ignored = place, 0, grey, ignored
+        self._speed = np.zeros(2)
+        self._late = _Look.of(self._patch(grey, place), *self._masks(grey.shape, place, ignored))
+
+    def found_again(self, grey: np.ndarray) -> Place | None:
+        """Where in a whole frame it is seen again, None where it is not, or where two places are as much alike."""
+        look, place = self._start, self.place
+        scale = min(1.0, self._scale, SEEK_PX / max(place.width, place.height))
+        small = cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
+        size = max(8, round(place.width * BEYOND * scale)), max(8, round(place.height * BEYOND * scale))
+        sought = cv2.resize(np.clip(look.picture, 0, 255).astype(np.uint8), size, interpolation=cv2.INTER_AREA)
+        if small.shape[0] <= size[1] or small.shape[1] <= size[0] or sought.std() < 4:
+            return None
+        scores = cv2.matchTemplate(small, sought, cv2.TM_CCOEFF_NORMED)
+        _, best, _, (x, y) = cv2.minMaxLoc(scores)
+        if best < self.settings.seek:
+            return None
+        scores[max(0, y - size[1] // 2):y + size[1] // 2 + 1, max(0, x - size[0] // 2):x + size[0] // 2 + 1] = -1
+        if scores.max() > best - self.settings.alone:
+            return None
+        guess = replace(place, cx=float((x + size[0] / 2) / scale), cy=float((y + size[1] / 2) / scale))
+        self.place, self._unseen, self._ignored = guess, 6, None
+        found = self._checked(grey, guess, *self.settings.again)
+        self.place = place
+        return found[0] if found is not None else None
 
     # Guessing
 
@@ -648,9 +680,10 @@ def follow(follower: OutlineFollower, start: int, grey: np.ndarray, frames: Iter
     return Followed(np.array(numbers[1:last + 1], int), table[1:], seen[1:], why, at)
 
 
-def joined(start: int, place: Place, ways: Iterable[Followed]) -> Path:
-    """One path of a start that was placed and what was followed from it, back and on."""
-    frames, rows, origins = [np.array([start])], [np.array([[*place.row(), 1.0]])], [np.array([PLACED], np.uint8)]
+def joined(start: int, place: Place, ways: Iterable[Followed], again: float | None = None) -> Path:
+    """One path of a start and what was followed from it, back and on. The start was placed by a person, or with `again` found again and so sure."""
+    first = [np.array([[*place.row(), 1.0 if again is None else again]])], [np.array([PLACED if again is None else FOLLOWED], np.uint8)]
+    frames, rows, origins = [np.array([start])], *first
     for way in ways:
         frames.append(way.frames)
         rows.append(way.rows.reshape(-1, 9))

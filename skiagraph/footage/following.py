@@ -3,23 +3,30 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from contextlib import ExitStack
 from dataclasses import dataclass
 from enum import StrEnum
 
 import numpy as np
 
 from skiagraph.errors import EditRefused
+from skiagraph.detect.finder import FaceFinder
 from skiagraph.follow.follower import Followed, FollowSettings, Motion, OutlineFollower, Step, Why, chained, follow, joined, met
 from skiagraph.footage.source import open_source
+from skiagraph.follow.heads import HeadFollower, is_head
 from skiagraph.jobs import JobControl
 from skiagraph.media.reader import FrameReader
-from skiagraph.project.model import Project, Subject
+from skiagraph.project.model import PersonSubject, Place, Project, Subject
 from skiagraph.project.outlines import sighting_at
 from skiagraph.project.rows import held_from, outline_at
 from skiagraph.shape.shape import Outline
+from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.path import BRIDGED, FOLLOWED, PLACED, Path
+from skiagraph.track.scan import ScanSettings
 
-STEP = "Following"
+STEP, SEEKING = "Following", "Looking for it again"
+# After an absence each so many frames are looked at, for so many seconds; and so sure is the frame in which it is seen again.
+SEEK_EVERY, SEEK_S, AGAIN_SURE = 3, 30.0, 0.7
 # Decoded frames at hand for going back: a usual distance between sync samples at 25 frames a second.
 KEEP = 50
 # The window is told of the path after each so many frames.
@@ -34,10 +41,12 @@ class Direction(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class FollowedOutline:
-    """path: from the first frame to the last in which it is known where it is; ends: of each way, "back" or "on", why it stopped and at which frame."""
+    """path: from the first frame to the last in which it is known where it is; ends: of each way, "back" or "on", why it stopped and at which frame;
+    again: paths on which it was seen again after an absence."""
 
     path: Path
     ends: tuple[tuple[Direction, Why, int], ...]
+    again: tuple[Path, ...] = ()
 
 
 def follow_outline(project: Project, clip_key: str, frame: int, outline: Outline, direction: Direction = Direction.BOTH, motion: Motion | None = None,
@@ -65,35 +74,90 @@ def follow_outline(project: Project, clip_key: str, frame: int, outline: Outline
     def ignored(number: int) -> np.ndarray | None:
         return in_front(project, known, clip_key, number) if known else None
 
-    with FrameReader(info, index, keep=KEEP) as reader:
+    with ExitStack() as stack:
+        reader = stack.enter_context(FrameReader(info, index, keep=KEEP))
+        followers = _Followers(stack, reader, known, float(clip.rate), motion, settings, looked, ScanSettings().smallest_for(info))
 
-        def one_way(start: int, stop: int) -> Followed:
-            """From a frame in which it was placed up to another one, that included."""
+        def pictures(start: int, stop: int) -> Iterator[tuple[int, np.ndarray]]:
+            """From the frame after one up to another one, that included; backwards where that is before it."""
             nonlocal done
-
-            def pictures() -> Iterator[tuple[int, np.ndarray]]:
-                nonlocal done
-                for number in range(start + step, stop + step, step):
-                    yield number, reader.read(number).grey()
-                    done += 1
-                    control.report(STEP, done, max(total, done))
-
             step = 1 if stop >= start else -1
-            grey, here = reader.read(start).grey(), placed[start]
-            follower = OutlineFollower(grey, here.place, here.shape, float(clip.rate), motion, settings, ignored(start), looked)
+            for number in range(start + step, stop + step, step):
+                yield number, followers.grey(number)
+                done += 1
+                control.report(STEP, done, max(total, done))
+
+        def one_way(start: int, stop: int) -> tuple[OutlineFollower, Followed]:
+            """From a frame in which it was placed."""
+            grey = followers.grey(start)
+            follower = followers.at(grey, placed[start], ignored(start))
             if follower.is_plain and start == frame:
                 raise EditRefused("There is too little in this outline to hold on to; take in an edge or a corner of what is there, or place it by hand.")
-            return follow(follower, start, grey, pictures(), told, ignored)
+            return follower, follow(follower, start, grey, pictures(start, stop), told, ignored)
 
+        def again(follower: OutlineFollower, way: Direction, at: int, stop: int) -> tuple[Path, Followed, int] | None:
+            """Where it is seen again after an absence: the path there."""
+            step = SEEK_EVERY if way == Direction.ON else -SEEK_EVERY
+            limit = at + round(SEEK_S * float(clip.rate)) * (1 if step > 0 else -1)
+            for number in range(at + step, (min(stop, limit) if step > 0 else max(stop, limit)) + (1 if step > 0 else -1), step):
+                control.report(SEEKING, abs(number - at), abs(stop - at) or 1)
+                place = followers.sought(follower, number)
+                if place is None:
+                    continue
+                ways = []
+                for goal in (at + (1 if step > 0 else -1), stop):
+                    grey = followers.grey(number)
+                    follower.look_anew(grey, place, ignored(number))
+                    ways.append(follow(follower, number, grey, pictures(number, goal), told, ignored))
+                return joined(number, place, ways, AGAIN_SURE), ways[1], number
+            return None
+
+        more = []
         for way, a, b in legs:
             if b is None:
-                found = one_way(a, last if way == Direction.ON else first)
+                stop = last if way == Direction.ON else first
+                follower, found = one_way(a, stop)
                 paths.append(joined(a, placed[a].place, [found]))
+                while found.why in (Why.LEFT, Why.HIDDEN) and (seen := again(follower, way, found.at, stop)) is not None:
+                    more.append(seen[0])
+                    ends.append((way, found.why, found.at))
+                    found = seen[1]
                 ends.append((way, found.why, found.at))
             else:
                 low, high = min(a, b), max(a, b)
-                paths.append(met(low, placed[low].place, one_way(low, high - 1), high, placed[high].place, one_way(high, low + 1)))
-    return FollowedOutline(chained(paths), tuple(ends))
+                paths.append(met(low, placed[low].place, one_way(low, high - 1)[1], high, placed[high].place, one_way(high, low + 1)[1]))
+    return FollowedOutline(chained(paths), tuple(ends), tuple(more))
+
+
+class _Followers:
+    """Makes the follower that suits: of a head, or of anything."""
+
+    def __init__(self, stack: ExitStack, reader: FrameReader, subject: Subject | None, rate: float, motion, settings, looked, smallest: int):
+        self._stack, self._reader, self._subject, self._smallest = stack, reader, subject, smallest
+        self._how = rate, motion, settings
+        self._looked = looked
+        self._frame = None
+        self._networks: tuple[FaceFinder, FaceDescriber] | None = None
+
+    def grey(self, number: int) -> np.ndarray:
+        self._frame = self._reader.read(number)
+        return self._frame.grey()
+
+    def at(self, grey: np.ndarray, outline: Outline, ignored: np.ndarray | None) -> OutlineFollower:
+        what = (grey, outline.place, outline.shape, *self._how, ignored, self._looked)
+        if self._subject is None or not isinstance(self._subject.of, PersonSubject) or not is_head(outline):
+            return OutlineFollower(*what)
+        if self._networks is None:
+            self._networks = self._stack.enter_context(FaceFinder(self._smallest, 1)), FaceDescriber()
+        finder, describer = self._networks
+        return HeadFollower(*what, sight=lambda: self._frame.rgb(), finder=finder, describer=describer)
+
+    def sought(self, follower: OutlineFollower, number: int) -> Place | None:
+        """Where it is seen again in a frame."""
+        if isinstance(follower, HeadFollower):
+            self._frame = self._reader.read(number)
+            return follower.sought(self._frame.rgb())
+        return follower.found_again(self.grey(number))
 
 
 def _placed_elsewhere(project: Project, subject: Subject | None, clip: str, frame: int, first: int, last: int) -> dict[int, Outline]:
@@ -165,7 +229,8 @@ def path_so_far(frame: int, outline: Outline, known: dict[int, Step]) -> Path:
 _WHY = {Why.END: "", Why.LEFT: "left the picture", Why.HIDDEN: "was lost sight of", Why.CUT: "was followed up to a cut", Why.PLAIN: "had nothing to hold on to"}
 
 
-def end_sentence(project: Project, clip_key: str, name: str, end: tuple[Direction, Why, int]) -> str:
-    """Why following stopped and where, for a person; empty where it went to the end."""
-    way, why, at = end
-    return f"{name} {_WHY[why]} at {project.clip(clip_key).at(at)}" + (", going back." if way == Direction.BACK else ".") if _WHY[why] else ""
+def end_sentences(project: Project, clip_key: str, name: str, found: FollowedOutline) -> list[str]:
+    """Why following stopped and where, and where it was seen again, for a person; empty where it went to the end."""
+    clip = project.clip(clip_key)
+    said = [f"{name} {_WHY[why]} at {clip.at(at)}" + (", going back." if way == Direction.BACK else ".") for way, why, at in found.ends if _WHY[why]]
+    return [*said, *(f"It was seen again from {clip.at(path.first)} to {clip.at(path.last)}." for path in found.again)]

@@ -443,6 +443,19 @@ def rest_on_followed(project: Project, key: str, clip: str, frame: int, path: Pa
     return _with_sighting(project, project.subject(key), sighting, new)
 
 
+def also_seen(project: Project, key: str, clip: str, frame: int, paths: Iterable[Path], motion: str = "") -> Project:
+    """The project with a subject covered also where it was seen again after an absence, in the shape it had at a frame. Nothing that was covered is less so."""
+    for path in paths:
+        subject = project.subject(key)
+        near = sighting_at(subject, clip, frame) or next(iter(subject.in_clip(clip)), None)
+        project, track = project.new_id("tracks")
+        project, made = project.new_id("sightings")
+        project = replace(project, evidence=project.evidence.with_tracks((Track(track, clip, path, FromFollowing(frame, motion), Outlined()),)))
+        sighting = Sighting(made, clip, path.first, path.last, (track,), shape=near.shape_at(frame) if near else Shape.kinds["ellipse"]())
+        project = project.with_subject(replace(subject, sightings=tuple(sorted((*subject.sightings, sighting), key=lambda s: (s.clip, s.first)))))
+    return project
+
+
 def _placed(project: Project, subject: Subject, clip: str, frame: int, outline: Outline) -> Project:
     around = max(1, round(HAND.placed_s * float(project.clip(clip).rate)))
     low, high = room_around(project, subject, clip, frame, frame)

@@ -8,7 +8,7 @@ from skiagraph.errors import EditRefused
 from skiagraph.follow.follower import Why
 from skiagraph.footage.adding import add_clip
 from skiagraph.footage.scanning import take_in
-from skiagraph.footage.following import Direction, end_sentence, follow_outline
+from skiagraph.footage.following import Direction, FollowedOutline, end_sentences, follow_outline
 from skiagraph.project import file, outlines
 from skiagraph.project.decisions import ThingSubject
 from skiagraph.project.layers import matte
@@ -152,7 +152,26 @@ class FollowingTest(TemporaryFolder):
         with self.assertRaises(EditRefused) as caught:
             follow_outline(project, "c1", 2, Outline.at(200, 200, 80, 60))
         self.assertSentence(str(caught.exception), "edge")
-        self.assertEqual(end_sentence(project, "c1", "Plate", (Direction.ON, Why.HIDDEN, 7)), "Plate was lost sight of at 00:00:00:07.")
+        found = FollowedOutline(head_path(0, 8), ((Direction.ON, Why.HIDDEN, 7), (Direction.BACK, Why.END, 0)), (head_path(12, 5),))
+        self.assertEqual(end_sentences(project, "c1", "Plate", found), ["Plate was lost sight of at 00:00:00:07.", "It was seen again from 00:00:00:12 to 00:00:00:16."])
+
+    def test_what_leaves_and_comes_back_is_found_again(self):
+        def x(n):
+            return 500 + 9 * n if n < 40 else 1130 - 9 * (n - 40)
+
+        self.scene = Scene(lambda n: (x(n), 180, 1, 0))
+        clip = make_clip(self.folder / "back.mp4", 120, size=SIZE, options={"g": 12, "crf": 10}, draw=lambda n, w, h: np.repeat(self.scene.frame(n)[..., None], 3, axis=2))
+        project = add_clip(Project(), *opened(clip))
+        project, key = outlines.add_subject(project, "c1", 2, self.outline(2), ThingSubject())
+        found = follow_outline(project, "c1", 2, self.outline(2), subject=key)
+        again, = found.again
+        self.assertTrue(found.path.last < 20 and 70 < again.first < 100 and again.last == 119, (found.path, again))
+        project = outlines.also_seen(outlines.rest_on_followed(project, key, "c1", 2, found.path), key, "c1", 2, found.again)
+        sightings = project.subject(key).sightings
+        self.assertEqual(len(sightings), 2)
+        for n in range(again.first + 3, 120):
+            self.assertLess(abs(outline_at(project, sightings[1], n).cx - x(n)), 3, n)
+        self.assertFalse(matte(project, "c1", 50).any(), "away it has no cover")
 
     def test_rows_for_other_programs(self):
         project, key, _ = self.followed()
