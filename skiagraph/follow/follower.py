@@ -53,7 +53,8 @@ class FollowSettings:
     """What decides whether something is still what it was. Correlations are of looks, -1..1, with brightness and contrast taken out.
 
     sure: correlation from which a place is believed by itself; lost: under it nothing is believed. Higher stops earlier. agree: share of the
-    outline, in cells, that has to look as it did; again: correlation and share from which it is believed where it had to be searched for, as many places are compared then. learn: correlation with the look of late from which that is renewed. patience_s: so long something hidden is waited for.
+    outline, in cells, that has to look as it did; again: correlation and share from which it is believed where it had to be searched for, as many places are compared then. learn: correlation under which the look of late is renewed, where so much of it, all_over, still agrees. partly: share of what is in
+    the picture that has to agree where not all of it is. patience_s: so long something hidden is waited for.
     room: outline sizes around the expected place in which it is looked for; more finds what moves faster, and costs time. patch: px of the longer side at which looks are
     compared. seek: correlation from which a place in a whole frame may be where it is seen again, alone: by how much the next best has to be less alike. Chosen on the scenes of benchmarks/follow.py, with room to spare.
     """
@@ -63,6 +64,8 @@ class FollowSettings:
     agree: float = 0.45
     again: tuple[float, float] = (0.8, 0.65)
     learn: float = 0.85
+    all_over: float = 0.8
+    partly: float = 0.7
     patience_s: float = 1.0
     room: float = 0.75
     seek: float = 0.7
@@ -88,12 +91,14 @@ STEPS, TILT_STEPS, ENOUGH = 14, 8, 0.02
 # Pixels of which the eight numbers of a plane are made, at least.
 TILT_PIXELS = 1500
 # In whole frames it is looked for at this size, px of its longer side.
-SEEK_PX = 28
+SEEK_PX, SEEK_SIZES = 28, (1.0, 0.88, 1.14)
 # By itself, perspective is tried in each so many frames, where the look correlates by less than this and so much of it is seen, and taken where it leaves less than
 # this share of what was not explained before.
 TRY_EVERY, TRY_BELOW, TRY_SEEN, CLEARLY = 3, 0.985, 0.9, 0.8
 # Something of which less than this share is in the picture has left it.
 LEFT = 0.2
+# All of something is seen when this share of it is in the picture.
+WHOLE = 0.9
 # Something that is not seen and would be in the picture with less than this share is on its way out of it.
 LEAVING = 0.75
 # What looks only as it did of late, and no longer as at the start, is so sure at most.
@@ -130,6 +135,8 @@ class OutlineFollower:
         self._start = _Look.of(self._patch(grey, place), *self._masks(grey.shape, place, ignored))
         self._late = self._start
         self._before: np.ndarray = grey
+        # Where a person placed it, and how much larger it was when it was seen surely.
+        self._placed, self._grown = place, 1.0
 
     @property
     def is_plain(self) -> bool:
@@ -167,6 +174,8 @@ class OutlineFollower:
         step = np.array([place.cx - self.place.cx, place.cy - self.place.cy]) / (self._unseen + 1 if self._unseen else 1)
         self._speed = 0.5 * self._speed + 0.5 * step if not self._unseen else np.zeros(2)
         self.place, self._unseen = place, 0
+        if confidence > 0.8 and self._shown(place) > WHOLE:
+            self._grown = float(np.sqrt(place.width * place.height / (self._placed.width * self._placed.height)))
         return Why.LEFT if self._shown(place) < LEFT else Step(place, confidence, True)
 
     def _like_around(self) -> float:
@@ -192,9 +201,21 @@ class OutlineFollower:
 
     def found_again(self, grey: np.ndarray) -> Place | None:
         """Where in a whole frame it is seen again, None where it is not, or where two places are as much alike."""
-        look, place = self._start, self.place
+        before = self.place
+        # As it was placed: how it lay when it was lost says little.
+        place = replace(self._placed, width=self._placed.width * self._grown, height=self._placed.height * self._grown)
         scale = min(1.0, self._scale, SEEK_PX / max(place.width, place.height))
         small = cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
+        for grown in SEEK_SIZES:
+            found = self._sought_at(grey, small, scale, replace(place, width=place.width * grown, height=place.height * grown))
+            if found is not None:
+                break
+        self.place = before
+        return found
+
+    def _sought_at(self, grey: np.ndarray, small: np.ndarray, scale: float, place: Place) -> Place | None:
+        """Where a whole frame looks like the start at one size; small: the frame at a scale."""
+        look = self._start
         size = max(8, round(place.width * BEYOND * scale)), max(8, round(place.height * BEYOND * scale))
         sought = cv2.resize(np.clip(look.picture, 0, 255).astype(np.uint8), size, interpolation=cv2.INTER_AREA)
         if small.shape[0] <= size[1] or small.shape[1] <= size[0] or sought.std() < 4:
@@ -209,7 +230,6 @@ class OutlineFollower:
         guess = replace(place, cx=float((x + size[0] / 2) / scale), cy=float((y + size[1] / 2) / scale))
         self.place, self._unseen, self._ignored = guess, 6, None
         found = self._checked(grey, guess, *self.settings.again)
-        self.place = place
         return found[0] if found is not None else None
 
     # Guessing
@@ -278,7 +298,9 @@ class OutlineFollower:
         settings, best, by_start = self.settings, None, True
         for look in (self._start, self._late) if self._late is not self._start else (self._start,):
             place, score, agreeing = self._laid(grey, guess, look)
-            if score >= max(settings.lost, least) and agreeing >= max(settings.agree, share):
+            whole = self._shown(place) > WHOLE
+            # Of half a thing there is less to be sure by.
+            if score >= max(settings.lost if whole else settings.sure, least) and agreeing >= max(settings.agree if whole else settings.partly, share):
                 away = np.hypot(place.cx - guess.cx, place.cy - guess.cy) / max(min(place.width, place.height), 1.0)
                 # Far from where the points went it has to look the more like itself.
                 if score < settings.sure and away > 0.35:
@@ -291,7 +313,8 @@ class OutlineFollower:
         if best is None:
             return None
         place, score, agreeing = best
-        if score >= settings.learn and agreeing >= 0.8:
+        # As long as it looks as it did, nothing is learned: what slides in front a little in each frame would be learned with it. What turns changes all over.
+        if settings.sure <= score < settings.learn and agreeing >= settings.all_over and self._shown(place) > WHOLE:
             self._late = _Look.of(self._patch(grey, place), *self._masks(grey.shape, place, self._ignored))
         return place, (1.0 if by_start else AS_OF_LATE) * float(np.clip(0.25 + 0.75 * (score - settings.lost) / (1 - settings.lost), 0.0, 1.0) * min(1.0, 0.4 + agreeing))
 
@@ -308,6 +331,8 @@ class OutlineFollower:
                 return tilted, score, agreeing
         place, score, agreeing = self._laid_flat(grey, guess, look)
         if self.motion not in (Motion.PERSPECTIVE, Motion.AUTO) or score < self.settings.lost:
+            return place, score, agreeing
+        if self._shown(place) < WHOLE:
             return place, score, agreeing
         if self.motion == Motion.AUTO and not self._tilts:
             # Where nothing has tilted yet it is tried now and then, and only on what is wholly seen.

@@ -9,13 +9,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from skiagraph.detect.finder import FaceFinder
-from skiagraph.follow.follower import OutlineFollower, Step, Why
+from skiagraph.follow.follower import WHOLE, OutlineFollower, Step, Why
 from skiagraph.shape.place import Place
 from skiagraph.shape.shape import Outline
+from skiagraph.track.appearance import head_colours
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.following import Follower
 from skiagraph.track.heads import head_rows
-from skiagraph.track.identity import EVEN
+from skiagraph.track.identity import JOIN, Signature, log_odds
 from skiagraph.track.silhouette import Silhouette
 from skiagraph.values import replace
 
@@ -24,8 +25,8 @@ from skiagraph.values import replace
 class HeadSettings:
     """face: score from which a face that the detector sees is one; the detector's own limit for a second look is lower, but here nobody checks it again. near: how far
     from where the head is expected a face may be, in its widths, for each frame since it was seen, and at most. sure: what a place is worth that the shape
-    gave. described_every: frames between faces that are kept to know somebody again by; most_faces: of these at most. known: distance of descriptors under which
-    it is the same person, as in track.identity."""
+    gave. described_every: frames between looks that are kept to know somebody again by; most_faces: of these at most. mine: log odds from which the only face there is
+    taken for theirs when it is just where theirs was at most at_once frames before; joined: from which one is where others are or were near, as track.identity joins two sightings."""
 
     face: float = 0.6
     near: float = 0.12
@@ -33,7 +34,9 @@ class HeadSettings:
     sure: float = 0.35
     described_every: int = 12
     most_faces: int = 6
-    known: float = EVEN
+    mine: float = 1.1
+    at_once: int = 2
+    joined: float = float(np.log(JOIN / (1 - JOIN)))
 
 
 HEADS = HeadSettings()
@@ -49,7 +52,9 @@ class HeadFollower(OutlineFollower):
         self._sight, self._finder, self._describer = sight, finder, describer
         self._silhouette = Silhouette()
         self._head: Follower | None = None
-        self._faces: list[np.ndarray] = []
+        self._known: list[Signature] = []
+        # Whether others came so near that their shape could be taken for this one's.
+        self._crossed = False
         self._steps = 0
         self._rgb = sight()
         row = self._face_at(self._rgb, place, 0.8)
@@ -62,18 +67,13 @@ class HeadFollower(OutlineFollower):
         """A head is more than its texture."""
         return False
 
-    @property
-    def faces(self) -> list[np.ndarray]:
-        """Descriptors of the face as it was seen, float32 (128,) each. In memory only."""
-        return self._faces
-
     def step(self, grey: np.ndarray, ignored: np.ndarray | None = None) -> Step | Why:
         before, last = self._rgb, self.place
         self._rgb = self._sight()
         self._steps += 1
         told = super().step(grey, ignored)
         if isinstance(told, Step) and told.known:
-            self._head = None
+            self._head, self._crossed = None, False
             if self._steps % HEADS.described_every == 0:
                 self._describe(self._rgb, told.place)
             return told
@@ -84,17 +84,24 @@ class HeadFollower(OutlineFollower):
     # Where the look fails
 
     def _by_face(self, grey: np.ndarray, ignored: np.ndarray | None) -> Step | None:
-        """A face where the head should be: it has turned, and looks otherwise from now on."""
-        row = self._face_at(self._rgb, self.place, min(HEADS.near_most, 0.3 + HEADS.near * self._unseen))
-        if row is None:
+        """A face where the head should be, of nobody else: it has turned, and looks otherwise from now on."""
+        found = self._near_faces(self.place, min(HEADS.near_most, 0.3 + HEADS.near * self._unseen))
+        alone = len(found) == 1 and not self._crossed and self._unseen <= HEADS.at_once
+        mine = [(row, odds) for row, odds in found if odds >= (HEADS.mine if alone and self._is_just_there(row) else HEADS.joined)]
+        if not mine or self._shown(self.place) < WHOLE:
+            self._crossed = self._crossed or bool(found)
             return None
-        place = self._placed(row)
+        row, _ = max(mine, key=lambda entry: entry[1])
+        place = self._from_head(row)
         self.look_anew(grey, place, ignored)
-        self._head = None
+        self._head, self._crossed = None, False
         return Step(place, 0.85, True)
 
     def _by_shape(self, before: np.ndarray, last: Place) -> Step | None:
-        """The head as the shape of a person, followed from where it was seen last."""
+        """The head as the shape of a person, followed from where it was seen last; not where somebody else's face is near, whose shape it would take."""
+        if self._crossed or self._shown(self.place) < WHOLE or self._near_faces(self.place, 1.2):
+            self._crossed, self._head = True, None
+            return None
         if self._head is None:
             head = np.array([last.cx, last.cy, last.width, last.height, last.angle])
             self._head = Follower(before, head, self._speed, size=self._size, silhouette=self._silhouette)
@@ -105,10 +112,25 @@ class HeadFollower(OutlineFollower):
             return None
         place = replace(self.place, cx=float(row[0]), cy=float(row[1]), width=float(row[2]), height=float(row[3]))
         self.place = place
-        if row[5] < HEADS.sure or not self._head._seen:
+        if row[5] < HEADS.sure:
             return Step(place, 0.0, False)
         self._unseen = 0
         return Step(place, min(0.75, float(row[5])), True)
+
+    def _is_just_there(self, row: np.ndarray) -> bool:
+        """True for a head that is where it was a moment ago, and as large."""
+        return np.hypot(row[0] - self.place.cx, row[1] - self.place.cy) < 0.3 * self.place.width and 0.8 < row[2] / self.place.width < 1.25
+
+    def _near_faces(self, place: Place, near: float) -> list[tuple[np.ndarray, float]]:
+        """Heads (5,) of the faces near where it should be, with the log odds that each is this person's."""
+        half = place.width * (0.5 + near)
+        found = self._finder.look(self._rgb, np.array([[place.cx - half, place.cy - half, place.cx + half, place.cy + half]]), HEADS.face)
+        heads = []
+        for box, row in zip(found.boxes, head_rows(found, place.angle)):
+            away, size = np.hypot(row[0] - place.cx, row[1] - place.cy) / place.width, row[2] / place.width
+            if away <= near and 0.5 <= size <= 2.0:
+                heads.append((row.astype(float), self._odds(self._rgb, box)))
+        return heads
 
     def _face_at(self, rgb: np.ndarray, place: Place, near: float) -> np.ndarray | None:
         """The head (5,) of the face that is nearest to where it should be, within so many widths; None where there is none."""
@@ -123,35 +145,44 @@ class HeadFollower(OutlineFollower):
         best = int(np.argmin(away))
         return rows[best].astype(float) if away[best] <= near else None
 
-    def _placed(self, row: np.ndarray) -> Place:
+    def _from_head(self, row: np.ndarray) -> Place:
         dx, dy, across, down = self._on_head
         return replace(self.place, cx=float(row[0] + dx * row[2]), cy=float(row[1] + dy * row[3]), width=float(across * row[2]), height=float(down * row[3]))
 
     # Who it is
 
     def _describe(self, rgb: np.ndarray, place: Place) -> None:
-        """Keep the face as it looks now, to know it again by."""
-        if len(self._faces) >= HEADS.most_faces:
+        """Keep how they look now, to know them again by."""
+        if len(self._known) >= HEADS.most_faces:
             return
         side = place.width * _FACE_SIDE / 2
-        chip = self._describer.chip(rgb, np.array([place.cx - side, place.cy - side + 0.1 * place.height, place.cx + side, place.cy + side + 0.1 * place.height]), place.angle)
-        if chip is not None and chip.worth > 0.3:
-            self._faces.append(self._describer.describe(chip))
+        box = np.array([place.cx - side, place.cy - side + 0.1 * place.height, place.cx + side, place.cy + side + 0.1 * place.height])
+        seen = self._signature(rgb, box, place.angle)
+        if seen.tells:
+            self._known.append(seen)
+
+    def _signature(self, rgb: np.ndarray, box: np.ndarray, angle: float = 0.0) -> Signature:
+        """How somebody looks whose face is in a box."""
+        chip, colours = self._describer.chip(rgb, box, angle), head_colours(rgb, box)
+        if chip is None:
+            return Signature(np.zeros((0, 128), np.float32), np.zeros(0, np.float32), colours)
+        return Signature(self._describer.describe(chip)[None], np.array([chip.worth], np.float32), colours)
+
+    def _odds(self, rgb: np.ndarray, box: np.ndarray) -> float:
+        """Log odds that a face is this person's."""
+        return log_odds(Signature.joined(self._known), self._signature(rgb, box), same_clip=True)
 
     def sought(self, rgb: np.ndarray) -> Place | None:
-        """Where in a frame somebody is who has the same face; None where nobody is, or nobody's face is known."""
-        if not self._faces:
+        """Where in a frame somebody is who is the same by face and clothes, as surely as a scan joins two sightings; None where nobody is."""
+        if not any(len(k) for k in self._known):
             return None
         found = self._finder.find(rgb, HEADS.face)
-        best, place = HEADS.known, None
-        for box, row in zip(found.boxes, head_rows(found)):
-            chip = self._describer.chip(rgb, box)
-            if chip is None or chip.worth < 0.2:
-                continue
-            away = float(np.min(np.linalg.norm(np.array(self._faces) - self._describer.describe(chip), axis=1)))
-            if away < best:
-                best, place = away, self._placed(row.astype(float))
-        return place
+        odds = [self._odds(rgb, box) for box in found.boxes]
+        best = int(np.argmax(odds)) if odds else -1
+        if best < 0 or odds[best] < HEADS.joined:
+            return None
+        self._crossed = False
+        return self._from_head(head_rows(found)[best].astype(float))
 
 
 def is_head(outline: Outline) -> bool:
