@@ -154,7 +154,8 @@ class OutlineFollower:
             return Why.PLAIN
         self._ignored = ignored
         guess = self._guess(grey)
-        found = self._checked(grey, guess)
+        # What was hidden comes back from behind something that may look like it.
+        found = self._checked(grey, guess, *(self.settings.again if self._unseen else (0.0, 0.0)))
         if found is None:
             # Where the points are lost, it may still be near.
             found = self._checked(grey, self._searched(grey, guess), *self.settings.again)

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from skiagraph.detect.finder import FaceFinder
-from skiagraph.follow.follower import WHOLE, OutlineFollower, Step, Why
+from skiagraph.follow.follower import AS_OF_LATE, WHOLE, OutlineFollower, Step, Why
 from skiagraph.shape.place import Place
 from skiagraph.shape.shape import Outline
 from skiagraph.track.appearance import head_colours
@@ -26,7 +26,8 @@ class HeadSettings:
     """face: score from which a face that the detector sees is one; the detector's own limit for a second look is lower, but here nobody checks it again. near: how far
     from where the head is expected a face may be, in its widths, for each frame since it was seen, and at most. sure: what a place is worth that the shape
     gave. described_every: frames between looks that are kept to know somebody again by; most_faces: of these at most. mine: log odds from which the only face there is
-    taken for theirs when it is just where theirs was at most at_once frames before; joined: from which one is where others are or were near, as track.identity joins two sightings."""
+    taken for theirs when it is just where theirs was at most at_once frames before; joined: from which one is where others are or were near, as track.identity joins two sightings; another:
+    under which a face is somebody else's, asked each asked_every frames where it looks only as it did of late."""
 
     face: float = 0.6
     near: float = 0.12
@@ -36,6 +37,8 @@ class HeadSettings:
     most_faces: int = 6
     mine: float = 1.1
     at_once: int = 2
+    another: float = -1.5
+    asked_every: int = 3
     joined: float = float(np.log(JOIN / (1 - JOIN)))
 
 
@@ -72,6 +75,11 @@ class HeadFollower(OutlineFollower):
         self._rgb = self._sight()
         self._steps += 1
         told = super().step(grey, ignored)
+        if isinstance(told, Step) and told.known and self._is_somebody_else(told):
+            # Whoever crosses is learned with what they hide.
+            self.place, self._crossed, self._head, self._unseen = last, True, None, max(1, self._unseen)
+            self._late = self._start
+            return Step(last, 0.0, False)
         if isinstance(told, Step) and told.known:
             self._head, self._crossed = None, False
             if self._steps % HEADS.described_every == 0:
@@ -80,6 +88,13 @@ class HeadFollower(OutlineFollower):
         if told in (Why.LEFT, Why.PLAIN, Why.CUT):
             return told
         return self._by_face(grey, ignored) or self._by_shape(before, last) or told
+
+    def _is_somebody_else(self, told: Step) -> bool:
+        """True where what looks only as it did of late has the face of another."""
+        if told.confidence > AS_OF_LATE or self._steps % HEADS.asked_every or not any(len(k) for k in self._known):
+            return False
+        found = self._near_faces(told.place, 0.5)
+        return bool(found) and max(odds for _, odds in found) < HEADS.another
 
     # Where the look fails
 
