@@ -1,6 +1,7 @@
 """Following anything, on drawn scenes with their truth, against trackers that OpenCV has, from the same start in the same run.
 
     python -m benchmarks.follow [SCENE...] [--frames 120]
+    python -m benchmarks.follow --heads
 
 MOSSE and median flow are not in OpenCV 5; of those it has without networks, CSRT, KCF and MIL run.
 """
@@ -16,9 +17,16 @@ import cv2
 import numpy as np
 
 from skiagraph.follow.follower import OutlineFollower, Why
-from skiagraph.footage.following import SEEK_EVERY
+from skiagraph.demo.ship import shipped
+from skiagraph.demo.truth import load_truth
+from skiagraph.footage.adding import add_clip
+from skiagraph.footage.following import SEEK_EVERY, follow_outline
+from skiagraph.media.index import open_clip
+from skiagraph.project import outlines
+from skiagraph.project.model import PersonSubject, Project
 from skiagraph.shape.place import Similarity
 from skiagraph.shape.shape import Outline, Shape
+from skiagraph.track.path import BRIDGED
 
 SIZE, CARD = (1920, 1080), (120, 90)
 # What is laid over the picture, or done to it, in frame n; picture is float32 (rows, columns, 3) and may be changed.
@@ -202,6 +210,30 @@ def _is_off(a: np.ndarray, b: np.ndarray) -> bool:
 OTHERS = {"CSRT": cv2.TrackerCSRT_create, "KCF": cv2.TrackerKCF_create, "MIL": cv2.TrackerMIL_create}
 
 
+def heads(clip: str) -> Iterator[tuple[str, str]]:
+    """For every actor of a demo clip: the name, and how a head drawn by hand at its best frame is followed through it, as text: frames in which it is covered of those in which
+    more than half of it shows, mean distance of the middles in widths of the head, frames that are said to be known and are not there or more than half a width off."""
+    film = shipped(f"{clip}.mp4")
+    truth, base = load_truth(shipped(f"{clip}.truth.json")), add_clip(Project(), *open_clip(film))
+    for actor in truth.actors:
+        every = {n: h for n, present in enumerate(truth.heads) for h in present if h.actor == actor}
+        seen = {n: h for n, h in every.items() if h.head_visible > 0.5}
+        if len(seen) < 15:
+            continue
+        start = max(seen, key=lambda n: seen[n].face_px * (abs(seen[n].yaw) < 15) * seen[n].head_visible)
+        head = seen[start]
+        outline = Outline.at(head.cx, head.cy, head.width, head.height, head.angle)
+        project, key = outlines.add_subject(base, "c1", start, outline, PersonSubject())
+        begin = time.perf_counter()
+        found = follow_outline(project, "c1", start, outline, subject=key)
+        passed = time.perf_counter() - begin
+        rows = {path.first + n: (row, path.origin[n] != BRIDGED) for path in (found.path, *found.again) for n, row in enumerate(path.rows())}
+        away = {n: np.hypot(row[0] - every[n].cx, row[1] - every[n].cy) / every[n].width for n, (row, _) in rows.items() if n in every}
+        there = [away[n] for n in seen if n in rows]
+        silent = sum(known and (n not in every or every[n].head_visible <= 0.05 or away[n] > 0.5) for n, (_, known) in rows.items())
+        yield f"{clip}, {actor}", f"{len(there)} of {len(seen)}, {np.mean(there):.2f}, {silent}, {len(rows) / passed:.0f}"
+
+
 def measured(scene: Scene, count: int, others: dict[str, Callable] = OTHERS) -> dict[str, Result]:
     frames = list(scene.frames(count))
     return {"ours": ours(frames, scene), **{name: theirs(make, frames, scene) for name, make in others.items()}}
@@ -211,7 +243,14 @@ def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("scenes", nargs="*", metavar="SCENE", help="part of a scene's name")
     parser.add_argument("--frames", type=int, default=120)
+    parser.add_argument("--heads", action="store_true", help="heads of the demo drawn by hand instead")
     options = parser.parse_args()
+    if options.heads:
+        print("| head | covered of shown, off in widths, silently wrong frames, frames/s |\n|---|---|")
+        for clip in ("quay", "hall"):
+            for name, told in heads(clip):
+                print(f"| {name} | {told} |", flush=True)
+        return
     print("| scene | " + " | ".join(f"{name}: overlap, silently off, until, frames/s" for name in ("ours", *OTHERS)) + " |\n|" + "---|" * (2 + len(OTHERS)))
     for scene in SCENES:
         if not options.scenes or any(part in scene.name for part in options.scenes):

@@ -18,7 +18,7 @@ from skiagraph.follow.follower import Hold, held_by
 from skiagraph.footage.following import Direction, Following
 from skiagraph.project import copying, edits, outlines
 from skiagraph.project.decisions import PersonSubject, ThingSubject
-from skiagraph.project.model import Change, HoldoutSubject, Outline, Project, Reach, Shape, Sighting
+from skiagraph.project.model import Change, HoldoutSubject, Outline, Project, Reach, Shape, Sighting, replace
 from skiagraph.project.outlines import keyframe_before, sighting_at
 from skiagraph.project.rows import outline_at
 from skiagraph.review.ends import at_edge
@@ -289,7 +289,7 @@ class HandWork(QObject):
         """Where the selected was seen last, in a frame in which it has no cover; and what to do, said in the picture."""
         subject, clip, frame = self._session.subject, self._session.clip, self._session.frame
         seen = None
-        if subject is not None and clip is not None and self.sighting() is None and not self._picture.is_drawing and self._is_missed(subject, clip, frame):
+        if subject is not None and clip is not None and self.sighting() is None and not self._picture.is_drawing and not _is_away(subject, clip.key, frame):
             seen = last_seen(self._document.project, subject, clip.key, frame)
         if seen is None:
             if self._ghost_said:
@@ -297,8 +297,12 @@ class HandWork(QObject):
                 self._picture.set_hint("")
             return None
         self._ghost_said = True
-        self._picture.set_hint(tr("{name} has no cover here. Drag the dotted outline to where it is seen again.", name=subject.name), theme.OCHRE)
-        return seen[1]
+        missed = self._is_missed(subject, clip, frame)
+        self._picture.set_hint(tr("{name} has no cover here. Drag the dotted outline to where it is seen again." if missed else "{name} left the picture. If it is back, drag the dotted outline there.",
+                                  name=subject.name), theme.OCHRE if missed else theme.PAPER)
+        # Where it can be got hold of, if it was lost at the edge.
+        place, (width, height) = seen[1].place, clip.picture_size
+        return seen[1].on(replace(place, cx=float(np.clip(place.cx, 0.08 * width, 0.92 * width)), cy=float(np.clip(place.cy, 0.08 * height, 0.92 * height))))
 
     def _is_missed(self, subject, clip, frame: int) -> bool:
         """True where somebody was lost inside the picture, and nobody said that they are away."""

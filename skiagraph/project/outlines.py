@@ -386,7 +386,7 @@ def declare_absent(project: Project, key: str, clip: str, frame: int) -> Project
 
 def place_again(project: Project, key: str, clip: str, frame: int, outline: Outline) -> Project:
     """The project with a subject placed where it is seen again, at a frame at which it has no cover: the nearest sighting before it, else after it, goes on to
-    there and a little further. What lies between goes over from the one to the other."""
+    there and a little further. What lies between goes over from the one to the other; where it had left the picture at its edge, nothing lies between."""
     subject = project.subject(key)
     if sighting_at(subject, clip, frame) is not None:
         return move_outline(project, key, clip, frame, outline, Reach.KEYFRAME)
@@ -397,7 +397,12 @@ def place_again(project: Project, key: str, clip: str, frame: int, outline: Outl
     # Only the frame in which it was seen is known.
     new = next(s for s in placed.subject(key).in_clip(clip) if s.covers(frame))
     placed = _with_sighting(placed, placed.subject(key), new, replace(new, first=frame) if before else replace(new, last=frame))
-    return join_sightings(placed, key, clip, max(s.last for s in before) if before else frame)
+    near = max(before, key=lambda s: s.last) if before else min((s for s in subject.in_clip(clip) if s.first > frame), key=lambda s: s.first)
+    edge = outline_at(project, near, near.last if before else near.first).box(-0.25)
+    clip_size = project.clip(clip).picture_size
+    if edge[0] <= 0 or edge[1] <= 0 or edge[2] >= clip_size[0] or edge[3] >= clip_size[1]:
+        return placed
+    return join_sightings(placed, key, clip, near.last if before else frame)
 
 
 def add_subject(project: Project, clip: str, frame: int, outline: Outline, of: SubjectKind = PersonSubject(), name: str = "") -> tuple[Project, str]:
