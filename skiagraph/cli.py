@@ -351,7 +351,7 @@ def run_follow(options, control) -> int:
 
 
 def _follow_into(options, target: Path, is_project: bool, control: JobControl) -> int:
-    from skiagraph.follow.follower import Motion
+    from skiagraph.follow.look import Motion
     from skiagraph.footage.adding import facts_of
     from skiagraph.footage.following import Direction, end_sentences, follow_outline
     from skiagraph.media.index import open_clip

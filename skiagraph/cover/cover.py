@@ -47,6 +47,14 @@ class Cover(Family):
         """What is seen in the region's box instead of its samples; same dtype, (y1 - y0, x1 - x0)."""
         raise NotImplementedError
 
+    def strength(self) -> float:
+        """How strongly it hides, for comparing two of a kind; more hides more."""
+        return 1.0
+
+    def stronger(self, factor: float) -> Cover:
+        """The same, so many times as strong."""
+        return self
+
     def state(self) -> str:
         """Its strength in a few words, for a line."""
         return self.word

@@ -47,7 +47,7 @@ class Actions:
             ("Hold out what is in front", "H", lambda: hand.draw("front")), None,
             ("Follow both ways", "T", lambda: hand.follow(Direction.BOTH)), ("Follow on", "Shift+T", lambda: hand.follow(Direction.ON)), ("Follow back", "Ctrl+T", lambda: hand.follow(Direction.BACK)),
             ("Not in the picture here", "W", hand.declare_absent), None,
-            ("Begin sighting here", "[", lambda: hand.trim("begin")), ("End sighting here", "]", lambda: hand.trim("end")), ("Split the sighting here", "Shift+Q", hand.split),
+            ("Begin sighting here", "[", lambda: hand.trim("begin")), ("End sighting here", "]", lambda: hand.trim("end")), ("Cover off, as far as changes reach", "Shift+W", hand.switch_off), ("Split the sighting here", "Shift+Q", hand.split),
             ("Join with the next sighting", "Ctrl+J", hand.join), ("Cover the whole clip with this sighting", "Shift+E", hand.extend), None,
             ("To the next keyframe: smooth, straight or held", "Y", hand.change_between), ("Repeat the last correction", "U", hand.repeat),
             *((f"Move {word} by 1 px", f"Alt+{key}", lambda x=x, y=y: hand.nudge(x, y)) for word, key, x, y in _WAYS),

@@ -23,11 +23,11 @@ from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.tool_strip import ToolStrip
 from skiagraph.desktop.transport import Transport
 from skiagraph.desktop.words import counted, percent, tr
-from skiagraph.project import edits, outlines
+from skiagraph.project import edits, levels, outlines
 from skiagraph.project.decisions import ThingSubject
-from skiagraph.project.model import Decision
+from skiagraph.project.model import Decision, Reach, replace
 from skiagraph.project.outlines import keyframe_before, sighting_at
-from skiagraph.project.rows import cover_outline, outline_at
+from skiagraph.project.rows import cover_outline, outline_at, style_at
 from skiagraph.review.good_frame import good_frame
 from skiagraph.review.register import Show, register_rows
 from skiagraph.review.lanes import attention, lanes, next_finding, next_keyframe, seen_summary
@@ -42,6 +42,7 @@ class CoverPage(QWidget):
 
     said = Signal(str)
     followWanted = Signal(object)
+    edgeWanted = Signal(str, str, int)
 
     def __init__(self, document: Document, session: Session, portraits: Portraits, parent: QWidget | None = None):
         super().__init__(parent)
@@ -147,6 +148,8 @@ class CoverPage(QWidget):
         panel.shapeChosen.connect(lambda kind: hand.edit_here("change shape", outlines.set_shape_kind, kind))
         panel.placeTyped.connect(hand.set_place)
         panel.holdoutChosen.connect(hand.set_holdout)
+        panel.edgeWanted.connect(lambda: hand.here() and self.edgeWanted.emit(*hand.here()))
+        panel.edgeDropped.connect(lambda: hand.edit_here("edge as drawn", outlines.with_edge, None, None))
         panel.frontWanted.connect(lambda: hand.draw("front"))
         panel.beginHere.connect(lambda: hand.trim("begin"))
         panel.endHere.connect(lambda: hand.trim("end"))
@@ -273,17 +276,30 @@ class CoverPage(QWidget):
     def _style_moved(self, style) -> None:
         subject = self.session.subject
         if subject:
-            self.hand.trial = edits.set_style(self.document.project, subject.key, style)
+            self.hand.trial = self._with_style(self.document.project, style)
             self._ask_picture()
             self._refresh_outlines()
 
     def _style_settled(self, style) -> None:
         self.hand.drop_trial()
         subject = self.session.subject
-        if subject and style != self.document.project.style_of(subject):
-            self.document.edit("change cover", edits.set_style, subject.key, style)
-        else:
+        if not subject or not self.document.edit("change cover", self._with_style, style):
             self._ask_picture()
+
+    def _with_style(self, project, style):
+        """A project with the selected covered so at this frame, and as far as the reach of the cover says."""
+        subject, sighting = self.session.subject, self.hand.sighting()
+        reach = self.inspector.cover_reach.value() if sighting else Reach.ALL
+        now = self._style_here(project)
+        return project if style == now and reach == Reach.ALL else levels.set_style_at(project, subject.key, self.session.clip.key, self.session.frame, style, reach)
+
+    def _style_here(self, project):
+        """How the selected is covered at this frame."""
+        subject, sighting, frame = self.session.subject, self.hand.sighting(), self.session.frame
+        style = project.style_of(subject)
+        if sighting is None or not sighting.levels:
+            return style
+        return replace(style_at(project, subject, sighting, frame), margin=max(0.0, style.margin + float(sighting.level_at(frame)[0])))
 
     def _style_for_all(self) -> None:
         subject = self.session.subject
@@ -437,7 +453,9 @@ class CoverPage(QWidget):
         text += tr(" · {n} by hand", n=len(marks)) if marks else ""
         between = keyframe_before(sighting, frame)
         text += " · " + tr(BETWEEN_WORD[between.to_next]) if between else ""
-        self.inspector.show_place(text, outline, frame in marks)
+        self.inspector.show_place(text, outline, frame in sighting.all_marks(), bool(sighting.cut))
+        if sighting.levels:
+            self.inspector.cover.show_style(self._style_here(project))
 
     def _refresh_outlines(self) -> None:
         clip = self.session.clip

@@ -16,7 +16,7 @@ from skiagraph.desktop.words import tr
 from skiagraph.errors import SkiagraphError
 from skiagraph.follow.follower import Hold, held_by
 from skiagraph.footage.following import Direction, Following
-from skiagraph.project import copying, edits, outlines
+from skiagraph.project import copying, edits, levels, outlines
 from skiagraph.project.decisions import PersonSubject, ThingSubject
 from skiagraph.project.model import Change, HoldoutSubject, Outline, Project, Reach, Shape, Sighting, replace
 from skiagraph.project.outlines import keyframe_before, sighting_at
@@ -316,6 +316,11 @@ class HandWork(QObject):
         self._fresh = ""
         self.edit_here("cover the whole clip", outlines.extend_sighting)
         self.refresh_offers()
+
+    def switch_off(self) -> None:
+        """No cover at this frame, and as far as changes reach."""
+        reach = self._session.reach
+        self.edit_here("cover off", levels.switch_off, Reach.FRAME if reach == Reach.KEYFRAME else reach)
 
     def split(self) -> None:
         self.edit_here("split sighting", outlines.split_sighting)

@@ -10,7 +10,8 @@ from skiagraph.desktop.controls import Choice, Fold, Pick, SliderField, column, 
 from skiagraph.desktop.cover_controls import CoverControls
 from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.words import counted, tr
-from skiagraph.follow.follower import FollowSettings, Motion
+from skiagraph.follow.follower import FollowSettings
+from skiagraph.follow.look import Motion
 from skiagraph.footage.following import Direction
 from skiagraph.project.model import Decision, HoldoutSubject, Outline, Reach, Subject, replace
 from skiagraph.shape.shape import Shape
@@ -39,6 +40,8 @@ class Inspector(QScrollArea):
     placeTyped = Signal(object)
     holdoutChosen = Signal(object)
     frontWanted = Signal()
+    edgeWanted = Signal()
+    edgeDropped = Signal()
     beginHere = Signal()
     endHere = Signal()
     portraitWanted = Signal()
@@ -96,6 +99,14 @@ class Inspector(QScrollArea):
         self.cover.moved.connect(self.styleMoved)
         self.cover.settled.connect(self.styleSettled)
         self.cover_part.content.addWidget(self.cover)
+        spread = line()
+        spread.addWidget(quiet("Changes apply to"))
+        self.cover_reach = Pick([(Reach.ALL, "Every frame", "The subject's cover, in every clip"), (Reach.FRAME, "This frame", "Margin, feather and strength at this frame, easing back on both sides"),
+                                 (Reach.KEYFRAME, "This keyframe", "A keyframe of margin, feather and strength, going over into its neighbours"),
+                                 (Reach.ONWARD, "From here on", "From this frame until a later keyframe says otherwise"), (Reach.SIGHTING, "This sighting", "The whole stretch; keyframes keep what they said")],
+                                "Changes of the cover apply to")
+        spread.addWidget(self.cover_reach, 1)
+        self.cover_part.content.addLayout(spread)
         self._own = QWidget()
         row = line(parent=self._own)
         self.for_all = push_button("Use for everyone", "link", "Make this the cover of the whole project")
@@ -199,6 +210,16 @@ class Inspector(QScrollArea):
         self.before = push_button("", "", "Whose covers it is in front of")
         self.before.clicked.connect(self._before_menu)
         content.addWidget(self.before)
+        edges = line(spacing=GRID)
+        self.exact = push_button("Find its exact edge", "", "Find what is really in front inside the loose outline, in every frame of this sighting")
+        self.loose = push_button("As drawn", "", "Take the outline itself for the edge again")
+        self.exact.clicked.connect(self.edgeWanted)
+        self.loose.clicked.connect(self.edgeDropped)
+        edges.addWidget(self.exact, 2)
+        edges.addWidget(self.loose, 1)
+        self._edges = QWidget()
+        self._edges.setLayout(edges)
+        content.addWidget(self._edges)
         self.soft = SliderField(tr("Feather"), 0, 50, 1, HoldoutSubject().feather * 100, " %", 0, tr("Soft edge of what is in front; it goes inwards, so that nothing more is laid open."))
         self.soft.settled.connect(lambda v: self.holdoutChosen.emit(replace(self._subject.of, feather=v / 100)))
         content.addWidget(self.soft)
@@ -235,6 +256,8 @@ class Inspector(QScrollArea):
         self.front.setVisible(hides)
         self.before.setVisible(not hides)
         self.soft.setVisible(not hides)
+        self._edges.setVisible(not hides)
+        self.front_part.set_open(self.front_part.is_open or not hides)
         if hides:
             self._front_names.setText(", ".join(name for _, name in fronts))
             self.front_part.set_state(counted(len(fronts), "1 thing", "{n} things") if fronts else tr("nothing"))
@@ -246,8 +269,11 @@ class Inspector(QScrollArea):
             if not self.soft.slider.isSliderDown():
                 self.soft.set_value(subject.of.feather * 100)
 
-    def show_place(self, text: str, outline: Outline | None, keyframe: bool) -> None:
-        """What holds at the present frame: how the outline was obtained, the outline, None where there is none, and which buttons make sense."""
+    def show_place(self, text: str, outline: Outline | None, keyframe: bool, exact: bool = False) -> None:
+        """What holds at the present frame: how the outline was obtained, the outline, None where there is none, whether its exact edge is known, and which
+        buttons make sense."""
+        self.exact.setEnabled(outline is not None)
+        self.loose.setEnabled(exact)
         self._outline, seen = outline, outline is not None
         self._where.setText(text)
         self.outline_part.set_state(text)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import QColor, QFont, QImage, QPainter, QPainterPath, QPen, QPolygonF
 
 from skiagraph.desktop import theme
 from skiagraph.review.lanes import Attention, Lane, LaneState
@@ -109,6 +109,30 @@ def _notch(painter: QPainter, x: float, top: float) -> None:
     painter.setPen(QPen(QColor(theme.INK), 1))
     painter.setBrush(QColor(theme.PAPER))
     painter.drawPath(path)
+
+
+def paint_face(painter: QPainter, image: QImage | None, box: QRectF) -> None:
+    """A portrait with round corners; a plain field where there is none yet."""
+    path = QPainterPath()
+    path.addRoundedRect(box, 4, 4)
+    if image is None:
+        painter.fillPath(path, QColor(theme.ASH))
+        return
+    painter.save()
+    painter.setClipPath(path)
+    painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+    painter.drawImage(box, image)
+    painter.restore()
+
+
+def paint_badge(painter: QPainter, lane: Lane, box: QRectF) -> None:
+    """How many findings are open, and in red whether somebody may be seen."""
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(QColor(theme.MADDER if any(s.state == LaneState.EXPOSED for s in lane.stretches) else theme.OCHRE))
+    painter.drawRoundedRect(box, 8.5, 8.5)
+    painter.setPen(QColor(theme.INK))
+    painter.setFont(theme.font(11, QFont.Weight.Bold))
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, str(lane.findings))
 
 
 def paint_attention(painter: QPainter, worst: np.ndarray, scale: TimeScale, top: float, height: float, right: float) -> None:

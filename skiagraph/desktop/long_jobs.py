@@ -18,7 +18,7 @@ from skiagraph.desktop.words import counted, tr
 from skiagraph.errors import SkiagraphError
 from skiagraph.footage import relink
 from skiagraph.footage.adding import facts_of
-from skiagraph.footage.following import Following, end_sentences, follow_between
+from skiagraph.footage.following import Following, end_sentences, find_edges, follow_between
 from skiagraph.footage.scanning import ScanNews, scan_clips
 from skiagraph.footage.source import is_same_file
 from skiagraph.handover.delivery import Planned, deliver
@@ -236,6 +236,23 @@ class LongJobs(QObject):
         runner.finished.connect(lambda found: take(found.path, end_sentences(project, wanted.clip, name, found), found.again))
         runner.cancelled.connect(lambda: take(far[0] if far else None, [tr("Following was stopped; what was followed stays.") if far else ""]))
         self._begin(runner, "Following", self._scanning, lambda p: tr("Following {name}", name=name))
+
+    def find_edge(self, subject: str, clip: str, frame: int) -> None:
+        """Find the exact edge of what is in front, in all frames of its sighting."""
+        document = self._document
+        if self.running is not None or document.read_only:
+            self._notice.say(BUSY if self.running is not None else document.only_looked_at)
+            return
+        self._notice.say("")
+        project, token = document.settled, document.token
+
+        def take(found) -> None:
+            if self._is_present(token) and any(s.key == subject for s in document.project.subjects):
+                document.edit("exact edge", outlines.with_edge, subject, clip, frame, *found)
+
+        runner = JobRunner(lambda control: run_apart(find_edges, project, subject, clip, frame, control=control, told=runner.tell), self)
+        runner.finished.connect(take)
+        self._begin(runner, "Finding the edge", self._scanning, lambda p: tr(p.step))
 
     # Exporting
 

@@ -13,6 +13,8 @@ from skiagraph.desktop import theme
 from skiagraph.shape.shape import Outline
 
 HANDLE, TURN_AWAY, SIDE_LEAST = 4.5, 22.0, 36.0
+# Dots of a way are no nearer to each other than this, px on the screen.
+DOTS_APART = 6.0
 # Of points of an outline the ones that are chosen are this much larger.
 CHOSEN = 2.0
 
@@ -113,8 +115,12 @@ class OutlinePainter:
         """Dots from frame to frame, and the keyframes on it."""
         painter = self._painter
         painter.setPen(Qt.PenStyle.NoPen)
+        last = None
         for frame, x, y in way.steps:
             place = self._to_screen(QPointF(x, y))
+            if last is not None and math.hypot(place.x() - last.x(), place.y() - last.y()) < DOTS_APART:
+                continue
+            last = place
             painter.setBrush(QColor(0, 0, 0, 120))
             painter.drawEllipse(place, 2.2, 2.2)
             painter.setBrush(QColor(233, 227, 217, 230 if frame == way.now else 150))

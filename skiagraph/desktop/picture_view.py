@@ -13,6 +13,7 @@ from skiagraph.desktop import theme
 from skiagraph.desktop.outline_painter import OutlinePainter, Seen, Way, edge_path, handle_places
 from skiagraph.desktop.session import Outlines, View
 from skiagraph.desktop.words import tr
+from skiagraph.desktop.zoomed import Zoomed
 from skiagraph.shape.pointed import LEAST_POINTS, simplified, with_point_added, with_point_moved, with_points_turned, nearest_line
 from skiagraph.shape.shape import CORNERS, LEAST_PX, Outline, Shape
 from skiagraph.shape.written import outline_through
@@ -24,13 +25,12 @@ FREELY = 14.0
 ON_EDGE = 7.0
 
 
-class PictureView(QWidget):
+class PictureView(Zoomed):
     """Emits what the person did, in px of the clip; draws what it is given.
 
     outlineDragged: while an outline is moved; outlineMoved: where it was left; subjectClicked: key, or "" beside all;
     drawing: while an outline is drawn; drawn: an outline drawn around somebody or something; wayMoved: (frame, x, y) of a keyframe pulled to another place;
-    ghostDragged, ghostDropped: the ghost of an outline put where it is seen again; offerPressed: the name of what was offered; viewResized: the largest
-    picture worth making.
+    ghostDragged, ghostDropped: the ghost of an outline put where it is seen again; offerPressed: the name of what was offered.
     """
 
     outlineDragged = Signal(object)
@@ -41,8 +41,6 @@ class PictureView(QWidget):
     wayMoved = Signal(int, float, float)
     ghostDropped = Signal(object)
     offerPressed = Signal(str)
-    viewResized = Signal(int, int)
-    zoomChanged = Signal(float)
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
@@ -52,9 +50,6 @@ class PictureView(QWidget):
         self.setAccessibleName(tr("Picture"))
         self._image: QImage | None = None
         self._other: QImage | None = None
-        self._clip_size = (16, 9)
-        self._zoom: float | None = None
-        self._pan = QPointF(0, 0)
         self._outlines: list[Seen] = []
         self._selected = ""
         self._way, self._ghost = Way(), None
@@ -75,11 +70,6 @@ class PictureView(QWidget):
         self._message = ""
 
     # What is shown
-
-    def set_clip_size(self, width: int, height: int) -> None:
-        if (width, height) != self._clip_size:
-            self._clip_size = width, height
-            self.fit()
 
     def set_picture(self, image: QImage | None, other: QImage | None = None) -> None:
         self._image, self._other = image, other
@@ -156,58 +146,6 @@ class PictureView(QWidget):
         if offers != self._offers:
             self._offers = offers
             self.update()
-
-    # Zoom and pan
-
-    @property
-    def scale(self) -> float:
-        """Screen px for one px of the clip."""
-        width, height = self._clip_size
-        return self._zoom or min(self.width() / width, self.height() / height)
-
-    def fit(self) -> None:
-        self._zoom, self._pan = None, QPointF(0, 0)
-        self._zoomed()
-
-    def zoom_at(self, point: QPointF, factor: float) -> None:
-        """Zoom so that the px under the pointer stays under it."""
-        before = self.to_clip(point)
-        width, height = self._clip_size
-        least = min(self.width() / width, self.height() / height)
-        scale = max(least * 0.5, min(16.0, self.scale * factor))
-        self._zoom = None if abs(scale - least) < 0.02 * least else scale
-        if self._zoom is None:
-            self._pan = QPointF(0, 0)
-        else:
-            moved = self.to_screen(before)
-            self._pan += point - moved
-        self._zoomed()
-
-    def _zoomed(self) -> None:
-        self.zoomChanged.emit(self.scale)
-        self._tell_size()
-        self.update()
-
-    def _tell_size(self) -> None:
-        ratio = self.devicePixelRatioF()
-        width, height = self._clip_size
-        self.viewResized.emit(math.ceil(width * self.scale * ratio), math.ceil(height * self.scale * ratio))
-
-    def target(self) -> QRectF:
-        """Where the whole picture lies on the widget."""
-        width, height = self._clip_size[0] * self.scale, self._clip_size[1] * self.scale
-        return QRectF((self.width() - width) / 2 + self._pan.x(), (self.height() - height) / 2 + self._pan.y(), width, height)
-
-    def to_screen(self, point: QPointF) -> QPointF:
-        area = self.target()
-        return QPointF(area.x() + point.x() * self.scale, area.y() + point.y() * self.scale)
-
-    def to_clip(self, point: QPointF) -> QPointF:
-        area = self.target()
-        return QPointF((point.x() - area.x()) / self.scale, (point.y() - area.y()) / self.scale)
-
-    def resizeEvent(self, event) -> None:
-        self._zoomed()
 
     # Painting
 
@@ -562,9 +500,6 @@ class PictureView(QWidget):
     def leaveEvent(self, event) -> None:
         self._hover = ""
         self.update()
-
-    def wheelEvent(self, event) -> None:
-        self.zoom_at(event.position(), 1.0015 ** event.angleDelta().y())
 
 
 def _near(a: QPointF, b: QPointF, reach: float = REACH) -> bool:

@@ -7,12 +7,12 @@ from dataclasses import replace
 
 import numpy as np
 from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QFont, QImage, QPainter, QPainterPath, QPen, QPixmap
+from PySide6.QtGui import QColor, QFont, QImage, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QAbstractScrollArea, QLineEdit, QMenu, QPushButton
 
 from skiagraph.desktop import theme
 from skiagraph.desktop.controls import push_button
-from skiagraph.desktop.lane_painter import TimeScale, paint_attention, paint_lane, paint_marked, paint_markers, paint_marks, paint_playhead, paint_ruler
+from skiagraph.desktop.lane_painter import TimeScale, paint_attention, paint_badge, paint_face, paint_lane, paint_marked, paint_markers, paint_marks, paint_playhead, paint_ruler
 from skiagraph.desktop.words import tr
 from skiagraph.project.model import Clip, Decision, Subject
 from skiagraph.review.lanes import Lane, LaneState, Stretch
@@ -242,7 +242,7 @@ class RegisterView(QAbstractScrollArea):
             painter.fillRect(QRect(0, top, width, ROW), QColor("#272422"))
         painter.setPen(QPen(QColor(theme.RAISED), 1))
         painter.drawLine(0, top + ROW - 1, width, top + ROW - 1)
-        self._paint_face(painter, subject, top)
+        paint_face(painter, self._faces(subject), QRectF(FACE, top + 3, 27, 27))
         painter.setFont(theme.font(13))
         painter.setPen(QColor(theme.QUIET if subject.doubtful or subject.dismissed else theme.PAPER))
         name = painter.fontMetrics().elidedText(subject.name, Qt.TextElideMode.ElideRight, DECISION - NAME - 8)
@@ -254,7 +254,7 @@ class RegisterView(QAbstractScrollArea):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRoundedRect(QRectF(2, top + 1, width - 4, ROW - 3), 4, 4)
         if lane and lane.findings:
-            self._paint_badge(painter, lane, top)
+            paint_badge(painter, lane, QRectF(BADGE, top + 8, 24, 17))
         if lane:
             painter.save()
             painter.setClipRect(QRectF(LANES - 1, top, right - LANES + 2, ROW))
@@ -263,20 +263,6 @@ class RegisterView(QAbstractScrollArea):
             if marked is not None and marked[0] == subject.key:
                 paint_marked(painter, scale.x(marked[1]), scale.x(marked[2] + 1), top + ROW / 2)
             painter.restore()
-
-    def _paint_face(self, painter, subject, top) -> None:
-        box = QRectF(FACE, top + 3, 27, 27)
-        path = QPainterPath()
-        path.addRoundedRect(box, 4, 4)
-        image = self._faces(subject)
-        if image is None:
-            painter.fillPath(path, QColor(theme.ASH))
-            return
-        painter.save()
-        painter.setClipPath(path)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.drawImage(box, image)
-        painter.restore()
 
     def _paint_decision(self, painter, row, subject, top) -> None:
         box = QRectF(DECISION - 6, top + 6, BADGE - DECISION - 4, ROW - 13)
@@ -287,16 +273,6 @@ class RegisterView(QAbstractScrollArea):
         words = {Decision.SHOW: "Off"}.get(subject.decision, "In front") if not subject.of.hides else DECISION_WORD[subject.decision]
         painter.setPen(QColor(theme.QUIET if subject.dismissed or not subject.of.hides and subject.decision == Decision.SHOW else DECISION_COLOUR[subject.decision]))
         painter.drawText(box.adjusted(6, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, tr("Dismissed" if subject.dismissed else words))
-
-    def _paint_badge(self, painter, lane, top) -> None:
-        exposed = any(s.state == 2 for s in lane.stretches)
-        box = QRectF(BADGE, top + 8, 24, 17)
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(theme.MADDER if exposed else theme.OCHRE))
-        painter.drawRoundedRect(box, 8.5, 8.5)
-        painter.setPen(QColor(theme.INK))
-        painter.setFont(theme.font(11, QFont.Weight.Bold))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, str(lane.findings))
 
     def _dragged(self, lane: Lane) -> Lane:
         """The lane as it will be when the drag under way ends."""

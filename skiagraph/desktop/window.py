@@ -140,6 +140,7 @@ class MainWindow(QMainWindow):
         document.refused.connect(self.notice.say)
         self.cover.said.connect(self.notice.say)
         self.cover.followWanted.connect(self._follow)
+        self.cover.edgeWanted.connect(self._find_edge)
         self.portraits.made.connect(lambda: self.footage.refresh_thumbnails(self.portraits.thumbnail))
         self.footage.addPressed.connect(self.add_dialog)
         self.footage.demoPressed.connect(self.open_demo)
@@ -407,6 +408,10 @@ class MainWindow(QMainWindow):
 
     def _follow(self, wanted) -> None:
         self.jobs.follow(wanted, self.cover.hand.show_followed)
+        self.strip.setVisible(self.jobs.running is not None)
+
+    def _find_edge(self, subject: str, clip: str, frame: int) -> None:
+        self.jobs.find_edge(subject, clip, frame)
         self.strip.setVisible(self.jobs.running is not None)
 
     def _look_at(self, finding) -> None:

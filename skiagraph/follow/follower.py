@@ -8,34 +8,16 @@ fails with a look of late, small errors do not add up. It stops when it does not
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
 import cv2
 import numpy as np
 
+from skiagraph.follow.look import BEYOND, PLAIN, Look, Motion, pixels_of, tilted_pixels
 from skiagraph.shape.place import Perspective, Place, place_of, place_of_matrix
 from skiagraph.shape.shape import Outline, Shape, nearest_turn
-from skiagraph.track.camera import is_cut, thumbnail
-from skiagraph.track.path import BRIDGED, FOLLOWED, PLACED, Path
 from skiagraph.values import replace
-
-
-class Motion(StrEnum):
-    """What may change from frame to frame."""
-
-    POSITION = "position"
-    SIZE = "size"
-    TURNING = "turning"
-    PERSPECTIVE = "perspective"
-    AUTO = "auto"
-
-    @staticmethod
-    def for_shape(shape: Shape) -> Motion:
-        """What may change by itself. What is drawn with corners is mostly flat, a plate, a screen, a paper, and is followed in perspective where that explains
-        what is seen clearly better; heads and the like are not."""
-        return Motion.AUTO if shape.kind in ("box", "polygon") else Motion.TURNING
 
 
 class Why(StrEnum):
@@ -82,14 +64,10 @@ class Step:
     known: bool
 
 
-# Of looks: part of the surroundings in them, since edges tell most; points followed; cells a side for what agrees.
-BEYOND, POINTS, CELLS = 1.12, 60, 4
-# A patch whose weaker direction of structure has a deviation under this (grey levels) is plain: nothing tells where along it one is.
-PLAIN = 1.6
+# Points followed from frame to frame.
+POINTS = 60
 # Gauss-Newton steps at most, and px under which they end.
 STEPS, TILT_STEPS, ENOUGH = 14, 8, 0.02
-# Pixels of which the eight numbers of a plane are made, at least.
-TILT_PIXELS = 1500
 # In whole frames it is looked for at this size, px of its longer side.
 SEEK_PX, SEEK_SIZES = 28, (1.0, 0.88, 1.14)
 # By itself, perspective is tried in each so many frames, where the look correlates by less than this and so much of it is seen, and taken where it leaves less than
@@ -132,7 +110,7 @@ class OutlineFollower:
         longer = max(place.width, place.height) * BEYOND
         # Small things are looked at enlarged, so that a step of a hundredth of their size is seen.
         self._scale = min(2.0, settings.patch / longer)
-        self._start = _Look.of(self._patch(grey, place), *self._masks(grey.shape, place, ignored))
+        self._start = Look.of(self._patch(grey, place), *self._masks(grey.shape, place, ignored))
         self._late = self._start
         self._before: np.ndarray = grey
         # Where a person placed it, and how much larger it was when it was seen surely.
@@ -198,7 +176,7 @@ class OutlineFollower:
         """Somebody said that it is here, and looks so: from now on that is its look of late. Of the start's nothing is forgotten."""
         self.place, self._unseen, self._before, self._ignored = place, 0, grey, ignored
         self._speed = np.zeros(2)
-        self._late = _Look.of(self._patch(grey, place), *self._masks(grey.shape, place, ignored))
+        self._late = Look.of(self._patch(grey, place), *self._masks(grey.shape, place, ignored))
 
     def found_again(self, grey: np.ndarray) -> Place | None:
         """Where in a whole frame it is seen again, None where it is not, or where two places are as much alike."""
@@ -285,10 +263,10 @@ class OutlineFollower:
                 place = replace(guess, cx=float(window[0] + (x + grown[0] / 2) / self._scale), cy=float(window[1] + (y + grown[1] / 2) / self._scale))
         return place
 
-    def _look_width(self, look: _Look) -> float:
+    def _look_width(self, look: Look) -> float:
         return look.picture.shape[1] / self._scale / BEYOND
 
-    def _look_height(self, look: _Look) -> float:
+    def _look_height(self, look: Look) -> float:
         return look.picture.shape[0] / self._scale / BEYOND
 
     # Checking
@@ -316,10 +294,10 @@ class OutlineFollower:
         place, score, agreeing = best
         # As long as it looks as it did, nothing is learned: what slides in front a little in each frame would be learned with it. What turns changes all over.
         if settings.sure <= score < settings.learn and agreeing >= settings.all_over and self._shown(place) > WHOLE:
-            self._late = _Look.of(self._patch(grey, place), *self._masks(grey.shape, place, self._ignored))
+            self._late = Look.of(self._patch(grey, place), *self._masks(grey.shape, place, self._ignored))
         return place, (1.0 if by_start else AS_OF_LATE) * float(np.clip(0.25 + 0.75 * (score - settings.lost) / (1 - settings.lost), 0.0, 1.0) * min(1.0, 0.4 + agreeing))
 
-    def _laid(self, grey: np.ndarray, guess: Place, look: _Look) -> tuple[Place, float, float]:
+    def _laid(self, grey: np.ndarray, guess: Place, look: Look) -> tuple[Place, float, float]:
         """A look laid on the picture from a guess: the place, the correlation there, and the share of cells that agree."""
         if look is not self._start:
             # What looks otherwise than at the start is not told from what leans otherwise.
@@ -348,7 +326,7 @@ class OutlineFollower:
         self._tilts = True
         return tilted, better, share
 
-    def _tilted(self, grey: np.ndarray, place: Place, look: _Look) -> Place:
+    def _tilted(self, grey: np.ndarray, place: Place, look: Look) -> Place:
         """A place in perspective made exact by the look."""
         before = place
         for _ in range(TILT_STEPS):
@@ -363,7 +341,7 @@ class OutlineFollower:
                 break
         return place
 
-    def _laid_flat(self, grey: np.ndarray, guess: Place, look: _Look) -> tuple[Place, float, float]:
+    def _laid_flat(self, grey: np.ndarray, guess: Place, look: Look) -> tuple[Place, float, float]:
         """As _laid, by moving, sizing and turning alone."""
         place = guess
         for _ in range(STEPS):
@@ -386,7 +364,7 @@ class OutlineFollower:
         score, agreeing = look.alike(self._patch(grey, place, look), self._inside(place, look))
         return place, score, agreeing
 
-    def _inside(self, place: Place, look: _Look) -> np.ndarray | None:
+    def _inside(self, place: Place, look: Look) -> np.ndarray | None:
         """Which pixels of a look lie in the picture and not behind what is in front, bool (rows, columns); None where all do."""
         if self._ignored is None and self._shown(place, BEYOND) >= 1.0:
             return None
@@ -428,12 +406,12 @@ class OutlineFollower:
         """Columns and rows of a look of something of this size."""
         return max(12, round(place.width * BEYOND * self._scale)), max(12, round(place.height * BEYOND * self._scale))
 
-    def _patch(self, grey: np.ndarray, place: Place, look: _Look | None = None) -> np.ndarray:
+    def _patch(self, grey: np.ndarray, place: Place, look: Look | None = None) -> np.ndarray:
         """The picture in the outline and a little around it, upright and at the size of looks, float32."""
         columns, rows = self._patch_size(place) if look is None else look.picture.shape[::-1]
         if isinstance(place, Perspective):
             return self._patch_tilted(grey, place, columns, rows)
-        turn, corner = _pixels_of(place, columns, rows)
+        turn, corner = pixels_of(place, columns, rows)
         shrink = int(np.hypot(*turn).min())
         if shrink >= 2:
             # Far smaller than it is: means first, so that no detail flickers through.
@@ -449,7 +427,7 @@ class OutlineFollower:
 
     def _patch_tilted(self, grey: np.ndarray, place: Perspective, columns: int, rows: int) -> np.ndarray:
         """As _patch, of a plane in perspective."""
-        to_frame = _tilted_pixels(place, columns, rows)
+        to_frame = tilted_pixels(place, columns, rows)
         shrink = int(np.hypot(*(place.linear() @ np.diag([2 * BEYOND / columns, 2 * BEYOND / rows]))).min())
         if shrink >= 2:
             x0, y0, x1, y1 = (int(v) for v in np.clip(np.array(Outline(place, Shape.kinds["box"]()).box(BEYOND - 1 + 0.1)) + [-shrink, -shrink, shrink, shrink], 0, [*self._size, *self._size]))
@@ -474,7 +452,7 @@ class OutlineFollower:
         there = np.zeros(size, np.uint8) + 255
         if ignored is not None:
             there[ignored] = 0
-        shown = cv2.warpPerspective(there, _tilted_pixels(place, columns, rows), (columns, rows), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
+        shown = cv2.warpPerspective(there, tilted_pixels(place, columns, rows), (columns, rows), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
         return (away <= BEYOND - 1) & (shown > 127), (away <= 0.02) & (shown > 127)
 
     def _window(self, *places: Place) -> np.ndarray:
@@ -505,20 +483,6 @@ class OutlineFollower:
         return max(0.0, across) * max(0.0, down) / max((x1 - x0) * (y1 - y0), 1e-6)
 
 
-def _pixels_of(place: Place, columns: int, rows: int) -> tuple[np.ndarray, np.ndarray]:
-    """Where the pixels of a look lie in the frame: px for a column and a row, (2, 2), and where the first one is, (2,)."""
-    lean, across, down = np.radians(place.angle), place.width * BEYOND / columns, place.height * BEYOND / rows
-    cos, sin = np.cos(lean), np.sin(lean)
-    turn = np.array([[across * cos, -down * sin], [across * sin, down * cos]])
-    return turn, np.array([place.cx, place.cy]) - 0.5 - turn @ ((np.array([columns, rows]) - 1) / 2)
-
-
-def _tilted_pixels(place: Place, columns: int, rows: int) -> np.ndarray:
-    """From the pixels of a look to those of the frame, (3, 3)."""
-    unit = np.array([[2 * BEYOND / columns, 0, (1 / columns - 1) * BEYOND], [0, 2 * BEYOND / rows, (1 / rows - 1) * BEYOND], [0, 0, 1]])
-    return np.array([[1, 0, -0.5], [0, 1, -0.5], [0, 0, 1]]) @ place.matrix() @ unit
-
-
 def _moved(place: Place, x: float, y: float) -> Place:
     return replace(place, cx=float(np.clip(place.cx + x, -1e5, 1e5)), cy=float(np.clip(place.cy + y, -1e5, 1e5)))
 
@@ -544,223 +508,3 @@ class Hold:
 def held_by(grey: np.ndarray, outline: Outline) -> Hold:
     """How much there is to hold on to in an outline on a picture, uint8 (rows, columns)."""
     return OutlineFollower(grey, outline.place, outline.shape).hold
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class _Look:
-    """How something looked: picture (rows, columns) float32, mask of what counts in laying it on a picture and core of what is compared, and what a Gauss-Newton step needs of it: how the picture changes with place (px of
-    the look), size (share) and turning (radians), (n, 4). structure: deviation in grey levels along the weaker direction."""
-
-    picture: np.ndarray
-    mask: np.ndarray
-    core: np.ndarray
-    slopes: np.ndarray
-    structure: float
-
-    @staticmethod
-    def of(patch: np.ndarray, mask: np.ndarray, core: np.ndarray) -> _Look:
-        smooth = cv2.GaussianBlur(patch, (0, 0), 0.8)
-        across, down = cv2.Sobel(smooth, cv2.CV_32F, 1, 0) / 8, cv2.Sobel(smooth, cv2.CV_32F, 0, 1) / 8
-        rows, columns = patch.shape
-        y, x = np.mgrid[:rows, :columns].astype(np.float32)
-        x, y = x - (columns - 1) / 2, y - (rows - 1) / 2
-        slopes = np.stack([across, down, across * x + down * y, down * x - across * y], axis=2)[mask]
-        tensor = slopes[:, :2].T @ slopes[:, :2] / max(1, len(slopes))
-        return _Look(smooth, mask, core, slopes, float(np.sqrt(max(0.0, np.linalg.eigvalsh(tensor)[0])) if len(slopes) >= 30 else 0.0))
-
-    def tilt_step(self, now: np.ndarray, inside: np.ndarray | None) -> np.ndarray | None:
-        """By which homography of the unit frame, (3, 3), a picture has to be changed to come nearer (Baker and Matthews, as above, with eight numbers)."""
-        counted = np.ones(int(self.mask.sum()), bool) if inside is None else inside[self.mask]
-        if counted.sum() < 60:
-            return None
-        rows, columns = self.picture.shape
-        y, x = np.mgrid[:rows, :columns].astype(np.float32)
-        x, y = (((x + 0.5) / columns * 2 - 1) * BEYOND)[self.mask], (((y + 0.5) / rows * 2 - 1) * BEYOND)[self.mask]
-        across, down = self.slopes[:, 0] * columns / 2 / BEYOND, self.slopes[:, 1] * rows / 2 / BEYOND
-        slopes = np.stack([across * x, across * y, across, down * x, down * y, down, -(across * x + down * y) * x, -(across * x + down * y) * y], axis=1)
-        mine, theirs = self.picture[self.mask], cv2.GaussianBlur(now, (0, 0), 0.8)[self.mask]
-        if inside is not None:
-            slopes, mine, theirs = slopes[counted], mine[counted], theirs[counted]
-        # Eight numbers need no more pixels than these.
-        thin = max(1, len(mine) // TILT_PIXELS)
-        slopes, mine, theirs = slopes[::thin], mine[::thin], theirs[::thin]
-        error, weight = self._error(mine, theirs)
-        if error is None:
-            return None
-        weighted = slopes * weight[:, None]
-        normal = weighted.T @ slopes
-        # What hardly changes the picture is hardly changed: tilts most of all.
-        normal[np.diag_indices(8)] += normal[np.diag_indices(8)] * 1e-3 + np.trace(normal) / 8 * np.array([1e-5] * 6 + [1e-3] * 2)
-        try:
-            found = -np.linalg.solve(normal, weighted.T @ error)
-        except np.linalg.LinAlgError:
-            return None
-        found = np.clip(found, -0.12, 0.12)
-        return np.array([[1 + found[0], found[1], found[2]], [found[3], 1 + found[4], found[5]], [found[6], found[7], 1.0]])
-
-    @staticmethod
-    def _error(mine: np.ndarray, theirs: np.ndarray) -> tuple[np.ndarray, np.ndarray] | tuple[None, None]:
-        """Light of now brought to that of then: the difference, and how much each pixel counts (Huber)."""
-        deviation = theirs.std()
-        if deviation < 1e-3:
-            return None, None
-        error = (theirs - theirs.mean()) * (mine.std() / deviation) - (mine - mine.mean())
-        spread = 1.4826 * np.median(np.abs(error)) + 1e-3
-        return error, np.minimum(1.0, 1.5 * spread / np.maximum(np.abs(error), 1e-6))
-
-    def step(self, now: np.ndarray, motion: Motion, inside: np.ndarray | None) -> np.ndarray | None:
-        """By how much a picture has to be moved (px of the look along its own axes), sized (share) and turned (radians) to come nearer. inside: what of
-        it is to count, None for all."""
-        mine, theirs, all_slopes = self.picture[self.mask], cv2.GaussianBlur(now, (0, 0), 0.8)[self.mask], self.slopes
-        if inside is not None:
-            counted = inside[self.mask]
-            if counted.sum() < 30:
-                return None
-            mine, theirs, all_slopes = mine[counted], theirs[counted], all_slopes[counted]
-        error, weight = self._error(mine, theirs)
-        if error is None:
-            return None
-        used = {Motion.POSITION: 2, Motion.SIZE: 3}.get(motion, 4)
-        slopes = all_slopes[:, :used]
-        weighted = slopes * weight[:, None]
-        normal = weighted.T @ slopes
-        normal[np.diag_indices(used)] *= 1.0 + 1e-3
-        try:
-            found = -np.linalg.solve(normal, weighted.T @ error)
-        except np.linalg.LinAlgError:
-            return None
-        return np.concatenate([found, np.zeros(4 - used)])
-
-    def alike(self, now: np.ndarray, inside: np.ndarray | None = None) -> tuple[float, float]:
-        """Correlation with a picture, over what agrees at all, and the share of cells that do. inside: as for step."""
-        now = cv2.GaussianBlur(now, (0, 0), 0.8)
-        counts = self.core if inside is None else self.core & inside
-        rows, columns = self.picture.shape
-        agreeing, counted, kept = 0, 0, np.zeros_like(self.core)
-        if counts.sum() < 20:
-            return 0.0, 0.0
-        whole = self.picture[self.core].std()
-        for m in range(CELLS):
-            for n in range(CELLS):
-                cell = np.s_[rows * m // CELLS:rows * (m + 1) // CELLS, columns * n // CELLS:columns * (n + 1) // CELLS]
-                mask = counts[cell]
-                if mask.mean() < 0.3:
-                    continue
-                mine, theirs = self.picture[cell][mask], now[cell][mask]
-                if mine.std() < 0.25 * whole:
-                    # Too plain to say anything by itself.
-                    kept[cell] = mask
-                    continue
-                counted += 1
-                if _correlation(mine, theirs) > 0.5:
-                    agreeing += 1
-                    kept[cell] = mask
-        share = agreeing / counted if counted else 0.0
-        if kept.sum() < 20 or not agreeing:
-            return _correlation(self.picture[counts], now[counts]), share
-        return _correlation(self.picture[kept], now[kept]), share
-
-
-def _correlation(a: np.ndarray, b: np.ndarray) -> float:
-    a, b = a - a.mean(), b - b.mean()
-    return float((a * b).sum() / max(np.sqrt((a * a).sum() * (b * b).sum()), 1e-6))
-
-
-@dataclass(frozen=True, slots=True)
-class Followed:
-    """What came of following one way. frames: int (n,), from the one after the start on, in the order they were gone to; rows: (n, 9) of places (Place.row) and confidence;
-    known: bool (n,), where it was seen, the last one always. why, at: why and at which frame it stopped."""
-
-    frames: np.ndarray
-    rows: np.ndarray
-    known: np.ndarray
-    why: Why
-    at: int
-
-
-def follow(follower: OutlineFollower, start: int, grey: np.ndarray, frames: Iterable[tuple[int, np.ndarray]],
-           told: Callable[[int, Step], None] = lambda frame, step: None, ignored: Callable[[int], np.ndarray | None] = lambda frame: None) -> Followed:
-    """Follow from a frame through others, (number, uint8 grey) each, until it stops or they end. What lies between two frames in which it was seen is bridged by a straight
-    line; what follows on the last of them is not kept. ignored: what lies in front in a frame, bool (rows, columns), or None."""
-    numbers, rows, known = [start], [[*follower.place.row(), 1.0]], [True]
-    before, why, at = thumbnail(grey), Why.END, start
-    for number, picture in frames:
-        now, at = thumbnail(picture), number
-        if is_cut(before, now):
-            why = Why.CUT
-            break
-        before = now
-        step = follower.step(picture, ignored(number))
-        if isinstance(step, Why):
-            why = step
-            break
-        numbers.append(number)
-        rows.append([*step.place.row(), step.confidence])
-        known.append(step.known)
-        told(number, step)
-    last = int(np.flatnonzero(known)[-1])
-    table, seen = np.array(rows[:last + 1]), np.array(known[:last + 1])
-    every = np.arange(last + 1)
-    for column in range(8):
-        table[~seen, column] = np.interp(every[~seen], every[seen], table[seen, column])
-    return Followed(np.array(numbers[1:last + 1], int), table[1:], seen[1:], why, at)
-
-
-def joined(start: int, place: Place, ways: Iterable[Followed], again: float | None = None) -> Path:
-    """One path of a start and what was followed from it, back and on. The start was placed by a person, or with `again` found again and so sure."""
-    first = [np.array([[*place.row(), 1.0 if again is None else again]])], [np.array([PLACED if again is None else FOLLOWED], np.uint8)]
-    frames, rows, origins = [np.array([start])], *first
-    for way in ways:
-        frames.append(way.frames)
-        rows.append(way.rows.reshape(-1, 9))
-        origins.append(np.where(way.known, FOLLOWED, BRIDGED).astype(np.uint8))
-    number = np.concatenate(frames)
-    order = np.argsort(number)
-    return _path(int(number.min()), np.concatenate(rows)[order], np.concatenate(origins)[order])
-
-
-def met(one: int, at_one: Place, on: Followed, two: int, at_two: Place, back: Followed) -> Path:
-    """The path between two frames in which something was placed, followed on from the one and back from the other. Where both know, the one goes over into the
-    other, the nearer counting more; where neither does, a straight line of which nobody is sure."""
-    length = two - one + 1
-    table, weight, known = np.zeros((length, 9)), np.zeros(length), np.zeros(length, bool)
-    for start, place, way in ((one, at_one, on), (two, at_two, back)):
-        rows, seen, there = np.array([[*place.row(), 1.0]]), np.array([True]), np.array([start])
-        inside = (way.frames > one) & (way.frames < two) & way.known
-        rows, there = np.concatenate([rows, way.rows.reshape(-1, 9)[inside]]), np.concatenate([there, way.frames[inside]])
-        seen = np.concatenate([seen, way.known[inside]])
-        # Angles as near to each other as they can be.
-        turn = 360.0 * np.round((table[there - one, 4] / np.maximum(weight[there - one], 1e-9) - rows[:, 4]) / 360.0)
-        rows[:, 4] += np.where(known[there - one], turn, 0.0)
-        share = 1 - np.abs(there - start) / length
-        table[there - one] += rows * share[:, None]
-        weight[there - one] += share
-        known[there - one] |= seen
-    table[known] /= weight[known, None]
-    every = np.arange(length)
-    for column in range(8):
-        table[~known, column] = np.interp(every[~known], every[known], table[known, column])
-    origin = np.where(known, FOLLOWED, BRIDGED).astype(np.uint8)
-    origin[[0, -1]] = PLACED
-    table[[0, -1]] = [*at_one.row(), 1.0], [*at_two.row(), 1.0]
-    table[0, 4] += 360.0 * np.round((table[1, 4] - table[0, 4]) / 360.0)
-    table[-1, 4] += 360.0 * np.round((table[-2, 4] - table[-1, 4]) / 360.0)
-    return _path(one, table, origin)
-
-
-def chained(paths: Iterable[Path]) -> Path:
-    """Paths that follow each other, or share their ends, as one."""
-    rows, leans, origins, first, reached = [], [], [], None, None
-    for path in sorted(paths, key=lambda p: p.first):
-        skip = 0 if reached is None else reached + 1 - path.first
-        first = path.first if first is None else first
-        rows.append(path.rows()[skip:])
-        leans.append(path.leaning()[skip:])
-        origins.append(path.origin[skip:])
-        reached = path.last
-    return Path.from_rows(first, np.concatenate(rows), np.concatenate(origins), np.concatenate(leans))
-
-
-def _path(first: int, table: np.ndarray, origin: np.ndarray) -> Path:
-    """A path of rows (n, 9) of places and confidence."""
-    return Path.from_rows(first, np.column_stack([table[:, :5], table[:, 8]]), origin, table[:, 5:8])

@@ -11,9 +11,12 @@ import numpy as np
 
 from skiagraph.errors import EditRefused
 from skiagraph.detect.finder import FaceFinder
-from skiagraph.follow.follower import Followed, FollowSettings, Motion, OutlineFollower, Step, Why, chained, follow, joined, met
+from skiagraph.follow.cutting import EdgeFinder
+from skiagraph.follow.follower import FollowSettings, OutlineFollower, Step, Why
 from skiagraph.footage.source import open_source
 from skiagraph.follow.heads import HeadFollower, is_head
+from skiagraph.follow.look import Motion
+from skiagraph.follow.paths import Followed, chained, follow, joined, met
 from skiagraph.jobs import JobControl
 from skiagraph.media.reader import FrameReader
 from skiagraph.project.model import PersonSubject, Place, Project, Subject
@@ -21,10 +24,11 @@ from skiagraph.project.outlines import sighting_at
 from skiagraph.project.rows import held_from, outline_at
 from skiagraph.shape.shape import Outline
 from skiagraph.track.descriptor import FaceDescriber
+from skiagraph.track.masks import Masks
 from skiagraph.track.path import BRIDGED, FOLLOWED, PLACED, Path
 from skiagraph.track.scan import ScanSettings
 
-STEP, SEEKING = "Following", "Looking for it again"
+STEP, SEEKING, EDGES = "Following", "Looking for it again", "Finding the edge"
 # After an absence each so many frames are looked at, for so many seconds; and so sure is the frame in which it is seen again.
 SEEK_EVERY, SEEK_S, AGAIN_SURE = 3, 30.0, 0.7
 # Decoded frames at hand for going back: a usual distance between sync samples at 25 frames a second.
@@ -224,6 +228,26 @@ def path_so_far(frame: int, outline: Outline, known: dict[int, Step]) -> Path:
     seen = np.isin(every, numbers)
     table[~seen, 8] = 0.0
     return Path.from_rows(int(numbers[0]), np.column_stack([table[:, :5], table[:, 8]]), lean=table[:, 5:8], origin=np.where(every == frame, PLACED, np.where(seen, FOLLOWED, BRIDGED)).astype(np.uint8))
+
+
+def find_edges(project: Project, subject: str, clip_key: str, frame: int, control: JobControl, tell: Callable[[object], None] = lambda news: None) -> tuple[Path, Masks]:
+    """The exact edge of what is inside an outline, in every frame of the sighting at a frame: from there on, and from there back. Returns where it was looked for, and the
+    masks. Raises EditRefused where there is no sighting, and what open_source and reading raise."""
+    clip, somebody = project.clip(clip_key), project.subject(subject)
+    sighting = sighting_at(somebody, clip_key, frame)
+    if sighting is None:
+        raise EditRefused(f"{somebody.name} is not seen at this frame; go to a frame where the lane has a bar.")
+    first, last = sighting.first, min(sighting.last, clip.frames - 1)
+    info, index = open_source(clip, control)
+    found: dict[int, np.ndarray] = {}
+    with FrameReader(info, index, keep=KEEP) as reader:
+        for numbers in (range(frame, last + 1), range(frame, first - 1, -1)):
+            finder = EdgeFinder()
+            for number in numbers:
+                found[number] = finder.step(reader.read(number).rgb(), outline_at(project, sighting, number))
+                control.report(EDGES, len(found), last - first + 1)
+    rows = np.array([[*(place := outline_at(project, sighting, n).place.row())[:5], 1.0, *place[5:]] for n in range(first, last + 1)])
+    return Path.from_rows(first, rows[:, :6], np.full(len(rows), FOLLOWED, np.uint8), rows[:, 6:]).kept(), Masks.of(first, [found[n] for n in range(first, last + 1)])
 
 
 _WHY = {Why.END: "", Why.LEFT: "left the picture", Why.HIDDEN: "was lost sight of", Why.CUT: "was followed up to a cut", Why.PLAIN: "had nothing to hold on to"}

@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 
 from skiagraph.shape.place import MOST_TILT
+from skiagraph.track.masks import SIDE, Masks
 from skiagraph.track.path import CONFIDENCE_STEPS, DEGREE_STEPS, PX_STEPS, TILT_STEPS, Path
 from skiagraph.track.results import FaceTable
 from skiagraph.values import reads
@@ -75,6 +76,27 @@ def _path_in(plain: Any) -> Path:
     return Path.from_rows(_whole(plain, "first", 10_000_000), table, columns[6], lean)
 
 
+def _masks_out(masks: Masks) -> dict:
+    # Most of a mask is as in the frame before.
+    changed = masks.bits.copy()
+    changed[1:] ^= masks.bits[:-1]
+    return {"first": masks.first, "rows": len(masks), "data": base64.b64encode(zlib.compress(changed.tobytes(), 6)).decode()}
+
+
+def _masks_in(plain: Any) -> Masks:
+    _only(plain, {"first", "rows", "data"})
+    rows, wide = _whole(plain, "rows", MOST_ROWS, 1), SIDE * SIDE // 8
+    if not isinstance(plain["data"], str):
+        raise ValueError("the data of masks is not a text")
+    try:
+        data = zlib.decompressobj().decompress(base64.b64decode(plain["data"], validate=True), rows * wide + 1)
+    except (ValueError, zlib.error) as error:
+        raise ValueError(f"the data of masks cannot be read ({error})") from error
+    if len(data) != rows * wide:
+        raise ValueError(f"masks of {rows} frames hold {len(data)} bytes, expected {rows * wide}")
+    return Masks(_whole(plain, "first", 10_000_000), np.bitwise_xor.accumulate(np.frombuffer(data, np.uint8).reshape(rows, wide), axis=0))
+
+
 def _faces_out(faces: FaceTable) -> dict:
     return {"rows": len(faces), "data": packed([faces.frames, *faces.boxes.T, faces.scores])}
 
@@ -91,4 +113,6 @@ def _faces_in(plain: Any) -> FaceTable:
 _TABLE = {"rows": {"type": "integer", "minimum": 0}, "data": {"type": "string", "contentEncoding": "base64"}}
 reads(Path, _path_in, _path_out, {"type": "object", "additionalProperties": False, "required": ["kind", "first", "rows", "data"], "properties": {
     "kind": {"enum": ["similarity", "perspective"]}, "first": {"type": "integer", "minimum": 0}, **_TABLE}})
+reads(Masks, _masks_in, _masks_out, {"type": "object", "additionalProperties": False, "required": ["first", "rows", "data"], "properties": {
+    "first": {"type": "integer", "minimum": 0}, **_TABLE}})
 reads(FaceTable, _faces_in, _faces_out, {"type": "object", "additionalProperties": False, "required": ["rows", "data"], "properties": _TABLE})

@@ -8,7 +8,7 @@ import numpy as np
 
 from skiagraph.errors import EditRefused
 from skiagraph.project.evidence import FromJoining, Outlined, Track
-from skiagraph.project.model import Form, Keyframe, Project, Repair, Shape, Sighting, Subject, replace
+from skiagraph.project.model import Form, Keyframe, Level, Project, Repair, Shape, Sighting, Subject, replace
 from skiagraph.project.outlines import sighting_at
 from skiagraph.project.rows import path_of, rows_at
 from skiagraph.shape.change import without_keyframe
@@ -22,9 +22,10 @@ class CopiedKeyframes:
     keyframes: tuple[Keyframe, ...]
     repairs: tuple[Repair, ...]
     forms: tuple[Form, ...]
+    levels: tuple[Level, ...] = ()
 
     def __len__(self) -> int:
-        return len({e.frame for e in (*self.keyframes, *self.repairs, *self.forms)})
+        return len({e.frame for e in (*self.keyframes, *self.repairs, *self.forms, *self.levels)})
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,14 +43,14 @@ def copied_keyframes(project: Project, key: str, clip: str, first: int, last: in
     """What was set by hand for a subject within first .. last of a clip. Raises EditRefused when it is nothing."""
     subject = project.subject(key)
     here = [s for s in subject.in_clip(clip)]
-    marks = sorted({f for s in here for f in s.marks() if first <= f <= last})
+    marks = sorted({f for s in here for f in s.all_marks() if first <= f <= last})
     if not marks:
         raise EditRefused(f"{subject.name} has no keyframes there.")
 
     def of(entries):
         return tuple(sorted((replace(e, frame=e.frame - marks[0]) for e in entries if e.frame in marks), key=lambda e: e.frame))
 
-    return CopiedKeyframes(of(k for s in here for k in s.keyframes if not k.pin), of(r for s in here for r in s.repairs), of(f for s in here for f in s.forms))
+    return CopiedKeyframes(of(k for s in here for k in s.keyframes if not k.pin), of(r for s in here for r in s.repairs), of(f for s in here for f in s.forms), of(e for s in here for e in s.levels))
 
 
 def with_keyframes(project: Project, key: str, clip: str, frame: int, copied: CopiedKeyframes) -> Project:
@@ -67,7 +68,7 @@ def with_keyframes(project: Project, key: str, clip: str, frame: int, copied: Co
     for entry in copied.keyframes:
         keyframes = without_keyframe(keyframes, entry.frame + frame)
     changed = replace(sighting, keyframes=merged(keyframes, (replace(k, arriving=None, leaving=None) for k in copied.keyframes)),
-                      repairs=merged(sighting.repairs, copied.repairs), forms=merged(sighting.forms, copied.forms))
+                      repairs=merged(sighting.repairs, copied.repairs), forms=merged(sighting.forms, copied.forms), levels=merged(sighting.levels, copied.levels))
     return project.with_subject(replace(subject, sightings=tuple(changed if s is sighting else s for s in subject.sightings)))
 
 

@@ -6,6 +6,7 @@ from enum import StrEnum
 from typing import Annotated, ClassVar
 
 import msgspec
+import numpy as np
 
 from skiagraph.cover.cover import Style, default_style
 from skiagraph.project.clip import Count, Key
@@ -91,6 +92,21 @@ class Form(Value, frozen=True):
     to_next: Between = "smooth"
 
 
+class Level(Value, frozen=True):
+    """How far a cover reaches, how soft and how strong it is at a frame, beside the subject's own: margin and feather are added, shares of the size of what is covered;
+    strength multiplies. to_next: as of a form."""
+
+    frame: FrameNumber
+    margin: Annotated[float, msgspec.Meta(ge=-3, le=3)] = 0.0
+    feather: Annotated[float, msgspec.Meta(ge=-3, le=3)] = 0.0
+    strength: Annotated[float, msgspec.Meta(ge=0.01, le=100)] = 1.0
+    to_next: Between = "smooth"
+
+    def row(self) -> np.ndarray:
+        """(3,) margin, feather, strength."""
+        return np.array([self.margin, self.feather, self.strength])
+
+
 class Marker(Value, frozen=True):
     """A place in a clip with a name."""
 
@@ -105,7 +121,7 @@ class Sighting(Value, frozen=True):
     tracks: what it rests on; where several have a frame the earlier in this order counts, and beyond all of them the nearest row
     stays. base: where it was placed by hand, when it rests on no track. whole: what was changed on all of it; keyframes and
     repairs on top of that, in rising order of frames; forms: its shape where that changes, `shape` where there are none. begin_set, end_set: ends that a person chose, which no scan moves.
-    away_after: a person said that the subject is not in the picture from its end until it is seen again.
+    levels: margin, feather and strength where these differ at some frames. cut: a track with the exact edge of what is in its outline, empty where the outline is the edge. away_after: a person said that the subject is not in the picture from its end until it is seen again.
     """
 
     key: Key
@@ -122,11 +138,13 @@ class Sighting(Value, frozen=True):
     begin_set: bool = False
     end_set: bool = False
     away_after: bool = False
+    cut: Annotated[str, msgspec.Meta(max_length=40)] = ""
+    levels: tuple[Level, ...] = ()
 
     @property
     def touched(self) -> bool:
         """True when there is hand work in it, which keeps to the track it was done on."""
-        return not self.tracks or self.base is not None or bool(self.keyframes or self.repairs or self.forms) or self.whole != Change() or self.begin_set or self.end_set or self.away_after
+        return not self.tracks or self.base is not None or bool(self.keyframes or self.repairs or self.forms or self.levels) or self.whole != Change() or self.begin_set or self.end_set or self.away_after
 
     def covers(self, frame: int) -> bool:
         return self.first <= frame <= self.last
@@ -139,12 +157,29 @@ class Sighting(Value, frozen=True):
         """Its shape at a frame."""
         if not self.forms:
             return self.shape
-        before = next((f for f in reversed(self.forms) if f.frame <= frame), None)
-        after = next((f for f in self.forms if f.frame > frame), None)
-        if before is None or after is None or before.to_next == "hold":
-            return (before or after).shape
-        share = (frame - before.frame) / (after.frame - before.frame)
-        return blended(before.shape, after.shape, share * share * (3 - 2 * share) if before.to_next == "smooth" else share)
+        before, after, share = _around(self.forms, frame)
+        return blended(before.shape, after.shape, share)
+
+    def level_at(self, frame: int) -> np.ndarray:
+        """(3,) what margin and feather are more, and strength is times, at a frame."""
+        if not self.levels:
+            return np.array([0.0, 0.0, 1.0])
+        before, after, share = _around(self.levels, frame)
+        return before.row() + (after.row() - before.row()) * share
+
+    def all_marks(self) -> tuple[int, ...]:
+        """Frames of it in which anything was set by hand: those of marks, and levels."""
+        return tuple(sorted({*self.marks(), *(e.frame for e in self.levels if self.covers(e.frame))}))
+
+
+def _around(entries: tuple, frame: int) -> tuple:
+    """The entries before and after a frame, and how far it is from the one to the other, 0..1."""
+    before = next((e for e in reversed(entries) if e.frame <= frame), None)
+    after = next((e for e in entries if e.frame > frame), None)
+    if before is None or after is None or before.to_next == "hold":
+        return before or after, before or after, 0.0
+    share = (frame - before.frame) / (after.frame - before.frame)
+    return before, after, share * share * (3 - 2 * share) if before.to_next == "smooth" else share
 
 
 class Portrait(Value, frozen=True):

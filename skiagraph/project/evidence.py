@@ -9,6 +9,7 @@ import msgspec
 
 from skiagraph.project.clip import Count, Key, Positive
 from skiagraph.remembering import Remembered
+from skiagraph.track.masks import Masks
 from skiagraph.track.path import Path
 from skiagraph.track.results import FaceTable
 from skiagraph.values import Family, Value
@@ -30,6 +31,13 @@ class Head(TrackKind, Value, frozen=True, tag_field="kind", tag="head"):
 @TrackKind.register
 class Outlined(TrackKind, Value, frozen=True, tag_field="kind", tag="outlined"):
     """Whatever an outline that a person placed encloses."""
+
+
+@TrackKind.register
+class Cut(TrackKind, Value, frozen=True, tag_field="kind", tag="cut"):
+    """Something inside a loose outline with its exact edge: masks in the unit frame of the path's rows."""
+
+    masks: Masks
 
 
 class TrackSource(Family):

@@ -173,7 +173,7 @@ def _check_sighting(sighting, clips, tracks) -> None:
         raise ValueError(f"a sighting in clip {sighting.clip} runs from {sighting.first} to {sighting.last}, outside its {length} frames")
     if not sighting.tracks and sighting.base is None:
         raise ValueError(f"sighting {sighting.key} rests on no track and was not placed either")
-    for key in sighting.tracks:
+    for key in (*sighting.tracks, *((sighting.cut,) if sighting.cut else ())):
         if key not in tracks or tracks[key].clip != sighting.clip:
             raise ValueError(f"sighting {sighting.key} rests on track {key}, which is not in its clip")
     for name, entries in (("keyframes", sighting.keyframes), ("repairs", sighting.repairs)):

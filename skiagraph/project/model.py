@@ -10,7 +10,7 @@ import msgspec
 
 from skiagraph.cover.cover import Cover, Style
 from skiagraph.project.clip import Clip, Count
-from skiagraph.project.decisions import (Acceptance, Answer, Decision, Decisions, Form, HoldoutSubject, Likeness, Marker, PersonSubject, Portrait, Reach, Sighting, Subject,
+from skiagraph.project.decisions import (Acceptance, Answer, Decision, Decisions, Form, HoldoutSubject, Level, Likeness, Marker, PersonSubject, Portrait, Reach, Sighting, Subject,
                                          SubjectKind)
 from skiagraph.project.evidence import Evidence, FromScan, Head, Person, Scan, Track, TrackKind, TrackSource
 from skiagraph.shape.change import Change, Keyframe, Repair
@@ -18,7 +18,7 @@ from skiagraph.shape.place import Place, Similarity
 from skiagraph.shape.shape import Outline, Shape
 from skiagraph.values import Value, replace
 
-__all__ = ["Acceptance", "Answer", "Change", "Clip", "Cover", "Decision", "Decisions", "Evidence", "Form", "FromScan", "Head", "HoldoutSubject", "Issued", "Keyframe", "Likeness",
+__all__ = ["Acceptance", "Answer", "Change", "Clip", "Cover", "Decision", "Decisions", "Evidence", "Form", "FromScan", "Head", "HoldoutSubject", "Issued", "Keyframe", "Level", "Likeness",
            "Marker",
            "Outline", "Person", "PersonSubject", "Place", "Portrait", "Project", "Reach", "Repair", "Scan", "Shape", "Sighting", "Similarity", "Style",
            "Subject", "SubjectKind", "Track", "TrackKind", "TrackSource", "replace"]
@@ -130,7 +130,7 @@ class Project(Value, frozen=True):
         here = set(self.decisions.clips)
         scans = tuple(scan for scan in self.evidence.scans if scan.clip in here)
         wanted = {key for scan in scans for person in scan.people for key in person.tracks}
-        wanted |= {key for subject in self.subjects for sighting in subject.sightings for key in sighting.tracks}
+        wanted |= {key for subject in self.subjects for sighting in subject.sightings for key in (*sighting.tracks, sighting.cut)}
         tracks = tuple(track for track in self.evidence.tracks if track.key in wanted)
         files = tuple(clip for clip in self.files if clip.key in here)
         if len(files) == len(self.files) and len(tracks) == len(self.evidence.tracks) and len(scans) == len(self.evidence.scans):

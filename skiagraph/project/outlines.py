@@ -3,34 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass
 
 import numpy as np
 
 from skiagraph.errors import EditRefused
 from skiagraph.project.decisions import Form, HoldoutSubject, PersonSubject, SubjectKind
 from skiagraph.project.edits import next_name, with_new_subject
-from skiagraph.project.evidence import FromFollowing, FromJoining, Outlined, Track
+from skiagraph.project.entries import HAND, entered
+from skiagraph.project.evidence import Cut, FromFollowing, FromJoining, Outlined, Track
 from skiagraph.project.model import Change, Decision, Outline, Portrait, Project, Reach, Repair, Sighting, Subject, replace
 from skiagraph.project.rows import CONFIDENCE, keyframe_change, outline_at, path_of, path_place, place_beneath, repair_change, rows_at
 from skiagraph.shape.change import Between, Keyframe, change_between, held_from, keyed, moved, with_keyframe, without_keyframe
 from skiagraph.shape.place import Place, place_of
 from skiagraph.shape.pointed import as_kind, reshaped
 from skiagraph.shape.shape import Shape, nearest_turn
+from skiagraph.track.masks import Masks
 from skiagraph.track.path import BRIDGED, FOUND, PLACED, Path
 
 
-@dataclass(frozen=True, slots=True)
-class HandSettings:
-    """placed_s: seconds on each side for which somebody drawn by hand is covered, until followed or until the ends are dragged; more
-    covers longer by itself. repair_frames: frames on each side within which a repair eases back; more is softer and reaches further.
-    Both chosen by hand, as work at 25 frames a second."""
-
-    placed_s: float = 1.0
-    repair_frames: int = 8
-
-
-HAND = HandSettings()
 # Where a path is this unsure or less it may be said that nobody is there; where it is surer somebody was seen.
 ABSENT_BELOW = 0.35
 
@@ -102,7 +92,7 @@ def set_shape(project: Project, key: str, clip: str, frame: int, shape: Shape, r
         return project
     if reach == Reach.ALL:
         return project.with_subject(replace(subject, sightings=tuple(_in_shape(s, before, shape) for s in subject.sightings)))
-    return _with_sighting(project, subject, sighting, _in_shape(sighting, before, shape) if reach == Reach.SIGHTING else _formed(sighting, frame, shape, reach))
+    return _with_sighting(project, subject, sighting, _in_shape(sighting, before, shape) if reach == Reach.SIGHTING else replace(sighting, forms=entered(sighting.forms, sighting, Form(frame, shape), reach, lambda n: Form(n, sighting.shape_at(n)))))
 
 
 def set_shape_kind(project: Project, key: str, clip: str, frame: int, kind: str) -> Project:
@@ -115,28 +105,6 @@ def set_shape_kind(project: Project, key: str, clip: str, frame: int, kind: str)
 
 def _in_shape(sighting: Sighting, before: Shape, after: Shape) -> Sighting:
     return replace(sighting, shape=reshaped(sighting.shape, before, after), forms=tuple(replace(f, shape=reshaped(f.shape, before, after)) for f in sighting.forms))
-
-
-def _formed(sighting: Sighting, frame: int, shape: Shape, reach: Reach) -> Sighting:
-    """A sighting with another shape at a frame: going over into its neighbours, easing back within a few frames, or from there on."""
-    forms = {f.frame: f for f in sighting.forms}
-    here = forms.get(frame)
-    if reach == Reach.FRAME:
-        around = HAND.repair_frames
-        for at in (max(sighting.first, frame - around), min(sighting.last, frame + around)):
-            between = [f for f in forms if min(at, frame) <= f <= max(at, frame) and f != frame]
-            if at != frame and not between:
-                forms[at] = Form(at, sighting.shape_at(at))
-    elif reach == Reach.ONWARD and frame > sighting.first:
-        earlier = [f for f in forms if f < frame]
-        if not earlier:
-            forms[sighting.first] = Form(sighting.first, sighting.shape_at(sighting.first), "hold")
-        elif max(earlier) == frame - 1 or forms[max(earlier)].to_next == "hold":
-            forms[max(earlier)] = replace(forms[max(earlier)], to_next="hold")
-        else:
-            forms[frame - 1] = Form(frame - 1, sighting.shape_at(frame - 1), "hold")
-    forms[frame] = Form(frame, shape, "hold" if reach == Reach.ONWARD else here.to_next if here else "smooth")
-    return replace(sighting, forms=tuple(forms[f] for f in sorted(forms)))
 
 
 # Keyframes and repairs
@@ -154,7 +122,7 @@ def keyframe_here(project: Project, key: str, clip: str, frame: int) -> Project:
 def move_keyframe(project: Project, key: str, clip: str, frame: int, to: int) -> Project:
     """The project with what was set at a frame, keyframe or repair, at another frame of the same sighting."""
     subject, sighting = _seen(project, key, clip, frame)
-    if frame not in sighting.marks():
+    if frame not in sighting.all_marks():
         raise EditRefused("There is no keyframe at this frame; go to one with . or , first.")
     to = int(np.clip(to, sighting.first, sighting.last))
 
@@ -162,7 +130,7 @@ def move_keyframe(project: Project, key: str, clip: str, frame: int, to: int) ->
         moved = [replace(e, frame=to) for e in entries if e.frame == frame]
         return tuple(sorted([e for e in entries if e.frame != frame and not (moved and e.frame == to)] + moved, key=lambda e: e.frame))
 
-    return _with_sighting(project, subject, sighting, replace(sighting, keyframes=at(sighting.keyframes), repairs=at(sighting.repairs), forms=at(sighting.forms)))
+    return _with_sighting(project, subject, sighting, replace(sighting, keyframes=at(sighting.keyframes), repairs=at(sighting.repairs), forms=at(sighting.forms), levels=at(sighting.levels)))
 
 
 def remove_keyframe(project: Project, key: str, clip: str, frame: int) -> Project:
@@ -176,18 +144,20 @@ def remove_keyframe(project: Project, key: str, clip: str, frame: int) -> Projec
         left = tuple(f for f in sighting.forms if f.frame != frame)
         # The last of them was the shape of the whole.
         return _with_sighting(project, subject, sighting, replace(sighting, forms=left, shape=sighting.shape if left else sighting.forms[0].shape))
+    if any(e.frame == frame for e in sighting.levels):
+        return _with_sighting(project, subject, sighting, replace(sighting, levels=tuple(e for e in sighting.levels if e.frame != frame)))
     raise EditRefused("There is no keyframe at this frame; go to one with . or , first.")
 
 
 def remove_keyframes(project: Project, key: str, clip: str, first: int, last: int) -> Project:
     """The project without what was set by hand for a subject within first .. last of a clip: keyframes, repairs and points."""
     subject = project.subject(key)
-    marked = [(s.key, f) for s in subject.in_clip(clip) for f in s.marks() if first <= f <= last]
+    marked = [(s.key, f) for s in subject.in_clip(clip) for f in s.all_marks() if first <= f <= last]
     if not marked:
         raise EditRefused(f"{subject.name} has no keyframes there.")
     for sighting_key, frame in marked:
         sighting = project.subject(key).sighting(sighting_key)
-        while frame in sighting.marks():
+        while frame in sighting.all_marks():
             project = _without_mark(project, key, sighting, frame)
             sighting = project.subject(key).sighting(sighting_key)
     return project
@@ -198,7 +168,7 @@ def _without_mark(project: Project, key: str, sighting: Sighting, frame: int) ->
     left = tuple(f for f in sighting.forms if f.frame != frame)
     return _with_sighting(project, subject, sighting, replace(
         sighting, repairs=tuple(r for r in sighting.repairs if r.frame != frame), keyframes=without_keyframe(sighting.keyframes, frame),
-        forms=left, shape=sighting.shape if left or not sighting.forms else sighting.forms[0].shape))
+        forms=left, shape=sighting.shape if left or not sighting.forms else sighting.forms[0].shape, levels=tuple(e for e in sighting.levels if e.frame != frame)))
 
 
 def set_repair_extent(project: Project, key: str, clip: str, frame: int, before: int, after: int) -> Project:
@@ -477,6 +447,16 @@ def add_holdout(project: Project, clip: str, frame: int, outline: Outline, of: I
     """The project with something that is in front and stays sharp, drawn at a frame, and its key. of: whom it is in front of; None for everybody."""
     kind = HoldoutSubject(True) if of is None else HoldoutSubject(False, tuple(of))
     return add_subject(project, clip, frame, outline, kind, name or next_name(project, of=kind))
+
+
+def with_edge(project: Project, key: str, clip: str, frame: int, path: Path | None, masks: Masks | None) -> Project:
+    """The project with the exact edge of what is in front, as it was found inside its outline on a path; None goes back to the outline."""
+    subject, sighting = _seen(project, key, clip, frame)
+    if masks is None:
+        return _with_sighting(project, subject, sighting, replace(sighting, cut=""))
+    project, track = project.new_id("tracks")
+    project = replace(project, evidence=project.evidence.with_tracks((Track(track, clip, path, FromFollowing(frame, "edge"), Cut(masks)),)))
+    return _with_sighting(project, subject, sighting, replace(sighting, cut=track))
 
 
 def set_holdout(project: Project, key: str, kind: HoldoutSubject) -> Project:

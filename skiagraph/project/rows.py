@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from skiagraph.project.model import Project, Sighting, Style, Subject
+from skiagraph.project.model import Project, Sighting, Style, Subject, replace
 from skiagraph.remembering import Remembered
 from skiagraph.shape.change import Change, change_at, keyframe_changes, moved, repair_changes
 from skiagraph.shape.place import Perspective, Place, Similarity, place_of
@@ -67,7 +67,7 @@ def _as_one(paths: tuple[Path, ...]) -> Path:
 def rows_at(project: Project, sighting: Sighting, first: int, last: int) -> np.ndarray:
     """Rows of frames first .. last, both included, of a sighting: float64 (n, 10) cx, cy, width, height, angle, confidence, growth, shear, tilt_x, tilt_y.
 
-    growth: how much larger than the head the cover has to be for speed and doubt, as a share.
+    growth: how much larger than the head the cover has to be for speed and doubt, as a share, and by hand.
     """
     frames = np.arange(first, last + 1)
     rows = moved(_beneath(project, sighting, frames), sighting.whole.row(), SHEAR)
@@ -80,6 +80,8 @@ def rows_at(project: Project, sighting: Sighting, first: int, last: int) -> np.n
     if marks:
         rows[np.isin(frames, marks), CONFIDENCE] = 1.0
     rows[:, GROW] = growth
+    if sighting.levels:
+        rows[:, GROW] += np.array([sighting.level_at(frame)[0] for frame in frames.tolist()])
     return rows
 
 
@@ -119,7 +121,17 @@ def cover_outline(project: Project, sighting: Sighting, frame: int, style: Style
     if not sighting.covers(frame):
         return None
     outline, growth = _outline(project, sighting, frame)
-    return outline.grown_by(style.margin + growth)
+    return outline.grown_by(max(0.0, style.margin + growth))
+
+
+def style_at(project: Project, subject: Subject, sighting: Sighting, frame: int) -> Style:
+    """How a subject is covered in a frame of a sighting. Its margin is in the rows, as growth."""
+    style = project.style_of(subject)
+    if not sighting.levels:
+        return style
+    _, feather, strength = sighting.level_at(frame)
+    covers = tuple(cover.stronger(float(strength)) for cover in style.covers) if strength != 1 else style.covers
+    return replace(style, covers=covers, feather=float(np.clip(style.feather + feather, 0, 3)))
 
 
 def _outline(project: Project, sighting: Sighting, frame: int) -> tuple[Outline, float]:
@@ -155,6 +167,12 @@ def path_place(project: Project, sighting: Sighting, frame: int) -> Place:
 def _exact_place(row: np.ndarray) -> Place:
     """The place of a row as it is reckoned with; what is drawn is kept within what a plane may tilt."""
     return Similarity.of(row) if not row[SHEAR:].any() else Perspective(*(float(v) for v in row[_PLACE]))
+
+
+def place_on(path: Path, frame: int) -> Place:
+    """The place of a path's row."""
+    n = path.row(frame)
+    return place_of(np.array([*path.rows()[n, :5], *path.leaning()[n]], float)) if path.lean is not None else Similarity.of(path.rows()[n, :5])
 
 
 def shapes_of(sighting: Sighting, frames: np.ndarray) -> Shape | list[Shape]:

@@ -90,7 +90,7 @@ def _lane(project: Project, clip: Clip, subject: Subject, mine: tuple[Finding, .
         for finding in mine:
             if finding.is_exposing:
                 state[finding.first:finding.last + 1] = LaneState.EXPOSED
-    return Lane(subject.key, tuple(_stretches(state)), tuple(ribbons), tuple(sorted(f for s in sightings for f in s.marks())),
+    return Lane(subject.key, tuple(_stretches(state)), tuple(ribbons), tuple(sorted(f for s in sightings for f in s.all_marks())),
                 tuple((s.first, min(s.last, clip.frames - 1)) for s in sightings), len(mine),
                 tuple((r.frame, r.frame - r.before, r.frame + r.after) for s in sightings for r in s.repairs if s.covers(r.frame)))
 
@@ -130,7 +130,7 @@ def next_finding(waiting: list[Finding], clip: str, frame: int, *, backward: boo
 
 def next_keyframe(subject: Subject, clip: str, frame: int, *, backward: bool = False) -> int | None:
     """The subject's next keyframe after (or before) a frame, or None."""
-    frames = sorted({f for s in subject.in_clip(clip) for f in s.marks()})
+    frames = sorted({f for s in subject.in_clip(clip) for f in s.all_marks()})
     if backward:
         return next((f for f in reversed(frames) if f < frame), None)
     return next((f for f in frames if f > frame), None)

@@ -5,7 +5,9 @@ import unittest
 import cv2
 import numpy as np
 
-from skiagraph.follow.follower import Motion, OutlineFollower, Why, follow, joined
+from skiagraph.follow.follower import OutlineFollower, Why
+from skiagraph.follow.look import Motion
+from skiagraph.follow.paths import follow, joined
 from skiagraph.shape.place import Similarity
 from skiagraph.shape.shape import Shape
 from skiagraph.track.path import BRIDGED, FOLLOWED, PLACED

@@ -10,7 +10,7 @@ from skiagraph.media.index import open_clip
 from skiagraph.media.reader import FrameReader
 from skiagraph.project import cast, edits, file, outlines
 from skiagraph.project.layers import layers, matte
-from skiagraph.project.model import Cover, Decision, HoldoutSubject, Outline, Project, Style, replace
+from skiagraph.project.model import Cover, Decision, HoldoutSubject, Outline, Style
 from skiagraph.review.finding import Reason
 from skiagraph.review.findings import findings
 from skiagraph.shape.shape import Shape

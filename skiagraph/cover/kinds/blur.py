@@ -9,7 +9,7 @@ import msgspec
 import numpy as np
 
 from skiagraph.cover.cover import Cover, Region
-from skiagraph.values import Value, described
+from skiagraph.values import Value, described, replace
 
 # Wide Gaussians are made at a size at which their deviation is still this many samples, which removes what they remove anyway.
 LEAST_SIGMA = 2.5
@@ -27,6 +27,12 @@ class Blur(Cover, Value, frozen=True, tag_field="kind", tag="blur"):
     def hide(self, region: Region) -> np.ndarray:
         sigma = self.size * region.height
         return blurred(region.samples, region.box, sigma / region.step_x, sigma / region.step_y)
+
+    def strength(self) -> float:
+        return self.size
+
+    def stronger(self, factor: float) -> Blur:
+        return replace(self, size=min(2.0, max(0.001, self.size * factor)))
 
     def state(self) -> str:
         return f"{self.word}, {self.size * 100:.0f} %"

@@ -8,7 +8,7 @@ import msgspec
 import numpy as np
 
 from skiagraph.cover.cover import Cover, Region
-from skiagraph.values import Value, described
+from skiagraph.values import Value, described, replace
 
 
 @Cover.register
@@ -21,6 +21,13 @@ class Mosaic(Cover, Value, frozen=True, tag_field="kind", tag="mosaic"):
     def hide(self, region: Region) -> np.ndarray:
         block = region.width / max(1, self.blocks)
         return blocks_of(region.samples, region.box, (region.corner_x / region.step_x, region.corner_y / region.step_y), (block / region.step_x, block / region.step_y))
+
+    def strength(self) -> float:
+        return 1 / self.blocks
+
+    def stronger(self, factor: float) -> Mosaic:
+        # Rounded to what hides more.
+        return replace(self, blocks=min(64, max(1, int(self.blocks / factor + 1e-6))))
 
     def state(self) -> str:
         return f"{self.word}, {self.blocks} across"
