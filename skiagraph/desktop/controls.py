@@ -61,9 +61,10 @@ class Fold(QWidget):
 
     toggled = Signal(bool)
 
-    def __init__(self, text: str, is_open: bool = True, parent: QWidget | None = None):
+    def __init__(self, text: str, is_open: bool = True, corner: QWidget | None = None, parent: QWidget | None = None):
+        """corner: what belongs to all of the part, at the right of its heading while it is open."""
         super().__init__(parent)
-        self._title, self._state = tr(text), ""
+        self._title, self._state, self._corner = tr(text), "", corner
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(GRID - 1)
@@ -76,7 +77,12 @@ class Fold(QWidget):
         self.content = QVBoxLayout(self.body)
         self.content.setContentsMargins(0, 0, 0, 0)
         self.content.setSpacing(GRID - 1)
-        outer.addWidget(self.head)
+        top = QHBoxLayout()
+        top.setSpacing(2 * GRID)
+        top.addWidget(self.head, 1)
+        if corner is not None:
+            top.addWidget(corner)
+        outer.addLayout(top)
         outer.addWidget(self.body)
         self.set_open(is_open)
 
@@ -87,6 +93,8 @@ class Fold(QWidget):
     def set_open(self, is_open: bool) -> None:
         self.head.setChecked(is_open)
         self.body.setVisible(is_open)
+        if self._corner is not None:
+            self._corner.setVisible(is_open)
         self._refresh()
         self.toggled.emit(is_open)
 

@@ -9,7 +9,7 @@ from skiagraph.cover.cover import Style, default_style
 from skiagraph.desktop.controls import Choice, Fold, Pick, SliderField, column, line, push_button, quiet
 from skiagraph.desktop.cover_controls import CoverControls
 from skiagraph.desktop.theme import GRID
-from skiagraph.desktop.words import counted, tr
+from skiagraph.desktop.words import counted, percent, tr
 from skiagraph.follow.follower import FollowSettings
 from skiagraph.follow.look import Motion
 from skiagraph.footage.following import Direction
@@ -93,20 +93,17 @@ class Inspector(QScrollArea):
         panel.addWidget(self.holding)
 
     def _build_cover(self, panel: QVBoxLayout) -> None:
-        self.cover_part = Fold("Cover")
+        self.cover_reach = Pick([(Reach.ALL, "applies to every frame", "Changes apply to every frame: the subject's cover, in every clip"), (Reach.FRAME, "applies to this frame", "Margin, feather and strength at this frame, easing back on both sides"),
+                                 (Reach.KEYFRAME, "applies to this keyframe", "A keyframe of margin, feather and strength, going over into its neighbours"),
+                                 (Reach.ONWARD, "applies from here on", "From this frame until a later keyframe says otherwise"), (Reach.SIGHTING, "applies to this sighting", "The whole stretch; keyframes keep what they said")],
+                                "Changes of the cover apply to")
+        self.cover_reach.setProperty("kind", "small")
+        self.cover_part = Fold("Cover", corner=self.cover_reach)
         panel.addWidget(self.cover_part)
         self.cover = CoverControls()
         self.cover.moved.connect(self.styleMoved)
         self.cover.settled.connect(self.styleSettled)
         self.cover_part.content.addWidget(self.cover)
-        spread = line()
-        spread.addWidget(quiet("Changes apply to"))
-        self.cover_reach = Pick([(Reach.ALL, "Every frame", "The subject's cover, in every clip"), (Reach.FRAME, "This frame", "Margin, feather and strength at this frame, easing back on both sides"),
-                                 (Reach.KEYFRAME, "This keyframe", "A keyframe of margin, feather and strength, going over into its neighbours"),
-                                 (Reach.ONWARD, "From here on", "From this frame until a later keyframe says otherwise"), (Reach.SIGHTING, "This sighting", "The whole stretch; keyframes keep what they said")],
-                                "Changes of the cover apply to")
-        spread.addWidget(self.cover_reach, 1)
-        self.cover_part.content.addLayout(spread)
         self._own = QWidget()
         row = line(parent=self._own)
         self.for_all = push_button("Use for everyone", "link", "Make this the cover of the whole project")
@@ -119,7 +116,14 @@ class Inspector(QScrollArea):
         self.cover_part.content.addWidget(self._own)
 
     def _build_outline(self, panel: QVBoxLayout) -> None:
-        self.outline_part = Fold("Outline")
+        self.reach = Pick([(Reach.FRAME, "applies to this frame", "Changes apply to this frame; it eases back within as many frames on each side as are pulled in the lane"),
+                           (Reach.KEYFRAME, "applies to this keyframe", "A keyframe here, going over into its neighbours"),
+                           (Reach.ONWARD, "applies from here on", "From this frame until a later keyframe says otherwise"),
+                           (Reach.SIGHTING, "applies to this sighting", "The whole stretch; keyframes keep what they said"),
+                           (Reach.ALL, "applies to every sighting", "Every sighting of this subject")], "Changes of the outline apply to")
+        self.reach.setProperty("kind", "small")
+        self.reach.chosen.connect(self.reachChosen)
+        self.outline_part = Fold("Outline", corner=self.reach)
         panel.addWidget(self.outline_part)
         content = self.outline_part.content
         self._where = quiet(wrap=True)
@@ -129,16 +133,6 @@ class Inspector(QScrollArea):
         self.shape.chosen.connect(self.shapeChosen)
         how.addWidget(self.shape, 0, Qt.AlignmentFlag.AlignTop)
         content.addLayout(how)
-        row = line()
-        row.addWidget(quiet("Changes apply to"))
-        self.reach = Pick([(Reach.FRAME, "This frame", "This frame; it eases back within as many frames on each side as are pulled in the lane"),
-                           (Reach.KEYFRAME, "This keyframe", "A keyframe here, going over into its neighbours"),
-                           (Reach.ONWARD, "From here on", "From this frame until a later keyframe says otherwise"),
-                           (Reach.SIGHTING, "This sighting", "The whole stretch; keyframes keep what they said"),
-                           (Reach.ALL, "Every sighting", "Every sighting of this subject")], "Changes apply to")
-        self.reach.chosen.connect(self.reachChosen)
-        row.addWidget(self.reach, 1)
-        content.addLayout(row)
         keys = line(spacing=GRID)
         self.keep = push_button("Keyframe", "narrow", "Hold the outline as it is at this frame")
         self.drop = push_button("Remove", "narrow", "Remove the keyframe or correction at this frame (Delete)")
@@ -250,7 +244,7 @@ class Inspector(QScrollArea):
         self.holding.setVisible(not hides)
         (self.decision if hides else self.holding).set_value(subject.decision)
         self.cover_part.setVisible(hides)
-        self.cover_part.set_state(f"{style.cover.state()}, {tr('margin')} {style.margin:.0%}")
+        self.cover_part.set_state(tr("{cover}, margin {share}", cover=tr(style.cover.word), share=percent(style.margin)))
         self._own.setVisible(own_style)
         self._front_names.setVisible(hides and bool(fronts))
         self.front.setVisible(hides)
@@ -284,7 +278,7 @@ class Inspector(QScrollArea):
                 field.blockSignals(True)
                 field.setValue(getattr(outline.place, name))
                 field.blockSignals(False)
-            self.numbers_part.set_state(f"{outline.cx:.0f}, {outline.cy:.0f} · {outline.width:.0f} × {outline.height:.0f} px")
+            self.numbers_part.set_state(tr("{x}, {y} · {w} × {h} px", x=round(outline.cx), y=round(outline.cy), w=round(outline.width), h=round(outline.height)))
         self.numbers_part.body.setEnabled(seen)
         self.keep.setEnabled(seen and not keyframe)
         self.drop.setEnabled(keyframe)

@@ -60,6 +60,7 @@ QLineEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus {{ border-color: {lilac}; 
 QSpinBox:disabled, QDoubleSpinBox:disabled, QLineEdit:disabled {{ color: {faint}; border-color: {raised}; }}
 QSpinBox::up-button, QSpinBox::down-button, QDoubleSpinBox::up-button, QDoubleSpinBox::down-button {{ width: 0; border: none; }}
 QComboBox {{ background: {raised}; border: 1px solid transparent; border-radius: {radius}px; min-height: 26px; padding: 0 10px; }}
+QComboBox[kind="small"] {{ background: transparent; min-height: 20px; padding: 0 4px; font-size: 12px; color: {quiet}; }}
 QComboBox:hover {{ background: {ash}; }}
 QComboBox:focus {{ border-color: {lilac}; }}
 QComboBox::drop-down {{ border: none; width: 20px; }}
