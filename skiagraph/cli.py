@@ -167,6 +167,8 @@ def _parser() -> argparse.ArgumentParser:
     render.add_argument("--clip", metavar="NAME", help="only the clip of this file name")
     render.add_argument("--format", metavar="FORMAT", help="h264-mp4, h265-mp4, prores-mov or ffv1-mkv; otherwise by the file's ending")
     render.add_argument("--matte", metavar="MATTE.mkv", type=Path, help="write the matte too: 8-bit grey FFV1, 255 = fully covered")
+    render.add_argument("--from", dest="begin", metavar="TIMECODE", help="write only from this timecode or frame on")
+    render.add_argument("--to", dest="end", metavar="TIMECODE", help="write only up to this timecode or frame, that included")
     render.add_argument("--style", choices=sorted(Cover.kinds), help="one cover for everybody")
     render.add_argument("--force", action="store_true", help="replace files that exist already")
 
@@ -426,7 +428,9 @@ def run_render(options, control) -> int:
     if several:
         plan = planned(project, [c.key for c in clips], options.output, (CoveredFilm(export.key),))
     else:
-        plan = [Planned(clips[0].key, ((CoveredFilm(export.key), options.output), *(((Matte(), options.matte),) if options.matte else ())))]
+        plan = [Planned(clips[0].key, ((CoveredFilm(export.key), options.output), *(((Matte(), options.matte),) if options.matte else ())), _span(options, clips[0]))]
+    if several and (options.begin or options.end):
+        raise SkiagraphError("--from and --to are for one clip; choose it with --clip.")
     if not several:
         for target in (options.output, options.matte):
             if target is not None:
@@ -434,7 +438,8 @@ def run_render(options, control) -> int:
 
     def told(done) -> None:
         control_end(control)
-        print(f"Wrote {done.path} ({project.clip(done.clip).frames} frames, {export.label})")
+        first, last = plan[0].span or (0, project.clip(done.clip).frames - 1)
+        print(f"Wrote {done.path} ({last - first + 1} frames, {export.label})")
         for note in done.notes:
             print(note)
 
@@ -443,6 +448,17 @@ def run_render(options, control) -> int:
     if options.matte:
         print(f"Wrote {options.matte}")
     return OK
+
+
+def _span(options, clip) -> tuple[int, int] | None:
+    """First and last frame that are asked for; None where it is the whole clip."""
+    if not options.begin and not options.end:
+        return None
+    from skiagraph.timecode import parse_timecode
+    first, last = (parse_timecode(text, clip.rate, clip.timecode) if text else end for text, end in ((options.begin, 0), (options.end, clip.frames - 1)))
+    if not 0 <= first <= last < clip.frames:
+        raise SkiagraphError(f"{clip.path.name} has frames 0 to {clip.frames - 1} ({clip.at(0)} to {clip.at(clip.frames - 1)}); {first} to {last} is no part of it.", path=clip.path)
+    return first, last
 
 
 def _cover(kind: str):

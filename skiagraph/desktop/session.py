@@ -94,6 +94,11 @@ class Session(QObject):
         first, last = self.marks
         return first or 0, (clip.frames - 1 if clip else 0) if last is None else last
 
+    def span_of(self, clip: Clip) -> tuple[int, int] | None:
+        """From in to out of a clip; None where neither is set."""
+        first, last = self._marks.get(clip.key, (None, None))
+        return None if first is None and last is None else (first or 0, clip.frames - 1 if last is None else last)
+
     def set_clip(self, key: str, frame: int = 0) -> None:
         if key != self._clip:
             self._clip, self._frame, self._selected = key, -1, []

@@ -364,13 +364,14 @@ class MainWindow(QMainWindow):
             self.notice.say(BUSY)
             return
         project, writers = self.document.settled, (CoveredFilm(format_key), *((Matte(),) if with_matte else ()))
-        plan = planned(project, keys, folder, writers)
+        spans = {c.key: span for c in project.clips if (span := self.session.span_of(c))} if self.handover.marked.isChecked() else {}
+        plan = planned(project, keys, folder, writers, spans=spans)
         there = existing(plan)
         if there:
             answer = self._ask_about_existing(there)
             if answer is None:
                 return
-            plan = plan if answer == "replace" else planned(project, keys, folder, writers, beside=True)
+            plan = plan if answer == "replace" else planned(project, keys, folder, writers, beside=True, spans=spans)
         self.jobs.export(plan, check, bool(there))
 
     def _ask_about_existing(self, there: list[Path]) -> str | None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -17,10 +17,12 @@ from skiagraph.review.finding import Finding
 
 @dataclass(frozen=True, slots=True)
 class Planned:
-    """The files of one clip that will be written: each by a writer to a target. The first is the film."""
+    """The files of one clip that will be written: each by a writer to a target. The first is the film. span: first and last frame of the part that is written, None for
+    all of it."""
 
     clip: str
     files: tuple[tuple[Writer, Path], ...]
+    span: tuple[int, int] | None = None
 
     @property
     def film(self) -> Path:
@@ -38,9 +40,11 @@ class Delivered:
     notes: tuple[str, ...] = ()
 
 
-def planned(project: Project, keys: Iterable[str], folder: Path | str, writers: Sequence[Writer], *, beside: bool = False) -> list[Planned]:
+def planned(project: Project, keys: Iterable[str], folder: Path | str, writers: Sequence[Writer], *, beside: bool = False,
+            spans: Mapping[str, tuple[int, int]] | None = None) -> list[Planned]:
     """Which files clips would be written to. No two share a name, also of clips from two cards that are called alike; sources and the
-    names of other clips of the project are never used. beside: numbered further where files of the name exist."""
+    names of other clips of the project are never used. beside: numbered further where files of the name exist. spans: of
+    clips of which only a part is written."""
     folder = Path(folder)
     taken = {Path(os.path.realpath(c.path)) for c in project.files}
     plan = []
@@ -53,7 +57,7 @@ def planned(project: Project, keys: Iterable[str], folder: Path | str, writers: 
             if not any(t in taken or beside and t.exists() for t in targets):
                 break
         taken.update(targets)
-        plan.append(Planned(key, files))
+        plan.append(Planned(key, files, (spans or {}).get(key)))
     return plan
 
 
@@ -79,12 +83,12 @@ def deliver(project: Project, plan: Sequence[Planned], check: bool, replace: boo
             os.makedirs(folder, exist_ok=True)
         except OSError as error:
             raise SkiagraphError(f"The folder {folder} cannot be made ({error.strerror}); choose another place.") from error
-        notes = write_clip(project, entry.clip, entry.files, control)
+        notes = write_clip(project, entry.clip, entry.files, control, entry.span)
         found = None
         if check:
             # Only here, since this brings in the networks' runtimes.
             from skiagraph.review.exposure import check_file
-            found = check_file(project, entry.clip, entry.film, control)
+            found = check_file(project, entry.clip, entry.film, control, span=entry.span)
         every += found or []
         tell(Delivered(entry.clip, entry.film, found, tuple(notes)))
     return every

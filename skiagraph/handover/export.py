@@ -16,6 +16,7 @@ from skiagraph.jobs import JobControl, read_ahead
 from skiagraph.logs import log
 from skiagraph.media.frame import ahead_of
 from skiagraph.media.formats import ExportFormat, format_for
+from skiagraph.media.part import Part
 from skiagraph.media.reader import FrameReader
 from skiagraph.media.writer import refuse_bad_target
 from skiagraph.project.layers import layers
@@ -36,8 +37,9 @@ def export_clip(project: Project, clip_key: str, target: Path | str, export: Exp
     write_clip(project, clip_key, files, control)
 
 
-def write_clip(project: Project, clip_key: str, files: Sequence[tuple[Writer, Path]], control: JobControl | None = None) -> list[str]:
-    """Write files of one clip: each by a writer to a target. Returns what a person should know of how they were made.
+def write_clip(project: Project, clip_key: str, files: Sequence[tuple[Writer, Path]], control: JobControl | None = None, span: tuple[int, int] | None = None) -> list[str]:
+    """Write files of one clip: each by a writer to a target. span: first and last frame of the part that is written, None for all. Returns what a person should know of how
+    they were made.
 
     Nothing is left behind when it is cancelled or fails, of none of them. Raises Cancelled, CannotOpenMedia, SourceChanged,
     CannotWriteMedia, FrameNotDecoded.
@@ -49,16 +51,18 @@ def write_clip(project: Project, clip_key: str, files: Sequence[tuple[Writer, Pa
         refuse_bad_target(target, taken)
         taken.append(target)
     info, index = open_source(clip, control)
+    part = Part.of(info, index, *span) if span else None
+    first, last = (part.first, min(part.last, clip.frames - 1)) if part else (0, clip.frames - 1)
     with ExitStack() as stack:
         opened = []
         for writer, target in files:
-            opened.append(writer.open(target, info))
+            opened.append(writer.open(target, info, part))
             stack.callback(opened[-1].discard)
         reader = stack.enter_context(FrameReader(info, index))
-        for done, shot in enumerate(stack.enter_context(closing(read_ahead(_shots(project, clip, reader), ahead_of(info, AHEAD, AHEAD_BYTES, 2))))):
+        for done, shot in enumerate(stack.enter_context(closing(read_ahead(_shots(project, clip, reader, first, last), ahead_of(info, AHEAD, AHEAD_BYTES, 2))))):
             for file in opened:
                 file.write(shot)
-            control.report(STEP, done + 1, clip.frames)
+            control.report(STEP, done + 1, last - first + 1)
         for file in opened:
             file.finish()
         open_source(clip, control)
@@ -67,8 +71,8 @@ def write_clip(project: Project, clip_key: str, files: Sequence[tuple[Writer, Pa
     return [note for file in opened for note in file.notes] + ([clip.damage] if clip.damage else [])
 
 
-def _shots(project: Project, clip: Clip, reader: FrameReader) -> Iterator[Shot]:
-    for frame in reader.frames(0, clip.frames):
+def _shots(project: Project, clip: Clip, reader: FrameReader, first: int, last: int) -> Iterator[Shot]:
+    for frame in reader.frames(first, last + 1):
         try:
             covers = layers(project, clip.key, frame.number)
             covered = with_layers(frame, covers)

@@ -10,6 +10,7 @@ from typing import ClassVar, Protocol
 from skiagraph.cover.layer import Layer
 from skiagraph.media.clip import ClipInfo
 from skiagraph.media.frame import Frame
+from skiagraph.media.part import Part
 from skiagraph.values import Family
 
 
@@ -51,6 +52,6 @@ class Writer(Family):
         """The file's name for a clip of this stem."""
         raise NotImplementedError
 
-    def open(self, target: Path, info: ClipInfo) -> OpenFile:
-        """Begin the file. Raises CannotWriteMedia."""
+    def open(self, target: Path, info: ClipInfo, part: Part | None = None) -> OpenFile:
+        """Begin the file, of a part of the clip or of all of it. Raises CannotWriteMedia."""
         raise NotImplementedError

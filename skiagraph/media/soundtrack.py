@@ -17,6 +17,7 @@ import av.error
 from skiagraph.errors import CannotWriteMedia
 from skiagraph.media.clip import ClipInfo, open_container
 from skiagraph.media.formats import ExportFormat
+from skiagraph.media.part import Part
 
 # Sound packets a trial is made with.
 TRIAL_PACKETS = 12
@@ -31,11 +32,11 @@ _LAYOUTS = {1: "mono", 2: "stereo", 3: "3.0", 4: "4.0", 5: "5.0", 6: "5.1", 7: "
 class Soundtrack:
     """All sound of a source, on its way into an output that is open for writing.
 
-    encoded: what had to be encoded anew, as "pcm_s16le → ALAC". Raises CannotWriteMedia where some of it fits in neither way.
+    part: of which part of the source, None for all. encoded: what had to be encoded anew, as "pcm_s16le → ALAC". Raises CannotWriteMedia where some of it fits in neither way.
     """
 
-    def __init__(self, source: ClipInfo, out: av.container.OutputContainer, export: ExportFormat):
-        self._source, self._export = source, export
+    def __init__(self, source: ClipInfo, out: av.container.OutputContainer, export: ExportFormat, part: Part | None = None):
+        self._source, self._export, self._part = source, export, part
         self.encoded: list[str] = []
         self._source_container = open_container(source.path)
         self._ways: dict[int, _Copied | _Encoded] = {}
@@ -87,10 +88,22 @@ class Soundtrack:
 
     def _all_packets(self) -> Iterator[av.Packet]:
         for packet in self._source_container.demux([self._source_container.streams[n] for n in self._ways]):
-            if packet.dts is not None and packet.size:
+            if packet.dts is not None and packet.size and self._is_wanted(packet):
                 yield from self._ways[packet.stream_index].passed(packet)
         for way in self._ways.values():
             yield from way.rest()
+
+    def _is_wanted(self, packet: av.Packet) -> bool:
+        """True for sound of the part that is written, whose times are brought to where that begins."""
+        if self._part is None:
+            return True
+        at = packet.dts * packet.time_base
+        if not self._part.begins <= at < self._part.ends:
+            return False
+        shift = self._part.ticks(packet.time_base)
+        packet.dts -= shift
+        packet.pts = packet.pts - shift if packet.pts is not None else None
+        return True
 
     def close(self) -> None:
         self._source_container.close()

@@ -23,6 +23,7 @@ from skiagraph.media.clip import ClipInfo
 from skiagraph.media.formats import LARGE_PX, ExportFormat
 from skiagraph.media.frame import Frame, planar_name
 from skiagraph.media.pictures import belongs
+from skiagraph.media.part import Part
 from skiagraph.media.soundtrack import Soundtrack
 
 
@@ -122,12 +123,13 @@ class FilmWriter:
 
     Use as a context: leaving it without an error finishes and renames the file, leaving it with one removes it.
     Of the metadata only timecode and the languages of the sound survive. Sound that the format cannot hold is encoded anew (media.soundtrack). sound=False writes the picture only.
+    part: the part of the clip whose frames are given; None for all of it.
     """
 
     def __init__(self, target: Path | str, source: ClipInfo, export: ExportFormat, *, sound: bool = True,
-                 pixel_format: str | None = None, options: dict | None = None):
+                 pixel_format: str | None = None, options: dict | None = None, part: Part | None = None):
         refuse_bad_target(Path(target), [source.path])
-        self._source, self._format = source, export
+        self._source, self._format, self._part = source, export, part
         self._temporary = TemporaryTarget(target)
         self._soundtrack: Soundtrack | None = None
         self._tags: Tagged | None = None
@@ -136,7 +138,7 @@ class FilmWriter:
             self._out = av.open(str(self._temporary.path), "w", format=export.muxer, options=dict(export.mux_options))
             self._video = self._add_video(pixel_format, options)
             if sound and source.sound:
-                self._soundtrack = Soundtrack(source, self._out, export)
+                self._soundtrack = Soundtrack(source, self._out, export, part)
         except (av.error.FFmpegError, OSError, ValueError) as error:
             self._abandon()
             raise self._explained(error) from error
@@ -182,10 +184,11 @@ class FilmWriter:
             context.codec_tag = self._format.tag
         if source.rotation:
             stream.set_display_rotation(-source.rotation)
-        if source.timecode:
-            stream.metadata["timecode"] = source.timecode
+        timecode = self._part.timecode if self._part else source.timecode
+        if timecode:
+            stream.metadata["timecode"] = timecode
             if self._format.muxer == "matroska":
-                self._out.metadata["timecode"] = source.timecode
+                self._out.metadata["timecode"] = timecode
         return stream
 
     def __enter__(self) -> FilmWriter:
@@ -243,7 +246,10 @@ class FilmWriter:
         """Encode one frame at its own time. Raises CannotWriteMedia when the file cannot take it."""
         picture = frame.picture
         picture.pict_type = 0
+        stamp = picture.pts
         try:
+            if self._part is not None:
+                picture.pts = stamp - self._part.ticks(picture.time_base)
             if self._converted is not None:
                 picture = self._in_other_samples(picture)
             if self._tags is not None:
@@ -252,6 +258,9 @@ class FilmWriter:
                 self._mux(packet)
         except (av.error.FFmpegError, OSError) as error:
             raise self._explained(error) from error
+        finally:
+            # Others write the same frame.
+            frame.picture.pts = stamp
 
     def _in_other_samples(self, picture: av.VideoFrame) -> av.VideoFrame:
         context = self._video.codec_context

@@ -45,17 +45,18 @@ SHOWN_GROWN, SHOWN_SHARE = 0.15, 0.6
 _SIDE = 48
 
 
-def check_file(project: Project, clip_key: str, film: Path | str, control: JobControl | None = None, *, every: int = 1) -> list[Finding]:
+def check_file(project: Project, clip_key: str, film: Path | str, control: JobControl | None = None, *, every: int = 1, span: tuple[int, int] | None = None) -> list[Finding]:
     """Findings on an exported file: a cover that is missing or too weak, a face that nobody agreed to show, another shape.
 
     The file and its source are decoded together; faces are searched for down to the size that a scan of the clip finds, in square
-    pixels. Raises CannotOpenMedia, SourceChanged, FrameNotDecoded, Cancelled.
+    pixels. span: first and last frame of the part of the clip that the film holds, None for all of it. Raises CannotOpenMedia, SourceChanged, FrameNotDecoded, Cancelled.
     """
     control = control or JobControl()
     clip = project.clip(clip_key)
     info = probe(film)
     index = load_index(info, control)
-    if info.upright_size != (clip.width, clip.height) or len(index) != clip.frames:
+    begin, end = (max(0, span[0]), min(span[1], clip.frames - 1)) if span else (0, clip.frames - 1)
+    if info.upright_size != (clip.width, clip.height) or len(index) != end - begin + 1:
         last = max(0, min(len(index), clip.frames) - 1)
         return [Finding(clip_key, "", Reason.FILE_SHAPE, 0, last, float(len(index)), 0)]
     source_info, source_index = open_source(clip, control)
@@ -66,7 +67,7 @@ def check_file(project: Project, clip_key: str, film: Path | str, control: JobCo
         source = stack.enter_context(FrameReader(source_info, source_index, threads=1))
         finder = stack.enter_context(FaceFinder(ScanSettings().smallest_for(source_info)))
         searcher = _Searcher(finder, FaceDescriber(), Squared(float(source_info.upright_aspect)))
-        pairs = ((n, source.read(n), out.read(n)) for n in range(0, clip.frames, every))
+        pairs = ((n, source.read(n), out.read(n - begin)) for n in range(begin, end + 1, every))
         for n, shot, shown in stack.enter_context(closing(read_ahead(pairs, 3))):
             covers = layers(project, clip_key, n)
             for key, value in _weak_covers(shot, shown, covers).items():
@@ -74,7 +75,7 @@ def check_file(project: Project, clip_key: str, film: Path | str, control: JobCo
             score = _open_face(project, clip, n, shot, shown, covers, searcher)
             if score:
                 faces[n] = score
-            control.report(STEP, n + 1, clip.frames)
+            control.report(STEP, n - begin + 1, end - begin + 1)
     found = [f for key, frames in weak.items() for f in _stretches(clip_key, key, Reason.FILE_DIFFERS, frames, every)]
     found += _stretches(clip_key, "", Reason.FILE_FACE, faces, every)
     return sorted(found, key=lambda f: (f.first, f.subject))

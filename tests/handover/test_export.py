@@ -7,15 +7,19 @@ from unittest import mock
 import av
 import numpy as np
 
-from skiagraph.project.layers import matte
+from skiagraph.cover.composite import with_layers
+from skiagraph.project.layers import layers, matte
 from skiagraph.errors import Cancelled, CannotWriteMedia
 from skiagraph.handover.export import export_clip, write_clip
 from skiagraph.handover.writers.film import CoveredFilm
+from skiagraph.handover.writers.matte import Matte
 from skiagraph.jobs import JobControl
 from skiagraph.media.clip import probe
 from skiagraph.media.formats import FORMATS, format_for
 from skiagraph.media.index import open_clip
 from skiagraph.media.reader import FrameReader
+from skiagraph.review.exposure import check_file
+from skiagraph.review.finding import Reason
 from tests.support import TemporaryFolder, head_path, make_clip, project_on
 
 PRIVATE = {"title": "keep out", "artist": "A. Person", "location": "+10.0+20.0/", "com.apple.quicktime.make": "Device", "comment": "secret"}
@@ -160,3 +164,26 @@ class ExportTest(TemporaryFolder):
             self.assertSentence(str(caught.exception))
         with self.assertRaises(CannotWriteMedia):
             format_for("a.mp4", "nonsense")
+
+
+class PartTest(TemporaryFolder):
+    """From one frame to another as a film of its own: the same frames, sound of that time, timecode from there; and the check knows which frames they are."""
+
+    def test_a_part_is_written_with_its_sound_and_timecode(self):
+        clip = make_clip(self.folder / "a.mov", 50, size=(320, 240), options={"g": 10}, sound=True, timecode="10:00:00:00")
+        project = project_on(clip, head_path(0, 50, cx=100, cy=100, width=50, height=66))
+        for key, name in (("h264-mp4", "p.mp4"), ("ffv1-mkv", "p.mkv"), ("prores-mov", "p.mov")):
+            out = self.folder / name
+            write_clip(project, "c1", [(CoveredFilm(key), out), (Matte(), self.folder / f"{name}.matte.mkv")], span=(20, 39))
+            info, index = open_clip(out)
+            self.assertEqual((len(index), int(index.pts[0]), info.timecode[:11]), (20, 0, "10:00:00:20"), name)
+            with FrameReader(info, index) as short, FrameReader(*open_clip(clip)) as whole:
+                covered = [with_layers(whole.read(n + 20), layers(project, "c1", n + 20)).grey().astype(int) for n in (0, 19)]
+                self.assertLess(max(np.abs(short.read(n).grey() - c).mean() for n, c in zip((0, 19), covered)), 4, name)
+            self.assertEqual(len(open_clip(self.folder / f"{name}.matte.mkv")[1]), 20)
+            with av.open(str(out)) as film:
+                packets = [p for p in film.demux(film.streams.audio[0]) if p.pts is not None]
+                length = sum(p.duration or 0 for p in packets) * packets[0].time_base
+            self.assertTrue(0.7 < float(length) <= 0.85 and float(packets[0].pts * packets[0].time_base) < 0.05, (name, float(length)))
+            self.assertEqual(check_file(project, "c1", out, span=(20, 39)), [], name)
+            self.assertEqual([f.reason for f in check_file(project, "c1", out)], [Reason.FILE_SHAPE])

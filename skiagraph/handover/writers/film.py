@@ -8,6 +8,7 @@ from typing import ClassVar
 from skiagraph.handover.writer import Shot, Writer
 from skiagraph.media.clip import ClipInfo
 from skiagraph.media.formats import FORMATS, ExportFormat
+from skiagraph.media.part import Part
 from skiagraph.media.writer import FilmWriter
 from skiagraph.values import Value
 
@@ -28,8 +29,8 @@ class CoveredFilm(Writer, Value, frozen=True, tag_field="kind", tag="film"):
     def name(self, stem: str) -> str:
         return f"{stem}-covered{self.export.suffix}"
 
-    def open(self, target: Path, info: ClipInfo) -> _Film:
-        return _Film(FilmWriter(target, info, self.export, options=self.options or None), info)
+    def open(self, target: Path, info: ClipInfo, part: Part | None = None) -> _Film:
+        return _Film(FilmWriter(target, info, self.export, options=self.options or None, part=part), info)
 
 
 class _Film:
