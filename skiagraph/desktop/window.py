@@ -349,7 +349,9 @@ class MainWindow(QMainWindow):
 
     def scan_clips(self, keys: list[str], every: int) -> None:
         """Scan clips and show the first of them meanwhile."""
-        if self.jobs.scan(keys, every):
+        # From in to out where they are set; a clip that was scanned before is scanned whole.
+        spans = {c.key: span for c in self.document.settled.clips if (span := self.session.span_of(c))}
+        if self.jobs.scan(keys, every, spans):
             self.strip.setVisible(True)
             self.cover.show_clip(keys[0])
             self.show_step(COVER)

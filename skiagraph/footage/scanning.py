@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from skiagraph.footage.recognition import Gallery, link_clip, recall
@@ -25,12 +25,18 @@ class ScanNews:
 
 
 def scan_clip(project: Project, key: str, every: int, gallery: Gallery, control: JobControl, partial: Callable[[ScanResult], None] | None = None, *,
-              keep: bool = False) -> ScanResult:
-    """Scan one clip, and let the gallery recall who is in the others. keep: a scan begun again goes on from what this one saw, until
+              keep: bool = False, span: tuple[int, int] | None = None) -> ScanResult:
+    """Scan one clip, or from first to last frame of a span of one that was not scanned before, and let the gallery recall who is in the others. keep: a scan begun again goes on from what this one saw, until
     `forget_scan`. Raises Cancelled, CannotOpenMedia, SourceChanged."""
     # Only here, since this brings in the networks' runtimes.
-    from skiagraph.track.scan import ScanSettings, scan
-    result = scan(*open_source(project.clip(key), control), ScanSettings(every=every), control, partial, keep=keep)
+    from skiagraph.track.scan import ScanSettings, scan, shifted
+    info, index = open_source(project.clip(key), control)
+    if span is not None and span != (0, len(index) - 1) and project.scan_of(key) is None:
+        part, frames = index.part(*span), len(index)
+        found = scan(info, part, ScanSettings(every=every, part=span), control, partial and (lambda result: partial(shifted(result, part.offset, frames))), keep=keep)
+        result = shifted(found, part.offset, frames)
+    else:
+        result = scan(info, index, ScanSettings(every=every), control, partial, keep=keep)
     recall(project, gallery, control, besides=key)
     return result
 
@@ -41,11 +47,12 @@ def forget_scan(project: Project, key: str, every: int) -> None:
     forget(probe(project.clip(key).path), ScanSettings(every=every))
 
 
-def scan_clips(project: Project, keys: Sequence[str], every: int, gallery: Gallery, control: JobControl, tell: Callable[[ScanNews], None]) -> None:
-    """Scan clips one after another and tell of each as it goes."""
+def scan_clips(project: Project, keys: Sequence[str], every: int, gallery: Gallery, control: JobControl, tell: Callable[[ScanNews], None],
+               spans: Mapping[str, tuple[int, int]] | None = None) -> None:
+    """Scan clips one after another and tell of each as it goes. spans: of clips of which only a part is scanned; what was scanned before is scanned whole."""
     for key in keys:
         tell(ScanNews(key))
-        result = scan_clip(project, key, every, gallery, control, lambda found, key=key: tell(ScanNews(key, found)))
+        result = scan_clip(project, key, every, gallery, control, lambda found, key=key: tell(ScanNews(key, found)), span=(spans or {}).get(key))
         tell(ScanNews(key, result, gallery))
 
 

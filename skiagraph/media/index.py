@@ -41,7 +41,7 @@ class FrameIndex:
     """pts: int64 (n,) strictly rising, in time_base; sync: bool (n,) true where decoding can begin; spare: bool (n,) true where it is known
     that no other frame is made from this one.
 
-    damage: a sentence when the clip is good only up to frame n, otherwise empty.
+    damage: a sentence when the clip is good only up to frame n, otherwise empty. offset: the clip's frame that is its first one; of a part.
     """
 
     pts: np.ndarray
@@ -49,6 +49,7 @@ class FrameIndex:
     spare: np.ndarray
     time_base: Fraction
     damage: str = ""
+    offset: int = 0
 
     def __len__(self) -> int:
         return len(self.pts)
@@ -84,7 +85,12 @@ class FrameIndex:
 
     def cut(self, frames: int, damage: str) -> FrameIndex:
         """The index of the first frames only, with the reason."""
-        return FrameIndex(self.pts[:frames], self.sync[:frames], self.spare[:frames], self.time_base, damage)
+        return FrameIndex(self.pts[:frames], self.sync[:frames], self.spare[:frames], self.time_base, damage, self.offset)
+
+    def part(self, first: int, last: int) -> FrameIndex:
+        """The index of frames from first, or a little before it where decoding can begin, to last, that included."""
+        begin = int(np.flatnonzero(self.sync[:first + 1])[-1]) if self.sync[:first + 1].any() else 0
+        return FrameIndex(self.pts[begin:last + 1], self.sync[begin:last + 1], self.spare[begin:last + 1], self.time_base, self.damage if last + 1 >= len(self) else "", self.offset + begin)
 
 
 def load_index(info: ClipInfo, control: JobControl | None = None, cache_dir: Path | None = None) -> FrameIndex:

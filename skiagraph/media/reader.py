@@ -53,7 +53,7 @@ class FrameReader:
         try:
             return self._patiently(number)
         except FrameNotDecoded as error:
-            if error.frame:
+            if error.frame and not self._index.offset:
                 # Whoever opens the clip next knows from the start.
                 keep_index(self._info, self._index.cut(error.frame, str(error)))
             raise

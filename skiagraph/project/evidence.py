@@ -96,7 +96,8 @@ class Scan(Value, frozen=True):
     """One search of a clip for people: who and where, every face the detector was sure of, and where shots begin.
 
     every: each n-th frame was searched; reached: frames from the beginning that were looked at, fewer than the clip's when a person
-    kept what a cancelled scan had found; likely: (key, key, probability) of people who may be one.
+    kept what a cancelled scan had found; likely: (key, key, probability) of people who may be one; begun: the first frame that was
+    looked at, when only a part was asked for.
     """
 
     key: Key
@@ -107,6 +108,7 @@ class Scan(Value, frozen=True):
     faces: FaceTable = msgspec.field(default_factory=FaceTable.none)
     cuts: tuple[Count, ...] = ()
     likely: tuple[tuple[int, int, Share], ...] = ()
+    begun: Count = 0
 
 
 class Evidence(Value, frozen=True):

@@ -90,7 +90,8 @@ class FoundPerson:
 @dataclass(frozen=True, slots=True)
 class ScanResult:
     """likely: (key, key, probability) of people who may be one; damage: a sentence when the clip turned out to be good only up to
-    `frames`, otherwise empty; reached: frames that were looked at, fewer than `frames` while the scan runs, None when it is whole."""
+    `frames`, otherwise empty; reached: frames that were looked at, fewer than `frames` while the scan runs, None when it is whole; begun: the first
+    frame that was looked at."""
 
     people: tuple[FoundPerson, ...]
     faces: FaceTable
@@ -99,3 +100,4 @@ class ScanResult:
     damage: str = ""
     likely: tuple[tuple[int, int, float], ...] = ()
     reached: int | None = None
+    begun: int = 0

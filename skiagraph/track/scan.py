@@ -28,7 +28,7 @@ from skiagraph.track.observations import Diary, restored
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.people import (STILL_S, STILL_SHARE, are_unlike, looks_of, people_of, split_where_unlike, stretches_of, without_hints,
                                     without_misread, without_shadows)
-from skiagraph.track.results import SIGN, FaceRows, FoundPerson, ScanResult
+from skiagraph.track.results import SIGN, FaceRows, FaceTable, FoundPerson, ScanResult
 from skiagraph.track.second_pass import second_pass
 from skiagraph.track.stepping import apart
 from skiagraph.track.sweep import SURE_FACE, Sweep
@@ -46,10 +46,12 @@ BACK_MOST = 150
 
 @dataclass(frozen=True, slots=True)
 class ScanSettings:
-    """every: search each n-th frame; smallest: px of the smallest face to find; 0: what suits the clip's size."""
+    """every: search each n-th frame; smallest: px of the smallest face to find; 0: what suits the clip's size; part: first and last frame of the part of the clip that the
+    index given is of, None for all of it."""
 
     every: int = 1
     smallest: int = 0
+    part: tuple[int, int] | None = None
 
     def smallest_for(self, info: ClipInfo) -> int:
         """36 px in HD; 24 px, as far as is affordable, in 4K and small formats."""
@@ -74,6 +76,14 @@ def scan(info: ClipInfo, index: FrameIndex, settings: ScanSettings = ScanSetting
 def forget(info: ClipInfo, settings: ScanSettings) -> None:
     """Throw away what a scan with these settings has on disk."""
     Diary(info.path, repr(settings)).discard()
+
+
+def shifted(result: ScanResult, by: int, frames: int) -> ScanResult:
+    """The result of a scan of a part as one of the whole clip: its first frame is the clip's frame `by`; frames: of the clip."""
+    people = tuple(replace(p, paths=tuple(Path.from_rows(path.first + by, path.rows(), path.origin, path.lean) for path in p.paths), best_frame=p.best_frame + by) for p in result.people)
+    faces = FaceTable(result.faces.frames + np.int32(by), result.faces.boxes, result.faces.scores)
+    reached = by + (result.frames if result.reached is None else result.reached)
+    return replace(result, people=people, faces=faces, cuts=tuple(c + by for c in result.cuts), frames=by + result.frames if result.damage else frames, reached=reached, begun=by)
 
 
 @contextmanager

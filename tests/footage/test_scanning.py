@@ -5,12 +5,17 @@ from unittest import mock
 
 import numpy as np
 
+from skiagraph.demo.ship import shipped
+from skiagraph.demo.truth import load_truth
 from skiagraph.jobs import JobControl
+from skiagraph.media.index import open_clip
 from skiagraph.footage.adding import add_clip
 from skiagraph.project.model import Project
 from skiagraph.footage.recognition import Gallery
-from skiagraph.footage.scanning import scan_clips, take_in
+from skiagraph.footage.scanning import scan_clip, scan_clips, take_in
+from skiagraph.review.finding import Reason
 from skiagraph.review.findings import findings
+from skiagraph.review.overview import clip_rows
 from skiagraph.track.identity import Signature
 from skiagraph.track.results import FaceTable, FoundPerson, ScanResult
 from tests.support import TemporaryFolder, head_path, make_clip, opened
@@ -65,3 +70,21 @@ class ScanningTest(TemporaryFolder):
         self.assertEqual([len(s.sightings) for s in project.subjects], [2])
         apart, _ = self.scanned(self.project, (somebody(1, self.face),), (somebody(1, -self.face),))
         self.assertEqual([len(s.sightings) for s in apart.subjects], [1, 1])
+
+
+class PartTest(TemporaryFolder):
+    def test_only_a_part_is_scanned_and_the_rest_is_a_finding(self):
+        """On the demo: from in to out, with places and frames of the whole clip."""
+        info, index = open_clip(shipped("quay.mp4"))
+        project = add_clip(Project(), info, index)
+        result = scan_clip(project, "c1", 12, Gallery(), JobControl(), span=(60, 110))
+        self.assertTrue(40 <= result.begun <= 60 and result.reached == 111 and result.frames == 250)
+        self.assertTrue(result.people and all(result.begun <= path.first and path.last <= 110 for p in result.people for path in p.paths))
+        truth = load_truth(shipped("quay.truth.json"))
+        path = max((path for p in result.people for path in p.paths), key=len)
+        head = min(truth.heads[100], key=lambda h: abs(h.cx - path.cx[path.row(100)]))
+        self.assertLess(abs(head.cx - path.cx[path.row(100)]), 0.3 * head.width)
+        project = take_in(project, "c1", result, 12)
+        missing = [(f.first, f.last) for f in findings(project) if f.reason == Reason.NOT_SCANNED]
+        self.assertEqual(missing, [(0, result.begun - 1), (111, 249)])
+        self.assertEqual(clip_rows(project)[0].partly, True)
