@@ -19,6 +19,7 @@ from skiagraph.errors import SkiagraphError
 from skiagraph.footage import relink
 from skiagraph.footage.adding import facts_of
 from skiagraph.footage.following import Following, end_sentences, find_edges, follow_between
+from skiagraph.footage.recognition import ask_who
 from skiagraph.footage.scanning import ScanNews, scan_clips
 from skiagraph.footage.source import is_same_file
 from skiagraph.handover.delivery import Planned, deliver
@@ -29,6 +30,7 @@ from skiagraph.project import edits, outlines
 from skiagraph.project.carry import Report
 from skiagraph.project.rows import outline_at
 from skiagraph.review.finding import LEAST
+from skiagraph.track.identity import Signature
 from skiagraph.track.path import Path as HeadPath
 
 # A job shorter than this shows no progress, which would only flicker.
@@ -224,21 +226,22 @@ class LongJobs(QObject):
             if self._is_present(token):
                 watch(wanted, path)
 
-        def placed(project, path: HeadPath, again: tuple[HeadPath, ...]):
+        def placed(project, path: HeadPath, again: tuple[HeadPath, ...], looks: Signature):
             project = outlines.rest_on_followed(project, wanted.subject, wanted.clip, wanted.frame, path, str(wanted.motion or ""))
-            return outlines.also_seen(project, wanted.subject, wanted.clip, wanted.frame, again, str(wanted.motion or ""))
+            project = outlines.also_seen(project, wanted.subject, wanted.clip, wanted.frame, again, str(wanted.motion or ""))
+            return ask_who(project, wanted.subject, looks, document.gallery)
 
-        def take(path: HeadPath | None, said: list[str], again: tuple[HeadPath, ...] = ()) -> None:
+        def take(path: HeadPath | None, said: list[str], again: tuple[HeadPath, ...] = (), looks: Signature = Signature.none()) -> None:
             there = self._is_present(token) and any(s.key == wanted.subject for s in document.project.subjects)
             if path is not None and there and outlines.sighting_at(document.project.subject(wanted.subject), wanted.clip, wanted.frame) is not None:
-                document.edit("follow", placed, path, again)
+                document.edit("follow", placed, path, again, looks)
             self.followed.emit(wanted.clip, wanted.frame)
             self._notice.say(" ".join(text for text in said if text))
 
         runner = JobRunner(lambda control: run_apart(follow_between, project, wanted, outline, control=control, told=runner.tell), self)
         runner.told.connect(told)
         name = project.subject(wanted.subject).name
-        runner.finished.connect(lambda found: take(found.path, end_sentences(project, wanted.clip, name, found), found.again))
+        runner.finished.connect(lambda found: take(found.path, end_sentences(project, wanted.clip, name, found), found.again, found.looks))
         runner.cancelled.connect(lambda: take(far[0] if far else None, [tr("Following was stopped; what was followed stays.") if far else ""]))
         self._begin(runner, "Following", self._scanning, lambda p: tr("Following {name}", name=name))
 

@@ -187,6 +187,11 @@ class HeadFollower(OutlineFollower):
         """Log odds that a face is this person's."""
         return log_odds(Signature.joined(self._known), self._signature(rgb, box), same_clip=True)
 
+    @property
+    def signature(self) -> Signature:
+        """How they look, as far as it was seen. In memory only."""
+        return Signature.joined(self._known)
+
     def sought(self, rgb: np.ndarray) -> Place | None:
         """Where in a frame somebody is who is the same by face and clothes, as surely as a scan joins two sightings; None where nobody is."""
         if not any(len(k) for k in self._known):

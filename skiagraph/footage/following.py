@@ -24,6 +24,7 @@ from skiagraph.project.outlines import sighting_at
 from skiagraph.project.rows import held_from, outline_at
 from skiagraph.shape.shape import Outline
 from skiagraph.track.descriptor import FaceDescriber
+from skiagraph.track.identity import Signature
 from skiagraph.track.masks import Masks
 from skiagraph.track.path import BRIDGED, FOLLOWED, PLACED, Path
 from skiagraph.track.scan import ScanSettings
@@ -46,11 +47,12 @@ class Direction(StrEnum):
 @dataclass(frozen=True, slots=True)
 class FollowedOutline:
     """path: from the first frame to the last in which it is known where it is; ends: of each way, "back" or "on", why it stopped and at which frame;
-    again: paths on which it was seen again after an absence."""
+    again: paths on which it was seen again after an absence; looks: how somebody looks whose head it is, which stays in memory."""
 
     path: Path
     ends: tuple[tuple[Direction, Why, int], ...]
     again: tuple[Path, ...] = ()
+    looks: Signature = Signature.none()
 
 
 def follow_outline(project: Project, clip_key: str, frame: int, outline: Outline, direction: Direction = Direction.BOTH, motion: Motion | None = None,
@@ -130,7 +132,7 @@ def follow_outline(project: Project, clip_key: str, frame: int, outline: Outline
             else:
                 low, high = min(a, b), max(a, b)
                 paths.append(met(low, placed[low].place, one_way(low, high - 1)[1], high, placed[high].place, one_way(high, low + 1)[1]))
-    return FollowedOutline(chained(paths), tuple(ends), tuple(more))
+    return FollowedOutline(chained(paths), tuple(ends), tuple(more), followers.looks())
 
 
 class _Followers:
@@ -142,6 +144,7 @@ class _Followers:
         self._looked = looked
         self._frame = None
         self._networks: tuple[FaceFinder, FaceDescriber] | None = None
+        self._head: HeadFollower | None = None
 
     def grey(self, number: int) -> np.ndarray:
         self._frame = self._reader.read(number)
@@ -154,7 +157,12 @@ class _Followers:
         if self._networks is None:
             self._networks = self._stack.enter_context(FaceFinder(self._smallest, 1)), FaceDescriber()
         finder, describer = self._networks
-        return HeadFollower(*what, sight=lambda: self._frame.rgb(), finder=finder, describer=describer)
+        self._head = HeadFollower(*what, sight=lambda: self._frame.rgb(), finder=finder, describer=describer)
+        return self._head
+
+    def looks(self) -> Signature:
+        """How somebody looks whose head was followed."""
+        return self._head.signature if self._head is not None else Signature.none()
 
     def sought(self, follower: OutlineFollower, number: int) -> Place | None:
         """Where it is seen again in a frame."""

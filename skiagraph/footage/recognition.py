@@ -145,6 +145,20 @@ def link_clip(project: Project, clip: str, gallery: Gallery) -> Project:
     return with_likenesses(project, asked)
 
 
+def ask_who(project: Project, key: str, mine: Signature, gallery: Gallery) -> Project:
+    """The project with the question asked whether somebody who was followed by hand is one of those who are known already. They are never made one without an answer: a
+    person drew them."""
+    subject, asked = project.subject(key), []
+    for other in project.subjects if mine.tells else ():
+        if other.key == key or not other.of.hides or other.doubtful or other.dismissed or _kept_apart(project, subject, other) or _at_once(subject, other):
+            continue
+        theirs = gallery.of(other)
+        if theirs.tells:
+            likely = probability(log_odds(mine, theirs, same_clip=any(g.clip == s.clip for g in other.sightings for s in subject.sightings)))
+            asked += [Likeness(other.key, key, likely)] if likely >= PROPOSE else []
+    return with_likenesses(project, sorted(asked, key=lambda n: -n.probability)[:1])
+
+
 def _less_sure(subject: Subject, sure: float) -> Subject:
     return replace(subject, sure=min(subject.sure, sure))
 

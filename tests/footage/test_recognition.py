@@ -4,9 +4,9 @@ from skiagraph.demo.ship import shipped
 from skiagraph.footage.adding import add_clip
 from skiagraph.footage.scanning import Arrival, take_in
 from skiagraph.jobs import JobControl
-from skiagraph.project import cast, file
-from skiagraph.project.model import Answer, Decision, Likeness, Project
-from skiagraph.footage.recognition import Gallery, link_clip, recall
+from skiagraph.project import cast, file, outlines
+from skiagraph.project.model import Answer, Decision, Likeness, Outline, Project
+from skiagraph.footage.recognition import Gallery, ask_who, link_clip, recall
 from skiagraph.track.identity import Signature
 from tests.project.test_cast import person, scanned
 from tests.support import TemporaryFolder, head_path, make_clip, opened
@@ -62,6 +62,16 @@ class LinkTest(TemporaryFolder):
         project = link_clip(self.scan("c2", signature(1, seed=5), project=project), "c2", self.gallery)
         self.assertEqual(len(project.subjects), 3)
         self.assertEqual(len(cast.open_likenesses(project)), 2)
+
+    def test_who_was_followed_by_hand_is_asked_about_and_never_taken_for_somebody(self):
+        project = self.scan("c1", signature(1, seed=1), signature(2, seed=1))
+        project, key = outlines.add_subject(project, "c2", 5, Outline.at(80, 60, 30, 40))
+        asked = ask_who(project, key, signature(2, seed=7), self.gallery)
+        question, = cast.open_likenesses(asked)
+        self.assertEqual(({question.one, question.other}, len(asked.subjects)), ({"s2", key}, 3))
+        self.assertEqual(cast.open_likenesses(ask_who(project, key, signature(9, seed=7), self.gallery)), [])
+        refused = cast.answer(asked, question.one, question.other, Answer.NO)
+        self.assertEqual(cast.open_likenesses(ask_who(refused, key, signature(2, seed=7), self.gallery)), [])
 
     def test_nothing_that_tells_who_somebody_is_gets_into_the_file(self):
         project = self.scan("c1", signature(1, seed=1))
