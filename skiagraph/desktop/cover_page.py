@@ -454,7 +454,7 @@ class CoverPage(QWidget):
         between = keyframe_before(sighting, frame)
         text += " · " + tr(BETWEEN_WORD[between.to_next]) if between else ""
         self.inspector.show_place(text, outline, frame in sighting.all_marks(), bool(sighting.cut))
-        if sighting.levels:
+        if any(s.levels for s in subject.sightings):
             self.inspector.cover.show_style(self._style_here(project))
 
     def _refresh_outlines(self) -> None:

@@ -454,6 +454,39 @@ class WindowTest(DesktopTest):
         changed = [(a != b).any(axis=2).sum() for a, b in zip(shots, shots[1:])]
         self.assertTrue(all(changed) and (shots[1] == shots[4]).all(), changed)
 
+    def test_only_from_in_to_out_is_exported_where_that_is_asked_for(self):
+        self.open_made()
+        window = self.window
+        window.session.set_mark("in", 10)
+        window.session.set_mark("out", 29)
+        window.show_step(HANDOVER)
+        window.handover.marked.setChecked(True)
+        window.export_clips(["c1"], "ffv1-mkv", str(self.folder / "out"), False, True)
+        self.until(lambda: window.jobs.running is None, 60)
+        _, index = open_clip(self.folder / "out" / "quay-covered.mkv")
+        self.assertEqual((len(index), window.document.file_findings), (20, []))
+
+    def test_margin_at_some_frames_only(self):
+        self.open_made()
+        window, panel = self.window, self.window.cover.inspector
+        window.session.select(["s1"])
+        window.session.set_frame(20)
+        panel.cover_reach.setCurrentIndex(1)
+        panel.cover.field("", "margin").field.setValue(60)
+        sighting, = self.project.subject("s1").sightings
+        self.assertEqual([round(float(sighting.level_at(n)[0]), 2) for n in (5, 20, 40)], [0, 0.46, 0])
+        self.assertIsNone(self.project.subject("s1").style)
+        self.assertEqual(window.document.undo_name, "change cover")
+        window.session.set_frame(40)
+        self.assertEqual(panel.cover.field("", "margin").value(), 14)
+        self.press(Qt.Key.Key_Comma)
+        self.press(Qt.Key.Key_Comma)
+        self.assertEqual((window.session.frame, panel.cover.field("", "margin").value()), (20, 60))
+        window.session.set_reach(Reach.ONWARD)
+        window.session.set_frame(35)
+        self.press(Qt.Key.Key_W, Qt.KeyboardModifier.ShiftModifier)
+        self.assertEqual(self.project.subject("s1").sightings[0].last, 34)
+
     def test_a_sighting_is_extended_over_the_whole_clip_with_a_key(self):
         self.open_plate()
         self.window.session.set_frame(20)
