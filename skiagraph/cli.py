@@ -153,6 +153,7 @@ def _parser() -> argparse.ArgumentParser:
     follow.add_argument("--motion", choices=("auto", "position", "size", "turning", "perspective"), default="auto",
                         help="what may change: position, and size, and turning, and as a plane in perspective; auto (default) goes by the outline and what is seen")
     follow.add_argument("--holdout", metavar="OUTLINE@FRAME", type=_holdout, action="append", default=[], help="something that is in front and stays sharp, and the frame it was drawn in; followed too; may be given several times")
+    follow.add_argument("--person", action="store_true", help="the outline, an ellipse, is a head: where its look fails the face is looked for")
     follow.add_argument("--name", metavar="NAME", default="", help="how the subject is called")
     follow.add_argument("--wait", action="store_true", help="wait while the project is open elsewhere, instead of giving up")
 
@@ -358,7 +359,7 @@ def _follow_into(options, target: Path, is_project: bool, control: JobControl) -
     from skiagraph.footage.following import Direction, end_sentences, follow_outline
     from skiagraph.media.index import open_clip
     from skiagraph.project import edits, file, outlines
-    from skiagraph.project.decisions import ThingSubject
+    from skiagraph.project.decisions import PersonSubject, ThingSubject
     from skiagraph.project.model import Project
     if is_project:
         project = _load(options.source)
@@ -373,7 +374,7 @@ def _follow_into(options, target: Path, is_project: bool, control: JobControl) -
         if clip is None:
             project = edits.add_clip(project, facts)
             clip = project.clips[-1]
-    project, key = outlines.add_subject(project, clip.key, options.frame, options.outline, ThingSubject(), " ".join(options.name.split())[:80])
+    project, key = outlines.add_subject(project, clip.key, options.frame, options.outline, PersonSubject() if options.person else ThingSubject(), " ".join(options.name.split())[:80])
     for outline, frame in options.holdout:
         before = follow_outline(project, clip.key, frame, outline, control=control)
         project, front = outlines.add_holdout(project, clip.key, frame, outline, [key])

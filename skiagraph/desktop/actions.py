@@ -14,15 +14,16 @@ from skiagraph.desktop.words import tr
 from skiagraph.footage.following import Direction
 
 # Word, key and px of the ways in which an outline is nudged.
-_WAYS = (("left", "Left", -1, 0), ("right", "Right", 1, 0), ("up", "Up", 0, -1), ("down", "Down", 0, 1))
+_WAYS = (("Left", "Left", -1, 0), ("Right", "Right", 1, 0), ("Up", "Up", 0, -1), ("Down", "Down", 0, 1))
 
 
 class Actions:
-    """Builds the menus of a window. groups: heading → actions, for the help sheet."""
+    """Builds the menus of a window. groups: heading → actions, for the help sheet; summed: heading → (keys, text) of those that it tells in one line."""
 
     def __init__(self, window):
         self._window = window
         self.groups: dict[str, list[QAction]] = {}
+        self.summed: dict[str, list[tuple[str, str]]] = {}
         self.bar = QMenuBar()
         cover, session = window.cover, window.session
         self._menu("Project", [
@@ -50,9 +51,9 @@ class Actions:
             ("Begin sighting here", "[", lambda: hand.trim("begin")), ("End sighting here", "]", lambda: hand.trim("end")), ("Cover off, as far as changes reach", "Shift+W", hand.switch_off), ("Split the sighting here", "Shift+Q", hand.split),
             ("Join with the next sighting", "Ctrl+J", hand.join), ("Cover the whole clip with this sighting", "Shift+E", hand.extend), None,
             ("To the next keyframe: smooth, straight or held", "Y", hand.change_between), ("Repeat the last correction", "U", hand.repeat),
-            *((f"Move {word} by 1 px", f"Alt+{key}", lambda x=x, y=y: hand.nudge(x, y)) for word, key, x, y in _WAYS),
-            *((f"Move {word} by 10 px", f"Alt+Shift+{key}", lambda x=x, y=y: hand.nudge(10 * x, 10 * y)) for word, key, x, y in _WAYS), None,
-            *((f"Changes apply to {word}", f"Alt+{n}", lambda r=r: session.set_reach(r)) for n, (r, word) in enumerate(REACH_WORD.items(), 1))])
+            ("Move by 1 px, with Shift by 10", "Alt+← ↑ → ↓", [*((f"{word} by 1 px", f"Alt+{key}", lambda x=x, y=y: hand.nudge(x, y)) for word, key, x, y in _WAYS),
+                                                              *((f"{word} by 10 px", f"Alt+Shift+{key}", lambda x=x, y=y: hand.nudge(10 * x, 10 * y)) for word, key, x, y in _WAYS)]),
+            ("What changes apply to; while dragging without Alt", "Alt+1 … 5", [(f"Changes apply to {word}", f"Alt+{n}", lambda r=r: session.set_reach(r)) for n, (r, word) in enumerate(REACH_WORD.items(), 1)])])
         for n in (4, 5):
             self._hidden(str(n), lambda n=n: cover.digit(n))
         casting = cover.casting
@@ -86,22 +87,30 @@ class Actions:
         return self._more(name, entries)
 
     def _more(self, name: str, entries) -> list[QAction]:
+        """Add to a menu: (text, key, function) each, None for a line, or (text, keys, entries) for a menu in it, which the help sheet tells in one line."""
         added = []
         for entry in entries:
             if entry is None:
                 self._menus[name].addSeparator()
-                continue
-            text, key, function = entry
-            action = QAction(tr(text), self._window)
-            if key:
-                action.setShortcut(QKeySequence(key))
-                action.setShortcutContext(Qt.ShortcutContext.WindowShortcut)
-            action.triggered.connect(lambda _=False, f=function: f())
-            self._menus[name].addAction(action)
-            self._window.addAction(action)
-            added.append(action)
+            elif isinstance(entry[2], list):
+                inner = self._menus[name].addMenu(tr(entry[0].split(",")[0].split(";")[0]))
+                self.summed.setdefault(name, []).append((entry[1], entry[0]))
+                for one in entry[2]:
+                    self._add(inner, *one)
+            else:
+                added.append(self._add(self._menus[name], *entry))
         self.groups[name] += added
         return added
+
+    def _add(self, menu: QMenu, text: str, key: str, function) -> QAction:
+        action = QAction(tr(text), self._window)
+        if key:
+            action.setShortcut(QKeySequence(key))
+            action.setShortcutContext(Qt.ShortcutContext.WindowShortcut)
+        action.triggered.connect(lambda _=False, f=function: f())
+        menu.addAction(action)
+        self._window.addAction(action)
+        return action
 
     def _hidden(self, key: str, function) -> None:
         """A key that means something only while an outline is pulled, where it is said in the picture."""

@@ -10,36 +10,42 @@ from skiagraph.desktop.controls import column, line, push_button, quiet, section
 from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.words import tr
 
-MOUSE = [("Wheel on the picture", "zoom at the pointer"), ("Middle drag", "pan"), ("Shift while sizing", "keep the shape"),
+OUTLINES = [("Shift while sizing", "keep the shape"), ("Ctrl and a corner", "into perspective"), ("Double-click the line", "a point more"), ("Double-click a point", "corner or smooth"),
+            ("Shift and drag in a lane", "mark keyframes")]
+MOUSE = [("Wheel on the picture", "zoom at the pointer"), ("Middle drag", "pan"),
          ("Ctrl+wheel on the register", "zoom in time"), ("Double-click a name", "rename"), ("Double-click a slider", "back to its default"),
          ("Drag a person onto another", "merge them"), ("Drag a bar to another row", "give them the sighting")]
 
 
-class HelpSheet(QDialog):
-    """groups: heading → actions."""
+COLUMNS = 3
 
-    def __init__(self, groups: dict[str, list[QAction]], parent: QWidget | None = None):
+
+class HelpSheet(QDialog):
+    """groups: heading → actions; summed: heading → (keys, text) besides."""
+
+    def __init__(self, groups: dict[str, list[QAction]], summed: dict[str, list[tuple[str, str]]], parent: QWidget | None = None):
         super().__init__(parent)
         self.setWindowTitle(tr("Keys"))
-        layout = column(margin=6 * GRID, spacing=4 * GRID, parent=self)
+        layout = column(margin=5 * GRID, spacing=3 * GRID, parent=self)
         title = QLabel(tr("Keys"))
         title.setObjectName("heading")
         layout.addWidget(title)
-        columns = line(spacing=10 * GRID)
-        sides = [column(spacing=2 * GRID) for _ in range(3)]
+        columns = line(spacing=8 * GRID)
+        sides = [column(spacing=2 * GRID) for _ in range(COLUMNS)]
         for side in sides:
             columns.addLayout(side, 1)
-        blocks = [(name, [(_keys(a), a.text().replace("&", "").rstrip(" …")) for a in actions if a.shortcuts()]) for name, actions in groups.items()]
+        blocks = [(name, [(_keys(a), a.text().replace("&", "").rstrip(" …")) for a in actions if a.shortcuts()] + [(keys, tr(what)) for keys, what in summed.get(name, ())]) for name, actions in groups.items()]
         blocks.append(("Mouse", [(tr(gesture), what) for gesture, what in MOUSE]))
+        blocks.append(("Mouse on outlines", [(tr(gesture), what) for gesture, what in OUTLINES]))
         blocks.append(("While held", [("`", "peek under the covers")]))
-        heights = [0, 0, 0]
+        heights = [0] * COLUMNS
         for name, rows in blocks:
             place = heights.index(min(heights))
             heights[place] += len(rows) + 2
             sides[place].addWidget(section(name))
             grid = QGridLayout()
             grid.setHorizontalSpacing(4 * GRID)
-            grid.setVerticalSpacing(GRID)
+            grid.setVerticalSpacing(1)
             for n, (keys, what) in enumerate(rows):
                 label = QLabel(keys)
                 label.setAlignment(Qt.AlignmentFlag.AlignLeft)

@@ -428,7 +428,7 @@ class MainWindow(QMainWindow):
     # Window
 
     def show_keys(self) -> None:
-        HelpSheet(self.actions_.groups, self).exec()
+        HelpSheet(self.actions_.groups, self.actions_.summed, self).exec()
 
     def show_about(self) -> None:
         QMessageBox.about(self, tr("About Skiagraph"), f"Skiagraph {__version__}\n\n" + tr(

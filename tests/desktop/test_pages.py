@@ -259,7 +259,7 @@ class SmallPicturesTest(PageTest):
         from skiagraph.desktop.window import MainWindow
         window = MainWindow()
         self.addCleanup(window.close)
-        sheet = HelpSheet(window.actions_.groups, window)
+        sheet = HelpSheet(window.actions_.groups, window.actions_.summed, window)
         self.addCleanup(sheet.deleteLater)
         keys = [s.toString() for actions in window.actions_.groups.values() for a in actions for s in a.shortcuts()]
         self.assertEqual(len(keys), len(set(keys)), "no key means two things")

@@ -74,7 +74,7 @@ class WordsTest(DesktopTest):
             window.session.select([project.subjects[0].key])
             self.settle()
             read |= texts_of(window)
-        read |= texts_of(HelpSheet(window.actions_.groups, window))
+        read |= texts_of(HelpSheet(window.actions_.groups, window.actions_.summed, window))
         names = [path.name, str(path), "quay.mp4", "Skiagraph", *(s.name for s in project.subjects)]
         from_the_core = [*(sentence(project, f) for f in findings(project)), *(row.state() for row in clip_rows(project))]
         keys = {part for action in window.findChildren(QAction) for part in re.findall("[A-Za-z]{2,}", action.shortcut().toString(QKeySequence.SequenceFormat.NativeText))}
