@@ -38,7 +38,8 @@ class FollowSettings:
     outline, in cells, that has to look as it did; again: correlation and share from which it is believed where it had to be searched for, as many places are compared then. learn: correlation under which the look of late is renewed, where so much of it, all_over, still agrees. partly: share of what is in
     the picture that has to agree where not all of it is. patience_s: so long something hidden is waited for.
     room: outline sizes around the expected place in which it is looked for; more finds what moves faster, and costs time. patch: px of the longer side at which looks are
-    compared. seek: correlation from which a place in a whole frame may be where it is seen again, alone: by how much the next best has to be less alike. Chosen on the scenes of benchmarks/follow.py, with room to spare.
+    compared. seek: correlation of small pictures from which a
+    place in a whole frame is looked at, found: correlation and share of cells from which it is seen again there, alone: by how much any other place has to be less alike. Chosen on the scenes of benchmarks/follow.py, with room to spare.
     """
 
     sure: float = 0.72
@@ -50,8 +51,9 @@ class FollowSettings:
     partly: float = 0.7
     patience_s: float = 1.0
     room: float = 0.75
-    seek: float = 0.7
-    alone: float = 0.12
+    seek: float = 0.35
+    found: tuple[float, float] = (0.85, 0.75)
+    alone: float = 0.1
     patch: int = 64
 
 
@@ -68,8 +70,8 @@ class Step:
 POINTS = 60
 # Gauss-Newton steps at most, and px under which they end.
 STEPS, TILT_STEPS, ENOUGH = 14, 8, 0.02
-# In whole frames it is looked for at this size, px of its longer side.
-SEEK_PX, SEEK_SIZES = 28, (1.0, 0.88, 1.14)
+# In whole frames it is looked for at this size, px of its longer side, and at so many times the size it had; so many places are looked at more closely.
+SEEK_PX, SEEK_SIZES, SEEK_MOST = 28, (1.0, 0.88, 1.14), 4
 # By itself, perspective is tried in each so many frames, where the look correlates by less than this and so much of it is seen, and taken where it leaves less than
 # this share of what was not explained before.
 TRY_EVERY, TRY_BELOW, TRY_SEEN, CLEARLY = 3, 0.985, 0.9, 0.8
@@ -185,31 +187,42 @@ class OutlineFollower:
         place = replace(self._placed, width=self._placed.width * self._grown, height=self._placed.height * self._grown)
         scale = min(1.0, self._scale, SEEK_PX / max(place.width, place.height))
         small = cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
+        found: list[tuple[float, Place]] = []
         for grown in SEEK_SIZES:
-            found = self._sought_at(grey, small, scale, replace(place, width=place.width * grown, height=place.height * grown))
-            if found is not None:
+            found += self._candidates(grey, small, scale, replace(place, width=place.width * grown, height=place.height * grown))
+            if found:
                 break
         self.place = before
-        return found
+        if not found:
+            return None
+        best, there = max(found, key=lambda entry: entry[0])
+        # Of two that are as much alike nobody knows which it is.
+        apart = [score for score, other in found if np.hypot(other.cx - there.cx, other.cy - there.cy) > 0.5 * min(there.width, there.height)]
+        return there if all(score < best - self.settings.alone for score in apart) else None
 
-    def _sought_at(self, grey: np.ndarray, small: np.ndarray, scale: float, place: Place) -> Place | None:
-        """Where a whole frame looks like the start at one size; small: the frame at a scale."""
-        look = self._start
+    def _candidates(self, grey: np.ndarray, small: np.ndarray, scale: float, place: Place) -> list[tuple[float, Place]]:
+        """Places of a whole frame that look like the start at one size, with the correlation there; small: the frame at a scale. What is like it when small is laid on
+        as a look is, which tells far more."""
+        look, settings, found = self._start, self.settings, []
         size = max(8, round(place.width * BEYOND * scale)), max(8, round(place.height * BEYOND * scale))
         sought = cv2.resize(np.clip(look.picture, 0, 255).astype(np.uint8), size, interpolation=cv2.INTER_AREA)
         if small.shape[0] <= size[1] or small.shape[1] <= size[0] or sought.std() < 4:
-            return None
+            return []
         scores = cv2.matchTemplate(small, sought, cv2.TM_CCOEFF_NORMED)
-        _, best, _, (x, y) = cv2.minMaxLoc(scores)
-        if best < self.settings.seek:
-            return None
-        scores[max(0, y - size[1] // 2):y + size[1] // 2 + 1, max(0, x - size[0] // 2):x + size[0] // 2 + 1] = -1
-        if scores.max() > best - self.settings.alone:
-            return None
-        guess = replace(place, cx=float((x + size[0] / 2) / scale), cy=float((y + size[1] / 2) / scale))
-        self.place, self._unseen, self._ignored = guess, 6, None
-        found = self._checked(grey, guess, *self.settings.again)
-        return found[0] if found is not None else None
+        for _ in range(SEEK_MOST):
+            _, best, _, (x, y) = cv2.minMaxLoc(scores)
+            if best < settings.seek:
+                break
+            scores[max(0, y - size[1] // 2):y + size[1] // 2 + 1, max(0, x - size[0] // 2):x + size[0] // 2 + 1] = -1
+            guess = replace(place, cx=float((x + size[0] / 2) / scale), cy=float((y + size[1] / 2) / scale))
+            self.place, self._unseen, self._ignored = guess, 6, None
+            there, score, agreeing = self._laid_flat(grey, guess, look)
+            if score < settings.lost or agreeing < settings.agree:
+                continue
+            there, score, agreeing = self._laid(grey, there, look)
+            if score >= settings.found[0] and agreeing >= settings.found[1] and self._shown(there) > WHOLE:
+                found.append((score, there))
+        return found
 
     # Guessing
 

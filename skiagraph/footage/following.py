@@ -31,7 +31,7 @@ from skiagraph.track.scan import ScanSettings
 
 STEP, SEEKING, EDGES = "Following", "Looking for it again", "Finding the edge"
 # After an absence each so many frames are looked at, for so many seconds; and so sure is the frame in which it is seen again.
-SEEK_EVERY, SEEK_S, AGAIN_SURE = 3, 30.0, 0.7
+SEEK_EVERY, SEEK_S, AGAIN_SURE = 5, 30.0, 0.7
 # Decoded frames at hand for going back: a usual distance between sync samples at 25 frames a second.
 KEEP = 50
 # The window is told of the path after each so many frames.
