@@ -16,7 +16,7 @@ from skiagraph.follow.follower import FollowSettings, OutlineFollower, Step, Why
 from skiagraph.footage.source import open_source
 from skiagraph.follow.heads import HeadFollower, is_head
 from skiagraph.follow.look import Motion
-from skiagraph.follow.paths import Followed, chained, follow, joined, met
+from skiagraph.follow.paths import Followed, bridged, chained, follow, joined, met
 from skiagraph.jobs import JobControl
 from skiagraph.media.reader import FrameReader
 from skiagraph.project.model import PersonSubject, Place, Project, Subject
@@ -47,11 +47,12 @@ class Direction(StrEnum):
 @dataclass(frozen=True, slots=True)
 class FollowedOutline:
     """path: from the first frame to the last in which it is known where it is; ends: of each way, "back" or "on", why it stopped and at which frame;
-    again: paths on which it was seen again after an absence; looks: how somebody looks whose head it is, which stays in memory."""
+    again: paths on which it was seen again after it had left the picture; back: frames in which it was found again, there or after it was hidden; looks: how somebody looks whose head it is, which stays in memory."""
 
     path: Path
     ends: tuple[tuple[Direction, Why, int], ...]
     again: tuple[Path, ...] = ()
+    back: tuple[int, ...] = ()
     looks: Signature = Signature.none()
 
 
@@ -118,21 +119,25 @@ def follow_outline(project: Project, clip_key: str, frame: int, outline: Outline
                 return joined(number, place, ways, AGAIN_SURE), ways[1], number
             return None
 
-        more = []
+        more, backs = [], []
         for way, a, b in legs:
             if b is None:
                 stop = last if way == Direction.ON else first
                 follower, found = one_way(a, stop)
-                paths.append(joined(a, placed[a].place, [found]))
+                stretches = [joined(a, placed[a].place, [found])]
                 while found.why in (Why.LEFT, Why.HIDDEN) and (seen := again(follower, way, found.at, stop)) is not None:
-                    more.append(seen[0])
+                    # What left the picture is away until it comes back; what was hidden in it may be seen in between, and is covered.
+                    stretches = [*stretches, seen[0]] if found.why == Why.LEFT else [*stretches[:-1], bridged(stretches[-1], seen[0])]
                     ends.append((way, found.why, found.at))
+                    backs.append(seen[2])
                     found = seen[1]
+                paths.append(stretches[0])
+                more += stretches[1:]
                 ends.append((way, found.why, found.at))
             else:
                 low, high = min(a, b), max(a, b)
                 paths.append(met(low, placed[low].place, one_way(low, high - 1)[1], high, placed[high].place, one_way(high, low + 1)[1]))
-    return FollowedOutline(chained(paths), tuple(ends), tuple(more), followers.looks())
+    return FollowedOutline(chained(paths), tuple(ends), tuple(more), tuple(backs), followers.looks())
 
 
 class _Followers:
@@ -265,4 +270,4 @@ def end_sentences(project: Project, clip_key: str, name: str, found: FollowedOut
     """Why following stopped and where, and where it was seen again, for a person; empty where it went to the end."""
     clip = project.clip(clip_key)
     said = [f"{name} {_WHY[why]} at {clip.at(at)}" + (", going back." if way == Direction.BACK else ".") for way, why, at in found.ends if _WHY[why]]
-    return [*said, *(f"It was seen again from {clip.at(path.first)} to {clip.at(path.last)}." for path in found.again)]
+    return [*said, *(f"It was found again at {clip.at(frame)}." for frame in found.back)]

@@ -15,8 +15,9 @@ from skiagraph.project.layers import matte
 from skiagraph.project.listing import COLUMNS, write_tracks
 from skiagraph.project.model import Outline, Project, Reach
 from skiagraph.project.rows import outline_at, outline_rows
+from skiagraph.review.findings import findings
 from skiagraph.shape.shape import Shape
-from tests.follow.test_follower import SIZE, Scene
+from tests.follow.test_follower import SIZE, Scene, texture
 from skiagraph.track.results import FaceTable, ScanResult
 from tests.support import TemporaryFolder, head_path, make_clip, opened, with_people
 
@@ -152,8 +153,24 @@ class FollowingTest(TemporaryFolder):
         with self.assertRaises(EditRefused) as caught:
             follow_outline(project, "c1", 2, Outline.at(200, 200, 80, 60))
         self.assertSentence(str(caught.exception), "edge")
-        found = FollowedOutline(head_path(0, 8), ((Direction.ON, Why.HIDDEN, 7), (Direction.BACK, Why.END, 0)), (head_path(12, 5),))
-        self.assertEqual(end_sentences(project, "c1", "Plate", found), ["Plate was lost sight of at 00:00:00:07.", "It was seen again from 00:00:00:12 to 00:00:00:16."])
+        found = FollowedOutline(head_path(0, 8), ((Direction.ON, Why.HIDDEN, 7), (Direction.BACK, Why.END, 0)), (head_path(12, 5),), (14,))
+        self.assertEqual(end_sentences(project, "c1", "Plate", found), ["Plate was lost sight of at 00:00:00:07.", "It was found again at 00:00:00:14."])
+
+    def test_what_was_hidden_for_long_is_found_again_and_covered_in_between(self):
+        """It may come out of its hiding before it is known again: nothing is left bare there, and it is a finding."""
+        def wall(n, picture):
+            if 20 <= n < 60:
+                picture[100:260] = texture(9, SIZE[0], 160)
+
+        hidden, self.scene = Scene(lambda n: (120 + 3 * n, 180, 1, 0), over=wall), Scene(lambda n: (120 + 3 * n, 180, 1, 0))
+        clip = make_clip(self.folder / "wall.mp4", 90, size=SIZE, options={"g": 12, "crf": 10}, draw=lambda n, w, h: np.repeat(hidden.frame(n)[..., None], 3, axis=2))
+        project = add_clip(Project(), *opened(clip))
+        project, key = outlines.add_subject(project, "c1", 2, self.outline(2), ThingSubject())
+        found = follow_outline(project, "c1", 2, self.outline(2), subject=key)
+        self.assertEqual((found.path.first, found.path.last, found.again, len(found.back)), (0, 89, (), 1))
+        project = outlines.rest_on_followed(project, key, "c1", 2, found.path)
+        self.assertTrue(all(matte(project, "c1", n).any() for n in range(90)))
+        self.assertIn("unsure", [f.reason for f in findings(project)])
 
     def test_what_leaves_and_comes_back_is_found_again(self):
         def x(n):
