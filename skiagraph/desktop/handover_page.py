@@ -31,6 +31,7 @@ class HandoverPage(QWidget):
         self._boxes: list[tuple[str, QCheckBox, QLabel]] = []
         self._results: dict[str, tuple[str, str, str, Sequence[str]]] = {}
         self._chosen: dict[str, bool] = {}
+        self._spans: dict[str, tuple[int, int]] = {}
         outer = line(margin=4 * GRID, spacing=4 * GRID, parent=self)
         left = column(spacing=3 * GRID)
         outer.addLayout(left, 1)
@@ -96,7 +97,9 @@ class HandoverPage(QWidget):
         if keys and self.export.isEnabled():
             self.exportPressed.emit(keys, self.format.currentData(), self.folder.text().strip(), self.matte.isChecked(), self.check.isChecked())
 
-    def set_clips(self, entries: list[ClipRow], waiting: int, exposing: int, busy: bool) -> None:
+    def set_clips(self, entries: list[ClipRow], waiting: int, exposing: int, busy: bool, spans: dict[str, tuple[int, int]] | None = None) -> None:
+        """spans: from in to out, of clips where they are set."""
+        self._spans = spans or {}
         while self._list.count() > 1:
             widget = self._list.takeAt(0).widget()
             if widget:
@@ -138,6 +141,11 @@ class HandoverPage(QWidget):
             facts = QLabel(tr("Not scanned: nobody in it is covered") if entry.is_usable else entry.state())
             facts.setStyleSheet(f"color: {theme.MADDER};")
             row.addWidget(facts)
+        part = QLabel(tr("from {begin} to {end}", begin=clip.at(self._spans[clip.key][0]), end=clip.at(self._spans[clip.key][1])) if clip.key in self._spans else "")
+        part.setStyleSheet(f"color: {theme.OCHRE};")
+        part.setVisible(self.marked.isChecked())
+        self.marked.toggled.connect(part.setVisible)
+        row.addWidget(part)
         row.addStretch(1)
         state = QLabel()
         row.addWidget(state)

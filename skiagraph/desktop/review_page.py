@@ -35,7 +35,7 @@ class FindingRow(QFrame):
         clip = project.clip(finding.clip)
         word = QLabel(tr(finding.kind.word))
         word.setStyleSheet(f"color: {colour}; font-weight: 700;")
-        word.setFixedWidth(104)
+        word.setFixedWidth(124)
         row.addWidget(word)
         where = column(spacing=0)
         where.addWidget(QLabel(clip.at(finding.at)))

@@ -192,7 +192,7 @@ class MainWindow(QMainWindow):
         elif page is self.review:
             self.review.set_findings(self.document.settled, self.document.findings)
         elif page is self.handover:
-            self.handover.set_clips(clip_rows(project), len(waiting), sum(f.is_exposing for f in waiting), busy)
+            self.handover.set_clips(clip_rows(project), len(waiting), sum(f.is_exposing for f in waiting), busy, self._spans())
 
     def _show_saved(self, state: str) -> None:
         path = self.document.path
@@ -350,11 +350,14 @@ class MainWindow(QMainWindow):
     def scan_clips(self, keys: list[str], every: int) -> None:
         """Scan clips and show the first of them meanwhile."""
         # From in to out where they are set; a clip that was scanned before is scanned whole.
-        spans = {c.key: span for c in self.document.settled.clips if (span := self.session.span_of(c))}
-        if self.jobs.scan(keys, every, spans):
+        if self.jobs.scan(keys, every, self._spans()):
             self.strip.setVisible(True)
             self.cover.show_clip(keys[0])
             self.show_step(COVER)
+
+    def _spans(self) -> dict[str, tuple[int, int]]:
+        """From in to out, of clips where they are set."""
+        return {c.key: span for c in self.document.settled.clips if (span := self.session.span_of(c))}
 
     def export_now(self) -> None:
         self.show_step(HANDOVER)
@@ -366,7 +369,7 @@ class MainWindow(QMainWindow):
             self.notice.say(BUSY)
             return
         project, writers = self.document.settled, (CoveredFilm(format_key), *((Matte(),) if with_matte else ()))
-        spans = {c.key: span for c in project.clips if (span := self.session.span_of(c))} if self.handover.marked.isChecked() else {}
+        spans = self._spans() if self.handover.marked.isChecked() else {}
         plan = planned(project, keys, folder, writers, spans=spans)
         there = existing(plan)
         if there:
