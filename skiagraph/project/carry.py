@@ -338,7 +338,7 @@ def adopted(base: Project, view: Project, edited: Project) -> Project:
     shown = set(view.likenesses)
     likenesses = {frozenset((n.one, n.other)): n for n in base.likenesses if n in edited.likenesses or n not in shown}
     likenesses.update({frozenset((n.one, n.other)): n for n in edited.likenesses if n not in shown})
-    rests_on = {key for s in subjects for g in s.sightings for key in g.tracks}
+    rests_on = {key for s in subjects for g in s.sightings for key in (*g.tracks, g.cut)}
     tracks = tuple(t for t in edited.evidence.tracks if t.key in rests_on)
     decisions = replace(edited.decisions, subjects=tuple(subjects), likenesses=tuple(n for n in likenesses.values() if {n.one, n.other} <= keys))
     return replace(edited, evidence=base.evidence.with_tracks(tracks), decisions=decisions, files=edited.files if edited.files is not view.files else base.files,

@@ -14,14 +14,16 @@ from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, ru
 
 from skiagraph.errors import EditRefused
 from skiagraph.footage.scanning import Arrival
-from skiagraph.project import cast, edits, file, outlines
+from skiagraph.project import cast, copying, edits, file, levels, outlines
 from skiagraph.project.carry import CARRY, adopted
 from skiagraph.project.history import History
-from skiagraph.project.model import Answer, Cover, Decision, Outline, Project, Reach, Style
+from skiagraph.project.model import Answer, Cover, Decision, Outline, Project, Reach, Style, replace
 from skiagraph.project.overlap import head_points
 from skiagraph.project.rows import outline_at
 from skiagraph.review.finding import Finding
 from skiagraph.review.findings import acceptance_of, is_accepted
+from skiagraph.shape.pointed import as_kind
+from skiagraph.shape.shape import Shape
 from tests.project.worlds import FRAMES, LOOKED_AT, covered_heads, hidden_share, scan_of, world
 
 people = st.integers(0, 3)
@@ -109,6 +111,50 @@ class Desk(RuleBasedStateMachine):
         if one is not None and one != other:
             self.edit(cast.merge_subjects, one, [other])
             self.by_person = False
+
+    @rule(data=st.data(), frame=frames, joining=st.booleans())
+    def part_and_join(self, data, frame, joining):
+        """Both are a person's, but uncover nothing."""
+        if (key := self.subject(data)) is not None:
+            self.edit(outlines.join_sightings if joining else outlines.split_sighting, key, "c1", frame)
+            self.by_person = False
+
+    @rule(data=st.data(), frame=frames)
+    def copy(self, data, frame):
+        """What somebody has stays, whatever is copied to them."""
+        one, other = self.subject(data), self.subject(data)
+        sighting = outlines.sighting_at(self.shown.subject(one), "c1", frame) if one else None
+        if sighting is not None:
+            self.edit(copying.with_sighting, other, "c1", frame, copying.copied_sighting(self.shown, one, "c1", frame))
+            self.by_person = False
+
+    @rule(data=st.data(), frame=frames, cx=st.floats(0, 480), cy=st.floats(0, 200), everybody=st.booleans())
+    def hold_out(self, data, frame, cx, cy, everybody):
+        key = self.subject(data)
+        self.edit(outlines.add_holdout, "c1", frame, Outline.at(cx, cy, 40, 40), None if everybody or key is None else [key])
+
+    @rule(data=st.data(), frame=frames, kind=st.sampled_from(sorted(Shape.kinds)), reach=st.sampled_from(Reach))
+    def reshape(self, data, frame, kind, reach):
+        key = self.subject(data)
+        sighting = outlines.sighting_at(self.shown.subject(key), "c1", frame) if key else None
+        if sighting is not None:
+            self.edit(outlines.set_shape, key, "c1", frame, as_kind(sighting.shape_at(frame), kind), reach)
+
+    @rule(data=st.data(), frame=frames, margin=st.floats(0, 1), reach=st.sampled_from(Reach))
+    def widen(self, data, frame, margin, reach):
+        if (key := self.subject(data)) is not None:
+            style = self.shown.style_of(self.shown.subject(key))
+            self.edit(levels.set_style_at, key, "c1", frame, replace(style, margin=margin), reach)
+
+    @rule(data=st.data(), frame=frames, reach=st.sampled_from(Reach), away=st.booleans())
+    def take_off(self, data, frame, reach, away):
+        if (key := self.subject(data)) is not None:
+            self.edit(*((outlines.declare_absent, key, "c1", frame) if away else (levels.switch_off, key, "c1", frame, reach)))
+
+    @rule(data=st.data(), first=frames, last=frames)
+    def clear(self, data, first, last):
+        if (key := self.subject(data)) is not None:
+            self.edit(outlines.remove_keyframes, key, "c1", min(first, last), max(first, last))
 
     # Machines
 
@@ -288,5 +334,5 @@ class MergedStyleTest(unittest.TestCase):
         project, carry, _ = Arrival("c1", 1).evidence(world(), scan_of([(0, 0, 30, 0.0), (1, 40, 79, 0.0)]))
         project = edits.set_style(carry(project), "s2", Style.of(Cover.kinds["blur"](), 0.6, 0.3))
         merged = cast.merge_subjects(project, "s1", ["s2"])
-        self.assertEqual((merged.style_of(merged.subject("s1")).margin, merged.style_of(merged.subject("s1")).cover.kind), (0.6, "mosaic"))
+        self.assertEqual((merged.style_of(merged.subject("s1")).margin, merged.style_of(merged.subject("s1")).cover.kind), (0.6, "blur"))
         self.assertEqual(cast.answer(project, "s1", "s2", Answer.NO).subject("s1").style, None)
