@@ -95,23 +95,6 @@ def met(one: int, at_one: Place, on: Followed, two: int, at_two: Place, back: Fo
     return _path(one, table, origin)
 
 
-def bridged(one: Path, two: Path) -> Path:
-    """Two paths as one, with a straight line between them of which nobody is sure. Where they share frames the first counts."""
-    if two.first < one.first:
-        one, two = two, one
-    first, last = one.first, max(one.last, two.last)
-    table, origin = np.full((last - first + 1, 9), np.nan), np.full(last - first + 1, BRIDGED, np.uint8)
-    for path in (two, one):
-        there = slice(path.first - first, path.last - first + 1)
-        table[there], origin[there] = np.hstack([path.rows()[:, :5], path.leaning(), path.rows()[:, 5:]]), path.origin
-    known, every = ~np.isnan(table[:, 0]), np.arange(len(table))
-    gap = slice(one.last - first + 1, two.first - first) if two.first > one.last else slice(0, 0)
-    for column in range(8):
-        table[gap, column] = np.interp(every[gap], every[known], table[known, column])
-    table[gap, 8] = 0.0
-    return _path(first, table, origin)
-
-
 def chained(paths: Iterable[Path]) -> Path:
     """Paths that follow each other, or share their ends, as one."""
     rows, leans, origins, first, reached = [], [], [], None, None

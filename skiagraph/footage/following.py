@@ -16,7 +16,7 @@ from skiagraph.follow.follower import FollowSettings, OutlineFollower, Step, Why
 from skiagraph.footage.source import open_source
 from skiagraph.follow.heads import HeadFollower, is_head
 from skiagraph.follow.look import Motion
-from skiagraph.follow.paths import Followed, bridged, chained, follow, joined, met
+from skiagraph.follow.paths import Followed, chained, follow, joined, met
 from skiagraph.jobs import JobControl
 from skiagraph.media.reader import FrameReader
 from skiagraph.project.model import PersonSubject, Place, Project, Subject
@@ -26,7 +26,7 @@ from skiagraph.shape.shape import Outline
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.identity import Signature
 from skiagraph.track.masks import Masks
-from skiagraph.track.path import BRIDGED, FOLLOWED, PLACED, Path
+from skiagraph.track.path import BRIDGED, FOLLOWED, PLACED, Path, laid_over
 from skiagraph.track.scan import ScanSettings
 
 STEP, SEEKING, EDGES = "Following", "Looking for it again", "Finding the edge"
@@ -127,7 +127,7 @@ def follow_outline(project: Project, clip_key: str, frame: int, outline: Outline
                 stretches = [joined(a, placed[a].place, [found])]
                 while found.why in (Why.LEFT, Why.HIDDEN) and (seen := again(follower, way, found.at, stop)) is not None:
                     # What left the picture is away until it comes back; what was hidden in it may be seen in between, and is covered.
-                    stretches = [*stretches, seen[0]] if found.why == Why.LEFT else [*stretches[:-1], bridged(stretches[-1], seen[0])]
+                    stretches = [*stretches, seen[0]] if found.why == Why.LEFT else [*stretches[:-1], laid_over((stretches[-1], seen[0]))]
                     ends.append((way, found.why, found.at))
                     backs.append(seen[2])
                     found = seen[1]

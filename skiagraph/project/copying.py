@@ -10,9 +10,9 @@ from skiagraph.errors import EditRefused
 from skiagraph.project.evidence import FromJoining, Outlined, Track
 from skiagraph.project.model import Form, Keyframe, Level, Project, Repair, Shape, Sighting, Subject, replace
 from skiagraph.project.outlines import sighting_at
-from skiagraph.project.rows import path_of, rows_at
+from skiagraph.project.rows import covered_path
 from skiagraph.shape.change import without_keyframe
-from skiagraph.track.path import PLACED, Path
+from skiagraph.track.path import Path
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,11 +78,7 @@ def copied_sighting(project: Project, key: str, clip: str, frame: int) -> Copied
     sighting = sighting_at(subject, clip, frame)
     if sighting is None:
         raise EditRefused(f"{subject.name} is not seen at this frame; go to a frame where the lane has a bar.")
-    rows = rows_at(project, sighting, sighting.first, sighting.last)
-    path = path_of(project, sighting)
-    frames = np.arange(sighting.first, sighting.last + 1)
-    origin = np.full(len(rows), PLACED, np.uint8) if path is None else path.origin[np.clip(frames - path.first, 0, len(path) - 1)]
-    return CopiedSighting(clip, project.clip(clip).picture_size, Path.from_rows(sighting.first, rows[:, :6], origin, rows[:, 7:10]), sighting.shape, sighting.forms)
+    return CopiedSighting(clip, project.clip(clip).picture_size, covered_path(project, sighting), sighting.shape, sighting.forms)
 
 
 def with_sighting(project: Project, key: str, clip: str, frame: int, copied: CopiedSighting) -> Project:

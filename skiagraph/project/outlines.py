@@ -12,13 +12,13 @@ from skiagraph.project.edits import next_name, with_new_subject
 from skiagraph.project.entries import HAND, entered
 from skiagraph.project.evidence import Cut, FromFollowing, FromJoining, Outlined, Track
 from skiagraph.project.model import Change, Decision, Outline, Portrait, Project, Reach, Repair, Sighting, Subject, replace
-from skiagraph.project.rows import CONFIDENCE, keyframe_change, outline_at, path_of, path_place, place_beneath, repair_change, rows_at
+from skiagraph.project.rows import CONFIDENCE, covered_path, keyframe_change, outline_at, path_place, place_beneath, repair_change, rows_at
 from skiagraph.shape.change import Between, Keyframe, change_between, held_from, keyed, moved, with_keyframe, without_keyframe
 from skiagraph.shape.place import Place, place_of
 from skiagraph.shape.pointed import as_kind, reshaped
 from skiagraph.shape.shape import Shape, nearest_turn
 from skiagraph.track.masks import Masks
-from skiagraph.track.path import BRIDGED, FOUND, PLACED, Path
+from skiagraph.track.path import FOUND, Path, laid_over
 
 
 # Where a path is this unsure or less it may be said that nobody is there; where it is surer somebody was seen.
@@ -303,20 +303,8 @@ def join_sightings(project: Project, key: str, clip: str, frame: int) -> Project
 
 def _bridged(project: Project, one: Sighting, two: Sighting) -> tuple[Project, Sighting]:
     """Two sightings as one on a path of where they are covered, with a straight line between them."""
-    rows = [rows_at(project, s, s.first, s.last) for s in (one, two)]
-    first, last = one.first, max(one.last, two.last)
-    table, origin = np.full((last - first + 1, 9), np.nan), np.full(last - first + 1, BRIDGED, np.uint8)
-    for sighting, part in ((two, rows[1]), (one, rows[0])):
-        there = slice(sighting.first - first, sighting.last - first + 1)
-        table[there], path = part[:, [0, 1, 2, 3, 4, 5, 7, 8, 9]], path_of(project, sighting)
-        frames = np.arange(sighting.first, sighting.last + 1)
-        origin[there] = PLACED if path is None else path.origin[np.clip(frames - path.first, 0, len(path) - 1)]
-    known, every = ~np.isnan(table[:, 0]), np.arange(len(table))
-    for column in (0, 1, 2, 3, 4, 6, 7, 8):
-        table[:, column] = np.interp(every, every[known], table[known, column])
-    table[~known, 5] = 0.0
+    path, last = laid_over([covered_path(project, s) for s in (one, two)]), max(one.last, two.last)
     project, key = project.new_id("tracks")
-    path = Path.from_rows(first, table[:, :6], origin, table[:, 6:])
     project = replace(project, evidence=project.evidence.with_tracks((Track(key, one.clip, path, FromJoining(), Outlined()),)))
     forms = {f.frame: f for s in (one, two) for f in s.forms}
     if one.shape_at(one.last) != two.shape_at(two.first):

@@ -12,7 +12,7 @@ from skiagraph.remembering import Remembered
 from skiagraph.shape.change import Change, change_at, keyframe_changes, moved, repair_changes
 from skiagraph.shape.place import Perspective, Place, Similarity, place_of
 from skiagraph.shape.shape import Outline, Shape
-from skiagraph.track.path import BRIDGED, PLACED, Path
+from skiagraph.track.path import PLACED, Path, laid_over
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,22 +46,7 @@ def path_of(project: Project, sighting: Sighting) -> Path | None:
     if not sighting.tracks:
         return None
     paths = tuple(track.path for track in project.tracks_of(sighting))
-    return paths[0] if len(paths) == 1 else _PATHS.get(paths, "one", lambda: _as_one(paths))
-
-
-def _as_one(paths: tuple[Path, ...]) -> Path:
-    """Paths laid over each other, the earlier in the order on top; what lies between two is a straight line of which nobody is sure."""
-    first, last = min(p.first for p in paths), max(p.last for p in paths)
-    rows, origin = np.full((last - first + 1, 9), np.nan), np.full(last - first + 1, BRIDGED, np.uint8)
-    for path in reversed(paths):
-        there = slice(path.first - first, path.last - first + 1)
-        rows[there], origin[there] = np.hstack([path.rows(), path.leaning()]), path.origin
-    known = ~np.isnan(rows[:, 0])
-    every = np.arange(len(rows))
-    for column in (0, 1, 2, 3, 4, 6, 7, 8):
-        rows[:, column] = np.interp(every, every[known], rows[known, column])
-    rows[~known, 5] = 0.0
-    return Path.from_rows(first, rows[:, :6], origin, rows[:, 6:])
+    return paths[0] if len(paths) == 1 else _PATHS.get(paths, "one", lambda: laid_over(paths))
 
 
 def rows_at(project: Project, sighting: Sighting, first: int, last: int) -> np.ndarray:
@@ -167,6 +152,14 @@ def path_place(project: Project, sighting: Sighting, frame: int) -> Place:
 def _exact_place(row: np.ndarray) -> Place:
     """The place of a row as it is reckoned with; what is drawn is kept within what a plane may tilt."""
     return Similarity.of(row) if not row[SHEAR:].any() else Perspective(*(float(v) for v in row[_PLACE]))
+
+
+def covered_path(project: Project, sighting: Sighting) -> Path:
+    """Where a sighting is covered in each of its frames, with all that was changed by hand, as a path."""
+    rows, path = rows_at(project, sighting, sighting.first, sighting.last), path_of(project, sighting)
+    frames = np.arange(sighting.first, sighting.last + 1)
+    origin = np.full(len(rows), PLACED, np.uint8) if path is None else path.origin[np.clip(frames - path.first, 0, len(path) - 1)]
+    return Path.from_rows(sighting.first, rows[:, :6], origin, rows[:, SHEAR:])
 
 
 def place_on(path: Path, frame: int) -> Place:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 
 # By what means a row was obtained.
@@ -99,3 +101,18 @@ class Path:
     def from_rows(first: int, rows: np.ndarray, origin: np.ndarray, lean: np.ndarray | None = None) -> Path:
         """rows: (n, 6) cx, cy, width, height, angle, confidence; lean: (n, 3) shear and tilts, or None."""
         return Path(first, *np.asarray(rows, np.float32).T, origin=origin, lean=lean)
+
+
+def laid_over(paths: Sequence[Path]) -> Path:
+    """Paths as one, the earlier in the order on top; what lies between two is a straight line of which nobody is sure."""
+    first, last = min(p.first for p in paths), max(p.last for p in paths)
+    rows, origin = np.full((last - first + 1, 9), np.nan), np.full(last - first + 1, BRIDGED, np.uint8)
+    for path in reversed(paths):
+        there = slice(path.first - first, path.last - first + 1)
+        rows[there], origin[there] = np.hstack([path.rows(), path.leaning()]), path.origin
+    known = ~np.isnan(rows[:, 0])
+    every = np.arange(len(rows))
+    for column in (0, 1, 2, 3, 4, 6, 7, 8):
+        rows[:, column] = np.interp(every, every[known], rows[known, column])
+    rows[~known, 5] = 0.0
+    return Path.from_rows(first, rows[:, :6], origin, rows[:, 6:])
