@@ -1,5 +1,6 @@
 """Projects of version 1 open as the same covers. The fixtures were written by version 1, and what it covered was kept beside them."""
 
+import hashlib
 import json
 import shutil
 import unittest
@@ -8,6 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from skiagraph.project import file
+from skiagraph.project.layers import matte
 from skiagraph.project.model import Answer, Decision
 from skiagraph.project.rows import GROW, cover_outline, rows_at
 from skiagraph.review.findings import findings
@@ -84,3 +86,20 @@ class UpgradedFileTest(TemporaryFolder):
             with self.assertRaises(CannotOpenProject) as caught:
                 file.load(place)
             self.assertSentence(str(caught.exception), "p.skiagraph")
+
+
+class VersionTwoTest(unittest.TestCase):
+    """A project of version 2, with keyframes, corrections, a polygon, and what was followed by hand, has just the same mattes."""
+
+    def test_the_same_mattes_and_rows(self):
+        folder = FIXTURES.parent / "version-2"
+        project, known = file.load(folder / "by-hand.skiagraph"), json.loads((folder / "by-hand.covers.json").read_text())
+        self.assertEqual([project.style.cover.kind, project.style.margin], known["style"])
+        for clip, mattes in known["mattes"].items():
+            for frame, (total, digest) in mattes.items():
+                white = matte(project, clip, int(frame))
+                self.assertEqual((int(white.astype(np.int64).sum()), hashlib.sha256(white.tobytes()).hexdigest()[:16]), (total, digest), f"{clip} {frame}")
+        for subject in project.subjects:
+            for sighting, (key, rows) in zip(subject.sightings, known["rows"][subject.key]):
+                self.assertEqual(sighting.key, key)
+                np.testing.assert_allclose(rows_at(project, sighting, sighting.first, sighting.last)[::9, :7], rows, atol=0.002)
