@@ -67,7 +67,7 @@ class Fold(QWidget):
         self._title, self._state, self._corner = tr(text), "", corner
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
-        outer.setSpacing(GRID - 1)
+        outer.setSpacing(2)
         self.head = QPushButton()
         self.head.setProperty("kind", "fold")
         self.head.setCheckable(True)
@@ -76,7 +76,7 @@ class Fold(QWidget):
         self.body = QWidget()
         self.content = QVBoxLayout(self.body)
         self.content.setContentsMargins(0, 0, 0, 0)
-        self.content.setSpacing(GRID - 1)
+        self.content.setSpacing(2)
         top = QHBoxLayout()
         top.setSpacing(2 * GRID)
         top.addWidget(self.head, 1)

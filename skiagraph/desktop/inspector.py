@@ -71,7 +71,7 @@ class Inspector(QScrollArea):
         layout.addLayout(head)
         layout.addWidget(self._facts)
         self._panel = QWidget()
-        panel = column(spacing=GRID - 1, parent=self._panel)
+        panel = column(spacing=2, parent=self._panel)
         layout.addWidget(self._panel)
         layout.addStretch(1)
         self._build_decision(panel)
