@@ -12,6 +12,7 @@ from skiagraph.desktop.hand_work import REACH_WORD
 from skiagraph.desktop.session import View
 from skiagraph.desktop.words import tr
 from skiagraph.footage.following import Direction
+from skiagraph.project import outlines
 
 # Word, key and px of the ways in which an outline is nudged.
 _WAYS = (("Left", "Left", -1, 0), ("Right", "Right", 1, 0), ("Up", "Up", 0, -1), ("Down", "Down", 0, 1))
@@ -49,7 +50,7 @@ class Actions:
             ("Follow both ways", "T", lambda: hand.follow(Direction.BOTH)), ("Follow on", "Shift+T", lambda: hand.follow(Direction.ON)), ("Follow back", "Ctrl+T", lambda: hand.follow(Direction.BACK)),
             ("Not in the picture here", "W", hand.declare_absent), None,
             ("Begin sighting here", "[", lambda: hand.trim("begin")), ("End sighting here", "]", lambda: hand.trim("end")), ("Cover off, as far as changes reach", "Shift+W", hand.switch_off), ("Split the sighting here", "Shift+Q", hand.split),
-            ("Join with the next sighting", "Ctrl+J", hand.join), ("Cover the whole clip with this sighting", "Shift+E", hand.extend), None,
+            ("Join with the next sighting", "Ctrl+J", hand.join), ("Remove the sighting", "", lambda: hand.edit_here("remove sighting", outlines.remove_sighting)), ("Cover the whole clip with this sighting", "Shift+E", hand.extend), None,
             ("To the next keyframe: smooth, straight or held", "Y", hand.change_between), ("Repeat the last correction", "U", hand.repeat),
             ("Move by 1 px, with Shift by 10", "Alt+← ↑ → ↓", [*((f"{word} by 1 px", f"Alt+{key}", lambda x=x, y=y: hand.nudge(x, y)) for word, key, x, y in _WAYS),
                                                               *((f"{word} by 10 px", f"Alt+Shift+{key}", lambda x=x, y=y: hand.nudge(10 * x, 10 * y)) for word, key, x, y in _WAYS)]),

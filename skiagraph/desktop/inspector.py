@@ -220,10 +220,10 @@ class Inspector(QScrollArea):
 
     def _remember_folds(self) -> None:
         """Parts stay open or closed from one day to the next."""
-        settings = QSettings()
+        settings = QSettings("skiagraph", "skiagraph")
         for name, part in (("cover", self.cover_part), ("outline", self.outline_part), ("numbers", self.numbers_part), ("following", self.following_part), ("front", self.front_part)):
             part.set_open(settings.value(f"folds/{name}", part.is_open, bool))
-            part.toggled.connect(lambda is_open, name=name: QSettings().setValue(f"folds/{name}", is_open))
+            part.toggled.connect(lambda is_open, name=name: settings.setValue(f"folds/{name}", is_open))
 
     # What is shown
 

@@ -38,6 +38,7 @@ from skiagraph.handover.writers.matte import Matte
 from skiagraph.media.pictures import RATE, pictures_at
 from skiagraph.project import edits
 from skiagraph.project.file import SUFFIX
+from skiagraph.project.model import Reach
 from skiagraph.review.findings import acceptance_of
 from skiagraph.review.overview import clip_rows
 from skiagraph.timecode import USUAL_RATES, rate_of
@@ -78,6 +79,10 @@ class MainWindow(QMainWindow):
         self.show_step(FOOTAGE)
         self._refresh()
         self.actions_.refresh_recent(self.recent_projects())
+        # What changes apply to stays as it was left.
+        kept = str(self.settings.value("reach", ""))
+        self.session.set_reach(Reach(kept) if kept in list(Reach) else self.session.reach)
+        self.session.reachChanged.connect(lambda: self.settings.setValue("reach", str(self.session.reach)))
         place = self.settings.value("window")
         if place is not None:
             self.restoreGeometry(place)

@@ -466,6 +466,13 @@ class WindowTest(DesktopTest):
         _, index = open_clip(self.folder / "out" / "quay-covered.mkv")
         self.assertEqual((len(index), window.document.file_findings), (20, []))
 
+    def test_reach_and_folds_are_remembered(self):
+        self.window.session.set_reach(Reach.ONWARD)
+        self.window.cover.inspector.numbers_part.head.click()
+        again = MainWindow()
+        self.addCleanup(again.close)
+        self.assertEqual((again.session.reach, again.cover.inspector.reach.value(), again.cover.inspector.numbers_part.is_open), (Reach.ONWARD, Reach.ONWARD, True))
+
     def test_margin_at_some_frames_only(self):
         self.open_made()
         window, panel = self.window, self.window.cover.inspector
