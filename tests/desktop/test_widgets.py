@@ -83,7 +83,7 @@ class InspectorTest(DesktopTest):
         self.assertFalse(self.panel.portrait.isVisible())
 
     def test_changes_come_out_as_styles(self):
-        self.show(default_style())
+        self.show(Style.of(Cover.kinds["mosaic"]()))
         settled = self.heard(self.panel.styleSettled)
         self.panel.cover.field("mosaic", "blocks").field.setValue(5)
         self.panel.cover.kind.button("blur").click()
