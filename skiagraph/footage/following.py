@@ -21,7 +21,7 @@ from skiagraph.jobs import JobControl
 from skiagraph.media.reader import FrameReader
 from skiagraph.project.model import PersonSubject, Place, Project, Subject
 from skiagraph.project.outlines import sighting_at
-from skiagraph.project.rows import held_from, outline_at
+from skiagraph.project.rows import fronts_of, outline_at
 from skiagraph.shape.shape import Outline
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.identity import Signature
@@ -192,7 +192,7 @@ def _legs(placed: list[int], frame: int, way: Direction) -> list[tuple[int, int 
 def in_front(project: Project, subject: Subject, clip: str, frame: int) -> np.ndarray | None:
     """What is in front of somebody in a frame, bool (rows, columns) of the upright clip; None for nothing."""
     size, mask = project.clip(clip).picture_size, None
-    for _, sighting in held_from(project, subject, clip, frame):
+    for _, sighting in fronts_of(project, subject, clip, frame):
         outline = outline_at(project, sighting, frame)
         drawn = outline.raster(size)
         if drawn is not None:

@@ -8,13 +8,13 @@ import numpy as np
 
 from skiagraph.cover.layer import Layer, layer_of, matte_of
 from skiagraph.project.model import Project, Sighting, Subject
-from skiagraph.project.rows import cover_outline, held_from, outline_at, place_on, style_at
+from skiagraph.project.rows import cover_outline, in_front_at, outline_at, place_on, style_at
 
 
 def layers(project: Project, clip: str, frame: int, *, subjects: Sequence[Subject] | None = None) -> list[Layer]:
     """The layers of all covered subjects in a frame, in the order of the register, without what is in front of them. Undecided counts as covered."""
     size = project.clip(clip).picture_size
-    found = []
+    found, fronts = [], in_front_at(project, clip, frame)
     for subject in project.subjects if subjects is None else subjects:
         if not subject.is_covered:
             continue
@@ -23,8 +23,9 @@ def layers(project: Project, clip: str, frame: int, *, subjects: Sequence[Subjec
                 style = style_at(project, subject, sighting, frame)
                 layer = layer_of(subject.key, style, cover_outline(project, sighting, frame, style), size)
                 if layer is not None:
-                    for holdout, before in held_from(project, subject, clip, frame):
-                        layer = layer.behind(front_of(project, before, frame, holdout.of.feather, size))
+                    for holdout, before in fronts:
+                        if holdout.of.is_before(subject.key):
+                            layer = layer.behind(front_of(project, before, frame, holdout.of.feather, size))
                     found.append(layer)
     return found
 

@@ -7,7 +7,7 @@ import hashlib
 import numpy as np
 
 from skiagraph.project.model import Project
-from skiagraph.project.rows import held_from, rows_at
+from skiagraph.project.rows import fronts_of, rows_at
 
 # So many frames of a finding are compared, evenly spread, ends included; and so finely, px.
 SAMPLES, STEP_PX = 12, 0.5
@@ -25,7 +25,7 @@ def looked_at(project: Project, clip: str, subject: str, first: int, last: int) 
                 if sighting.covers(frame):
                     row = rows_at(project, sighting, frame, frame)[0, :5]
                     digest.update(f"{frame}:{np.round(row / STEP_PX).astype(int).tolist()}:{sighting.shape_at(frame)}:{round(style.margin, 3)};".encode())
-            for holdout, sighting in held_from(project, somebody, clip, frame):
+            for holdout, sighting in fronts_of(project, somebody, clip, frame):
                 row = rows_at(project, sighting, frame, frame)[0, :5]
                 digest.update(f"{frame} in front:{holdout.key}{np.round(row / STEP_PX).astype(int).tolist()}:{sighting.shape_at(frame)};".encode())
     else:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -38,6 +37,8 @@ _PLACE = [CX, CY, WIDTH, HEIGHT, ANGLE, SHEAR, TILT_X, TILT_Y]
 
 # Whole tables are kept for the findings and the lanes only, and within this memory; single frames are reckoned as they are asked for.
 _TABLES = Remembered(96 << 20)
+# Most projects have nobody in front, and some have thousands of people.
+_FRONTS = Remembered(1 << 16, size=lambda fronts: 64 * (1 + len(fronts)))
 _PATHS = Remembered(64 << 20, size=lambda path: 25 * len(path))
 
 
@@ -173,10 +174,12 @@ def shapes_of(sighting: Sighting, frames: np.ndarray) -> Shape | list[Shape]:
     return [sighting.shape_at(frame) for frame in frames.tolist()] if sighting.forms else sighting.shape
 
 
-def held_from(project: Project, subject: Subject, clip: str, frame: int) -> Iterator[tuple[Subject, Sighting]]:
+def in_front_at(project: Project, clip: str, frame: int) -> list[tuple[Subject, Sighting]]:
+    """What is in front of anybody in a frame."""
+    fronts = _FRONTS.get((project.decisions,), "fronts", lambda: tuple(s for s in project.subjects if s.is_in_front))
+    return [(holdout, sighting) for holdout in fronts for sighting in holdout.sightings if sighting.clip == clip and sighting.covers(frame)]
+
+
+def fronts_of(project: Project, subject: Subject, clip: str, frame: int) -> list[tuple[Subject, Sighting]]:
     """What is in front of a subject in a frame: no cover of the subject is laid on it."""
-    for holdout in project.subjects:
-        if holdout.is_in_front and holdout.of.is_before(subject.key):
-            for sighting in holdout.sightings:
-                if sighting.clip == clip and sighting.covers(frame):
-                    yield holdout, sighting
+    return [(holdout, sighting) for holdout, sighting in in_front_at(project, clip, frame) if holdout.of.is_before(subject.key)]
