@@ -17,7 +17,7 @@ import cv2
 import numpy as np
 
 from skiagraph.cover.composite import with_layers
-from skiagraph.cover.cover import Cover, Style
+from skiagraph.cover.cover import Cover, Style, default_style
 from skiagraph.cover.layer import layer_of
 from skiagraph.demo.ship import shipped
 from skiagraph.demo.truth import load_truth
@@ -38,7 +38,8 @@ SCORE, OVERLAP = 0.6, 0.3
 
 STYLES = {
     "as shot": None,
-    "blur, 16 % (default)": Style.of(Cover.kinds["blur"]()),
+    "blur, 24 % (default)": default_style(),
+    "blur, 16 %": Style.of(Cover.kinds["blur"](0.16)),
     "blur, 8 %": Style.of(Cover.kinds["blur"](0.08)),
     "mosaic, 7 across": Style.of(Cover.kinds["mosaic"](7)),
     "mosaic, 4 across": Style.of(Cover.kinds["mosaic"](4)),
