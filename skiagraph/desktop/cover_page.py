@@ -321,6 +321,7 @@ class CoverPage(QWidget):
     def _clip_changed(self) -> None:
         self.transport.set_clips([(c.key, c.path.name) for c in self.document.project.clips], self.session.clip.key if self.session.clip else "")
         self._clip_shape()
+        self.hand.source = None
         self.picture.set_picture(None)
         self._refresh_register()
 
@@ -383,6 +384,7 @@ class CoverPage(QWidget):
         if self.player.speed or clip is None or (wish.clip, wish.view) != (clip.key, self.session.view) or wish.number < self._shown:
             return
         self._shown = wish.number
+        self.hand.source = picture.grey
         self.picture.set_picture(picture.image, picture.other)
 
     def _picture_failed(self, text: str) -> None:

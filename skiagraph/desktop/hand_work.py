@@ -5,7 +5,6 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QInputDialog, QWidget
 
 from skiagraph.desktop import theme
@@ -53,6 +52,8 @@ class HandWork(QObject):
         self._fresh, self._moved_at = "", -1
         self._last_change: Change | None = None
         self._copied: object = None
+        # The luma of the frame that is shown, as it was shot.
+        self.source: np.ndarray | None = None
         self._ghost_said = False
         self.shown = Outlines.ALL
         view = picture
@@ -127,16 +128,12 @@ class HandWork(QObject):
         self._picture.set_hint(text, colour)
 
     def _hold_of(self, outline: Outline) -> Hold | None:
-        clip, image = self._session.clip, self._picture.image
-        if clip is None or image is None or min(outline.width, outline.height) < 8:
+        """Of the picture as it was shot: what lies over it says nothing of what is there."""
+        if self.source is None or min(outline.width, outline.height) < 8:
             return None
-        grey = grey_of(image)
-        scale = grey.shape[1] / clip.width
         x0, y0, x1, y1 = outline.box()
-        if x1 <= 0 or y1 <= 0 or x0 >= clip.width or y0 >= clip.height:
-            return None
-        smaller = Outline.at(outline.cx * scale, outline.cy * scale, outline.width * scale, outline.height * scale, outline.angle, outline.shape)
-        return held_by(grey, smaller)
+        rows, columns = self.source.shape
+        return held_by(self.source, outline) if x1 > 0 and y1 > 0 and x0 < columns and y0 < rows else None
 
     # Moving
 
@@ -431,10 +428,3 @@ def _name_of(before: Outline | None, after: Outline) -> str:
     if after.angle != before.angle:
         return "turn outline"
     return "resize outline" if abs(after.width - before.width) + abs(after.height - before.height) > 0.01 else "move outline"
-
-
-def grey_of(image: QImage) -> np.ndarray:
-    """Luma of an image, uint8 (rows, columns)."""
-    grey = image.convertToFormat(QImage.Format.Format_Grayscale8)
-    rows = np.frombuffer(grey.constBits(), np.uint8).reshape(grey.height(), grey.bytesPerLine())
-    return rows[:, :grey.width()].copy()

@@ -42,11 +42,13 @@ class Wish:
 
 @dataclass(frozen=True, slots=True)
 class Picture:
-    """What came of a wish. image: the main picture; other: for the split view, the source beside the result."""
+    """What came of a wish. image: the main picture; other: for the split view, the source beside the result; grey: of a still, the luma of the source as it was shot,
+    uint8 (rows, columns), whatever lies over it."""
 
     wish: Wish
     image: QImage
     other: QImage | None = None
+    grey: np.ndarray | None = None
 
 
 class PictureServer(QObject):
@@ -162,10 +164,10 @@ class PictureServer(QObject):
             return Picture(wish, image_of(np.repeat(grey[..., None], 3, axis=2)))
         frame = self._open(clip).read(wish.frame)
         if wish.view == View.SOURCE:
-            return Picture(wish, image_of(frame.rgb(width, height, fast=fast)))
+            return Picture(wish, image_of(frame.rgb(width, height, fast=fast)), grey=None if fast else frame.grey())
         result = image_of(with_layers(frame, layers(wish.project, wish.clip, wish.frame)).rgb(width, height, fast=fast))
         other = image_of(frame.rgb(width, height, fast=fast)) if wish.view == View.SPLIT else None
-        return Picture(wish, result, other)
+        return Picture(wish, result, other, None if fast else frame.grey())
 
     def index_of(self, clip) -> FrameIndex | None:
         """The index of a clip whose pictures are being made, None for others."""

@@ -75,11 +75,6 @@ class PictureView(Zoomed):
         self._image, self._other = image, other
         self.update()
 
-    @property
-    def image(self) -> QImage | None:
-        """The picture as it is shown."""
-        return self._image
-
     def set_message(self, text: str) -> None:
         """A sentence instead of a picture."""
         self._message = text

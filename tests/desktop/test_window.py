@@ -473,6 +473,16 @@ class WindowTest(DesktopTest):
         self.addCleanup(again.close)
         self.assertEqual((again.session.reach, again.cover.inspector.reach.value(), again.cover.inspector.numbers_part.is_open), (Reach.ONWARD, Reach.ONWARD, True))
 
+    def test_what_lies_over_it_does_not_make_it_plain(self):
+        scene = self.open_plate()
+        truth = scene.truth(0)
+        for _ in range(2):
+            self.press(Qt.Key.Key_B)
+            self.draw_around((truth.cx - 45, 148), (truth.cx + 45, 212))
+            self.assertIn("hold on to", self.window.cover.picture._hint)
+            asked = self.window.cover._asked
+            self.until(lambda: self.window.cover._shown >= asked)
+
     def test_margin_at_some_frames_only(self):
         self.open_made()
         window, panel = self.window, self.window.cover.inspector
