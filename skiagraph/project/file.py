@@ -7,6 +7,7 @@ refused.
 from __future__ import annotations
 
 import contextlib
+import fcntl
 import hashlib
 import os
 import re
@@ -223,8 +224,11 @@ def save(project: Project, path: FilePath | str) -> str:
     target, name = FilePath(os.path.realpath(path)), None
     try:
         raw = dump(project, path.parent)
+        _remove_leftovers(target.parent, path.stem[:100])
         handle, name = tempfile.mkstemp(dir=target.parent, prefix=f".{path.stem[:100]}.", suffix=".part")
         with os.fdopen(handle, "wb") as file:
+            with contextlib.suppress(OSError):  # a disk that knows no locks
+                fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
             file.write(raw)
             file.flush()
             os.fsync(file.fileno())
@@ -238,6 +242,18 @@ def save(project: Project, path: FilePath | str) -> str:
         if name:
             with contextlib.suppress(OSError):
                 FilePath(name).unlink(missing_ok=True)
+
+
+def _remove_leftovers(folder: FilePath, stem: str) -> None:
+    """Take away what a process that died while it saved this project has left: what is being written is locked."""
+    unfinished = re.compile(rf"\.{re.escape(stem)}\.[a-z0-9_]{{8}}\.part")
+    with contextlib.suppress(OSError):
+        for path in folder.iterdir():
+            if not unfinished.fullmatch(path.name) or path.is_symlink() or not path.is_file():
+                continue
+            with contextlib.suppress(OSError), open(path, "rb") as file:
+                fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                path.unlink(missing_ok=True)
 
 
 def _mode_for(target: FilePath) -> int:

@@ -1,5 +1,6 @@
 """The project file: what is written is read, damage is refused, saving is atomic, moved clips are found again."""
 
+import fcntl
 import json
 import os
 import shutil
@@ -39,6 +40,17 @@ class FileTest(TemporaryFolder):
         self.assertEqual(again, self.project)
         self.assertEqual(file.dump(again, self.folder), file.dump(self.project, self.folder))
         self.assertEqual(again.clip("c1").path, self.clip)
+
+    def test_what_a_process_that_died_while_saving_left_goes_with_the_next_save(self):
+        place = self.folder / "p.skiagraph"
+        left, others = self.folder / ".p.mm74qgi6.part", self.folder / ".other.mm74qgi6.part"
+        written = self.folder / ".p.aaaaaaaa.part"
+        for path in (left, others, written):
+            path.write_text("half")
+        with open(written, "rb") as busy:
+            fcntl.flock(busy, fcntl.LOCK_EX)
+            file.save(self.project, place)
+        self.assertEqual((left.exists(), others.exists(), written.exists()), (False, True, True))
 
     def test_document_matches_its_published_schema(self):
         published = json.loads((Path(__file__).parents[2] / "docs" / "project-format.schema.json").read_text())
