@@ -290,8 +290,7 @@ class CoverPage(QWidget):
         """A project with the selected covered so at this frame, and as far as the reach of the cover says."""
         subject, sighting = self.session.subject, self.hand.sighting()
         reach = self.inspector.cover_reach.value() if sighting else Reach.ALL
-        now = self._style_here(project)
-        return project if style == now and reach == Reach.ALL else levels.set_style_at(project, subject.key, self.session.clip.key, self.session.frame, style, reach)
+        return project if style == self._style_here(project) else levels.set_style_at(project, subject.key, self.session.clip.key, self.session.frame, style, reach)
 
     def _style_here(self, project):
         """How the selected is covered at this frame."""

@@ -21,6 +21,7 @@ import msgspec
 from skiagraph import __version__
 from skiagraph.errors import CannotOpenProject, CannotSaveProject
 from skiagraph.project import columns  # noqa: F401  how tables are read and written
+from skiagraph.project.evidence import Cut
 from skiagraph.project.looked import looked_at
 from skiagraph.project.model import Clip, Decisions, Evidence, Issued, Project, Scan, Track, replace
 from skiagraph.project.upgrades import UPGRADES
@@ -177,7 +178,11 @@ def _check_sighting(sighting, clips, tracks) -> None:
     for key in (*sighting.tracks, *((sighting.cut,) if sighting.cut else ())):
         if key not in tracks or tracks[key].clip != sighting.clip:
             raise ValueError(f"sighting {sighting.key} rests on track {key}, which is not in its clip")
-    for name, entries in (("keyframes", sighting.keyframes), ("repairs", sighting.repairs)):
+    if sighting.cut:
+        edge = tracks[sighting.cut]
+        if not isinstance(edge.of, Cut) or (edge.of.masks.first, len(edge.of.masks)) != (edge.path.first, len(edge.path)):
+            raise ValueError(f"sighting {sighting.key} takes its edge from track {sighting.cut}, which has no mask for each of its frames")
+    for name, entries in (("keyframes", sighting.keyframes), ("repairs", sighting.repairs), ("forms", sighting.forms), ("levels", sighting.levels)):
         frames = [entry.frame for entry in entries]
         if frames != sorted(set(frames)):
             raise ValueError(f"the {name} of sighting {sighting.key} are not in rising order")

@@ -13,9 +13,14 @@ def set_style_at(project: Project, key: str, clip: str, frame: int, wanted: Styl
     every sighting, and another kind of cover, is the subject's own style. Raises EditRefused where the subject is not seen."""
     subject = project.subject(key)
     base = project.style_of(subject)
-    if reach == Reach.ALL or [c.kind for c in base.covers] != [c.kind for c in wanted.covers]:
-        return project.with_subject(replace(subject, style=wanted))
     sighting = sighting_at(subject, clip, frame)
+    if [c.kind for c in base.covers] != [c.kind for c in wanted.covers]:
+        return project.with_subject(replace(subject, style=wanted))
+    if reach == Reach.ALL:
+        # What single frames have more stays more: it is in what was seen at this frame, and not in the style.
+        margin, feather, strength = sighting.level_at(frame) if sighting else (0.0, 0.0, 1.0)
+        covers = tuple(c.stronger(1 / float(strength)) for c in wanted.covers) if strength != 1 else wanted.covers
+        return project.with_subject(replace(subject, style=replace(wanted, covers=covers, margin=max(0.0, wanted.margin - float(margin)), feather=max(0.0, wanted.feather - float(feather)))))
     if sighting is None:
         raise EditRefused(f"{subject.name} is not seen at this frame; go to a frame where the lane has a bar.")
     level = Level(frame, wanted.margin - base.margin, wanted.feather - base.feather, min(100.0, max(0.01, wanted.cover.strength() / base.cover.strength())))

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 import numpy as np
 
 from skiagraph.errors import EditRefused
-from skiagraph.project.decisions import Form, HoldoutSubject, PersonSubject, SubjectKind
+from skiagraph.project.decisions import Form, HoldoutSubject, Level, PersonSubject, SubjectKind
 from skiagraph.project.edits import next_name, with_new_subject
 from skiagraph.project.entries import HAND, entered
 from skiagraph.project.evidence import Cut, FromFollowing, FromJoining, Outlined, Track
@@ -292,7 +292,7 @@ def join_sightings(project: Project, key: str, clip: str, frame: int) -> Project
     if pair is None:
         raise EditRefused(f"{subject.name} is not seen again after this frame; there is nothing to join.")
     one, two = pair
-    if one.tracks == two.tracks and one.base == two.base and one.whole == two.whole and one.keyframes == two.keyframes and one.repairs == two.repairs:
+    if replace(two, key=one.key, first=one.first, last=one.last, begin_set=one.begin_set, end_set=one.end_set, away_after=one.away_after) == one:
         # They were one before.
         joined = replace(one, last=max(one.last, two.last), end_set=two.end_set, away_after=two.away_after)
     else:
@@ -303,6 +303,8 @@ def join_sightings(project: Project, key: str, clip: str, frame: int) -> Project
 
 def _bridged(project: Project, one: Sighting, two: Sighting) -> tuple[Project, Sighting]:
     """Two sightings as one on a path of where they are covered, with a straight line between them."""
+    if one.cut or two.cut:
+        raise EditRefused("The exact edge of one of them is known only for its own frames. Take the edge as drawn first, join, and find it again.")
     path, last = laid_over([covered_path(project, s) for s in (one, two)]), max(one.last, two.last)
     project, key = project.new_id("tracks")
     project = replace(project, evidence=project.evidence.with_tracks((Track(key, one.clip, path, FromJoining(), Outlined()),)))
@@ -310,7 +312,12 @@ def _bridged(project: Project, one: Sighting, two: Sighting) -> tuple[Project, S
     if one.shape_at(one.last) != two.shape_at(two.first):
         forms.setdefault(one.last, Form(one.last, one.shape_at(one.last), "hold"))
         forms.setdefault(two.first, Form(two.first, two.shape_at(two.first)))
+    levels = {e.frame: e for s in (one, two) for e in s.levels}
+    if levels:
+        levels.setdefault(one.last, Level(one.last, *(float(v) for v in one.level_at(one.last)), "hold"))
+        levels.setdefault(two.first, Level(two.first, *(float(v) for v in two.level_at(two.first))))
     return project, replace(one, last=last, tracks=(key,), base=None, whole=Change(), keyframes=(), repairs=(), forms=tuple(forms[f] for f in sorted(forms)),
+                            levels=tuple(levels[f] for f in sorted(levels)),
                             end_set=two.end_set, away_after=two.away_after)
 
 

@@ -181,5 +181,5 @@ def in_front_at(project: Project, clip: str, frame: int) -> list[tuple[Subject, 
 
 
 def fronts_of(project: Project, subject: Subject, clip: str, frame: int) -> list[tuple[Subject, Sighting]]:
-    """What is in front of a subject in a frame: no cover of the subject is laid on it."""
-    return [(holdout, sighting) for holdout, sighting in in_front_at(project, clip, frame) if holdout.of.is_before(subject.key)]
+    """What is in front of a subject in a frame: no cover of the subject is laid on it. Nothing is in front of what is in front itself."""
+    return [] if not subject.of.hides else [(holdout, sighting) for holdout, sighting in in_front_at(project, clip, frame) if holdout.of.is_before(subject.key)]

@@ -1,5 +1,6 @@
 """The exact edge inside a loose outline: what is found is the thing, it is steady, and it never goes beyond the outline."""
 
+import json
 import tempfile
 import unittest
 from pathlib import Path
@@ -7,6 +8,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 
+from skiagraph.errors import CannotOpenProject
 from skiagraph.follow.cutting import EdgeFinder
 from skiagraph.footage.adding import add_clip
 from skiagraph.footage.following import find_edges
@@ -85,4 +87,10 @@ class EdgeOfAClipTest(TemporaryFolder):
         place = Path(tempfile.mkdtemp(dir=self.folder)) / "p.skiagraph"
         file.save(exact, place)
         self.assertEqual(file.load(place), exact)
+        written = json.loads(place.read_text())
+        edge = next(t for t in written["evidence"]["tracks"] if t["of"]["kind"] == "cut")
+        edge["of"]["masks"]["first"] = 3
+        place.write_text(json.dumps(written))
+        with self.assertRaises(CannotOpenProject):
+            file.load(place)
         np.testing.assert_array_equal(matte(outlines.with_edge(exact, front, "c1", 0, None, None), "c1", 4), before)

@@ -11,6 +11,7 @@ from skiagraph.media.reader import FrameReader
 from skiagraph.project import cast, edits, file, outlines
 from skiagraph.project.layers import layers, matte
 from skiagraph.project.model import Cover, Decision, HoldoutSubject, Outline, Style
+from skiagraph.project.rows import fronts_of
 from skiagraph.review.finding import Reason
 from skiagraph.review.findings import findings
 from skiagraph.shape.shape import Shape
@@ -54,6 +55,11 @@ class InFrontTest(unittest.TestCase):
         self.assertEqual(merged.subject(holdout).of.subjects, ())
         with self.assertRaises(EditRefused):
             cast.merge_subjects(project, thing, [holdout])
+
+    def test_nothing_is_in_front_of_what_is_in_front(self):
+        project, holdout, thing = covered_and_held()
+        self.assertEqual(fronts_of(project, project.subject(holdout), "c1", 10), [])
+        self.assertEqual([h.key for h, _ in fronts_of(project, project.subject(thing), "c1", 10)], [holdout])
 
     def test_its_edge_goes_inwards(self):
         project, holdout, thing = covered_and_held()

@@ -47,6 +47,21 @@ class LevelsTest(unittest.TestCase):
         self.assertEqual(layers(other, "c1", 0)[0].style.cover.kind, "blur", "another kind is for all of it")
         self.assertEqual(Blur(0.2).stronger(2).size, 0.4)
 
+    def test_a_change_for_all_frames_leaves_what_single_frames_have_more(self):
+        keyed = self.wider(Reach.FRAME, 40, 0.5)
+        changed = levels.set_style_at(keyed, self.key, "c1", 40, Style.of(Mosaic(4), 0.5, 0.1), Reach.ALL)
+        self.assertEqual([round(self.size(changed, n)) for n in (0, 40)], [66, 90])
+        self.assertEqual(layers(changed, "c1", 0)[0].style.cover.blocks, 4)
+
+    def test_joining_loses_no_margin(self):
+        parted = outlines.split_sighting(self.wider(Reach.FRAME, 60, 0.9), self.key, "c1", 30)
+        before = [self.size(parted, n) for n in (10, 45, 60, 75)]
+        self.assertEqual([self.size(outlines.join_sightings(parted, self.key, "c1", 10), n) for n in (10, 45, 60, 75)], before)
+        moved = outlines.move_outline(parted, self.key, "c1", 10, Outline.at(220, 100, 60, 60), Reach.SIGHTING)
+        joined = outlines.join_sightings(self.wider(Reach.SIGHTING, 50, 0.4, moved), self.key, "c1", 10)
+        self.assertEqual(len(joined.subject(self.key).sightings), 1)
+        self.assertGreaterEqual(self.size(joined, 60), 60 * 1.89)
+
     def test_a_cover_is_never_smaller_than_its_outline(self):
         project = self.wider(Reach.FRAME, 40, 0.0)
         project = project.deciding(style=Style.of(Mosaic(8), 0.0, 0.0))
