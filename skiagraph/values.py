@@ -15,7 +15,7 @@ from typing import Any, ClassVar
 import msgspec
 from msgspec.structs import replace
 
-__all__ = ["Family", "Value", "load_kinds", "parameters", "read", "reads", "replace", "schema_of", "written"]
+__all__ = ["Family", "Value", "between", "load_kinds", "parameters", "read", "reads", "replace", "schema_of", "written"]
 
 
 class Value(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, weakref=True):
@@ -65,7 +65,8 @@ class Parameter(msgspec.Struct, frozen=True):
     """One parameter of a kind, as it describes itself.
 
     title, unit, tip: for people; low, high, step: in units shown; scale: units shown for one of the value's; default: of the
-    value. form: "number" or "colour".
+    value. form: "number", "colour", "choice" of one of `options` (value and word each), "switch", "text" or "file". rare: seldom needed, so that it
+    may be folded away.
     """
 
     name: str
@@ -78,12 +79,16 @@ class Parameter(msgspec.Struct, frozen=True):
     scale: float
     default: Any
     form: str = "number"
+    options: tuple[tuple[str, str], ...] = ()
+    rare: bool = False
 
 
-def described(title: str, tip: str, *, low: float = 0, high: float = 0, unit: str = "", step: float = 1, scale: float = 1, form: str = "number") -> msgspec.Meta:
-    """Annotation of a parameter: what it is called, its unit, what more of it does, and its range in units shown. The file's range
+def described(title: str, tip: str, *, low: float = 0, high: float = 0, unit: str = "", step: float = 1, scale: float = 1, form: str = "number",
+              options: dict[str, str] | None = None, rare: bool = False) -> msgspec.Meta:
+    """Annotation of a parameter: what it is called, its unit, what more of it does, and its range in units shown; as `Parameter` says. The file's range
     is wider only by what `Annotated` says besides."""
-    return msgspec.Meta(title=title, description=tip, extra={"unit": unit, "low": low, "high": high, "step": step, "scale": scale, "form": form})
+    return msgspec.Meta(title=title, description=tip, extra={"unit": unit, "low": low, "high": high, "step": step, "scale": scale, "form": form,
+                                                             "options": tuple((options or {}).items()), "rare": rare})
 
 
 def parameters(kind: type) -> tuple[Parameter, ...]:
@@ -97,8 +102,20 @@ def parameters(kind: type) -> tuple[Parameter, ...]:
         if meta is not None:
             told, schema = meta.extra, meta.extra_json_schema or {}
             found.append(Parameter(field.name, schema.get("title", field.name), told["unit"], schema.get("description", ""), told["low"], told["high"],
-                                   told["step"], told["scale"], field.default, told["form"]))
+                                   told["step"], told["scale"], field.default, told["form"], told["options"], told["rare"]))
     return tuple(found)
+
+
+def between(one: Any, other: Any, share: float) -> Any:
+    """A kind between two of the same kind, share 0..1 of the way: numbers and colours go over, and of everything else the first holds."""
+    changed = {}
+    for parameter in parameters(type(one)):
+        a, b = getattr(one, parameter.name), getattr(other, parameter.name)
+        if parameter.form == "number":
+            changed[parameter.name] = type(a)(a + (b - a) * share)
+        elif parameter.form == "colour":
+            changed[parameter.name] = tuple(round(x + (y - x) * share) for x, y in zip(a, b))
+    return replace(one, **changed)
 
 
 # Types that msgspec does not know by itself: how each is read, written and described.

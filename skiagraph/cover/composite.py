@@ -9,8 +9,9 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from skiagraph.cover.cover import Region
 from skiagraph.cover.layer import Layer
+from skiagraph.cover.pull_push import spread_from
+from skiagraph.cover.region import Region
 from skiagraph.media.frame import Frame, stored
 
 
@@ -47,13 +48,19 @@ def _lay_on(frame: Frame, layer: Layer, planes, alpha: np.ndarray, held: np.ndar
             # Covers see what is behind, not what is in front of it: no rim of its colours around it.
             front = _subsampled(*(_taller(held, box) if lines > 1 and shift_y else (held, box)), shift_x, shift_y, plane.shape)[0]
             plane = _without(plane, front, inside)
-        for cover in layer.style.covers:
-            region = _region(layer, frame, n, plane, inside, 1 << shift_x, lines << shift_y)
-            hidden = cover.hide(region)
-            if plane is not planes[n]:
-                x0, y0, x1, y1 = inside
-                plane[y0:y1, x0:x1] = _blended(plane[y0:y1, x0:x1], hidden, np.full_like(small, 255), layout.depth)
-            _lay(hidden, planes[n], inside, small, layout.depth)
+        hidden = _hidden(layer, frame, n, plane, small, inside, 1 << shift_x, lines << shift_y)
+        _lay(hidden, planes[n], inside, small, layout.depth)
+
+
+def _hidden(layer: Layer, frame: Frame, number: int, plane: np.ndarray, alpha: np.ndarray, box, step_x: int, step_y: int) -> np.ndarray:
+    """What is seen in a box of a plane instead of its samples. Each of several covers hides what those before it made, and none of them what was shot."""
+    x0, y0, x1, y1 = box
+    *before, last = layer.covers
+    for cover in before:
+        hidden = cover.hide(_region(layer, frame, number, plane, alpha, box, step_x, step_y))
+        plane = plane.copy() if cover is before[0] else plane
+        plane[y0:y1, x0:x1] = hidden
+    return last.hide(_region(layer, frame, number, plane, alpha, box, step_x, step_y))
 
 
 def _field_of(alpha: np.ndarray, box, parity: int):
@@ -86,31 +93,22 @@ def _blended(area: np.ndarray, hidden: np.ndarray, alpha: np.ndarray, depth: int
 
 
 def _without(plane: np.ndarray, front: np.ndarray, box) -> np.ndarray:
-    """A plane of which what is in front, alpha in a box, is filled from around it: means of what is behind, at the finest size at which there is some
-    (pull-push: Gortler et al., The Lumigraph, SIGGRAPH 1996)."""
+    """A plane of which what is in front, alpha in a box, is filled from around it."""
     x0, y0, x1, y1 = box
-    filled, area = plane.copy(), plane[y0:y1, x0:x1].astype(np.float32)
+    filled = plane.copy()
     # Its edge is mixed of both.
     known = cv2.dilate(front, np.ones((5, 5), np.uint8)) == 0
-    levels = [(area, known.astype(np.float32))]
-    while min(levels[-1][0].shape) > 1 and levels[-1][1].min() == 0:
-        value, weight = levels[-1]
-        size = -(-value.shape[1] // 2), -(-value.shape[0] // 2)
-        sums, weights = (cv2.resize(a, size, interpolation=cv2.INTER_AREA).reshape(size[1], size[0]) for a in (value * weight, weight))
-        levels.append((np.divide(sums, weights, out=np.zeros_like(sums), where=weights > 0), (weights > 0).astype(np.float32)))
-    value = levels[-1][0]
-    for finer, known in levels[-2::-1]:
-        grown = cv2.resize(value, finer.shape[::-1], interpolation=cv2.INTER_LINEAR).reshape(finer.shape)
-        value = np.where(known > 0, finer, grown)
-    filled[y0:y1, x0:x1] = np.rint(value).astype(plane.dtype)
+    filled[y0:y1, x0:x1] = np.rint(spread_from(plane[y0:y1, x0:x1], known)).astype(plane.dtype)
     return filled
 
 
-def _region(layer: Layer, frame: Frame, plane: int, samples: np.ndarray, box, step_x: int, step_y: int) -> Region:
+def _region(layer: Layer, frame: Frame, plane: int, samples: np.ndarray, alpha: np.ndarray, box, step_x: int, step_y: int) -> Region:
+    outline = layer.outline
+    width, height = layer.measure or (outline.width, outline.height)
     # The outline carries its growth for speed and doubt as well; strength is measured against all of it but the margin.
-    outline, without = layer.outline, 1 / (1 + layer.style.margin)
+    without = 1 if layer.measure else 1 / (1 + layer.style.margin)
     corner_x, corner_y = _corner(outline, frame)
-    return Region(samples, box, step_x, step_y, corner_x, corner_y, outline.width * without, outline.height * without, plane, frame)
+    return Region(samples, box, alpha, step_x, step_y, corner_x, corner_y, width * without, height * without, plane, frame, outline, layer.subject, max(0, frame.number - layer.began))
 
 
 def _corner(outline, frame: Frame) -> tuple[float, float]:

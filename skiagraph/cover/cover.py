@@ -2,41 +2,22 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Annotated, ClassVar
 
 import msgspec
 import numpy as np
 
-from skiagraph.media.frame import Frame
+from skiagraph.cover.region import Region
 from skiagraph.values import Family, Value, described
 
-
-@dataclass(frozen=True, slots=True)
-class Region:
-    """The part of one plane that is to be hidden.
-
-    samples: the whole plane as it is now, with what was laid on it before; box: x0, y0, x1, y1 samples; step_x, step_y: px for a
-    sample; corner_x, corner_y: px of the stored picture, of a corner that moves with what is covered; width, height: of what is
-    covered, px of the stored picture, without its margin; number: which plane; frame: whose it is.
-    """
-
-    samples: np.ndarray
-    box: tuple[int, int, int, int]
-    step_x: int
-    step_y: int
-    corner_x: float
-    corner_y: float
-    width: float
-    height: float
-    number: int
-    frame: Frame
+Byte = Annotated[int, msgspec.Meta(ge=0, le=255)]
+Colour = tuple[Byte, Byte, Byte]
 
 
 class Cover(Family):
     """A way to hide. Strength is measured against what is hidden, so that it holds when somebody walks towards the camera.
 
-    word and tip: how people call it.
+    word and tip: how people call it. Of numbers that can be keyed the fields are int or float, and a value between two hides no less than the weaker.
     """
 
     __slots__ = ()
@@ -46,6 +27,11 @@ class Cover(Family):
     def hide(self, region: Region) -> np.ndarray:
         """What is seen in the region's box instead of its samples; same dtype, (y1 - y0, x1 - x0)."""
         raise NotImplementedError
+
+    @property
+    def hides_alone(self) -> bool:
+        """True when nothing of what is beneath is seen through it as it was. What does not is laid on a cover that does."""
+        return True
 
     def strength(self) -> float:
         """How strongly it hides, for comparing two of a kind; more hides more."""
@@ -72,19 +58,33 @@ class Style(Value, frozen=True):
 
     @property
     def cover(self) -> Cover:
-        """The first of its covers, which the window shows."""
+        """The first of its covers."""
         return self.covers[0]
+
+    @property
+    def laid(self) -> tuple[Cover, ...]:
+        """What is laid, in order: its covers, on a ground where none of them hides by itself. So no opacity, no hole in a picture and no missing file lays
+        anything open."""
+        return self.covers if any(cover.hides_alone for cover in self.covers) else (ground(), *self.covers)
 
     @staticmethod
     def of(cover: Cover, margin: float = 0.14, feather: float = 0.10) -> Style:
         return Style((cover,), margin, feather)
 
-    def with_cover(self, cover: Cover) -> Style:
-        """The same with another first cover."""
-        return Style((cover, *self.covers[1:]), self.margin, self.feather)
+    def with_cover(self, cover: Cover, at: int = 0) -> Style:
+        """The same with another cover at a place in the order."""
+        return Style((*self.covers[:at], cover, *self.covers[at + 1:]), self.margin, self.feather)
+
+    def state(self) -> str:
+        """What it is in a few words, for a line."""
+        return " + ".join(cover.state() for cover in self.covers)
+
+
+def ground() -> Cover:
+    """What lies beneath covers that do not hide by themselves."""
+    return Cover.kinds["blur"]()
 
 
 def default_style() -> Style:
-    """What a new project covers with. Not the mosaic, behind which a recogniser named the right one of 32 people in three frames of four; a blur of
-    this width, since behind a narrower one the detector finds more faces (benchmarks/attack.py)."""
-    return Style.of(Cover.kinds["blur"](0.24))
+    """What a new project covers with: the blur as it is by itself."""
+    return Style((Cover.kinds["blur"](),))

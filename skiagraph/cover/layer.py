@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from skiagraph.cover.cover import Style
+from skiagraph.cover.cover import Cover, Style
 from skiagraph.shape.shape import Outline
 
 FULL = 255
@@ -17,7 +17,8 @@ FULL = 255
 class Layer:
     """alpha: uint8 (y1 - y0, x1 - x0), 255 where the cover is complete; box: x0, y0, x1, y1 px of the upright clip, cut to the
     frame; outline: with its margin and growth, inside which alpha is 255 but for what is in front. held: uint8 like alpha, how much of each pixel what is in front
-    keeps, and whole: alpha without that; None where nothing is in front."""
+    keeps, and whole: alpha without that; None where nothing is in front. began: frame in which it began, which moving covers count from; measure: width and height px
+    that strength is measured against, where it is not the outline's; label: it says something beside somebody and hides nobody."""
 
     subject: str
     style: Style
@@ -26,6 +27,14 @@ class Layer:
     alpha: np.ndarray
     held: np.ndarray | None = None
     whole: np.ndarray | None = None
+    began: int = 0
+    measure: tuple[float, float] | None = None
+    label: bool = False
+
+    @property
+    def covers(self) -> tuple[Cover, ...]:
+        """What is laid, in order."""
+        return self.style.covers if self.label else self.style.laid
 
     def behind(self, front: tuple[tuple[int, int, int, int], np.ndarray] | None) -> Layer:
         """The same behind something: box px and alpha (rows, columns) of what stays as it is; None for nothing."""
@@ -44,16 +53,18 @@ class Layer:
         return replace(self, alpha=left.astype(np.uint8), held=held, whole=whole)
 
 
-def layer_of(subject: str, style: Style, outline: Outline, size: tuple[int, int]) -> Layer | None:
+def layer_of(subject: str, style: Style, outline: Outline, size: tuple[int, int], began: int = 0) -> Layer | None:
     """The layer of an outline, or None when it lies outside the frame of size (width, height)."""
     drawn = outline.raster(size, style.feather)
-    return None if drawn is None else Layer(subject, style, outline, *drawn)
+    return None if drawn is None else Layer(subject, style, outline, *drawn, began=began)
 
 
 def matte_of(layers: Iterable[Layer], size: tuple[int, int]) -> np.ndarray:
-    """The union of mattes in a frame of size (width, height): uint8 (height, width), 255 = fully covered."""
+    """The union of mattes in a frame of size (width, height): uint8 (height, width), 255 = fully covered. Labels hide nobody."""
     whole = np.zeros((size[1], size[0]), np.uint8)
     for layer in layers:
+        if layer.label:
+            continue
         x0, y0, x1, y1 = layer.box
         np.maximum(whole[y0:y1, x0:x1], layer.alpha, out=whole[y0:y1, x0:x1])
     return whole

@@ -6,6 +6,7 @@ import threading
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import lru_cache
+from pathlib import Path
 
 import av
 import numpy as np
@@ -92,6 +93,11 @@ class Frame:
         return self._av.width, self._av.height
 
     @property
+    def rate(self) -> Fraction:
+        """Frames a second of its clip."""
+        return Fraction(self._info.rate)
+
+    @property
     def layout(self) -> PlaneLayout:
         return plane_layout(self._av.format.name)
 
@@ -162,6 +168,15 @@ class Frame:
         if luma.dtype != np.uint8:
             luma = (luma >> (self.layout.depth - 8)).astype(np.uint8)
         return np.ascontiguousarray(upright(luma, self.rotation))
+
+
+def grey_frame(grey: np.ndarray) -> Frame:
+    """A frame of no clip, from a picture (rows, columns) of 0..255: for trying covers on patterns."""
+    height, width = grey.shape
+    info = ClipInfo(Path(), "", "", width, height, 0, "gray", 8, Fraction(1), Fraction(25), Fraction(1, 25), 0, 0.0, 1, 2, 2, 2, 2, "", (), 0)
+    frame = Frame.of(FrameFacts(0, "gray", width, height, 0, Fraction(1, 25), (2, 2, 2, 2), False), info)
+    frame.planes()[0][:] = np.rint(grey)
+    return frame
 
 
 class PlaneLayout:

@@ -12,7 +12,7 @@ import numpy as np
 
 from skiagraph.errors import EditRefused
 from skiagraph.project.edits import next_name, remove_subjects
-from skiagraph.project.model import Answer, Decision, Likeness, Portrait, Project, Sighting, Subject, replace
+from skiagraph.project.model import Answer, Decision, Likeness, Portrait, Project, Sighting, Style, Subject, replace
 from skiagraph.project.outlines import sighting_at
 from skiagraph.project.rows import CONFIDENCE, CX, CY, HEIGHT, WIDTH, outline_rows
 
@@ -104,17 +104,24 @@ def merge_subjects(project: Project, into: str, others: Iterable[str]) -> Projec
         one, other = (into if n.one in gone else n.one), (into if n.other in gone else n.other)
         if one != other:
             likenesses[frozenset((one, other))] = replace(n, one=one, other=other)
-    styles = [project.style_of(s) for s in everybody]
-    widest = replace(styles[0], margin=max(s.margin for s in styles), feather=max(s.feather for s in styles))
-    project = remove_subjects(project, gone)
+    widest = _widest([project.style_of(s) for s in everybody])
+    # In no version of the project either.
+    versions = tuple(replace(v, styles={**{k: s for k, s in v.styles.items() if k not in gone}, into: _widest([v.styles.get(s.key) or v.house.by_kind.get(s.of.kind) or v.style for s in everybody])})
+                     for v in project.decisions.versions)
+    project = remove_subjects(project, gone).deciding(versions=versions)
     # Nobody is covered less far than before.
-    merged = replace(kept, sightings=sightings, decision=decision, style=kept.style if widest == styles[0] else widest, doubtful=all(s.doubtful for s in everybody), dismissed=all(s.dismissed for s in everybody),
+    merged = replace(kept, sightings=sightings, decision=decision, style=kept.style if widest == project.style_of(kept) else widest, doubtful=all(s.doubtful for s in everybody), dismissed=all(s.dismissed for s in everybody),
                      portrait=kept.portrait or next((s.portrait for s in others if s.portrait), None))
     project = project.with_subject(merged).deciding(likenesses=tuple(likenesses.values()))
     # What was in front of some of them only is not in front of all that they are now.
     return project.deciding(subjects=tuple(replace(s, of=replace(s.of, subjects=tuple(k for k in s.of.subjects if k != into and k not in gone)))
                                            if not s.of.hides and {*gone, into} & set(s.of.subjects) and not {*gone, into} <= set(s.of.subjects)
                                            else s for s in project.subjects))
+
+
+def _widest(styles: list[Style]) -> Style:
+    """The first of some styles, reaching as far as any of them."""
+    return replace(styles[0], margin=max(s.margin for s in styles), feather=max(s.feather for s in styles))
 
 
 def _joined(sightings: list[Sighting], project: Project) -> tuple[Sighting, ...]:

@@ -8,14 +8,16 @@ from typing import Annotated, ClassVar
 import msgspec
 import numpy as np
 
-from skiagraph.cover.cover import Style, default_style
+from skiagraph.cover.cover import Cover, Style, default_style
+from skiagraph.cover.label import Label
 from skiagraph.project.clip import Count, Key
 from skiagraph.project.evidence import Share
+from skiagraph.project.house import House
 from skiagraph.shape.change import Between, Change, FrameNumber, Keyframe, Repair
 from skiagraph.shape.place import Place
 from skiagraph.shape.pointed import blended
 from skiagraph.shape.shape import Shape
-from skiagraph.values import Family, Value
+from skiagraph.values import Family, Value, between
 
 Text = Annotated[str, msgspec.Meta(max_length=2000)]
 Name = Annotated[str, msgspec.Meta(min_length=1, max_length=200)]
@@ -94,12 +96,14 @@ class Form(Value, frozen=True):
 
 class Level(Value, frozen=True):
     """How far a cover reaches, how soft and how strong it is at a frame, beside the subject's own: margin and feather are added, shares of the size of what is covered;
-    strength multiplies. to_next: as of a form."""
+    strength multiplies. covers: the covers themselves where more of them differs than strength, of the same kinds as the subject's, or they wait until it has such
+    again; none for the subject's own. to_next: as of a form."""
 
     frame: FrameNumber
     margin: Annotated[float, msgspec.Meta(ge=-3, le=3)] = 0.0
     feather: Annotated[float, msgspec.Meta(ge=-3, le=3)] = 0.0
     strength: Annotated[float, msgspec.Meta(ge=0.01, le=100)] = 1.0
+    covers: Annotated[tuple[Cover, ...], msgspec.Meta(max_length=16)] = ()
     to_next: Between = "smooth"
 
     def row(self) -> np.ndarray:
@@ -167,9 +171,22 @@ class Sighting(Value, frozen=True):
         before, after, share = _around(self.levels, frame)
         return before.row() + (after.row() - before.row()) * share
 
+    def covers_at(self, frame: int, covers: tuple[Cover, ...]) -> tuple[Cover, ...]:
+        """What covers it at a frame, where the subject's own are these."""
+        if not self.levels:
+            return covers
+        kinds = [c.kind for c in covers]
+        before, after, share = _around(self.levels, frame)
+        one, other = (_strengthened(e.covers if [c.kind for c in e.covers] == kinds else covers, e.strength) for e in (before, after))
+        return one if share == 0 else other if share == 1 else tuple(between(a, b, share) for a, b in zip(one, other))
+
     def all_marks(self) -> tuple[int, ...]:
         """Frames of it in which anything was set by hand: those of marks, and levels."""
         return tuple(sorted({*self.marks(), *(e.frame for e in self.levels if self.covers(e.frame))}))
+
+
+def _strengthened(covers: tuple[Cover, ...], factor: float) -> tuple[Cover, ...]:
+    return tuple(cover.stronger(float(factor)) for cover in covers) if factor != 1 else covers
 
 
 def _around(entries: tuple, frame: int) -> tuple:
@@ -215,7 +232,7 @@ class Subject(Value, frozen=True):
 
     named: a person gave the name; doubtful: hardly a face, kept apart until somebody decides; dismissed: somebody said that it is
     nobody. sure: the probability, by the machine's reckoning, that all sightings it joined are one person. portrait_chosen: by
-    hand, so a scan leaves it alone.
+    hand, so a scan leaves it alone. label: words beside it, whether it is covered or not.
     """
 
     key: Key
@@ -230,6 +247,7 @@ class Subject(Value, frozen=True):
     dismissed: bool = False
     sure: Share = 1.0
     of: SubjectKind = PersonSubject()
+    label: Label | None = None
 
     @property
     def is_covered(self) -> bool:
@@ -265,12 +283,34 @@ class Acceptance(Value, frozen=True):
     looked: Annotated[str, msgspec.Meta(max_length=100)] = ""
 
 
+class Rest(Value, frozen=True):
+    """The reverse, in one clip: everything is covered but those who are shown. style: None for the project's."""
+
+    clip: Key
+    style: Style | None = None
+
+
+class Version(Value, frozen=True):
+    """One look of a project, as it was when it was left: on the same paths and outlines. styles: of subjects that have one of their own, by key."""
+
+    name: Name
+    style: Style
+    house: House = House()
+    styles: dict[Key, Style] = {}
+    rests: tuple[Rest, ...] = ()
+
+
 class Decisions(Value, frozen=True):
-    """clips: keys of the clips that are in the project, in order; those taken out again are known still, so that undo brings them back."""
+    """clips: keys of the clips that are in the project, in order; those taken out again are known still, so that undo brings them back. version: name of the one that is worked on;
+    what its entry among the versions says is as it was when it was left last."""
 
     clips: tuple[Key, ...] = ()
     subjects: tuple[Subject, ...] = ()
     style: Style = msgspec.field(default_factory=default_style)
+    house: House = House()
+    versions: Annotated[tuple[Version, ...], msgspec.Meta(max_length=100)] = ()
+    version: Annotated[str, msgspec.Meta(max_length=200)] = ""
+    rests: tuple[Rest, ...] = ()
     accepted: tuple[Acceptance, ...] = ()
     likenesses: tuple[Likeness, ...] = ()
     markers: tuple[Marker, ...] = ()

@@ -35,7 +35,9 @@ def remove_clip(project: Project, key: str) -> Project:
     return project.deciding(clips=tuple(c for c in project.decisions.clips if c != key), subjects=tuple(subjects),
                             accepted=tuple(a for a in project.accepted if a.clip != key),
                             likenesses=tuple(n for n in project.likenesses if n.one in there and n.other in there),
-                            markers=tuple(m for m in project.decisions.markers if m.clip != key))
+                            markers=tuple(m for m in project.decisions.markers if m.clip != key),
+                            rests=tuple(r for r in project.decisions.rests if r.clip != key),
+                            versions=tuple(replace(v, rests=tuple(r for r in v.rests if r.clip != key)) for v in project.decisions.versions))
 
 
 def relink_clip(project: Project, key: str, path: FilePath, fingerprint: str = "") -> Project:
@@ -73,8 +75,8 @@ def set_project_style(project: Project, style: Style) -> Project:
 
 
 def set_style_for_all(project: Project, style: Style) -> Project:
-    """One cover for everybody: the project's, and nobody has another."""
-    return project.deciding(style=style, subjects=tuple(replace(s, style=None) if s.style else s for s in project.subjects))
+    """One cover for everybody: the project's, and nobody has another; what else the house wants stays."""
+    return project.deciding(style=style, house=replace(project.decisions.house, by_kind={}), subjects=tuple(replace(s, style=None) if s.style else s for s in project.subjects))
 
 
 def next_name(project: Project, word: str | None = None, of: SubjectKind = PersonSubject()) -> str:

@@ -105,7 +105,12 @@ class Project(Value, frozen=True):
         return [known[key] for key in sighting.tracks]
 
     def style_of(self, subject: Subject) -> Style:
-        return subject.style or self.decisions.style
+        """How a subject is covered: by its own style, the house's for its kind, or the project's."""
+        return subject.style or self.decisions.house.by_kind.get(subject.of.kind) or self.decisions.style
+
+    def rest_of(self, clip: str) -> Style | None:
+        """How everything but those shown is covered in a clip; None where only some are covered."""
+        return next((rest.style or self.decisions.style for rest in self.decisions.rests if rest.clip == clip), None)
 
     # With a part of it changed
 

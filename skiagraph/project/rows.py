@@ -115,9 +115,8 @@ def style_at(project: Project, subject: Subject, sighting: Sighting, frame: int)
     style = project.style_of(subject)
     if not sighting.levels:
         return style
-    _, feather, strength = sighting.level_at(frame)
-    covers = tuple(cover.stronger(float(strength)) for cover in style.covers) if strength != 1 else style.covers
-    return replace(style, covers=covers, feather=float(np.clip(style.feather + feather, 0, 3)))
+    feather = sighting.level_at(frame)[1]
+    return replace(style, covers=sighting.covers_at(frame, style.covers), feather=float(np.clip(style.feather + feather, 0, 3)))
 
 
 def _outline(project: Project, sighting: Sighting, frame: int) -> tuple[Outline, float]:

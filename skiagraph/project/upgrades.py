@@ -29,7 +29,23 @@ def from_2(old: dict[str, Any]) -> dict[str, Any]:
     return {**old, "version": 3}
 
 
-UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: from_1, 2: from_2}
+def from_3(old: dict[str, Any]) -> dict[str, Any]:
+    """Version 4 knows more covers, house styles, versions, the reverse and labels; and covers that say nothing of their strength are stronger in it, so that it is said."""
+    decisions = old["decisions"]
+    subjects = [{**s, "style": _said(s["style"])} if s.get("style") else s for s in decisions.get("subjects", ())]
+    return {**old, "version": 4, "decisions": {**decisions, "subjects": subjects, "style": _said(decisions.get("style", {"covers": [{"kind": "blur", "size": 0.24}]}))}}
+
+
+# What covers were by themselves up to version 3.
+_BEFORE_4 = {"blur": ("size", 0.16), "mosaic": ("blocks", 7)}
+
+
+def _said(style: dict[str, Any]) -> dict[str, Any]:
+    covers = [{_BEFORE_4[c["kind"]][0]: _BEFORE_4[c["kind"]][1], **c} if c.get("kind") in _BEFORE_4 else c for c in style["covers"]]
+    return {**style, "covers": covers}
+
+
+UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: from_1, 2: from_2, 3: from_3}
 
 
 class _FromOne:
