@@ -121,7 +121,7 @@ class _Parser(argparse.ArgumentParser):
 
 
 def _parser() -> argparse.ArgumentParser:
-    from skiagraph.cover.cover import Cover
+    from skiagraph.cli_covers import add_commands
     parser = _Parser(prog="skiagraph", description="Makes people who gave no consent unrecognisable, and proves it.")
     parser.add_argument("--version", action="version", version=f"Skiagraph {__version__}")
     commands = parser.add_subparsers(metavar="COMMAND", required=True, parser_class=_Parser)
@@ -170,7 +170,9 @@ def _parser() -> argparse.ArgumentParser:
     render.add_argument("--matte", metavar="MATTE.mkv", type=Path, help="write the matte too: 8-bit grey FFV1, 255 = fully covered")
     render.add_argument("--from", dest="begin", metavar="TIMECODE", help="write only from this timecode or frame on")
     render.add_argument("--to", dest="end", metavar="TIMECODE", help="write only up to this timecode or frame, that included")
-    render.add_argument("--style", choices=sorted(Cover.kinds), help="one cover for everybody")
+    render.add_argument("--style", metavar="COVER", help="one cover for everybody, as “blur” or “mosaic:blocks=3”; `skiagraph covers` lists them")
+    render.add_argument("--house", metavar="NAME-OR-FILE", help="a house style for everybody")
+    render.add_argument("--version", metavar="NAME", help="this version of the project; “all” for each of them, in files called after it")
     render.add_argument("--force", action="store_true", help="replace files that exist already")
 
     check = command("check", run_check, "List what a person must look at; exit code 3 when there is anything.")
@@ -179,6 +181,8 @@ def _parser() -> argparse.ArgumentParser:
     check.add_argument("--clip", metavar="NAME", help="the clip the file was exported from, when the project has several")
     check.add_argument("--json", metavar="FINDINGS.json", type=Path, help="write the findings there")
     check.add_argument("--force", action="store_true", help="replace the file of findings if it exists already")
+
+    add_commands(command, _load)
 
     demo = command("demo", run_demo, "Write the demo clips, their truth and a project.")
     demo.add_argument("folder", metavar="DIR", type=Path)
@@ -415,19 +419,18 @@ def run_render(options, control) -> int:
     from skiagraph.handover.writers.matte import Matte
     from skiagraph.media.formats import FORMATS, format_for
     from skiagraph.media.writer import refuse_bad_target
-    from skiagraph.project import edits
+    from skiagraph.cli_covers import restyled
     project = _load(options.project)
     clips = _chosen_clips(project, options.clip)
     if not clips:
         raise SkiagraphError(f"{options.project.name} has no clips; scan one first.", path=options.project)
-    if options.style:
-        project = edits.set_style_for_all(project, project.style.with_cover(_cover(options.style)))
-    several = len(clips) > 1 or options.output.is_dir()
+    project, versions = restyled(project, options)
+    several = len(clips) > 1 or len(versions) > 1 or options.output.is_dir()
     if several and options.matte:
-        raise SkiagraphError("One matte file cannot hold several clips; choose one with --clip.")
+        raise SkiagraphError("One matte file cannot hold several clips or versions; choose one with --clip and --version.")
     export = FORMATS["h264-mp4"] if several and not options.format else format_for(options.output, options.format)
     if several:
-        plan = planned(project, [c.key for c in clips], options.output, (CoveredFilm(export.key),))
+        plan = planned(project, [c.key for c in clips], options.output, (CoveredFilm(export.key),), versions=versions if len(versions) > 1 else ())
     else:
         plan = [Planned(clips[0].key, ((CoveredFilm(export.key), options.output), *(((Matte(), options.matte),) if options.matte else ())), _span(options, clips[0]))]
     if several and (options.begin or options.end):
@@ -440,7 +443,7 @@ def run_render(options, control) -> int:
     def told(done) -> None:
         control_end(control)
         first, last = plan[0].span or (0, project.clip(done.clip).frames - 1)
-        print(f"Wrote {done.path} ({last - first + 1} frames, {export.label})")
+        print(f"Wrote {done.path} ({last - first + 1} frames, {export.label}{f', version “{done.version}”' if done.version else ''})")
         for note in done.notes:
             print(note)
 
@@ -460,12 +463,6 @@ def _span(options, clip) -> tuple[int, int] | None:
     if not 0 <= first <= last < clip.frames:
         raise SkiagraphError(f"{clip.path.name} has frames 0 to {clip.frames - 1} ({clip.at(0)} to {clip.at(clip.frames - 1)}); {first} to {last} is no part of it.", path=clip.path)
     return first, last
-
-
-def _cover(kind: str):
-    """A cover of a kind as it is by itself."""
-    from skiagraph.cover.cover import Cover
-    return Cover.kinds[kind]()
 
 
 def run_check(options, control) -> int:

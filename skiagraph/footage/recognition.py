@@ -61,13 +61,13 @@ def recall(project: Project, gallery: Gallery, control: JobControl, besides: str
             continue
         for subject in lacking:
             for sighting in [s for s in subject.in_clip(clip.key) if s.tracks][:MOST // FRAMES]:
-                for frame, box in _good_faces(project, clip, sighting)[:FRAMES]:
+                for frame, box in good_faces(project, clip, sighting)[:FRAMES]:
                     wanted.setdefault(frame, []).append((sighting.tracks[0], box))
         if wanted:
             _look(clip, wanted, gallery, control)
 
 
-def _good_faces(project: Project, clip: Clip, sighting: Sighting) -> list[tuple[int, np.ndarray]]:
+def good_faces(project: Project, clip: Clip, sighting: Sighting) -> list[tuple[int, np.ndarray]]:
     """Found faces of a sighting, large and sure first, apart in time."""
     scan, rows = project.scan_of(clip.key), outline_rows(project, sighting)
     if scan is None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -11,6 +12,7 @@ from skiagraph.errors import CannotWriteMedia, SkiagraphError
 from skiagraph.handover.export import write_clip
 from skiagraph.handover.writer import Writer
 from skiagraph.jobs import JobControl
+from skiagraph.project.housing import in_version
 from skiagraph.project.model import Project
 from skiagraph.review.finding import Finding
 
@@ -18,11 +20,12 @@ from skiagraph.review.finding import Finding
 @dataclass(frozen=True, slots=True)
 class Planned:
     """The files of one clip that will be written: each by a writer to a target. The first is the film. span: first and last frame of the part that is written, None for
-    all of it."""
+    all of it. version: of the project, empty for the one that is worked on."""
 
     clip: str
     files: tuple[tuple[Writer, Path], ...]
     span: tuple[int, int] | None = None
+    version: str = ""
 
     @property
     def film(self) -> Path:
@@ -32,24 +35,27 @@ class Planned:
 @dataclass(frozen=True, slots=True)
 class Delivered:
     """One clip that was handed over. findings: of the check on the file, None when it was not checked. notes: sentences on what of it
-    is otherwise than in the source."""
+    is otherwise than in the source. version: of the project."""
 
     clip: str
     path: Path
     findings: list[Finding] | None
     notes: tuple[str, ...] = ()
+    version: str = ""
 
 
-def planned(project: Project, keys: Iterable[str], folder: Path | str, writers: Sequence[Writer], *, beside: bool = False,
-            spans: Mapping[str, tuple[int, int]] | None = None) -> list[Planned]:
+def planned(project: Project, keys: Sequence[str], folder: Path | str, writers: Sequence[Writer], *, beside: bool = False,
+            spans: Mapping[str, tuple[int, int]] | None = None, versions: Sequence[str] = ()) -> list[Planned]:
     """Which files clips would be written to. No two share a name, also of clips from two cards that are called alike; sources and the
     names of other clips of the project are never used. beside: numbered further where files of the name exist. spans: of
-    clips of which only a part is written."""
+    clips of which only a part is written. versions: of the project that are written, each to files called after it; none for the one that is worked on."""
     folder = Path(folder)
     taken = {Path(os.path.realpath(c.path)) for c in project.files}
     plan = []
-    for key in keys:
+    for key, version in [(key, version) for version in versions or ("",) for key in keys]:
         stem = project.clip(key).path.stem[:120]
+        if version:
+            stem += "-" + re.sub(r"[^\w]+", "-", version).strip("-")[:60]
         for number in range(1, 100_000):
             name = stem if number == 1 else f"{stem}-{number}"
             files = tuple((writer, folder / writer.name(name)) for writer in writers)
@@ -57,7 +63,7 @@ def planned(project: Project, keys: Iterable[str], folder: Path | str, writers: 
             if not any(t in taken or beside and t.exists() for t in targets):
                 break
         taken.update(targets)
-        plan.append(Planned(key, files, (spans or {}).get(key)))
+        plan.append(Planned(key, files, (spans or {}).get(key), version))
     return plan
 
 
@@ -83,12 +89,13 @@ def deliver(project: Project, plan: Sequence[Planned], check: bool, replace: boo
             os.makedirs(folder, exist_ok=True)
         except OSError as error:
             raise SkiagraphError(f"The folder {folder} cannot be made ({error.strerror}); choose another place.") from error
-        notes = write_clip(project, entry.clip, entry.files, control, entry.span)
+        covered = in_version(project, entry.version) if entry.version else project
+        notes = write_clip(covered, entry.clip, entry.files, control, entry.span)
         found = None
         if check:
             # Only here, since this brings in the networks' runtimes.
             from skiagraph.review.exposure import check_file
-            found = check_file(project, entry.clip, entry.film, control, span=entry.span)
+            found = check_file(covered, entry.clip, entry.film, control, span=entry.span)
         every += found or []
-        tell(Delivered(entry.clip, entry.film, found, tuple(notes)))
+        tell(Delivered(entry.clip, entry.film, found, tuple(notes), entry.version))
     return every

@@ -46,10 +46,12 @@ class Reach(StrEnum):
 
 
 class SubjectKind(Family):
-    """What a subject is. word: how somebody unnamed is called; hides: False for what is in front of covers instead of under one."""
+    """What a subject is. word: how somebody unnamed is called; hides: False for what is in front of covers instead of under one; needs_strength: it is known by its face, so that
+    how much of that a cover leaves is measured."""
 
     __slots__ = ()
     hides: ClassVar[bool] = True
+    needs_strength: ClassVar[bool] = True
     word: ClassVar[str] = ""
     doubtful_word: ClassVar[str] = ""
 
@@ -64,6 +66,7 @@ class PersonSubject(SubjectKind, Value, frozen=True, tag_field="kind", tag="pers
 class ThingSubject(SubjectKind, Value, frozen=True, tag_field="kind", tag="thing"):
     """A plate, a sign, a screen."""
 
+    needs_strength: ClassVar[bool] = False
     word: ClassVar[str] = "Thing"
     doubtful_word: ClassVar[str] = "Doubtful"
 

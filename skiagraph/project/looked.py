@@ -13,17 +13,21 @@ from skiagraph.project.rows import fronts_of, rows_at
 SAMPLES, STEP_PX = 12, 0.5
 
 
-def looked_at(project: Project, clip: str, subject: str, first: int, last: int) -> str:
-    """A digest of where a subject is covered in these frames, and how far; where it is about nobody, of the clip and its scan."""
+def looked_at(project: Project, clip: str, subject: str, first: int, last: int, cover: bool = False) -> str:
+    """A digest of where a subject is covered in these frames, and how far; where it is about nobody, of the clip and its scan. cover: with what it is covered, too."""
     digest = hashlib.sha256()
     if subject and any(s.key == subject for s in project.subjects):
         somebody = project.subject(subject)
         style = project.style_of(somebody)
+        if cover:
+            digest.update(f"{style.covers};{project.decisions.house.rules};".encode())
         frames = np.unique(np.linspace(first, last, min(SAMPLES, last - first + 1)).round().astype(int))
         for frame in frames.tolist():
             for sighting in somebody.in_clip(clip):
                 if sighting.covers(frame):
                     row = rows_at(project, sighting, frame, frame)[0, :5]
+                    if cover and sighting.levels:
+                        digest.update(f"{sighting.covers_at(frame, style.covers)};".encode())
                     digest.update(f"{frame}:{np.round(row / STEP_PX).astype(int).tolist()}:{sighting.shape_at(frame)}:{round(style.margin, 3)};".encode())
             for holdout, sighting in fronts_of(project, somebody, clip, frame):
                 row = rows_at(project, sighting, frame, frame)[0, :5]

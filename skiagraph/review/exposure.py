@@ -99,7 +99,7 @@ def _weak_covers(shot: Frame, shown: Frame, covers: list[Layer]) -> dict[str, fl
         if not weak:
             break
         others = [replace(layer, style=Style((kind(),), layer.style.margin, layer.style.feather))
-                  for layer in covers if layer.subject in weak and layer.style.cover.kind != kind().kind]
+                  for layer in covers if layer.subject in weak and not layer.label and layer.style.cover.kind != kind().kind]
         if others:
             still = _unlike(others, _expected(shot, shown, others), given, original)
             weak = {key: value for key, value in weak.items() if key in still or all(o.subject != key for o in others)}
@@ -114,6 +114,8 @@ def _unlike(covers: list[Layer], expected, given, original) -> dict[str, float]:
     """Subjects whose cover is not what it should be, in grey pictures of the file, the covered source and the source."""
     weak: dict[str, float] = {}
     for layer in covers:
+        if layer.label:
+            continue
         x0, y0, x1, y1 = layer.box
         inside = layer.alpha == 255
         if not inside.any():
@@ -197,6 +199,8 @@ def _face_points(box: np.ndarray, clip: Clip) -> np.ndarray:
 def _share_hidden(points, covers) -> float:
     hidden = np.zeros(len(points), bool)
     for layer in covers:
+        if layer.label:
+            continue
         x0, y0, x1, y1 = layer.box
         px, py = points[:, 0].astype(int) - x0, points[:, 1].astype(int) - y0
         inside = (px >= 0) & (py >= 0) & (px < x1 - x0) & (py < y1 - y0)

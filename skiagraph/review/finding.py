@@ -31,6 +31,9 @@ class Reason:
     MAYBE_AT_EDGE = "maybe-at-edge"
     NOT_FOUND_AGAIN = "not-found-again"
     NOT_SCANNED = "not-scanned"
+    TOO_WEAK = "cover-too-weak"
+    HOUSE_RULE = "house-rule"
+    SHOWN_ASTRAY = "shown-astray"
     DAMAGED = "damaged"
     CHECK_FAILED = "check-failed"
     FILE_DIFFERS = "cover-missing-in-file"
@@ -91,13 +94,14 @@ class Scene:
 class FindingKind:
     """A kind of finding: how people call it, whether somebody may be seen, the check, and what to say of a find.
 
-    word: for lists; exposing: True where somebody may be visible. A kind overrides `on_clip`, `on_subject` or `among`, whichever
+    word: for lists; exposing: True where somebody may be visible; of_cover: it is about what covers somebody, so that another cover opens it again. A kind overrides `on_clip`, `on_subject` or `among`, whichever
     looks at no more than it needs: results are kept while what was looked at stays the same.
     """
 
     reason: ClassVar[str] = ""
     word: ClassVar[str] = ""
     exposing: ClassVar[bool] = False
+    of_cover: ClassVar[bool] = False
 
     def on_clip(self, scene: Scene) -> Iterable[Finding]:
         """From the clip and its scan alone."""

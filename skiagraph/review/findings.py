@@ -95,14 +95,14 @@ def _bounds_of(scene: Scene, subject: Subject, sighting: Sighting) -> np.ndarray
 def acceptance_of(project: Project, finding: Finding, by: str, note: str = "") -> Acceptance:
     """The acceptance of a finding by somebody, bound to what was looked at."""
     return Acceptance(finding.clip, finding.subject, finding.reason, finding.first, finding.last, by, note,
-                      looked_at(project, finding.clip, finding.subject, finding.first, finding.last))
+                      looked_at(project, finding.clip, finding.subject, finding.first, finding.last, finding.kind.of_cover))
 
 
 def accepted_by(project: Project, finding: Finding) -> Acceptance | None:
     """The acceptance that closes a finding: of it or of one that contains it, as long as what was looked at is as it was."""
     for a in project.accepted:
         if a.clip == finding.clip and a.subject == finding.subject and a.reason == finding.reason and a.first <= finding.first and finding.last <= a.last \
-                and a.looked == looked_at(project, a.clip, a.subject, a.first, a.last):
+                and a.looked == looked_at(project, a.clip, a.subject, a.first, a.last, finding.kind.of_cover):
             return a
     return None
 

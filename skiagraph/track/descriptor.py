@@ -77,8 +77,9 @@ class FaceDescriber:
                 break
         return angle if abs(angle) < MOST_ROLL else float("nan")
 
-    def chip(self, frame_rgb: np.ndarray, box_xyxy: np.ndarray, angle: float = 0.0) -> Chip | None:
-        """The aligned face of a detection (box px of the frame, roll in degrees clockwise), or None when no face is seen there."""
+    def chip(self, frame_rgb: np.ndarray, box_xyxy: np.ndarray, angle: float = 0.0, seen: np.ndarray | None = None) -> Chip | None:
+        """The aligned face of a detection (box px of the frame, roll in degrees clockwise), or None when no face is seen there. seen: another picture of the same place that the face is cut
+        out of instead, as with its cover."""
         points, present = self._landmarks(frame_rgb, box_xyxy, angle)
         if present < PRESENT:
             return None
@@ -88,7 +89,7 @@ class FaceDescriber:
             return None
         left, right, nose = points[234], points[454], points[1]
         turn = abs((nose[0] - left[0]) - (right[0] - nose[0])) / max(abs(right[0] - left[0]), 1.0)
-        rgb = cv2.warpAffine(frame_rgb, align, (CHIP_PX, CHIP_PX), flags=cv2.INTER_AREA if side > CHIP_PX else cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        rgb = cv2.warpAffine(frame_rgb if seen is None else seen, align, (CHIP_PX, CHIP_PX), flags=cv2.INTER_AREA if side > CHIP_PX else cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
         grey = cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY).astype(np.float32)
         sharp = float(np.clip(cv2.Laplacian(cv2.resize(grey, (75, 75), interpolation=cv2.INTER_AREA), cv2.CV_32F).std() / max(grey.std(), 4.0) / 0.35, 0.3, 1))
         return Chip(rgb, side, float(min(turn, 1.0)), present, sharp)

@@ -10,7 +10,7 @@ class CoverMissing(FindingKind):
     reason, word, exposing = Reason.FILE_DIFFERS, "Cover missing", True
 
     def sentence(self, project, finding, told):
-        return f"{told.name}: the cover is missing or too weak in the exported file at {told.where} ({told.count}). Export again."
+        return f"{told.name or 'Everything but those shown'}: the cover is missing or too weak in the exported file at {told.where} ({told.count}). Export again."
 
 
 @finding_kind

@@ -1,0 +1,43 @@
+"""A cover that leaves so much detail that people or recognisers may know somebody by it."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from skiagraph.cover.strength import STRENGTH, Safety, detail_left, safety
+from skiagraph.project.rows import WIDTH, style_at
+from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind
+
+
+@finding_kind
+class TooWeak(FindingKind):
+    """Strength is against the size of the face, and a small face holds no more detail than its px: both count, in every frame."""
+
+    reason, word, exposing = Reason.TOO_WEAK, "Cover too weak", True
+    of_cover = True
+
+    def on_scene(self, scene):
+        for subject, sightings in scene.covered():
+            if not subject.of.needs_strength:
+                continue
+            style = scene.project.style_of(subject)
+            keyed = any(s.levels for s in sightings)
+            if not keyed and safety(detail_left(style)) != Safety.TOO_WEAK:
+                continue
+            for sighting in sightings:
+                rows = scene.rows(sighting)
+                if not len(rows):
+                    continue
+                face = rows[:, WIDTH] * STRENGTH.face_share
+                left = np.full(len(rows), detail_left(style))
+                if sighting.levels:
+                    # Between two keys a cover is no weaker than the weaker of them.
+                    left = np.full(len(rows), max(detail_left(style_at(scene.project, subject, sighting, e.frame)) for e in sighting.levels))
+                weak = np.flatnonzero(np.minimum(left, face / 2) > STRENGTH.weak_cycles)
+                if len(weak):
+                    at = int(weak[np.argmax(face[weak])])
+                    yield Finding(scene.clip.key, subject.key, self.reason, sighting.first + int(weak[0]), sighting.first + int(weak[-1]), round(float(left[at]), 2), sighting.first + at)
+
+    def sentence(self, project, finding, told):
+        return (f"The cover of {told.name} leaves {finding.worst:.1f} cycles of detail across the face at {told.where} ({told.count}), enough for a recogniser. "
+                f"Make it stronger: up to {STRENGTH.safe_cycles:.1f} is safe.")

@@ -1,0 +1,118 @@
+"""How strong the covers of a clip are, on its own pictures: what detail is left, whether the detector still finds a face, and whether the descriptor still tells who it is.
+
+Descriptors live in memory only, as everywhere.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.stats import binom
+
+from skiagraph.cover.composite import with_layers
+from skiagraph.cover.strength import STRENGTH, Safety, detail_left, safety
+from skiagraph.detect.finder import FaceFinder
+from skiagraph.detect.squared import Squared
+from skiagraph.footage.recognition import good_faces
+from skiagraph.footage.source import open_source
+from skiagraph.jobs import JobControl
+from skiagraph.media.reader import FrameReader
+from skiagraph.project.layers import layers
+from skiagraph.project.model import Project, Subject
+from skiagraph.project.rows import WIDTH, outline_rows, style_at
+from skiagraph.track.descriptor import FaceDescriber
+
+STEP = "Measuring covers"
+# Frames of each subject that are looked at, and score from which a face in a cover counts.
+FRAMES, SCORE = 4, 0.6
+# Right ones first that luck explains this seldom are no luck.
+LEVEL = 0.05
+
+
+@dataclass(frozen=True, slots=True)
+class Measured:
+    """What was measured of one subject in a clip. cover: in words; detail: cycles across the face that are left; face_px: width of the largest face; found of looked: frames in which the detector
+    sees a face in the cover; first of asked: in which the descriptor puts the right one first, among so many people."""
+
+    subject: str
+    cover: str
+    detail: float
+    face_px: float
+    found: int
+    looked: int
+    first: int
+    asked: int
+    among: int
+
+    @property
+    def is_known(self) -> bool:
+        """Whether the right one comes first more often than by luck."""
+        return self.asked > 0 and self.among > 1 and bool(binom.sf(self.first - 1, self.asked, 1 / self.among) < LEVEL)
+
+    def sentence(self) -> str:
+        parts = [f"{self.cover}: {self.detail:.1f} cycles of detail across a face of {self.face_px:.0f} px"]
+        if self.looked:
+            parts.append(f"the detector finds {'no face' if not self.found else f'a face in {self.found} of {self.looked} frames'} under it")
+        if self.asked:
+            parts.append(f"a recogniser puts the right one first in {self.first} of {self.asked}, among {self.among} people")
+        return "; ".join(parts) + f". {verdict(self).capitalize()}."
+
+
+def verdict(seen: Measured) -> Safety:
+    """How safe a cover is by all that was measured."""
+    by_detail = safety(seen.detail)
+    if by_detail == Safety.TOO_WEAK or seen.is_known:
+        return Safety.TOO_WEAK
+    return Safety.WEAK if by_detail == Safety.WEAK or seen.found else Safety.SAFE
+
+
+def measured(project: Project, clip_key: str, keys: Iterable[str] | None = None, control: JobControl | None = None) -> list[Measured]:
+    """Of every covered person in a clip, or of those of the given keys. Raises CannotOpenMedia, SourceChanged, FrameNotDecoded, Cancelled."""
+    control, clip = control or JobControl(), project.clip(clip_key)
+    wanted = set(keys) if keys is not None else None
+    people = [s for s in project.subjects if s.of.hides and s.of.needs_strength and not s.dismissed and not s.doubtful and s.in_clip(clip_key)]
+    asked = [s for s in people if s.is_covered and (wanted is None or s.key in wanted)]
+    faces = {s.key: [(frame, box) for sighting in s.in_clip(clip_key) for frame, box in good_faces(project, clip, sighting)[:FRAMES]][:FRAMES] for s in people}
+    by_frame: dict[int, list[tuple[Subject, np.ndarray]]] = {}
+    for subject in people:
+        for frame, box in faces[subject.key]:
+            by_frame.setdefault(frame, []).append((subject, box))
+    known: dict[str, list[np.ndarray]] = {}
+    probes: dict[str, list[np.ndarray]] = {}
+    found: dict[str, int] = {}
+    if by_frame:
+        info, index = open_source(clip, control)
+        describer, squared, among = FaceDescriber(), Squared(float(info.upright_aspect)), {s.key for s in asked}
+        with FrameReader(info, index) as reader, FaceFinder(24, 1) as finder:
+            for done, frame in enumerate(sorted(by_frame)):
+                control.report(STEP, done, len(by_frame))
+                shot = reader.read(frame)
+                rgb, hidden = squared.picture(shot.rgb()), squared.picture(with_layers(shot, layers(project, clip_key, frame)).rgb())
+                for subject, box in by_frame[frame]:
+                    place = squared.boxes(box)
+                    chip = describer.chip(rgb, place)
+                    if chip is not None:
+                        known.setdefault(subject.key, []).append(describer.describe(chip))
+                    if subject.key in among:
+                        seen = finder.look(hidden, place)
+                        found[subject.key] = found.get(subject.key, 0) + bool(len(seen.scores) and max(seen.scores) >= SCORE)
+                        # An attacker may know from elsewhere where the face is: it is cut out as it was in the source.
+                        under = describer.chip(rgb, place, seen=hidden)
+                        if under is not None:
+                            probes.setdefault(subject.key, []).append(describer.describe(under))
+    return [_of(project, clip_key, subject, len(faces[subject.key]), found.get(subject.key, 0), probes.get(subject.key, []), known) for subject in asked]
+
+
+def _of(project: Project, clip: str, subject: Subject, looked: int, found: int, probes: list[np.ndarray], known: dict[str, list[np.ndarray]]) -> Measured:
+    first = 0
+    if len(known) > 1 and subject.key in known:
+        means = {key: np.mean(vectors, axis=0) for key, vectors in known.items()}
+        first = sum(min(means, key=lambda key: float(np.linalg.norm(means[key] - probe))) == subject.key for probe in probes)
+    asked = len(probes) if len(known) > 1 and subject.key in known else 0
+    sightings = subject.in_clip(clip)
+    face = max(float(outline_rows(project, s)[:, WIDTH].max()) for s in sightings) * STRENGTH.face_share
+    style = project.style_of(subject)
+    detail = max([detail_left(style, face), *(detail_left(style_at(project, subject, s, level.frame), face) for s in sightings for level in s.levels)])
+    return Measured(subject.key, style.state(), detail, face, found, looked, first, asked, len(known))
