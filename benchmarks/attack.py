@@ -43,7 +43,7 @@ from skiagraph.values import replace
 # A covered face is found when the detector sees one there with this score.
 SCORE, OVERLAP = 0.6, 0.3
 # A follower's outline is not just where the head is: it wanders by this share of the head.
-WANDER = 0.012
+WANDER = 0.02
 # Noise that Wiener reckons with, as a share of the signal.
 NOISE = 0.004
 ROUNDS = 20
@@ -83,8 +83,8 @@ def frame_of(rgb: np.ndarray, number: int = 0) -> Frame:
 def layer_on(view: View, style: Style, number: int, seed: int) -> Layer:
     """The cover of a head, by an outline that wanders as a follower's does."""
     cx, cy, width, height, angle = view.head
-    step = np.random.default_rng((seed, number, 9)).normal(0, WANDER, 3)
-    outline = Outline.at(cx + step[0] * width, cy + step[1] * height, width * (1 + step[2]), height * (1 + step[2]), angle)
+    step = np.random.default_rng((seed, number, 9)).normal(0, WANDER, 4)
+    outline = Outline.at(cx + step[0] * width, cy + step[1] * height, width * (1 + step[2]), height * (1 + step[3]), angle)
     return layer_of("s1", style, outline.grown_by(style.margin), (SIDE, SIDE))
 
 

@@ -287,8 +287,8 @@ def _scan_into(options, control) -> int:
     from skiagraph.media.index import open_clip
     from skiagraph.media.pictures import CONTAINER, RATE
     from skiagraph.project import cast, edits, file
-    from skiagraph.project.model import Project
-    project = file.load(options.output) if options.output.exists() else Project()
+    from skiagraph.project.housing import begun_project
+    project = file.load(options.output) if options.output.exists() else begun_project()
     gallery = Gallery()
     for path in options.clips:
         info, index = open_clip(path, control, options.rate or RATE)
@@ -364,7 +364,7 @@ def _follow_into(options, target: Path, is_project: bool, control: JobControl) -
     from skiagraph.media.index import open_clip
     from skiagraph.project import edits, file, outlines
     from skiagraph.project.decisions import PersonSubject, ThingSubject
-    from skiagraph.project.model import Project
+    from skiagraph.project.housing import begun_project
     if is_project:
         project = _load(options.source)
         clips = _chosen_clips(project, options.clip)
@@ -372,7 +372,7 @@ def _follow_into(options, target: Path, is_project: bool, control: JobControl) -
             raise SkiagraphError(f"{options.source.name} has {len(clips)} clips; choose one with --clip.", path=options.source)
         clip = clips[0]
     else:
-        project = file.load(target) if target.exists() else Project()
+        project = file.load(target) if target.exists() else begun_project()
         facts = facts_of(*open_clip(options.source, control))
         clip = next((c for c in project.clips if (c.size, c.fingerprint) == (facts.size, facts.fingerprint)), None)
         if clip is None:

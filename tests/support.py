@@ -27,9 +27,10 @@ class TemporaryFolder(unittest.TestCase):
         held = tempfile.TemporaryDirectory()
         self.addCleanup(held.cleanup)
         self.folder = Path(held.name)
-        patcher = unittest.mock.patch("platformdirs.user_cache_dir", lambda *a, **k: str(self.folder / "cache"))
-        patcher.start()
-        self.addCleanup(patcher.stop)
+        for place in ("cache", "config"):
+            patcher = unittest.mock.patch(f"platformdirs.user_{place}_dir", lambda *a, place=place, **k: str(self.folder / place))
+            patcher.start()
+            self.addCleanup(patcher.stop)
 
     def assertSentence(self, text: str, *words: str):
         """One sentence or two for a person: no traceback, ends with a full stop, names what it is about."""

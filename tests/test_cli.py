@@ -6,7 +6,6 @@ import os
 import signal
 import subprocess
 import sys
-from contextlib import redirect_stderr, redirect_stdout
 from pathlib import Path
 from unittest import mock
 
@@ -24,36 +23,13 @@ from skiagraph.media.writer import FilmWriter
 from skiagraph.project import cast, file
 from skiagraph.project.lock import ProjectLock
 from skiagraph.project.model import Decision
+from tests.command_line import CommandLine
 from tests.follow.test_follower import SIZE, Scene
 from tests.media.test_pictures import write_pictures
 from tests.support import TemporaryFolder, head_path, make_clip, numbered_frame, project_on
 
 
-class CommandTest(TemporaryFolder):
-    def setUp(self):
-        super().setUp()
-        patcher = mock.patch("platformdirs.user_log_dir", lambda *a, **k: str(self.folder / "log"))
-        patcher.start()
-        self.addCleanup(patcher.stop)
-
-    def run_command(self, *arguments):
-        out, err = io.StringIO(), io.StringIO()
-        with redirect_stdout(out), redirect_stderr(err):
-            try:
-                code = cli.main([str(a) for a in arguments])
-            except SystemExit as stopped:
-                code = stopped.code
-        return code, out.getvalue(), err.getvalue()
-
-    def assertFails(self, *arguments, words=()):
-        code, out, err = self.run_command(*arguments)
-        self.assertEqual(code, 2, (out, err))
-        last = err.strip().splitlines()[-1]
-        self.assertTrue(last.startswith("skiagraph: "), last)
-        self.assertNotIn("Traceback", err)
-        for word in words:
-            self.assertIn(word, last)
-
+class CommandTest(CommandLine):
     def project(self, **more):
         clip = make_clip(self.folder / "quay.mp4", 30, size=(320, 240))
         project = project_on(clip, head_path(0, 30, cx=160, cy=120, width=60, height=80), **more)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from skiagraph.cover.region import Region
+from skiagraph.cover.surroundings import evened
 
 # Beyond so many deviations a Gaussian takes in nothing that shows.
 REACH = 3.0
@@ -73,8 +74,9 @@ def coarse(values: np.ndarray, region: Region, steps: int) -> np.ndarray:
     return np.rint(values / np.float32(step)) * np.float32(step)
 
 
-def softened(region: Region, sigma_x: float, sigma_y: float, steps: int) -> np.ndarray:
-    """A region under a Gaussian of the given deviations (samples), float32, by way of so few cells and steps that no finer picture can be had from it.
+def softened(region: Region, sigma_x: float, sigma_y: float, steps: int, even: float = 0.0) -> np.ndarray:
+    """A region under a Gaussian of the given deviations (samples), float32, by way of so few cells and steps that no finer picture can be had from it. even: how far its values go
+    towards what is around, before they are made coarse.
 
     The cells' pitch is 1.5 deviations of the Gaussian that spreads them again, at which its ripple is under a hundredth of a per cent; both together deviate as
     was asked for. Source: Burt and Adelson, The Laplacian Pyramid as a Compact Image Code, IEEE Transactions on Communications 1983, for sampling what a Gaussian leaves.
@@ -84,7 +86,7 @@ def softened(region: Region, sigma_x: float, sigma_y: float, steps: int) -> np.n
     spread_x, spread_y = (sigma / float(np.sqrt(1 + PITCH * PITCH / 12)) for sigma in (sigma_x, sigma_y))
     columns = Axis.even(x0, x1, region.corner_x / region.step_x, PITCH * spread_x, width, REACH * spread_x)
     rows = Axis.even(y0, y1, region.corner_y / region.step_y, PITCH * spread_y, height, REACH * spread_y)
-    return rows.gaussian(spread_y) @ coarse(means(region.samples, rows, columns), region, steps) @ columns.gaussian(spread_x).T
+    return rows.gaussian(spread_y) @ coarse(evened(region, means(region.samples, rows, columns), even), region, steps) @ columns.gaussian(spread_x).T
 
 
 # Cells of a blur, in deviations of the Gaussian that spreads them again.

@@ -11,7 +11,7 @@ from skiagraph.cover.region import Region
 # How far around the region the rim is looked at, as a share of what is covered.
 RIM = 0.10
 # Longest side of the small picture in which a fill is made, and how often it is evened out there.
-SMALL, ROUNDS = 40, 80
+SMALL, ROUNDS = 24, 10
 
 
 def around(region: Region) -> tuple[np.ndarray, np.ndarray, tuple[int, int, int, int]]:
@@ -31,6 +31,11 @@ def colour_around(region: Region) -> float:
     return float(samples[known].mean()) if known.any() else float(region.value((128, 128, 128)))
 
 
+def evened(region: Region, values: np.ndarray, share: float) -> np.ndarray:
+    """Values of a region brought nearer to the colour around it by a share."""
+    return values + (np.float32(colour_around(region)) - values) * np.float32(share) if share else values
+
+
 def filled(region: Region) -> np.ndarray:
     """A region filled from its rim inwards, float32 (y1 - y0, x1 - x0): as smooth as a skin that is held by the rim, so that nothing of what is inside is in it.
 
@@ -48,6 +53,8 @@ def filled(region: Region) -> np.ndarray:
     value = np.where(some, sums / np.maximum(weights, 1e-6), 0).astype(np.float32)
     value = spread_from(value, some)
     for _ in range(ROUNDS):
-        value = np.where(some, value, cv2.blur(value, (3, 3), borderType=cv2.BORDER_REPLICATE).reshape(value.shape))
+        smooth = cv2.blur(value, (5, 5), borderType=cv2.BORDER_REPLICATE).reshape(value.shape)
+        np.copyto(smooth, value, where=some)
+        value = smooth
     large = cv2.resize(value, (samples.shape[1], samples.shape[0]), interpolation=cv2.INTER_LINEAR).reshape(samples.shape)
     return large[y0 - box[1]:y1 - box[1], x0 - box[0]:x1 - box[0]]

@@ -62,6 +62,10 @@ class Actions:
             ("Cover everyone", "Shift+1", casting.cover_all), ("Show everyone except the selected", "Shift+2", casting.show_all_but),
             ("Cover everyone seen only briefly …", "", casting.cover_brief), ("Swap covered and shown", "", casting.invert), None,
             ("Dismiss everyone doubtful", "Shift+Backspace", casting.dismiss_doubtful), ("Ask the postponed questions again", "", casting.ask_again)])
+        self._menu("Look", [])
+        looks = cover.looks
+        self._menus["Look"].setToolTipsVisible(True)
+        self._menus["Look"].aboutToShow.connect(lambda: looks.fill(self._menus["Look"]))
         self._menu("Playback", [
             ("Play", "Space", cover.player.toggle), ("Shuttle back", "J", lambda: cover.player.faster(-1)), ("Stop", "K", lambda: cover.player.set_speed(0)),
             ("Shuttle forward", "L", lambda: cover.player.faster(1)), None, ("One frame back", "Left", lambda: cover.step(-1)), ("One frame forward", "Right", lambda: cover.step(1)),

@@ -8,9 +8,11 @@ from PySide6.QtWidgets import QSplitter, QWidget
 
 from skiagraph.desktop.casting import ORDER_WORD, SHOW_WORD, Casting
 from skiagraph.desktop.controls import column, line
+from skiagraph.desktop.cover_work import CoverWork
 from skiagraph.desktop.document import Document
 from skiagraph.desktop.hand_work import BETWEEN_WORD, HandWork
 from skiagraph.desktop.inspector import Inspector
+from skiagraph.desktop.looks import Looks
 from skiagraph.desktop.outline_painter import Seen, Way
 from skiagraph.desktop.picture_server import Picture, PictureServer, Wish
 from skiagraph.desktop.picture_view import PictureView
@@ -18,16 +20,16 @@ from skiagraph.desktop.player import Player
 from skiagraph.desktop.portraits import Portraits
 from skiagraph.desktop.question_bar import QuestionBar
 from skiagraph.desktop.register_view import RegisterView
-from skiagraph.desktop.session import Session
+from skiagraph.desktop.session import Session, View
 from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.tool_strip import ToolStrip
 from skiagraph.desktop.transport import Transport
 from skiagraph.desktop.words import counted, percent, tr
-from skiagraph.project import edits, levels, outlines
+from skiagraph.project import edits, outlines
 from skiagraph.project.decisions import ThingSubject
-from skiagraph.project.model import Decision, Reach, replace
+from skiagraph.project.model import Decision
 from skiagraph.project.outlines import keyframe_before, sighting_at
-from skiagraph.project.rows import cover_outline, outline_at, style_at
+from skiagraph.project.rows import cover_outline, outline_at
 from skiagraph.review.good_frame import good_frame
 from skiagraph.review.register import Show, register_rows
 from skiagraph.review.lanes import attention, lanes, next_finding, next_keyframe, seen_summary
@@ -54,6 +56,9 @@ class CoverPage(QWidget):
         self.inspector, self.register, self.question = Inspector(), RegisterView(), QuestionBar()
         self.casting = Casting(document, session, self.register, self.question, portraits, self)
         self.hand = HandWork(document, session, self.picture, self)
+        self.covering = CoverWork(document, session, self.inspector, self.hand, self)
+        self.looks = Looks(document, session, self)
+        self.player.other_side = self.looks.other_side
         self.register.set_faces(lambda subject: portraits.face(document.project, subject.portrait))
         self._size = (1280, 720)
         self._asked = self._shown = 0
@@ -134,10 +139,11 @@ class CoverPage(QWidget):
         panel = self.inspector
         panel.decided.connect(lambda decision: self.casting.decide(session.selected, decision))
         panel.portraitWanted.connect(self.casting.choose_portrait)
-        panel.styleMoved.connect(self._style_moved)
-        panel.styleSettled.connect(self._style_settled)
-        panel.styleForAll.connect(self._style_for_all)
-        panel.styleFromAll.connect(lambda: self._edit_subject("use the project's cover", edits.set_style, None))
+        self.covering.said.connect(self.said)
+        self.covering.tried.connect(self._style_tried)
+        self.looks.said.connect(self.said)
+        self.looks.compared.connect(self._view_changed)
+        panel.looks_menu.aboutToShow.connect(lambda: self.looks.fill(panel.looks_menu))
         panel.reachChosen.connect(session.set_reach)
         panel.keyframeWanted.connect(lambda: hand.edit_here("add keyframe", outlines.keyframe_here))
         panel.keyframeDropped.connect(hand.remove_marked)
@@ -262,10 +268,6 @@ class CoverPage(QWidget):
         self.player.set_speed(0)
         self.followWanted.emit(wanted)
 
-    def _edit_subject(self, name: str, function, *arguments) -> None:
-        if self.session.subject:
-            self.document.edit(name, function, self.session.subject.key, *arguments)
-
     def _rename(self, key: str, name: str) -> None:
         if name.strip() and name.strip() != self.document.project.subject(key).name:
             self.document.edit("rename", edits.rename, key, name)
@@ -273,37 +275,10 @@ class CoverPage(QWidget):
     def _end_dragged(self, key: str, inside: int, first: int, last: int) -> None:
         self.document.edit("change the ends of a sighting", outlines.trim_sighting, key, self.session.clip.key, inside, first, last)
 
-    def _style_moved(self, style) -> None:
-        subject = self.session.subject
-        if subject:
-            self.hand.trial = self._with_style(self.document.project, style)
-            self._ask_picture()
-            self._refresh_outlines()
-
-    def _style_settled(self, style) -> None:
-        self.hand.drop_trial()
-        subject = self.session.subject
-        if not subject or not self.document.edit("change cover", self._with_style, style):
-            self._ask_picture()
-
-    def _with_style(self, project, style):
-        """A project with the selected covered so at this frame, and as far as the reach of the cover says."""
-        subject, sighting = self.session.subject, self.hand.sighting()
-        reach = self.inspector.cover_reach.value() if sighting else Reach.ALL
-        return project if style == self._style_here(project) else levels.set_style_at(project, subject.key, self.session.clip.key, self.session.frame, style, reach)
-
-    def _style_here(self, project):
-        """How the selected is covered at this frame."""
-        subject, sighting, frame = self.session.subject, self.hand.sighting(), self.session.frame
-        style = project.style_of(subject)
-        if sighting is None or not sighting.levels:
-            return style
-        return replace(style_at(project, subject, sighting, frame), margin=max(0.0, style.margin + float(sighting.level_at(frame)[0])))
-
-    def _style_for_all(self) -> None:
-        subject = self.session.subject
-        if subject and subject.style:
-            self.document.edit("use cover for everyone", edits.set_style_for_all, subject.style)
+    def _style_tried(self) -> None:
+        self._ask_picture()
+        self._refresh_outlines()
+        self.covering.refresh()
 
     # Refreshing from the project
 
@@ -352,6 +327,7 @@ class CoverPage(QWidget):
 
     def _view_changed(self) -> None:
         self.transport.views.set_value(self.session.chosen_view)
+        self.picture.set_other_name(self.looks.other_name)
         self.picture.set_view(self.session.view)
         self._ask_picture()
 
@@ -371,7 +347,7 @@ class CoverPage(QWidget):
     def _ask_picture(self) -> None:
         clip = self.session.clip
         if clip is not None and not self.player.speed and self.isVisible():
-            self._asked = self.server.ask(Wish(self.hand.project, clip.key, self.session.frame, self.session.view, *self._size))
+            self._asked = self.server.ask(Wish(self.hand.project, clip.key, self.session.frame, self.session.view, *self._size, other=self.looks.other_side(self.hand.project) if self.session.view == View.SPLIT else None))
 
     def showEvent(self, event) -> None:
         super().showEvent(event)
@@ -435,7 +411,7 @@ class CoverPage(QWidget):
             facts += " · " + tr("one person, {share} sure", share=percent(subject.sure))
         fronts = [(s.key, s.name) for s in project.subjects if not s.of.hides and s.of.is_before(subject.key) and s.in_clip(clip.key)]
         others = [(s.key, s.name) for s in project.subjects if s.of.hides and not s.dismissed and s.in_clip(clip.key)]
-        self.inspector.show_subject(subject, facts, project.style_of(subject), subject.style is not None, fronts, others)
+        self.inspector.show_subject(subject, facts, project.style_of(subject), subject.style is not None, fronts, others, self.looks.state())
         self._refresh_place()
 
     def _refresh_place(self) -> None:
@@ -445,6 +421,7 @@ class CoverPage(QWidget):
         sighting = sighting_at(subject, clip.key, frame) if subject and clip else None
         if sighting is None:
             self.inspector.show_place(tr("Not in the picture at this frame."), None, False)
+            self.covering.refresh()
             return
         outline = outline_at(project, sighting, frame)
         marks = sighting.marks()
@@ -456,7 +433,8 @@ class CoverPage(QWidget):
         text += " · " + tr(BETWEEN_WORD[between.to_next]) if between else ""
         self.inspector.show_place(text, outline, frame in sighting.all_marks(), bool(sighting.cut))
         if any(s.levels for s in subject.sightings):
-            self.inspector.cover.show_style(self._style_here(project))
+            self.inspector.cover.show_style(self.covering.style_here(project))
+        self.covering.refresh()
 
     def _refresh_outlines(self) -> None:
         clip = self.session.clip

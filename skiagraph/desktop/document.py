@@ -17,6 +17,7 @@ from skiagraph.footage.scanning import Arrival
 from skiagraph.project import file
 from skiagraph.project.carry import Report, adopted
 from skiagraph.project.history import History
+from skiagraph.project.housing import begun_project
 from skiagraph.project.lock import ProjectLock
 from skiagraph.project.model import Project, replace
 from skiagraph.project.store import ProjectStore
@@ -125,7 +126,7 @@ class Document(QObject):
     def begin(self, path: Path) -> None:
         """Start an empty project that saves itself to path. Raises ProjectInUse when one of that name is open elsewhere."""
         path = Path(path).absolute()
-        self._take_over(path, Project(), ProjectLock.take(path), "", "")
+        self._take_over(path, begun_project(), ProjectLock.take(path), "", "")
 
     def save_copy(self, path: Path) -> None:
         """Write the project under another name, and go on with that one. Raises CannotSaveProject and ProjectInUse."""

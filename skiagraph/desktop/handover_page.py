@@ -61,6 +61,11 @@ class HandoverPage(QWidget):
             self.format.addItem(tr(export.label), key)
         layout.addWidget(self.format)
         layout.addWidget(quiet("Size, frame times, colour, sound and timecode stay as in the source. Location, device and author are left out.", wrap=True))
+        self.version = QComboBox()
+        self.version.setAccessibleName(tr("Version"))
+        self.version.setToolTip(tr("Which version of the project is written; several go to files called after them"))
+        self.version.hide()
+        layout.addWidget(self.version)
         layout.addWidget(section("Place"))
         row = line()
         self.folder = QLineEdit()
@@ -161,6 +166,21 @@ class HandoverPage(QWidget):
             for note in notes:
                 rows.addWidget(quiet(note, wrap=True))
         return panel
+
+    def set_versions(self, names: Sequence[str], current: str) -> None:
+        """Which versions the project has; none while there is only one look."""
+        if [self.version.itemText(n) for n in range(1, self.version.count())] != list(names):
+            self.version.clear()
+            self.version.addItem(tr("All {n} versions", n=len(names)), list(names))
+            for name in names:
+                self.version.addItem(name, [name])
+            self.version.setCurrentIndex(self.version.findText(current))
+        self.version.setVisible(bool(names))
+
+    @property
+    def versions(self) -> list[str]:
+        """The versions that are to be written; none where the project has only one look."""
+        return list(self.version.currentData() or []) if self.version.count() > 1 else []
 
     def set_result(self, key: str, target: str, text: str, colour: str, notes: Sequence[str] = ()) -> None:
         """What became of an export, and what of the file is otherwise than in the source; shown at its clip from now on."""

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPoint, QSettings, Qt, Signal
-from PySide6.QtWidgets import QDoubleSpinBox, QFrame, QLabel, QMenu, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDoubleSpinBox, QFrame, QLabel, QLineEdit, QMenu, QScrollArea, QVBoxLayout, QWidget
 
 from skiagraph.cover.cover import Style, default_style
+from skiagraph.cover.label import Label
+from skiagraph.cover.strength import Safety
 from skiagraph.desktop.controls import Choice, Fold, Pick, SliderField, column, line, push_button, quiet
-from skiagraph.desktop.cover_controls import CoverControls
+from skiagraph.desktop.cover_controls import CoverControls, ParameterControls
+from skiagraph.desktop.strength_meter import StrengthMeter
 from skiagraph.desktop.theme import GRID
-from skiagraph.desktop.words import counted, percent, tr
+from skiagraph.desktop.words import counted, tr
 from skiagraph.follow.follower import FollowSettings
 from skiagraph.follow.look import Motion
 from skiagraph.footage.following import Direction
@@ -21,7 +24,7 @@ _NUMBERS = (("cx", "x", "Middle, px from the left"), ("cy", "y", "Middle, px fro
 
 
 class Inspector(QScrollArea):
-    """styleMoved: a style while it changes; styleSettled: the one a person left; placeTyped: an outline as numbers have it; holdoutChosen: a HoldoutSubject;
+    """styleMoved: a style while it changes; styleSettled: the one a person left; placeTyped: an outline as numbers have it; holdoutChosen: a HoldoutSubject; labelChosen: a Label, or None;
     motionChosen, roomChosen, lookedChosen: how to follow, None for what suits; frontWanted: draw what is in front; decided, reachChosen, and the buttons."""
 
     decided = Signal(object)
@@ -39,6 +42,8 @@ class Inspector(QScrollArea):
     shapeChosen = Signal(object)
     placeTyped = Signal(object)
     holdoutChosen = Signal(object)
+    labelChosen = Signal(object)
+    safeWanted = Signal()
     frontWanted = Signal()
     edgeWanted = Signal()
     edgeDropped = Signal()
@@ -51,6 +56,7 @@ class Inspector(QScrollArea):
         self._subject: Subject | None = None
         self._outline: Outline | None = None
         self._others: list[tuple[str, str]] = []
+        self._own_style = False
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFrameShape(QFrame.Shape.NoFrame)
@@ -79,6 +85,7 @@ class Inspector(QScrollArea):
         self._build_outline(panel)
         self._build_following(panel)
         self._build_front(panel)
+        self._build_label(panel)
         self._remember_folds()
         self.show_subject(None, "", default_style(), False)
 
@@ -104,14 +111,23 @@ class Inspector(QScrollArea):
         self.cover.moved.connect(self.styleMoved)
         self.cover.settled.connect(self.styleSettled)
         self.cover_part.content.addWidget(self.cover)
+        self.looks = push_button("House style", "small", "How everybody is covered: house styles, versions, and comparing them")
+        self.looks_menu = QMenu(self)
+        self.looks_menu.setToolTipsVisible(True)
+        self.looks.setMenu(self.looks_menu)
+        self.meter = StrengthMeter(self.looks)
+        self.cover_part.content.addWidget(self.meter)
         self._own = QWidget()
-        row = line(parent=self._own)
-        self.for_all = push_button("Use for everyone", "link", "Make this the cover of the whole project")
-        self.from_all = push_button("Use the project's", "link", "Give up this subject's own cover")
+        row = line(spacing=GRID, parent=self._own)
+        self.safe = push_button("Make safe", "link", "The weakest cover of this kind that is safe")
+        self.for_all = push_button("For everyone", "link", "Make this the cover of the whole project")
+        self.from_all = push_button("As everyone", "link", "Give up this subject's own cover")
+        self.safe.clicked.connect(self.safeWanted)
         self.for_all.clicked.connect(self.styleForAll)
         self.from_all.clicked.connect(self.styleFromAll)
-        row.addWidget(self.for_all)
+        row.addWidget(self.safe)
         row.addStretch(1)
+        row.addWidget(self.for_all)
         row.addWidget(self.from_all)
         self.cover_part.content.addWidget(self._own)
 
@@ -218,17 +234,42 @@ class Inspector(QScrollArea):
         self.soft.settled.connect(lambda v: self.holdoutChosen.emit(replace(self._subject.of, feather=v / 100)))
         content.addWidget(self.soft)
 
+    def _build_label(self, panel: QVBoxLayout) -> None:
+        self.label_part = Fold("Label", False)
+        panel.addWidget(self.label_part)
+        content = self.label_part.content
+        self.label_text = QLineEdit()
+        self.label_text.setMaxLength(500)
+        self.label_text.setPlaceholderText(tr("Words beside it, covered or not"))
+        self.label_text.setAccessibleName(tr("Label"))
+        self.label_text.editingFinished.connect(self._label_typed)
+        content.addWidget(self.label_text)
+        self.label_look = ParameterControls(Label)
+        self.label_look.settled.connect(lambda name, value: self.labelChosen.emit(replace(self._label, **{name: value})))
+        content.addWidget(self.label_look)
+
+    def _label_typed(self) -> None:
+        text, now = self.label_text.text().strip(), self._subject.label if self._subject is not None else None
+        if self._subject is None or text == (now.caption.text if now else ""):
+            return
+        self.labelChosen.emit(replace(self._label, caption=replace(self._label.caption, text=text)) if text else None)
+
+    @property
+    def _label(self) -> Label:
+        return self._subject.label or Label.of("")
+
     def _remember_folds(self) -> None:
         """Parts stay open or closed from one day to the next."""
         settings = QSettings("skiagraph", "skiagraph")
-        for name, part in (("cover", self.cover_part), ("outline", self.outline_part), ("numbers", self.numbers_part), ("following", self.following_part), ("front", self.front_part)):
+        for name, part in (("cover", self.cover_part), ("outline", self.outline_part), ("numbers", self.numbers_part), ("following", self.following_part), ("front", self.front_part), ("label", self.label_part)):
             part.set_open(settings.value(f"folds/{name}", part.is_open, bool))
             part.toggled.connect(lambda is_open, name=name: settings.setValue(f"folds/{name}", is_open))
 
     # What is shown
 
-    def show_subject(self, subject: Subject | None, facts: str, style: Style, own_style: bool, fronts: list[tuple[str, str]] = (), others: list[tuple[str, str]] = ()) -> None:
-        """Show a subject; without one say what to do. fronts: (key, name) of what is in front of it; others: of those that something can be in front of."""
+    def show_subject(self, subject: Subject | None, facts: str, style: Style, own_style: bool, fronts: list[tuple[str, str]] = (), others: list[tuple[str, str]] = (), look: str = "") -> None:
+        """Show a subject; without one say what to do. fronts: (key, name) of what is in front of it; others: of those that something can be in front of; look: the
+        house style and version in use."""
         self._subject, self._others = subject, list(others)
         self._panel.setVisible(subject is not None)
         self.portrait.setVisible(subject is not None and subject.of.hides)
@@ -244,8 +285,17 @@ class Inspector(QScrollArea):
         self.holding.setVisible(not hides)
         (self.decision if hides else self.holding).set_value(subject.decision)
         self.cover_part.setVisible(hides)
-        self.cover_part.set_state(tr("{cover}, margin {share}", cover=tr(style.cover.word), share=percent(style.margin)))
-        self._own.setVisible(own_style)
+        self.looks.setText(self.looks.fontMetrics().elidedText(look or tr("House style"), Qt.TextElideMode.ElideRight, 96))
+        self.for_all.setVisible(own_style)
+        self.from_all.setVisible(own_style)
+        self._own_style = own_style
+        self.show_safety()
+        self.label_part.setVisible(hides)
+        if not self.label_text.hasFocus():
+            self.label_text.setText(subject.label.caption.text if subject.label else "")
+        self.label_look.show_value(self._label)
+        self.label_look.setVisible(subject.label is not None)
+        self.label_part.set_state(subject.label.caption.text if subject.label else tr("none"))
         self._front_names.setVisible(hides and bool(fronts))
         self.front.setVisible(hides)
         self.before.setVisible(not hides)
@@ -262,6 +312,13 @@ class Inspector(QScrollArea):
             self.front_part.set_state(said)
             if not self.soft.slider.isSliderDown():
                 self.soft.set_value(subject.of.feather * 100)
+
+    def show_safety(self) -> None:
+        """What can be done about the cover, by what the meter says now."""
+        self.safe.setVisible(self.meter.level != Safety.SAFE)
+        self._own.setVisible(self._own_style or self.meter.level != Safety.SAFE)
+        words = " + ".join(tr(c.word) for c in self.cover.style.covers)
+        self.cover_part.set_state(tr("{cover} · {safety}", cover=words, safety=tr(str(self.meter.level))))
 
     def show_place(self, text: str, outline: Outline | None, keyframe: bool, exact: bool = False) -> None:
         """What holds at the present frame: how the outline was obtained, the outline, None where there is none, whether its exact edge is known, and which

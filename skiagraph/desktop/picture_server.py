@@ -29,7 +29,8 @@ KEEP, AHEAD = 24, 8
 
 @dataclass(frozen=True, slots=True)
 class Wish:
-    """One picture: frame of clip under project, as view, at most width x height px. number: rises from wish to wish."""
+    """One picture: frame of clip under project, as view, at most width x height px. number: rises from wish to wish; other: for the split view, the project as the other side
+    shows it, None for the source."""
 
     project: Project
     clip: str
@@ -38,11 +39,12 @@ class Wish:
     width: int
     height: int
     number: int = 0
+    other: Project | None = None
 
 
 @dataclass(frozen=True, slots=True)
 class Picture:
-    """What came of a wish. image: the main picture; other: for the split view, the source beside the result; grey: of a still, the luma of the source as it was shot,
+    """What came of a wish. image: the main picture; other: for the split view, what is beside the result: the source, or another look; grey: of a still, the luma of the source as it was shot,
     uint8 (rows, columns), whatever lies over it."""
 
     wish: Wish
@@ -145,8 +147,8 @@ class PictureServer(QObject):
         if skip_to is not None and (skip_to - frame) * step > 2 * abs(step):
             frame = skip_to
         inside = first <= frame <= last
-        picture = self._make(Wish(wish.project, wish.clip, frame, wish.view, wish.width, wish.height), fast=True) if inside else None
-        following = Wish(wish.project, wish.clip, frame + step, wish.view, wish.width, wish.height)
+        picture = self._make(replace(wish, frame=frame), fast=True) if inside else None
+        following = replace(wish, frame=frame + step)
         with self._wake:
             if self._run is not run:
                 return
@@ -166,7 +168,10 @@ class PictureServer(QObject):
         if wish.view == View.SOURCE:
             return Picture(wish, image_of(frame.rgb(width, height, fast=fast)), grey=None if fast else frame.grey())
         result = image_of(with_layers(frame, layers(wish.project, wish.clip, wish.frame)).rgb(width, height, fast=fast))
-        other = image_of(frame.rgb(width, height, fast=fast)) if wish.view == View.SPLIT else None
+        other = None
+        if wish.view == View.SPLIT:
+            beside = frame if wish.other is None else with_layers(frame, layers(wish.other, wish.clip, wish.frame))
+            other = image_of(beside.rgb(width, height, fast=fast))
         return Picture(wish, result, other, None if fast else frame.grey())
 
     def index_of(self, clip) -> FrameIndex | None:

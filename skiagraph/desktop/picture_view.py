@@ -55,7 +55,7 @@ class PictureView(Zoomed):
         self._way, self._ghost = Way(), None
         self._shown = Outlines.ALL
         self._quiet = False
-        self._split = 0.5
+        self._split, self._other_name = 0.5, ""
         self._view = View.RESULT
         self._drag: dict | None = None
         self._drawing: Shape | None = None
@@ -82,6 +82,11 @@ class PictureView(Zoomed):
 
     def set_view(self, view: View) -> None:
         self._view = view
+        self.update()
+
+    def set_other_name(self, name: str) -> None:
+        """What stands beside the result in the split view; empty for the source."""
+        self._other_name = name
         self.update()
 
     def set_outlines(self, outlines: list[Seen], selected: str, way: Way = Way(), ghost: Outline | None = None) -> None:
@@ -179,8 +184,9 @@ class PictureView(Zoomed):
         painter.drawLine(QPointF(x, area.y()), QPointF(x, area.bottom()))
         painter.setBrush(QColor(theme.PAPER))
         painter.drawRoundedRect(QRectF(x - 4, area.center().y() - 14, 8, 28), 4, 4)
-        for text, left in (("source", x - 62), ("result", x + 10)):
-            ink.label(QPointF(left, area.bottom() - 26), text)
+        text = self._other_name or tr("source")
+        ink.label(QPointF(x - 14 - painter.fontMetrics().horizontalAdvance(text) - 8, area.bottom() - 26), text)
+        ink.label(QPointF(x + 10, area.bottom() - 26), tr("result"))
 
     def _paint_outlines(self, painter, ink: OutlinePainter) -> None:
         for seen in self._outlines:

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QElapsedTimer, QObject, Qt, QTimer, Signal
 
 from skiagraph.desktop.document import Document
 from skiagraph.desktop.picture_server import Picture, PictureServer, Wish
-from skiagraph.desktop.session import Session
+from skiagraph.desktop.session import Session, View
 from skiagraph.desktop.sound_player import SoundPlayer
+from skiagraph.project.model import Project
 
 SPEEDS = (1, 2, 4, 8)
 
@@ -25,6 +28,8 @@ class Player(QObject):
         self.speed = 0
         self.shown = self.missed = 0
         self._size = (1280, 720)
+        # The project as the other side of the split shows it.
+        self.other_side: Callable[[Project], Project | None] = lambda project: None
         self._from = 0
         self._clock = QElapsedTimer()
         self._timer = QTimer(self, timerType=Qt.TimerType.PreciseTimer)
@@ -69,7 +74,9 @@ class Player(QObject):
     def _begin(self, clip) -> None:
         self._from = self._session.frame
         first, last = self._session.span
-        wish = Wish(self._document.project, clip.key, self._from, self._session.view, *self._size)
+        project = self._document.project
+        other = self.other_side(project) if self._session.view == View.SPLIT else None
+        wish = Wish(project, clip.key, self._from, self._session.view, *self._size, other=other)
         # Fast playing leaves frames out; half the clip's rate in pictures is enough for eyes.
         step = (1 if self.speed > 0 else -1) * max(1, abs(self.speed) // 2)
         self._server.play(wish, step, first, last)

@@ -36,7 +36,7 @@ from skiagraph.handover.delivery import Delivered, existing, planned
 from skiagraph.handover.writers.film import CoveredFilm
 from skiagraph.handover.writers.matte import Matte
 from skiagraph.media.pictures import RATE, pictures_at
-from skiagraph.project import edits
+from skiagraph.project import edits, housing
 from skiagraph.project.file import SUFFIX
 from skiagraph.project.model import Reach
 from skiagraph.review.findings import acceptance_of
@@ -197,6 +197,7 @@ class MainWindow(QMainWindow):
         elif page is self.review:
             self.review.set_findings(self.document.settled, self.document.findings)
         elif page is self.handover:
+            self.handover.set_versions(housing.versions(project), project.decisions.version)
             self.handover.set_clips(clip_rows(project), len(waiting), sum(f.is_exposing for f in waiting), busy, self._spans())
 
     def _show_saved(self, state: str) -> None:
@@ -375,13 +376,14 @@ class MainWindow(QMainWindow):
             return
         project, writers = self.document.settled, (CoveredFilm(format_key), *((Matte(),) if with_matte else ()))
         spans = self._spans() if self.handover.marked.isChecked() else {}
-        plan = planned(project, keys, folder, writers, spans=spans)
+        wanted = dict(spans=spans, versions=self.handover.versions)
+        plan = planned(project, keys, folder, writers, **wanted)
         there = existing(plan)
         if there:
             answer = self._ask_about_existing(there)
             if answer is None:
                 return
-            plan = plan if answer == "replace" else planned(project, keys, folder, writers, beside=True, spans=spans)
+            plan = plan if answer == "replace" else planned(project, keys, folder, writers, beside=True, **wanted)
         self.jobs.export(plan, check, bool(there))
 
     def _ask_about_existing(self, there: list[Path]) -> str | None:
@@ -402,7 +404,7 @@ class MainWindow(QMainWindow):
             text, colour = counted(len(done.findings), "Exported; the check found 1 place to look at", "Exported; the check found {n} places to look at"), theme.MADDER
         else:
             text, colour = tr("Exported and checked: every cover is in place"), theme.VERDIGRIS
-        self.handover.set_result(done.clip, str(done.path), text, colour, done.notes)
+        self.handover.set_result(done.clip, str(done.path), tr("{version}: {what}", version=done.version, what=text) if done.version else text, colour, done.notes)
         self._refresh_findings()
 
     def _browse_folder(self) -> None:

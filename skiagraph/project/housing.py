@@ -5,8 +5,14 @@ from __future__ import annotations
 from skiagraph.cover.label import Label
 from skiagraph.errors import EditRefused
 from skiagraph.project.decisions import Rest, Version
-from skiagraph.project.house import HouseStyle
+from skiagraph.project.house import HouseStyle, default_house_style
 from skiagraph.project.model import Project, Style, replace
+
+
+def begun_project() -> Project:
+    """An empty project, in the house style that this user's begin with."""
+    style = default_house_style()
+    return use_house_style(Project(), style) if style is not None else Project()
 
 
 def use_house_style(project: Project, style: HouseStyle) -> Project:

@@ -37,11 +37,11 @@ def from_3(old: dict[str, Any]) -> dict[str, Any]:
 
 
 # What covers were by themselves up to version 3.
-_BEFORE_4 = {"blur": ("size", 0.16), "mosaic": ("blocks", 7)}
+_BEFORE_4 = {"blur": {"size": 0.16, "even": 0.0}, "mosaic": {"blocks": 7, "even": 0.0}}
 
 
 def _said(style: dict[str, Any]) -> dict[str, Any]:
-    covers = [{_BEFORE_4[c["kind"]][0]: _BEFORE_4[c["kind"]][1], **c} if c.get("kind") in _BEFORE_4 else c for c in style["covers"]]
+    covers = [{**_BEFORE_4.get(c.get("kind"), {}), **c} for c in style["covers"]]
     return {**style, "covers": covers}
 
 

@@ -20,8 +20,8 @@ from skiagraph.footage.source import open_source
 from skiagraph.jobs import JobControl
 from skiagraph.media.reader import FrameReader
 from skiagraph.project.layers import layers
-from skiagraph.project.model import Project, Subject
-from skiagraph.project.rows import WIDTH, outline_rows, style_at
+from skiagraph.project.model import Clip, Project, Subject
+from skiagraph.project.rows import CX, CY, HEIGHT, WIDTH, outline_rows, style_at
 from skiagraph.track.descriptor import FaceDescriber
 
 STEP = "Measuring covers"
@@ -74,7 +74,7 @@ def measured(project: Project, clip_key: str, keys: Iterable[str] | None = None,
     wanted = set(keys) if keys is not None else None
     people = [s for s in project.subjects if s.of.hides and s.of.needs_strength and not s.dismissed and not s.doubtful and s.in_clip(clip_key)]
     asked = [s for s in people if s.is_covered and (wanted is None or s.key in wanted)]
-    faces = {s.key: [(frame, box) for sighting in s.in_clip(clip_key) for frame, box in good_faces(project, clip, sighting)[:FRAMES]][:FRAMES] for s in people}
+    faces = {s.key: _faces(project, clip, s) for s in people}
     by_frame: dict[int, list[tuple[Subject, np.ndarray]]] = {}
     for subject in people:
         for frame, box in faces[subject.key]:
@@ -92,6 +92,11 @@ def measured(project: Project, clip_key: str, keys: Iterable[str] | None = None,
                 rgb, hidden = squared.picture(shot.rgb()), squared.picture(with_layers(shot, layers(project, clip_key, frame)).rgb())
                 for subject, box in by_frame[frame]:
                     place = squared.boxes(box)
+                    if project.scan_of(clip_key) is None:
+                        there = finder.look(rgb, place)
+                        if not len(there.scores):
+                            continue
+                        place = there.boxes[int(np.argmax(there.scores))]
                     chip = describer.chip(rgb, place)
                     if chip is not None:
                         known.setdefault(subject.key, []).append(describer.describe(chip))
@@ -103,6 +108,20 @@ def measured(project: Project, clip_key: str, keys: Iterable[str] | None = None,
                         if under is not None:
                             probes.setdefault(subject.key, []).append(describer.describe(under))
     return [_of(project, clip_key, subject, len(faces[subject.key]), found.get(subject.key, 0), probes.get(subject.key, []), known) for subject in asked]
+
+
+def _faces(project: Project, clip: Clip, subject: Subject) -> list[tuple[int, np.ndarray]]:
+    """Frames and boxes (x0, y0, x1, y1 px) of a subject's face: found ones where the clip was scanned, else where its outline says."""
+    sightings = [s for s in subject.in_clip(clip.key) if s.first < clip.frames]
+    if project.scan_of(clip.key) is not None:
+        return [found for sighting in sightings for found in good_faces(project, clip, sighting)[:FRAMES]][:FRAMES]
+    chosen = []
+    for sighting in sightings[:FRAMES]:
+        rows = outline_rows(project, sighting)[:clip.frames - sighting.first]
+        for n in np.unique(np.linspace(0, len(rows) - 1, FRAMES // min(FRAMES, len(sightings))).round().astype(int)).tolist():
+            half = rows[n, WIDTH:HEIGHT + 1] / 2
+            chosen.append((sighting.first + n, np.concatenate([rows[n, CX:CY + 1] - half, rows[n, CX:CY + 1] + half])))
+    return chosen[:FRAMES]
 
 
 def _of(project: Project, clip: str, subject: Subject, looked: int, found: int, probes: list[np.ndarray], known: dict[str, list[np.ndarray]]) -> Measured:

@@ -17,7 +17,7 @@ STEP = 256 / 64
 class MosaicTest(unittest.TestCase):
     def test_it_is_flat_in_blocks_of_their_mean(self):
         plane = noise()
-        out = Mosaic(4, tall=0.8).hide(region(plane, BOX))
+        out = Mosaic(4, even=0, tall=0.8).hide(region(plane, BOX))
         self.assertEqual(out.shape, (80, 80))
         for row in range(0, 80, 16):
             for column in range(0, 80, 20):
@@ -44,10 +44,10 @@ class MosaicTest(unittest.TestCase):
 
     def test_round_blocks_show_the_mean_between_them_and_uneven_ones_keep_their_place(self):
         plane = noise()
-        plain, dots = (Mosaic(4, rounded=r).hide(region(plane, BOX)) for r in (0.0, 1.0))
+        plain, dots = (Mosaic(4, even=0, rounded=r).hide(region(plane, BOX)) for r in (0.0, 1.0))
         self.assertEqual(int(plain[10, 10]), int(dots[10, 10]))
         self.assertAlmostEqual(float(dots[0, 0]), plain.mean(), delta=3)
-        uneven = [Mosaic(4, jitter=1.0).hide(region(plane, BOX)) for _ in range(2)]
+        uneven = [Mosaic(4, even=0, jitter=1.0).hide(region(plane, BOX)) for _ in range(2)]
         np.testing.assert_array_equal(*uneven)
         self.assertFalse(np.array_equal(uneven[0], plain))
         lines = np.flatnonzero(np.abs(np.diff(uneven[0].astype(int), axis=1)).max(axis=0) > 3)
@@ -65,7 +65,7 @@ class BlurTest(unittest.TestCase):
         plane = cv2.GaussianBlur(noise(), (0, 0), 1.0)
         for sigma in (1.0, 4.0, 12.0):
             slow = cv2.GaussianBlur(plane.astype(np.float32), (0, 0), sigma, borderType=cv2.BORDER_REPLICATE)[20:100, 30:110]
-            self.assertLess(np.abs(Blur(sigma / 80).hide(region(plane, BOX)) - slow).mean(), 4.5, sigma)
+            self.assertLess(np.abs(Blur(sigma / 80, even=0).hide(region(plane, BOX)) - slow).mean(), 4.5, sigma)
 
     def test_more_leaves_less(self):
         for kind, sizes in ((Blur, (0.02, 0.06, 0.15)), (Haze, (0.05, 0.1, 0.3))):
@@ -90,13 +90,13 @@ class BlurTest(unittest.TestCase):
 
     def test_haze_is_pale_and_flat(self):
         plane = np.where(np.indices((120, 160))[1] % 80 < 40, 10, 220).astype(np.uint8)
-        blurred, hazy = Blur(0.2).hide(region(plane, BOX)), Haze(0.2, lift=0.6).hide(region(plane, BOX))
+        blurred, hazy = Blur(0.2, even=0).hide(region(plane, BOX)), Haze(0.2, lift=0.6).hide(region(plane, BOX))
         self.assertGreater(int(hazy.min()), int(blurred.min()) + 50)
         self.assertLess(hazy.astype(float).std(), 0.5 * blurred.astype(float).std())
 
     def test_so_little_is_left_that_it_is_a_picture_of_few_cells(self):
         """Whatever stands in the source: what is seen has no more freedom than its cells, so that no deconvolution can find more."""
-        seen = np.array([Blur(0.24).hide(region(noise(seed=n), BOX)).astype(float).ravel() for n in range(200)])
+        seen = np.array([Blur(0.24, even=0).hide(region(noise(seed=n), BOX)).astype(float).ravel() for n in range(200)])
         strengths = np.linalg.svd(seen - seen.mean(axis=0), compute_uv=False)
         self.assertLess(np.count_nonzero(strengths > 0.05 * strengths[0]), 64)
 

@@ -69,6 +69,12 @@ class DesktopTest(TemporaryFolder):
         signal.connect(lambda *values: got.append(values[0] if len(values) == 1 else values))
         return got
 
+    def pick(self, widget, value):
+        """Choose a value from a list that folds, as a person does."""
+        widget.set_value(value)
+        widget.activated.emit(widget.currentIndex())
+        self.settle()
+
     def click(self, widget, x, y, button=Qt.MouseButton.LeftButton, modifiers=Qt.KeyboardModifier.NoModifier):
         QTest.mouseClick(widget, button, modifiers, QPoint(round(x), round(y)))
 

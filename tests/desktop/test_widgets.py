@@ -12,6 +12,7 @@ from skiagraph.desktop.picture_view import PictureView
 from skiagraph.desktop.transport import Transport
 from skiagraph.errors import SkiagraphError
 from skiagraph.cover.cover import Cover, Style, default_style
+from skiagraph.review.strength import Measured
 from skiagraph.project.model import Decision, Outline, Reach, Subject
 from tests.desktop.support import DesktopTest, screenshot
 from tests.support import make_clip, project_on
@@ -86,17 +87,54 @@ class InspectorTest(DesktopTest):
         self.show(Style.of(Cover.kinds["mosaic"]()))
         settled = self.heard(self.panel.styleSettled)
         self.panel.cover.field("mosaic", "blocks").field.setValue(5)
-        self.panel.cover.kind.button("blur").click()
+        self.pick(self.panel.cover.kind, "blur")
         self.panel.cover.field("", "margin").field.setValue(30)
         self.assertEqual([settled[0].cover.blocks, settled[1].cover.kind, round(settled[2].margin, 3)], [5, "blur", 0.3])
 
     def test_a_kind_that_is_gone_back_to_is_as_it_was(self):
         self.show(Style.of(Cover.kinds["mosaic"](4)))
         settled = self.heard(self.panel.styleSettled)
-        self.panel.cover.kind.button("solid").click()
+        self.pick(self.panel.cover.kind, "solid")
         self.show(settled[-1])
-        self.panel.cover.kind.button("mosaic").click()
+        self.pick(self.panel.cover.kind, "mosaic")
         self.assertEqual(settled[-1].cover.blocks, 4)
+
+    def test_several_covers_in_order(self):
+        self.show(Style.of(Cover.kinds["solid"]()))
+        settled, controls = self.heard(self.panel.styleSettled), self.panel.cover
+        self.assertFalse(controls.order.isVisible())
+        controls.add.click()
+        self.show(settled[-1])
+        self.assertEqual(([c.kind for c in settled[-1].covers], controls.at, controls.order.isVisible()), (["solid", "caption"], 1, True))
+        controls._kinds["caption"].settled.emit("text", "WITHHELD")
+        self.assertEqual(settled[-1].covers[1].text, "WITHHELD")
+        controls.order.chosen.emit(0)
+        self.assertEqual(controls.kind.value(), "solid")
+        controls.drop.click()
+        self.assertEqual([c.kind for c in settled[-1].covers], ["caption"])
+
+    def test_what_is_seldom_needed_is_folded_away(self):
+        self.show(Style.of(Cover.kinds["mosaic"]()))
+        grid = self.panel.cover.field("mosaic", "grid")
+        self.assertFalse(grid.isVisible())
+        self.panel.cover.more.click()
+        self.assertTrue(grid.isVisible())
+        self.show(Style.of(Cover.kinds["dissolve"]()))
+        self.assertFalse(self.panel.cover.more.isVisible())
+
+    def test_the_meter_says_how_safe_it_is_and_what_to_do(self):
+        meter = self.panel.meter
+        meter.show_strength(Style.of(Cover.kinds["mosaic"](12, even=0)), 80.0, None)
+        self.panel.show_safety()
+        self.assertTrue(meter.text.startswith("Too weak") and not self.panel.safe.isHidden())
+        meter.show_strength(Style.of(Cover.kinds["solid"]()), 80.0, None)
+        self.panel.show_safety()
+        self.assertTrue(meter.text.startswith("Safe") and self.panel.safe.isHidden())
+        meter.show_strength(Style.of(Cover.kinds["mosaic"](12, even=0)), 4.0, None)
+        self.assertTrue(meter.text.startswith("Safe"), "a face of 4 px holds no more than two cycles")
+        seen = Measured("s1", "Solid", 0.0, 80.0, 2, 4, 4, 4, 6)
+        meter.show_strength(Style.of(Cover.kinds["solid"]()), 80.0, seen)
+        self.assertTrue(meter.text.startswith("Too weak") and "first in 4 of 4" in meter.measure.toolTip())
 
     def test_buttons_follow_the_place(self):
         self.show(default_style())

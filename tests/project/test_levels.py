@@ -11,12 +11,14 @@ from tests.project.worlds import world
 Mosaic, Blur = Cover.kinds["mosaic"], Cover.kinds["blur"]
 
 
-class LevelsTest(unittest.TestCase):
+class World(unittest.TestCase):
     def setUp(self):
         project, key = outlines.add_subject(world(), "c1", 20, Outline.at(200, 100, 60, 60))
         project = project.deciding(style=Style.of(Mosaic(8), 0.1, 0.1))
         self.project, self.key = outlines.extend_sighting(project, key, "c1", 20), key
 
+
+class LevelsTest(World):
     def size(self, project, frame):
         return layers(project, "c1", frame)[0].outline.width
 
@@ -74,3 +76,40 @@ class LevelsTest(unittest.TestCase):
                 self.assertEqual(matte(project, "c1", frame).any(), covered, f"{reach} {frame}")
         with self.assertRaises(EditRefused):
             levels.switch_off(levels.switch_off(self.project, self.key, "c1", 40, Reach.FRAME), self.key, "c1", 40, Reach.FRAME)
+
+
+class EveryParameterTest(World):
+    def covers(self, project, frame):
+        return layers(project, "c1", frame)[0].style.covers
+
+    def keyed(self, cover, reach, frame=40, project=None):
+        project = project or self.project
+        return levels.set_style_at(project, self.key, "c1", frame, replace(project.style_of(project.subject(self.key)), covers=(cover,)), reach)
+
+    def test_whatever_a_cover_says_goes_over_from_key_to_key(self):
+        project = self.keyed(Mosaic(4, rounded=1.0, grid="picture"), Reach.KEYFRAME, 60, self.keyed(Mosaic(8, rounded=0.0), Reach.KEYFRAME, 40))
+        (early,), (middle,), (late,) = (self.covers(project, n) for n in (40, 50, 60))
+        self.assertEqual((early.rounded, late.rounded, late.grid), (0.0, 1.0, "picture"))
+        self.assertTrue(0.3 < middle.rounded < 0.7 and middle.grid == "subject")
+
+    def test_reach(self):
+        for reach, told in ((Reach.FRAME, {20: 0.0, 40: 1.0, 60: 0.0}), (Reach.ONWARD, {39: 0.0, 40: 1.0, 79: 1.0}), (Reach.SIGHTING, {0: 1.0, 79: 1.0}), (Reach.ALL, {0: 1.0})):
+            project = self.keyed(Mosaic(8, rounded=1.0), reach)
+            for frame, rounded in told.items():
+                self.assertEqual(self.covers(project, frame)[0].rounded, rounded, f"{reach} {frame}")
+
+    def test_keys_wait_while_another_kind_covers(self):
+        project = self.keyed(Mosaic(8, rounded=1.0), Reach.KEYFRAME)
+        other = levels.set_style_at(project, self.key, "c1", 40, Style.of(Blur(0.2)), Reach.ALL)
+        self.assertEqual(self.covers(other, 40), (Blur(0.2),))
+        back = levels.set_style_at(other, self.key, "c1", 40, Style.of(Mosaic(8), 0.1, 0.1), Reach.ALL)
+        self.assertEqual(self.covers(back, 40)[0].rounded, 1.0)
+
+    def test_a_change_of_the_whole_sighting_leaves_what_keys_say_beside_it(self):
+        project = self.keyed(Mosaic(8, rounded=1.0), Reach.KEYFRAME, 60, self.keyed(Mosaic(8, rounded=0.2), Reach.KEYFRAME, 20))
+        changed = self.keyed(replace(self.covers(project, 20)[0], tall=2.0), Reach.SIGHTING, 20, project)
+        for frame in (20, 60):
+            self.assertEqual((self.covers(changed, frame)[0].tall, self.covers(changed, frame)[0].rounded), (2.0, self.covers(project, frame)[0].rounded))
+        coarser = self.keyed(Mosaic(4, rounded=0.2), Reach.SIGHTING, 20, project)
+        self.assertEqual([c[0].blocks for c in (self.covers(coarser, 20), self.covers(coarser, 60))], [4, 4])
+        self.assertEqual(self.covers(coarser, 60)[0].rounded, 1.0)

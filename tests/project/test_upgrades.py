@@ -12,6 +12,7 @@ from skiagraph.project import file
 from skiagraph.project.layers import matte
 from skiagraph.project.model import Answer, Decision
 from skiagraph.project.rows import GROW, cover_outline, rows_at
+from skiagraph.review.finding import Reason
 from skiagraph.review.findings import findings
 from tests.support import TemporaryFolder
 
@@ -51,9 +52,11 @@ class UpgradeTest(unittest.TestCase):
         self.assertTrue(project.scan_of("c1").every == 1 and project.scan_of("c2") is None)
 
     def test_the_same_findings(self):
-        """As version 1 had them of the scanned fixture."""
+        """As version 1 had them of the scanned fixture, and that its mosaic of 7 blocks is too weak, which version 1 did not know."""
         project = file.load(FIXTURES / "scanned.skiagraph")
-        self.assertEqual([(f.subject, f.reason, f.first, f.last, f.worst, f.at) for f in findings(project)], [("s3", "gap", 126, 197, 53.0, 139)])
+        found = [(f.subject, f.reason, f.first, f.last, f.worst, f.at) for f in findings(project)]
+        self.assertEqual([f for f in found if f[1] != Reason.TOO_WEAK], [("s3", "gap", 126, 197, 53.0, 139)])
+        self.assertEqual({f[0] for f in found if f[1] == Reason.TOO_WEAK}, {s.key for s in project.subjects if s.is_covered and not s.doubtful})
 
 
 class UpgradedFileTest(TemporaryFolder):

@@ -12,6 +12,7 @@ from skiagraph.cover.cells import Axis, coarse, means
 from skiagraph.cover.cover import Cover
 from skiagraph.cover.hardening import HARDENING
 from skiagraph.cover.region import Region
+from skiagraph.cover.surroundings import evened
 from skiagraph.values import Value, described, replace
 
 # Lines of the grid that were drawn by lot lie at most so many blocks from where they would be.
@@ -25,7 +26,8 @@ class Mosaic(Cover, Value, frozen=True, tag_field="kind", tag="mosaic"):
     word: ClassVar[str] = "Mosaic"
     tip: ClassVar[str] = "Blocks that travel with the face"
 
-    blocks: Annotated[int, msgspec.Meta(ge=1, le=64), described("Blocks", "Blocks across the head: fewer hide more.", low=2, high=24, unit=" across")] = 4
+    blocks: Annotated[int, msgspec.Meta(ge=1, le=64), described("Blocks", "Blocks across the head: fewer hide more.", low=2, high=24, unit=" across")] = 3
+    even: Annotated[float, msgspec.Meta(ge=0, le=1), described("Even", "How far its colours go towards what is around: more leaves less of skin and hair.", low=0, high=95, unit=" %", scale=100, rare=True)] = 0.5
     tall: Annotated[float, msgspec.Meta(ge=0.1, le=10), described("Height", "Height of a block against its width.", low=25, high=400, unit=" %", step=5, scale=100, rare=True)] = 1.0
     rounded: Annotated[float, msgspec.Meta(ge=0, le=1), described("Rounded", "Round corners, up to dots; between them lies the mean of all blocks.", low=0, high=100, unit=" %", scale=100, rare=True)] = 0.0
     jitter: Annotated[float, msgspec.Meta(ge=0, le=1), described("Uneven", "How unlike one another blocks are in size; each stays as it is.", low=0, high=100, unit=" %", scale=100, rare=True)] = 0.0
@@ -38,7 +40,7 @@ class Mosaic(Cover, Value, frozen=True, tag_field="kind", tag="mosaic"):
         corner_x, corner_y = (region.corner_x, region.corner_y) if self.grid == "subject" else (0.0, 0.0)
         columns = self._axis(x0, x1, corner_x / region.step_x, block / region.step_x, width, region.subject + "x")
         rows = self._axis(y0, y1, corner_y / region.step_y, block * self.tall / region.step_y, height, region.subject + "y")
-        values = coarse(means(region.samples, rows, columns), region, HARDENING.steps)
+        values = coarse(evened(region, means(region.samples, rows, columns), self.even), region, HARDENING.steps)
         seen = rows.members @ values @ columns.members.T
         if self.rounded:
             share = _rounded(rows, columns, self.rounded)
@@ -49,7 +51,8 @@ class Mosaic(Cover, Value, frozen=True, tag_field="kind", tag="mosaic"):
         """The columns or rows of the grid; whole blocks, also where these reach beyond the region, so that none changes with its border."""
         pitch = max(1.0, pitch)
         numbers = np.arange(np.floor((first - origin) / pitch) - 1, np.ceil((last - origin) / pitch) + 2)
-        edges = origin + (numbers + self.jitter * JITTERED * _lot(numbers, name)) * pitch
+        shifts = self.jitter * JITTERED * _lot(numbers, name) if self.jitter else 0.0
+        edges = origin + (numbers + shifts) * pitch
         inside = np.flatnonzero((edges[1:] > first) & (edges[:-1] < last))
         return Axis.over(first, last, edges[inside[0]:inside[-1] + 2], limit)
 
