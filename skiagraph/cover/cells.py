@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -13,7 +14,7 @@ from skiagraph.cover.surroundings import evened
 REACH = 3.0
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
 class Axis:
     """The cells of a grid along one axis, in samples of the plane.
 
@@ -35,12 +36,14 @@ class Axis:
         begins, ends = np.clip(edges[:-1][inside], 0, limit), np.clip(edges[1:][inside], 0, limit)
         low, high = int(np.floor(begins[0])), int(np.ceil(ends[-1]))
         at = np.arange(low, high)[None, :]
-        shares = np.clip(np.minimum(at + 1, ends[:, None]) - np.maximum(at, begins[:, None]), 0, 1)
+        shares = np.maximum(np.minimum(at + 1, ends[:, None]) - np.maximum(at, begins[:, None]), 0)
         return Axis(np.append(begins, ends[-1]), low, high, shares.astype(np.float32), first, last)
 
     @staticmethod
+    @lru_cache(maxsize=64)
     def even(first: int, last: int, origin: float, pitch: float, limit: int, beyond: float = 0.0) -> Axis:
-        """The same with cells of one size, of which one begins at the origin; beyond: samples to both sides of the region that they cover as well."""
+        """The same with cells of one size, of which one begins at the origin; beyond: samples to both sides of the region that they cover as well. Kept, since both planes of colour
+        ask for the same."""
         pitch = max(1.0, pitch)
         from_cell, to_cell = np.floor((first - beyond - origin) / pitch), np.ceil((last + beyond - origin) / pitch)
         return Axis.over(first, last, origin + np.arange(from_cell, to_cell + 1) * pitch, limit)
@@ -54,6 +57,7 @@ class Axis:
         """float32 (last - first, n): how much of each sample of the region lies in which cell."""
         return self.shares[:, self.first - self.low:self.last - self.low].T
 
+    @lru_cache(maxsize=64)
     def gaussian(self, sigma: float) -> np.ndarray:
         """float32 (last - first, n): how much each cell says to a sample of the region, under a Gaussian of this deviation (samples). Where the picture ends the cells
         that there are count for more."""

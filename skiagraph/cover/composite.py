@@ -37,10 +37,13 @@ def _lay_on(frame: Frame, layer: Layer, planes, alpha: np.ndarray, held: np.ndar
     """Lay a layer on the planes of a frame, or of one of its fields. held: what is in front of it, as alpha; box: in lines of the planes; lines: of the frame for
     one of them."""
     layout = frame.layout
+    made: dict[tuple[int, int], tuple] = {}
     for n in range(layout.picture_planes):
         shift_x, shift_y = layout.shifts[n]
-        wide = _taller(alpha, box) if lines > 1 and shift_y else (alpha, box)
-        small, inside = _subsampled(*wide, shift_x, shift_y, planes[n].shape)
+        if (shift_x, shift_y) not in made:
+            # Both planes of colour have the same.
+            made[shift_x, shift_y] = _subsampled(*(_taller(alpha, box) if lines > 1 and shift_y else (alpha, box)), shift_x, shift_y, planes[n].shape)
+        small, inside = made[shift_x, shift_y]
         if inside[0] >= inside[2] or inside[1] >= inside[3]:
             continue
         plane = planes[n]
@@ -88,8 +91,14 @@ def _lay(hidden: np.ndarray, plane: np.ndarray, box, alpha: np.ndarray, depth: i
 def _blended(area: np.ndarray, hidden: np.ndarray, alpha: np.ndarray, depth: int) -> np.ndarray:
     wide = np.uint32 if depth > 8 else np.uint16
     share = alpha.astype(wide)
-    # Rounded so that alpha 0 leaves and alpha 255 replaces exactly.
-    return ((area.astype(wide) * (255 - share) + hidden.astype(wide) * share + 127) // 255).astype(area.dtype)
+    mixed = area.astype(wide)
+    mixed *= 255 - share
+    mixed += hidden.astype(wide) * share
+    # A division by 255, rounded: alpha 0 leaves and alpha 255 replaces exactly.
+    mixed += 128
+    mixed += mixed >> 8 if depth == 8 else (mixed >> 8) + (mixed >> 16)
+    mixed >>= 8
+    return mixed.astype(area.dtype)
 
 
 def _without(plane: np.ndarray, front: np.ndarray, box) -> np.ndarray:
@@ -150,7 +159,9 @@ def _subsampled(alpha, box, shift_x, shift_y, shape):
     right, bottom = -(-x1 // step_x) * step_x, -(-y1 // step_y) * step_y
     padded = np.zeros((bottom - top, right - left), np.uint8)
     padded[y0 - top:y1 - top, x0 - left:x1 - left] = alpha
-    small = padded.reshape((bottom - top) // step_y, step_y, (right - left) // step_x, step_x).max(axis=(1, 3))
+    small = padded[0::step_y, 0::step_x]
+    for n in range(1, step_x * step_y):
+        small = np.maximum(small, padded[n // step_x::step_y, n % step_x::step_x])
     px0, py0 = left // step_x, top // step_y
     px1, py1 = min(right // step_x, shape[1]), min(bottom // step_y, shape[0])
     return small[:py1 - py0, :px1 - px0], (px0, py0, px1, py1)

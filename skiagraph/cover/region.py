@@ -44,7 +44,7 @@ class Region:
     def made(self, values: np.ndarray) -> np.ndarray:
         """Values as samples of the plane."""
         top = (1 << self.frame.layout.depth) - 1
-        return np.clip(np.rint(values), 0, top).astype(self.samples.dtype)
+        return np.clip(values + np.float32(0.5), 0, top).astype(self.samples.dtype)
 
     def value(self, colour: tuple[int, int, int]) -> int:
         """Sample value of an RGB colour (0..255)."""

@@ -5,13 +5,12 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from skiagraph.cover.pull_push import spread_from
 from skiagraph.cover.region import Region
 
 # How far around the region the rim is looked at, as a share of what is covered.
 RIM = 0.10
 # Longest side of the small picture in which a fill is made, and how often it is evened out there.
-SMALL, ROUNDS = 24, 10
+SMALL, ROUNDS = 20, 6
 
 
 def around(region: Region) -> tuple[np.ndarray, np.ndarray, tuple[int, int, int, int]]:
@@ -28,7 +27,8 @@ def around(region: Region) -> tuple[np.ndarray, np.ndarray, tuple[int, int, int,
 def colour_around(region: Region) -> float:
     """The mean of what is seen around a region; of the middle of the plane's range where nothing is."""
     samples, known, _ = around(region)
-    return float(samples[known].mean()) if known.any() else float(region.value((128, 128, 128)))
+    count = np.count_nonzero(known)
+    return float(np.dot(samples.ravel(), known.ravel().astype(np.float32)) / count) if count else float(region.value((128, 128, 128)))
 
 
 def evened(region: Region, values: np.ndarray, share: float) -> np.ndarray:
@@ -50,11 +50,20 @@ def filled(region: Region) -> np.ndarray:
     weight = known.astype(np.float32)
     sums, weights = (cv2.resize(a, size, interpolation=cv2.INTER_AREA).reshape(size[1], size[0]) for a in (samples * weight, weight))
     some = weights > 0.02
-    value = np.where(some, sums / np.maximum(weights, 1e-6), 0).astype(np.float32)
-    value = spread_from(value, some)
+    value = np.divide(sums, weights, out=np.zeros_like(sums), where=some)
+    value = _begun(value, some.astype(np.float32))
     for _ in range(ROUNDS):
         smooth = cv2.blur(value, (5, 5), borderType=cv2.BORDER_REPLICATE).reshape(value.shape)
         np.copyto(smooth, value, where=some)
         value = smooth
     large = cv2.resize(value, (samples.shape[1], samples.shape[0]), interpolation=cv2.INTER_LINEAR).reshape(samples.shape)
     return large[y0 - box[1]:y1 - box[1], x0 - box[0]:x1 - box[0]]
+
+
+def _begun(value: np.ndarray, known: np.ndarray) -> np.ndarray:
+    """A first guess of what is not known: means of what is, the nearer the better, within ever smaller distances."""
+    sums, guess = value * known, np.full_like(value, float((value * known).sum() / known.sum()))
+    for reach in (21, 11, 5):
+        near, weight = (cv2.blur(a, (reach, reach), borderType=cv2.BORDER_CONSTANT).reshape(a.shape) for a in (sums, known))
+        np.divide(near, weight, out=guess, where=weight > 1e-4)
+    return np.where(known > 0, value, guess)

@@ -35,7 +35,8 @@ GROWTH = GrowthSettings()
 CX, CY, WIDTH, HEIGHT, ANGLE, CONFIDENCE, GROW, SHEAR, TILT_X, TILT_Y = range(10)
 _PLACE = [CX, CY, WIDTH, HEIGHT, ANGLE, SHEAR, TILT_X, TILT_Y]
 
-# Whole tables are kept for the findings and the lanes only, and within this memory; single frames are reckoned as they are asked for.
+# Whole tables are kept within this memory; of longer sightings single frames are reckoned as they are asked for.
+TABLE_FRAMES = 3000
 _TABLES = Remembered(96 << 20)
 # Most projects have nobody in front, and some have thousands of people.
 _FRONTS = Remembered(1 << 16, size=lambda fronts: 64 * (1 + len(fronts)))
@@ -120,7 +121,9 @@ def style_at(project: Project, subject: Subject, sighting: Sighting, frame: int)
 
 
 def _outline(project: Project, sighting: Sighting, frame: int) -> tuple[Outline, float]:
-    row = rows_at(project, sighting, frame, frame)[0]
+    # All rows at once cost as little as one where they are few.
+    short = sighting.last - sighting.first < TABLE_FRAMES
+    row = outline_rows(project, sighting)[frame - sighting.first] if short else rows_at(project, sighting, frame, frame)[0]
     path = path_of(project, sighting)
     origin = PLACED if path is None or frame in sighting.marks() else int(path.origin[path.row(frame)])
     return Outline(place_of(row[_PLACE]), sighting.shape_at(frame), 0.0, float(row[CONFIDENCE]), origin), float(row[GROW])

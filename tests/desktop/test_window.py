@@ -40,7 +40,9 @@ def beginning_of(clip, frames, target):
     return target
 
 
-class WindowTest(DesktopTest):
+class MadeWindow(DesktopTest):
+    """A test with the real window."""
+
     def setUp(self):
         super().setUp()
         self.window = MainWindow()
@@ -65,6 +67,8 @@ class WindowTest(DesktopTest):
     def press(self, key, modifiers=Qt.KeyboardModifier.NoModifier):
         self.key(self.window, key, modifiers)
 
+
+class WindowTest(MadeWindow):
     def test_empty_window_says_what_to_do(self):
         self.assertEqual(self.window.pages.currentIndex(), FOOTAGE)
         self.assertTrue(self.window.footage._empty.isVisible())
