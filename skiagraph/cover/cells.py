@@ -8,7 +8,6 @@ from functools import lru_cache
 import numpy as np
 
 from skiagraph.cover.region import Region
-from skiagraph.cover.surroundings import evened
 
 # Beyond so many deviations a Gaussian takes in nothing that shows.
 REACH = 3.0
@@ -72,15 +71,20 @@ def means(samples: np.ndarray, rows: Axis, columns: Axis) -> np.ndarray:
     return (rows.shares @ area @ columns.shares.T) / (rows.shares.sum(axis=1)[:, None] * columns.shares.sum(axis=1)[None, :])
 
 
+def nearer(values: np.ndarray, to: float, share: float) -> np.ndarray:
+    """Values brought nearer to one of them by a share."""
+    return values + (np.float32(to) - values) * np.float32(share) if share else values
+
+
 def coarse(values: np.ndarray, region: Region, steps: int) -> np.ndarray:
     """Values in so many steps of the range: what lies between them is gone for who averages frames or turns a blur back."""
     step = (1 << region.frame.layout.depth) / steps
     return np.rint(values / np.float32(step)) * np.float32(step)
 
 
-def softened(region: Region, sigma_x: float, sigma_y: float, steps: int, even: float = 0.0) -> np.ndarray:
-    """A region under a Gaussian of the given deviations (samples), float32, by way of so few cells and steps that no finer picture can be had from it. even: how far its values go
-    towards what is around, before they are made coarse.
+def softened(region: Region, sigma_x: float, sigma_y: float, steps: int, towards: tuple[float, float] = (0.0, 0.0)) -> np.ndarray:
+    """A region under a Gaussian of the given deviations (samples), float32, by way of so few cells and steps that no finer picture can be had from it. towards: a value and how far the
+    cells go towards it, before they are made coarse.
 
     The cells' pitch is 1.5 deviations of the Gaussian that spreads them again, at which its ripple is under a hundredth of a per cent; both together deviate as
     was asked for. Source: Burt and Adelson, The Laplacian Pyramid as a Compact Image Code, IEEE Transactions on Communications 1983, for sampling what a Gaussian leaves.
@@ -90,7 +94,7 @@ def softened(region: Region, sigma_x: float, sigma_y: float, steps: int, even: f
     spread_x, spread_y = (sigma / float(np.sqrt(1 + PITCH * PITCH / 12)) for sigma in (sigma_x, sigma_y))
     columns = Axis.even(x0, x1, region.corner_x / region.step_x, PITCH * spread_x, width, REACH * spread_x)
     rows = Axis.even(y0, y1, region.corner_y / region.step_y, PITCH * spread_y, height, REACH * spread_y)
-    return rows.gaussian(spread_y) @ coarse(evened(region, means(region.samples, rows, columns), even), region, steps) @ columns.gaussian(spread_x).T
+    return rows.gaussian(spread_y) @ coarse(nearer(means(region.samples, rows, columns), *towards), region, steps) @ columns.gaussian(spread_x).T
 
 
 # Cells of a blur, in deviations of the Gaussian that spreads them again.

@@ -10,7 +10,7 @@ from skiagraph.cover.region import Region
 # How far around the region the rim is looked at, as a share of what is covered.
 RIM = 0.10
 # Longest side of the small picture in which a fill is made, and how often it is evened out there.
-SMALL, ROUNDS = 20, 6
+SMALL, ROUNDS = 20, 4
 
 
 def around(region: Region) -> tuple[np.ndarray, np.ndarray, tuple[int, int, int, int]]:
@@ -29,11 +29,6 @@ def colour_around(region: Region) -> float:
     samples, known, _ = around(region)
     count = np.count_nonzero(known)
     return float(np.dot(samples.ravel(), known.ravel().astype(np.float32)) / count) if count else float(region.value((128, 128, 128)))
-
-
-def evened(region: Region, values: np.ndarray, share: float) -> np.ndarray:
-    """Values of a region brought nearer to the colour around it by a share."""
-    return values + (np.float32(colour_around(region)) - values) * np.float32(share) if share else values
 
 
 def filled(region: Region) -> np.ndarray:
@@ -63,7 +58,7 @@ def filled(region: Region) -> np.ndarray:
 def _begun(value: np.ndarray, known: np.ndarray) -> np.ndarray:
     """A first guess of what is not known: means of what is, the nearer the better, within ever smaller distances."""
     sums, guess = value * known, np.full_like(value, float((value * known).sum() / known.sum()))
-    for reach in (21, 11, 5):
+    for reach in (21, 9):
         near, weight = (cv2.blur(a, (reach, reach), borderType=cv2.BORDER_CONSTANT).reshape(a.shape) for a in (sums, known))
         np.divide(near, weight, out=guess, where=weight > 1e-4)
     return np.where(known > 0, value, guess)

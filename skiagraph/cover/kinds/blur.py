@@ -11,6 +11,7 @@ from skiagraph.cover.cells import softened
 from skiagraph.cover.cover import Cover
 from skiagraph.cover.hardening import HARDENING
 from skiagraph.cover.region import Region
+from skiagraph.cover.surroundings import colour_around
 from skiagraph.values import Value, described, replace
 
 
@@ -24,7 +25,7 @@ class Blur(Cover, Value, frozen=True, tag_field="kind", tag="blur"):
 
     def hide(self, region: Region) -> np.ndarray:
         sigma = self.size * region.height
-        return region.made(softened(region, sigma / region.step_x, sigma / region.step_y, HARDENING.steps, self.even))
+        return region.made(softened(region, sigma / region.step_x, sigma / region.step_y, HARDENING.steps, (colour_around(region), self.even) if self.even else (0.0, 0.0)))
 
     def strength(self) -> float:
         return self.size

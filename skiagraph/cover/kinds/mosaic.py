@@ -8,11 +8,11 @@ from typing import Annotated, ClassVar, Literal
 import msgspec
 import numpy as np
 
-from skiagraph.cover.cells import Axis, coarse, means
+from skiagraph.cover.cells import Axis, coarse, means, nearer
 from skiagraph.cover.cover import Cover
 from skiagraph.cover.hardening import HARDENING
 from skiagraph.cover.region import Region
-from skiagraph.cover.surroundings import evened
+from skiagraph.cover.surroundings import colour_around
 from skiagraph.values import Value, described, replace
 
 # Lines of the grid that were drawn by lot lie at most so many blocks from where they would be.
@@ -40,7 +40,7 @@ class Mosaic(Cover, Value, frozen=True, tag_field="kind", tag="mosaic"):
         corner_x, corner_y = (region.corner_x, region.corner_y) if self.grid == "subject" else (0.0, 0.0)
         columns = self._axis(x0, x1, corner_x / region.step_x, block / region.step_x, width, region.subject + "x")
         rows = self._axis(y0, y1, corner_y / region.step_y, block * self.tall / region.step_y, height, region.subject + "y")
-        values = coarse(evened(region, means(region.samples, rows, columns), self.even), region, HARDENING.steps)
+        values = coarse(nearer(means(region.samples, rows, columns), colour_around(region) if self.even else 0.0, self.even), region, HARDENING.steps)
         seen = rows.members @ values @ columns.members.T
         if self.rounded:
             share = _rounded(rows, columns, self.rounded)
