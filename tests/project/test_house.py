@@ -74,7 +74,7 @@ class HouseTest(TemporaryFolder):
         self.assertEqual(Only(("mosaic",)).broken(mosaic), "")
         self.assertIn("blur, not with mosaic", Only(("mosaic",)).broken(blur))
         self.assertEqual(Only(("solid",)).broken(Style((Solid(), Caption()))), "", "words on a solid are free")
-        self.assertIn("blur", Only(("solid",)).broken(Style((Caption(),))), "beneath lies a blur")
+        self.assertIn("dissolve", Only(("solid",)).broken(Style((Caption(),))), "what lies beneath counts")
         self.assertIn("9 blocks", Most(8).broken(fine))
         self.assertEqual(Most(8).broken(mosaic), "")
         self.assertIn("5%", Whole(0.14).broken(Style.of(Solid(), 0.05)))
