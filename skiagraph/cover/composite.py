@@ -12,6 +12,7 @@ import numpy as np
 from skiagraph.cover.layer import Layer
 from skiagraph.cover.pull_push import spread_from
 from skiagraph.cover.region import Region
+from skiagraph.cover.surroundings import RIM
 from skiagraph.media.frame import Frame, stored
 
 
@@ -23,19 +24,35 @@ def with_layers(frame: Frame, layers: list[Layer]) -> Frame:
     planes = result.planes()
     for layer in layers:
         box, alpha = _stored_box(layer.box, layer.alpha, frame)
-        held = None if layer.held is None else _stored_box(layer.box, layer.held, frame)[1]
+        front = _in_front(layer, frame)
         if not frame.interlaced:
-            _lay_on(frame, layer, planes, alpha, held, box, 1)
+            _lay_on(frame, layer, planes, alpha, box, front, 1)
             continue
         for parity in (0, 1):
             field, inside = _field_of(alpha, box, parity)
-            _lay_on(frame, layer, [plane[parity::2] for plane in planes], field, None if held is None else _field_of(held, box, parity)[0], inside, 2)
+            _lay_on(frame, layer, [plane[parity::2] for plane in planes], field, inside, None if front is None else _field_of(*front, parity), 2)
     return result
 
 
-def _lay_on(frame: Frame, layer: Layer, planes, alpha: np.ndarray, held: np.ndarray | None, box, lines: int) -> None:
-    """Lay a layer on the planes of a frame, or of one of its fields. held: what is in front of it, as alpha; box: in lines of the planes; lines: of the frame for
-    one of them."""
+def _in_front(layer: Layer, frame: Frame) -> tuple[np.ndarray, tuple[int, int, int, int]] | None:
+    """What is in front of a layer, in it and as far around it as covers look: alpha and its box in the stored picture; None where nothing is."""
+    if not layer.fronts:
+        return None
+    width, height = frame.size if frame.rotation in (0, 180) else frame.size[::-1]
+    room = int(2 * RIM * max(layer.outline.width, layer.outline.height)) + 8
+    x0, y0, x1, y1 = max(0, layer.box[0] - room), max(0, layer.box[1] - room), min(width, layer.box[2] + room), min(height, layer.box[3] + room)
+    held = np.zeros((y1 - y0, x1 - x0), np.uint8)
+    for (fx0, fy0, fx1, fy1), alpha in layer.fronts:
+        left, top, right, bottom = max(x0, fx0), max(y0, fy0), min(x1, fx1), min(y1, fy1)
+        if left < right and top < bottom:
+            here = held[top - y0:bottom - y0, left - x0:right - x0]
+            np.maximum(here, alpha[top - fy0:bottom - fy0, left - fx0:right - fx0], out=here)
+    return _stored_box((x0, y0, x1, y1), held, frame)[::-1]
+
+
+def _lay_on(frame: Frame, layer: Layer, planes, alpha: np.ndarray, box, front, lines: int) -> None:
+    """Lay a layer on the planes of a frame, or of one of its fields. box: in lines of the planes; front: what is in front of it, as alpha and its box, or None; lines: of the
+    frame for one of them."""
     layout = frame.layout
     made: dict[tuple[int, int], tuple] = {}
     for n in range(layout.picture_planes):
@@ -47,10 +64,9 @@ def _lay_on(frame: Frame, layer: Layer, planes, alpha: np.ndarray, held: np.ndar
         if inside[0] >= inside[2] or inside[1] >= inside[3]:
             continue
         plane = planes[n]
-        if held is not None:
+        if front is not None:
             # Covers see what is behind, not what is in front of it: no rim of its colours around it.
-            front = _subsampled(*(_taller(held, box) if lines > 1 and shift_y else (held, box)), shift_x, shift_y, plane.shape)[0]
-            plane = _without(plane, front, inside)
+            plane = _without(plane, *_subsampled(*(_taller(*front) if lines > 1 and shift_y else front), shift_x, shift_y, plane.shape))
         hidden = _hidden(layer, frame, n, plane, small, inside, 1 << shift_x, lines << shift_y)
         _lay(hidden, planes[n], inside, small, layout.depth)
 

@@ -17,7 +17,7 @@ FULL = 255
 class Layer:
     """alpha: uint8 (y1 - y0, x1 - x0), 255 where the cover is complete; box: x0, y0, x1, y1 px of the upright clip, cut to the
     frame; outline: with its margin and growth, inside which alpha is 255 but for what is in front. held: uint8 like alpha, how much of each pixel what is in front
-    keeps, and whole: alpha without that; None where nothing is in front. began: frame in which it began, which moving covers count from; measure: width and height px
+    keeps, and whole: alpha without that; None where nothing is in front. fronts: box px and alpha of each thing in front; began: frame in which it began, which moving covers count from; measure: width and height px
     that strength is measured against, where it is not the outline's; label: it says something beside somebody and hides nobody."""
 
     subject: str
@@ -27,6 +27,7 @@ class Layer:
     alpha: np.ndarray
     held: np.ndarray | None = None
     whole: np.ndarray | None = None
+    fronts: tuple[tuple[tuple[int, int, int, int], np.ndarray], ...] = ()
     began: int = 0
     measure: tuple[float, float] | None = None
     label: bool = False
@@ -50,7 +51,7 @@ class Layer:
         # From the whole alpha, so that two things in front take away no more than the greater of them.
         whole = self.alpha if self.whole is None else self.whole
         left = (whole.astype(np.uint16) * (255 - held) + 127) // 255
-        return replace(self, alpha=left.astype(np.uint8), held=held, whole=whole)
+        return replace(self, alpha=left.astype(np.uint8), held=held, whole=whole, fronts=(*self.fronts, front))
 
 
 def layer_of(subject: str, style: Style, outline: Outline, size: tuple[int, int], began: int = 0) -> Layer | None:

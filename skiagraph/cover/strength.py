@@ -35,9 +35,9 @@ class StrengthSettings:
 STRENGTH = StrengthSettings()
 # Patterns that are tried, cycles across the face, and of each so many phases.
 CYCLES = (0.5, 0.75, 1.0, 1.25, 1.5, 1.75, 2.0, 2.25, 2.5, 3.0, 3.5, 4.0, 5.0, 6.0, 8.0, 10.0, 12.0, 16.0, 20.0)
-PHASES = 4
+PHASES = 2
 # Head that patterns are drawn on: px, and height against width.
-HEAD_PX, TALL = 160, 1.3
+HEAD_PX, TALL = 96, 1.3
 # Contrast of the patterns, of 255: that of a face's own details.
 CONTRAST = 60.0
 

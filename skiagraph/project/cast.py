@@ -196,6 +196,8 @@ def _apart(project: Project, subject: Subject, kept: list[Sighting], given: list
     project, key = project.new_id("subjects")
     one = replace(subject, sightings=tuple(kept), sure=1.0)
     other = Subject(key, next_name(project, of=subject.of), sightings=tuple(_by_hand(s) for s in given), style=subject.style, of=subject.of)
+    versions = tuple(replace(v, styles={**v.styles, key: v.styles[subject.key]}) if subject.key in v.styles else v for v in project.decisions.versions)
+    project = project.deciding(versions=versions)
     one, other = _with_portrait(project, one, subject.portrait), _with_portrait(project, other, subject.portrait)
     place = [s.key for s in project.subjects].index(subject.key) + 1
     project = project.with_subject(one)

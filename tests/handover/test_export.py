@@ -138,7 +138,7 @@ class ExportTest(TemporaryFolder):
             return region.samples[region.box[1]:region.box[3], region.box[0]:region.box[2]]
 
         nowhere = Outline.at(float("nan"), 40, 30, 30)
-        for where, what in ((mock.patch.object(Cover.kinds["blur"], "hide", failing), "no block fits"),
+        for where, what in ((mock.patch.object(Cover.kinds["dissolve"], "hide", failing), "no block fits"),
                             (mock.patch("skiagraph.project.layers.cover_outline", lambda *_: nowhere), "NaN")):
             with where, self.assertRaises(CannotWriteMedia) as caught, self.assertLogs("skiagraph"), np.errstate(invalid="ignore"):
                 export_clip(self.project, "c1", self.folder / "out.mp4", matte_target=self.folder / "matte.mkv")

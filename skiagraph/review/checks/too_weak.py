@@ -17,6 +17,9 @@ class TooWeak(FindingKind):
     of_cover = True
 
     def on_scene(self, scene):
+        rest = scene.project.rest_of(scene.clip.key)
+        if rest is not None and safety(detail_left(rest)) == Safety.TOO_WEAK:
+            yield Finding(scene.clip.key, "", self.reason, 0, scene.clip.frames - 1, detail_left(rest), 0)
         for subject, sightings in scene.covered():
             if not subject.of.needs_strength:
                 continue
@@ -39,5 +42,5 @@ class TooWeak(FindingKind):
                     yield Finding(scene.clip.key, subject.key, self.reason, sighting.first + int(weak[0]), sighting.first + int(weak[-1]), round(float(left[at]), 2), sighting.first + at)
 
     def sentence(self, project, finding, told):
-        return (f"The cover of {told.name} leaves {finding.worst:.1f} cycles of detail across the face at {told.where} ({told.count}), enough for a recogniser. "
+        return (f"The cover of {told.name or 'everything but those shown'} leaves {finding.worst:.1f} cycles of detail across the face at {told.where} ({told.count}), enough for a recogniser. "
                 f"Make it stronger: up to {STRENGTH.safe_cycles:.1f} is safe.")
