@@ -1,6 +1,6 @@
 """Speed as ratios within one run: export against a plain re-encode, scanning against the bare detector calls, playback frames kept.
 
-    python -m benchmarks.speed [--clip FILE] [--lines N] [--repeat N] [--only scan]
+    python -m benchmarks.speed [--clip FILE] [--lines N] [--repeat N] [--only scan|export|crowd]
 
 --lines: enlarge the clip to so many lines first, with key frames two seconds apart.
 
@@ -32,9 +32,10 @@ from skiagraph.media.index import FrameIndex, open_clip
 from skiagraph.media.reader import FrameReader
 from skiagraph.media.writer import FilmWriter, PictureWriter
 from skiagraph.memory import give_back_large_buffers
-from skiagraph.project import edits
-from skiagraph.project.model import Cover, Project, Style
+from skiagraph.project import edits, file
+from skiagraph.project.model import Cover, FromScan, Issued, Person, Project, Scan, Sighting, Style, Subject, Track, replace
 from skiagraph.track import descriptor, silhouette
+from skiagraph.track.path import Path as HeadPath
 from skiagraph.track.scan import ScanSettings, scan
 from skiagraph.track.stepping import plan_of
 
@@ -63,11 +64,20 @@ def export_ratio(clip: Path, repeat: int) -> None:
                 for frame in reader.frames():
                     writer.write(frame)
 
+        def covered(styled, matte=None):
+            return lambda: export_clip(styled, "c1", Path(folder) / "covered.mp4", FORMATS["h264-mp4"], matte_target=matte)
+
         for kind in Cover.kinds.values():
-            styled = edits.set_project_style(project, Style.of(kind()))
-            covered, bare = in_turns(lambda p=styled: export_clip(p, "c1", Path(folder) / "covered.mp4", FORMATS["h264-mp4"]), plain, repeat)
-            ratios = [a / b for a, b in zip(covered, bare)]
-            print(f"export, {kind.word.lower()}: {statistics.median(ratios):.2f} times a plain re-encode ({min(ratios):.2f} to {max(ratios):.2f}), {len(project.subjects)} covers, {len(index) / statistics.median(covered):.0f} frames/s", flush=True)
+            tell_ratio(f"export, {kind.word.lower()}", covered(edits.set_project_style(project, Style.of(kind()))), plain, repeat)
+        tell_ratio("export with its matte", covered(project, Path(folder) / "matte.mkv"), plain, repeat)
+        on = [sum(s.in_clip("c1") and any(g.covers(n) for g in s.sightings) for s in project.subjects) for n in range(len(index))]
+        print(f"{float(np.mean(on)):.1f} covers in a frame", flush=True)
+
+
+def tell_ratio(what: str, one, other, repeat: int) -> None:
+    a, b = in_turns(one, other, repeat)
+    ratios = [x / y for x, y in zip(a, b)]
+    print(f"{what}: {statistics.median(ratios):.2f} times a plain re-encode ({min(ratios):.2f} to {max(ratios):.2f})", flush=True)
 
 
 class _Spent:
@@ -149,21 +159,22 @@ def bare_detector(clip: Path) -> None:
     print(f"bare detector on whole frames: {len(pictures) / took:.1f} frames/s", flush=True)
 
 
-def playback(clip: Path) -> None:
-    """Play the clip once in the real window, offscreen, with covers on, and count what was shown."""
+def playback(clip: Path, covers: int = 0) -> None:
+    """Play the clip once in the real window, offscreen, with covers on, and count what was shown. covers: so many by number instead of those of a scan."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from PySide6.QtCore import QEventLoop, QTimer
     from PySide6.QtWidgets import QApplication
     from skiagraph.desktop import theme
     from skiagraph.desktop.window import MainWindow
-    from skiagraph.project import file
     application = QApplication.instance() or QApplication(["skiagraph"])
     theme.apply(application)
     info, index = open_clip(clip)
-    project = take_in(add_clip(Project(), info, index), "c1", scan(info, index, ScanSettings(every=10)), 10)
     with tempfile.TemporaryDirectory() as folder:
-        place = Path(folder) / "p.skiagraph"
-        file.save(project, place)
+        if covers:
+            place = crowded(clip, covers, Path(folder))
+        else:
+            place = Path(folder) / "p.skiagraph"
+            file.save(take_in(add_clip(Project(), info, index), "c1", scan(info, index, ScanSettings(every=10)), 10), place)
         window = MainWindow()
         window.show()
         window.open_project(place)
@@ -175,8 +186,27 @@ def playback(clip: Path) -> None:
         player.speedChanged.connect(lambda speed: loop.quit() if not speed else None)
         QTimer.singleShot(round((len(index) / float(info.rate) + 5) * 1000), loop.quit)
         loop.exec()
-        print(f"playback: {player.shown} of {len(index)} frames shown, {player.missed} left out, {len(project.subjects)} covers", flush=True)
+        print(f"playback: {player.shown} of {len(index)} frames shown, {player.missed} left out, {len(window.document.project.subjects)} covers", flush=True)
         window.close()
+
+
+def crowded(clip: Path, covers: int, folder: Path) -> Path:
+    """A project on a clip with so many covers that wander over the picture, each a fifteenth of its height high."""
+    info, index = open_clip(clip)
+    project, frames = add_clip(Project(), info, index), len(index)
+    width, height = info.upright_size
+    n = np.arange(frames)
+    tracks, subjects = [], []
+    for k in range(covers):
+        rows = np.stack([width * (0.5 + 0.42 * np.sin(n / 40 + k)), height * (0.5 + 0.4 * np.cos(n / 55 + 2 * k)), np.full(frames, height / 20), np.full(frames, height / 15), 10 * np.sin(n / 20 + k),
+                         np.full(frames, 0.9)], axis=1)
+        tracks.append(Track(f"t{k + 1}", "c1", HeadPath.from_rows(0, rows, np.zeros(frames)), FromScan("n1")))
+        subjects.append(Subject(f"s{k + 1}", f"Person {k + 1}", sightings=(Sighting(f"g{k + 1}", "c1", 0, frames - 1, (f"t{k + 1}",)),)))
+    people = tuple(Person(k + 1, (t.key,), 0, (0.0, 0.0, 1.0, 1.0)) for k, t in enumerate(tracks))
+    project = replace(project, evidence=project.evidence.with_scan(Scan("n1", "c1", 1, frames, people), tuple(tracks)), issued=Issued(1, 1, covers, covers, covers)).deciding(subjects=tuple(subjects))
+    place = folder / "crowded.skiagraph"
+    file.save(project, place)
+    return place
 
 
 def main() -> None:
@@ -184,7 +214,7 @@ def main() -> None:
     parser.add_argument("--clip", type=Path, default=shipped("quay.mp4"))
     parser.add_argument("--repeat", type=int, default=3)
     parser.add_argument("--lines", type=int)
-    parser.add_argument("--only", choices=["scan"])
+    parser.add_argument("--only", choices=["scan", "export", "crowd"])
     options = parser.parse_args()
     # As the application does.
     give_back_large_buffers()
@@ -192,9 +222,15 @@ def main() -> None:
         # Nothing of an earlier, broken-off scan may be taken up.
         os.environ["XDG_CACHE_HOME"] = folder
         clip = enlarged(options.clip, options.lines, Path(folder)) if options.lines else options.clip
-        if not options.only:
+        if options.only == "crowd":
+            return playback(clip, 20)
+        if options.only in (None, "export"):
             export_ratio(clip, options.repeat)
+        if options.only == "export":
+            return None
+        if not options.only:
             playback(clip)
+            playback(clip, 20)
         bare_decoding(clip)
         bare_detector(clip)
         scan_share(clip)

@@ -278,7 +278,7 @@ class CoverPage(QWidget):
     def _style_tried(self) -> None:
         self._ask_picture()
         self._refresh_outlines()
-        self.covering.refresh()
+        self.covering.refresh_soon()
 
     # Refreshing from the project
 
@@ -314,7 +314,7 @@ class CoverPage(QWidget):
         self.register.set_frame(frame)
         if not self.player.speed:
             self._refresh_outlines()
-            self._refresh_place()
+            self._refresh_place(moved=True)
             self._ask_picture()
 
     def _selection_changed(self) -> None:
@@ -414,14 +414,15 @@ class CoverPage(QWidget):
         self.inspector.show_subject(subject, facts, project.style_of(subject), subject.style is not None, fronts, others, self.looks.state())
         self._refresh_place()
 
-    def _refresh_place(self) -> None:
+    def _refresh_place(self, moved: bool = False) -> None:
+        """moved: only the frame is another."""
         subject, clip, frame = self.session.subject, self.session.clip, self.session.frame
         project = self.hand.project
         subject = next((s for s in project.subjects if subject is not None and s.key == subject.key), None)
         sighting = sighting_at(subject, clip.key, frame) if subject and clip else None
         if sighting is None:
             self.inspector.show_place(tr("Not in the picture at this frame."), None, False)
-            self.covering.refresh()
+            self.covering.refresh_soon() if moved else self.covering.refresh()
             return
         outline = outline_at(project, sighting, frame)
         marks = sighting.marks()
@@ -434,7 +435,7 @@ class CoverPage(QWidget):
         self.inspector.show_place(text, outline, frame in sighting.all_marks(), bool(sighting.cut))
         if any(s.levels for s in subject.sightings):
             self.inspector.cover.show_style(self.covering.style_here(project))
-        self.covering.refresh()
+        self.covering.refresh_soon() if moved else self.covering.refresh()
 
     def _refresh_outlines(self) -> None:
         clip = self.session.clip

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QTimer, Signal
 
 from skiagraph.cover.strength import STRENGTH, weakest_safe
 from skiagraph.desktop.document import Document
@@ -15,6 +15,9 @@ from skiagraph.project import edits, housing, levels
 from skiagraph.project.model import Project, Reach, Style, replace
 from skiagraph.project.rows import WIDTH, outline_rows, style_at
 from skiagraph.review.strength import Measured, measured
+
+# So long nothing has to change before a strength is measured, ms.
+SOON_MS = 160
 
 
 class CoverWork(QObject):
@@ -29,6 +32,9 @@ class CoverWork(QObject):
         # What was measured: by clip and subject, with the style and the sightings it holds for.
         self._measured: dict[tuple[str, str], tuple[object, Measured]] = {}
         self._runner: JobRunner | None = None
+        # Measuring a style takes a tenth of a second: not while a slider is pulled.
+        self._soon = QTimer(self, interval=SOON_MS, singleShot=True)
+        self._soon.timeout.connect(self.refresh)
         panel.styleMoved.connect(self._moved)
         panel.styleSettled.connect(self._settled)
         panel.styleForAll.connect(self._for_all)
@@ -66,6 +72,10 @@ class CoverWork(QObject):
         self._runner.ended.connect(self._ended)
         self._runner.start()
 
+    def refresh_soon(self) -> None:
+        """Show how strong the cover is once nothing changes for a moment."""
+        self._soon.start()
+
     def refresh(self) -> None:
         """Show how strong the cover of the selected is at this frame."""
         subject, clip, project = self._session.subject, self._session.clip, self._hand.project
@@ -75,7 +85,10 @@ class CoverWork(QObject):
         seen = [s for s in subject.in_clip(clip.key) if s.first < clip.frames]
         face = max((float(outline_rows(project, s)[:, WIDTH].max()) for s in seen), default=0.0) * STRENGTH.face_share
         state, known = self._measured.get((clip.key, subject.key), (None, None))
-        self._panel.meter.setVisible(subject.of.hides and subject.of.needs_strength)
+        if not subject.of.needs_strength:
+            self._panel.meter.show_none()
+            self._panel.show_safety()
+            return
         self._panel.meter.show_strength(self.style_here(project), face or None, known if state == self._state(project, subject.key) else None)
         self._panel.show_safety()
 
@@ -92,7 +105,6 @@ class CoverWork(QObject):
 
     def _ended(self) -> None:
         self._runner = None
-        self._panel.meter.measure.setEnabled(True)
         self.refresh()
 
     def _moved(self, style: Style) -> None:

@@ -318,7 +318,7 @@ class Inspector(QScrollArea):
         self.safe.setVisible(self.meter.level != Safety.SAFE)
         self._own.setVisible(self._own_style or self.meter.level != Safety.SAFE)
         words = " + ".join(tr(c.word) for c in self.cover.style.covers)
-        self.cover_part.set_state(tr("{cover} · {safety}", cover=words, safety=tr(str(self.meter.level))))
+        self.cover_part.set_state(tr("{cover} · {safety}", cover=words, safety=tr(str(self.meter.level))) if self.meter.text else words)
 
     def show_place(self, text: str, outline: Outline | None, keyframe: bool, exact: bool = False) -> None:
         """What holds at the present frame: how the outline was obtained, the outline, None where there is none, whether its exact edge is known, and which

@@ -36,9 +36,18 @@ class StrengthMeter(QWidget):
         row.addWidget(corner)
         self.level = Safety.SAFE
 
+    def show_none(self) -> None:
+        """For what is not known by its face."""
+        self._bar.hide()
+        self.measure.setText("")
+        self.measure.setEnabled(False)
+        self.level = Safety.SAFE
+
     def show_strength(self, style: Style, face_px: float | None, measured: Measured | None) -> None:
         """A style on a face of so many px, and what was measured of just that, if it was."""
         left = detail_left(style, face_px)
+        self._bar.show()
+        self.measure.setEnabled(True)
         level = verdict(measured) if measured is not None else safety(left)
         self._bar.show_level(left, COLOUR[level])
         if measured is not None and measured.looked:

@@ -52,7 +52,8 @@ class Measured:
         return self.asked > 0 and self.among > 1 and bool(binom.sf(self.first - 1, self.asked, 1 / self.among) < LEVEL)
 
     def sentence(self) -> str:
-        parts = [f"{self.cover}: {self.detail:.1f} cycles of detail across a face of {self.face_px:.0f} px"]
+        left = f"{self.detail:.1f} cycles of detail" if self.detail else "no detail"
+        parts = [f"{self.cover}: {left} across a face of {self.face_px:.0f} px"]
         if self.looked:
             parts.append(f"the detector finds {'no face' if not self.found else f'a face in {self.found} of {self.looked} frames'} under it")
         if self.asked:

@@ -146,4 +146,4 @@ class LooksTest(MadeWindow):
         said = self.heard(self.window.cover.covering.said)
         self.window.cover.inspector.meter.measure.click()
         self.until(lambda: said, 60)
-        self.assertIn("cycles of detail", said[-1])
+        self.assertIn("no detail across a face", said[-1])
