@@ -1,0 +1,1 @@
+import skiagraph  # noqa: F401  before NumPy, see there

@@ -52,7 +52,7 @@ class OverTest(TemporaryFolder):
                 np.testing.assert_array_equal(before, after, str(other))
 
     def test_a_cover_under_another_is_as_coarse_as_both(self):
-        fine, coarse = self.layer(Mosaic(12), 100, 80, 60), self.layer(Mosaic(3), 100, 80, 60)
+        fine, coarse = self.layer(Mosaic(12, even=0), 100, 80, 60), self.layer(Mosaic(3, even=0), 100, 80, 60)
         for order in ((fine, coarse), (coarse, fine)):
             x0, y0, x1, y1 = coarse.box
             values = self.shown(*order)[y0:y1, x0:x1][coarse.alpha == 255]

@@ -39,7 +39,8 @@ class Caption(Cover, Value, frozen=True, tag_field="kind", tag="caption"):
 
     def hide(self, region: Region) -> np.ndarray:
         outline = region.outline
-        box = self.box(outline.width / outline.height)
+        # In octaves, so that lines stay as they are while a head turns.
+        box = self.box(2.0 ** round(float(np.log2(outline.width / outline.height))))
         wide = self.size
         tall = wide * (box.shape[0] / box.shape[1]) * outline.width / outline.height
         if tall > max(1.0, self.size):

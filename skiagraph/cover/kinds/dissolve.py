@@ -18,4 +18,4 @@ class Dissolve(Cover, Value, frozen=True, tag_field="kind", tag="dissolve"):
     tip: ClassVar[str] = "Filled from around: nothing of what is inside is left"
 
     def hide(self, region: Region) -> np.ndarray:
-        return region.made(filled(region))
+        return filled(region)
