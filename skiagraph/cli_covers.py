@@ -19,6 +19,10 @@ def add_commands(command: Callable, load: Callable) -> None:
     cover.add_argument("--margin", metavar="PERCENT", type=float, help="how far it reaches beyond the outline")
     cover.add_argument("--feather", metavar="PERCENT", type=float, help="soft edge outside of that")
     cover.add_argument("--house", metavar="NAME-OR-FILE", help="a house style at hand, or from a file")
+    cover.add_argument("--things", metavar="COVER", help="another cover for what is no person; “same” takes it back")
+    cover.add_argument("--lead", metavar="SECONDS", type=float, help="how long before each sighting a cover is there already")
+    cover.add_argument("--tail", metavar="SECONDS", type=float, help="how long after each sighting a cover is kept")
+    cover.add_argument("--rule", metavar="RULE", action="append", help="what every cover has to keep to, in the place of the rules there are: only:covers=mosaic/solid, most-blocks:blocks=8, whole-head:margin=14, safe, none; may be given several times")
     cover.add_argument("--version", metavar="NAME", help="the version of the project that is meant; a new one is made where there is none of the name")
     cover.add_argument("--everything", metavar="CLIP", action="append", default=[], help="cover everything in this clip but those who are shown; may be given several times")
     cover.add_argument("--only-subjects", metavar="CLIP", action="append", default=[], help="take that back")
@@ -74,6 +78,7 @@ def run_cover(options, control) -> int:
                 if not 0 <= share <= 300:
                     raise SkiagraphError(f"--{name} is a share of the head from 0 to 300 per cent, not {share:g}.")
                 project = edits.set_style_for_all(project, replace(project.style, **{name: share / 100}))
+        project = project.deciding(house=_house(project, options))
         for name, change in ((options.everything, housing.cover_rest), (options.only_subjects, housing.uncover_rest)):
             for wanted in name:
                 clip = next((c for c in project.clips if c.path.name == wanted), None)
@@ -91,6 +96,26 @@ def run_cover(options, control) -> int:
     print(f"Covered with {in_words(project.style)}, margin {project.style.margin:.0%}, feather {project.style.feather:.0%}"
           + (f", version “{project.decisions.version}” of {len(names)}" if names else "") + ".")
     return OK
+
+
+def _house(project, options):
+    """The house of a project with what the options say of it."""
+    from skiagraph.cover.spoken import covers_of, said_of
+    from skiagraph.errors import SkiagraphError
+    from skiagraph.project.rule import Rule
+    from skiagraph.values import replace
+    house = project.decisions.house
+    for name, seconds in (("lead", options.lead), ("tail", options.tail)):
+        if seconds is not None:
+            if not 0 <= seconds <= 10:
+                raise SkiagraphError(f"--{name} is from 0 to 10 seconds, not {seconds:g}.")
+            house = replace(house, **{f"{name}_s": seconds})
+    if options.things:
+        others = {kind: style for kind, style in house.by_kind.items() if kind != "thing"}
+        house = replace(house, by_kind=others if options.things == "same" else {**others, "thing": replace(project.style, covers=covers_of(options.things))})
+    if options.rule:
+        house = replace(house, rules=tuple(said_of(text, Rule, "rule") for text in options.rule if text != "none"))
+    return house
 
 
 def restyled(project, options):

@@ -65,8 +65,8 @@ class Parameter(msgspec.Struct, frozen=True):
     """One parameter of a kind, as it describes itself.
 
     title, unit, tip: for people; low, high, step: in units shown; scale: units shown for one of the value's; default: of the
-    value. form: "number", "colour", "choice" of one of `options` (value and word each), "switch", "text" or "file". rare: seldom needed, so that it
-    may be folded away.
+    value. form: "number", "colour", "choice" of one of `options` (value and word each), "covers" (tags of some of them), "text" or "file". rare: seldom needed, so that it
+    may be folded away; decimals: that are shown.
     """
 
     name: str
@@ -81,14 +81,15 @@ class Parameter(msgspec.Struct, frozen=True):
     form: str = "number"
     options: tuple[tuple[str, str], ...] = ()
     rare: bool = False
+    decimals: int = 0
 
 
 def described(title: str, tip: str, *, low: float = 0, high: float = 0, unit: str = "", step: float = 1, scale: float = 1, form: str = "number",
-              options: dict[str, str] | None = None, rare: bool = False) -> msgspec.Meta:
+              options: dict[str, str] | None = None, rare: bool = False, decimals: int = 0) -> msgspec.Meta:
     """Annotation of a parameter: what it is called, its unit, what more of it does, and its range in units shown; as `Parameter` says. The file's range
     is wider only by what `Annotated` says besides."""
     return msgspec.Meta(title=title, description=tip, extra={"unit": unit, "low": low, "high": high, "step": step, "scale": scale, "form": form,
-                                                             "options": tuple((options or {}).items()), "rare": rare})
+                                                             "options": tuple((options or {}).items()), "rare": rare, "decimals": decimals})
 
 
 def parameters(kind: type) -> tuple[Parameter, ...]:
@@ -102,7 +103,7 @@ def parameters(kind: type) -> tuple[Parameter, ...]:
         if meta is not None:
             told, schema = meta.extra, meta.extra_json_schema or {}
             found.append(Parameter(field.name, schema.get("title", field.name), told["unit"], schema.get("description", ""), told["low"], told["high"],
-                                   told["step"], told["scale"], field.default, told["form"], told["options"], told["rare"]))
+                                   told["step"], told["scale"], field.default, told["form"], told["options"], told["rare"], told["decimals"]))
     return tuple(found)
 
 

@@ -61,6 +61,24 @@ class CoversTest(CommandLine):
         self.assertEqual(file.load(new).style.cover.colour, (16, 32, 48))
         self.assertIn("own cover", self.run_command("house", "--default", "")[1])
 
+    def test_what_a_house_wants_beside_it(self):
+        place = self.made()
+        code, _, err = self.run_command("cover", place, "--lead", 0.2, "--tail", 0.4, "--things", "solid", "--rule", "only:covers=mosaic/solid", "--rule", "most-blocks:blocks=4", "--rule", "whole-head:margin=20", "--rule", "safe")
+        self.assertEqual((code, err), (0, ""))
+        house = file.load(place).decisions.house
+        self.assertEqual((house.lead_s, house.tail_s, house.by_kind["thing"].cover.kind), (0.2, 0.4, "solid"))
+        self.assertEqual([(r.kind, getattr(r, "covers", None) or getattr(r, "blocks", None) or getattr(r, "margin", None)) for r in house.rules],
+                         [("only", ("mosaic", "solid")), ("most-blocks", 4), ("whole-head", 0.2), ("safe", None)])
+        code, out, _ = self.run_command("check", place)
+        self.assertEqual(code, 3)
+        self.assertIn("house-rule", out)
+        self.run_command("cover", place, "--rule", "none", "--things", "same")
+        self.assertEqual((file.load(place).decisions.house.rules, file.load(place).decisions.house.by_kind), ((), {}))
+        for wrong in (("--lead", "99"), ("--rule", "never"), ("--rule", "most-blocks:blocks=0")):
+            code, _, err = self.run_command("cover", place, *wrong)
+            self.assertEqual(code, 2)
+            self.assertSentence(err)
+
     def test_everything_but_those_shown_and_strength(self):
         place = self.made()
         self.assertEqual(self.run_command("cover", place, "--everything", "a.mp4")[0], 0)

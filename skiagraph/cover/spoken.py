@@ -8,7 +8,7 @@ import msgspec
 
 from skiagraph.cover.cover import Cover, Style
 from skiagraph.errors import SkiagraphError
-from skiagraph.values import Parameter, parameters, read
+from skiagraph.values import Family, Parameter, parameters, read
 
 
 class BadCover(SkiagraphError):
@@ -17,14 +17,15 @@ class BadCover(SkiagraphError):
 
 def covers_of(text: str) -> tuple[Cover, ...]:
     """Covers from words: kinds with their parameters in the units shown, one over the other where a plus stands between them. Raises BadCover."""
-    return tuple(_cover(part.strip()) for part in text.split("+"))
+    return tuple(said_of(part.strip(), Cover, "cover") for part in text.split("+"))
 
 
-def _cover(text: str) -> Cover:
+def said_of(text: str, family: type[Family], word: str):
+    """One of a family from words, its parameters in the units shown. word: what such a one is called. Raises BadCover."""
     tag, _, given = text.partition(":")
-    if tag.strip() not in Cover.kinds:
-        raise BadCover(f"“{tag.strip()}” is no cover; there are {', '.join(sorted(Cover.kinds))}.")
-    kind = Cover.kinds[tag.strip()]
+    if tag.strip() not in family.kinds:
+        raise BadCover(f"“{tag.strip()}” is no {word}; there are {', '.join(sorted(family.kinds))}.")
+    kind = family.kinds[tag.strip()]
     known = {p.name: p for p in parameters(kind)}
     plain: dict = {"kind": tag.strip()}
     for part in filter(None, (p.strip() for p in _apart(given))):
@@ -33,9 +34,9 @@ def _cover(text: str) -> Cover:
             raise BadCover(f"“{part}” says nothing of a {kind.word.lower()}; write {', '.join(_example(p) for p in known.values()) or 'it alone, it has nothing to say'}.")
         plain[name.strip()] = _value(known[name.strip()], value.strip(), kind)
     try:
-        return read(plain, Cover)
+        return read(plain, family)
     except (msgspec.ValidationError, ValueError) as error:
-        raise BadCover(f"“{text}” is no cover ({error}).") from error
+        raise BadCover(f"“{text}” is no {word} ({error}).") from error
 
 
 def _apart(text: str) -> Iterator[str]:
@@ -62,6 +63,8 @@ def _value(parameter: Parameter, text: str, kind: type) -> object:
         if text not in dict(parameter.options):
             raise BadCover(f"{parameter.name} of a {kind.word.lower()} is {' or '.join(dict(parameter.options))}, not “{text}”.")
         return text
+    if parameter.form == "covers":
+        return text.split("/")
     if parameter.form in ("text", "file"):
         return text
     try:
@@ -83,6 +86,8 @@ def shown(parameter: Parameter, value) -> str:
     """A value in the words that covers_of reads."""
     if parameter.form == "colour":
         return "#" + "".join(f"{part:02x}" for part in value)
+    if parameter.form == "covers":
+        return "/".join(value)
     if parameter.form == "number":
         return f"{value * parameter.scale:g}"
     return str(value)

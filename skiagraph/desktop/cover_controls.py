@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QColorDialog, QFileDialog, QLabel, QLineEdit, QPushButton, QWidget
+from PySide6.QtWidgets import QCheckBox, QColorDialog, QFileDialog, QGridLayout, QLabel, QLineEdit, QPushButton, QWidget
 
 from skiagraph.cover.cover import Cover, Style, default_style
 from skiagraph.desktop.controls import Choice, Pick, SliderField, column, icon_button, line, push_button
@@ -60,7 +60,7 @@ class ParameterControls(QWidget):
 
     def _make(self, p: Parameter) -> QWidget:
         if p.form == "number":
-            slider = SliderField(tr(p.title), p.low, p.high, p.step, p.default * p.scale, tr(p.unit), 0, tr(p.tip))
+            slider = SliderField(tr(p.title), p.low, p.high, p.step, p.default * p.scale, tr(p.unit), p.decimals, tr(p.tip))
             slider.moved.connect(lambda v: self.moved.emit(p.name, self._number(p, v)))
             slider.settled.connect(lambda v: self.settled.emit(p.name, self._number(p, v)))
             self._shows[p.name] = lambda value: None if slider.slider.isSliderDown() else slider.set_value(value * p.scale)
@@ -70,6 +70,8 @@ class ParameterControls(QWidget):
             pick.chosen.connect(lambda value: self.settled.emit(p.name, value))
             self._shows[p.name] = pick.set_value
             return self._named(p, pick)
+        if p.form == "covers":
+            return self._covers(p)
         if p.form == "text":
             field = QLineEdit()
             field.setAccessibleName(tr(p.title))
@@ -86,6 +88,18 @@ class ParameterControls(QWidget):
             button.clicked.connect(lambda: self._pick_file(p))
             self._shows[p.name] = lambda value: button.setText(button.fontMetrics().elidedText(Path(value).name if value else tr("Choose …"), Qt.TextElideMode.ElideMiddle, 168))
         return self._named(p, button)
+
+    def _covers(self, p: Parameter) -> QWidget:
+        """Some of the covers that hide somebody by themselves."""
+        box = QWidget()
+        grid = QGridLayout(box)
+        grid.setContentsMargins(0, 0, 0, 0)
+        checks = {tag: QCheckBox(tr(kind.word)) for tag, kind in Cover.kinds.items() if kind().hides_alone}
+        for n, (tag, check) in enumerate(checks.items()):
+            check.clicked.connect(lambda: self.settled.emit(p.name, tuple(t for t, c in checks.items() if c.isChecked()) or getattr(self._value, p.name)))
+            grid.addWidget(check, n // 3, n % 3)
+        self._shows[p.name] = lambda value: [check.setChecked(tag in value) for tag, check in checks.items()]
+        return box
 
     def _named(self, p: Parameter, widget: QWidget) -> QWidget:
         box = QWidget()

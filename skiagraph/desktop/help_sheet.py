@@ -40,6 +40,8 @@ class HelpSheet(QDialog):
         blocks.append(("While held", [("`", "peek under the covers")]))
         heights = [0] * COLUMNS
         for name, rows in blocks:
+            if not rows:
+                continue
             place = heights.index(min(heights))
             heights[place] += len(rows) + 2
             sides[place].addWidget(section(name))

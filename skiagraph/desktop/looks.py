@@ -5,13 +5,15 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
-from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu, QWidget
+from PySide6.QtWidgets import QDialog, QFileDialog, QInputDialog, QMenu, QWidget
 
 from skiagraph.desktop.document import Document
+from skiagraph.desktop.house_sheet import HouseSheet
 from skiagraph.desktop.session import Session, View
 from skiagraph.desktop.words import tr
 from skiagraph.errors import SkiagraphError
 from skiagraph.project import housing
+from skiagraph.project.decisions import ThingSubject
 from skiagraph.project.house import SUFFIX, HouseStyle, house_styles, keep_house_style, read_house_style, set_default_house_style, write_house_style
 from skiagraph.project.model import Project
 
@@ -64,7 +66,7 @@ class Looks(QObject):
             action.setToolTip(style.house.note)
         inner.setToolTipsVisible(True)
         inner.addSeparator()
-        inner.addAction(tr("Keep the present look as a house style …"), self.keep_house)
+        inner.addAction(tr("House style from the present look …"), self.keep_house)
         inner.addAction(tr("Take one from a file …"), self.take_house)
         inner.addAction(tr("Write the present look to a file …"), self.write_house)
         first = inner.addMenu(tr("New projects begin with"))
@@ -114,11 +116,16 @@ class Looks(QObject):
             self._document.edit("cover only those who are to be", housing.uncover_rest, clip.key)
 
     def keep_house(self) -> None:
-        name, chosen = QInputDialog.getText(self._window, tr("House style"), tr("Its name, as the house says it:"), text=self._document.project.decisions.house.name)
-        if chosen and name.strip():
-            style = housing.house_style_of(self._document.project, name)
-            self._tried(lambda: self.said.emit(tr("Kept as the house style {name}, in {place}.", name=style.name, place=keep_house_style(style))))
-            self._document.edit("use house style", housing.use_house_style, style)
+        """The sheet of a house style: what is kept counts for the project too."""
+        project, subject = self._document.project, self._session.subject
+        here = project.style_of(subject) if subject is not None and isinstance(subject.of, ThingSubject) else None
+        sheet = HouseSheet(housing.house_style_of(project, project.decisions.house.name), here, self._window)
+        if sheet.exec() == QDialog.DialogCode.Accepted:
+            self._keep(sheet.style)
+
+    def _keep(self, style: HouseStyle) -> None:
+        self._tried(lambda: self.said.emit(tr("Kept as the house style {name}, in {place}.", name=style.name, place=keep_house_style(style))))
+        self._document.edit("use house style", housing.use_house_style, style)
 
     def take_house(self) -> None:
         file, _ = QFileDialog.getOpenFileName(self._window, tr("A house style"), str(Path.home()), tr("House styles (*{suffix});;All files (*)", suffix=SUFFIX))

@@ -23,6 +23,7 @@ class FindingRow(QFrame):
     lookPressed = Signal(object)
     acceptPressed = Signal(object)
     withdrawPressed = Signal(object)
+    remedyPressed = Signal(object)
 
     def __init__(self, project: Project, finding: Finding, accepted: Acceptance | None, parent: QWidget | None = None):
         super().__init__(parent)
@@ -63,14 +64,19 @@ class FindingRow(QFrame):
             other = push_button("Accept", "", "Accept it with your name and the note on the right")
             other.clicked.connect(lambda: self.acceptPressed.emit(finding))
         row.addWidget(other)
+        self.remedy = push_button(finding.kind.remedy, "", "Put it right with one click; undo takes it back")
+        self.remedy.setVisible(bool(finding.kind.remedy) and accepted is None)
+        self.remedy.clicked.connect(lambda: self.remedyPressed.emit(finding))
+        row.addWidget(self.remedy)
 
 
 class ReviewPage(QWidget):
-    """lookWanted: a finding; accepted: (finding, name, note); withdrawn: an acceptance."""
+    """lookWanted: a finding; accepted: (finding, name, note); withdrawn: an acceptance; remedyWanted: a finding to put right."""
 
     lookWanted = Signal(object)
     accepted = Signal(object, str, str)
     withdrawn = Signal(object)
+    remedyWanted = Signal(object)
     nameMissing = Signal()
 
     def __init__(self, parent: QWidget | None = None):
@@ -162,6 +168,7 @@ class ReviewPage(QWidget):
             row.lookPressed.connect(self.lookWanted)
             row.acceptPressed.connect(self._accept)
             row.withdrawPressed.connect(self.withdrawn)
+            row.remedyPressed.connect(self.remedyWanted)
             self._list.insertWidget(n, row)
             self._rows.append(row)
         left = len(shown) - len(self._rows)

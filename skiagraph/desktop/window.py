@@ -154,6 +154,7 @@ class MainWindow(QMainWindow):
         self.footage.removePressed.connect(lambda key: document.edit("remove clip", edits.remove_clip, key))
         self.review.lookWanted.connect(self._look_at)
         self.review.accepted.connect(self._accept)
+        self.review.remedyWanted.connect(lambda found: document.edit("make safe", found.kind.remedied, found))
         self.review.withdrawn.connect(lambda a: document.edit("take back acceptance", edits.withdraw, a))
         self.handover.exportPressed.connect(self.export_clips)
         self.handover.browsePressed.connect(self._browse_folder)

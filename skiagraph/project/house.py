@@ -18,7 +18,7 @@ import skiagraph.project.rules  # noqa: F401  every rule is known from here on
 from skiagraph.cover.cover import Style, default_style
 from skiagraph.errors import SkiagraphError
 from skiagraph.project.rule import Rule
-from skiagraph.values import Value, read, replace, schema_of, written
+from skiagraph.values import Value, described, read, replace, schema_of, written
 
 FORMAT, VERSION, SUFFIX = "skiagraph-house-style", 1, ".housestyle.json"
 MOST_BYTES = 1 << 20
@@ -33,8 +33,8 @@ class House(Value, frozen=True):
     name: HouseName = ""
     note: Annotated[str, msgspec.Meta(max_length=2000)] = ""
     by_kind: dict[Annotated[str, msgspec.Meta(max_length=40)], Style] = {}
-    lead_s: Seconds = 0.0
-    tail_s: Seconds = 0.0
+    lead_s: Annotated[Seconds, described("Lead", "How long before each sighting whose begin nobody set a cover is there already, within the shot.", low=0, high=3, step=0.04, unit=" s", decimals=2)] = 0.0
+    tail_s: Annotated[Seconds, described("Tail", "How long after each sighting whose end nobody set a cover is kept, within the shot.", low=0, high=3, step=0.04, unit=" s", decimals=2)] = 0.0
     rules: Annotated[tuple[Rule, ...], msgspec.Meta(max_length=40)] = ()
 
 

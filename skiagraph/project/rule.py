@@ -9,10 +9,11 @@ from skiagraph.values import Family
 
 
 class Rule(Family):
-    """word: how people call it."""
+    """word and tip: how people call it."""
 
     __slots__ = ()
     word: ClassVar[str] = ""
+    tip: ClassVar[str] = ""
 
     def broken(self, style: Style) -> str:
         """How a style breaks it, as the end of “… breaks the house's rules: ”; empty where it keeps to it."""

@@ -94,7 +94,8 @@ class Scene:
 class FindingKind:
     """A kind of finding: how people call it, whether somebody may be seen, the check, and what to say of a find.
 
-    word: for lists; exposing: True where somebody may be visible; of_cover: it is about what covers somebody, so that another cover opens it again. A kind overrides `on_clip`, `on_subject` or `among`, whichever
+    word: for lists; exposing: True where somebody may be visible; of_cover: it is about what covers somebody, so that another cover opens it again; remedy: what one click
+    does about it, where there is such a thing. A kind overrides `on_clip`, `on_subject` or `among`, whichever
     looks at no more than it needs: results are kept while what was looked at stays the same.
     """
 
@@ -102,6 +103,7 @@ class FindingKind:
     word: ClassVar[str] = ""
     exposing: ClassVar[bool] = False
     of_cover: ClassVar[bool] = False
+    remedy: ClassVar[str] = ""
 
     def on_clip(self, scene: Scene) -> Iterable[Finding]:
         """From the clip and its scan alone."""
@@ -118,6 +120,10 @@ class FindingKind:
     def on_scene(self, scene: Scene) -> Iterable[Finding]:
         """From everybody in the clip; made anew after every change, so it has to be quick."""
         return ()
+
+    def remedied(self, project: Project, finding: Finding) -> Project:
+        """The project with what the finding is about put right, where there is a remedy."""
+        return project
 
     def sentence(self, project: Project, finding: Finding, told: Told) -> str:
         """What happened and what to do, for a person."""

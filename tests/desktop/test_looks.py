@@ -7,8 +7,9 @@ from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QMenu
 
 from skiagraph.cover.cover import Cover, Style
+from skiagraph.desktop.house_sheet import HouseSheet
 from skiagraph.desktop.session import View
-from skiagraph.desktop.window import HANDOVER
+from skiagraph.desktop.window import HANDOVER, REVIEW
 from skiagraph.media.clip import probe
 from skiagraph.project import housing
 from skiagraph.project.house import house_style_named
@@ -97,9 +98,21 @@ class LooksTest(MadeWindow):
         self.assertIsNone(self.project.rest_of("c1"))
 
     def test_a_house_style_is_kept_written_and_taken(self):
-        with mock.patch("skiagraph.desktop.looks.QInputDialog.getText", return_value=("Gull", True)):
-            self.looks.keep_house()
-        self.assertEqual(house_style_named("Gull").style, self.project.style)
+        sheet = HouseSheet(housing.house_style_of(self.project, ""), Style.of(Cover.kinds["solid"]()))
+        self.addCleanup(sheet.deleteLater)
+        self.assertFalse(sheet.keep.isEnabled(), "it needs a name")
+        sheet.name.setText("  Gull ")
+        sheet.times.field("tail_s").field.setValue(0.4)
+        self.pick(sheet.things, "here")
+        only, most = sheet.rules["only"], sheet.rules["most-blocks"]
+        only[0].setChecked(True)
+        most[0].setChecked(True)
+        most[1].field("blocks").field.setValue(4)
+        self.looks._keep(sheet.style)
+        kept = house_style_named("Gull")
+        self.assertEqual((kept.style, kept.house.tail_s, kept.house.by_kind["thing"].cover.kind), (self.project.style, 0.4, "solid"))
+        self.assertEqual([(r.kind, getattr(r, "blocks", 0)) for r in kept.house.rules], [("most-blocks", 4), ("only", 0)])
+        self.assertEqual(self.project.decisions.house, kept.house)
         file = str(self.folder / "gull.housestyle.json")
         with mock.patch("skiagraph.desktop.looks.QFileDialog.getSaveFileName", return_value=(file, "")):
             self.looks.write_house()
@@ -140,6 +153,16 @@ class LooksTest(MadeWindow):
         self.assertTrue(panel.meter.text.startswith("Safe"))
         self.assertEqual(self.project.subject("s1").style.cover.kind, "mosaic")
         self.assertEqual(housing.versions(self.project), [])
+
+    def test_a_finding_on_a_weak_cover_is_put_right_from_the_list(self):
+        self.window.document.edit("x", lambda p: p.deciding(style=Style.of(Cover.kinds["mosaic"](12, even=0))))
+        self.until(lambda: any(f.reason == "cover-too-weak" for f in self.window.document.waiting))
+        self.window.show_step(REVIEW)
+        row = next(r for r in self.window.review._rows if r.finding.reason == "cover-too-weak")
+        self.assertTrue(row.remedy.isVisible())
+        row.remedy.click()
+        self.until(lambda: not any(f.reason == "cover-too-weak" and f.subject == row.finding.subject for f in self.window.document.waiting))
+        self.assertEqual(self.project.subject(row.finding.subject).style.cover.kind, "mosaic")
 
     def test_measuring_asks_in_the_background(self):
         self.window.session.select(["s1"])

@@ -12,7 +12,8 @@ from skiagraph.values import Value
 
 @Rule.register
 class Safe(Rule, Value, frozen=True, tag_field="kind", tag="safe"):
-    word: ClassVar[str] = "Safe covers"
+    word: ClassVar[str] = "Only safe covers"
+    tip: ClassVar[str] = "By the meter of strength"
 
     def broken(self, style: Style) -> str:
         left = detail_left(style)

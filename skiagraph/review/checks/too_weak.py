@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from skiagraph.cover.strength import STRENGTH, Safety, detail_left, safety
+from skiagraph.cover.strength import STRENGTH, Safety, detail_left, safety, weakest_safe
+from skiagraph.project.housing import cover_rest
+from skiagraph.project.model import replace
 from skiagraph.project.rows import WIDTH, style_at
 from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind
 
@@ -15,6 +17,7 @@ class TooWeak(FindingKind):
 
     reason, word, exposing = Reason.TOO_WEAK, "Cover too weak", True
     of_cover = True
+    remedy = "Make safe"
 
     def on_scene(self, scene):
         rest = scene.project.rest_of(scene.clip.key)
@@ -40,6 +43,15 @@ class TooWeak(FindingKind):
                 if len(weak):
                     at = int(weak[np.argmax(face[weak])])
                     yield Finding(scene.clip.key, subject.key, self.reason, sighting.first + int(weak[0]), sighting.first + int(weak[-1]), round(float(left[at]), 2), sighting.first + at)
+
+    def remedied(self, project, finding):
+        """With the weakest cover of the kind that is safe, in every frame."""
+        if not finding.subject:
+            return cover_rest(project, finding.clip, weakest_safe(project.rest_of(finding.clip)))
+        subject = project.subject(finding.subject)
+        # A keyframe that is weak goes with its covers; margins and feathers stay.
+        sightings = tuple(replace(s, levels=tuple(replace(e, covers=(), strength=1.0) for e in s.levels)) for s in subject.sightings)
+        return project.with_subject(replace(subject, style=weakest_safe(project.style_of(subject)), sightings=sightings))
 
     def sentence(self, project, finding, told):
         return (f"The cover of {told.name or 'everything but those shown'} leaves {finding.worst:.1f} cycles of detail across the face at {told.where} ({told.count}), enough for a recogniser. "
