@@ -11,8 +11,9 @@ import numpy as np
 from scipy.optimize import linear_sum_assignment
 
 from skiagraph.demo.truth import ClipTruth
-from skiagraph.project.layers import matte
-from skiagraph.project.model import Project
+from skiagraph.project.cast import decide
+from skiagraph.project.layers import layers, matte
+from skiagraph.project.model import Decision, Project
 from skiagraph.project.rows import outline_rows
 from skiagraph.review.findings import findings
 
@@ -87,6 +88,93 @@ def _fill_ellipse(mask, head, factor):
     lean = np.radians(head.angle)
     u, v = (x * np.cos(lean) + y * np.sin(lean)) / a, (y * np.cos(lean) - x * np.sin(lean)) / b
     mask[y0:y1, x0:x1] |= u * u + v * v <= 1
+
+
+@dataclass(frozen=True)
+class Strangers:
+    """Frames of another person in a subject. frames: (subject, frame, who it is of, who it lies on); counts: subject → frames it lies on anybody."""
+
+    frames: tuple[tuple[str, int, str, str], ...]
+    counts: dict[str, int]
+
+
+def strangers(project: Project, clip_key: str, truth: ClipTruth) -> Strangers:
+    """For each subject the person it lies on most, and the frames in which it lies on somebody else, where at least a quarter of the head is visible."""
+    actors, subjects, likeness, real = _overlaps(project, clip_key, truth)
+    found, counts = [], {}
+    for s, subject in enumerate(subjects):
+        # On whom it lies in each frame: on nobody where it lies on none by a third.
+        score = np.where(real, likeness[:, :, s], 0.0)
+        on, much = score.argmax(axis=1), score.max(axis=1)
+        frames = np.flatnonzero(much >= 0.3)
+        if not len(frames):
+            continue
+        owner = int(np.bincount(on[frames], minlength=len(actors)).argmax())
+        counts[subject.key] = len(frames)
+        # Where both heads are one before the other it may be either.
+        found += [(subject.key, int(f), actors[owner], actors[on[f]]) for f in frames if on[f] != owner and score[f, owner] < 0.1]
+    return Strangers(tuple(found), counts)
+
+
+@dataclass
+class ShownLeaks:
+    """What is laid bare when each person in turn is shown and everybody else is covered: (shown, frame, who is bare). unnamed: of those, in no finding."""
+
+    frames: int = 0
+    leaks: list = field(default_factory=list)
+    unnamed: list = field(default_factory=list)
+
+
+def leaks_if_shown(project: Project, clip_key: str, truth: ClipTruth) -> ShownLeaks:
+    """Each person in turn decided to be shown, through the subject that lies on them most; the faces of all others have to stay covered."""
+    actors, subjects, likeness, real = _overlaps(project, clip_key, truth)
+    shown = {}
+    for a, actor in enumerate(actors):
+        much = [np.count_nonzero(real[:, a] & (likeness[:, a, s] >= 0.3)) for s in range(len(subjects))]
+        if much and max(much):
+            shown[actor] = subjects[int(np.argmax(much))].key
+    result = ShownLeaks()
+    projects = {actor: decide(project, [key], Decision.SHOW) for actor, key in shown.items()}
+    named = {actor: [f for f in findings(p) if f.clip == clip_key] for actor, p in projects.items()}
+    for frame, (ids, heads) in enumerate(truth.frames()):
+        hidden: dict[str, np.ndarray] = {}
+        for layer in layers(project, clip_key, frame):
+            mask = hidden.setdefault(layer.subject, np.zeros(ids.shape, bool))
+            x0, y0, x1, y1 = layer.box
+            mask[y0:y1, x0:x1] |= layer.alpha == 255
+        visible = [(head, ids == truth.number(head.actor)) for head in heads if head.face_px >= max(LEAST_PX, LEAST_SHARE * np.pi / 4 * head.width * head.height)]
+        for actor, key in shown.items():
+            others = np.any([mask for subject, mask in hidden.items() if subject != key], axis=0) if len(hidden) > (key in hidden) else np.zeros(ids.shape, bool)
+            for head, face in visible:
+                if head.actor == actor:
+                    continue
+                result.frames += 1
+                if np.count_nonzero(face & others) < COVERED * head.face_px:
+                    result.leaks.append((actor, frame, head.actor))
+                    if not any(f.first <= frame <= f.last for f in named[actor]):
+                        result.unnamed.append((actor, frame, head.actor))
+    return result
+
+
+def _overlaps(project: Project, clip_key: str, truth: ClipTruth):
+    """Actors, subjects, the overlap of their boxes (frames, actors, subjects), and whether an actor can be seen (frames, actors)."""
+    frames = list(truth.heads)
+    actors = sorted({h.actor for heads in frames for h in heads})
+    subjects = [s for s in project.subjects if s.in_clip(clip_key)]
+    boxes = np.full((len(subjects), len(frames), 4), np.nan)
+    for i, subject in enumerate(subjects):
+        for sighting in subject.in_clip(clip_key):
+            rows = outline_rows(project, sighting)
+            part = rows[:len(frames) - sighting.first]
+            boxes[i, sighting.first:sighting.first + len(part)] = np.concatenate([part[:, :2] - part[:, 2:4] / 2, part[:, :2] + part[:, 2:4] / 2], axis=1)
+    likeness, real = np.zeros((len(frames), len(actors), len(subjects))), np.zeros((len(frames), len(actors)), bool)
+    for f, heads in enumerate(frames):
+        for head in heads:
+            a = actors.index(head.actor)
+            box = np.array([head.cx - head.width / 2, head.cy - head.height / 2, head.cx + head.width / 2, head.cy + head.height / 2])
+            likeness[f, a] = _iou_clipped(box, boxes[:, f], (truth.width, truth.height))
+            real[f, a] = head.head_visible >= 0.25
+    return actors, subjects, likeness, real
 
 
 @dataclass(frozen=True)

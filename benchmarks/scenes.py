@@ -100,8 +100,34 @@ def _stroll() -> Scene:
         seed=83, size=(1920, 1080), shake=1.0)
 
 
+def _behind() -> Scene:
+    """Somebody passes close behind another who turns away just then: both are seen from behind and in profile while they part. Then three at one place, of whom one turns back behind
+    the others."""
+    orange = replace(people.WEIGHER, coat=(.80, .42, .12), glasses=False, apron=None, hair=(.05, .04, .04))
+    grey = replace(people.SKIPPER, coat=(.50, .50, .52), hat="", beard=0, hair=(.62, .28, .12))
+    return Scene("behind", "One behind the other", "quay", 10.0, 290, (
+        Actor("orange", "Orange shirt", orange, x=((0, 180), (1, 220), (4.6, 900), (6, 960), (10, 990)), size=((0, 50), (1, 50)), yaw=((0, 40), (2, 60), (3, 110), (4.4, 100), (5.4, 40), (10, 10)),
+              body_yaw=((0, 60), (3, 90), (4.8, 90), (6, 20), (10, 10)), pose="walk"),
+        Actor("grey", "Grey shirt", grey, x=((0, 600), (2.6, 590), (3.6, 560), (5, 400), (10, 380)), size=((0, 54), (1, 54)), yaw=((0, -10), (2, 10), (2.7, 120), (3.4, 220), (4.6, 260), (5.6, 330), (10, 350)),
+              body_yaw=((0, 0), (2, 10), (2.8, 120), (3.6, 240), (5.2, 280), (6, 340), (10, 350)), pose="walk"),
+        Actor("third", "Net mender", people.NET_MENDER, x=((0, 1420), (5, 1420), (7.4, 960), (8.2, 930), (10, 1250)), size=((0, 46), (1, 46)), yaw=((0, -60), (7, -60), (7.8, 10), (8.4, 70), (10, 60)),
+              body_yaw=((0, -70), (7.2, -70), (8.2, 40), (8.8, 70), (10, 70)), pose="walk")), seed=117, shake=1.0)
+
+
+def _parting() -> Scene:
+    """Two in like clothes walk up to each other, meet, turn back and part; one leaves while somebody like them comes in; a hat is put on out of sight."""
+    one, other = replace(people.FAR_BUYER, coat=(.30, .28, .26)), replace(people.WEIGHER, coat=(.30, .28, .26), glasses=False, apron=None, hair=people.FAR_BUYER.hair)
+    return Scene("parting", "They meet and part", "hall", 10.0, 290, (
+        Actor("left", "Buyer from the left", one, x=((0, 220), (3.4, 600), (4.4, 616), (7.6, 180), (9, -140), (10, -140)), size=((0, 52), (1, 52)), yaw=((0, 50), (3, 60), (3.9, 40), (4.6, -60), (10, -60)),
+              body_yaw=((0, 60), (3.4, 60), (4.6, -60), (10, -60)), pose="walk"),
+        Actor("right", "Buyer from the right", other, x=((0, 1040), (3.4, 668), (4.4, 650), (7.6, 1080), (10, 1090)), size=((0, 50), (1, 50)), yaw=((0, -50), (3, -60), (3.9, -40), (4.6, 60), (7.4, 60), (8.2, 0), (10, 0)),
+              body_yaw=((0, -60), (3.4, -60), (4.6, 60), (7.6, 60), (8.4, 0), (10, 0)), pose="walk"),
+        Actor("comes", "Orange cap", replace(people.ORANGE_CAP, coat=(.30, .28, .26)), x=((0, -160), (6.8, -160), (9.6, 420), (10, 440)), size=((0, 51), (1, 51)), yaw=((0, 60), (8.6, 50), (9.6, 10), (10, 5)),
+              body_yaw=((0, 60), (9.4, 60), (10, 10)), pose="walk")), seed=131, shake=.8, sound="hall")
+
+
 FILMS: dict[str, Sequence[Scene]] = {"crowd": (_crowd(),), "night": (_night(),), "cut": _cut(), "approach": (_approach(),), "jackets": (_jackets(),),
-                                     "aside": (_aside(),), "starts": (_starts(),)}
+                                     "aside": (_aside(),), "starts": (_starts(),), "behind": (_behind(),), "parting": (_parting(),)}
 
 # For measuring speed alone.
 LONG: dict[str, Sequence[Scene]] = {"stroll": (_stroll(),)}

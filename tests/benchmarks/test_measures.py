@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from benchmarks.measures import identity, leaks
+from benchmarks.measures import identity, leaks, leaks_if_shown, strangers
 from benchmarks.scenes import FILMS
 from skiagraph.demo.truth import load_truth
 from skiagraph.demo.write import write_scene
@@ -53,6 +53,18 @@ class MeasureTest(TemporaryFolder):
     def test_somebody_shown_leaks(self):
         shown = cast.decide(self.project(), ["s1"], Decision.SHOW)
         self.assertEqual({actor for _, actor, _ in leaks(shown, "c1", self.truth).leaks}, {"one"})
+
+    def test_a_swap_is_somebody_else_in_a_subject_and_lays_them_bare_when_one_is_shown(self):
+        whole, swapped = self.project(size=1.0), self.project(swap_at=6, size=1.0)
+        self.assertEqual(strangers(whole, "c1", self.truth).frames, ())
+        frames = len(self.truth.heads)
+        found = strangers(swapped, "c1", self.truth)
+        self.assertEqual({(key, frame) for key, frame, _, _ in found.frames}, {(key, frame) for key in ("s1", "s2") for frame in range(6, frames)})
+        self.assertTrue(all(owner != on for _, _, owner, on in found.frames))
+        self.assertEqual(leaks_if_shown(self.project(), "c1", self.truth).leaks, [])
+        bare = leaks_if_shown(self.project(swap_at=6), "c1", self.truth)
+        self.assertEqual({(shown, frame) for shown, frame, _ in bare.leaks}, {(actor, frame) for actor in self.truth.actors for frame in range(6, frames)})
+        self.assertEqual(len(bare.unnamed), len(bare.leaks), "and nobody says so")
 
     def test_swapped_people_confuse(self):
         who = identity(self.project(swap_at=5, size=1.0), "c1", self.truth)
