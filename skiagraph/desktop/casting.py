@@ -92,6 +92,22 @@ class Casting(QObject):
         if clip and to != key:
             self._take_key("move sighting", lambda project: cast.move_sighting(project, key, clip.key, frame, to or None))
 
+    def swap_from(self, key: str, other: str) -> None:
+        """Exchange two people from the playhead on: they were taken for each other there."""
+        clip = self._session.clip
+        if clip and self._document.edit("swap from here on", cast.swap_from, key, other, clip.key, self._session.frame):
+            self._session.select([key])
+
+    def give_rest(self, key: str, to: str) -> None:
+        clip = self._session.clip
+        if clip:
+            self._take_key("give the rest", lambda project: cast.give_rest(project, key, clip.key, self._session.frame, to))
+
+    def swap_selected(self) -> None:
+        keys = self._session.selected
+        if len(keys) == 2:
+            self.swap_from(*keys)
+
     def _take_key(self, name: str, function) -> None:
         """An edit that also gives the key to select."""
         made: list[str] = []
@@ -148,6 +164,12 @@ class Casting(QObject):
         menu.addSeparator()
         menu.addAction(tr("Merge {n} selected into {name}", n=len(selected) - 1, name=subject.name) if len(selected) > 1 else tr("Merge the selected into this person"), self.merge_selected).setEnabled(len(selected) > 1)
         menu.addAction(tr("Split at the playhead"), self.split_here)
+        here = [s for s in project.subjects if s.key != key and not s.dismissed and s.of.hides and clip is not None and any(g.last >= self._session.frame for g in s.in_clip(clip.key))]
+        swap, rest = menu.addMenu(tr("Swap from the playhead on with")), menu.addMenu(tr("Give the rest from the playhead on to"))
+        for inner, do in ((swap, self.swap_from), (rest, self.give_rest)):
+            inner.setEnabled(bool(here))
+            for other in here:
+                inner.addAction(other.name, lambda k=other.key, do=do: do(key, k))
         seen = clip is not None and sighting_at(subject, clip.key, frame) is not None
         give = menu.addMenu(tr("Give this sighting to"))
         give.setEnabled(seen)

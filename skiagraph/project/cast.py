@@ -191,6 +191,60 @@ def move_sighting(project: Project, key: str, clip: str, frame: int, to: str | N
     return project.with_subject(replace(subject, sightings=tuple(rest))), to
 
 
+def swap_from(project: Project, one: str, other: str, clip: str, frame: int) -> Project:
+    """The project with two people exchanged from a frame of a clip on, to its end: who followed the one goes on as the other. Nothing moves, and nobody is covered less than the
+    decision on whoever has it now says. Raises EditRefused when neither is seen from there on, or one of them is nobody."""
+    if one == other:
+        raise EditRefused("Choose two people to exchange.")
+    subjects = project.subject(one), project.subject(other)
+    if not all(s.of.hides for s in subjects):
+        raise EditRefused("What is in front is nobody; only people and things are exchanged.")
+    halves = []
+    for subject in subjects:
+        project, earlier, later = _parted(project, subject, clip, frame)
+        halves.append((earlier, later))
+    if not halves[0][1] and not halves[1][1]:
+        raise EditRefused(f"Neither {subjects[0].name} nor {subjects[1].name} is seen from this frame on; go to where they were taken for each other.")
+    order = {c.key: n for n, c in enumerate(project.clips)}
+    for subject, (earlier, _), (_, theirs) in zip(subjects, halves, halves[::-1]):
+        mine = tuple(sorted((*earlier, *(_by_hand(s) for s in theirs)), key=lambda s: (order[s.clip], s.first)))
+        if not mine:
+            raise EditRefused(f"{subject.name} would have nothing left; give the sighting to the other instead.")
+        project = project.with_subject(_with_portrait(project, replace(subject, sightings=mine), subject.portrait))
+    return project
+
+
+def give_rest(project: Project, key: str, clip: str, frame: int, to: str) -> tuple[Project, str]:
+    """The project with what of a subject comes from a frame of a clip on, to its end, given to another one; returns it with the other's key. Raises EditRefused when there is nothing, or both
+    are in one picture then."""
+    subject, target = project.subject(key), project.subject(to)
+    if not target.of.hides or not subject.of.hides or key == to:
+        raise EditRefused("What is in front is nobody; a sighting goes only from somebody to somebody.")
+    project, earlier, later = _parted(project, subject, clip, frame)
+    if not later:
+        raise EditRefused(f"{subject.name} is not seen from this frame on; go to where the other person begins.")
+    sightings = _joined([*target.sightings, *(_by_hand(s) for s in later)], project)
+    project = project.with_subject(replace(target, sightings=sightings))
+    if not earlier:
+        return remove_subjects(project, [key]), to
+    return project.with_subject(_with_portrait(project, replace(subject, sightings=tuple(earlier)), subject.portrait)), to
+
+
+def _parted(project: Project, subject: Subject, clip: str, frame: int) -> tuple[Project, list[Sighting], list[Sighting]]:
+    """A subject's sightings before a frame of a clip and in other clips, and those from it on in this clip; one that goes through it is two."""
+    earlier, later = [], []
+    for sighting in subject.sightings:
+        if sighting.clip != clip or sighting.last < frame:
+            earlier.append(sighting)
+        elif sighting.first >= frame:
+            later.append(sighting)
+        else:
+            project, new = project.new_id("sightings")
+            earlier.append(replace(sighting, last=frame - 1, end_set=True))
+            later.append(replace(sighting, key=new, first=frame, begin_set=True))
+    return project, earlier, later
+
+
 def _apart(project: Project, subject: Subject, kept: list[Sighting], given: list[Sighting]) -> tuple[Project, str]:
     """Somebody new gets some of a subject's sightings; that they are two people is remembered."""
     project, key = project.new_id("subjects")

@@ -54,6 +54,18 @@ class CastingTest(DesktopTest):
         self.undo()
         self.assertIn("Person 2", bar._names.text())
 
+    def test_two_are_exchanged_and_the_rest_is_given(self):
+        self.window.session.select(["s1", "s3"])
+        self.window.session.set_frame(20)
+        self.cover.casting.swap_selected()
+        self.assertEqual([[(g.first, g.last) for g in self.project.subject(k).sightings] for k in ("s1", "s3")], [[(0, 19), (20, 89)], [(0, 19), (20, 29)]])
+        self.assertEqual(self.window.document.undo_name, "swap from here on")
+        self.undo()
+        self.window.session.set_frame(60)
+        self.cover.casting.give_rest("s2", "s1")
+        self.assertEqual([(g.first, g.last) for g in self.project.subject("s1").sightings], [(0, 29), (60, 89)])
+        self.assertEqual(self.window.session.selected, ["s1"])
+
     def test_yes_makes_them_one_and_can_be_undone(self):
         self.cover.question.yes.click()
         self.assertEqual([s.key for s in self.project.subjects], ["s1", "s3", "s4"])

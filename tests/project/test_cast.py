@@ -18,7 +18,7 @@ def scanned(*people, likely=()):
     return ScanResult(tuple(people), FaceTable.none(), (), 90, "", tuple(likely))
 
 
-class CastTest(TemporaryFolder):
+class CastWorld(TemporaryFolder):
     def setUp(self):
         super().setUp()
         self.empty = add_clip(Project(), *opened(make_clip(self.folder / "a.mp4", 90)))
@@ -29,6 +29,8 @@ class CastTest(TemporaryFolder):
     def spans(self, project, key):
         return [(s.first, s.last) for s in project.subject(key).sightings]
 
+
+class CastTest(CastWorld):
     def test_everybody_found_is_undecided_and_covered(self):
         project = take_in(self.empty, "c1", scanned(person(1, head_path(0, 90)), person(2, head_path(0, 30, cx=130), sure=0.95)), 1)
         self.assertEqual(self.names(project), ["Person 1", "Person 2"])
@@ -184,3 +186,35 @@ class DecisionTest(TemporaryFolder):
         split, new = cast.split_at(again, "s1", "c1", 45)
         self.assertEqual(split.subject(new).style.cover.kind, "solid")
         self.assertEqual(replace(split.subject("s1").portrait, frame=0), Portrait("c1", 0, (1, 2, 3, 4)))
+
+
+class ExchangeTest(CastWorld):
+    def test_two_who_were_taken_for_each_other_are_exchanged_from_a_frame_on(self):
+        project = take_in(self.empty, "c1", scanned(person(1, head_path(0, 90)), person(2, head_path(0, 50, cx=130), head_path(60, 30, cx=130))), 1)
+        one, other = (s.key for s in project.subjects)
+        before = {n: sorted(outline_at(project, g, n).cx for s in project.subjects for g in s.sightings if g.covers(n)) for n in range(0, 90, 7)}
+        swapped = cast.swap_from(project, one, other, "c1", 40)
+        self.assertEqual((self.spans(swapped, one), self.spans(swapped, other)), ([(0, 39), (40, 49), (60, 89)], [(0, 39), (40, 89)]))
+        after = {n: sorted(outline_at(swapped, g, n).cx for s in swapped.subjects for g in s.sightings if g.covers(n)) for n in range(0, 90, 7)}
+        self.assertEqual(before, after, "nothing moves")
+        at = next(g for g in swapped.subject(one).sightings if g.covers(70))
+        self.assertAlmostEqual(outline_at(swapped, at, 70).cx, 130, places=2)
+        back = cast.swap_from(swapped, one, other, "c1", 40)
+        self.assertEqual(sum(b - a + 1 for a, b in self.spans(back, one)), 90)
+        again = take_in(swapped, "c1", scanned(person(1, head_path(0, 90)), person(2, head_path(0, 50, cx=130), head_path(60, 30, cx=130))), 1)
+        at = next(g for g in again.subject(one).sightings if g.covers(70))
+        self.assertAlmostEqual(outline_at(again, at, 70).cx, 130, places=2, msg="a scan does not exchange them back")
+        with self.assertRaises(EditRefused):
+            cast.swap_from(project, one, one, "c1", 40)
+        with self.assertRaises(EditRefused):
+            cast.swap_from(outlines.trim_sighting(outlines.trim_sighting(project, one, "c1", 10, 0, 30), other, "c1", 70, 60, 70), one, other, "c1", 80)
+
+    def test_the_rest_is_given_to_another(self):
+        project = take_in(self.empty, "c1", scanned(person(1, head_path(0, 90)), person(2, head_path(0, 40, cx=130))), 1)
+        one, other = (s.key for s in project.subjects)
+        given, key = cast.give_rest(project, one, "c1", 50, other)
+        self.assertEqual((key, self.spans(given, one), self.spans(given, other)), (other, [(0, 49)], [(0, 39), (50, 89)]))
+        with self.assertRaises(EditRefused):
+            cast.give_rest(project, one, "c1", 20, other)
+        with self.assertRaises(EditRefused):
+            cast.give_rest(project, other, "c1", 60, one)
