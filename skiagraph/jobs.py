@@ -7,6 +7,7 @@ import threading
 import time
 from collections import deque
 from collections.abc import Callable, Iterable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import TypeVar
 
@@ -141,3 +142,15 @@ def format_left(seconds: float | None) -> str:
     if seconds < 3600:
         return f"{int(seconds // 60)} min {int(seconds % 60):02d} s left"
     return f"{int(seconds // 3600)} h {int(seconds % 3600 // 60):02d} min left"
+
+
+@contextmanager
+def single_threaded_calls() -> Iterator[None]:
+    """OpenCV with one thread a call: a job overlaps its work itself, and threads that wait for each other cost more than they gain."""
+    import cv2
+    before = cv2.getNumThreads()
+    cv2.setNumThreads(1)
+    try:
+        yield
+    finally:
+        cv2.setNumThreads(before)

@@ -12,7 +12,7 @@ from skiagraph.footage.source import open_source
 from skiagraph.handover.writer import Shot, Writer
 from skiagraph.handover.writers.film import CoveredFilm
 from skiagraph.handover.writers.matte import Matte
-from skiagraph.jobs import JobControl, read_ahead
+from skiagraph.jobs import JobControl, read_ahead, single_threaded_calls
 from skiagraph.logs import log
 from skiagraph.media.frame import ahead_of
 from skiagraph.media.formats import ExportFormat, format_for
@@ -54,6 +54,7 @@ def write_clip(project: Project, clip_key: str, files: Sequence[tuple[Writer, Pa
     part = Part.of(info, index, *span) if span else None
     first, last = (part.first, min(part.last, clip.frames - 1)) if part else (0, clip.frames - 1)
     with ExitStack() as stack:
+        stack.enter_context(single_threaded_calls())
         opened = []
         for writer, target in files:
             opened.append(writer.open(target, info, part))

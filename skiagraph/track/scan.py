@@ -6,17 +6,15 @@ nothing was found; and sightings are grouped into people.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-import cv2
 import numpy as np
 
 from skiagraph.boxes import iou
 from skiagraph.detect.finder import FaceFinder
 from skiagraph.errors import FrameNotDecoded
-from skiagraph.jobs import JobControl
+from skiagraph.jobs import JobControl, single_threaded_calls
 from skiagraph.media.clip import ClipInfo
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
@@ -66,7 +64,7 @@ def scan(info: ClipInfo, index: FrameIndex, settings: ScanSettings = ScanSetting
     done, until `forget` is called, for whoever has yet to write the result down. Raises Cancelled.
     """
     control = control or JobControl()
-    with _single_threaded_calls(), FaceFinder(settings.smallest_for(info)) as finder:
+    with single_threaded_calls(), FaceFinder(settings.smallest_for(info)) as finder:
         result = _Scan(info, index, settings, control, partial, finder).run()
     if not keep:
         forget(info, settings)
@@ -84,17 +82,6 @@ def shifted(result: ScanResult, by: int, frames: int) -> ScanResult:
     faces = FaceTable(result.faces.frames + np.int32(by), result.faces.boxes, result.faces.scores)
     reached = by + (result.frames if result.reached is None else result.reached)
     return replace(result, people=people, faces=faces, cuts=tuple(c + by for c in result.cuts), frames=by + result.frames if result.damage else frames, reached=reached, begun=by)
-
-
-@contextmanager
-def _single_threaded_calls() -> Iterator[None]:
-    """OpenCV with one thread a call: a scan overlaps its work itself, and threads that wait for each other cost more than they gain."""
-    before = cv2.getNumThreads()
-    cv2.setNumThreads(1)
-    try:
-        yield
-    finally:
-        cv2.setNumThreads(before)
 
 
 class _Scan:
