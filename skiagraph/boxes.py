@@ -18,6 +18,14 @@ def iou(boxes: FloatArray, others: FloatArray) -> FloatArray:
     return np.divide(inter, union, out=np.zeros_like(inter), where=union > 0)
 
 
+def paired_iou(boxes: FloatArray, others: FloatArray) -> FloatArray:
+    """Intersection over union of each box with the other of the same row: (n, 4) and (n, 4) give (n,)."""
+    boxes, others = np.asarray(boxes, float).reshape(-1, 4), np.asarray(others, float).reshape(-1, 4)
+    inter = np.prod(np.maximum(np.minimum(boxes[:, 2:], others[:, 2:]) - np.maximum(boxes[:, :2], others[:, :2]), 0), axis=1)
+    union = area(boxes) + area(others) - inter
+    return np.divide(inter, union, out=np.zeros_like(inter), where=union > 0)
+
+
 def intersection(boxes: FloatArray, others: FloatArray) -> FloatArray:
     """Area common to every pair, (n, m) square pixels."""
     boxes, others = np.asarray(boxes, float).reshape(-1, 4), np.asarray(others, float).reshape(-1, 4)

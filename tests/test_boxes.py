@@ -2,7 +2,7 @@ import unittest
 
 import numpy as np
 
-from skiagraph.boxes import area, crossing, cxcywh_to_xyxy, intersection, iou, xyxy_to_cxcywh
+from skiagraph.boxes import area, crossing, cxcywh_to_xyxy, intersection, iou, paired_iou, xyxy_to_cxcywh
 
 
 class BoxTest(unittest.TestCase):
@@ -10,6 +10,11 @@ class BoxTest(unittest.TestCase):
         a, b = np.array([[0, 0, 10, 10.0]]), np.array([[5, 0, 15, 10.0], [20, 20, 30, 30], [0, 0, 10, 10]])
         np.testing.assert_allclose(iou(a, b), [[1 / 3, 0, 1]])
         np.testing.assert_allclose(intersection(a, b), [[50, 0, 100]])
+
+    def test_pairs_are_the_diagonal_of_all(self):
+        rng = np.random.default_rng(3)
+        a, b = (np.concatenate([low, low + rng.uniform(0, 9, (40, 2))], axis=1) for low in (rng.uniform(0, 9, (40, 2)), rng.uniform(0, 9, (40, 2))))
+        np.testing.assert_allclose(paired_iou(a, b), np.diag(iou(a, b)))
 
     def test_empty_and_inverted_boxes_have_no_area(self):
         self.assertEqual(area(np.array([[5, 5, 5, 9], [9, 9, 5, 5.0]])).tolist(), [0, 0])

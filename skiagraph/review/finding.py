@@ -26,6 +26,7 @@ class Reason:
     BEGINS_INSIDE = "begins-inside"
     FACE_OUTSIDE = "face-outside-cover"
     HEAD_BARED = "head-bared"
+    SAME_PERSON = "same-person"
     LAID_OPEN = "laid-open"
     NOBODYS_FACE = "face-of-nobody"
     MAYBE_AT_EDGE = "maybe-at-edge"

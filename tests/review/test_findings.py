@@ -56,6 +56,21 @@ class FindingTest(TemporaryFolder):
         self.assertEqual((gap.first, gap.last, gap.worst, gap.at), (15, 29, 10, 20))
         self.assertIn("10 frames", sentence(merged, gap))
 
+    def test_who_is_shown_and_came_near_somebody_covered_is_to_be_looked_at(self):
+        meeting = project_on(self.clip, head_path(0, 60, cx=40, step=(1.4, 0)), head_path(0, 60, cx=122, step=(-1.4, 0)))
+        self.assertNotIn(Reason.SAME_PERSON, [r for r, _, _ in self.reasons(meeting)], "of two who are covered it does not matter")
+        shown = cast.decide(meeting, ["s1"], Decision.SHOW)
+        (reason, first, last), = [f for f in self.reasons(shown) if f[0] == Reason.SAME_PERSON]
+        self.assertTrue(18 < first < 27 and last == 59, (first, last))
+        found = next(f for f in findings(shown) if f.reason == Reason.SAME_PERSON)
+        self.assertTrue(30 < found.at < 42)
+        self.assertSentence(sentence(shown, found), "Person 1", "swap")
+        self.assertEqual([f for f in self.reasons(cast.decide(shown, ["s2"], Decision.SHOW)) if f[0] == Reason.SAME_PERSON], [])
+        apart = cast.decide(project_on(self.clip, head_path(0, 60, cx=40), head_path(0, 60, cx=110)), ["s1"], Decision.SHOW)
+        self.assertEqual([f for f in self.reasons(apart) if f[0] == Reason.SAME_PERSON], [])
+        swapped = cast.swap_from(shown, "s1", "s2", "c1", found.at)
+        self.assertTrue(all(f[2] < found.at + 12 for f in self.reasons(swapped) if f[0] == Reason.SAME_PERSON), "what was put right by hand is not asked about again")
+
     def test_sightings_that_lie_over_each_other_are_no_gap_and_end_once(self):
         project = project_on(self.clip, head_path(0, 40), head_path(12, 1), head_path(14, 1), head_path(30, 10))
         merged = cast.merge_subjects(project, "s1", ["s2", "s3", "s4"])
