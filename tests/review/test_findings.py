@@ -61,7 +61,7 @@ class FindingTest(TemporaryFolder):
         self.assertNotIn(Reason.SAME_PERSON, [r for r, _, _ in self.reasons(meeting)], "of two who are covered it does not matter")
         shown = cast.decide(meeting, ["s1"], Decision.SHOW)
         (reason, first, last), = [f for f in self.reasons(shown) if f[0] == Reason.SAME_PERSON]
-        self.assertTrue(18 < first < 27 and last == 59, (first, last))
+        self.assertEqual((first, last), (0, 59), "on which side the wrong one is shown is not known")
         found = next(f for f in findings(shown) if f.reason == Reason.SAME_PERSON)
         self.assertTrue(30 < found.at < 42)
         self.assertSentence(sentence(shown, found), "Person 1", "swap")
@@ -69,7 +69,7 @@ class FindingTest(TemporaryFolder):
         apart = cast.decide(project_on(self.clip, head_path(0, 60, cx=40), head_path(0, 60, cx=110)), ["s1"], Decision.SHOW)
         self.assertEqual([f for f in self.reasons(apart) if f[0] == Reason.SAME_PERSON], [])
         swapped = cast.swap_from(shown, "s1", "s2", "c1", found.at)
-        self.assertTrue(all(f[2] < found.at + 12 for f in self.reasons(swapped) if f[0] == Reason.SAME_PERSON), "what was put right by hand is not asked about again")
+        self.assertEqual([f for f in self.reasons(swapped) if f[0] == Reason.SAME_PERSON], [], "what was put right by hand is not asked about again")
 
     def test_sightings_that_lie_over_each_other_are_no_gap_and_end_once(self):
         project = project_on(self.clip, head_path(0, 40), head_path(12, 1), head_path(14, 1), head_path(30, 10))

@@ -19,7 +19,7 @@ _MET = Remembered(16 << 20, size=lambda frames: frames.nbytes + 64)
 
 @finding_kind
 class SamePerson(FindingKind):
-    """Only for who is shown: of two who are covered it does not matter which is which. One finding for each meeting, up to the next one."""
+    """Only for who is shown: of two who are covered it does not matter which is which. One finding for each meeting, from the one before to the next one."""
 
     reason, word = Reason.SAME_PERSON, "Same person?"
 
@@ -34,9 +34,11 @@ class SamePerson(FindingKind):
                 meetings = list(runs(frames, ONE_MEETING))
                 last = min(sighting.last, scene.clip.frames - 1)
                 for n, (begin, end) in enumerate(meetings):
+                    before = meetings[n - 1][1] + 1 if n else sighting.first
                     after = meetings[n + 1][0] - 1 if n + 1 < len(meetings) else last
-                    if end < last:
-                        yield Finding(scene.clip.key, subject.key, self.reason, begin, after, float(end - begin + 1), min(end + 1, last))
+                    # On which side of it the wrong one is shown is not known.
+                    if before < begin and end < last:
+                        yield Finding(scene.clip.key, subject.key, self.reason, before, after, float(end - begin + 1), end + 1)
 
     def _met(self, scene, one, other) -> np.ndarray:
         """Frames in which the heads of two sightings overlap."""
@@ -48,4 +50,4 @@ class SamePerson(FindingKind):
         return first + np.flatnonzero(paired_iou(*boxes) >= MET)
 
     def sentence(self, project, finding, told):
-        return f"{told.name} was close to somebody who is covered. Check that this is the same person after {told.where}; if not, swap them from there on, or split."
+        return f"{told.name} was close to somebody who is covered. Check that this is the same person before that and after {told.where}; if not, swap them from there on, or split."
