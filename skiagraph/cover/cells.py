@@ -11,6 +11,8 @@ from skiagraph.cover.region import Region
 
 # Beyond so many deviations a Gaussian takes in nothing that shows.
 REACH = 3.0
+# Cells of a blur, in deviations of the Gaussian that spreads them again.
+PITCH = 1.5
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -96,6 +98,3 @@ def softened(region: Region, sigma_x: float, sigma_y: float, steps: int, towards
     rows = Axis.even(y0, y1, region.corner_y / region.step_y, PITCH * spread_y, height, REACH * spread_y)
     return rows.gaussian(spread_y) @ coarse(nearer(means(region.samples, rows, columns), *towards), region, steps) @ columns.gaussian(spread_x).T
 
-
-# Cells of a blur, in deviations of the Gaussian that spreads them again.
-PITCH = 1.5

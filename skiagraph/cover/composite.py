@@ -25,12 +25,14 @@ def with_layers(frame: Frame, layers: list[Layer]) -> Frame:
     for layer in layers:
         box, alpha = _stored_box(layer.box, layer.alpha, frame)
         front = _in_front(layer, frame)
+        # What is in front lies within the head: it is no part of what is around it, from which covers may take colours.
+        whole = alpha if front is None else _stored_box(layer.box, np.maximum(layer.whole, layer.held), frame)[1]
         if not frame.interlaced:
-            _lay_on(frame, layer, planes, alpha, box, front, 1)
+            _lay_on(frame, layer, planes, alpha, whole, box, front, 1)
             continue
         for parity in (0, 1):
             field, inside = _field_of(alpha, box, parity)
-            _lay_on(frame, layer, [plane[parity::2] for plane in planes], field, inside, None if front is None else _field_of(*front, parity), 2)
+            _lay_on(frame, layer, [plane[parity::2] for plane in planes], field, _field_of(whole, box, parity)[0], inside, None if front is None else _field_of(*front, parity), 2)
     return result
 
 
@@ -50,8 +52,8 @@ def _in_front(layer: Layer, frame: Frame) -> tuple[np.ndarray, tuple[int, int, i
     return _stored_box((x0, y0, x1, y1), held, frame)[::-1]
 
 
-def _lay_on(frame: Frame, layer: Layer, planes, alpha: np.ndarray, box, front, lines: int) -> None:
-    """Lay a layer on the planes of a frame, or of one of its fields. box: in lines of the planes; front: what is in front of it, as alpha and its box, or None; lines: of the
+def _lay_on(frame: Frame, layer: Layer, planes, alpha: np.ndarray, whole: np.ndarray, box, front, lines: int) -> None:
+    """Lay a layer on the planes of a frame, or of one of its fields. whole: alpha with what is in front; box: in lines of the planes; front: what is in front of it, as alpha and its box, or None; lines: of the
     frame for one of them."""
     layout = frame.layout
     made: dict[tuple[int, int], tuple] = {}
@@ -59,15 +61,17 @@ def _lay_on(frame: Frame, layer: Layer, planes, alpha: np.ndarray, box, front, l
         shift_x, shift_y = layout.shifts[n]
         if (shift_x, shift_y) not in made:
             # Both planes of colour have the same.
-            made[shift_x, shift_y] = _subsampled(*(_taller(alpha, box) if lines > 1 and shift_y else (alpha, box)), shift_x, shift_y, planes[n].shape)
-        small, inside = made[shift_x, shift_y]
+            small, inside = _subsampled(*(_taller(alpha, box) if lines > 1 and shift_y else (alpha, box)), shift_x, shift_y, planes[n].shape)
+            hiding = small if whole is alpha else _subsampled(*(_taller(whole, box) if lines > 1 and shift_y else (whole, box)), shift_x, shift_y, planes[n].shape)[0]
+            made[shift_x, shift_y] = small, hiding, inside
+        small, hiding, inside = made[shift_x, shift_y]
         if inside[0] >= inside[2] or inside[1] >= inside[3]:
             continue
         plane = planes[n]
         if front is not None:
             # Covers see what is behind, not what is in front of it: no rim of its colours around it.
             plane = _without(plane, *_subsampled(*(_taller(*front) if lines > 1 and shift_y else front), shift_x, shift_y, plane.shape))
-        hidden = _hidden(layer, frame, n, plane, small, inside, 1 << shift_x, lines << shift_y)
+        hidden = _hidden(layer, frame, n, plane, hiding, inside, 1 << shift_x, lines << shift_y)
         _lay(hidden, planes[n], inside, small, layout.depth)
 
 

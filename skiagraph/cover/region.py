@@ -15,8 +15,8 @@ _WEIGHTS = {"bt601": (0.299, 0.114), "bt709": (0.2126, 0.0722), "bt2020": (0.262
 
 @dataclass(frozen=True, slots=True)
 class Region:
-    """samples: the whole plane as it is now, with what was laid on it before; box: x0, y0, x1, y1 samples; alpha: uint8 (y1 - y0, x1 - x0), how much of the cover
-    is seen; step_x, step_y: px for a sample; corner_x, corner_y: px of the stored picture, of a corner that moves with what is covered; width, height: of what is
+    """samples: the whole plane as it is now, with what was laid on it before; box: x0, y0, x1, y1 samples; alpha: uint8 (y1 - y0, x1 - x0), 0 where
+    neither the cover nor what is in front of it is; step_x, step_y: px for a sample; corner_x, corner_y: px of the stored picture, of a corner that moves with what is covered; width, height: of what is
     covered, px of the stored picture, without its margin; number: which plane; frame: whose it is; outline: px of the upright clip; subject: whose cover it is; age: frames
     since that began.
     """

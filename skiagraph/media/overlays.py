@@ -91,13 +91,13 @@ def _film(path: Path, inside: Inside) -> tuple[list, list]:
         if not container.streams.video:
             raise CannotOpenMedia(f"{path.name} holds no picture; choose another file.", path=path)
         stream = container.streams.video[0]
-        context, flush = stream.codec_context, [None]
+        context = stream.codec_context
         if context.name in _WITH_ALPHA:
             context = av.CodecContext.create(_WITH_ALPHA[context.name], "r")
             context.extradata = stream.codec_context.extradata
         step = 1 / float(stream.average_rate or 25)
         for packet in container.demux(stream):
-            for frame in context.decode(packet if packet.size else flush[0]):
+            for frame in context.decode(packet if packet.size else None):
                 _add(found, frame.to_ndarray(format="rgba"), path)
                 ends.append((ends[-1] if ends else 0.0) + step)
                 inside.beat()

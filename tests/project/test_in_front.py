@@ -121,6 +121,29 @@ class NoRimTest(TemporaryFolder):
                 self.assertLess(np.ptp(around) if kind == "haze" else np.abs(around - source[80:120, 60:99]).max(), 6, "no light rim")
 
 
+    def test_a_dissolve_beside_what_is_in_front_still_holds_nothing_of_what_is_inside(self):
+        """The face beside a hand is changed: nothing of that is seen, also where the hand cuts a way into the head."""
+        project, thing = outlines.add_subject(world(), "c1", 0, Outline.at(120, 100, 160, 120, shape=BOX))
+        project, _ = outlines.add_holdout(project, "c1", 0, Outline.at(120, 100, 40, 100, shape=BOX))
+        project = project.deciding(style=Style.of(Cover.kinds["dissolve"](), 0, 0.1))
+        inside = np.zeros(SIZE[::-1], bool)
+        inside[44:156, 44:196] = True
+        inside[48:152, 98:142] = False
+        for fields in ("", "top"):
+            shown = []
+            for face in (30, 220):
+                def draw(n, width, height):
+                    picture = np.full((height, width, 3), 128, np.uint8)
+                    picture[inside] = face
+                    return picture
+
+                path = make_clip(self.folder / f"{face}{fields}.mkv", 1, size=SIZE, encoder="ffv1", pixel_format="yuv420p", draw=draw, fields=fields)
+                with FrameReader(*open_clip(path)) as reader:
+                    frame = reader.read(0)
+                shown.append(with_layers(frame, layers(project, "c1", 0)).planes()[0].astype(int))
+            self.assertLessEqual(np.abs(shown[0] - shown[1])[inside].max(), 3)
+
+
 class SightingsTest(unittest.TestCase):
     def test_split_and_join_move_nothing(self):
         project, key = outlines.add_subject(world(), "c1", 20, Outline.at(100, 100, 60, 60))
