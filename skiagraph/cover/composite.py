@@ -6,9 +6,13 @@ is there with the covers before it, so that where two overlap nothing is finer t
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from dataclasses import replace
+
 import cv2
 import numpy as np
 
+from skiagraph.cover.cover import Cover
 from skiagraph.cover.layer import Layer
 from skiagraph.cover.pull_push import spread_from
 from skiagraph.cover.region import Region
@@ -16,11 +20,12 @@ from skiagraph.cover.surroundings import RIM
 from skiagraph.media.frame import Frame, stored
 
 
-def with_layers(frame: Frame, layers: list[Layer]) -> Frame:
-    """The frame with the given layers laid on it in order. The frame given is not changed; without layers it is returned itself."""
+def with_layers(frame: Frame, layers: list[Layer], *, in_place: bool = False) -> Frame:
+    """The frame with the given layers laid on it in order. Without layers it is returned itself. in_place: on the frame given, which nobody may want as it was; otherwise
+    that is not changed."""
     if not layers:
         return frame
-    result = frame.writable()
+    result = frame if in_place else frame.writable()
     planes = result.planes()
     for layer in layers:
         box, alpha = _stored_box(layer.box, layer.alpha, frame)
@@ -56,7 +61,9 @@ def _lay_on(frame: Frame, layer: Layer, planes, alpha: np.ndarray, whole: np.nda
     """Lay a layer on the planes of a frame, or of one of its fields. whole: alpha with what is in front; box: in lines of the planes; front: what is in front of it, as alpha and its box, or None; lines: of the
     frame for one of them."""
     layout = frame.layout
+    corner, measure, age = _corner(layer.outline, frame), _measure(layer), max(0, frame.number - layer.began)
     made: dict[tuple[int, int], tuple] = {}
+    regions, alphas = [], []
     for n in range(layout.picture_planes):
         shift_x, shift_y = layout.shifts[n]
         if (shift_x, shift_y) not in made:
@@ -71,19 +78,27 @@ def _lay_on(frame: Frame, layer: Layer, planes, alpha: np.ndarray, whole: np.nda
         if front is not None:
             # Covers see what is behind, not what is in front of it: no rim of its colours around it.
             plane = _without(plane, *_subsampled(*(_taller(*front) if lines > 1 and shift_y else front), shift_x, shift_y, plane.shape))
-        hidden = _hidden(layer, frame, n, plane, hiding, inside, 1 << shift_x, lines << shift_y)
-        _lay(hidden, planes[n], inside, small, layout.depth)
+        regions.append(Region(plane, inside, hiding, 1 << shift_x, lines << shift_y, *corner, *measure, n, frame, layer.outline, layer.subject, age))
+        alphas.append(small)
+    if regions:
+        for region, small, hidden in zip(regions, alphas, _hidden(layer.covers, regions)):
+            x0, y0, x1, y1 = region.box
+            area = planes[region.number][y0:y1, x0:x1]
+            area[:] = _blended(area, hidden, small, layout.depth)
 
 
-def _hidden(layer: Layer, frame: Frame, number: int, plane: np.ndarray, alpha: np.ndarray, box, step_x: int, step_y: int) -> np.ndarray:
-    """What is seen in a box of a plane instead of its samples. Each of several covers hides what those before it made, and none of them what was shot."""
-    x0, y0, x1, y1 = box
-    *before, last = layer.covers
+def _hidden(covers: Sequence[Cover], regions: list[Region]) -> list[np.ndarray]:
+    """What is seen in each plane of a region instead of its samples. Each of several covers hides what those before it made, and none of them what was shot."""
+    *before, last = covers
     for cover in before:
-        hidden = cover.hide(_region(layer, frame, number, plane, alpha, box, step_x, step_y))
-        plane = plane.copy() if cover is before[0] else plane
-        plane[y0:y1, x0:x1] = hidden
-    return last.hide(_region(layer, frame, number, plane, alpha, box, step_x, step_y))
+        after = []
+        for region, hidden in zip(regions, cover.hide_all(regions)):
+            x0, y0, x1, y1 = region.box
+            samples = region.samples.copy() if cover is before[0] else region.samples
+            samples[y0:y1, x0:x1] = hidden
+            after.append(replace(region, samples=samples))
+        regions = after
+    return last.hide_all(regions)
 
 
 def _field_of(alpha: np.ndarray, box, parity: int):
@@ -101,11 +116,6 @@ def _taller(alpha: np.ndarray, box):
     top = min(1, y0)
     padded = np.pad(alpha, ((top + 1, 2), (0, 0)))
     return np.maximum(np.maximum(padded[:-2], padded[1:-1]), padded[2:]), (x0, y0 - top, x1, y1 + 1)
-
-
-def _lay(hidden: np.ndarray, plane: np.ndarray, box, alpha: np.ndarray, depth: int) -> None:
-    x0, y0, x1, y1 = box
-    plane[y0:y1, x0:x1] = _blended(plane[y0:y1, x0:x1], hidden, alpha, depth)
 
 
 def _blended(area: np.ndarray, hidden: np.ndarray, alpha: np.ndarray, depth: int) -> np.ndarray:
@@ -131,13 +141,12 @@ def _without(plane: np.ndarray, front: np.ndarray, box) -> np.ndarray:
     return filled
 
 
-def _region(layer: Layer, frame: Frame, plane: int, samples: np.ndarray, alpha: np.ndarray, box, step_x: int, step_y: int) -> Region:
-    outline = layer.outline
-    width, height = layer.measure or (outline.width, outline.height)
-    # The outline carries its growth for speed and doubt as well; strength is measured against all of it but the margin.
-    without = 1 if layer.measure else 1 / (1 + layer.style.margin)
-    corner_x, corner_y = _corner(outline, frame)
-    return Region(samples, box, alpha, step_x, step_y, corner_x, corner_y, width * without, height * without, plane, frame, outline, layer.subject, max(0, frame.number - layer.began))
+def _measure(layer: Layer) -> tuple[float, float]:
+    """Width and height, px, that strength is measured against: of what is covered with its growth for speed and doubt, but without its margin."""
+    if layer.measure:
+        return layer.measure
+    without = 1 / (1 + layer.style.margin)
+    return layer.outline.width * without, layer.outline.height * without
 
 
 def _corner(outline, frame: Frame) -> tuple[float, float]:

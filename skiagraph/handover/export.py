@@ -23,7 +23,7 @@ from skiagraph.project.layers import layers
 from skiagraph.project.model import Clip, Project
 
 STEP = "Exporting"
-# Covered frames made ahead of the encoder, and bytes that they may take; each is there as it was shot too.
+# Covered frames made ahead of the encoder, and bytes that they may take.
 AHEAD, AHEAD_BYTES = 6, 300 << 20
 
 
@@ -60,7 +60,7 @@ def write_clip(project: Project, clip_key: str, files: Sequence[tuple[Writer, Pa
             opened.append(writer.open(target, info, part))
             stack.callback(opened[-1].discard)
         reader = stack.enter_context(FrameReader(info, index))
-        for done, shot in enumerate(stack.enter_context(closing(read_ahead(_shots(project, clip, reader, first, last), ahead_of(info, AHEAD, AHEAD_BYTES, 2))))):
+        for done, shot in enumerate(stack.enter_context(closing(read_ahead(_shots(project, clip, reader, first, last), ahead_of(info, AHEAD, AHEAD_BYTES))))):
             for file in opened:
                 file.write(shot)
             control.report(STEP, done + 1, last - first + 1)
@@ -76,9 +76,10 @@ def _shots(project: Project, clip: Clip, reader: FrameReader, first: int, last: 
     for frame in reader.frames(first, last + 1):
         try:
             covers = layers(project, clip.key, frame.number)
-            covered = with_layers(frame, covers)
+            # Read for nobody else: nothing of it as it was shot is left.
+            covered = with_layers(frame, covers, in_place=True)
         except Exception as error:
             log.exception("a cover could not be drawn")
             raise CannotWriteMedia(f"A cover cannot be drawn at {clip.at(frame.number)} in {clip.path.name} ({error}), so nothing was written; move the outlines there, "
                                    "or choose another cover.", path=clip.path) from error
-        yield Shot(frame, covered, covers)
+        yield Shot(covered, covers)

@@ -16,9 +16,8 @@ from skiagraph.values import Family
 
 @dataclass(frozen=True, slots=True)
 class Shot:
-    """One frame on its way out. source: as it was shot; covered: with its covers; layers: the covers themselves."""
+    """One frame on its way out. covered: with its covers; layers: the covers themselves."""
 
-    source: Frame
     covered: Frame
     layers: list[Layer]
 

@@ -62,6 +62,9 @@ class Similarity(Place, Value, frozen=True, tag_field="kind", tag="similarity"):
         cos, sin, a, b = np.cos(lean), np.sin(lean), max(self.width / 2, 0.5), max(self.height / 2, 0.5)
         return np.array([[a * cos, -b * sin, self.cx], [a * sin, b * cos, self.cy], [0.0, 0.0, 1.0]])
 
+    def linear(self) -> np.ndarray:
+        return self.matrix()[:2, :2]
+
     def row(self) -> np.ndarray:
         return np.array([self.cx, self.cy, self.width, self.height, self.angle, 0.0, 0.0, 0.0], float)
 

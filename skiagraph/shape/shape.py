@@ -144,13 +144,13 @@ class Outline:
         if drawn is None:
             return None
         (x0, y0, x1, y1), distance = drawn
-        inside = distance <= np.float32(complete)
+        alpha = (distance <= np.float32(complete)).astype(np.uint8)
+        alpha *= np.uint8(255)
         if soft > 0.005:
-            alpha = np.clip((np.float32(complete + soft) - distance) * np.float32(255 / soft), 0, 255)
-            alpha = (alpha + np.float32(0.5)).astype(np.uint8)
-            alpha[inside] = 255
-        else:
-            alpha = inside.astype(np.uint8) * np.uint8(255)
+            edge = np.float32(complete + soft) - distance
+            edge *= np.float32(255 / soft)
+            edge += np.float32(0.5)
+            alpha |= np.minimum(np.maximum(edge, np.float32(0.5), out=edge), np.float32(255.5), out=edge).astype(np.uint8)
         return (x0, y0, x1, y1), alpha
 
     def raster_within(self, size: tuple[int, int], feather: float = 0.0) -> tuple[tuple[int, int, int, int], np.ndarray] | None:
@@ -172,7 +172,7 @@ class Outline:
 
     def _distances(self, size: tuple[int, int], beyond: float) -> tuple[tuple[int, int, int, int], np.ndarray] | None:
         """The box of pixels around it in a picture of (width, height), and the distance of each pixel's middle; None outside the picture."""
-        x0, y0, x1, y1 = (float(np.clip(v, -1e6, 1e6)) for v in self.box(beyond))
+        x0, y0, x1, y1 = (min(max(v, -1e6), 1e6) for v in self.box(beyond))
         x0, y0, x1, y1 = max(0, math.floor(x0) - 1), max(0, math.floor(y0) - 1), min(size[0], math.ceil(x1) + 1), min(size[1], math.ceil(y1) + 1)
         if x0 >= x1 or y0 >= y1:
             return None

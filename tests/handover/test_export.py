@@ -131,14 +131,14 @@ class ExportTest(TemporaryFolder):
         from skiagraph.shape.shape import Outline
         drawn = []
 
-        def failing(_, region):
+        def failing(_, regions):
             drawn.append(1)
-            if len(drawn) > 20:
+            if len(drawn) > 10:
                 raise ValueError("no block fits")
-            return region.samples[region.box[1]:region.box[3], region.box[0]:region.box[2]]
+            return [r.samples[r.box[1]:r.box[3], r.box[0]:r.box[2]] for r in regions]
 
         nowhere = Outline.at(float("nan"), 40, 30, 30)
-        for where, what in ((mock.patch.object(Cover.kinds["dissolve"], "hide", failing), "no block fits"),
+        for where, what in ((mock.patch.object(Cover.kinds["dissolve"], "hide_all", failing), "no block fits"),
                             (mock.patch("skiagraph.project.layers.cover_outline", lambda *_: nowhere), "NaN")):
             with where, self.assertRaises(CannotWriteMedia) as caught, self.assertLogs("skiagraph"), np.errstate(invalid="ignore"):
                 export_clip(self.project, "c1", self.folder / "out.mp4", matte_target=self.folder / "matte.mkv")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import ClassVar
 
 import numpy as np
@@ -18,4 +19,7 @@ class Dissolve(Cover, Value, frozen=True, tag_field="kind", tag="dissolve"):
     tip: ClassVar[str] = "Filled from around: nothing of what is inside is left"
 
     def hide(self, region: Region) -> np.ndarray:
-        return filled(region)
+        return filled([region])[0]
+
+    def hide_all(self, regions: Sequence[Region]) -> list[np.ndarray]:
+        return filled(regions)

@@ -20,7 +20,8 @@ class Ellipse(Shape, Value, frozen=True, tag_field="kind", tag="ellipse"):
     word: ClassVar[str] = "Ellipse"
 
     def distance(self, u: np.ndarray, v: np.ndarray) -> np.ndarray:
-        return np.sqrt(u * u + v * v) - 1
+        squared = np.asarray(u * u + v * v)
+        return np.sqrt(squared, out=squared) - 1
 
     def edge(self) -> np.ndarray:
         return _EDGE
