@@ -12,9 +12,9 @@ from skiagraph.cover.region import Region
 
 # How far around the region the rim is looked at, as a share of what is covered.
 RIM = 0.12
-# Longest side of the small picture; how far a first guess looks for what is known, in its px; and within how many of them it is evened out, again and again: so it comes as near
+# Longest side of the small picture, which with 20 keeps enough of what is at the rim to tell people by its colours (measured, benchmarks/attack.py); how far a first guess looks for what is known, in its px; and within how many of them it is evened out, again and again: so it comes as near
 # to the membrane as more rounds of one width do (2 of 255, measured on quay).
-SMALL, GUESSED, EVENED = 20, 11, (7, 7, 5, 5, 3)
+SMALL, GUESSED, EVENED = 28, 11, (7, 7, 5, 5, 3)
 GREY = (128, 128, 128)
 
 

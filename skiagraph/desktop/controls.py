@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import lru_cache
 
-from PySide6.QtCore import QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QIcon, QImage, QPainter, QPainterPath
 from PySide6.QtWidgets import (QButtonGroup, QComboBox, QDoubleSpinBox, QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QSlider, QToolButton,
                                QVBoxLayout, QWidget)
@@ -156,7 +156,19 @@ class Choice(QWidget):
             self._group.setExclusive(True)
 
 
-class Pick(QComboBox):
+class _KeepsKeys:
+    """Mixed into a widget: keys that choose in it are its own while it has the focus, and no shortcut of the window takes them."""
+
+    KEYS = frozenset({Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown})
+
+    def event(self, event) -> bool:
+        if event.type() == QEvent.Type.ShortcutOverride and event.key() in self.KEYS and event.modifiers() in (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.KeypadModifier):
+            event.accept()
+            return True
+        return super().event(event)
+
+
+class Pick(_KeepsKeys, QComboBox):
     """One of several values from a list that folds. Speaks the values it was given, never their texts."""
 
     chosen = Signal(object)
@@ -183,8 +195,14 @@ class Pick(QComboBox):
         self.setCurrentIndex(self._values.index(value))
 
 
-class _ResettingSlider(QSlider):
+class _ResettingSlider(_KeepsKeys, QSlider):
+    KEYS = _KeepsKeys.KEYS | {Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Home, Qt.Key.Key_End}
     reset = Signal()
+
+    def __init__(self, orientation: Qt.Orientation):
+        super().__init__(orientation)
+        # A drag with the mouse does not take the arrows from the frames.
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
 
     def mouseDoubleClickEvent(self, event) -> None:
         self.reset.emit()
@@ -195,6 +213,10 @@ class _ResettingSlider(QSlider):
             share = (event.position().x() - 8) / (self.width() - 16)
             self.setValue(round(self.minimum() + max(0.0, min(1.0, share)) * (self.maximum() - self.minimum())))
         super().mousePressEvent(event)
+
+
+class NumberField(_KeepsKeys, QDoubleSpinBox):
+    """Its arrows change the number."""
 
 
 class SliderField(QWidget):
@@ -215,7 +237,7 @@ class SliderField(QWidget):
         self.slider = _ResettingSlider(Qt.Orientation.Horizontal)
         self.slider.setRange(0, round((high - low) / step))
         self.slider.setFixedHeight(20)
-        self.field = QDoubleSpinBox()
+        self.field = NumberField()
         self.field.setRange(low, high)
         self.field.setSingleStep(step)
         self.field.setDecimals(decimals)

@@ -61,11 +61,13 @@ class HandoverPage(QWidget):
             self.format.addItem(tr(export.label), key)
         layout.addWidget(self.format)
         layout.addWidget(quiet("Size, frame times, colour, sound and timecode stay as in the source. Location, device and author are left out.", wrap=True))
+        self._version_head = section("Version")
         self.version = QComboBox()
         self.version.setAccessibleName(tr("Version"))
         self.version.setToolTip(tr("Which version of the project is written; several go to files called after them"))
-        self.version.hide()
-        layout.addWidget(self.version)
+        for widget in (self._version_head, self.version):
+            widget.hide()
+            layout.addWidget(widget)
         layout.addWidget(section("Place"))
         row = line()
         self.folder = QLineEdit()
@@ -175,7 +177,8 @@ class HandoverPage(QWidget):
             for name in names:
                 self.version.addItem(name, [name])
             self.version.setCurrentIndex(self.version.findText(current))
-        self.version.setVisible(bool(names))
+        for widget in (self._version_head, self.version):
+            widget.setVisible(bool(names))
 
     @property
     def versions(self) -> list[str]:

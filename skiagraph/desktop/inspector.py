@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QDoubleSpinBox, QFrame, QLabel, QLineEdit, QMenu, 
 from skiagraph.cover.cover import Style, default_style
 from skiagraph.cover.label import Label
 from skiagraph.cover.strength import Safety
-from skiagraph.desktop.controls import Choice, Fold, Pick, SliderField, column, line, push_button, quiet
+from skiagraph.desktop.controls import Choice, Fold, NumberField, Pick, SliderField, column, line, push_button, quiet
 from skiagraph.desktop.cover_controls import CoverControls, ParameterControls
 from skiagraph.desktop.strength_meter import StrengthMeter
 from skiagraph.desktop.theme import GRID
@@ -175,7 +175,7 @@ class Inspector(QScrollArea):
         row = line(spacing=2)
         self.numbers: dict[str, QDoubleSpinBox] = {}
         for name, sign, tip in _NUMBERS:
-            field = self.numbers[name] = QDoubleSpinBox()
+            field = self.numbers[name] = NumberField()
             field.setRange(*((8, 20000) if name in ("width", "height") else (-20000, 20000)))
             field.setDecimals(1)
             field.setKeyboardTracking(False)

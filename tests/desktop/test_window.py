@@ -69,6 +69,17 @@ class MadeWindow(DesktopTest):
 
 
 class WindowTest(MadeWindow):
+    def test_arrows_choose_a_cover_where_one_is_chosen_by_keys(self):
+        self.open_made()
+        self.window.session.select([self.project.subjects[0].key])
+        self.window.session.set_frame(10)
+        kind = self.window.cover.inspector.cover.kind
+        kind.setFocus()
+        before = kind.currentIndex()
+        self.key(kind, Qt.Key.Key_Down)
+        self.assertEqual((kind.currentIndex(), self.window.session.frame), (before + 1, 10), "it is the list that moves, not the playhead")
+        self.assertEqual(self.project.style_of(self.project.subjects[0]).cover.kind, kind.value())
+
     def test_empty_window_says_what_to_do(self):
         self.assertEqual(self.window.pages.currentIndex(), FOOTAGE)
         self.assertTrue(self.window.footage._empty.isVisible())
