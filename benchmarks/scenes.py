@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
+from benchmarks import meetings
 from skiagraph.demo import people
 from skiagraph.demo.story import HALL, QUAY, Actor, Scene
 from skiagraph.demo.write import write_film
@@ -127,7 +128,8 @@ def _parting() -> Scene:
 
 
 FILMS: dict[str, Sequence[Scene]] = {"crowd": (_crowd(),), "night": (_night(),), "cut": _cut(), "approach": (_approach(),), "jackets": (_jackets(),),
-                                     "aside": (_aside(),), "starts": (_starts(),), "behind": (_behind(),), "parting": (_parting(),)}
+                                     "aside": (_aside(),), "starts": (_starts(),), "behind": (_behind(),), "parting": (_parting(),),
+                                     "meetings": meetings.scenes("meetings", range(10), False), "alike": meetings.scenes("alike", range(10), True)}
 
 # For measuring speed alone.
 LONG: dict[str, Sequence[Scene]] = {"stroll": (_stroll(),)}

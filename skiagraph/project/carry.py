@@ -13,6 +13,7 @@ import numpy as np
 
 from skiagraph.project.cast import with_likenesses
 from skiagraph.project.edits import next_name
+from skiagraph.project.evidence import Join
 from skiagraph.project.model import Answer, FromScan, Likeness, Person, PersonSubject, Portrait, Project, Scan, Sighting, Subject, Track, replace
 from skiagraph.project.overlap import head_points, share_within
 from skiagraph.project.rows import CX, CY, GROW, WIDTH, outline_rows, shapes_of
@@ -74,7 +75,8 @@ def with_evidence(project: Project, clip: str, result: ScanResult, every: int) -
             project, track = project.new_id("tracks")
             tracks.append(Track(track, clip, path, FromScan(key, every)))
             keys.append(track)
-        people.append(Person(person.key, tuple(keys), person.best_frame, tuple(float(v) for v in person.best_box), person.doubtful, float(person.sure)))
+        people.append(Person(person.key, tuple(keys), person.best_frame, tuple(float(v) for v in person.best_box), person.doubtful, float(person.sure),
+                             tuple(Join(j.first, j.last, j.others, round(float(j.same), 4)) for j in person.joins)))
     reached = result.frames if result.reached is None else result.reached
     scan = Scan(key, clip, every, reached, tuple(people), result.faces, tuple(result.cuts), tuple((int(a), int(b), float(p)) for a, b, p in result.likely), result.begun)
     project = replace(project, evidence=project.evidence.with_scan(scan, tuple(tracks)))

@@ -80,9 +80,18 @@ class Track(Value, frozen=True):
         msgspec.structs.force_setattr(self, "path", self.path.kept())
 
 
+class Join(Value, frozen=True):
+    """Where a scan asked whether somebody is the same person on both sides, and took them for it. first, last: frames in between; others: keys of the people who were there; same: probability."""
+
+    first: Count
+    last: Count
+    others: tuple[int, ...] = ()
+    same: Share = 1.0
+
+
 class Person(Value, frozen=True):
     """Somebody a scan believes its tracks to be of. key: number within the scan; best: frame and box x0, y0, x1, y1 px of the best
-    face; doubtful: hardly a face; sure: that all tracks are one person."""
+    face; doubtful: hardly a face; sure: that all tracks are one person; joins: where they met others or were out of sight."""
 
     key: int
     tracks: tuple[Key, ...]
@@ -90,6 +99,7 @@ class Person(Value, frozen=True):
     best_box: tuple[float, float, float, float]
     doubtful: bool = False
     sure: Share = 1.0
+    joins: tuple[Join, ...] = ()
 
 
 class Scan(Value, frozen=True):

@@ -28,7 +28,7 @@ from skiagraph.project.upgrades import UPGRADES
 from skiagraph.remembering import Remembered
 from skiagraph.values import Value, decoder, read, schema_of, written
 
-FORMAT, VERSION, SUFFIX = "skiagraph-project", 4, ".skiagraph"
+FORMAT, VERSION, SUFFIX = "skiagraph-project", 5, ".skiagraph"
 # A project of hours with hundreds of people is some ten megabytes; what is larger than this is none.
 MOST_BYTES = 1 << 30
 # Evidence does not change, so what it looks like in the file is kept.
@@ -39,7 +39,7 @@ class Document(Value, frozen=True):
     """What the file holds: a project, and what it is."""
 
     format: Literal["skiagraph-project"]
-    version: Literal[4]
+    version: Literal[5]
     files: tuple[Clip, ...]
     evidence: Evidence
     decisions: Decisions
@@ -155,6 +155,8 @@ def _checked(document: Document, folder: FilePath) -> Project:
         for key in (k for person in scan.people for k in person.tracks):
             if key not in tracks:
                 raise ValueError(f"scan {scan.key} speaks of track {key}, which is not in the project")
+        if any(not join.first <= join.last < clips[scan.clip].length for person in scan.people for join in person.joins):
+            raise ValueError(f"scan {scan.key} speaks of frames that clip {scan.clip} does not have")
     if decisions.versions and decisions.version not in {v.name for v in decisions.versions}:
         raise ValueError(f"it says that version “{decisions.version}” is worked on, which it does not have")
     for rest in decisions.rests:

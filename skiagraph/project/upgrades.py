@@ -45,7 +45,12 @@ def _said(style: dict[str, Any]) -> dict[str, Any]:
     return {**style, "covers": covers}
 
 
-UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: from_1, 2: from_2, 3: from_3}
+def from_4(old: dict[str, Any]) -> dict[str, Any]:
+    """Version 5 keeps where a scan asked whether somebody is the same person on both sides; earlier scans did not ask."""
+    return {**old, "version": 5}
+
+
+UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: from_1, 2: from_2, 3: from_3, 4: from_4}
 
 
 class _FromOne:

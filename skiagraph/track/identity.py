@@ -8,8 +8,9 @@ joined is proposed.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from types import MappingProxyType
 
 import numpy as np
 
@@ -134,10 +135,10 @@ class Grouping:
 
 def group(signatures: Sequence[Signature], apart: Callable[[int, int], bool], same_clip: Callable[[int, int], bool],
           fixed: Sequence[Sequence[int]] = (), extra: Callable[[int, int], float] = lambda i, j: 0.0,
-          report: Callable[[int, int], None] = lambda done, total: None) -> Grouping:
+          report: Callable[[int, int], None] = lambda done, total: None, known: Mapping[tuple[int, int], float] = MappingProxyType({})) -> Grouping:
     """Group sightings into people.
 
-    apart: whether two rows cannot be one person; fixed: rows that are known to be one; extra: log odds from elsewhere; report is told
+    apart: whether two rows cannot be one person; fixed: rows that are known to be one; extra: log odds from elsewhere; known: log odds of pairs of which nothing else counts; report is told
     how many of the rows are compared, and may raise to cancel. The time goes with the square of the rows: means between groups are
     kept as sums (Lance and Williams, The Computer Journal 1967) instead of made anew.
     """
@@ -150,6 +151,8 @@ def group(signatures: Sequence[Signature], apart: Callable[[int, int], bool], sa
         row = all_log_odds(signatures[i], signatures[:i], np.array([same_clip(i, j) for j in range(i)], bool))
         odds[i, :i] = odds[:i, i] = row + [extra(i, j) for j in range(i)]
         barred[i, :i] = barred[:i, i] = [apart(i, j) for j in range(i)]
+    for (i, j), value in known.items():
+        odds[i, j] = odds[j, i] = value
     groups = [list(rows) for rows in fixed]
     placed = {row for rows in groups for row in rows}
     groups += [[row] for row in range(n) if row not in placed]

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from types import MappingProxyType
 
 import numpy as np
 
 from skiagraph.boxes import area, cxcywh_to_xyxy, intersection, iou
 from skiagraph.track.bridging import BridgeSettings, Chain, path_of
 from skiagraph.track.describing import LOST_FRAMES, Description
-from skiagraph.track.identity import Signature, face_distance, group
+from skiagraph.track.identity import Signature, face_distance, group, probability
 from skiagraph.track.linking import Tracklet
+from skiagraph.track.meetings import Join
 from skiagraph.track.path import FOUND, Path
-from skiagraph.track.results import FoundPerson
+from skiagraph.track.results import FoundJoin, FoundPerson
+from skiagraph.track.stretch import Stretch
 
 # A head that stays within this share of its size, as the camera moves, for this long is a picture of one.
 STILL_SHARE, STILL_S = 0.012, 4.0
@@ -31,31 +33,6 @@ BACK_S = 3.0
 LEAST_PART = 4
 # So many frames before two paths meet the cover holds both, where they are no further apart than this share of the head.
 BOTH_FRAMES, NEAR_BOTH = 25, 0.6
-
-
-@dataclass(frozen=True, slots=True)
-class Stretch:
-    """A path with what is known of whom it shows. faces: frame, box and score of what was found on it."""
-
-    path: Path
-    chains: tuple[int, ...]
-    faces: tuple[tuple[int, np.ndarray, float], ...]
-    described: tuple[tuple[int, Description], ...]
-    colours: np.ndarray | None
-    doubtful: bool
-    number: int
-
-    @property
-    def found(self) -> tuple[int, int]:
-        """First and last frame with a found face."""
-        rows = np.flatnonzero(self.path.origin == FOUND)
-        return self.path.first + int(rows[0]), self.path.first + int(rows[-1])
-
-    @property
-    def signature(self) -> Signature:
-        if not self.described:
-            return Signature(np.zeros((0, 128), np.float32), np.zeros(0, np.float32), self.colours)
-        return Signature(np.array([d.vector for _, d in self.described]), np.array([d.worth for _, d in self.described], np.float32), self.colours)
 
 
 def without_shadows(tracklets: Sequence[Tracklet]) -> list[Tracklet]:
@@ -245,9 +222,9 @@ def _stretch(path: Path, numbers, chains: Sequence[Chain], descriptions) -> Stre
     return Stretch(path, tuple(numbers), tuple(faces), tuple(described), mean, all(t.doubtful for t in tracklets), tracklets[0].number)
 
 
-def people_of(stretches: Sequence[Stretch], still: Sequence[bool] | None = None,
-              report: Callable[[int, int], None] = lambda done, total: None) -> tuple[list[FoundPerson], list[tuple[int, int, float]]]:
-    """Group stretches into people; returns them and which may be one: (key, key, probability). report: as in identity.group."""
+def people_of(stretches: Sequence[Stretch], still: Sequence[bool] | None = None, report: Callable[[int, int], None] = lambda done, total: None,
+              joins: Sequence[Join] = (), asked: Mapping[tuple[int, int], float] = MappingProxyType({})) -> tuple[list[FoundPerson], list[tuple[int, int, float]]]:
+    """Group stretches into people; returns them and which may be one: (key, key, probability). report: as in identity.group; joins, asked: as track.meetings gives them."""
     signatures = [s.signature for s in stretches]
 
     def apart(i: int, j: int) -> bool:
@@ -265,13 +242,19 @@ def people_of(stretches: Sequence[Stretch], still: Sequence[bool] | None = None,
             return 4.0
         return 1.5 if set(a.chains) & set(b.chains) else 0.0
 
-    grouping = group(signatures, apart, lambda i, j: True, extra=extra, report=report)
+    grouping = group(signatures, apart, lambda i, j: True, extra=extra, report=report, known=asked)
     people = []
+    keys = {row: min((stretches[r] for r in rows), key=lambda s: s.path.first).number for rows in grouping.groups for row in rows}
     for rows, sure in zip(grouping.groups, grouping.sure):
         parts = sorted((stretches[row] for row in rows), key=lambda s: s.path.first)
+        met = sorted((FoundJoin(j.first, j.last, tuple(sorted({keys[o] for o in j.others} - {keys[j.row]})), probability(j.odds)) for j in joins if j.row in rows), key=lambda j: j.first)
         frame, box = _best_face(parts)
-        people.append(FoundPerson(parts[0].number, tuple(_untangled(parts)), frame, box,
-                                  all(p.doubtful for p in parts) or (still is not None and all(still[row] for row in rows)), sure,
+        paths = _untangled(parts)
+        if sure < 1:
+            # Of several sightings that are taken for one person no two are surer than the least sure of them.
+            met = sorted([*met, *(FoundJoin(before.last, after.first, (), sure) for before, after in zip(paths, paths[1:]))], key=lambda j: j.first)
+        people.append(FoundPerson(parts[0].number, tuple(paths), frame, box,
+                                  all(p.doubtful for p in parts) or (still is not None and all(still[row] for row in rows)), min([sure, *(j.same for j in met)]), tuple(met),
                                   Signature.joined([p.signature for p in parts])))
     likely = [(people[a].key, people[b].key, p) for a, b, p in grouping.likely]
     return sorted(people, key=lambda person: (person.paths[0].first, person.key)), likely

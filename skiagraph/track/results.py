@@ -72,11 +72,21 @@ class FaceRows:
         return FaceTable(number[order], np.array(every._boxes, np.int16).reshape(-1, 4)[order], np.array(every._scores, np.uint8)[order])
 
 
+@dataclass(frozen=True, slots=True)
+class FoundJoin:
+    """Where somebody was taken for the same person although another may have gone on in their place. first, last: frames in between; others: keys of who else was there; same: probability 0..1."""
+
+    first: int
+    last: int
+    others: tuple[int, ...]
+    same: float
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class FoundPerson:
     """Somebody seen in the clip. key: stable number within the scan; paths: one for each sighting, in order, never overlapping;
     best: frame and box x0, y0, x1, y1 of the best face; doubtful: hardly a face; sure: that all its sightings are one person, 0..1;
-    signature: how they look, which stays in memory."""
+    joins: where it was asked whether they are the same on both sides; signature: how they look, which stays in memory."""
 
     key: int
     paths: tuple[Path, ...]
@@ -84,6 +94,7 @@ class FoundPerson:
     best_box: tuple[float, float, float, float]
     doubtful: bool = False
     sure: float = 1.0
+    joins: tuple[FoundJoin, ...] = ()
     signature: Signature = Signature.none()
 
 

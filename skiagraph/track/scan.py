@@ -22,7 +22,8 @@ from skiagraph.track.bridging import BridgeSettings, chains
 from skiagraph.track.describing import Description, describe
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.linking import Linker, LinkSettings, Seen, Tracklet, extend_back
-from skiagraph.track.observations import Diary, restored
+from skiagraph.track.meetings import frames_wanted, meetings_of, reconsidered
+from skiagraph.track.observations import Diary, compact, restored
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.people import (STILL_S, STILL_SHARE, are_unlike, looks_of, people_of, split_where_unlike, stretches_of, without_hints,
                                     without_misread, without_shadows)
@@ -118,7 +119,8 @@ class _Scan:
         self.control.report(STEP_WHO, 0, None)
         stretches = stretches_of(linked, solved.results, solved.meetings, self.descriptions, self.rate, self.bridges)
         stretches = self._described(stretches)
-        people, likely = people_of(stretches, [self._is_still(s) for s in stretches], lambda done, total: self.control.report(STEP_WHO, done, total))
+        stretches, joins, asked = self._reconsidered(stretches)
+        people, likely = people_of(stretches, [self._is_still(s) for s in stretches], lambda done, total: self.control.report(STEP_WHO, done, total), joins, asked)
         return self._result(people, likely)
 
     # Finding
@@ -210,6 +212,15 @@ class _Scan:
                     if description is not None:
                         found.setdefault(n, []).append((frame, description))
         return [replace(s, described=tuple(found[n])) if n in found else s for n, s in enumerate(stretches)]
+
+    def _reconsidered(self, stretches):
+        """Who is who, asked anew where people met or were out of sight."""
+        believed = [n for n, stretch in enumerate(stretches) if not stretch.doubtful]
+        meetings = [replace(m, rows=tuple(believed[n] for n in m.rows)) for m in meetings_of([stretches[n].path for n in believed], self.rate)]
+        wanted = frames_wanted(meetings, self.rate)
+        seen = {o.frame: (o.seen.found.boxes, compact(o.seen).colours) for o in self.diary.every() if o.frame in wanted} if wanted else {}
+        made = reconsidered(stretches, meetings, seen, self.rate)
+        return made.stretches, made.joins, made.asked
 
     def _is_still(self, stretch) -> bool:
         """True for a face that never moves against what is around it, for long: on a poster, a screen or a crate."""

@@ -6,7 +6,8 @@ import numpy as np
 
 from skiagraph.handover.export import export_clip
 from skiagraph.project import cast, edits, outlines
-from skiagraph.project.model import Cover, Decision, Outline, Reach, Sighting, Style
+from skiagraph.project.evidence import Join
+from skiagraph.project.model import Cover, Decision, Outline, Reach, Sighting, Style, replace
 from skiagraph.review import faces
 from skiagraph.review.exposure import check_file
 from skiagraph.review.finding import KINDS, Reason, sentence
@@ -70,6 +71,26 @@ class FindingTest(TemporaryFolder):
         self.assertEqual([f for f in self.reasons(apart) if f[0] == Reason.SAME_PERSON], [])
         swapped = cast.swap_from(shown, "s1", "s2", "c1", found.at)
         self.assertEqual([f for f in self.reasons(swapped) if f[0] == Reason.SAME_PERSON], [], "what was put right by hand is not asked about again")
+
+    def test_what_a_scan_says_of_a_meeting_decides_whether_it_is_asked_about(self):
+        meeting = cast.decide(project_on(self.clip, head_path(0, 60, cx=40, step=(1.4, 0)), head_path(0, 60, cx=122, step=(-1.4, 0))), ["s1"], Decision.SHOW)
+        (asked,) = [(f.first, f.last) for f in findings(meeting) if f.reason == Reason.SAME_PERSON]
+
+        def with_join(project, *joins):
+            first, *others = project.scan_of("c1").people
+            return seen(project, people=(replace(first, joins=joins), *others))
+
+        def about(project):
+            return [(f.first, f.last, f.at) for f in findings(project) if f.reason == Reason.SAME_PERSON]
+
+        sure, unsure = Join(20, 40, (2,), 0.995), Join(20, 40, (2,), 0.985)
+        self.assertEqual(about(with_join(meeting, sure)), [], "the scan is sure of it")
+        self.assertEqual([(first, last) for first, last, _ in about(with_join(meeting, unsure))], [asked], "asked about once")
+        alone = cast.decide(project_on(self.clip, head_path(0, 60, cx=40), head_path(0, 60, cx=110)), ["s1"], Decision.SHOW)
+        self.assertEqual(about(with_join(alone, Join(20, 40, (), 0.95))), [(0, 59, 41)], "nobody was near, but they were out of sight")
+        self.assertEqual(about(with_join(cast.decide(alone, ["s1"], Decision.COVER), Join(20, 40, (), 0.5))), [], "of who is covered it does not matter")
+        moved = outlines.move_outline(with_join(meeting, sure), "s1", "c1", 30, Outline.at(80, 48, 30, 40), Reach.FRAME)
+        self.assertTrue(about(moved), "what was moved by hand is not what the scan spoke of")
 
     def test_sightings_that_lie_over_each_other_are_no_gap_and_end_once(self):
         project = project_on(self.clip, head_path(0, 40), head_path(12, 1), head_path(14, 1), head_path(30, 10))

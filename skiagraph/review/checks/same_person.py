@@ -13,6 +13,8 @@ from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind,
 # Heads that overlap by so much of both together were one before the other, in part; meetings this close in frames are one. Between heads that never come nearer no follower goes over: chosen by
 # hand, on the wide side, and held against the exchanges of benchmarks/quality.py.
 MET, ONE_MEETING = 0.12, 12
+# From this probability on, which a scan states for each meeting (track.meetings; how far it holds is in docs/measured.md), nobody is asked.
+SURE = 0.99
 
 _MET = Remembered(16 << 20, size=lambda frames: frames.nbytes + 64)
 
@@ -27,11 +29,12 @@ class SamePerson(FindingKind):
         for subject in scene.project.subjects:
             if subject.decision != Decision.SHOW or subject.dismissed or not subject.of.hides:
                 continue
+            yield from self._back(scene, subject)
             others = [s for other in scene.project.subjects if other.key != subject.key and other.is_covered and not other.doubtful for s in scene.sightings(other)]
             for sighting in scene.sightings(subject):
                 near = [s for s in others if s.first <= sighting.last and s.last >= sighting.first]
                 frames = np.unique(np.concatenate([_MET.get((sighting, s, scene.clip), "met", lambda s=s: self._met(scene, sighting, s)) for s in near])) if near else np.zeros(0, int)
-                meetings = list(runs(frames, ONE_MEETING))
+                meetings = self._asked(scene, sighting, list(runs(frames, ONE_MEETING)))
                 last = min(sighting.last, scene.clip.frames - 1)
                 for n, (begin, end) in enumerate(meetings):
                     before = meetings[n - 1][1] + 1 if n else sighting.first
@@ -39,6 +42,28 @@ class SamePerson(FindingKind):
                     # On which side of it the wrong one is shown is not known.
                     if before < begin and end < last:
                         yield Finding(scene.clip.key, subject.key, self.reason, before, after, float(end - begin + 1), end + 1)
+
+    def _back(self, scene, subject):
+        """Somebody who was away and of whom the scan is not sure that they are who came back."""
+        sightings = scene.sightings(subject)
+        for before, after in zip(sightings, sightings[1:]):
+            unsure = any(before.first < j.first <= before.last + 1 and after.first - 1 <= j.last < after.last and j.same < SURE for person in self._people(scene, before)
+                         if set(person.tracks) & set(after.tracks) for j in person.joins)
+            if unsure:
+                yield Finding(scene.clip.key, subject.key, self.reason, after.first, min(after.last, scene.clip.frames - 1), 1.0, after.first)
+
+    @staticmethod
+    def _people(scene, sighting):
+        """Whom the scan takes a sighting for; nobody where it was changed by hand."""
+        return [p for p in scene.scan.people if set(p.tracks) & set(sighting.tracks)] if scene.scan and not sighting.keyframes and not sighting.repairs else []
+
+    def _asked(self, scene, sighting, met: list[tuple[int, int]]) -> list[tuple[int, int]]:
+        """The meetings to ask about, in order: without those of which the scan is sure, and with where it is unsure of somebody who was out of sight."""
+        joins = [j for person in self._people(scene, sighting) for j in person.joins if sighting.first < j.first and j.last < sighting.last]
+        sure, unsure = [j for j in joins if j.same >= SURE], [j for j in joins if j.same < SURE]
+        asked = [(begin, end) for begin, end in met if not any(j.first - ONE_MEETING <= begin and end <= j.last + ONE_MEETING for j in sure)]
+        asked += [(j.first, j.last) for j in unsure if not any(begin <= j.last and end >= j.first for begin, end in asked)]
+        return sorted(asked)
 
     def _met(self, scene, one, other) -> np.ndarray:
         """Frames in which the heads of two sightings overlap."""
@@ -50,4 +75,4 @@ class SamePerson(FindingKind):
         return first + np.flatnonzero(paired_iou(*boxes) >= MET)
 
     def sentence(self, project, finding, told):
-        return f"{told.name} was close to somebody who is covered. Check that this is the same person before that and after {told.where}; if not, swap them from there on, or split."
+        return f"Check that {told.name} is the same person after {told.where}: somebody was close, or they were out of sight. If not, swap them from there on, or split."

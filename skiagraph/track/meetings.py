@@ -1,0 +1,424 @@
+"""Who is who where people meet. A follower may go over from one head to another where these come close; so identity is asked anew on both sides of every meeting: from faces, clothes, size and ways of
+all who met, as one assignment. Who is surely the other goes on as the other; who cannot be told apart is cut there and asked about.
+
+Source: the marginals of all assignments, as in Fortmann, Bar-Shalom and Scheffe, Sonar tracking of multiple targets using joint probabilistic data association, IEEE Journal of Oceanic Engineering 1983.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from itertools import permutations
+
+import numpy as np
+
+from skiagraph.boxes import iou, paired_iou
+from skiagraph.track.appearance import likeness
+from skiagraph.track.identity import Signature, face_distance
+from skiagraph.track.path import FOUND, Path
+from skiagraph.track.stretch import Stretch
+
+
+@dataclass(frozen=True, slots=True)
+class MeetingSettings:
+    """touches: heads that overlap by this much (IoU) meet; larger asks less often. beside: under this they are apart, and their looks their own. again_s: who touches again so soon is
+    still in the same meeting. hidden_s: a path that ends at somebody's head and one that begins there so much later are in one meeting. looks_s: how far from a meeting looks are gathered; clear_s: nearer than this they
+    may be of both. most: of more people at one place only the nearest are told apart.
+
+    face_even, face_steep, face_most: distance of descriptors that says nothing, log odds for each unit nearer, and at most; the distances are those of track.identity. look_even, look_steep, look_most: the same for the
+    likeness of clothes and hair, which was measured on made-up people who meet (benchmarks/meetings.py): 0.75 to 0.97 for one, 0.1 to 0.6 for two in unlike clothes. size_spread: deviation of the logarithm of a head's size
+    over a meeting. way_spread: deviation of the place after it from where the way before leads, in heads; way_least: log odds at least. going_on: log odds that a path stays on its head over a meeting in
+    which it was not found at all and lay quite on the other; going_found: more where it was found in all frames; going_clear: more where the heads hardly touched. appears: log odds, negated, that somebody
+    vanishes in a meeting and somebody else comes out of it. gone_s: a face that was not found for so long is asked about when it is found again, whoever is near.
+
+    keep, swap: probability from which a path is kept over a meeting, and from which two are exchanged; between these they are cut. All smaller values ask less and risk more."""
+
+    touches: float = 0.12
+    beside: float = 0.02
+    again_s: float = 0.5
+    hidden_s: float = 1.6
+    looks_s: float = 4.0
+    clear_s: float = 0.2
+    most: int = 4
+    face_even: float = 0.45
+    face_steep: float = 26.0
+    face_most: float = 5.0
+    look_even: float = 0.72
+    look_steep: float = 11.0
+    look_most: float = 3.0
+    size_spread: float = 0.22
+    way_spread: float = 1.0
+    way_least: float = -3.0
+    going_on: float = 0.3
+    going_found: float = 1.5
+    going_clear: float = 3.0
+    appears: float = 2.5
+    gone_s: float = 1.0
+    keep: float = 0.9
+    swap: float = 0.95
+
+
+@dataclass(frozen=True, slots=True)
+class Meeting:
+    """first, last: frames in which heads touch; rows: numbers of the paths that take part; at: where each of them is closest to another, and would be parted; closest: how far heads overlap at most (IoU)."""
+
+    first: int
+    last: int
+    rows: tuple[int, ...]
+    at: tuple[int, ...]
+    closest: float
+
+    def at_of(self, row: int) -> int:
+        return self.at[self.rows.index(row)]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Side:
+    """One path on one side of a meeting. looks: of its faces; head: cx, cy, width, height px nearest to the meeting; speed: px a frame; there: that it reaches so far at all."""
+
+    looks: Signature
+    head: np.ndarray
+    speed: np.ndarray
+    there: bool
+
+
+def meetings_of(paths: Sequence[Path], rate: float, settings: MeetingSettings = MeetingSettings()) -> list[Meeting]:
+    """All meetings of paths, in order, and times in which a face was not found for long, whoever is near."""
+    touching = []
+    paths = [seen_of(path, rate, settings) for path in paths]
+    boxes = [path.boxes() for path in paths]
+    order = sorted(range(len(paths)), key=lambda n: paths[n].first)
+    open_rows: list[int] = []
+    for n in order:
+        open_rows = [m for m in open_rows if paths[m].last >= paths[n].first]
+        for m in open_rows:
+            first, last = paths[n].first, min(paths[n].last, paths[m].last)
+            overlap = paired_iou(boxes[n][:last - first + 1], boxes[m][first - paths[m].first:last - paths[m].first + 1])
+            frames = np.flatnonzero(overlap >= settings.touches)
+            if not len(frames):
+                continue
+            parts = np.split(frames, np.flatnonzero(np.diff(frames) > settings.again_s * rate) + 1)
+            touching += [_Touch(first + int(p[0]), first + int(p[-1]), {row: (float(overlap[p].max()), first + int(p[np.argmax(overlap[p])])) for row in (n, m)}) for p in parts]
+        open_rows.append(n)
+    merged: list[_Touch] = []
+    for touch in sorted(touching, key=lambda t: t.first):
+        for known in merged:
+            # One vanishes at somebody's head, and one comes out there: it may be the same one.
+            vanished = known.closest.keys() & touch.closest.keys() and any(paths[m].last <= known.last + settings.again_s * rate for m in known.closest.keys() - touch.closest.keys()) \
+                and any(paths[m].first >= touch.first - settings.again_s * rate for m in touch.closest.keys() - known.closest.keys())
+            if known.closest.keys() & touch.closest.keys() and touch.first - known.last <= (settings.hidden_s if vanished else settings.again_s) * rate:
+                known.take(touch)
+                break
+        else:
+            merged.append(touch)
+    meetings = [Meeting(t.first, t.last, tuple(sorted(t.closest)), tuple(t.closest[n][1] for n in sorted(t.closest)), max(c for c, _ in t.closest.values())) for t in merged]
+    return sorted([*meetings, *_gone(paths, meetings, rate, settings)], key=lambda m: m.first)
+
+
+@dataclass(slots=True)
+class _Touch:
+    """Heads that touch: frames first .. last; closest: for each path how far it overlaps another at most, and when."""
+
+    first: int
+    last: int
+    closest: dict[int, tuple[float, int]]
+
+    def take(self, other: _Touch) -> None:
+        self.first, self.last = min(self.first, other.first), max(self.last, other.last)
+        for row, close in other.closest.items():
+            self.closest[row] = max(close, self.closest.get(row, (0.0, 0)))
+
+
+def seen_of(path: Path, rate: float, settings: MeetingSettings) -> Path:
+    """A path from a little before its face was first found to a little after it was last: further on it was followed, and may lie on whoever is there."""
+    found, more = path.first + np.flatnonzero(path.origin == FOUND), round(settings.again_s * rate)
+    return path.part(int(found[0]) - more, int(found[-1]) + more) if len(found) else path
+
+
+def _gone(paths: Sequence[Path], meetings: Sequence[Meeting], rate: float, settings: MeetingSettings) -> list[Meeting]:
+    """Times in which the face of a path was not found, outside of its meetings."""
+    gone = []
+    for n, path in enumerate(paths):
+        found = path.first + np.flatnonzero(path.origin == FOUND)
+        for k in np.flatnonzero(np.diff(found) > settings.gone_s * rate):
+            first, last = int(found[k]) + 1, int(found[k + 1]) - 1
+            if not any(n in m.rows and m.first <= last and m.last >= first for m in meetings):
+                gone.append(Meeting(first, last, (n,), ((first + last) // 2,), 0.0))
+    return gone
+
+
+def log_odds_of_looks(a: Side, b: Side, settings: MeetingSettings = MeetingSettings()) -> float:
+    """Log odds that two sides are one person, by what they look like."""
+    odds, face = 0.0, face_distance(a.looks, b.looks)
+    if face is not None:
+        odds += float(np.clip(settings.face_steep * (settings.face_even - face[0]), -settings.face_most, settings.face_most)) * min(1.0, 0.3 + face[1])
+    if a.looks.colours is not None and b.looks.colours is not None:
+        odds += float(np.clip(settings.look_steep * (likeness(a.looks.colours, b.looks.colours) - settings.look_even), -settings.look_most, settings.look_most))
+    if a.there and b.there:
+        odds -= float(min(2.0, 0.5 * (np.log(b.head[3] / a.head[3]) / settings.size_spread) ** 2))
+    return odds
+
+
+def log_odds_of_way(a: Side, b: Side, frames: int, settings: MeetingSettings = MeetingSettings()) -> float:
+    """Log odds, 0 or less, that whoever went one way goes on the other, so many frames later. People stop and turn back, so staying is a way too."""
+    if not (a.there and b.there):
+        return 0.0
+    size = max(float(a.head[2]), float(b.head[2]), 1.0)
+    away = min(float(np.hypot(*(b.head[:2] - a.head[:2] - share * frames * a.speed))) for share in (0.0, 0.5, 1.0)) / size
+    return float(max(settings.way_least, -0.5 * (max(0.0, away - 0.5) / settings.way_spread) ** 2))
+
+
+def going_on(found: float, closest: float, settings: MeetingSettings = MeetingSettings()) -> float:
+    """Log odds that a follower stayed on its head over a meeting. found: share of its frames in which the face was found; closest: how far heads overlapped at most."""
+    clear = float(np.clip((0.6 - closest) / (0.6 - settings.touches), 0, 1))
+    return settings.going_on + settings.going_found * found + settings.going_clear * clear * (0.5 + 0.5 * found)
+
+
+def marginals(scores: np.ndarray) -> np.ndarray:
+    """The probability of each pair (befores, afters) over all assignments of them, by the log odds of each pair; who stays without a partner counts nothing."""
+    rows, columns = scores.shape
+    wide = scores if rows <= columns else scores.T
+    few, many = wide.shape
+    weights = np.zeros(wide.shape)
+    chosen, logs = [], []
+    # Nobody is one who came out: as many empty places as there are befores.
+    for places in set(permutations([*range(many), *[-1] * few], few)):
+        chosen.append(places)
+        logs.append(sum(wide[n, m] for n, m in enumerate(places) if m >= 0))
+    logs = np.array(logs)
+    shares = np.exp(logs - logs.max())
+    shares /= shares.sum()
+    for places, share in zip(chosen, shares):
+        for n, m in enumerate(places):
+            if m >= 0:
+                weights[n, m] += share
+    return weights if rows <= columns else weights.T
+
+
+def found_share(path, first: int, last: int) -> float:
+    """In which share of some frames the face of a path was found."""
+    rows = path.origin[max(0, first - path.first):max(0, last - path.first + 1)]
+    return float((rows == FOUND).mean()) if len(rows) else 0.0
+
+
+def side_of(path, looks: Signature, at: int, before: bool, reach: int) -> Side:
+    """A side of a meeting: the head nearest to a frame, on its way before or after it. reach: frames its speed is taken from."""
+    low, high = (at - reach, at) if before else (at, at + reach)
+    low, high = max(low, path.first), min(high, path.last)
+    if low > high:
+        return Side(looks, np.zeros(4), np.zeros(2), False)
+    rows = path.rows()[low - path.first:high - path.first + 1, :4].astype(float)
+    near = rows[-1] if before else rows[0]
+    speed = (rows[-1, :2] - rows[0, :2]) / max(1, len(rows) - 1)
+    return Side(looks, near, speed, True)
+
+
+def odds_of(share: float) -> float:
+    """Log odds of a probability."""
+    share = min(max(share, 1e-6), 1 - 1e-6)
+    return float(np.log(share / (1 - share)))
+
+
+
+
+@dataclass(frozen=True, slots=True)
+class Join:
+    """A path that was kept over a meeting, or taken up on another one. first, last: frames of the meeting; row: of the stretch it is in now; others: rows of who else was there; odds: log odds that it is one person."""
+
+    first: int
+    last: int
+    row: int
+    others: tuple[int, ...]
+    odds: float
+
+
+@dataclass(frozen=True, slots=True)
+class Reconsidered:
+    """stretches: exchanged and cut; joins: what was kept; asked: log odds for pairs of stretches on both sides of a meeting, of which nothing more is known."""
+
+    stretches: list[Stretch]
+    joins: list[Join]
+    asked: dict[tuple[int, int], float]
+
+
+# What was seen in a frame: boxes (n, 4) of faces, and the colours of each (track.appearance), or None.
+Looks = Mapping[int, tuple[np.ndarray, Sequence[np.ndarray | None]]]
+
+
+def frames_wanted(meetings: Sequence[Meeting], rate: float, settings: MeetingSettings = MeetingSettings()) -> set[int]:
+    """The frames in which looks are gathered for meetings."""
+    reach = round(settings.looks_s * rate)
+    return {frame for m in meetings for frame in (*range(m.first - reach, m.first), *range(m.last + 1, m.last + reach + 1))}
+
+
+def reconsidered(stretches: Sequence[Stretch], meetings: Sequence[Meeting], seen: Looks, rate: float, settings: MeetingSettings = MeetingSettings()) -> Reconsidered:
+    """Ask anew who is who on both sides of each meeting. Rows of meetings are numbers of stretches, doubtful ones not among them."""
+    return _Asking(list(stretches), meetings, seen, rate, settings).done()
+
+
+@dataclass(slots=True)
+class _Piece:
+    """A part of a path, frames first .. last. looks: as they were near its ends, or None where it was not cut there; after: the piece it goes on as, on another path."""
+
+    row: int
+    first: int
+    last: int
+    looks: list[Signature]
+    after: _Piece | None = None
+    taken: bool = False
+
+
+class _Asking:
+    def __init__(self, stretches: list[Stretch], meetings: Sequence[Meeting], seen: Looks, rate: float, settings: MeetingSettings):
+        self.stretches, self.meetings, self.seen, self.rate, self.settings = stretches, meetings, seen, rate, settings
+        self.paths = [seen_of(s.path, rate, settings) for s in stretches]
+        self.pieces = {n: [_Piece(n, s.path.first, s.path.last, [])] for n, s in enumerate(stretches)}
+        self.kept: list[tuple[Meeting, _Piece, list[_Piece], float]] = []
+        self.open: list[tuple[_Piece, _Piece, float]] = []
+
+    def done(self) -> Reconsidered:
+        for meeting in self.meetings:
+            self._ask(meeting)
+        stretches, place = [], {}
+        number = max((s.number for s in self.stretches), default=0)
+        for pieces in self.pieces.values():
+            for piece in pieces:
+                if piece.taken:
+                    continue
+                chain = [piece]
+                while chain[-1].after is not None:
+                    chain.append(chain[-1].after)
+                for part in chain:
+                    place[id(part)] = len(stretches)
+                whole = len(chain) == 1 and len(pieces) == 1
+                if not whole and piece is not pieces[0]:
+                    number += 1
+                stretches.append(self.stretches[piece.row] if whole else self._made(chain, self.stretches[piece.row].number if piece is pieces[0] else number))
+        joins = [Join(m.first, m.last, place[id(piece)], tuple(sorted({place[id(o)] for o in others} - {place[id(piece)]})), odds) for m, piece, others, odds in self.kept]
+        asked: dict[tuple[int, int], float] = {}
+        for a, b, odds in self.open:
+            pair = tuple(sorted((place[id(a)], place[id(b)])))
+            if pair[0] != pair[1]:
+                asked[pair] = max(odds, asked.get(pair, -np.inf))
+        return Reconsidered(stretches, joins, asked)
+
+    def _ask(self, meeting: Meeting) -> None:
+        settings = self.settings
+        rows = meeting.rows
+        before, after = {n: self._side(meeting, n, True) for n in rows}, {n: self._side(meeting, n, False) for n in rows}
+        come, go = [n for n in rows if before[n].there], [n for n in rows if after[n].there]
+        if not come or not go:
+            return
+        looks, ways = (np.array([[told(i, j) for j in go] for i in come]) for told in (
+            lambda i, j: log_odds_of_looks(before[i], after[j], settings),
+            lambda i, j: settings.appears + (going_on(found_share(self.stretches[i].path, meeting.first, meeting.last), meeting.closest, settings) if i == j
+                                             else log_odds_of_way(before[i], after[j], meeting.last - meeting.first + 2, settings))))
+        share = marginals(looks + ways) if max(looks.shape) <= settings.most else _by_pairs(looks + ways, come, go)
+        mine = {n: self._last_piece(n) for n in rows}
+        through = [n for n in come if n in go]
+        # Whoever goes on as another needs that other to go on elsewhere: exchanged all round, or not at all.
+        moved = {n: go[int(share[come.index(n)].argmax())] for n in through if share[come.index(n)].max() >= settings.swap}
+        moved = {n: to for n, to in moved.items() if n != to}
+        moved = moved if moved and set(moved) == set(moved.values()) else {}
+        at = {n: int(np.median([meeting.at_of(m) for m in moved])) if n in moved else meeting.at_of(n) for n in through}
+        moved = moved if all(self._may_cut(mine[n], at[n]) for n in moved) else {}
+        kept = {n for n in through if n not in moved and (share[come.index(n), go.index(n)] >= settings.keep or not self._may_cut(mine[n], at[n]))}
+        for n in through:
+            if n not in kept:
+                self._cut(mine[n], at[n], before[n].looks, after[n].looks)
+        on = {n: self._last_piece(n) for n in rows}
+        for n, to in moved.items():
+            mine[n].after, on[to].taken = on[to], True
+        for n in sorted(kept | set(moved)):
+            to = moved.get(n, n)
+            self.kept.append((meeting, on[to], [on[m] for m in go if m != to] + [mine[m] for m in come if m not in go], odds_of(float(share[come.index(n), go.index(to)]))))
+        for i in come:
+            for j in go:
+                if mine[i] is not on[j] and mine[i].after is not on[j]:
+                    self.open.append((mine[i], on[j], odds_of(float(share[come.index(i), go.index(j)]))))
+
+    def _last_piece(self, row: int) -> _Piece:
+        return self.pieces[row][-1]
+
+    def _may_cut(self, piece: _Piece, at: int) -> bool:
+        """Only where a face was found on both sides: a part without one would be nobody."""
+        path = self.stretches[piece.row].path
+        found = path.origin == FOUND
+        return bool(found[piece.first - path.first:at + 1 - path.first].any() and found[at + 1 - path.first:piece.last + 1 - path.first].any())
+
+    def _cut(self, piece: _Piece, at: int, before: Signature, after: Signature) -> None:
+        rest = _Piece(piece.row, at + 1, piece.last, [after])
+        piece.last = at
+        piece.looks.append(before)
+        self.pieces[piece.row].append(rest)
+
+    def _made(self, chain: Sequence[_Piece], number: int) -> Stretch:
+        """A stretch of parts of paths that follow one another."""
+        parts = [(self.stretches[p.row], p) for p in chain]
+        rows = np.concatenate([s.path.part(p.first, p.last).rows() for s, p in parts])
+        origin = np.concatenate([s.path.part(p.first, p.last).origin for s, p in parts])
+        faces = tuple(face for s, p in parts for face in s.faces if p.first <= face[0] <= p.last)
+        described = tuple(entry for s, p in parts for entry in s.described if p.first <= entry[0] <= p.last)
+        colours = Signature.joined([replace_vectors(look) for p in chain for look in p.looks]).colours
+        last = chain[-1] is self._last_piece(chain[-1].row)
+        return replace(parts[0][0], path=Path.from_rows(chain[0].first, rows, origin), faces=faces, described=described, chains=parts[-1][0].chains if last else (), colours=colours, number=number)
+
+    def _side(self, meeting: Meeting, row: int, before: bool) -> Side:
+        path, settings = self.paths[row], self.settings
+        reach = round(settings.looks_s * self.rate)
+        # No further than to the meeting before or after this one, where it may have been somebody else. Faces tell from afar, clothes only from nearby.
+        others = [m for m in self.meetings if m is not meeting and row in m.rows]
+        if before:
+            low, high = max([path.first, *(m.last + 1 for m in others if m.last < meeting.first)]), meeting.first - 1
+            return side_of(path, self._looks(row, low, high, max(low, high - reach), high), high, True, round(0.4 * self.rate))
+        low, high = meeting.last + 1, min([path.last, *(m.first - 1 for m in others if m.first > meeting.last)])
+        return side_of(path, self._looks(row, low, high, low, min(high, low + reach)), low, False, round(0.4 * self.rate))
+
+    def _looks(self, row: int, first: int, last: int, low: int, high: int) -> Signature:
+        """How somebody looks: the face between two frames, clothes and hair between two others, of those the ones in which nobody is beside them, if there are any."""
+        stretch, settings = self.stretches[row], self.settings
+        boxes = stretch.path.boxes()
+        told = []
+        for frame, face, _ in stretch.faces:
+            if not low <= frame <= high or frame not in self.seen:
+                continue
+            places, colours = self.seen[frame]
+            overlap = iou(np.asarray(face)[None], places)[0] if len(places) else np.zeros(1)
+            if overlap.max() < SAME_FACE or colours[int(overlap.argmax())] is None:
+                continue
+            mine = boxes[frame - stretch.path.first][None]
+            beside = any(n != row and s.path.first <= frame <= s.path.last and iou(mine, s.path.boxes()[frame - s.path.first][None])[0, 0] >= settings.beside
+                         for n, s in enumerate(self.stretches))
+            near = min(frame - first, last - frame)
+            told.append((beside, near < settings.clear_s * self.rate, near, colours[int(overlap.argmax())]))
+        told.sort(key=lambda entry: entry[:3])
+        clear = [entry[3] for entry in told if entry[:2] == told[0][:2]][:MOST_LOOKS]
+        mean = np.sqrt(np.mean([np.square(_restored(c)) for c in clear], axis=0)).astype(np.float32) if clear else None
+        described = [d for frame, d in stretch.described if first <= frame <= last]
+        return Signature(np.array([d.vector for d in described], np.float32).reshape(-1, 128), np.array([d.worth for d in described], np.float32), mean)
+
+
+# Boxes that overlap so much are of one face; so many looks at most make up a mean.
+SAME_FACE, MOST_LOOKS = 0.7, 12
+
+
+def replace_vectors(looks: Signature) -> Signature:
+    """The same without faces."""
+    return Signature(np.zeros((0, 128), np.float32), np.zeros(0, np.float32), looks.colours)
+
+
+def _restored(colours: np.ndarray) -> np.ndarray:
+    return colours.astype(np.float32) / 255 if colours.dtype == np.uint8 else colours
+
+
+def _by_pairs(scores: np.ndarray, come: Sequence[int], go: Sequence[int]) -> np.ndarray:
+    """Where many meet, each against each other alone: the least that two of them leave of a probability."""
+    share = np.ones_like(scores)
+    for i in range(len(come)):
+        for j in range(len(go)):
+            for other in range(len(come)):
+                for elsewhere in range(len(go)):
+                    if other != i and elsewhere != j:
+                        pair = marginals(scores[np.ix_([i, other], [j, elsewhere])])
+                        share[i, j] = min(share[i, j], pair[0, 0])
+    return share
