@@ -42,7 +42,7 @@ class Actions:
         self._menu("People", [
             ("Decide: cover", "1", lambda: cover.digit(1)), ("Decide: show", "2", lambda: cover.digit(2)), ("Decide: undecided", "3", lambda: cover.digit(3)), None,
             ("Merge selected", "Ctrl+M", cover.casting.merge_selected), ("Somebody else from here on", "Q", cover.casting.split_here),
-            ("Swap the two selected from here on", "Ctrl+Shift+Q", cover.casting.swap_selected),
+            ("Swap the two selected from here on", "Ctrl+Shift+Q", cover.casting.swap_selected), ("Same person? Compare both sides …", "Shift+P", lambda: window.compare_people()),
             ("Dismiss: not a person", "Backspace", lambda: cover.casting.dismiss(session.selected)), ("Use this frame as the portrait", "P", cover.casting.choose_portrait),
             ("Go to a good frame of the selected", "G", cover.go_to_good_frame), ("Remove from register", "Ctrl+Backspace", cover.remove_selected)])
         self._menu("By hand", [

@@ -47,28 +47,32 @@ class Portraits(QObject):
         except KeyError:
             return None
 
+    def closeup(self, clip: Clip, frame: int, box: tuple[float, float, float, float], size: tuple[int, int]) -> QImage | None:
+        """A part of a frame: box x0, y0, x1, y1 px, as large as fits into size."""
+        return self._get(clip, frame, box, size)
+
     def thumbnail(self, clip: Clip) -> QImage | None:
         return self._get(clip, min(clip.frames - 1, round(float(clip.rate))), None)
 
-    def _get(self, clip: Clip, frame: int, box) -> QImage | None:
-        key = (clip.path, clip.fingerprint, frame, box)
+    def _get(self, clip: Clip, frame: int, box, size: tuple[int, int] | None = None) -> QImage | None:
+        key = (clip.path, clip.fingerprint, frame, box, size)
         if key not in self._kept:
             self._kept[key] = None
-            self._wanted.put((key, clip, frame, box))
+            self._wanted.put((key, clip, frame, box, size))
         return self._kept[key]
 
     def _work(self) -> None:
         give_way(LATER)
         reader, reader_of = None, None
         while (task := self._wanted.get()) is not None:
-            key, clip, frame, box = task
+            key, clip, frame, box, size = task
             try:
                 if reader_of != (clip.path, clip.fingerprint):
                     if reader:
                         reader.close()
                     reader, reader_of = FrameReader(*open_source(clip), threads=1), (clip.path, clip.fingerprint)
                 rgb = reader.read(frame).rgb()
-                self._kept[key] = image_of(_cropped(rgb, box) if box else _shrunk(rgb))
+                self._kept[key] = image_of(_part(rgb, box, size) if size else _cropped(rgb, box) if box else _shrunk(rgb))
             except Exception:  # a register without one picture is still a register
                 log.exception("no portrait")
                 continue
@@ -83,6 +87,15 @@ def _cropped(rgb: np.ndarray, box) -> np.ndarray:
     cx, cy = (x0 + x1) / 2, (y0 + y1) / 2 - RISE * (y1 - y0)
     move = np.float32([[FACE_PX / side, 0, FACE_PX / 2 - cx * FACE_PX / side], [0, FACE_PX / side, FACE_PX / 2 - cy * FACE_PX / side]])
     return cv2.warpAffine(rgb, move, (FACE_PX, FACE_PX), flags=cv2.INTER_AREA if side > FACE_PX else cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+
+
+def _part(rgb: np.ndarray, box, size: tuple[int, int]) -> np.ndarray:
+    """A box of a picture, as large as fits into size; what lies outside the picture is dark."""
+    x0, y0, x1, y1 = box
+    scale = min(size[0] / (x1 - x0), size[1] / (y1 - y0))
+    wide, tall = max(1, round((x1 - x0) * scale)), max(1, round((y1 - y0) * scale))
+    move = np.float32([[scale, 0, -x0 * scale], [0, scale, -y0 * scale]])
+    return cv2.warpAffine(rgb, move, (wide, tall), flags=cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC, borderMode=cv2.BORDER_CONSTANT, borderValue=(18, 17, 16))
 
 
 def _shrunk(rgb: np.ndarray) -> np.ndarray:

@@ -24,6 +24,7 @@ class FindingRow(QFrame):
     acceptPressed = Signal(object)
     withdrawPressed = Signal(object)
     remedyPressed = Signal(object)
+    comparePressed = Signal(object)
 
     def __init__(self, project: Project, finding: Finding, accepted: Acceptance | None, parent: QWidget | None = None):
         super().__init__(parent)
@@ -68,15 +69,20 @@ class FindingRow(QFrame):
         self.remedy.setVisible(bool(finding.kind.remedy) and accepted is None)
         self.remedy.clicked.connect(lambda: self.remedyPressed.emit(finding))
         row.addWidget(self.remedy)
+        self.compare = push_button("Compare …", "", "Both sides as pictures, and one key for each answer (Shift+P)")
+        self.compare.setVisible(finding.kind.compares and accepted is None)
+        self.compare.clicked.connect(lambda: self.comparePressed.emit(finding))
+        row.addWidget(self.compare)
 
 
 class ReviewPage(QWidget):
-    """lookWanted: a finding; accepted: (finding, name, note); withdrawn: an acceptance; remedyWanted: a finding to put right."""
+    """lookWanted: a finding; accepted: (finding, name, note); withdrawn: an acceptance; remedyWanted: a finding to put right; compareWanted: a finding whose sides are to be compared."""
 
     lookWanted = Signal(object)
     accepted = Signal(object, str, str)
     withdrawn = Signal(object)
     remedyWanted = Signal(object)
+    compareWanted = Signal(object)
     nameMissing = Signal()
 
     def __init__(self, parent: QWidget | None = None):
@@ -169,6 +175,7 @@ class ReviewPage(QWidget):
             row.acceptPressed.connect(self._accept)
             row.withdrawPressed.connect(self.withdrawn)
             row.remedyPressed.connect(self.remedyWanted)
+            row.comparePressed.connect(self.compareWanted)
             self._list.insertWidget(n, row)
             self._rows.append(row)
         left = len(shown) - len(self._rows)

@@ -24,6 +24,7 @@ from skiagraph.desktop.help_sheet import HelpSheet
 from skiagraph.desktop.job_runner import stop_all
 from skiagraph.desktop.job_strip import JobStrip
 from skiagraph.desktop.long_jobs import BUSY, LongJobs
+from skiagraph.desktop.meeting_sheet import MeetingSheet, to_compare
 from skiagraph.desktop.portraits import Portraits
 from skiagraph.desktop.review_page import ReviewPage
 from skiagraph.desktop.session import Session
@@ -155,6 +156,7 @@ class MainWindow(QMainWindow):
         self.review.lookWanted.connect(self._look_at)
         self.review.accepted.connect(self._accept)
         self.review.remedyWanted.connect(lambda found: document.edit("make safe", found.kind.remedied, found))
+        self.review.compareWanted.connect(self.compare_people)
         self.review.withdrawn.connect(lambda a: document.edit("take back acceptance", edits.withdraw, a))
         self.handover.exportPressed.connect(self.export_clips)
         self.handover.browsePressed.connect(self._browse_folder)
@@ -435,6 +437,16 @@ class MainWindow(QMainWindow):
 
     def _accept(self, finding, name: str, note: str) -> None:
         self.document.edit("accept finding", lambda project: edits.accept(project, acceptance_of(project, finding, name, note)))
+
+    def compare_people(self, first=None) -> None:
+        """Go through the questions of whether somebody is the same person; first: a finding to begin with."""
+        if not to_compare(self.document.settled, self.document.findings):
+            self.notice.say(tr("There is no question of who is who: it is asked where somebody who is shown met others or was out of sight."))
+            return
+        sheet = MeetingSheet(self.document, self.portraits, self.review.name.text(), first, self)
+        sheet.exec()
+        self.review.name.setText(sheet.name.text())
+        sheet.deleteLater()
 
     # Window
 

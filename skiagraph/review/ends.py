@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 
-from skiagraph.boxes import cxcywh_to_xyxy
-from skiagraph.project.model import Clip, Sighting
+from skiagraph.boxes import cxcywh_to_xyxy, iou
+from skiagraph.project.model import Clip, Sighting, Subject
 from skiagraph.review.finding import Scene
 
 # A gap is an absence when it begins and ends where this share of the head reaches the edge of the picture.
 EDGE = 0.75
+# Heads that overlap by so much (IoU) from one frame to the next are at one place.
+SAME_PLACE = 0.5
 
 
 def at_edge(row: np.ndarray, clip: Clip) -> bool:
@@ -55,6 +57,18 @@ def is_gap(scene: Scene, before: Sighting, after: Sighting) -> bool:
     cut = any(before.last < c <= after.first for c in scene.cuts)
     left = at_edge(scene.rows(before)[-1], scene.clip) and at_edge(scene.rows(after)[0], scene.clip)
     return not left and not cut
+
+
+def goes_on(scene: Scene, sighting: Sighting, others: list[tuple[Subject, Sighting]], step: int) -> bool:
+    """True when somebody else who is covered goes on at once, where a sighting ends (step 1), or did until it begins (-1): it was not told who of them it is, and nobody is bare."""
+    rows = scene.rows(sighting)
+    frame = sighting.first + len(rows) if step > 0 else sighting.first - 1
+    mine = cxcywh_to_xyxy(rows[-1 if step > 0 else 0][None, :4])
+    for _, other in others:
+        theirs = scene.rows(other)
+        if 0 <= frame - other.first < len(theirs) and iou(mine, cxcywh_to_xyxy(theirs[frame - other.first][None, :4]))[0, 0] >= SAME_PLACE:
+            return True
+    return False
 
 
 def loose_ends(scene: Scene, sightings: list[Sighting], n: int) -> tuple[bool, bool]:

@@ -96,7 +96,7 @@ class FindingKind:
     """A kind of finding: how people call it, whether somebody may be seen, the check, and what to say of a find.
 
     word: for lists; exposing: True where somebody may be visible; of_cover: it is about what covers somebody, so that another cover opens it again; remedy: what one click
-    does about it, where there is such a thing. A kind overrides `on_clip`, `on_subject` or `among`, whichever
+    does about it, where there is such a thing; compares: both sides of a meeting can be compared (review.compared). A kind overrides `on_clip`, `on_subject` or `among`, whichever
     looks at no more than it needs: results are kept while what was looked at stays the same.
     """
 
@@ -105,6 +105,7 @@ class FindingKind:
     exposing: ClassVar[bool] = False
     of_cover: ClassVar[bool] = False
     remedy: ClassVar[str] = ""
+    compares: ClassVar[bool] = False
 
     def on_clip(self, scene: Scene) -> Iterable[Finding]:
         """From the clip and its scan alone."""

@@ -86,7 +86,8 @@ def _bounds_of(scene: Scene, subject: Subject, sighting: Sighting) -> np.ndarray
     """What a sighting's covers never reach beyond: (6,), least frame, x, y and largest, px."""
     rows = scene.rows(sighting)
     reach = np.hypot(rows[:, WIDTH], rows[:, HEIGHT]) / 2 * (1 + scene.project.style_of(subject).margin + rows[:, GROW])
-    return np.array([sighting.first, (rows[:, CX] - reach).min(), (rows[:, CY] - reach).min(), sighting.last, (rows[:, CX] + reach).max(), (rows[:, CY] + reach).max()])
+    # By a frame more, so that what goes on where this ends, or ends where it begins, is near too.
+    return np.array([sighting.first - 1, (rows[:, CX] - reach).min(), (rows[:, CY] - reach).min(), sighting.last + 1, (rows[:, CX] + reach).max(), (rows[:, CY] + reach).max()])
 
 
 # Accepting

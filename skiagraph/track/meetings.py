@@ -14,7 +14,7 @@ import numpy as np
 
 from skiagraph.boxes import iou, paired_iou
 from skiagraph.track.appearance import likeness
-from skiagraph.track.identity import Signature, face_distance
+from skiagraph.track.identity import JOIN, Signature, face_distance, probability
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.stretch import Stretch
 
@@ -54,7 +54,7 @@ class MeetingSettings:
     going_clear: float = 3.0
     appears: float = 2.5
     gone_s: float = 1.0
-    keep: float = 0.9
+    keep: float = 0.95
     swap: float = 0.95
 
 
@@ -335,7 +335,9 @@ class _Asking:
         for i in come:
             for j in go:
                 if mine[i] is not on[j] and mine[i].after is not on[j]:
-                    self.open.append((mine[i], on[j], odds_of(float(share[come.index(i), go.index(j)]))))
+                    odds = odds_of(float(share[come.index(i), go.index(j)]))
+                    # What was cut here is put together again by nothing but more evidence, or a person.
+                    self.open.append((mine[i], on[j], odds if probability(odds) >= settings.keep else min(odds, UNJOINED)))
 
     def _last_piece(self, row: int) -> _Piece:
         return self.pieces[row][-1]
@@ -398,6 +400,8 @@ class _Asking:
         return Signature(np.array([d.vector for d in described], np.float32).reshape(-1, 128), np.array([d.worth for d in described], np.float32), mean)
 
 
+# Log odds under which no two are taken for one (track.identity.JOIN).
+UNJOINED = odds_of(JOIN) - 0.1
 # Boxes that overlap so much are of one face; so many looks at most make up a mean.
 SAME_FACE, MOST_LOOKS = 0.7, 12
 

@@ -115,6 +115,13 @@ class FindingTest(TemporaryFolder):
         kinds = {r for r, _, _ in self.reasons(project_on(self.clip, head_path(10, 20)))}
         self.assertEqual(kinds, {Reason.ENDS_INSIDE, Reason.BEGINS_INSIDE})
 
+    def test_where_somebody_else_covered_goes_on_at_once_nobody_is_lost(self):
+        cut = project_on(self.clip, head_path(0, 30), head_path(30, 30))
+        self.assertEqual(self.reasons(cut), [])
+        self.assertTrue(self.reasons(cast.decide(cut, ["s2"], Decision.SHOW)), "who is shown there hides nobody")
+        self.assertTrue(self.reasons(project_on(self.clip, head_path(0, 30), head_path(30, 30, cx=130))), "nor does who is elsewhere")
+        self.assertTrue(self.reasons(project_on(self.clip, head_path(0, 30), head_path(31, 29))), "nor who comes a frame later")
+
     def test_face_outside_its_cover_and_face_of_nobody(self):
         project = with_faces(project_on(self.clip, head_path(0, 60)), (7, 80, 36, 108, 64), (9, 2, 2, 30, 30))
         self.assertEqual(self.reasons(project), [(Reason.FACE_OUTSIDE, 7, 7), (Reason.NOBODYS_FACE, 9, 9)])

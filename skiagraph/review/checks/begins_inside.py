@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from skiagraph.review.ends import gap_before, loose_ends
+from skiagraph.review.ends import gap_before, goes_on, loose_ends
 from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind, low_rows
 
 
@@ -12,10 +12,10 @@ from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind,
 class BeginsInside(FindingKind):
     reason, word = Reason.BEGINS_INSIDE, "Appears"
 
-    def on_subject(self, scene, subject, sightings):
+    def among(self, scene, subject, sightings, others):
         second = max(1, round(float(scene.clip.rate)))
         for n, sighting in enumerate(sightings):
-            if loose_ends(scene, sightings, n)[0] and not gap_before(scene, sightings, sighting):
+            if loose_ends(scene, sightings, n)[0] and not gap_before(scene, sightings, sighting) and not goes_on(scene, sighting, others, -1):
                 rows = scene.rows(sighting)
                 sure = np.flatnonzero(~low_rows(rows))
                 last = sighting.first + int(sure[0]) - 1 if len(sure) else sighting.first + len(rows) - 1

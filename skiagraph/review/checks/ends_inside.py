@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from skiagraph.review.ends import gap_after, loose_ends
+from skiagraph.review.ends import gap_after, goes_on, loose_ends
 from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind, low_rows
 
 
@@ -14,10 +14,10 @@ class EndsInside(FindingKind):
 
     reason, word = Reason.ENDS_INSIDE, "Lost"
 
-    def on_subject(self, scene, subject, sightings):
+    def among(self, scene, subject, sightings, others):
         second = max(1, round(float(scene.clip.rate)))
         for n, sighting in enumerate(sightings):
-            if loose_ends(scene, sightings, n)[1] and not gap_after(scene, sightings, sighting):
+            if loose_ends(scene, sightings, n)[1] and not gap_after(scene, sightings, sighting) and not goes_on(scene, sighting, others, 1):
                 rows = scene.rows(sighting)
                 ends = sighting.first + len(rows) - 1
                 sure = np.flatnonzero(~low_rows(rows))

@@ -23,7 +23,7 @@ _MET = Remembered(16 << 20, size=lambda frames: frames.nbytes + 64)
 class SamePerson(FindingKind):
     """Only for who is shown: of two who are covered it does not matter which is which. One finding for each meeting, from the one before to the next one."""
 
-    reason, word = Reason.SAME_PERSON, "Same person?"
+    reason, word, compares = Reason.SAME_PERSON, "Same person?", True
 
     def on_scene(self, scene):
         for subject in scene.project.subjects:
