@@ -223,8 +223,8 @@ def _stretch(path: Path, numbers, chains: Sequence[Chain], descriptions) -> Stre
 
 
 def people_of(stretches: Sequence[Stretch], still: Sequence[bool] | None = None, report: Callable[[int, int], None] = lambda done, total: None,
-              joins: Sequence[Join] = (), asked: Mapping[tuple[int, int], float] = MappingProxyType({})) -> tuple[list[FoundPerson], list[tuple[int, int, float]]]:
-    """Group stretches into people; returns them and which may be one: (key, key, probability). report: as in identity.group; joins, asked: as track.meetings gives them."""
+              joins: Sequence[Join] = (), asked: Mapping[tuple[int, int], float] = MappingProxyType({}), fixed: Sequence[Sequence[int]] = ()) -> tuple[list[FoundPerson], list[tuple[int, int, float]]]:
+    """Group stretches into people; returns them and which may be one: (key, key, probability). report, fixed: as in identity.group; joins, asked: as track.meetings gives them."""
     signatures = [s.signature for s in stretches]
 
     def apart(i: int, j: int) -> bool:
@@ -242,7 +242,7 @@ def people_of(stretches: Sequence[Stretch], still: Sequence[bool] | None = None,
             return 4.0
         return 1.5 if set(a.chains) & set(b.chains) else 0.0
 
-    grouping = group(signatures, apart, lambda i, j: True, extra=extra, report=report, known=asked)
+    grouping = group(signatures, apart, lambda i, j: True, fixed, extra=extra, report=report, known=asked)
     people = []
     keys = {row: min((stretches[r] for r in rows), key=lambda s: s.path.first).number for rows in grouping.groups for row in rows}
     for rows, sure in zip(grouping.groups, grouping.sure):

@@ -21,6 +21,7 @@ from skiagraph.media.reader import FrameReader
 from skiagraph.track.bridging import BridgeSettings, chains
 from skiagraph.track.describing import Description, describe
 from skiagraph.track.descriptor import FaceDescriber
+from skiagraph.track.doubtful import at_one_place, without_inside
 from skiagraph.track.linking import Linker, LinkSettings, Seen, Tracklet, extend_back
 from skiagraph.track.meetings import frames_wanted, meetings_of, reconsidered
 from skiagraph.track.observations import Diary, compact, restored
@@ -39,6 +40,8 @@ PARTIAL_EVERY, PARTIAL_STEPPING = 25, 50
 SURELY_PRESENT = 0.9
 # One of this score needs no second opinion.
 EVIDENT = 0.88
+# What lies between two cuts is a shot from so many frames on.
+LEAST_SHOT = 3
 # A track is extended back by so many frames at most.
 BACK_MOST = 150
 
@@ -118,9 +121,10 @@ class _Scan:
         solved = second_pass(self.info, self.index, linked, self._shot, self.control, self.bridges)
         self.control.report(STEP_WHO, 0, None)
         stretches = stretches_of(linked, solved.results, solved.meetings, self.descriptions, self.rate, self.bridges)
-        stretches = self._described(stretches)
+        stretches = self._described(without_inside(stretches))
         stretches, joins, asked = self._reconsidered(stretches)
-        people, likely = people_of(stretches, [self._is_still(s) for s in stretches], lambda done, total: self.control.report(STEP_WHO, done, total), joins, asked)
+        people, likely = people_of(stretches, [self._is_still(s) for s in stretches], lambda done, total: self.control.report(STEP_WHO, done, total), joins, asked,
+                                   at_one_place(stretches, self.rate))
         return self._result(people, likely)
 
     # Finding
@@ -182,6 +186,11 @@ class _Scan:
         extend_back(found, seen, lambda frame: max(self._shot(frame)[0], frame - BACK_MOST))
         return found
 
+    def _is_shot(self, frame: int) -> bool:
+        """False between cuts that follow at once on one another, as a whip pan is taken for: nothing can be recognised there. Where it ends, a shot begins, and is looked at."""
+        first, last = self._shot(frame)
+        return last - first + 1 >= LEAST_SHOT
+
     # Who is who
 
     def _recognised(self, tracklet) -> bool:
@@ -236,5 +245,5 @@ class _Scan:
 
     def _result(self, people, likely) -> ScanResult:
         # However sure, what is seen only at the edge, and only when looked for harder, is a sign.
-        table = self.faces.table([(frame, box, min(score, (SIGN - 1) / 100)) for frame, box, score in self.sweep.edges], self.frames)
+        table = self.faces.table([(frame, box, min(score, (SIGN - 1) / 100)) for frame, box, score in self.sweep.edges if self._is_shot(frame)], self.frames)
         return ScanResult(tuple(people), table, tuple(self.sweep.cuts), self.frames, self.damage, tuple(likely))

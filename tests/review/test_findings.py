@@ -134,6 +134,11 @@ class FindingTest(TemporaryFolder):
             project = project_on(self.clip, *paths)
             project = seen(project, faces=sign)
             self.assertEqual(self.reasons(project), wanted)
+        often = FaceTable(np.array([54, 56, 59], np.int32), np.concatenate([sign.boxes] * 3), np.array([33, 41, 36], np.uint8))
+        found = [(f.first, f.last, f.worst) for f in findings(seen(project_on(self.clip, head_path(0, 60)), faces=often, cuts=(55, 57))) if f.reason == Reason.MAYBE_AT_EDGE]
+        self.assertEqual(found, [(46, 59, 0.41)], "one place, one finding, as it was seen best")
+        apart = FaceTable(np.array([59, 59], np.int32), np.array([sign.boxes[0], sign.boxes[0] - [130, 0, 130, 0]], np.int16), np.array([33, 33], np.uint8))
+        self.assertEqual(len([r for r, _, _ in self.reasons(seen(project_on(self.clip, head_path(0, 60)), faces=apart)) if r == Reason.MAYBE_AT_EDGE]), 2, "two places, two")
         first = FaceTable(np.array([0], np.int32), sign.boxes, sign.scores)
         project = project_on(self.clip, head_path(0, 60))
         self.assertEqual(self.reasons(seen(project, faces=first)), [(Reason.MAYBE_AT_EDGE, 0, 8)])

@@ -1,0 +1,63 @@
+"""What is hardly a face: nothing inside a known head, one question for each place."""
+
+import unittest
+
+import numpy as np
+
+from skiagraph.track.doubtful import at_one_place, without_inside
+from skiagraph.track.path import FOLLOWED, FOUND, Path
+from skiagraph.track.people import people_of
+from skiagraph.track.stretch import Stretch
+
+RATE = 25.0
+
+
+def stretch(first, last, x, size=40.0, doubtful=True, origin=FOUND, confidence=0.6, number=1):
+    n = last - first + 1
+    rows = np.column_stack([np.full(n, x), np.full(n, 100.0), np.full(n, size), np.full(n, size * 1.3), np.zeros(n), np.full(n, confidence)])
+    path = Path.from_rows(first, rows, np.full(n, origin, np.uint8))
+    faces = tuple((frame, np.array([x - size / 3, 90, x + size / 3, 110]), 0.5) for frame in range(first, last + 1))
+    return Stretch(path, (number,), faces, (), None, doubtful, number)
+
+
+class InsideTest(unittest.TestCase):
+    def test_a_part_of_a_head_that_is_only_followed_is_left_out(self):
+        head = stretch(0, 50, 200, 80, doubtful=False, origin=FOLLOWED)
+        self.assertEqual(without_inside([head, stretch(10, 20, 210)]), [head])
+
+    def test_one_beside_it_stays(self):
+        head, beside = stretch(0, 50, 200, 80, doubtful=False), stretch(10, 20, 250)
+        self.assertEqual(without_inside([head, beside]), [head, beside])
+
+    def test_one_that_came_out_of_it_stays(self):
+        head, longer = stretch(0, 15, 200, 80, doubtful=False), stretch(10, 30, 210)
+        self.assertEqual(without_inside([head, longer]), [head, longer])
+
+    def test_a_head_of_which_nobody_is_sure_takes_nothing_away(self):
+        unsure, face = stretch(0, 50, 200, 80, doubtful=False, origin=FOLLOWED, confidence=0.2), stretch(10, 20, 210)
+        self.assertEqual(without_inside([unsure, face]), [unsure, face])
+
+    def test_what_is_believed_is_never_left_out(self):
+        both = [stretch(0, 50, 200, 80, doubtful=False), stretch(10, 20, 210, doubtful=False)]
+        self.assertEqual(without_inside(both), both)
+
+
+class PlaceTest(unittest.TestCase):
+    def test_now_and_then_at_one_place_is_one_question(self):
+        parts = [stretch(0, 5, 100, number=1), stretch(20, 25, 104, number=2), stretch(60, 66, 108, number=3)]
+        self.assertEqual(at_one_place(parts, RATE), [[0, 1, 2]])
+        (one,), likely = people_of(parts, fixed=at_one_place(parts, RATE))
+        self.assertTrue(one.doubtful)
+        self.assertEqual([(p.first, p.last) for p in one.paths], [(0, 5), (20, 25), (60, 66)], "each is covered as it was")
+        self.assertEqual(likely, [])
+
+    def test_elsewhere_later_or_of_another_size_is_another(self):
+        for other in (stretch(20, 25, 200, number=2), stretch(90, 95, 100, number=2), stretch(20, 25, 100, 90, number=2), stretch(3, 8, 100, number=2)):
+            self.assertEqual(at_one_place([stretch(0, 5, 100), other], RATE), [])
+
+    def test_people_are_none_of_it(self):
+        self.assertEqual(at_one_place([stretch(0, 5, 100), stretch(20, 25, 100, doubtful=False, number=2)], RATE), [])
+
+
+if __name__ == "__main__":
+    unittest.main()
