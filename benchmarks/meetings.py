@@ -25,7 +25,7 @@ def scenes(name: str, seeds: range, alike: bool) -> tuple[Scene, ...]:
 def _scene(name: str, seed: int, alike: bool) -> Scene:
     rng = np.random.default_rng((seed, 1 if alike else 0, 2611))
     kinds: tuple[Callable, ...] = (_cross, _turn_back, _behind, _three, _away_and_back)
-    size = float(rng.choice((20, 28, 36, 50, 72, 96), p=(.15, .2, .25, .2, .12, .08)))
+    size = float(rng.choice((28, 36, 50, 72, 96), p=(.2, .3, .25, .15, .1)))
     looks = [_dressed(look_of(int(rng.integers(10_000, 90_000))), rng) for _ in range(3)]
     if alike:
         looks = [replace(look, coat=looks[0].coat, trousers=looks[0].trousers, hat=looks[0].hat, hat_colour=looks[0].hat_colour, hair=looks[0].hair, hair_style=looks[0].hair_style) for look in looks]

@@ -127,9 +127,49 @@ def _parting() -> Scene:
               body_yaw=((0, 60), (9.4, 60), (10, 10)), pose="walk")), seed=131, shake=.8, sound="hall")
 
 
+def _club() -> Scene:
+    """Lamps that change their colour and go out for some frames, in the dark: people dance, turn and cross."""
+    def lamp(*values: float) -> tuple:
+        # A colour for each half second, with the dark in between that lasts for three to six frames.
+        keys = []
+        for n, value in enumerate(values):
+            keys += [(n * .5, value), (n * .5 + .36, value)]
+        return tuple(keys)
+
+    dark = ((1.42, 1), (1.46, .05), (1.58, .05), (1.62, 1)), ((3.10, 1), (3.14, .03), (3.34, .03), (3.38, 1)), ((4.9, 1), (4.94, .08), (5.02, .08), (5.06, 1))
+    colours = (lamp(.9, .35, .25, .8, .9, .3, .8, .25, .9, .35, .8, .6), lamp(.3, .4, .8, .75, .3, .85, .25, .5, .35, .7, .3, .6), lamp(.5, .95, .4, .3, .8, .6, .9, .95, .3, .9, .35, .6))
+    out = tuple(key for moment in dark for key in moment)
+    lamps = tuple(tuple(sorted((at, value * min((o[1] for o in out if abs(o[0] - at) < .001), default=1)) for at, value in {**dict(c), **{o[0]: dict(c).get(o[0], .5) for o in out}}.items())) for c in colours)
+    return Scene("club", "After the auction", "hall", 6.0, 290, (
+        Actor("dances", "Ice girl", people.ICE_GIRL, x=((0, 330), (1, 380), (2, 310), (3, 390), (4, 320), (6, 400)), size=((0, 52), (1, 52)), yaw=((0, 10), (1, -40), (2, 50), (3, -30), (4, 60), (6, 0)),
+              roll=((0, 0), (1, 12), (2, -12), (3, 10), (4, -10), (6, 0))),
+        Actor("crosses", "Worker", people.WORKER, x=((0, 1150), (2.6, 700), (4.4, 250), (6, -60)), size=((0, 46), (1, 46)), yaw=((0, -40), (2, -60), (6, -60)), body_yaw=((0, -60),), pose="walk"),
+        Actor("turns", "Long hair", people.LONG_HAIR, x=((0, 820), (6, 860)), size=((0, 44), (1, 44)), yaw=((0, 0), (1, 90), (2, 180), (3, 270), (4, 360), (6, 380))),
+        Actor("far", "Far buyer", people.FAR_BUYER, x=((0, 1080), (6, 1040)), size=((0, 24), (1, 24)), yaw=((0, -20), (3, 30), (6, -10)))),
+        light=.62, grain=7.0, lamps=lamps, seed=141, shake=2.0, sound="hall")
+
+
+def _edge() -> Scene:
+    """People who leave over the edge at speed, and come back as quickly, some at the other side."""
+    return Scene("edge", "In and out", "quay", 7.0, 290, (
+        Actor("runs", "Deckhand, orange cap", people.ORANGE_CAP, x=((0, 900), (.7, 1000), (1.2, 1420), (2.0, 1430), (2.4, 1050), (3.2, 900), (4.0, 1440), (5.0, 1440), (5.3, 1080), (7, 960)), size=((0, 52), (1, 52)),
+              yaw=((0, 10), (.7, 60), (1.6, 60), (1.9, -60), (2.6, -30), (3.2, 60), (4.5, 60), (4.9, -60), (7, -10)), body_yaw=((0, 20), (.8, 60), (1.9, -60), (3.2, 60), (4.9, -60), (7, -20)), pose="walk"),
+        Actor("round", "Weigher", people.WEIGHER, x=((0, 260), (1.2, 200), (1.7, -140), (3.0, -140), (3.3, 120), (4.4, 300), (5.2, -130), (5.8, -130), (6.2, 160), (7, 260)), size=((0, 44), (1, 44)),
+              yaw=((0, -10), (1.1, -60), (2, -60), (2.9, 60), (4.2, 20), (4.6, -60), (5.5, 60), (7, 10)), body_yaw=((0, 0), (1.2, -60), (2.9, 60), (4.5, -60), (5.6, 60), (7, 10)), pose="walk"),
+        Actor("stays", "Net mender", people.NET_MENDER, x=((0, 620), (7, 640)), size=((0, 40), (1, 40)), yaw=((0, 0), (3, 30), (7, -20)))), seed=151, shake=2.0)
+
+
+def _railings() -> Scene:
+    """Far faces behind railings: half of each is hidden now and then, also for some frames at a time."""
+    far = ((people.SKIPPER, 180, 760, 18), (people.HEADSCARF, 1120, 420, 19), (people.RED_CAP, 520, 560, 20), (people.GREEN_SCARF, 900, 1060, 17))
+    return Scene("railings", "Behind the railings", "quay", 7.0, 320, tuple(
+        Actor(f"f{n}", f"Buyer {n + 1}", look, x=((0, begin), (7, end)), size=((0, size), (1, size)), yaw=((0, 15 if end > begin else -15), (3, 40 if end > begin else -40), (7, 0)), body_yaw=((0, 40 if end > begin else -40),),
+              pose="walk") for n, (look, begin, end, size) in enumerate(far)), seed=161, shake=1.0, rails=(58.0, 16.0))
+
+
 FILMS: dict[str, Sequence[Scene]] = {"crowd": (_crowd(),), "night": (_night(),), "cut": _cut(), "approach": (_approach(),), "jackets": (_jackets(),),
                                      "aside": (_aside(),), "starts": (_starts(),), "behind": (_behind(),), "parting": (_parting(),),
-                                     "meetings": meetings.scenes("meetings", range(10), False), "alike": meetings.scenes("alike", range(10), True)}
+                                     "club": (_club(),), "edge": (_edge(),), "railings": (_railings(),), "meetings": meetings.scenes("meetings", range(10), False), "alike": meetings.scenes("alike", range(10), True)}
 
 # For measuring speed alone.
 LONG: dict[str, Sequence[Scene]] = {"stroll": (_stroll(),)}

@@ -51,6 +51,8 @@ def draw(scene: story.Scene, frame: int, numbers: list[int] | None = None) -> tu
     drawn = []
     for n in placed:
         drawn.append((n, _draw_actor(scene, n, numbers[n], second, shift_x, shift_y, picture, ids)))
+    if scene.rails:
+        _draw_rails(scene, shift_x, picture, ids)
     truth = []
     for n, (ellipse, yaw, own_px) in drawn:
         if own_px == 0:
@@ -60,6 +62,18 @@ def draw(scene: story.Scene, frame: int, numbers: list[int] | None = None) -> tu
         truth.append(HeadTruth(scene.actors[n].key, *(round(v, 2) for v in ellipse), round(yaw, 1),
                                round(min(1.0, head_px / own_px), 3), face_px))
     return _finish(scene, frame, picture), ids, truth
+
+
+def _draw_rails(scene, shift_x, picture, ids):
+    """Upright bars between the camera and everybody."""
+    apart, wide = scene.rails
+    for n in range(-1, int(scene.size[0] / apart) + 2):
+        x = round(n * apart - shift_x * 1.4)
+        low, high = max(0, x), min(scene.size[0], x + round(wide))
+        if low < high:
+            picture[:, low:high] = (46, 48, 47)
+            picture[:, low:min(high, low + max(1, round(wide / 5)))] = (84, 86, 82)
+            ids[:, low:high] = THING
 
 
 def _camera(scene, second):
@@ -143,6 +157,8 @@ def _finish(scene, frame, picture):
     height, width = soft.shape[:2]
     rng = np.random.default_rng(scene.seed * 100003 + frame)
     shade = _vignette(width, height)
+    if scene.lamps:
+        shade = shade * np.array([story.value(lamp, frame / story.RATE) for lamp in scene.lamps], np.float32)
     if scene.flicker or scene.cast != (1.0, 1.0, 1.0):
         # Lamps on the mains beat against the shutter; now and then one fails for a moment.
         swing = 1 + scene.flicker * (.6 * np.sin(frame * 2.3) + .4 * rng.uniform(-1, 1))

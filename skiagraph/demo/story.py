@@ -61,6 +61,8 @@ class Scene:
     grain: float = 3.0              # deviation of the sensor's noise, of 255
     flicker: float = 0.0            # how far the light swings, as a share
     cast: tuple = (1.0, 1.0, 1.0)   # colour of the light over everything
+    lamps: tuple[Keys, Keys, Keys] | None = None    # how red, green and blue the light is over time, 0 for dark
+    rails: tuple[float, float] | None = None        # bars before everything: distance and width, px
 
     @property
     def frames(self) -> int:

@@ -35,6 +35,7 @@ class Reason:
     TOO_WEAK = "cover-too-weak"
     HOUSE_RULE = "house-rule"
     SHOWN_ASTRAY = "shown-astray"
+    JUMPS = "jumps"
     DAMAGED = "damaged"
     CHECK_FAILED = "check-failed"
     FILE_DIFFERS = "cover-missing-in-file"

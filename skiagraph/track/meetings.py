@@ -272,6 +272,11 @@ class _Asking:
     def __init__(self, stretches: list[Stretch], meetings: Sequence[Meeting], seen: Looks, rate: float, settings: MeetingSettings):
         self.stretches, self.meetings, self.seen, self.rate, self.settings = stretches, meetings, seen, rate, settings
         self.paths = [seen_of(s.path, rate, settings) for s in stretches]
+        self.boxes = [s.path.boxes() for s in stretches]
+        self.meetings_of_row: dict[int, list[Meeting]] = {}
+        for meeting in meetings:
+            for row in meeting.rows:
+                self.meetings_of_row.setdefault(row, []).append(meeting)
         self.pieces = {n: [_Piece(n, s.path.first, s.path.last, [])] for n, s in enumerate(stretches)}
         self.kept: list[tuple[Meeting, _Piece, list[_Piece], float]] = []
         self.open: list[tuple[_Piece, _Piece, float]] = []
@@ -361,7 +366,7 @@ class _Asking:
         origin = np.concatenate([s.path.part(p.first, p.last).origin for s, p in parts])
         faces = tuple(face for s, p in parts for face in s.faces if p.first <= face[0] <= p.last)
         described = tuple(entry for s, p in parts for entry in s.described if p.first <= entry[0] <= p.last)
-        colours = Signature.joined([replace_vectors(look) for p in chain for look in p.looks]).colours
+        colours = Signature.joined([_without_faces(look) for p in chain for look in p.looks]).colours
         last = chain[-1] is self._last_piece(chain[-1].row)
         return replace(parts[0][0], path=Path.from_rows(chain[0].first, rows, origin), faces=faces, described=described, chains=parts[-1][0].chains if last else (), colours=colours, number=number)
 
@@ -369,7 +374,7 @@ class _Asking:
         path, settings = self.paths[row], self.settings
         reach = round(settings.looks_s * self.rate)
         # No further than to the meeting before or after this one, where it may have been somebody else. Faces tell from afar, clothes only from nearby.
-        others = [m for m in self.meetings if m is not meeting and row in m.rows]
+        others = [m for m in self.meetings_of_row[row] if m is not meeting]
         if before:
             low, high = max([path.first, *(m.last + 1 for m in others if m.last < meeting.first)]), meeting.first - 1
             return side_of(path, self._looks(row, low, high, max(low, high - reach), high), high, True, round(0.4 * self.rate))
@@ -379,25 +384,30 @@ class _Asking:
     def _looks(self, row: int, first: int, last: int, low: int, high: int) -> Signature:
         """How somebody looks: the face between two frames, clothes and hair between two others, of those the ones in which nobody is beside them, if there are any."""
         stretch, settings = self.stretches[row], self.settings
-        boxes = stretch.path.boxes()
-        told = []
-        for frame, face, _ in stretch.faces:
-            if not low <= frame <= high or frame not in self.seen:
-                continue
-            places, colours = self.seen[frame]
-            overlap = iou(np.asarray(face)[None], places)[0] if len(places) else np.zeros(1)
-            if overlap.max() < SAME_FACE or colours[int(overlap.argmax())] is None:
-                continue
-            mine = boxes[frame - stretch.path.first][None]
-            beside = any(n != row and s.path.first <= frame <= s.path.last and iou(mine, s.path.boxes()[frame - s.path.first][None])[0, 0] >= settings.beside
-                         for n, s in enumerate(self.stretches))
-            near = min(frame - first, last - frame)
-            told.append((beside, near < settings.clear_s * self.rate, near, colours[int(overlap.argmax())]))
-        told.sort(key=lambda entry: entry[:3])
-        clear = [entry[3] for entry in told if entry[:2] == told[0][:2]][:MOST_LOOKS]
-        mean = np.sqrt(np.mean([np.square(_restored(c)) for c in clear], axis=0)).astype(np.float32) if clear else None
+        near = [(s.path, boxes) for n, (s, boxes) in enumerate(zip(self.stretches, self.boxes)) if n != row and s.path.first <= high and s.path.last >= low]
+        clear, beset = [], []
+        # Away from the meeting first, but no further than needed.
+        for away, frame, face in sorted(((min(frame - first, last - frame), frame, n) for n, (frame, _, _) in enumerate(stretch.faces) if low <= frame <= high and frame in self.seen),
+                                        key=lambda entry: (entry[0] < settings.clear_s * self.rate, entry[0])):
+            if len(clear) == MOST_LOOKS or away < settings.clear_s * self.rate and clear:
+                break
+            colours = self._colours(frame, stretch.faces[face][1])
+            if colours is not None:
+                there = np.array([boxes[frame - path.first] for path, boxes in near if path.first <= frame <= path.last]).reshape(-1, 4)
+                beside = bool((iou(self.boxes[row][frame - stretch.path.first][None], there) >= settings.beside).any())
+                (beset if beside else clear).append(colours)
+        found = clear or beset[:MOST_LOOKS]
+        mean = np.sqrt(np.mean(np.square(found), axis=0)).astype(np.float32) if found else None
         described = [d for frame, d in stretch.described if first <= frame <= last]
         return Signature(np.array([d.vector for d in described], np.float32).reshape(-1, 128), np.array([d.worth for d in described], np.float32), mean)
+
+
+    def _colours(self, frame: int, face: np.ndarray) -> np.ndarray | None:
+        """What a face and its shoulders looked like in a frame, float32, or None where that is not known."""
+        places, colours = self.seen[frame]
+        overlap = iou(np.asarray(face)[None], places)[0] if len(places) else np.zeros(1)
+        found = None if overlap.max() < SAME_FACE else colours[int(overlap.argmax())]
+        return None if found is None else _restored(found)
 
 
 # Log odds under which no two are taken for one (track.identity.JOIN).
@@ -406,7 +416,7 @@ UNJOINED = odds_of(JOIN) - 0.1
 SAME_FACE, MOST_LOOKS = 0.7, 12
 
 
-def replace_vectors(looks: Signature) -> Signature:
+def _without_faces(looks: Signature) -> Signature:
     """The same without faces."""
     return Signature(np.zeros((0, 128), np.float32), np.zeros(0, np.float32), looks.colours)
 

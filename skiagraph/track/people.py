@@ -225,19 +225,19 @@ def _stretch(path: Path, numbers, chains: Sequence[Chain], descriptions) -> Stre
 def people_of(stretches: Sequence[Stretch], still: Sequence[bool] | None = None, report: Callable[[int, int], None] = lambda done, total: None,
               joins: Sequence[Join] = (), asked: Mapping[tuple[int, int], float] = MappingProxyType({}), fixed: Sequence[Sequence[int]] = ()) -> tuple[list[FoundPerson], list[tuple[int, int, float]]]:
     """Group stretches into people; returns them and which may be one: (key, key, probability). report, fixed: as in identity.group; joins, asked: as track.meetings gives them."""
-    signatures = [s.signature for s in stretches]
+    signatures, found = [s.signature for s in stretches], [s.found for s in stretches]
 
     def apart(i: int, j: int) -> bool:
         a, b = stretches[i], stretches[j]
         if a.doubtful or b.doubtful:
             return True
-        (a0, a1), (b0, b1) = a.found, b.found
+        (a0, a1), (b0, b1) = found[i], found[j]
         return min(a1, b1) - max(a0, b0) >= 2 and not _one_head(a, b)
 
     # One chain whose gap was not bridged is still likely one head, and two tracks at one place surely are.
     def extra(i: int, j: int) -> float:
         a, b = stretches[i], stretches[j]
-        (a0, a1), (b0, b1) = a.found, b.found
+        (a0, a1), (b0, b1) = found[i], found[j]
         if min(a1, b1) - max(a0, b0) >= 2 and _one_head(a, b):
             return 4.0
         return 1.5 if set(a.chains) & set(b.chains) else 0.0

@@ -77,19 +77,22 @@ class FindingTest(TemporaryFolder):
         (asked,) = [(f.first, f.last) for f in findings(meeting) if f.reason == Reason.SAME_PERSON]
 
         def with_join(project, *joins):
-            first, *others = project.scan_of("c1").people
-            return seen(project, people=(replace(first, joins=joins), *others))
+            first, second = project.scan_of("c1").people
+            return seen(project, people=(replace(first, joins=joins), replace(second, joins=through)))
 
         def about(project):
             return [(f.first, f.last, f.at) for f in findings(project) if f.reason == Reason.SAME_PERSON]
 
-        sure, unsure = Join(20, 40, (2,), 0.995), Join(20, 40, (2,), 0.985)
+        sure, unsure, through = Join(20, 40, (2,), 0.995), Join(20, 40, (2,), 0.985), (Join(20, 40, (1,), 0.999),)
         self.assertEqual(about(with_join(meeting, sure)), [], "the scan is sure of it")
         self.assertEqual([(first, last) for first, last, _ in about(with_join(meeting, unsure))], [asked], "asked about once")
         alone = cast.decide(project_on(self.clip, head_path(0, 60, cx=40), head_path(0, 60, cx=110)), ["s1"], Decision.SHOW)
         self.assertEqual(about(with_join(alone, Join(20, 40, (), 0.95))), [(0, 59, 41)], "nobody was near, but they were out of sight")
         self.assertEqual(about(with_join(cast.decide(alone, ["s1"], Decision.COVER), Join(20, 40, (), 0.5))), [], "of who is covered it does not matter")
-        moved = outlines.move_outline(with_join(meeting, sure), "s1", "c1", 30, Outline.at(80, 48, 30, 40), Reach.FRAME)
+        lost = with_join(meeting, sure)
+        through = ()
+        self.assertEqual([(first, last) for first, last, _ in about(with_join(meeting, sure))], [asked], "the other was lost in it, and may be bare beside them")
+        moved = outlines.move_outline(lost, "s1", "c1", 30, Outline.at(80, 48, 30, 40), Reach.FRAME)
         self.assertTrue(about(moved), "what was moved by hand is not what the scan spoke of")
 
     def test_sightings_that_lie_over_each_other_are_no_gap_and_end_once(self):
@@ -114,6 +117,13 @@ class FindingTest(TemporaryFolder):
         self.assertEqual(self.reasons(project), [(Reason.UNSURE, 0, 59)])
         kinds = {r for r, _, _ in self.reasons(project_on(self.clip, head_path(10, 20)))}
         self.assertEqual(kinds, {Reason.ENDS_INSIDE, Reason.BEGINS_INSIDE})
+
+    def test_a_cover_that_jumps_from_one_frame_to_the_next_is_named(self):
+        jumping = cast.merge_subjects(project_on(self.clip, head_path(0, 30, cx=40), head_path(30, 30, cx=120)), "s1", ["s2"])
+        self.assertEqual(self.reasons(jumping), [(Reason.JUMPS, 28, 31)])
+        self.assertSentence(sentence(jumping, findings(jumping)[0]), "Person 1", "jumps")
+        self.assertEqual(self.reasons(seen(jumping, cuts=(30,))), [], "a cut lies between")
+        self.assertEqual(self.reasons(cast.merge_subjects(project_on(self.clip, head_path(0, 30), head_path(30, 30, cx=86)), "s1", ["s2"])), [], "it goes on there")
 
     def test_where_somebody_else_covered_goes_on_at_once_nobody_is_lost(self):
         cut = project_on(self.clip, head_path(0, 30), head_path(30, 30))

@@ -57,10 +57,17 @@ class SamePerson(FindingKind):
         """Whom the scan takes a sighting for; nobody where it was changed by hand."""
         return [p for p in scene.scan.people if set(p.tracks) & set(sighting.tracks)] if scene.scan and not sighting.keyframes and not sighting.repairs else []
 
+    @staticmethod
+    def _through(scene, key, join) -> bool:
+        """Whether a person of the scan is surely the same on both sides of a meeting."""
+        return any(j.same >= SURE and j.first <= join.last and j.last >= join.first for p in scene.scan.people if p.key == key for j in p.joins)
+
     def _asked(self, scene, sighting, met: list[tuple[int, int]]) -> list[tuple[int, int]]:
         """The meetings to ask about, in order: without those of which the scan is sure, and with where it is unsure of somebody who was out of sight."""
         joins = [j for person in self._people(scene, sighting) for j in person.joins if sighting.first < j.first and j.last < sighting.last]
-        sure, unsure = [j for j in joins if j.same >= SURE], [j for j in joins if j.same < SURE]
+        # Sure only where everybody else who was there was followed through it as surely: who was lost in it may be bare beside whoever is shown.
+        sure = [j for j in joins if j.same >= SURE and all(self._through(scene, other, j) for other in j.others)]
+        unsure = [j for j in joins if j.same < SURE]
         asked = [(begin, end) for begin, end in met if not any(j.first - ONE_MEETING <= begin and end <= j.last + ONE_MEETING for j in sure)]
         asked += [(j.first, j.last) for j in unsure if not any(begin <= j.last and end >= j.first for begin, end in asked)]
         return sorted(asked)
