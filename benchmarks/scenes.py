@@ -161,10 +161,10 @@ def _edge() -> Scene:
 
 def _railings() -> Scene:
     """Far faces behind railings: half of each is hidden now and then, also for some frames at a time."""
-    far = ((people.SKIPPER, 180, 760, 18), (people.HEADSCARF, 1120, 420, 19), (people.RED_CAP, 520, 560, 20), (people.GREEN_SCARF, 900, 1060, 17))
+    far = ((people.SKIPPER, 180, 760, 27), (people.HEADSCARF, 1120, 420, 28), (people.RED_CAP, 480, 560, 30), (people.GREEN_SCARF, 880, 1060, 26))
     return Scene("railings", "Behind the railings", "quay", 7.0, 320, tuple(
         Actor(f"f{n}", f"Buyer {n + 1}", look, x=((0, begin), (7, end)), size=((0, size), (1, size)), yaw=((0, 15 if end > begin else -15), (3, 40 if end > begin else -40), (7, 0)), body_yaw=((0, 40 if end > begin else -40),),
-              pose="walk") for n, (look, begin, end, size) in enumerate(far)), seed=161, shake=1.0, rails=(58.0, 16.0))
+              pose="walk") for n, (look, begin, end, size) in enumerate(far)), seed=161, shake=1.0, rails=(84.0, 22.0))
 
 
 FILMS: dict[str, Sequence[Scene]] = {"crowd": (_crowd(),), "night": (_night(),), "cut": _cut(), "approach": (_approach(),), "jackets": (_jackets(),),

@@ -1,4 +1,4 @@
-"""Looking for whoever is new, back, or did not go straight in the pictures just before, all together, picture by picture."""
+"""Looking for whoever is new, back, or did not go straight in the pictures just before, all together, picture by picture; and for whoever was just lost, on from where they were seen last."""
 
 from __future__ import annotations
 
@@ -19,27 +19,37 @@ from skiagraph.track.observations import Observation
 from skiagraph.track.picture import Picture
 from skiagraph.track.straight import Straight
 
-# Backwards a face is followed where it overlaps itself by this much (IoU), past so many pictures without it.
+# From picture to picture a face is followed where it overlaps itself by this much (IoU), past so many pictures without it.
 BACK_OVERLAP, BACK_MISSED = 0.15, 1
 # Whoever is found so many face sides from where they were expected did not go straight.
 SURPRISE = 0.15
 
 
 @dataclass(slots=True)
-class _Backward:
-    """A face looked for backwards. box: (4,), where it was in the frame after; since: it is not sought in this frame and before."""
+class _Sought:
+    """A face looked for picture by picture. box: (4,), where it was in the one looked at before; since: it is not sought in this frame and before; at: the frame
+    of box; speed: px a frame, (4,), where its way is known."""
 
     box: np.ndarray
     since: int
+    at: int = 0
+    speed: np.ndarray | None = None
     missed: int = 0
 
-    def go_on(self, found: Detections) -> None:
+    def expected(self, frame: int) -> np.ndarray:
+        """Where it should be in a frame, (4,)."""
+        return self.box if self.speed is None else self.box + self.speed * (frame - self.at)
+
+    def go_on(self, found: Detections, frame: int) -> None:
         """Take the surest face at its place."""
-        overlap = iou(self.box[None], found.boxes)[0]
+        overlap = iou(self.expected(frame)[None], found.boxes)[0]
         near = np.flatnonzero(overlap > BACK_OVERLAP)
         self.missed = 0 if len(near) else self.missed + 1
         if len(near):
-            self.box = found.boxes[near[int(np.argmax(found.scores[near]))]]
+            box = found.boxes[near[int(np.argmax(found.scores[near]))]]
+            if self.speed is not None:
+                self.speed = (box - self.box) / max(1, frame - self.at)
+            self.box, self.at = box, frame
 
 
 class LookingBack:
@@ -49,6 +59,8 @@ class LookingBack:
     def __init__(self, finder: FaceFinder, judging: Judging, squared: Squared, straight: Straight | None, apart: int, back: int):
         self._finder, self._judging, self._squared, self._straight = finder, judging, squared, straight
         self._apart, self._back = apart, back
+        # Where each track was seen last, frame and box, and how it moved, px a frame.
+        self._last: dict[int, tuple[int, np.ndarray, np.ndarray]] = {}
         self.final = -1
 
     def look(self, matches: list[Match], expected: list[Expected], recent: Sequence[Picture], observations: dict[int, Observation],
@@ -61,17 +73,38 @@ class LookingBack:
             went = self._straight is None or self._straight.went(match.tracklet, recent[-1].grey, recent)
             straight = went and not _surprises(match.box, places.get(match.tracklet.number))
             if frames[-1] - since > self._apart or not straight:
-                sought.append(_Backward(match.box, max(since, frames[-1] - self._back - 1, self.final)))
-        for picture in reversed(list(recent)[:-1]):
-            sought = [b for b in sought if picture.number > b.since and b.missed <= BACK_MISSED]
+                sought.append(_Sought(match.box, max(since, frames[-1] - self._back - 1, self.final)))
+        lost = self._just_lost(matches, expected, recent)
+        self._follow(sought, list(reversed(list(recent)[:-1])), observations, told)
+        self._follow(lost, list(recent), observations, told)
+
+    def _just_lost(self, matches: list[Match], expected: list[Expected], recent: Sequence[Picture]) -> list[_Sought]:
+        """Whoever was seen at the last look and is not seen now, though pictures lie between: they may have gone on otherwise than expected, or out of the picture."""
+        found, now = {match.tracklet.number for match in matches}, recent[-1].number
+        known = [self._last[e.number] for e in expected if e.number not in found and not e.missed and e.sure and e.number in self._last]
+        lost = [_Sought(box, frame, frame, speed) for frame, box, speed in known if recent[0].number <= frame < now - 1]
+        last = {number: entry for number, entry in self._last.items() if entry[0] >= now - self._back}
+        for match in matches:
+            frame, box, _ = last.get(match.tracklet.number, (now, match.box, None))
+            last[match.tracklet.number] = now, match.box, (match.box - box) / max(1, now - frame)
+        self._last = last
+        return lost
+
+    def _follow(self, sought: list[_Sought], pictures: Sequence[Picture], observations: dict[int, Observation], told: Callable[[int, Seen, bool], None]) -> None:
+        """Follow faces through pictures, on or back, and add what is seen to the observations of their frames."""
+        for picture in pictures:
+            sought = [b for b in sought if b.missed <= BACK_MISSED]
             if not sought:
                 return
-            boxes = np.array([b.box for b in sought])
+            now = [b for b in sought if picture.number > b.since]
+            if not now:
+                continue
+            boxes = np.array([b.expected(picture.number) for b in now])
             found = self._judging.believed(picture, self._finder.look(picture.rgb, self._squared.boxes(boxes)), [])
             again = with_colours(picture.rgb, found, self._squared) if len(found) else Seen.none()
             picture.let_go()
-            for backward in sought:
-                backward.go_on(again.found)
+            for face in now:
+                face.go_on(again.found, picture.number)
             old = observations.get(picture.number)
             if old is not None:
                 again = not_taken(again, old.seen)

@@ -37,6 +37,30 @@ class LookBackTest(unittest.TestCase):
         self.looking.look(matches, expected, self.recent, self.observations, lambda *told: None)
         return self.asked
 
+    def lost(self, at=10, x=100):
+        """Somebody was seen at a frame, and nobody is at the present one."""
+        seen = face(x, 100)
+        present, self.recent = self.recent, [p for p in self.recent if p.number <= at]
+        self.looking.look([Match(Tracklet(1, [at]), seen.boxes[0], 0.9, seen.landmarks[0])], [], self.recent, {}, lambda *told: None)
+        self.recent, self.asked = present, []
+        self.looking.look([], [Expected(1, seen.boxes[0], 0, 0.9)], self.recent, self.observations, lambda *told: None)
+        return self.asked
+
+    def test_who_was_just_lost_is_looked_for_on_from_where_they_were_seen(self):
+        """Somebody runs out of the picture between two looks."""
+        self.there = {12: [110], 14: [130], 16: [155]}
+        self.assertEqual([frame for frame, _ in self.lost()], [12, 14, 16, 18, 20])
+        self.assertEqual({frame: round(float(o.seen.found.boxes[0][[0, 2]].mean())) for frame, o in self.observations.items()}, {12: 110, 14: 130, 16: 155})
+
+    def test_who_is_gone_at_once_is_not_looked_for_long(self):
+        self.assertEqual(len(self.lost()), BACK_MISSED + 1)
+
+    def test_whose_loss_is_known_is_not_looked_for_again(self):
+        self.lost()
+        self.asked = []
+        self.looking.look([], [Expected(1, face(100, 100).boxes[0], 6, 0.9)], self.recent, self.observations, lambda *told: None)
+        self.assertEqual(self.asked, [])
+
     def test_who_went_straight_is_not_looked_for(self):
         self.assertEqual(self.back(([8, 14, 20], 100, 102)), [])
 
