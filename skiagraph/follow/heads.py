@@ -16,7 +16,7 @@ from skiagraph.track.appearance import head_colours
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.following import Follower
 from skiagraph.track.heads import head_rows
-from skiagraph.track.identity import JOIN, Signature, log_odds
+from skiagraph.track.identity import IDENTITY, Signature, log_odds
 from skiagraph.track.silhouette import Silhouette
 from skiagraph.values import replace
 
@@ -39,7 +39,7 @@ class HeadSettings:
     at_once: int = 2
     another: float = -1.5
     asked_every: int = 3
-    joined: float = float(np.log(JOIN / (1 - JOIN)))
+    joined: float = float(np.log(IDENTITY.join / (1 - IDENTITY.join)))
 
 
 HEADS = HeadSettings()

@@ -14,7 +14,7 @@ from skiagraph.project.rows import CX, CY, WIDTH, outline_rows
 from skiagraph.track.appearance import head_colours
 from skiagraph.track.describing import describe
 from skiagraph.track.descriptor import FaceDescriber
-from skiagraph.track.identity import JOIN, PROPOSE, Signature, log_odds, probability
+from skiagraph.track.identity import IDENTITY, Signature, log_odds, probability
 from skiagraph.track.results import ScanResult
 
 STEP_RECALL = "Recalling faces"
@@ -137,11 +137,11 @@ def link_clip(project: Project, clip: str, gallery: Gallery) -> Project:
         rival = probability(odds[1][0]) if len(odds) > 1 else 0.0
         other = project.subject(odds[0][1])
         free = subject.decision == Decision.UNDECIDED and other.decision != Decision.SHOW
-        if best >= JOIN and rival < JOIN and free:
+        if best >= IDENTITY.join and rival < IDENTITY.join and free:
             merged = merge_subjects(project, other.key, [subject.key])
             project = merged.with_subject(_less_sure(merged.subject(other.key), best))
             continue
-        asked += [Likeness(key, subject.key, probability(value)) for value, key in odds if probability(value) >= PROPOSE]
+        asked += [Likeness(key, subject.key, probability(value)) for value, key in odds if probability(value) >= IDENTITY.propose]
     return with_likenesses(project, asked)
 
 
@@ -155,7 +155,7 @@ def ask_who(project: Project, key: str, mine: Signature, gallery: Gallery) -> Pr
         theirs = gallery.of(other)
         if theirs.tells:
             likely = probability(log_odds(mine, theirs, same_clip=any(g.clip == s.clip for g in other.sightings for s in subject.sightings)))
-            asked += [Likeness(other.key, key, likely)] if likely >= PROPOSE else []
+            asked += [Likeness(other.key, key, likely)] if likely >= IDENTITY.propose else []
     return with_likenesses(project, sorted(asked, key=lambda n: -n.probability)[:1])
 
 

@@ -6,7 +6,8 @@ What has to be followed is said as tasks; the pictures come from a second pass o
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from typing import Protocol
 
 import numpy as np
 from scipy.ndimage import gaussian_filter1d, maximum_filter1d
@@ -19,16 +20,20 @@ from skiagraph.track.path import BRIDGED, FOLLOWED, FOUND, Path
 from skiagraph.track.silhouette import Silhouette
 
 
-# Room around a head that its shape is judged by, in head sizes; heads larger than this, px, are looked at smaller.
-SPREAD, ENOUGH_PX = 1.7, 80.0
-# Somebody who stands still is followed back for up to so many times longer at once, as far as the pictures of it fit into so much memory.
-STANDING, LEAD_BYTES = 3, 48e6
-# A head that moves by less than this share of its width a frame is not on its way out of the picture.
-STILL_SPEED = 0.01
-# By so much of its size a head grows for each frame that lies between it and the nearest in which it was found, in a blink.
-LINE_GROWS = 0.025
-# A face of at least this score shows how large its head is.
-SURE_SIZE = 0.8
+@dataclass(frozen=True, slots=True)
+class FollowingSettings:
+    """What followers get to see, and how covers grow where nothing was found. Set by benchmarks/quality.py (aside, starts, crowd), bounds of memory by the scan of 8K in docs/measured.md."""
+
+    spread: float = 1.7  # room around a head that its shape is judged by, in head sizes; larger: more work
+    enough_px: float = 80.0  # width of a head, px, above which it is looked at smaller
+    standing: int = 3  # times longer that somebody who stands still is followed back at once
+    lead_bytes: float = 48e6  # bytes that the pictures for that may take
+    still_speed: float = 0.01  # share of its width a frame below which a head is not on its way out of the picture
+    line_grows: float = 0.025  # share of its size by which a head grows for each frame from the nearest in which it was found, in a blink; larger: wider covers
+    sure_size: float = 0.8  # score from which a face shows how large its head is
+
+
+FOLLOWING = FollowingSettings()
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,13 +61,13 @@ class Window:
     scale: float
 
     @staticmethod
-    def around(heads: np.ndarray, size: tuple[int, int], spread: float = SPREAD, scale: float | None = None) -> Window:
+    def around(heads: np.ndarray, size: tuple[int, int], spread: float = FOLLOWING.spread, scale: float | None = None) -> Window:
         """Around heads (n, ≥4) with room for `spread` head sizes on every side, cut to the frame of `size`."""
         reach = heads[:, 2:4].max(axis=0) * (0.5 + spread)
         low, high = heads[:, :2].min(axis=0) - reach, heads[:, :2].max(axis=0) + reach
         x0, y0 = int(np.clip(low[0], 0, size[0] - 2)), int(np.clip(low[1], 0, size[1] - 2))
         box = x0, y0, int(np.clip(high[0] + 1, x0 + 2, size[0])), int(np.clip(high[1] + 1, y0 + 2, size[1]))
-        return Window(box, scale or min(1.0, ENOUGH_PX / max(float(heads[:, 2].max()), 1.0)))
+        return Window(box, scale or min(1.0, FOLLOWING.enough_px / max(float(heads[:, 2].max()), 1.0)))
 
     @property
     def origin(self) -> tuple[float, float]:
@@ -87,19 +92,43 @@ class Window:
         return rows
 
 
-@dataclass(frozen=True, slots=True)
-class Task:
-    """Pictures that following needs: what the window cuts from frames first..last (both included).
+@dataclass(frozen=True, slots=True, eq=False)
+class Bridge:
+    """rows: (n, 6) between two found heads; agreed: followers from both ends came to the same place."""
 
-    solve takes the numbers of those frames, of which some between may be left out, and the pictures, in order; it returns what path_of wants
-    under key.
-    """
+    rows: np.ndarray
+    agreed: bool
 
-    key: tuple[str, int]
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Lead:
+    """rows: (n, 6) before a found head, nearest first; goes_on: it may be followed back further."""
+
+    rows: np.ndarray
+    goes_on: bool
+
+
+@dataclass(slots=True)
+class Followed:
+    """What followers made of one chain, by numbers of its found heads: bridges to the next one, leads before it, tails after it, (n, 6) nearest first."""
+
+    bridges: dict[int, Bridge] = field(default_factory=dict)
+    leads: dict[int, Lead] = field(default_factory=dict)
+    tails: dict[int, np.ndarray] = field(default_factory=dict)
+
+
+class Task(Protocol):
+    """Pictures that following needs: what the window cuts from frames first .. last, both included."""
+
     first: int
     last: int
     window: Window
-    solve: Callable[[Sequence[int], list[np.ndarray]], object]
+
+    def solve(self, numbers: Sequence[int], pictures: list[np.ndarray]) -> Bridge | Lead:
+        """numbers: of those frames, of which some between may be left out; pictures: of them, in order."""
+
+    def keep(self, result: Bridge | Lead, followed: Followed) -> None:
+        """Put a result where it belongs."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -175,10 +204,10 @@ def end_speed(frames, heads, backward):
     return -slope if backward else slope
 
 
-def gap_tasks(chain: Chain, size: tuple[int, int], silhouette: Silhouette | None, settings: BridgeSettings = BridgeSettings()) -> list[Task]:
+def gap_tasks(chain: Chain, size: tuple[int, int], silhouette: Silhouette | None, settings: BridgeSettings = BridgeSettings()) -> list[GapTask]:
     """What has to be followed between the faces of a chain. size: of the frame, px."""
     frames, heads = chain.frames, chain.heads
-    return [_bridge_task(int(n), frames, heads, size, silhouette) for n in np.flatnonzero(np.diff(frames) > settings.line_frames + 1)]
+    return [GapTask(int(n), frames, heads, Window.around(heads[n:n + 2].astype(float), size), size, silhouette) for n in np.flatnonzero(np.diff(frames) > settings.line_frames + 1)]
 
 
 def loose_ends(chain: Chain, rate: float, settings: BridgeSettings = BridgeSettings()) -> tuple[list[int], list[int]]:
@@ -187,21 +216,20 @@ def loose_ends(chain: Chain, rate: float, settings: BridgeSettings = BridgeSetti
     return [0] + [n + 1 for n in breaks], breaks + [len(chain.frames) - 1]
 
 
-def path_of(chain: Chain, solved: dict[tuple[str, int], object], rate: float, settings: BridgeSettings = BridgeSettings()) -> list[Path]:
-    """The head's paths: one, or several where a gap could not be bridged. solved: results by the keys of the tasks."""
+def path_of(chain: Chain, followed: Followed, rate: float, settings: BridgeSettings = BridgeSettings()) -> list[Path]:
+    """The head's paths: one, or several where a gap could not be bridged."""
     frames, heads, scores = chain.frames, chain.heads, chain.scores
     stretches, begin = [], 0
     for n in np.flatnonzero(np.diff(frames) > settings.line_frames + 1):
-        _, agreed = solved["gap", int(n)]
-        if frames[n + 1] - frames[n] > settings.bridge_s * rate and not agreed:
+        if frames[n + 1] - frames[n] > settings.bridge_s * rate and not followed.bridges[int(n)].agreed:
             stretches.append((begin, int(n)))
             begin = int(n) + 1
     stretches.append((begin, len(frames) - 1))
     paths = []
     for a, b in stretches:
-        bridges = {n - a: solved["gap", n][0] for n in range(a, b) if ("gap", n) in solved}
+        bridges = {n - a: followed.bridges[n].rows for n in range(a, b) if n in followed.bridges}
         bridges |= {n - a: _line(n, frames, heads, scores) for n in range(a, b) if 1 < frames[n + 1] - frames[n] <= settings.line_frames + 1}
-        lead, tail = solved.get(("lead", a), np.zeros((0, 6))), solved.get(("tail", b), np.zeros((0, 6)))
+        lead, tail = followed.leads[a].rows if a in followed.leads else np.zeros((0, 6)), followed.tails.get(b, np.zeros((0, 6)))
         if paths and int(frames[a]) - len(lead) <= paths[-1].last:
             lead = lead[:max(0, int(frames[a]) - paths[-1].last - 1)]
         paths.append(_assemble(frames[a:b + 1], heads[a:b + 1], scores[a:b + 1], bridges, lead, tail, settings))
@@ -214,24 +242,44 @@ def _line(n, frames, heads, scores) -> np.ndarray:
     t = (np.arange(1, count + 1) / (count + 1))[:, None]
     rows = heads[n].astype(float) * (1 - t) + heads[n + 1].astype(float) * t
     # Nobody moves quite straight: the further from what was found, the more the cover holds.
-    rows[:, 2:4] *= 1 + LINE_GROWS * (count + 1) * np.minimum(t, 1 - t)
+    rows[:, 2:4] *= 1 + FOLLOWING.line_grows * (count + 1) * np.minimum(t, 1 - t)
     return np.concatenate([rows, np.full((count, 1), 0.95 * min(scores[n], scores[n + 1]))], axis=1)
 
 
-def _bridge_task(n, frames, heads, size, silhouette) -> Task:
-    window = Window.around(heads[n:n + 2].astype(float), size)
-    return Task(("gap", n), int(frames[n]), int(frames[n + 1]), window,
-                lambda numbers, pictures: _bridge(numbers, pictures, n, frames, heads, window, size, silhouette))
+@dataclass(frozen=True, slots=True, eq=False)
+class GapTask:
+    """Follow from both ends of a gap. row: of the head before it; frames, heads: of all found heads of the chain; size: of the frame, px."""
+
+    row: int
+    frames: np.ndarray
+    heads: np.ndarray
+    window: Window
+    size: tuple[int, int]
+    silhouette: Silhouette | None
+
+    @property
+    def first(self) -> int:
+        return int(self.frames[self.row])
+
+    @property
+    def last(self) -> int:
+        return int(self.frames[self.row + 1])
+
+    def solve(self, numbers: Sequence[int], pictures: list[np.ndarray]) -> Bridge:
+        return _bridge(numbers, pictures, self.row, self.frames, self.heads, self.window, self.size, self.silhouette)
+
+    def keep(self, result: Bridge, followed: Followed) -> None:
+        followed.bridges[self.row] = result
 
 
-def _bridge(numbers, pictures, n, frames, heads, window, size, silhouette):
-    """Rows (gap, 6) between found rows n and n + 1, followed from both ends and blended where they agree, and whether they do."""
+def _bridge(numbers, pictures, n, frames, heads, window, size, silhouette) -> Bridge:
+    """Between found heads n and n + 1, followed from both ends and blended where they agree."""
     count = int(frames[n + 1] - frames[n]) - 1
     ends = heads[n:n + 2].astype(float)
     t = (np.arange(1, count + 1) / (count + 1))[:, None]
     line = ends[0] * (1 - t) + ends[1] * t
-    ahead = followed(numbers, pictures, heads[n], end_speed(frames[:n + 1], heads[:n + 1], False), window, size, silhouette)[0][:count]
-    back = followed(numbers[::-1], pictures[::-1], heads[n + 1], end_speed(frames[n + 1:], heads[n + 1:], True), window, size, silhouette)[0][:count]
+    ahead = followed_through(numbers, pictures, heads[n], end_speed(frames[:n + 1], heads[:n + 1], False), window, size, silhouette)[0][:count]
+    back = followed_through(numbers[::-1], pictures[::-1], heads[n + 1], end_speed(frames[n + 1:], heads[n + 1:], True), window, size, silhouette)[0][:count]
     from_start, known_start = _padded(ahead, line, count)
     from_end, known_end = _padded(back[::-1], line, count, at_end=True)
     # What was followed counts by how sure the follower was; where neither is, the straight line between the ends.
@@ -248,10 +296,10 @@ def _bridge(numbers, pictures, n, frames, heads, window, size, silhouette):
     agreed = bool(both.any() and away[both].min() < 0.35) or bool((known_start | known_end).all() and away.max() < 0.6)
     # Where the two ends disagree the cover must hold both.
     blended[:, 2:4] *= (1 + np.minimum(away, 0.8) * 0.5)[:, None]
-    return np.concatenate([blended, confidence[:, None]], axis=1), agreed
+    return Bridge(np.concatenate([blended, confidence[:, None]], axis=1), agreed)
 
 
-def followed(numbers, pictures, head, speed, window: Window, size, silhouette) -> tuple[np.ndarray, str]:
+def followed_through(numbers, pictures, head, speed, window: Window, size, silhouette) -> tuple[np.ndarray, str]:
     """Rows (n, 6), one for each frame, in px of the frame, of a head followed through what a window cut, and why it stopped."""
     scaled = size[0] * window.scale, size[1] * window.scale
     result = follow(pictures, window.inward(head), np.asarray(speed, float) * window.scale, window.origin, scaled, silhouette, numbers)
@@ -297,13 +345,13 @@ def _assemble(frames, heads, scores, bridges, lead, tail, settings) -> Path:
 def _not_shrunk(body, origin) -> np.ndarray:
     """A face that turns away is found ever smaller, but its head does not shrink: where the detector is less sure, size is at least
     what sure faces around that moment had."""
-    sure = np.flatnonzero((origin == FOUND) & (body[:, 5] >= SURE_SIZE))
+    sure = np.flatnonzero((origin == FOUND) & (body[:, 5] >= FOLLOWING.sure_size))
     if not len(sure):
         return body
     body, every = body.copy(), np.arange(len(body))
     for column in (2, 3):
         known = np.interp(every, sure, gaussian_filter1d(body[sure, column], 2.0, mode="nearest"))
-        doubt = np.clip((SURE_SIZE - body[:, 5]) / 0.1, 0, 1)
+        doubt = np.clip((FOLLOWING.sure_size - body[:, 5]) / 0.1, 0, 1)
         body[:, column] = np.maximum(body[:, column], known * (0.90 + 0.08 * doubt) * (doubt > 0))
     return body
 
@@ -318,12 +366,11 @@ def _attached(rows, steadied, raw):
 
 
 def lead_task(row: int, chain: Chain, size: tuple[int, int], earliest: int, rate: float, silhouette: Silhouette | None, known: np.ndarray | None = None,
-              settings: BridgeSettings = BridgeSettings(), needed: np.ndarray | None = None) -> Task | None:
+              settings: BridgeSettings = BridgeSettings(), needed: np.ndarray | None = None) -> LeadTask | None:
     """Follow a head back from a row of its chain, a stretch at a time. known: rows (n, 6) that were followed already, nearest first.
     needed: bool (frames,), whose pictures are decoded; a stretch ends at one of them.
 
-    The task gives (rows, nearest first and with those known; whether it may go on). None where there is no room, which is
-    before the frame earliest.
+    None where there is no room, which is before the frame earliest.
     """
     frames, heads = chain.frames, chain.heads
     head, at = heads[row].astype(float), int(frames[row])
@@ -334,9 +381,9 @@ def lead_task(row: int, chain: Chain, size: tuple[int, int], earliest: int, rate
     stretch = settings.lead_s * rate
     if np.hypot(*speed) * stretch < 0.5 * head[2] and not _touches_edge(head, size, speed):
         # Somebody who stands inside the picture has been there for a while, and one look at those frames costs less than several.
-        scale = min(1.0, ENOUGH_PX / max(float(head[2]), 1.0))
-        picture = 3 * (1 + 2 * SPREAD) ** 2 * head[2] * head[3] * scale ** 2
-        stretch *= np.clip(LEAD_BYTES / picture / stretch, 1, STANDING)
+        scale = min(1.0, FOLLOWING.enough_px / max(float(head[2]), 1.0))
+        picture = 3 * (1 + 2 * FOLLOWING.spread) ** 2 * head[2] * head[3] * scale ** 2
+        stretch *= np.clip(FOLLOWING.lead_bytes / picture / stretch, 1, FOLLOWING.standing)
     longest = min(at - earliest, round(stretch))
     while longest > 0 and needed is not None and not needed[at - longest]:
         longest -= 1
@@ -345,18 +392,38 @@ def lead_task(row: int, chain: Chain, size: tuple[int, int], earliest: int, rate
     reach = np.stack([head[:4], head[:4]])
     reach[1, :2] += speed * longest * 0.8
     window = Window.around(reach, size)
-    begun = np.zeros((0, 6)) if known is None else known
-    confidence = 1.0 if not len(begun) else float(begun[-1, 5])
+    return LeadTask(row, at - longest, at, window, head, speed, np.zeros((0, 6)) if known is None else known, settings.lead_most_s * rate, size, rate, silhouette, settings)
 
-    def solve(numbers, pictures):
-        rows, reason = followed(numbers[::-1], pictures[::-1], head, speed, window, size, silhouette)
-        rows[:, 5] = np.minimum(rows[:, 5], max(confidence, 0.6))
+
+@dataclass(frozen=True, slots=True, eq=False)
+class LeadTask:
+    """Follow a head back. row: of the chain; head: (5,) in frame last, where it begins, and its speed, px a frame; begun: rows that were followed already; most: frames in all."""
+
+    row: int
+    first: int
+    last: int
+    window: Window
+    head: np.ndarray
+    speed: np.ndarray
+    begun: np.ndarray
+    most: float
+    size: tuple[int, int]
+    rate: float
+    silhouette: Silhouette | None
+    settings: BridgeSettings
+
+    def solve(self, numbers: Sequence[int], pictures: list[np.ndarray]) -> Lead:
+        longest = self.last - self.first
+        rows, reason = followed_through(numbers[::-1], pictures[::-1], self.head, self.speed, self.window, self.size, self.silhouette)
+        # No surer than what it goes on from.
+        rows[:, 5] = np.minimum(rows[:, 5], max(float(self.begun[-1, 5]) if len(self.begun) else 1.0, 0.6))
         goes_on = not reason and len(rows) == longest
         if not goes_on:
-            rows = held(rows, np.append(head, 0.3), speed, reason, longest, size, rate, settings)
-        return np.concatenate([begun, rows]), goes_on and len(begun) + len(rows) < settings.lead_most_s * rate
+            rows = held(rows, np.append(self.head, 0.3), self.speed, reason, longest, self.size, self.rate, self.settings)
+        return Lead(np.concatenate([self.begun, rows]), goes_on and len(self.begun) + len(rows) < self.most)
 
-    return Task(("lead", row), at - longest, at, window, solve)
+    def keep(self, result: Lead, followed: Followed) -> None:
+        followed.leads[self.row] = result
 
 
 def held(rows, start, speed, reason: str, longest: int, size, rate: float, settings: BridgeSettings = BridgeSettings()) -> np.ndarray:
@@ -367,7 +434,7 @@ def held(rows, start, speed, reason: str, longest: int, size, rate: float, setti
     if len(rows) >= 4:
         t = np.arange(min(8, len(rows)))
         speed = 0.5 * speed + 0.5 * np.polyfit(t, rows[-len(t):, :2], 1)[0]
-    leaving = _touches_edge(state, size, speed) and np.hypot(*speed) > STILL_SPEED * state[2]
+    leaving = _touches_edge(state, size, speed) and np.hypot(*speed) > FOLLOWING.still_speed * state[2]
     hold = max(1, round(settings.hold_s * rate))
     further = []
     for k in range(min(longest - len(rows), round(1.2 * rate) if leaving else hold)):

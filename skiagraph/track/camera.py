@@ -5,6 +5,7 @@ Source: sparse optical flow and a robust similarity, as in Aharon et al., BoT-SO
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from collections.abc import Callable, Iterable, Iterator
 
 import cv2
@@ -13,11 +14,19 @@ import numpy as np
 from skiagraph.detect.shrink import shrunk
 from skiagraph.media.frame import Frame
 
-WORK_WIDTH, POINTS = 320, 60
-# Points are looked for anew when fewer are left, and after so many steps.
-ENOUGH, RENEW = 40, 6
-# Two pictures of one shot that are this unlike have not been seen; cuts are well above.
-CUT_DIFFERENCE, CUT_CORRELATION = 22.0, 0.55
+@dataclass(frozen=True, slots=True)
+class CameraSettings:
+    """The camera's motion, and cuts. Set on the films of benchmarks/scenes.py: pictures of one shot that are as unlike as a cut have not been seen, and cuts are well above."""
+
+    work_width: int = 320  # px that pictures are made smaller to; larger: finer motion, more work
+    points: int = 60  # points that are followed
+    enough: int = 40  # points left below which they are looked for anew
+    renew: int = 6  # and after so many steps
+    cut_difference: float = 22.0  # mean difference, of 255, from which there may be a cut; smaller: more cuts
+    cut_correlation: float = 0.55  # correlation below which it is one; larger: more cuts
+
+
+CAMERA = CameraSettings()
 STILL = np.array([[1.0, 0, 0], [0, 1, 0]])
 
 
@@ -36,7 +45,7 @@ class CameraMotion:
 
     def step(self, grey: np.ndarray) -> np.ndarray:
         """Similarity, float64 (2, 3); standing still where it cannot be told."""
-        scale = min(1.0, WORK_WIDTH / grey.shape[1])
+        scale = min(1.0, CAMERA.work_width / grey.shape[1])
         size = max(16, round(grey.shape[1] * scale)), max(16, round(grey.shape[0] * scale))
         small = shrunk(grey, size)
         before, points = self._before, self._points
@@ -47,7 +56,7 @@ class CameraMotion:
         moved, good, _ = cv2.calcOpticalFlowPyrLK(before, small, points, None, winSize=(13, 13), maxLevel=3)
         good = good.ravel() == 1
         self._points, self._steps = moved[good], self._steps + 1
-        if good.sum() < ENOUGH or self._steps >= RENEW:
+        if good.sum() < CAMERA.enough or self._steps >= CAMERA.renew:
             self._look_for_points()
         if good.sum() < 12:
             return STILL
@@ -60,7 +69,7 @@ class CameraMotion:
         return found if 0.8 < zoom < 1.25 else STILL
 
     def _look_for_points(self) -> None:
-        points = cv2.goodFeaturesToTrack(self._before, POINTS, 0.01, 9, blockSize=5)
+        points = cv2.goodFeaturesToTrack(self._before, CAMERA.points, 0.01, 9, blockSize=5)
         self._points, self._steps = points if points is not None and len(points) >= 12 else None, 0
 
 
@@ -91,8 +100,8 @@ def thumbnail(grey: np.ndarray) -> np.ndarray:
 
 def is_cut(before: np.ndarray, after: np.ndarray) -> bool:
     """True when two small grey pictures of equal size, float32, cannot be neighbours in one shot."""
-    if np.abs(before - after).mean() < CUT_DIFFERENCE:
+    if np.abs(before - after).mean() < CAMERA.cut_difference:
         return False
     a, b = before - before.mean(), after - after.mean()
     correlation = float((a * b).sum() / max(np.sqrt((a * a).sum() * (b * b).sum()), 1e-6))
-    return correlation < CUT_CORRELATION
+    return correlation < CAMERA.cut_correlation

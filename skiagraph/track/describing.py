@@ -15,22 +15,30 @@ from skiagraph.detect.squared import Squared
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.linking import Match
 
-# A face is described when it is at least this sure and this large (px), at most this often for one track, and not soon again (s).
-SCORE, LEAST_PX, MOST, APART_S = 0.7, 22, 4, 0.35
-# A face that promises less than this tells nobody apart; one that promises so many times more is worth it soon again, or one too many.
-LEAST_PROMISE, SOON, ONE_MORE = 0.1, 1.3, 1.25
-# After so many frames without a face a track is described anew, this often.
-LOST_FRAMES, ANEW = 3, 2
-# A track is described again after so many seconds: when it came near another since or was hardly seen, and when nothing happened.
-STIRRED_S, CALM_S = 1.0, 3.0
-# Faces with so many of their sides around them that overlap are near each other, or one over the other; a face of a lower score is hardly seen.
-NEAR, OVER, HARDLY = 0.5, 0.1, 0.6
-# So many descriptions are under way at most, since each holds a picture.
-AHEAD = 6
-# Of a face turned by 55 degrees the nose stands off the middle of the eyes by one part in so many of their distance.
-ASIDE = 2.3
-# A face of so many px is as good as any larger one.
-LARGE_PX = 80
+@dataclass(frozen=True, slots=True)
+class DescribingSettings:
+    """When a face of a track is described, and when again. Set by benchmarks/quality.py, with room: more descriptions cost 11 ms each and change nothing on its films."""
+
+    score: float = 0.7  # score from which a face is described; larger: fewer, surer ones
+    least_px: int = 22  # width of a face, px, from which it is described; larger: fewer
+    most: int = 4  # descriptions of one track until others have to be better; larger: more work
+    apart_s: float = 0.35  # seconds between two of one track; larger: fewer, of more unlike views
+    least_promise: float = 0.1  # share of the best view (size times facing) under which a face tells nobody apart; larger: fewer
+    soon: float = 1.3  # times as promising as the last for being described before its time; larger: fewer
+    one_more: float = 1.25  # times as promising as the least of them for one more than the most; larger: fewer
+    lost_frames: int = 3  # frames without a face after which a track was lost and is described anew; larger: later
+    anew: int = 2  # descriptions then
+    stirred_s: float = 1.0  # seconds after which somebody who came near another, or was hardly seen, is described again; larger: later
+    calm_s: float = 3.0  # the same where nothing happened
+    near: float = 0.5  # sides of a face around it that overlap another's for the two to be near each other; larger: sooner
+    over: float = 0.1  # the same for one lying over the other, of which neither is described
+    hardly: float = 0.6  # score under which a face is hardly seen; larger: more looks
+    ahead: int = 6  # descriptions under way at most, each of which holds a picture
+    aside: float = 2.3  # of a face turned by 55 degrees the nose stands off the middle of the eyes by one part in so many of their distance
+    large_px: int = 80  # width of a face, px, from which a larger one tells no more
+
+
+DESCRIBING = DescribingSettings()
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,7 +69,7 @@ class Describing:
     def __init__(self, describer: FaceDescriber, squared: Squared, rate: float, apart: int):
         self._describer, self._squared, self._rate = describer, squared, rate
         # After so many frames without its face a track was lost; a planned wait is no loss.
-        self.lost = max(LOST_FRAMES, apart)
+        self.lost = max(DESCRIBING.lost_frames, apart)
         self.descriptions: dict[int, list[Description]] = {}
         self._known: dict[int, _Known] = {}
         self._pen = ThreadPoolExecutor(1, thread_name_prefix="describer")
@@ -70,13 +78,13 @@ class Describing:
     def consider(self, frame: int, rgb: np.ndarray, matches: Sequence[Match]) -> None:
         """Begin to describe those whose faces add to what is known of their tracks. rgb: the frame in square pixels."""
         boxes = np.array([m.box for m in matches]).reshape(-1, 4)
-        for match, near, over in zip(matches, crossing(boxes, NEAR), crossing(boxes, OVER)):
+        for match, near, over in zip(matches, crossing(boxes, DESCRIBING.near), crossing(boxes, DESCRIBING.over)):
             known = self._known.setdefault(match.tracklet.number, _Known())
-            known.stirred |= bool(near) or match.score < HARDLY
+            known.stirred |= bool(near) or match.score < DESCRIBING.hardly
             # Of two faces one over the other the description is of neither.
             if not over and self._is_due(frame, match, known):
                 self._under_way.append((frame, self._pen.submit(describe, self._describer, rgb, self._squared, match.box)))
-                self._note_down(AHEAD)
+                self._note_down(DESCRIBING.ahead)
 
     def finish(self) -> None:
         self._note_down()
@@ -86,16 +94,16 @@ class Describing:
 
     def _is_due(self, frame: int, match: Match, known: _Known) -> bool:
         side = float(match.box[2] - match.box[0])
-        if match.score < SCORE or side < LEAST_PX:
+        if match.score < DESCRIBING.score or side < DESCRIBING.least_px:
             return False
-        frames, promise = match.tracklet.frames, min(side / LARGE_PX, 1.0) * facing(match)
+        frames, promise = match.tracklet.frames, min(side / DESCRIBING.large_px, 1.0) * facing(match)
         if len(frames) > 1 and frames[-1] - frames[-2] > self.lost:
             # Whoever comes out of a crossing is looked at anew: it may be somebody else.
-            known.wanted = ANEW
-        if known.taken and frame - known.taken[-1][0] > (STIRRED_S if known.stirred else CALM_S) * self._rate:
+            known.wanted = DESCRIBING.anew
+        if known.taken and frame - known.taken[-1][0] > (DESCRIBING.stirred_s if known.stirred else DESCRIBING.calm_s) * self._rate:
             # So that a track that quietly changed heads is noticed.
             known.wanted = max(1, known.wanted)
-        if promise < LEAST_PROMISE:
+        if promise < DESCRIBING.least_promise:
             return False
         if known.wanted:
             known.wanted -= 1
@@ -107,10 +115,10 @@ class Describing:
 
     def _adds(self, frame: int, promise: float, taken: list[tuple[int, float]]) -> bool:
         """Whether a face is worth it beside those taken."""
-        apart = max(2, round(APART_S * self._rate))
-        if len(taken) >= 2 * MOST or any(abs(frame - f) < apart and promise < SOON * p for f, p in taken):
+        apart = max(2, round(DESCRIBING.apart_s * self._rate))
+        if len(taken) >= 2 * DESCRIBING.most or any(abs(frame - f) < apart and promise < DESCRIBING.soon * p for f, p in taken):
             return False
-        return len(taken) < MOST or promise >= ONE_MORE * min(p for _, p in taken)
+        return len(taken) < DESCRIBING.most or promise >= DESCRIBING.one_more * min(p for _, p in taken)
 
     def _note_down(self, most: int = 0) -> None:
         """Take in descriptions until at most so many are under way."""
@@ -124,7 +132,7 @@ class Describing:
 def facing(match: Match) -> float:
     """How far a face looks this way, 1 facing to 0 in profile: where the nose stands between the eyes."""
     left, right, nose = (match.landmarks[mark, 0] for mark in (EYE_LEFT, EYE_RIGHT, NOSE))
-    return float(np.clip(1 - ASIDE * abs(nose - (left + right) / 2) / max(right - left, 1e-3), 0, 1))
+    return float(np.clip(1 - DESCRIBING.aside * abs(nose - (left + right) / 2) / max(right - left, 1e-3), 0, 1))
 
 
 def describe(describer: FaceDescriber, rgb: np.ndarray, squared: Squared, box: np.ndarray) -> Description | None:

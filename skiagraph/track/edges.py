@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from collections import deque
 
 import numpy as np
@@ -13,12 +14,19 @@ from skiagraph.detect.squared import Squared
 from skiagraph.track.heads import head_rows
 from skiagraph.track.judging import ShapeJudge
 from skiagraph.track.picture import Picture
-from skiagraph.track.silhouette import GONE
+from skiagraph.track.silhouette import SILHOUETTE
 
-# So many looks at edges are under way at most, since each holds a picture.
-EDGES_AHEAD = 2
-# At the ends of a shot signs of this score, so near an edge in face sides, may be somebody half in the picture.
-EDGE_SCORE, EDGE_NEAR, EDGE_FINER = 0.3, 0.15, 2.5
+@dataclass(frozen=True, slots=True)
+class EdgeSettings:
+    """Looks at the edges where a shot begins or ends. Set by benchmarks/quality.py, where nobody half in the picture is missed."""
+
+    ahead: int = 2  # looks under way at most, each of which holds a picture
+    score: float = 0.3  # score from which there may be somebody; smaller: more signs
+    near: float = 0.15  # distance from the edge, in face sides; larger: more signs
+    finer: float = 2.5  # how many times finer than usual the edge is searched; larger: smaller faces, more work
+
+
+EDGES = EdgeSettings()
 
 
 class EdgeLooks:
@@ -32,8 +40,8 @@ class EdgeLooks:
 
     def look(self, picture: Picture, known: Detections) -> None:
         """Look at the edges of a picture harder than usual; known: whom is surely seen in it, in px of the clip."""
-        self._under_way.append((picture.number, picture.rgb, known, self._finder.submit_edges(picture.rgb, EDGE_SCORE, EDGE_FINER)))
-        self.finish(EDGES_AHEAD)
+        self._under_way.append((picture.number, picture.rgb, known, self._finder.submit_edges(picture.rgb, EDGES.score, EDGES.finer)))
+        self.finish(EDGES.ahead)
 
     def finish(self, most: int = 0) -> None:
         """Take in what was seen, where the shape says that there is somebody, until at most so many looks are under way."""
@@ -41,11 +49,11 @@ class EdgeLooks:
             frame, rgb, known, search = self._under_way.popleft()
             found = search.result()
             height, width = rgb.shape[:2]
-            near = EDGE_NEAR * (found.boxes[:, 2] - found.boxes[:, 0])
+            near = EDGES.near * (found.boxes[:, 2] - found.boxes[:, 0])
             touching = (found.boxes[:, 0] < near) | (found.boxes[:, 2] > width - near) | (found.boxes[:, 1] < near) | (found.boxes[:, 3] > height - near)
             found = found.take(touching & ~same_face(self._squared.stored(found), known))
             if len(found):
-                found = found.take(np.array([self._silhouette.shape(rgb, head).share >= GONE for head in head_rows(found)]))
+                found = found.take(np.array([self._silhouette.shape(rgb, head).share >= SILHOUETTE.gone for head in head_rows(found)]))
             hints = self._squared.stored(found)
             self.found += [(frame, box, float(score)) for box, score in zip(hints.boxes, hints.scores)]
 

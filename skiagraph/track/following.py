@@ -14,20 +14,22 @@ import cv2
 import numpy as np
 
 from skiagraph.track.appearance import correlation, head_patch
-from skiagraph.track.silhouette import CLEAR, GONE, THERE, Silhouette
+from skiagraph.track.silhouette import SILHOUETTE, Silhouette
 
-# Below this correlation with its own recent look, the thing followed is no longer the same thing.
-LOST = 0.45
-# A step that differs from the steps before by more than this share of the head per frame was made by something in front.
-JERK = 0.09
-# The shape is asked every so many frames, and at once where the picture says little.
-ASK_EVERY = 3
-# So many answers that nobody is there count at most.
-ABSENT_MOST = 3
+@dataclass(frozen=True, slots=True)
+class FollowerSettings:
+    """The follower of a head by its picture. Set by benchmarks/quality.py (aside) and follow.py."""
+
+    lost: float = 0.45  # correlation with its own recent look below which it is no longer the same thing; larger: stops sooner
+    jerk: float = 0.09  # share of the head per frame by which a step that was made by something in front differs from those before; larger: more steps are believed
+    ask_every: int = 3  # frames between two questions to the shape, which is asked at once where the picture says little
+    absent_most: int = 3  # answers that nobody is there that count at most
+    room: float = 1.0  # head sizes around the head in which a step is looked for; larger: faster moves, more work
+
+
+FOLLOWER = FollowerSettings()
 # So many points are followed on a head; corners are looked for in the head and so many px around it, and flow until it moves less than that (px).
 POINTS, MARGIN, ENDED = 50, 6, (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 15, 0.02)
-# A step is looked for in so many head sizes around the head.
-ROOM = 1.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,13 +68,13 @@ class Follower:
         step, trust = (None, 0.0) if hidden else _step(before, after, self.state, place)
         width = max(self.state[2], 1)
         jerk = np.inf if step is None else np.hypot(*(step[:2] - expected[:2])) / width
-        if step is None or jerk > (JERK + 0.5 * np.hypot(*self.speed) / width) * frames:
+        if step is None or jerk > (FOLLOWER.jerk + 0.5 * np.hypot(*self.speed) / width) * frames:
             moved, trust = expected, 0.0
         else:
             moved = step
         looks = head_patch(after, moved, place)
         same = correlation(self._reference, looks)
-        agreed = min(1.0, max(0.0, (same - LOST) / (0.9 - LOST))) * (0.4 + 0.6 * trust)
+        agreed = min(1.0, max(0.0, (same - FOLLOWER.lost) / (0.9 - FOLLOWER.lost))) * (0.4 + 0.6 * trust)
         self.confidence = min(self.confidence * 0.985 ** frames, 0.25 + 0.75 * agreed) if agreed > 0 else self.confidence * (0.85 if hidden else 0.6) ** frames
         old = 0.75 ** frames
         self.speed = old * self.speed + (1 - old) * (moved[:2] - self.state[:2]) / frames if trust else self.speed * 0.93 ** frames
@@ -99,13 +101,13 @@ class Follower:
     def _ask(self, picture_rgb, origin, same, frames) -> None:
         """Ask the shape whether the head is there; it lifts or sinks the confidence and takes drift out."""
         self._since += frames
-        if self._silhouette is None or self._since < (1 if self._absent or not self._seen or same < 0.6 else ASK_EVERY):
+        if self._silhouette is None or self._since < (1 if self._absent or not self._seen or same < 0.6 else FOLLOWER.ask_every):
             return
         self._since = 0
         shape = self._silhouette.shape(picture_rgb, self.state, origin)
-        clear = shape.margin >= CLEAR
-        if shape.share < GONE and not clear:
-            self._absent = min(self._absent + 1, ABSENT_MOST)
+        clear = shape.margin >= SILHOUETTE.clear
+        if shape.share < SILHOUETTE.gone and not clear:
+            self._absent = min(self._absent + 1, FOLLOWER.absent_most)
             self.confidence *= 0.72 if self._absent > 1 else 0.85
             return
         # In noise a shape comes and goes: who was not there twice has to be there twice.
@@ -126,7 +128,7 @@ class Follower:
             # No head is lower than this for its width, from any side, with the chin that stands out in profile.
             self.state[3] += gain * max(0.0, 1.25 * self.state[2] - self.state[3])
             self._seen = True
-        elif shape.share >= THERE:
+        elif shape.share >= SILHOUETTE.there:
             self.confidence = max(self.confidence, min(0.5, self.confidence * 1.1))
 
 
@@ -159,7 +161,7 @@ def between(before: np.ndarray, row: np.ndarray, frames: int) -> list[np.ndarray
 
 def _near(state, expected, origin, *pictures) -> tuple[list[np.ndarray], tuple[float, float]]:
     """What of the pictures lies around a head and where it is expected, grey, and the corner of that: corners and flow cost by the px."""
-    reach = ROOM * max(state[2], state[3], 8.0)
+    reach = FOLLOWER.room * max(state[2], state[3], 8.0)
     height, width = pictures[0].shape[:2]
     low, high = (np.array(pick(state[:2], expected[:2]) - origin) for pick in (np.minimum, np.maximum))
     x0, y0 = (int(np.clip(v, 0, side - 2)) for v, side in zip(low - reach, (width, height)))

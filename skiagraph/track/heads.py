@@ -2,24 +2,30 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 import numpy as np
 
 from skiagraph.detect.detections import EYE_LEFT, EYE_RIGHT, NOSE, Detections
 
-# Fitted on heads of known geometry, in shares of the box's side, and a twentieth more: boxes reach from the brows to the chin.
-RISE = 0.125
-HEIGHT = 1.5
-WIDTH = 1.1
-# A turned head is wider than its face, and its middle lies behind the face, away from where the nose points: so many parts of
-# how far the nose stands from the middle of the box.
-WIDTH_BY_TURN, HEIGHT_BY_TURN, BACK_BY_TURN = 0.6, 0.4, 0.7
-# In profile boxes say little of the back of the head, and the cover has to hold it: from the first to the second of these, which are how far
-# the nose stands from the middle of the eyes, in distances of the eyes, heads become wider, higher and further back by this.
-PROFILE, WIDER, HIGHER, FURTHER = (0.4, 0.65), 0.25, 0.15, 0.15
-# No eyes are nearer to each other than this share of the box.
-LEAST_GAP = 0.12
-# No head is lower than this for its width.
-LOWEST = 1.2
+@dataclass(frozen=True, slots=True)
+class HeadBoxSettings:
+    """The head of a face's box, in shares of the box's side. Fitted on heads of known geometry (tests/track/test_heads.py), and a twentieth more: boxes reach from the brows to the chin. Larger covers more."""
+
+    rise: float = 0.125  # of the head's middle above the box's
+    height: float = 1.5  # of the head
+    width: float = 1.1  # of the head, facing
+    width_by_turn: float = 0.6  # more of it for each part of the side that the nose stands from the middle
+    height_by_turn: float = 0.4  # the same of its height
+    back_by_turn: float = 0.7  # and of its middle, away from where the nose points
+    profile: tuple[float, float] = (0.4, 0.65)  # from the first to the second of these, which are how far the nose stands from the middle of the eyes, in distances of the eyes, a head is in profile, where boxes say little of its back
+    wider: float = 0.25  # then it is wider by this share
+    higher: float = 0.15  # higher
+    further: float = 0.15  # and further back
+    least_gap: float = 0.12  # no eyes are nearer to each other than this share of the box
+    lowest: float = 1.2  # no head is lower than this for its width
+
+
+HEAD_BOX = HeadBoxSettings()
 
 
 def head_rows(found: Detections, roll: float | np.ndarray = 0.0) -> np.ndarray:
@@ -32,15 +38,15 @@ def head_rows(found: Detections, roll: float | np.ndarray = 0.0) -> np.ndarray:
     lean = np.radians(angle)
     along = np.stack([np.cos(lean), np.sin(lean)], 1)
     nose = ((points[:, NOSE] - middle) * along).sum(1) / side
-    between = ((points[:, NOSE] - (points[:, EYE_LEFT] + points[:, EYE_RIGHT]) / 2) * along).sum(1) / np.maximum((eyes * along).sum(1), LEAST_GAP * side)
-    turn, profile = np.minimum(np.abs(nose), 0.5), np.clip((np.abs(between) - PROFILE[0]) / (PROFILE[1] - PROFILE[0]), 0, 1)
-    back = -(BACK_BY_TURN * np.clip(nose, -0.5, 0.5) + FURTHER * profile * np.sign(between)) * side
-    rise = RISE * side
+    between = ((points[:, NOSE] - (points[:, EYE_LEFT] + points[:, EYE_RIGHT]) / 2) * along).sum(1) / np.maximum((eyes * along).sum(1), HEAD_BOX.least_gap * side)
+    turn, profile = np.minimum(np.abs(nose), 0.5), np.clip((np.abs(between) - HEAD_BOX.profile[0]) / (HEAD_BOX.profile[1] - HEAD_BOX.profile[0]), 0, 1)
+    back = -(HEAD_BOX.back_by_turn * np.clip(nose, -0.5, 0.5) + HEAD_BOX.further * profile * np.sign(between)) * side
+    rise = HEAD_BOX.rise * side
     cx = middle[:, 0] + back * np.cos(lean) + rise * np.sin(lean)
     cy = middle[:, 1] + back * np.sin(lean) - rise * np.cos(lean)
-    width = side * (WIDTH + WIDTH_BY_TURN * turn + WIDER * profile)
-    height = side * (HEIGHT + HEIGHT_BY_TURN * turn + HIGHER * profile)
+    width = side * (HEAD_BOX.width + HEAD_BOX.width_by_turn * turn + HEAD_BOX.wider * profile)
+    height = side * (HEAD_BOX.height + HEAD_BOX.height_by_turn * turn + HEAD_BOX.higher * profile)
     # What is too low for its width is a face seen from behind the ear: the crown is further up.
-    more = np.maximum(0, LOWEST * width - height)
+    more = np.maximum(0, HEAD_BOX.lowest * width - height)
     cx, cy = cx + more / 2 * np.sin(lean), cy - more / 2 * np.cos(lean)
     return np.stack([cx, cy, width, height + more, angle], axis=1).astype(np.float32)

@@ -16,18 +16,24 @@ import numpy as np
 
 from skiagraph.track.appearance import likeness
 
-# Distance at which two faces are as likely one person as two. On the pictures the network was trained with that is near 0.55;
-# lower here, since to take two people for one may expose somebody, and to take one for two only asks a question.
-EVEN, STEEP = 0.45, 26.0
-FACE_MOST = 5.0
-# Likeness of clothes at which they say nothing, and how much they say in one clip and across clips.
-CLOTHES_EVEN, CLOTHES_STEEP, CLOTHES_MOST, ELSEWHERE = 0.80, 11.0, 2.2, 0.35
-# Before anything is known two sightings are more likely two people.
-PRIOR = -0.8
-# From this probability two are joined; from the other they are proposed.
-JOIN, PROPOSE = 0.9, 0.3
-# A descriptor worth less than this tells nothing.
-LEAST_WORTH = 0.12
+@dataclass(frozen=True, slots=True)
+class IdentitySettings:
+    """How evidence becomes log odds. Two faces on the pictures the descriptor was trained with are even near 0.55; lower here, since to take two people for one may expose somebody, and to take one for two only asks a question."""
+
+    face_even: float = 0.45  # distance at which two faces are as likely one person as two; larger: more is joined
+    face_steep: float = 26.0  # log odds for each unit nearer
+    face_most: float = 5.0  # log odds that faces give at most
+    clothes_even: float = 0.80  # likeness of clothes at which they say nothing; larger: less is joined
+    clothes_steep: float = 11.0  # log odds for each unit more alike
+    clothes_most: float = 2.2  # log odds that clothes give at most
+    elsewhere: float = 0.35  # share of that across clips
+    prior: float = -0.8  # log odds before anything is known: two sightings are more likely two people
+    join: float = 0.9  # probability from which two are joined; smaller: more is joined, and may be wrong
+    propose: float = 0.3  # probability from which they are asked about; smaller: more questions
+    least_worth: float = 0.12  # worth under which a descriptor tells nothing
+
+
+IDENTITY = IdentitySettings()
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -96,7 +102,7 @@ def _distances(a: Signature, others: Sequence[Signature]) -> tuple[np.ndarray, n
     # The first pair with which a quarter of the weight is passed, whatever the last bits of the sums.
     reached = np.where(passed >= np.repeat((0.25 - 1e-9) * total, counts[some] * len(a)), np.arange(len(order)), len(order))
     at = order[np.minimum.reduceat(reached, starts)]
-    told = np.sqrt(most) >= LEAST_WORTH
+    told = np.sqrt(most) >= IDENTITY.least_worth
     distance[some[told]], worth[some[told]] = pairs[at[told]], np.sqrt(most[told])
     return distance, worth
 
@@ -108,14 +114,14 @@ def log_odds(a: Signature, b: Signature, *, same_clip: bool) -> float:
 
 def all_log_odds(a: Signature, others: Sequence[Signature], same_clip: np.ndarray) -> np.ndarray:
     """Log odds that somebody and each of others are one person, (n,), from how they look. same_clip: bool (n,)."""
-    odds = np.full(len(others), PRIOR)
+    odds = np.full(len(others), IDENTITY.prior)
     distance, worth = _distances(a, others)
     seen = ~np.isnan(distance)
-    odds[seen] += np.clip(STEEP * (EVEN - distance[seen]), -FACE_MOST, FACE_MOST) * np.minimum(1.0, 0.3 + worth[seen])
+    odds[seen] += np.clip(IDENTITY.face_steep * (IDENTITY.face_even - distance[seen]), -IDENTITY.face_most, IDENTITY.face_most) * np.minimum(1.0, 0.3 + worth[seen])
     dressed = np.array([a.colours is not None and other.colours is not None for other in others], bool)
     if dressed.any():
         alike = np.array([likeness(a.colours, other.colours) for other, known in zip(others, dressed) if known])
-        odds[dressed] += np.clip(CLOTHES_STEEP * (alike - CLOTHES_EVEN), -CLOTHES_MOST, CLOTHES_MOST) * np.where(same_clip[dressed], 1.0, ELSEWHERE)
+        odds[dressed] += np.clip(IDENTITY.clothes_steep * (alike - IDENTITY.clothes_even), -IDENTITY.clothes_most, IDENTITY.clothes_most) * np.where(same_clip[dressed], 1.0, IDENTITY.elsewhere)
     return odds
 
 
@@ -168,7 +174,7 @@ def group(signatures: Sequence[Signature], apart: Callable[[int, int], bool], sa
     while len(groups) > 1:
         b, a = np.unravel_index(int(np.argmax(mean)), mean.shape)
         best = mean[b, a]
-        if probability(best) < JOIN:
+        if probability(best) < IDENTITY.join:
             break
         groups[a] += groups[b]
         sure[a] = min(sure[a], sure[b], probability(best))
@@ -183,5 +189,5 @@ def group(signatures: Sequence[Signature], apart: Callable[[int, int], bool], sa
         mean[b, :], mean[:, b] = -np.inf, -np.inf
     left = np.flatnonzero(alive)
     place = {int(g): k for k, g in enumerate(left)}
-    likely = [(place[int(a)], place[int(b)], probability(mean[b, a])) for b, a in np.argwhere(mean > -np.inf) if probability(mean[b, a]) >= PROPOSE]
+    likely = [(place[int(a)], place[int(b)], probability(mean[b, a])) for b, a in np.argwhere(mean > -np.inf) if probability(mean[b, a]) >= IDENTITY.propose]
     return Grouping(tuple(tuple(sorted(groups[g])) for g in left), tuple(float(v) for v in sure[left]), tuple(sorted(likely, key=lambda entry: -entry[2])))

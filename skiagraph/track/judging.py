@@ -11,31 +11,33 @@ import numpy as np
 from skiagraph.boxes import iou
 from skiagraph.detect.detections import Detections
 from skiagraph.detect.squared import Squared
-from skiagraph.track.describing import HARDLY
+from skiagraph.track.describing import DESCRIBING
 from skiagraph.track.heads import head_rows
 from skiagraph.track.linking import Expected
 from skiagraph.track.picture import Picture
-from skiagraph.track.silhouette import CLEAR
+from skiagraph.track.silhouette import SILHOUETTE
 
-# The roll of a face of this score is measured every so many seconds.
-MEASURED_SCORE, MEASURE_EVERY_S = 0.6, 0.96
-# A face of a score between these is shown to the landmark network for a second opinion: on drawn and
-# textured footage that network sees 0.9 or more on nearly all real faces and under 0.5 on nearly all others.
-ASKED_FROM, ASKED_TO = 0.45, 0.82
-FACE_SAID = 0.5
-# An opinion of a place holds for so many seconds, for boxes that overlap by this much (IoU).
-OPINION_HOLDS_S, SAME_PLACE = 0.32, 0.5
-# A weak sign of a face where this share of the head would be person counts with this score. Of backgrounds that look like a face
-# hardly any has a third, of half hidden heads most have two thirds (measured). Smaller ones, against the smallest face to find, are hands.
-SOMEBODY, SOMEBODY_SCORE, SOMEBODY_LEAST = 0.55, 0.5, 0.75
-# Who was lost no longer ago, in seconds, is where they were.
-JUST_LOST_S = 0.48
-# A head reaches so many face sides around the middle of its face, in profile.
-ON_HEAD = 0.9
-# Whoever is seen with at least this score in a search needs no look of their own.
-GOOD = 0.55
-# What the landmark network does not take for a face continues a track only as a hint of this score.
-HINT_SCORE = 0.45
+@dataclass(frozen=True, slots=True)
+class JudgingSettings:
+    """Second opinions of what a detector found. The landmark network sees 0.9 or more on nearly all real faces and under 0.5 on nearly all others, on drawn and textured footage; the rest set by benchmarks/quality.py."""
+
+    measured_score: float = 0.6  # score from which the roll of a face is measured; larger: seldom
+    measure_every_s: float = 0.96  # seconds between two measurements of one track
+    asked_from: float = 0.45  # score from which the landmark network is asked; smaller: more is asked and believed
+    asked_to: float = 0.82  # score from which nobody has to be asked; larger: more work, fewer faces that are none
+    face_said: float = 0.5  # presence, 0..1, from which that network takes it for a face; larger: less is believed
+    opinion_holds_s: float = 0.32  # seconds for which an opinion of a place holds
+    same_place: float = 0.5  # overlap (IoU) of boxes at one place
+    somebody: float = 0.55  # share of the head that is person for a weak sign to count; of backgrounds hardly any has a third, of half hidden heads most have two thirds (measured); larger: fewer half hidden ones
+    somebody_score: float = 0.5  # score that it counts with
+    somebody_least: float = 0.75  # width against the smallest face to find; smaller ones are hands
+    just_lost_s: float = 0.48  # seconds after a loss for which somebody is where they were
+    on_head: float = 0.9  # sides of a face around its middle that its head reaches, in profile; larger: more signs are parts of known heads
+    good: float = 0.55  # score from which whoever is seen in a search needs no look of their own; larger: more looks
+    hint_score: float = 0.45  # score of what the landmark network does not take for a face, with which it may continue a track
+
+
+JUDGING = JudgingSettings()
 
 
 class FaceJudge(Protocol):
@@ -70,7 +72,7 @@ class Judging:
 
     def __init__(self, judge: FaceJudge, silhouette: ShapeJudge, squared: Squared, rate: float, smallest: int, every: int = 1):
         self._judge, self._silhouette, self._squared, self._rate, self._smallest = judge, silhouette, squared, rate, smallest
-        self._holds = max(round(OPINION_HOLDS_S * rate), every + 2 if every > 1 else 0)
+        self._holds = max(round(JUDGING.opinion_holds_s * rate), every + 2 if every > 1 else 0)
         self._opinions: list[_Opinion] = []
         # When the roll of a tracklet was measured last.
         self._rolled: dict[int, int] = {}
@@ -78,10 +80,10 @@ class Judging:
     def measured(self, picture: Picture, found: Detections, expected: list[Expected]) -> Detections:
         """With the roll of whoever is new, or was not measured for a while."""
         rolls, places = found.rolls.copy(), self._squared.boxes(np.array([e.box for e in expected]).reshape(-1, 4))
-        for row in np.flatnonzero(found.scores >= MEASURED_SCORE):
+        for row in np.flatnonzero(found.scores >= JUDGING.measured_score):
             overlap = iou(found.boxes[row][None], places)[0] if len(places) else np.zeros(0)
-            number = expected[int(overlap.argmax())].number if len(overlap) and overlap.max() > SAME_PLACE else None
-            if number is None or number not in self._rolled or picture.number - self._rolled[number] >= round(MEASURE_EVERY_S * self._rate):
+            number = expected[int(overlap.argmax())].number if len(overlap) and overlap.max() > JUDGING.same_place else None
+            if number is None or number not in self._rolled or picture.number - self._rolled[number] >= round(JUDGING.measure_every_s * self._rate):
                 rolls[row] = self._judge.roll(picture.rgb, found.boxes[row])
                 if number is not None:
                     self._rolled[number] = picture.number
@@ -93,45 +95,45 @@ class Judging:
         A weak sign of a face where the shape says that somebody is counts as a face: half of it is hidden.
         """
         places = self._squared.boxes(np.array([e.box for e in expected]).reshape(-1, 4))
-        steady = places[[n for n, e in enumerate(expected) if not e.missed and e.score >= HARDLY]]
+        steady = places[[n for n, e in enumerate(expected) if not e.missed and e.score >= DESCRIBING.hardly]]
         kept, scores = np.ones(len(found), bool), found.scores.copy()
         # Where somebody was a moment ago their own head gives weak signs, and is followed better by its picture.
-        heads = [*places[[n for n, e in enumerate(expected) if e.sure and e.missed <= JUST_LOST_S * self._rate]], *found.boxes[found.scores >= GOOD]]
+        heads = [*places[[n for n, e in enumerate(expected) if e.sure and e.missed <= JUDGING.just_lost_s * self._rate]], *found.boxes[found.scores >= JUDGING.good]]
         # Of several weak signs on one head the strongest counts.
         for n in np.argsort(-found.scores, kind="stable"):
             box, score = found.boxes[n], found.scores[n]
-            if score >= ASKED_TO or len(steady) and iou(box[None], steady)[0].max() > SAME_PLACE:
+            if score >= JUDGING.asked_to or len(steady) and iou(box[None], steady)[0].max() > JUDGING.same_place:
                 continue
-            if score >= ASKED_FROM and self._is_face(picture, box):
+            if score >= JUDGING.asked_from and self._is_face(picture, box):
                 continue
             if not _on_head(box, heads) and self._is_person(picture, found, n):
-                scores[n] = max(score, SOMEBODY_SCORE)
+                scores[n] = max(score, JUDGING.somebody_score)
                 heads.append(box)
-            elif score >= ASKED_FROM:
-                kept[n], scores[n] = len(places) and iou(box[None], places)[0].max() > 0.3, min(score, HINT_SCORE)
+            elif score >= JUDGING.asked_from:
+                kept[n], scores[n] = len(places) and iou(box[None], places)[0].max() > 0.3, min(score, JUDGING.hint_score)
         return replace(found, scores=scores).take(kept)
 
     def _is_face(self, picture: Picture, box: np.ndarray) -> bool:
         opinion = self._opinion(picture.number, box)
         if opinion.face is None:
-            opinion.face = self._judge.presence(picture.rgb, box) >= FACE_SAID
+            opinion.face = self._judge.presence(picture.rgb, box) >= JUDGING.face_said
         return opinion.face
 
     def _is_person(self, picture: Picture, found: Detections, row: int) -> bool:
         box = found.boxes[row]
-        if box[2] - box[0] < SOMEBODY_LEAST * self._smallest:
+        if box[2] - box[0] < JUDGING.somebody_least * self._smallest:
             return False
         opinion = self._opinion(picture.number, box)
         if opinion.person is None:
             shape = self._silhouette.shape(picture.rgb, head_rows(found.take([row]))[0])
-            opinion.person = shape.share >= SOMEBODY and shape.margin >= CLEAR
+            opinion.person = shape.share >= JUDGING.somebody and shape.margin >= SILHOUETTE.clear
         return opinion.person
 
     def _opinion(self, frame: int, box: np.ndarray) -> _Opinion:
         """What was said of a place a moment ago, or room for what is said now."""
         self._opinions = [o for o in self._opinions if abs(frame - o.frame) < self._holds]
         for opinion in self._opinions:
-            if iou(box[None], opinion.place[None])[0, 0] > SAME_PLACE:
+            if iou(box[None], opinion.place[None])[0, 0] > JUDGING.same_place:
                 return opinion
         self._opinions.append(_Opinion(frame, box))
         return self._opinions[-1]
@@ -141,4 +143,4 @@ def _on_head(box: np.ndarray, known: Sequence[np.ndarray]) -> bool:
     """True when the middle of a box lies on the head of one of the known faces, (4,) each."""
     faces = np.array(known).reshape(-1, 4)
     away = np.abs((faces[:, :2] + faces[:, 2:]) / 2 - (box[:2] + box[2:]) / 2)
-    return bool((away < ON_HEAD * (faces[:, 2:] - faces[:, :2])).all(axis=1).any())
+    return bool((away < JUDGING.on_head * (faces[:, 2:] - faces[:, :2])).all(axis=1).any())

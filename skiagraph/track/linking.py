@@ -18,15 +18,18 @@ from skiagraph.track.appearance import UNKNOWN, likeness
 from skiagraph.track.heads import head_rows
 from skiagraph.track.motion import FaceMotion
 
-IMPOSSIBLE = 1e3
-# How far off, in face sides, a doubtful face may be from where it is expected.
-DOUBTFUL_AWAY = 0.4
-# How much further it may be from a face that was seen once, whose speed is not known yet.
-BEGUN_AWAY = 0.4
-# What was never seen for certain waits for so many frames only.
-HINT_PATIENCE = 3
-# Going back from the beginning of a track, so many frames without a fitting face end it.
-BACK_MISSED = 5
+@dataclass(frozen=True, slots=True)
+class GateSettings:
+    """Gates of linking beside those of LinkSettings, in face sides and frames. Set by benchmarks/quality.py (starts, jackets, crowd)."""
+
+    impossible: float = 1e3  # cost of what cannot be
+    doubtful_away: float = 0.4  # sides a doubtful face may be off where one is expected; larger: more is continued
+    begun_away: float = 0.4  # sides more for a face that was seen once, whose speed is not known yet
+    hint_patience: int = 3  # frames that what was never seen for certain waits
+    back_missed: int = 5  # frames without a fitting face that end a track's way back
+
+
+GATES = GateSettings()
 
 
 @dataclass(frozen=True, slots=True)
@@ -184,7 +187,7 @@ class Linker:
         for faces, rows in ((sure, free), (doubtful, unclaimed)):
             for row in (r for r in rows if faces.found.scores[r] >= self._settings.begin):
                 self._begin(faces, row, frame, matches)
-        waits = [t.missed <= (self._patience if t.tracklet.best >= self._settings.sure else HINT_PATIENCE * passed) for t in self._tracks]
+        waits = [t.missed <= (self._patience if t.tracklet.best >= self._settings.sure else GATES.hint_patience * passed) for t in self._tracks]
         self._done += [t.tracklet for t, still in zip(self._tracks, waits) if not still]
         self._tracks = [t for t, still in zip(self._tracks, waits) if still]
         return matches
@@ -210,7 +213,7 @@ class Linker:
             return list(tracks), list(range(len(found)))
         cost = self._costs(tracks, found, colours, passed, gate)
         rows, columns = linear_sum_assignment(cost)
-        possible = cost[rows, columns] < IMPOSSIBLE
+        possible = cost[rows, columns] < GATES.impossible
         rows, columns = rows[possible], columns[possible]
         matches += _given([tracks[row].tracklet for row in rows], found, columns, frame)
         for row, column in zip(rows, columns):
@@ -238,13 +241,13 @@ class Linker:
         waited = np.minimum(1.0, 2.0 * np.array([t.motion.spread for t in tracks]) / side[:, 0]) * (missed + passed > 1)
         if gate is None:
             just_begun = np.array([len(t.tracklet.frames) == 1 for t in tracks])
-            allowed, most, least_like = (DOUBTFUL_AWAY + 0.3 * waited + BEGUN_AWAY * just_begun)[:, None], 0.22, np.full(len(tracks), 0.6)
+            allowed, most, least_like = (GATES.doubtful_away + 0.3 * waited + GATES.begun_away * just_begun)[:, None], 0.22, np.full(len(tracks), 0.6)
         else:
             # The less sure a face is, the nearer it must be to where one was expected, in place and size.
             surely = np.clip((found.scores - 0.45) / 0.25, 0.4, 1)[None]
             allowed = (gate + waited)[:, None] * surely
             most, least_like = (0.5 + 0.02 * missed)[:, None] * surely, np.where(missed > 3, 0.55, 0.0)
-        cost = np.full(overlap.shape, IMPOSSIBLE)
+        cost = np.full(overlap.shape, GATES.impossible)
         near = (away <= allowed) & (change <= most)
         like, known = np.full(cost.shape, UNKNOWN), np.zeros(cost.shape, bool)
         for i, j in zip(*np.nonzero(near)):
@@ -264,7 +267,7 @@ def extend_back(tracklets: Sequence[Tracklet], seen: dict[int, Seen], shot_begin
     for t in tracklets:
         frame, missed = t.frames[0] - 1, 0
         begin = shot_begins(t.frames[0])
-        while frame >= begin and missed <= BACK_MISSED:
+        while frame >= begin and missed <= GATES.back_missed:
             row = _earlier(t, frame, seen.get(frame), taken) if frame in seen else None
             missed = 0 if row is not None else missed + 1
             if row is not None:
@@ -281,7 +284,7 @@ def _earlier(t: Tracklet, frame: int, seen: Seen, taken) -> int | None:
     side, middle = boxes[0, 2] - boxes[0, 0], (boxes[:, :2] + boxes[:, 2:]) / 2
     pace = (middle[0] - middle[-1]) / max(1, t.frames[len(boxes) - 1] - t.frames[0])
     expected = middle[0] + pace * ahead
-    best, best_away = None, DOUBTFUL_AWAY + 0.05 * ahead
+    best, best_away = None, GATES.doubtful_away + 0.05 * ahead
     for row, box in enumerate(seen.found.boxes):
         if (frame, float(box[0]), float(box[1])) in taken:
             continue

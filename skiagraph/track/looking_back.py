@@ -19,10 +19,16 @@ from skiagraph.track.observations import Observation
 from skiagraph.track.picture import Picture
 from skiagraph.track.straight import Straight
 
-# From picture to picture a face is followed where it overlaps itself by this much (IoU), past so many pictures without it.
-BACK_OVERLAP, BACK_MISSED = 0.15, 1
-# Whoever is found so many face sides from where they were expected did not go straight.
-SURPRISE = 0.15
+@dataclass(frozen=True, slots=True)
+class LookingSettings:
+    """Following faces from picture to picture by looking. Set by benchmarks/quality.py (starts, edge)."""
+
+    overlap: float = 0.15  # overlap with itself (IoU) from one picture to the next; smaller: faster moves, more mistakes
+    missed: int = 1  # pictures without it that are passed over; larger: longer looks
+    surprise: float = 0.15  # face sides off where somebody was expected from which they did not go straight; smaller: more looks
+
+
+LOOKING = LookingSettings()
 
 
 @dataclass(slots=True)
@@ -43,7 +49,7 @@ class _Sought:
     def go_on(self, found: Detections, frame: int) -> None:
         """Take the surest face at its place."""
         overlap = iou(self.expected(frame)[None], found.boxes)[0]
-        near = np.flatnonzero(overlap > BACK_OVERLAP)
+        near = np.flatnonzero(overlap > LOOKING.overlap)
         self.missed = 0 if len(near) else self.missed + 1
         if len(near):
             box = found.boxes[near[int(np.argmax(found.scores[near]))]]
@@ -76,7 +82,7 @@ class LookingBack:
                 sought.append(_Sought(match.box, max(since, frames[-1] - self._back - 1, self.final)))
         lost = self._just_lost(matches, expected, recent)
         self._follow(sought, list(reversed(list(recent)[:-1])), observations, told)
-        self._follow(lost, list(recent), observations, told)
+        self._follow(lost, list(recent), observations, told, only=True)
 
     def _just_lost(self, matches: list[Match], expected: list[Expected], recent: Sequence[Picture]) -> list[_Sought]:
         """Whoever was seen at the last look and is not seen now, though pictures lie between: they may have gone on otherwise than expected, or out of the picture."""
@@ -90,10 +96,11 @@ class LookingBack:
         self._last = last
         return lost
 
-    def _follow(self, sought: list[_Sought], pictures: Sequence[Picture], observations: dict[int, Observation], told: Callable[[int, Seen, bool], None]) -> None:
-        """Follow faces through pictures, on or back, and add what is seen to the observations of their frames."""
+    def _follow(self, sought: list[_Sought], pictures: Sequence[Picture], observations: dict[int, Observation], told: Callable[[int, Seen, bool], None],
+                only: bool = False) -> None:
+        """Follow faces through pictures, on or back, and add what is seen to the observations of their frames; only: nothing but the faces sought."""
         for picture in pictures:
-            sought = [b for b in sought if b.missed <= BACK_MISSED]
+            sought = [b for b in sought if b.missed <= LOOKING.missed]
             if not sought:
                 return
             now = [b for b in sought if picture.number > b.since]
@@ -103,6 +110,8 @@ class LookingBack:
             found = self._judging.believed(picture, self._finder.look(picture.rgb, self._squared.boxes(boxes)), [])
             again = with_colours(picture.rgb, found, self._squared) if len(found) else Seen.none()
             picture.let_go()
+            if only and len(again):
+                again = again.take((iou(boxes, again.found.boxes) > LOOKING.overlap).any(axis=0))
             for face in now:
                 face.go_on(again.found, picture.number)
             old = observations.get(picture.number)
@@ -124,4 +133,4 @@ def _surprises(box: np.ndarray, expected: np.ndarray | None) -> bool:
     if expected is None:
         return False
     away = np.hypot(*(box[:2] + box[2:] - expected[:2] - expected[2:])) / 2
-    return bool(away > SURPRISE * (box[2] - box[0]))
+    return bool(away > LOOKING.surprise * (box[2] - box[0]))

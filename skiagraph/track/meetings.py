@@ -14,7 +14,7 @@ import numpy as np
 
 from skiagraph.boxes import iou, paired_iou
 from skiagraph.track.appearance import likeness
-from skiagraph.track.identity import JOIN, Signature, face_distance, probability
+from skiagraph.track.identity import IDENTITY, Signature, face_distance, probability
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.stretch import Stretch
 
@@ -410,8 +410,8 @@ class _Asking:
         return None if found is None else _restored(found)
 
 
-# Log odds under which no two are taken for one (track.identity.JOIN).
-UNJOINED = odds_of(JOIN) - 0.1
+# Log odds under which no two are taken for one (IDENTITY.join of track.identity).
+UNJOINED = odds_of(IDENTITY.join) - 0.1
 # Boxes that overlap so much are of one face; so many looks at most make up a mean.
 SAME_FACE, MOST_LOOKS = 0.7, 12
 

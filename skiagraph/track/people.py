@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from collections.abc import Callable, Mapping, Sequence
 from types import MappingProxyType
 
 import numpy as np
 
 from skiagraph.boxes import area, cxcywh_to_xyxy, intersection, iou
-from skiagraph.track.bridging import BridgeSettings, Chain, path_of
-from skiagraph.track.describing import LOST_FRAMES, Description
+from skiagraph.track.bridging import BridgeSettings, Chain, Followed, path_of
+from skiagraph.track.describing import DESCRIBING, Description
 from skiagraph.track.identity import Signature, face_distance, group, probability
 from skiagraph.track.linking import Tracklet
 from skiagraph.track.meetings import Join
@@ -17,22 +18,24 @@ from skiagraph.track.path import FOUND, Path
 from skiagraph.track.results import FoundJoin, FoundPerson
 from skiagraph.track.stretch import Stretch
 
-# A head that stays within this share of its size, as the camera moves, for this long is a picture of one.
-STILL_SHARE, STILL_S = 0.012, 4.0
-# What lies within so many sizes of a head's middle is beside it, and a part of it when it stays there for so many frames.
-BESIDE, BESIDE_FRAMES = 0.8, 10
-# A face of a lower score is a hint, not a find.
-HINT = 0.5
-# Faces further apart than this (Euclidean distance of descriptors) are two people's; within one person profiles reach it seldom.
-UNLIKE = 0.5
-# Of a face that was misread the descriptor is further than this from those before and after.
-MISREAD = 0.45
-# Nobody changes heads and back between three descriptions that lie within so many seconds.
-BACK_S = 3.0
-# Nobody is split off who was seen in fewer frames than this.
-LEAST_PART = 4
-# So many frames before two paths meet the cover holds both, where they are no further apart than this share of the head.
-BOTH_FRAMES, NEAR_BOTH = 25, 0.6
+@dataclass(frozen=True, slots=True)
+class PeopleSettings:
+    """From tracks to people. Distances are Euclidean, of descriptors: within one person profiles seldom reach 0.5 (the network's own training has 0.6 as the bound); the rest set by benchmarks/quality.py."""
+
+    still_share: float = 0.012  # share of its size within which a head stays for it to be a picture of one; larger: more is doubtful
+    still_s: float = 4.0  # seconds for which it does
+    beside: float = 0.8  # sizes of a head around its middle within which something is beside it
+    beside_frames: int = 10  # frames after which it is a part of it
+    hint: float = 0.5  # score under which a face is a hint where to look, and no find
+    unlike: float = 0.5  # distance from which two faces are surely two people's; smaller: more is cut
+    misread: float = 0.45  # distance of a misread face from those before and after
+    back_s: float = 3.0  # seconds within which nobody changes heads and back
+    least_part: int = 4  # frames in which somebody was seen to be split off
+    both_frames: int = 25  # frames before two paths meet in which the cover holds both; larger: wider covers
+    near_both: float = 0.6  # share of the head that they are apart at most for that
+
+
+PEOPLE = PeopleSettings()
 
 
 def without_shadows(tracklets: Sequence[Tracklet]) -> list[Tracklet]:
@@ -55,8 +58,8 @@ def without_shadows(tracklets: Sequence[Tracklet]) -> list[Tracklet]:
                 boxes = cxcywh_to_xyxy(heads)
                 over += bool((intersection(box[None], boxes)[0] > 0.35 * np.minimum(area(boxes), area(box[None]))).any())
                 away = np.abs(heads[:, :2] - (box[:2] + box[2:]) / 2)
-                beside += bool((away < BESIDE * heads[:, 2:4]).all(axis=1).any())
-        return over > 0.5 * len(tracklet.frames) or tracklet.frames[-1] - tracklet.frames[0] + 1 >= BESIDE_FRAMES and beside > 0.5 * len(tracklet.frames)
+                beside += bool((away < PEOPLE.beside * heads[:, 2:4]).all(axis=1).any())
+        return over > 0.5 * len(tracklet.frames) or tracklet.frames[-1] - tracklet.frames[0] + 1 >= PEOPLE.beside_frames and beside > 0.5 * len(tracklet.frames)
 
     return [t for t in tracklets if not (t.doubtful and shadow(t))]
 
@@ -79,7 +82,7 @@ def _signature(found: Sequence[Description]) -> Signature:
 def are_unlike(a: Signature, b: Signature) -> bool:
     """True when two faces are surely two people's."""
     face = face_distance(a, b)
-    return face is not None and face[1] >= 0.2 and face[0] > UNLIKE
+    return face is not None and face[1] >= 0.2 and face[0] > PEOPLE.unlike
 
 
 def without_misread(tracklets: Sequence[Tracklet], descriptions: dict[int, list[Description]], rate: float) -> dict[int, list[Description]]:
@@ -89,12 +92,12 @@ def without_misread(tracklets: Sequence[Tracklet], descriptions: dict[int, list[
         described = _described(tracklet, descriptions)
         for (begin, a), (_, b), (end, c) in zip(described, described[1:], described[2:]):
             there, back, apart = (float(np.linalg.norm(p.vector - q.vector)) for p, q in ((a, b), (b, c), (a, c)))
-            if min(there, back) > MISREAD > apart and end - begin <= BACK_S * rate:
+            if min(there, back) > PEOPLE.misread > apart and end - begin <= PEOPLE.back_s * rate:
                 misread.add(id(b))
     return {frame: kept for frame, found in descriptions.items() if (kept := [d for d in found if id(d) not in misread])}
 
 
-def split_where_unlike(tracklets: Sequence[Tracklet], descriptions: dict[int, list[Description]], lost: int = LOST_FRAMES) -> list[Tracklet]:
+def split_where_unlike(tracklets: Sequence[Tracklet], descriptions: dict[int, list[Description]], lost: int = DESCRIBING.lost_frames) -> list[Tracklet]:
     """Tracklets cut where the face became somebody else's: they changed heads in a crossing. lost: frames without a face that are a loss."""
     result, number = [], max((t.number for t in tracklets), default=0)
     waiting = list(tracklets)
@@ -126,7 +129,7 @@ def _change(tracklet: Tracklet, descriptions, lost: int) -> int | None:
     losses = [tracklet.frames[n] - tracklet.frames[n - 1] for n in range(low + 1, high + 1)]
     row = low + 1 + int(np.argmax(losses) if max(losses) > lost else np.argmin(tracklet.scores[low + 1:high + 1]))
     # In a crossing a face may be half another's for a moment.
-    return row if LEAST_PART <= row <= len(tracklet.frames) - LEAST_PART else None
+    return row if PEOPLE.least_part <= row <= len(tracklet.frames) - PEOPLE.least_part else None
 
 
 def _rows(t: Tracklet, rows: slice, number: int) -> Tracklet:
@@ -136,13 +139,13 @@ def _rows(t: Tracklet, rows: slice, number: int) -> Tracklet:
 def without_hints(tracklets: Sequence[Tracklet]) -> None:
     """Leave out rows of which the detector was hardly sure: they told where to look, but the picture tells better where the head is."""
     for t in tracklets:
-        kept = [n for n, score in enumerate(t.scores) if score >= HINT]
+        kept = [n for n, score in enumerate(t.scores) if score >= PEOPLE.hint]
         if not t.doubtful and len(kept) >= 2 and len(kept) < len(t.frames):
             t.frames, t.heads = [t.frames[n] for n in kept], [t.heads[n] for n in kept]
             t.boxes, t.scores = [t.boxes[n] for n in kept], [t.scores[n] for n in kept]
 
 
-def stretches_of(chains: Sequence[Chain], results: Sequence[dict], meetings: Sequence[tuple[int, int]],
+def stretches_of(chains: Sequence[Chain], results: Sequence[Followed], meetings: Sequence[tuple[int, int]],
                  descriptions: dict[int, list[Description]], rate: float, settings: BridgeSettings = BridgeSettings()) -> list[Stretch]:
     """All paths, each with its faces and descriptions; a tail that came to the beginning of a chain goes on in it."""
     paths = [path_of(chain, solved, rate, settings) for chain, solved in zip(chains, results)]
@@ -189,10 +192,10 @@ def _holding_both(before: Path, after: Path, begins: int) -> Path:
     Backward counts only as far as it stays near: it, too, may have slipped.
     """
     rows, others = _rows_of(before), _rows_of(after)
-    for frame in range(before.last, max(before.first, after.first, begins - BOTH_FRAMES) - 1, -1):
+    for frame in range(before.last, max(before.first, after.first, begins - PEOPLE.both_frames) - 1, -1):
         n, other = before.row(frame), others[after.row(frame)]
         apart = np.abs(rows[n, :2] - other[:2])
-        if (apart > NEAR_BOTH * rows[n, 2:4]).any():
+        if (apart > PEOPLE.near_both * rows[n, 2:4]).any():
             break
         low, high = (pick(rows[n, :2] + side * rows[n, 2:4] / 2, other[:2] + side * other[2:4] / 2) for side, pick in ((-1, np.minimum), (1, np.maximum)))
         rows[n, :2], rows[n, 2:4] = (low + high) / 2, high - low

@@ -26,24 +26,27 @@ from skiagraph.track.linking import Linker, LinkSettings, Seen, Tracklet, extend
 from skiagraph.track.meetings import frames_wanted, meetings_of, reconsidered
 from skiagraph.track.observations import Diary, compact, restored
 from skiagraph.track.path import FOUND, Path
-from skiagraph.track.people import (STILL_S, STILL_SHARE, are_unlike, looks_of, people_of, split_where_unlike, stretches_of, without_hints,
-                                    without_misread, without_shadows)
+from skiagraph.track.people import PEOPLE, are_unlike, looks_of, people_of, split_where_unlike, stretches_of, without_hints, without_misread, without_shadows
 from skiagraph.track.results import SIGN, FaceRows, FaceTable, FoundPerson, ScanResult
 from skiagraph.track.second_pass import second_pass
 from skiagraph.track.stepping import apart
-from skiagraph.track.sweep import SURE_FACE, Sweep
+from skiagraph.track.sweep import SWEEP, Sweep
 
 STEP_WHO = "Recognising people"
-# How often, in frames, the people found so far are told, when each frame is searched and when stepping, which is quicker.
-PARTIAL_EVERY, PARTIAL_STEPPING = 25, 50
-# A track that the detector is not sure of is believed when the landmark network is this sure.
-SURELY_PRESENT = 0.9
-# One of this score needs no second opinion.
-EVIDENT = 0.88
-# What lies between two cuts is a shot from so many frames on.
-LEAST_SHOT = 3
-# A track is extended back by so many frames at most.
-BACK_MOST = 150
+
+@dataclass(frozen=True, slots=True)
+class BelievingSettings:
+    """What of the tracks is believed, and how often people are told. Set by benchmarks/quality.py, where no face is lost by it."""
+
+    partial_every: int = 25  # frames between two tellings of the people found so far, when each frame is searched
+    partial_stepping: int = 50  # the same when stepping, which is quicker
+    surely_present: float = 0.9  # presence, 0..1, with which the landmark network makes a track believed that the detector is not sure of; larger: more is doubtful
+    evident: float = 0.88  # score that needs no second opinion
+    least_shot: int = 3  # frames between two cuts that make a shot
+    back_most: int = 150  # frames that a track is extended back at most
+
+
+BELIEVING = BelievingSettings()
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,7 +102,7 @@ class _Scan:
         self.faces = FaceRows()
         self.frames = len(index)
         self.damage = index.damage
-        self._tell_every = PARTIAL_EVERY if settings.every == 1 else PARTIAL_STEPPING
+        self._tell_every = BELIEVING.partial_every if settings.every == 1 else BELIEVING.partial_stepping
         self._tell_at = self._tell_every
         self.diary = Diary(info.path, repr(settings))
         self.describer = FaceDescriber()
@@ -112,7 +115,7 @@ class _Scan:
         tracklets = self._relinked()
         self.descriptions = without_misread(tracklets, self.sweep.describing.descriptions, self.rate)
         for tracklet in tracklets:
-            evident = tracklet.best >= EVIDENT and len(tracklet.frames) >= 2 * self.link_settings.least
+            evident = tracklet.best >= BELIEVING.evident and len(tracklet.frames) >= 2 * self.link_settings.least
             tracklet.doubtful = not self._recognised(tracklet) and (tracklet.doubtful or not evident)
         tracklets = without_shadows(tracklets)
         without_hints(tracklets)
@@ -149,7 +152,7 @@ class _Scan:
     def _remember(self, frame: int, seen: Seen) -> None:
         found = seen.found
         for box, score in zip(found.boxes, found.scores):
-            if score >= SURE_FACE:
+            if score >= SWEEP.sure_face:
                 self.faces.add(frame, box, float(score))
 
     def _found_so_far(self) -> list[FoundPerson]:
@@ -181,21 +184,21 @@ class _Scan:
         found = linker.tracklets
         before = np.zeros(self.frames + 1, bool)
         for tracklet in found:
-            before[max(0, tracklet.frames[0] - BACK_MOST):tracklet.frames[0]] = True
+            before[max(0, tracklet.frames[0] - BELIEVING.back_most):tracklet.frames[0]] = True
         seen = {o.frame: o.seen for o in self.diary.every() if o.frame < len(before) and before[o.frame]}
-        extend_back(found, seen, lambda frame: max(self._shot(frame)[0], frame - BACK_MOST))
+        extend_back(found, seen, lambda frame: max(self._shot(frame)[0], frame - BELIEVING.back_most))
         return found
 
     def _is_shot(self, frame: int) -> bool:
         """False between cuts that follow at once on one another, as a whip pan is taken for: nothing can be recognised there. Where it ends, a shot begins, and is looked at."""
         first, last = self._shot(frame)
-        return last - first + 1 >= LEAST_SHOT
+        return last - first + 1 >= BELIEVING.least_shot
 
     # Who is who
 
     def _recognised(self, tracklet) -> bool:
         """True when the landmark network was sure of one of its faces."""
-        return any(d.present >= SURELY_PRESENT and iou(np.asarray(box)[None], d.box[None])[0, 0] > 0.7
+        return any(d.present >= BELIEVING.surely_present and iou(np.asarray(box)[None], d.box[None])[0, 0] > 0.7
                    for frame, box in zip(tracklet.frames, tracklet.boxes) for d in self.descriptions.get(frame, ()))
 
     def _unlike(self, a, b) -> bool:
@@ -234,14 +237,14 @@ class _Scan:
     def _is_still(self, stretch) -> bool:
         """True for a face that never moves against what is around it, for long: on a poster, a screen or a crate."""
         frames = np.array([f for f, _, _ in stretch.faces])
-        if len(frames) < 8 or (frames[-1] - frames[0]) / self.rate < STILL_S:
+        if len(frames) < 8 or (frames[-1] - frames[0]) / self.rate < PEOPLE.still_s:
             return False
         boxes = np.array([b for _, b, _ in stretch.faces], float)
         side = float(np.median(boxes[:, 2] - boxes[:, 0]))
         middle = (boxes[:, :2] + boxes[:, 2:]) / 2
         trend = np.stack([np.polyval(np.polyfit(frames - frames[0], column, 2), frames - frames[0]) for column in middle.T], axis=1)
         shift = np.abs(middle - middle.mean(axis=0)).max() / side
-        return bool((middle - trend).std(axis=0).max() / side < STILL_SHARE and shift < 4 * STILL_SHARE)
+        return bool((middle - trend).std(axis=0).max() / side < PEOPLE.still_share and shift < 4 * PEOPLE.still_share)
 
     def _result(self, people, likely) -> ScanResult:
         # However sure, what is seen only at the edge, and only when looked for harder, is a sign.

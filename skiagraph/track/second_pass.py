@@ -19,26 +19,29 @@ from skiagraph.jobs import JobControl, read_ahead
 from skiagraph.media.clip import ClipInfo
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
-from skiagraph.track.bridging import ENOUGH_PX, BridgeSettings, Chain, Task, Window, end_speed, gap_tasks, held, lead_task, loose_ends
+from skiagraph.track.bridging import (FOLLOWING, Bridge, BridgeSettings, Chain, Followed, Lead, LeadTask, Task, Window, end_speed, gap_tasks, held, lead_task,
+                                      loose_ends)
 from skiagraph.track.following import Follower, between
 from skiagraph.track.silhouette import Silhouette
 from skiagraph.track.stepping import without_spare
 
 STEP_FOLLOW = "Following"
-# Heads that overlap by this much (IoU) are the same head where one begins, and one in front of the other elsewhere.
-MEETS, HIDES = 0.4, 0.15
-# A head that others hide for longer than this is lost, in seconds.
-HIDDEN_S = 1.0
-# One that has come to lie just on the head of another for longer than this is that other, in seconds.
-BEHIND_S = 0.5
-# So many frames on somebody else's head are no crossing any more.
-TAKEN_FRAMES = 6
-# What is hardly a face is covered for so long before and after it was seen, in seconds.
-DOUBTFUL_S = 0.16
-# So many tasks wait for a follower at most.
-WAITING = 4
-# Rounds in which leads go further back.
-ROUNDS = 6
+
+@dataclass(frozen=True, slots=True)
+class FollowOnSettings:
+    """Following on where no face was found. Set by benchmarks/quality.py (aside, jackets, crowd)."""
+
+    meets: float = 0.4  # overlap (IoU) from which heads are the same head where one begins; larger: fewer tails find their way
+    hides: float = 0.15  # overlap (IoU) from which one head is in front of another
+    hidden_s: float = 1.0  # seconds behind others after which a head is lost; larger: longer covers that may be nobody's
+    behind_s: float = 0.5  # seconds just on the head of another after which a follower went over to it
+    taken_frames: int = 6  # frames on somebody else's head that are no crossing any more
+    doubtful_s: float = 0.16  # seconds for which what is hardly a face is covered before and after it was seen
+    waiting: int = 4  # tasks that wait for a follower at most
+    rounds: int = 6  # rounds in which leads go further back; larger: further
+
+
+FOLLOW_ON = FollowOnSettings()
 
 
 @dataclass(slots=True)
@@ -61,7 +64,7 @@ class _Tail:
 
     @property
     def scale(self) -> float:
-        return min(1.0, ENOUGH_PX / max(float(self.head[2]), 1.0))
+        return min(1.0, FOLLOWING.enough_px / max(float(self.head[2]), 1.0))
 
     @property
     def now(self) -> np.ndarray:
@@ -73,9 +76,9 @@ class _Tail:
 
 @dataclass(frozen=True, slots=True)
 class Solved:
-    """results: for each chain, what path_of wants; meetings: (chain, chain that goes on where its tail came to)."""
+    """results: for each chain; meetings: (chain, chain that goes on where its tail came to)."""
 
-    results: list[dict]
+    results: list[Followed]
     meetings: list[tuple[int, int]]
 
 
@@ -92,7 +95,7 @@ class _SecondPass:
         self.silhouette = Silhouette()
         # Followers do as well with every other picture, and what lies between is as its neighbours are.
         self.needed = without_spare(index.spare, self._ends())
-        self.results: list[dict] = [{} for _ in chains]
+        self.results = [Followed() for _ in chains]
         self.heads: dict[int, list[tuple[int, np.ndarray]]] = {}
         for number, chain in enumerate(chains):
             if not chain.doubtful:
@@ -106,19 +109,15 @@ class _SecondPass:
             tasks += [(number, task) for task in gap_tasks(chain, self.size, self.silhouette, self.settings)]
             begins, ends = loose_ends(chain, self.rate, self.settings)
             if chain.doubtful:
-                self.results[number] |= {("lead", row): (self._held_before(chain, row), False) for row in begins}
+                self.results[number].leads.update({row: Lead(self._held_before(chain, row), False) for row in begins})
             tasks += self._leads(number, begins)
             tails += [self._tail(number, row) for row in ends]
         self._sweep(tasks, [t for t in tails if t.last > t.first])
-        for _ in range(ROUNDS):
+        for _ in range(FOLLOW_ON.rounds):
             further = self._further_leads()
             if not further:
                 break
             self._sweep(further, [])
-        for number, results in enumerate(self.results):
-            for key, value in list(results.items()):
-                if key[0] == "lead":
-                    results[key] = value[0]
         for tail in tails:
             self._finish(tail)
         return Solved(self.results, [(t.chain, t.met) for t in tails if t.met is not None])
@@ -136,7 +135,7 @@ class _SecondPass:
     def _leads(self, number: int, rows: list[int]) -> list[tuple[int, Task]]:
         return [(number, task) for row in rows if (task := self._lead(number, row))]
 
-    def _lead(self, number: int, row: int, known: np.ndarray | None = None) -> Task | None:
+    def _lead(self, number: int, row: int, known: np.ndarray | None = None) -> LeadTask | None:
         chain = self.chains[number]
         if chain.doubtful:
             return None
@@ -146,17 +145,17 @@ class _SecondPass:
     def _held_before(self, chain: Chain, row: int) -> np.ndarray:
         """Rows (n, 6), nearest first, of a cover that is there a little before something doubtful."""
         frame = int(chain.frames[row])
-        count = min(round(DOUBTFUL_S * self.rate), frame - self.shots(frame)[0])
+        count = min(round(FOLLOW_ON.doubtful_s * self.rate), frame - self.shots(frame)[0])
         return np.repeat(np.append(chain.heads[row], 0.3).astype(float)[None], max(0, count), axis=0)
 
     def _further_leads(self) -> list[tuple[int, Task]]:
         further = []
         for number, results in enumerate(self.results):
-            for (kind, row), value in list(results.items()):
-                if kind == "lead" and value[1]:
-                    results[kind, row] = value[0], False
+            for row, lead in list(results.leads.items()):
+                if lead.goes_on:
+                    results.leads[row] = Lead(lead.rows, False)
                     # Where the head of somebody else is known, it is theirs.
-                    task = self._lead(number, row, value[0])
+                    task = self._lead(number, row, lead.rows)
                     if task:
                         further.append((number, task))
         return further
@@ -165,7 +164,7 @@ class _SecondPass:
         chain = self.chains[number]
         frame = int(chain.frames[row])
         last = self.shots(frame)[1] if row == len(chain.frames) - 1 else int(chain.frames[row + 1]) - 1
-        longest = round((DOUBTFUL_S if chain.doubtful else self.settings.tail_s) * self.rate)
+        longest = round((FOLLOW_ON.doubtful_s if chain.doubtful else self.settings.tail_s) * self.rate)
         speed = end_speed(chain.frames[:row + 1], chain.heads[:row + 1], False)
         return _Tail(number, row, frame, min(last, frame + longest), chain.heads[row].astype(float), speed)
 
@@ -174,7 +173,7 @@ class _SecondPass:
         rows = np.array(tail.rows, float).reshape(-1, 6)[:longest]
         if tail.met is None:
             rows = held(rows, np.append(tail.head, 0.3), tail.speed, tail.reason, longest, self.size, self.rate, self.settings)
-        self.results[tail.chain]["tail", tail.row] = rows
+        self.results[tail.chain].tails[tail.row] = rows
 
     def _sweep(self, tasks: list[tuple[int, Task]], tails: list[_Tail]) -> None:
         waiting = sorted(tasks, key=lambda entry: entry[1].first)
@@ -207,8 +206,8 @@ class _SecondPass:
                     kept[frame] = task.window.cut(rgb)
                     if frame == task.last:
                         # Pictures do not pile up before the followers.
-                        if len(solving) >= WAITING:
-                            solving[-WAITING][2].result()
+                        if len(solving) >= FOLLOW_ON.waiting:
+                            solving[-FOLLOW_ON.waiting][2].result()
                         solving.append((number, task, pool.submit(self._solved, number, task, kept)))
                 open_tasks = [entry for entry in open_tasks if entry[1].last > frame]
                 if before is not None and not self.needed[before[0] + 1:frame].any():
@@ -223,26 +222,24 @@ class _SecondPass:
                 running = [t for t in running if not t.done and frame < t.last]
                 before = frame, rgb
             for number, task, under_way in solving:
-                self.results[number][task.key] = under_way.result()
+                task.keep(under_way.result(), self.results[number])
         self.control.report(STEP_FOLLOW, len(self.index), len(self.index))
 
-    def _solved(self, number: int, task: Task, pictures: dict[int, np.ndarray]):
-        return self._cut_where_taken(number, task, task.solve(list(pictures), list(pictures.values())))
+    def _solved(self, number: int, task: Task, pictures: dict[int, np.ndarray]) -> Bridge | Lead:
+        result = task.solve(list(pictures), list(pictures.values()))
+        return self._cut_where_taken(number, task.row, result) if isinstance(result, Lead) else result
 
-    def _cut_where_taken(self, number: int, task: Task, result):
+    def _cut_where_taken(self, number: int, row: int, lead: Lead) -> Lead:
         """A lead that has come to lie on the known head of somebody else has jumped on to them, and ends where it did."""
-        if task.key[0] != "lead":
-            return result
-        rows, goes_on = result
-        begin = int(self.chains[number].frames[task.key[1]])
+        begin = int(self.chains[number].frames[row])
         taken = 0
-        for n, row in enumerate(rows):
-            mine = cxcywh_to_xyxy(row[None, :4])
-            on = any(other != number and float(iou(mine, cxcywh_to_xyxy(head[None, :4]))[0, 0]) > MEETS for other, head in self.heads.get(begin - 1 - n, ()))
+        for n, place in enumerate(lead.rows):
+            mine = cxcywh_to_xyxy(place[None, :4])
+            on = any(other != number and float(iou(mine, cxcywh_to_xyxy(head[None, :4]))[0, 0]) > FOLLOW_ON.meets for other, head in self.heads.get(begin - 1 - n, ()))
             taken = taken + 1 if on else 0
-            if taken >= TAKEN_FRAMES:
-                return rows[:n + 1 - taken], False
-        return rows, goes_on
+            if taken >= FOLLOW_ON.taken_frames:
+                return Lead(lead.rows[:n + 1 - taken], False)
+        return lead
 
     def _go_on(self, tail: _Tail, frame: int, passed: int, before: np.ndarray, after: np.ndarray) -> None:
         head = tail.head if tail.follower is None else tail.now
@@ -257,11 +254,11 @@ class _SecondPass:
         tail.hidden = tail.hidden + passed if hidden else 0
         tail.taken = tail.taken + passed if taken else 0
         row = tail.follower.step(window.cut(before), window.cut(after), window.origin, hidden=hidden, frames=passed)
-        tail.reason = "lost" if tail.hidden > HIDDEN_S * self.rate or tail.taken > BEHIND_S * self.rate else tail.follower.reason
+        tail.reason = "lost" if tail.hidden > FOLLOW_ON.hidden_s * self.rate or tail.taken > FOLLOW_ON.behind_s * self.rate else tail.follower.reason
         if row is not None:
             row = window.outward(row)
             tail.rows += between(tail.rows[-1] if tail.rows else np.append(head[:5], row[5]), row, passed)
-        if tail.taken > BEHIND_S * self.rate:
+        if tail.taken > FOLLOW_ON.behind_s * self.rate:
             # All that time it was the other's.
             del tail.rows[-tail.taken:]
         tail.done = bool(tail.reason)
@@ -278,8 +275,8 @@ class _SecondPass:
                 continue
             overlap = float(iou(mine, cxcywh_to_xyxy(head[None, :4]))[0, 0])
             begins = frame - int(self.chains[number].frames[0]) <= 2
-            if overlap > MEETS and begins and 0.6 < head[2] / max(expected[2], 1) < 1.6:
+            if overlap > FOLLOW_ON.meets and begins and 0.6 < head[2] / max(expected[2], 1) < 1.6:
                 return number, False, False
-            hidden |= overlap > HIDES
-            taken |= overlap > MEETS
+            hidden |= overlap > FOLLOW_ON.hides
+            taken |= overlap > FOLLOW_ON.meets
         return None, hidden, taken

@@ -20,12 +20,18 @@ _SIDE = 256
 _REACH, _RISE = 3.0, 0.36
 # The mask is matched at this resolution.
 _FINE = 48
-# A head of which this share is person is there; below the other it is not.
-THERE, GONE = 0.7, 0.35
-# From this margin between head and what is around it the place of the head is clear.
-CLEAR = 0.5
-# Hair above the skull, in head heights.
-HAIR = 0.05
+
+@dataclass(frozen=True, slots=True)
+class SilhouetteSettings:
+    """What the shape of head and shoulders tells. Shares of a head that is person, measured on films of benchmarks/scenes.py: heads have 0.8 to 1, backgrounds hardly ever a third."""
+
+    there: float = 0.7  # share from which a head is there; larger: fewer are believed
+    gone: float = 0.35  # share below which it is not
+    clear: float = 0.5  # margin between head and what is around it from which its place is clear
+    hair: float = 0.05  # hair above the skull, in head heights
+
+
+SILHOUETTE = SilhouetteSettings()
 # Places and widths tried around what was expected: shifts in head widths and heights, factors on the width, and what straying costs.
 _COARSE_X, _COARSE_Y, _WIDTHS, _STRAY = (-0.6, -0.4, -0.2, 0.0, 0.2, 0.4, 0.6), (-0.27, 0.0, 0.27), (0.9, 1.2, 1.45), 0.5
 # Half axes of heads are rounded to this many cells of the mask, so that what is tried need not be laid out anew each time.
@@ -81,10 +87,10 @@ class Silhouette:
         near = ((px - x) / (2 * a), (py - y) / (2 * b), wide / a)
         best = max(best, _best_of(small, _Places.of(x, y, a, b, [(near[0] + dx, near[1] + dy, near[2]) for dx in (-0.1, 0, 0.1) for dy in (-0.09, 0, 0.09)])))
         _, margin, px, py, wide = best
-        if margin < CLEAR:
+        if margin < SILHOUETTE.clear:
             return Shape(share, margin, cx, cy, width)
         # Hair and hats stand above the skull, which draws the best place upwards.
-        return Shape(share, margin, cx + (px - x) / fine, cy + (py - y) / fine + HAIR * height, 2 * wide / fine)
+        return Shape(share, margin, cx + (px - x) / fine, cy + (py - y) / fine + SILHOUETTE.hair * height, 2 * wide / fine)
 
 
 @dataclass(frozen=True, slots=True)

@@ -19,11 +19,11 @@ from skiagraph.media.clip import ClipInfo
 from skiagraph.media.frame import Frame, ahead_of
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
-from skiagraph.track.camera import RENEW, STILL, CameraMotion, with_cuts
-from skiagraph.track.describing import HARDLY, NEAR, Describing
+from skiagraph.track.camera import CAMERA, STILL, CameraMotion, with_cuts
+from skiagraph.track.describing import DESCRIBING, Describing
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.edges import EdgeLooks, same_face
-from skiagraph.track.judging import GOOD, SAME_PLACE, Judging
+from skiagraph.track.judging import JUDGING, Judging
 from skiagraph.track.linking import Expected, Linker, Match, Seen
 from skiagraph.track.looking_back import LookingBack, with_colours
 from skiagraph.track.observations import Diary, Observation
@@ -33,15 +33,23 @@ from skiagraph.track.stepping import plan_of
 from skiagraph.track.straight import Straight
 
 STEP_FIND = "Finding faces"
-# Frames are decoded so far ahead, and so many of them wait at the detectors, but no more than fit into so much memory: each is there with its
-# brightness and, where it is searched, its colours.
-DECODED_AHEAD, SEARCHED_AHEAD, AHEAD_BYTES, COPIES = 6, 4, 400e6, 3
-# Somebody who was not seen for more frames than this is sought with all means only in each fourth frame.
-THOROUGH, THOROUGH_AGAIN = 4, 4
-# So many frames stay at hand for looking back, or one step, but not more than fit into so much memory.
-BACK_LEAST, BACK_BYTES = 8, 150e6
-# Faces of at least this score go into the table against which covers are checked.
-SURE_FACE = 0.65
+
+@dataclass(frozen=True, slots=True)
+class SweepSettings:
+    """How far ahead a sweep works and how hard it looks. Bounds of memory set by the scan of 8K in docs/measured.md, the rest by benchmarks/speed.py and quality.py."""
+
+    decoded_ahead: int = 6  # frames decoded ahead; larger: more memory, fewer waits
+    searched_ahead: int = 4  # frames that wait at the detectors
+    ahead_bytes: float = 400e6  # bytes that those may take
+    copies: int = 3  # of each frame: as decoded, its brightness and its colours
+    thorough: int = 4  # frames after which somebody not seen is sought with all means only now and then; larger: more work
+    thorough_again: int = 4  # then in each frame divisible by this
+    back_least: int = 8  # frames at hand for looking back, or one step
+    back_bytes: float = 150e6  # bytes that those may take
+    sure_face: float = 0.65  # score from which a face goes into the table that covers are checked against; smaller: more findings
+
+
+SWEEP = SweepSettings()
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,8 +87,8 @@ class Sweep:
         silhouette = Silhouette()
         self._judging = Judging(FaceDescriber(), silhouette, self.squared, self._rate, finder.smallest, every)
         self._edges = EdgeLooks(finder, silhouette, self.squared)
-        self._back = min(max(every, BACK_LEAST), max(2, int(BACK_BYTES / (3 * width * height))))
-        self._decoded_ahead, self._searched_ahead = (ahead_of(info, most, AHEAD_BYTES, COPIES) for most in (DECODED_AHEAD, SEARCHED_AHEAD))
+        self._back = min(max(every, SWEEP.back_least), max(2, int(SWEEP.back_bytes / (3 * width * height))))
+        self._decoded_ahead, self._searched_ahead = (ahead_of(info, most, SWEEP.ahead_bytes, SWEEP.copies) for most in (SWEEP.decoded_ahead, SWEEP.searched_ahead))
         self._recent: deque[Picture] = deque(maxlen=self._back + 1)
         self._open: dict[int, Observation] = {}
         # Of an earlier run, what it saw in the last frames that it was done with, whose pictures are needed once more.
@@ -151,7 +159,7 @@ class Sweep:
     @property
     def _warm(self) -> int:
         """So many frames before the one a scan is taken up at are looked at once more, since what follows leans on their pictures."""
-        return max(self._back, self._plan.apart) + RENEW + 1
+        return max(self._back, self._plan.apart) + CAMERA.renew + 1
 
     def _prepared(self, reader: FrameReader, begin: int) -> Iterator[_Prepared]:
         """What is made ahead, in a thread of its own: pictures, cuts, camera, and the searches begun."""
@@ -227,7 +235,7 @@ class Sweep:
         missing = self._not_seen(expected, found)
         if missing:
             # Somebody long out of sight is not sought with all means in every frame.
-            thorough = np.array([e.missed <= THOROUGH or frame % THOROUGH_AGAIN == 0 for e in missing])
+            thorough = np.array([e.missed <= SWEEP.thorough or frame % SWEEP.thorough_again == 0 for e in missing])
             looked = self._finder.look(picture.rgb, self.squared.boxes(np.array([e.box for e in missing])), thorough=thorough)
             found = _without_twins(found, self._judging.believed(picture, looked, missing))
         seen = with_colours(picture.rgb, self._judging.measured(picture, found, expected), self.squared)
@@ -260,8 +268,8 @@ class Sweep:
     def _in_doubt(self) -> set[int]:
         """Numbers of those who were just lost, are hardly seen, or cross another, so that they are looked at in this frame too."""
         expected = self.linker.expected
-        doubt = {e.number for e in expected if 0 < e.missed <= self._back or e.score < HARDLY}
-        crosses = crossing(np.array([e.box for e in expected]), NEAR)
+        doubt = {e.number for e in expected if 0 < e.missed <= self._back or e.score < DESCRIBING.hardly}
+        crosses = crossing(np.array([e.box for e in expected]), DESCRIBING.near)
         doubt |= {e.number for e, near in zip(expected, crosses) if near}
         return doubt
 
@@ -272,11 +280,11 @@ class Sweep:
 
     def _not_seen(self, expected: list[Expected], found: Detections) -> list[Expected]:
         """Those of the expected whom a search, in square pixels, did not show well."""
-        good = found.boxes[found.scores >= GOOD]
+        good = found.boxes[found.scores >= JUDGING.good]
         if not len(good) or not expected:
             return expected
         overlap = iou(self.squared.boxes(np.array([e.box for e in expected])), good).max(axis=1)
-        return [e for e, most in zip(expected, overlap) if most < SAME_PLACE]
+        return [e for e, most in zip(expected, overlap) if most < JUDGING.same_place]
 
     def _look_at_edges_before(self, begin: int) -> None:
         """At the ends of shots that an earlier run went through: signs there are not in the diary."""
@@ -291,11 +299,11 @@ class Sweep:
         """At an end of a shot nothing more is to come that would tell of somebody half in the picture: look for them
         harder. Nothing waits for it."""
         known = self._open[picture.number].seen.found if picture.number in self._open else Detections.none()
-        self._edges.look(picture, known.take(known.scores >= SURE_FACE))
+        self._edges.look(picture, known.take(known.scores >= SWEEP.sure_face))
 
 def _without_twins(found: Detections, more: Detections) -> Detections:
     """What was found, and of the rest what is not the same face."""
-    good, weak = found.take(found.scores >= GOOD), found.take(found.scores < GOOD)
+    good, weak = found.take(found.scores >= JUDGING.good), found.take(found.scores < JUDGING.good)
     for others in (more, weak):
         good = Detections.joined([good, others.take(~same_face(others, good))])
     return good

@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from skiagraph.track.bridging import BridgeSettings, Chain, Window, chains, gap_tasks, held, lead_task, loose_ends, path_of
+from skiagraph.track.bridging import Bridge, BridgeSettings, Chain, Followed, Window, chains, gap_tasks, held, lead_task, loose_ends, path_of
 from skiagraph.track.linking import Tracklet
 from skiagraph.track.path import BRIDGED, FOUND, Path
 from tests.track.test_following import pictures
@@ -43,7 +43,7 @@ class ChainTest(unittest.TestCase):
 
 class PathTest(unittest.TestCase):
     def path(self, chain, solved=None, rate=25):
-        return path_of(chain, solved or {}, rate)
+        return path_of(chain, solved or Followed(), rate)
 
     def test_a_blink_is_a_line(self):
         path, = self.path(Chain((tracklet(1, [n for n in range(30) if n not in (10, 20, 21)], lambda n: 100 + 3 * n),)))
@@ -53,7 +53,7 @@ class PathTest(unittest.TestCase):
 
     def test_the_cover_grows_the_further_it_is_from_what_was_found(self):
         settings = BridgeSettings(line_frames=5, steady_size_frames=0.1)
-        path, = path_of(Chain((tracklet(1, range(0, 61, 6), 100),)), {}, 25, settings)
+        path, = path_of(Chain((tracklet(1, range(0, 61, 6), 100),)), Followed(), 25, settings)
         self.assertTrue((path.width[3::6] > 1.05 * 60).all(), path.width)
         self.assertTrue((path.width[3::6] >= path.width[1:-1:6]).all())
         self.assertTrue((path.width >= 0.99 * 60).all())
@@ -68,16 +68,17 @@ class PathTest(unittest.TestCase):
         chain = Chain((tracklet(1, [*range(12), *range(28, 40)], lambda n: 120 + 2.5 * n),))
         task, = gap_tasks(chain, (400, 300), None)
         self.assertEqual((task.first, task.last), (11, 28))
-        rows, agreed = task.solve(range(11, 29), [task.window.cut(view) for view in views[11:29]])
-        self.assertTrue(agreed)
-        np.testing.assert_allclose(rows[:, 0], 120 + 2.5 * np.arange(12, 28), atol=2.0)
-        path, = self.path(chain, {task.key: (rows, agreed)})
+        bridge, solved = task.solve(range(11, 29), [task.window.cut(view) for view in views[11:29]]), Followed()
+        self.assertTrue(bridge.agreed)
+        np.testing.assert_allclose(bridge.rows[:, 0], 120 + 2.5 * np.arange(12, 28), atol=2.0)
+        task.keep(bridge, solved)
+        path, = self.path(chain, solved)
         self.assertEqual(len(path), 40)
         self.assertTrue((path.origin[12:28] == BRIDGED).all())
 
     def test_a_long_gap_that_does_not_meet_stays_open(self):
         chain = Chain((tracklet(1, [*range(10), *range(50, 60)], 100),))
-        first, second = self.path(chain, {("gap", 9): (np.zeros((40, 6)), False)})
+        first, second = self.path(chain, Followed({9: Bridge(np.zeros((40, 6)), False)}))
         self.assertEqual((first.first, first.last, second.first, second.last), (0, 9, 50, 59))
 
     def test_steadying_never_lags_and_never_leaves_a_face_outside(self):
@@ -105,11 +106,12 @@ class PathTest(unittest.TestCase):
         views = pictures(60, (1.5, 0))
         chain = Chain((tracklet(1, range(50, 60), lambda n: 100 + 1.5 * n),))
         task = lead_task(0, chain, (400, 300), 0, 25, None)
-        rows, goes_on = task.solve(range(task.first, task.last + 1), [task.window.cut(view) for view in views[task.first:task.last + 1]])
-        self.assertTrue(goes_on)
+        lead = task.solve(range(task.first, task.last + 1), [task.window.cut(view) for view in views[task.first:task.last + 1]])
+        rows = lead.rows
+        self.assertTrue(lead.goes_on)
         np.testing.assert_allclose(rows[:, 0], 100 + 1.5 * (49 - np.arange(len(rows))), atol=2)
         further = lead_task(0, chain, (400, 300), 0, 25, None, rows)
-        more, goes_on = further.solve(range(further.first, further.last + 1), [further.window.cut(view) for view in views[further.first:further.last + 1]])
+        more = further.solve(range(further.first, further.last + 1), [further.window.cut(view) for view in views[further.first:further.last + 1]]).rows
         self.assertGreater(len(more), len(rows))
         np.testing.assert_array_equal(more[:len(rows)], rows)
 

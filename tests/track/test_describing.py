@@ -7,7 +7,7 @@ import numpy as np
 
 from skiagraph.detect.squared import Squared
 from skiagraph.track import describing
-from skiagraph.track.describing import CALM_S, MOST, STIRRED_S, Describing, describe, facing
+from skiagraph.track.describing import DESCRIBING, Describing, describe, facing
 from skiagraph.track.linking import Match, Tracklet
 from tests.track.faces import face
 
@@ -51,15 +51,15 @@ class DescribingTest(unittest.TestCase):
         for frame in range(400):
             self.show(frame, (1, 100, 60))
         frames = self.frames()
-        self.assertGreaterEqual(frames[MOST - 1], (MOST - 1) * 0.3 * RATE)
-        later = np.diff(frames[MOST - 1:])
-        self.assertTrue(len(later) > 2 and (later > CALM_S * RATE).all(), frames)
+        self.assertGreaterEqual(frames[DESCRIBING.most - 1], (DESCRIBING.most - 1) * 0.3 * RATE)
+        later = np.diff(frames[DESCRIBING.most - 1:])
+        self.assertTrue(len(later) > 2 and (later > DESCRIBING.calm_s * RATE).all(), frames)
 
     def test_who_came_near_another_is_described_again_sooner(self):
         for frame in range(200):
             self.show(frame, (1, 100, 60), (2, 190, 60))
         waits = np.diff(sorted(self.frames()))
-        self.assertLessEqual(waits.max(), STIRRED_S * RATE + 1)
+        self.assertLessEqual(waits.max(), DESCRIBING.stirred_s * RATE + 1)
 
     def test_nothing_is_described_while_faces_lie_over_each_other(self):
         for frame in range(30):
@@ -75,7 +75,7 @@ class DescribingTest(unittest.TestCase):
         self.describing = Describing(self.describer, Squared(1.0), RATE, 6)
         for frame in range(0, 60, 6):
             self.show(frame, (1, 100, 60))
-        self.assertEqual(len(self.frames()), MOST)
+        self.assertEqual(len(self.frames()), DESCRIBING.most)
 
     def test_a_much_larger_face_is_described_though_the_last_was_just_now(self):
         for frame, side in ((0, 30), (1, 31), (2, 70)):
@@ -92,7 +92,7 @@ class DescribingTest(unittest.TestCase):
     def test_pictures_do_not_pile_up(self):
         for number in range(40):
             self.show(number, (number, 100, 60))
-            self.assertLessEqual(len(self.describing._under_way), describing.AHEAD)
+            self.assertLessEqual(len(self.describing._under_way), describing.DESCRIBING.ahead)
         self.assertEqual(len(self.frames()), 40)
 
 

@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from skiagraph.track.identity import JOIN, PROPOSE, Signature, face_distance, group, log_odds, probability
+from skiagraph.track.identity import IDENTITY, Signature, face_distance, group, log_odds, probability
 
 
 def vector(person: int, noise: float, rng) -> np.ndarray:
@@ -52,7 +52,7 @@ class EvidenceTest(unittest.TestCase):
 
     def test_clothes_alone_never_join(self):
         a, b = (Signature(np.zeros((0, 128), np.float32), np.zeros(0, np.float32), clothes(2)) for _ in range(2))
-        self.assertLess(probability(log_odds(a, b, same_clip=True)), JOIN)
+        self.assertLess(probability(log_odds(a, b, same_clip=True)), IDENTITY.join)
 
     def test_joined_keeps_the_most_telling(self):
         many = Signature.joined([signature(1, worth=0.1 * n, count=4, seed=n) for n in range(1, 8)])
@@ -66,7 +66,7 @@ class GroupTest(unittest.TestCase):
         people = [1, 2, 1, 3, 2, 1]
         grouping = group([signature(p, seed=n) for n, p in enumerate(people)], never, lambda i, j: True)
         self.assertEqual(sorted(grouping.groups), [(0, 2, 5), (1, 4), (3,)])
-        self.assertTrue(all(s >= JOIN for s in grouping.sure))
+        self.assertTrue(all(s >= IDENTITY.join for s in grouping.sure))
         self.assertEqual(grouping.likely, ())
 
     def test_two_in_one_frame_are_two_whatever_they_look_like(self):
@@ -81,7 +81,7 @@ class GroupTest(unittest.TestCase):
         grouping = group([a, b], never, lambda i, j: True)
         self.assertEqual(len(grouping.groups), 2)
         self.assertEqual(len(grouping.likely), 1)
-        self.assertTrue(PROPOSE <= grouping.likely[0][2] < JOIN)
+        self.assertTrue(IDENTITY.propose <= grouping.likely[0][2] < IDENTITY.join)
 
     def test_other_evidence_counts(self):
         strangers = [signature(1, seed=1), signature(2, seed=2)]

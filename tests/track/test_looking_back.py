@@ -6,7 +6,7 @@ from types import SimpleNamespace
 from skiagraph.detect.detections import Detections
 from skiagraph.detect.squared import Squared
 from skiagraph.track.linking import Expected, Match, Tracklet
-from skiagraph.track.looking_back import BACK_MISSED, LookingBack
+from skiagraph.track.looking_back import LOOKING, LookingBack
 from tests.track.faces import PlainPicture, face
 
 
@@ -53,7 +53,7 @@ class LookBackTest(unittest.TestCase):
         self.assertEqual({frame: round(float(o.seen.found.boxes[0][[0, 2]].mean())) for frame, o in self.observations.items()}, {12: 110, 14: 130, 16: 155})
 
     def test_who_is_gone_at_once_is_not_looked_for_long(self):
-        self.assertEqual(len(self.lost()), BACK_MISSED + 1)
+        self.assertEqual(len(self.lost()), LOOKING.missed + 1)
 
     def test_whose_loss_is_known_is_not_looked_for_again(self):
         self.lost()
@@ -80,7 +80,7 @@ class LookBackTest(unittest.TestCase):
         self.assertEqual([frame for frame, _ in self.back(([20], 100, None))], [18, 16, 14, 12, 10])
 
     def test_who_is_not_there_is_soon_no_longer_looked_for(self):
-        self.assertEqual(len(self.back(([20], 100, None))), BACK_MISSED + 1)
+        self.assertEqual(len(self.back(([20], 100, None))), LOOKING.missed + 1)
 
     def test_several_are_looked_for_together_each_at_their_own_place(self):
         self.there = {18: [100], 16: [100, 300], 14: [300]}

@@ -4,8 +4,8 @@ import unittest
 
 import numpy as np
 
-from skiagraph.track.bridging import Chain
-from skiagraph.track.identity import JOIN
+from skiagraph.track.bridging import Chain, Followed
+from skiagraph.track.identity import IDENTITY
 from skiagraph.track.path import FOLLOWED, FOUND, Path
 from skiagraph.track.people import _linked, people_of, split_where_unlike, stretches_of, without_hints, without_misread, without_shadows
 from skiagraph.track.describing import Description
@@ -59,14 +59,14 @@ class MeetingTest(unittest.TestCase):
 class PeopleTest(unittest.TestCase):
     def cast(self, tracklets, descriptions, solved=None, meetings=()):
         chains = [Chain((t,)) for t in tracklets]
-        return people_of(stretches_of(chains, solved or [{} for _ in chains], meetings, descriptions, 25))
+        return people_of(stretches_of(chains, solved or [Followed() for _ in chains], meetings, descriptions, 25))
 
     def test_leaving_and_returning_gives_two_sightings_of_one_person(self):
         parts = [tracklet(1, range(0, 30), 100), tracklet(2, range(90, 120), 500)]
         people, likely = self.cast(parts, described(parts, 1))
         self.assertEqual(len(people), 1)
         self.assertEqual([(p.first, p.last) for p in people[0].paths], [(0, 29), (90, 119)])
-        self.assertGreaterEqual(people[0].sure, JOIN)
+        self.assertGreaterEqual(people[0].sure, IDENTITY.join)
         self.assertEqual(likely, [])
 
     def test_strangers_stay_strangers(self):
@@ -89,7 +89,7 @@ class PeopleTest(unittest.TestCase):
     def test_a_tail_that_came_to_a_beginning_goes_on_in_it(self):
         parts = [tracklet(1, range(0, 30), 100), tracklet(2, range(60, 90), 100)]
         tail = np.column_stack([np.full(30, 100.0), np.full(30, 150.0), np.full(30, 60.0), np.full(30, 81.0), np.zeros(30), np.full(30, 0.5)])
-        people, _ = self.cast(parts, {}, [{("tail", 29): tail}, {}], [(0, 1)])
+        people, _ = self.cast(parts, {}, [Followed(tails={29: tail}), Followed()], [(0, 1)])
         self.assertEqual(len(people), 1)
         path, = people[0].paths
         self.assertEqual((path.first, path.last, len(path)), (0, 89, 90))
@@ -98,7 +98,7 @@ class PeopleTest(unittest.TestCase):
     def test_a_long_tail_gives_way_to_a_face_that_is_found(self):
         parts = [tracklet(1, range(0, 30), 100), tracklet(2, range(60, 90), 140)]
         tail = np.column_stack([np.full(90, 100.0), np.full(90, 150.0), np.full(90, 60.0), np.full(90, 81.0), np.zeros(90), np.full(90, 0.5)])
-        people, _ = self.cast(parts, described(parts, 1), [{("tail", 29): tail}, {}])
+        people, _ = self.cast(parts, described(parts, 1), [Followed(tails={29: tail}), Followed()])
         self.assertEqual(len(people), 1)
         where = {path.first + n: float(x) for path in people[0].paths for n, x in enumerate(path.cx)}
         self.assertLess(abs(where[75] - 140), 3)

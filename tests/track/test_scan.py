@@ -12,7 +12,7 @@ from skiagraph.media.index import open_clip
 from skiagraph.media.reader import FrameReader
 from skiagraph.media.writer import PictureWriter
 from skiagraph.track import sweep
-from skiagraph.track.scan import ScanSettings, scan
+from skiagraph.track.scan import BelievingSettings, ScanSettings, scan
 from tests.support import TemporaryFolder
 
 FRAMES = 30
@@ -43,7 +43,7 @@ class ScanTest(TemporaryFolder):
 
     def test_stepping_finds_the_same_people(self):
         told = []
-        with mock.patch("skiagraph.track.scan.PARTIAL_STEPPING", 12):
+        with mock.patch("skiagraph.track.scan.BELIEVING", BelievingSettings(partial_stepping=12)):
             result = scan(self.info, self.index, ScanSettings(every=6), partial=told.append)
         self.assertEverybodyFound(result)
         self.assertTrue(told and len(told[0].people) == 4, "they appear while the scan runs")

@@ -8,7 +8,7 @@ import numpy as np
 from skiagraph.demo.scene import draw
 from skiagraph.demo.story import QUAY, Actor
 from skiagraph.demo.people import BLUE_CAP
-from skiagraph.track.silhouette import CLEAR, GONE, THERE, Silhouette
+from skiagraph.track.silhouette import SILHOUETTE, Silhouette
 
 UNIT, X, Y = 50, 480, 268
 
@@ -30,14 +30,14 @@ class SilhouetteTest(unittest.TestCase):
             with self.subTest(yaw=yaw):
                 picture, head = standing(yaw)
                 shape = self.silhouette.shape(picture, np.array([head.cx, head.cy, head.width, head.height]))
-                self.assertGreater(shape.share, THERE)
-                self.assertGreater(shape.margin, CLEAR)
+                self.assertGreater(shape.share, SILHOUETTE.there)
+                self.assertGreater(shape.margin, SILHOUETTE.clear)
                 self.assertLess(abs(shape.cx - head.cx), 0.25 * head.width)
 
     def test_where_nobody_is_nothing_is_there(self):
         picture, _ = standing(0)
         shape = self.silhouette.shape(picture, np.array([1000.0, 500, 70, 100]))
-        self.assertLess(shape.share, GONE)
+        self.assertLess(shape.share, SILHOUETTE.gone)
         self.assertEqual((shape.cx, shape.cy), (1000.0, 500.0))
 
     def test_the_middle_is_found_again(self):
