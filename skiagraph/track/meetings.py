@@ -340,9 +340,7 @@ class _Asking:
         for i in come:
             for j in go:
                 if mine[i] is not on[j] and mine[i].after is not on[j]:
-                    odds = odds_of(float(share[come.index(i), go.index(j)]))
-                    # What was cut here is put together again by nothing but more evidence, or a person.
-                    self.open.append((mine[i], on[j], odds if probability(odds) >= settings.keep else min(odds, UNJOINED)))
+                    self.open.append((mine[i], on[j], odds_of(float(share[come.index(i), go.index(j)]))))
 
     def _last_piece(self, row: int) -> _Piece:
         return self.pieces[row][-1]
@@ -410,8 +408,11 @@ class _Asking:
         return None if found is None else _restored(found)
 
 
-# Log odds under which no two are taken for one (IDENTITY.join of track.identity).
-UNJOINED = odds_of(IDENTITY.join) - 0.1
+def held_apart(asked: Mapping[tuple[int, int], float], settings: MeetingSettings = MeetingSettings()) -> dict[tuple[int, int], float]:
+    """Log odds of pairs as grouping may take them: what was cut is put together again by nothing but more evidence, or a person."""
+    return {pair: odds if probability(odds) >= settings.keep else min(odds, odds_of(IDENTITY.join) - 0.1) for pair, odds in asked.items()}
+
+
 # Boxes that overlap so much are of one face; so many looks at most make up a mean.
 SAME_FACE, MOST_LOOKS = 0.7, 12
 

@@ -13,7 +13,7 @@ from skiagraph.track.bridging import BridgeSettings, Chain, Followed, path_of
 from skiagraph.track.describing import DESCRIBING, Description
 from skiagraph.track.identity import Signature, face_distance, group, probability
 from skiagraph.track.linking import Tracklet
-from skiagraph.track.meetings import Join
+from skiagraph.track.meetings import Join, held_apart
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.results import FoundJoin, FoundPerson
 from skiagraph.track.stretch import Stretch
@@ -245,7 +245,7 @@ def people_of(stretches: Sequence[Stretch], still: Sequence[bool] | None = None,
             return 4.0
         return 1.5 if set(a.chains) & set(b.chains) else 0.0
 
-    grouping = group(signatures, apart, lambda i, j: True, fixed, extra=extra, report=report, known=asked)
+    grouping = group(signatures, apart, lambda i, j: True, fixed, extra=extra, report=report, known=held_apart(asked))
     people = []
     keys = {row: min((stretches[r] for r in rows), key=lambda s: s.path.first).number for rows in grouping.groups for row in rows}
     for rows, sure in zip(grouping.groups, grouping.sure):
