@@ -122,7 +122,7 @@ def scan_share(clip: Path) -> None:
 
 def decoding_alone(info: ClipInfo, index: FrameIndex, every: int) -> float:
     """CPU seconds for the pictures that the sweep of a scan decodes."""
-    needed = plan_of(index.spare, every, float(info.rate)).needed
+    needed = plan_of(index.non_reference, every, float(info.rate)).needed
     began = time.process_time()
     with FrameReader(info, index, threads=1, rough=True, wanted=needed) as reader:
         for number in np.flatnonzero(needed):

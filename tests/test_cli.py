@@ -230,12 +230,12 @@ class CommandTest(CommandLine):
 
     def test_a_scan_that_could_not_be_saved_is_not_lost(self):
         clip = make_clip(self.folder / "quay.mp4", 30, size=(320, 240))
-        diaries = self.folder / "cache" / "scans"
+        checkpoints = self.folder / "cache" / "scans"
         with mock.patch("skiagraph.project.file.save", side_effect=CannotSaveProject("The disk is full; free some space.")):
             self.assertFails("scan", clip, "-o", self.folder / "p.skiagraph", words=("disk is full",))
-        self.assertTrue(list(diaries.rglob("*.npz")))
+        self.assertTrue(list(checkpoints.rglob("*.npz")))
         self.assertEqual(self.run_command("scan", clip, "-o", self.folder / "p.skiagraph")[0], 0)
-        self.assertEqual(list(diaries.rglob("*.npz")), [])
+        self.assertEqual(list(checkpoints.rglob("*.npz")), [])
 
     def test_names_that_are_no_text_or_too_long_are_a_sentence(self):
         place, _ = self.project()

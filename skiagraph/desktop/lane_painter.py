@@ -30,7 +30,7 @@ class TimeScale:
 def paint_lane(painter: QPainter, lane: Lane, scale: TimeScale, middle: float) -> None:
     """One lane around the row's middle."""
     top = middle - BAR / 2
-    for stretch in lane.stretches:
+    for stretch in lane.parts:
         box = QRectF(scale.x(stretch.first), top, max(2.0, scale.x(stretch.last + 1) - scale.x(stretch.first)), BAR)
         if stretch.state == LaneState.COVERED:
             painter.fillRect(box, QColor("#3F8573"))
@@ -49,7 +49,7 @@ def paint_lane(painter: QPainter, lane: Lane, scale: TimeScale, middle: float) -
             pen.setDashPattern([1, 2.5])
             painter.setPen(pen)
             painter.drawLine(QPointF(box.left(), middle), QPointF(box.right(), middle))
-    if any(s.state in (LaneState.COVERED, LaneState.UNSURE) for s in lane.stretches):
+    if any(s.state in (LaneState.COVERED, LaneState.UNSURE) for s in lane.parts):
         for first, sure in lane.ribbons:
             _ribbon(painter, first, sure, scale, top)
     for _, first, last in lane.repairs:
@@ -128,7 +128,7 @@ def paint_face(painter: QPainter, image: QImage | None, box: QRectF) -> None:
 def paint_badge(painter: QPainter, lane: Lane, box: QRectF) -> None:
     """How many findings are open, and in red whether somebody may be seen."""
     painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(QColor(theme.MADDER if any(s.state == LaneState.EXPOSED for s in lane.stretches) else theme.OCHRE))
+    painter.setBrush(QColor(theme.MADDER if any(s.state == LaneState.EXPOSED for s in lane.parts) else theme.OCHRE))
     painter.drawRoundedRect(box, 8.5, 8.5)
     painter.setPen(QColor(theme.INK))
     painter.setFont(theme.font(11, QFont.Weight.Bold))

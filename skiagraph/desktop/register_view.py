@@ -15,7 +15,7 @@ from skiagraph.desktop.controls import push_button
 from skiagraph.desktop.lane_painter import TimeScale, paint_attention, paint_badge, paint_face, paint_lane, paint_marked, paint_markers, paint_marks, paint_playhead, paint_ruler
 from skiagraph.desktop.words import tr
 from skiagraph.project.model import Clip, Decision, Subject
-from skiagraph.review.lanes import Lane, LaneState, Stretch
+from skiagraph.review.lanes import Lane, LaneState, LanePart
 from skiagraph.timecode import Timecode
 
 HEAD, ROW = 62, 34
@@ -287,8 +287,8 @@ class RegisterView(QAbstractScrollArea):
             return replace(lane, repairs=tuple(self._pulled(drag) if f == drag["frame"] else (f, a, b) for f, a, b in lane.repairs))
         first, last = drag["ends"]
         a, b = (drag["to"], last) if drag["kind"] == "first" else (first, drag["to"])
-        others = tuple(s for s in lane.stretches if s.last < first or s.first > last)
-        return replace(lane, stretches=others + (Stretch(a, max(a, b), LaneState.COVERED),))
+        others = tuple(s for s in lane.parts if s.last < first or s.first > last)
+        return replace(lane, parts=others + (LanePart(a, max(a, b), LaneState.COVERED),))
 
     def _pulled(self, drag: dict) -> tuple[int, int, int]:
         """Frame, first and last of a correction whose extent is pulled."""

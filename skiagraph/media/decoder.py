@@ -33,7 +33,7 @@ class Decoder:
     def __init__(self, info: ClipInfo, index: FrameIndex, *, keep: int = 0, threads: int = 0, rough: bool = False,
                  wanted: np.ndarray | None = None, beat: Callable[[], None] = lambda: None):
         self._beat = beat
-        self._left_out = frozenset() if wanted is None else frozenset(index.pts[index.spare & ~wanted].tolist())
+        self._left_out = frozenset() if wanted is None else frozenset(index.pts[index.non_reference & ~wanted].tolist())
         self._info, self._index, self._keep, self._threads, self._rough = info, index, keep, threads, rough
         self._kept: OrderedDict[int, Frame] = OrderedDict()
         self._container = None

@@ -27,7 +27,7 @@ from skiagraph.media.clip import ClipInfo, open_container, picture_stream, probe
 from skiagraph.media.confined import Inside, answered
 from skiagraph.media.frame import bytes_of
 from skiagraph.media.pictures import CONTAINER, RATE, pictures_at
-from skiagraph.media.spare import tells_spare
+from skiagraph.media.non_reference import tells_non_reference
 from skiagraph.timecode import format_timecode
 
 # A picture that comes twice, or a little out of order, is left out; times that go back further than this end the film.
@@ -38,7 +38,7 @@ CACHE_VERSION = 5
 
 @dataclass(frozen=True, slots=True)
 class FrameIndex:
-    """pts: int64 (n,) strictly rising, in time_base; sync: bool (n,) true where decoding can begin; spare: bool (n,) true where it is known
+    """pts: int64 (n,) strictly rising, in time_base; sync: bool (n,) true where decoding can begin; non_reference: bool (n,) true where it is known
     that no other frame is made from this one.
 
     damage: a sentence when the clip is good only up to frame n, otherwise empty. offset: the clip's frame that is its first one; of a part.
@@ -46,7 +46,7 @@ class FrameIndex:
 
     pts: np.ndarray
     sync: np.ndarray
-    spare: np.ndarray
+    non_reference: np.ndarray
     time_base: Fraction
     damage: str = ""
     offset: int = 0
@@ -85,12 +85,12 @@ class FrameIndex:
 
     def cut(self, frames: int, damage: str) -> FrameIndex:
         """The index of the first frames only, with the reason."""
-        return FrameIndex(self.pts[:frames], self.sync[:frames], self.spare[:frames], self.time_base, damage, self.offset)
+        return FrameIndex(self.pts[:frames], self.sync[:frames], self.non_reference[:frames], self.time_base, damage, self.offset)
 
     def part(self, first: int, last: int) -> FrameIndex:
         """The index of frames from first, or a little before it where decoding can begin, to last, that included."""
         begin = int(np.flatnonzero(self.sync[:first + 1])[-1]) if self.sync[:first + 1].any() else 0
-        return FrameIndex(self.pts[begin:last + 1], self.sync[begin:last + 1], self.spare[begin:last + 1], self.time_base, self.damage if last + 1 >= len(self) else "", self.offset + begin)
+        return FrameIndex(self.pts[begin:last + 1], self.sync[begin:last + 1], self.non_reference[begin:last + 1], self.time_base, self.damage if last + 1 >= len(self) else "", self.offset + begin)
 
 
 def load_index(info: ClipInfo, control: JobControl | None = None, cache_dir: Path | None = None) -> FrameIndex:
@@ -104,7 +104,7 @@ def load_index(info: ClipInfo, control: JobControl | None = None, cache_dir: Pat
         place = _cache_path(info.path, cache_dir)
     with contextlib.suppress(OSError, KeyError, ValueError, EOFError, zipfile.BadZipFile):
         with np.load(place) as kept:
-            return FrameIndex(kept["pts"], kept["sync"], kept["spare"], Fraction(int(kept["base"][0]), int(kept["base"][1])), str(kept["damage"]))
+            return FrameIndex(kept["pts"], kept["sync"], kept["non_reference"], Fraction(int(kept["base"][0]), int(kept["base"][1])), str(kept["damage"]))
     index = build_index(info, control)
     keep_index(info, index, cache_dir)
     return index
@@ -138,7 +138,7 @@ def keep_index(info: ClipInfo, index: FrameIndex, cache_dir: Path | None = None)
         place.parent.mkdir(parents=True, exist_ok=True)
         handle, name = tempfile.mkstemp(dir=place.parent, suffix=".npz")
         with os.fdopen(handle, "wb") as file:
-            np.savez_compressed(file, pts=index.pts, sync=index.sync, spare=index.spare, damage=index.damage,
+            np.savez_compressed(file, pts=index.pts, sync=index.sync, non_reference=index.non_reference, damage=index.damage,
                                 base=np.array([index.time_base.numerator, index.time_base.denominator], np.int64))
         os.replace(name, place)
 
@@ -170,8 +170,8 @@ def _built(info: ClipInfo, control: JobControl) -> FrameIndex:
     pts, damage = np.array(read.pts, np.int64), read.damage
     order = np.argsort(pts, kind="stable")
     # Where decoding can begin at each picture, each stands alone.
-    spare = np.array(read.spare, bool) if not all(read.sync) else np.ones(len(pts), bool)
-    index = FrameIndex(pts[order], np.array(read.sync, bool)[order], spare[order], info.time_base)
+    non_reference = np.array(read.non_reference, bool) if not all(read.sync) else np.ones(len(pts), bool)
+    index = FrameIndex(pts[order], np.array(read.sync, bool)[order], non_reference[order], info.time_base)
     index = _without_leading(info, index)
     if not len(index):
         raise CannotOpenMedia(f"{info.path.name} holds no frame that can be read; copy it again from its source.", path=info.path)
@@ -198,13 +198,13 @@ class _Read:
 
     pts: list[int] = field(default_factory=list)
     sync: list[bool] = field(default_factory=list)
-    spare: list[bool] = field(default_factory=list)
+    non_reference: list[bool] = field(default_factory=list)
     damage: str = ""
 
-    def add(self, pts: int, sync: bool, spare: bool) -> None:
+    def add(self, pts: int, sync: bool, non_reference: bool) -> None:
         self.pts.append(pts)
         self.sync.append(sync)
-        self.spare.append(spare)
+        self.non_reference.append(non_reference)
 
 
 def _from_packets(info, control) -> _Read | None:
@@ -214,7 +214,7 @@ def _from_packets(info, control) -> _Read | None:
         stream = picture_stream(container, info.path)
         total = info.claimed_frames or None
         tells_damage = teller(info.codec)
-        is_spare = tells_spare(stream.codec_context.name, stream.codec_context.extradata)
+        is_non_reference = tells_non_reference(stream.codec_context.name, stream.codec_context.extradata)
         try:
             for packet in container.demux(stream):
                 if packet.size == 0 or packet.is_discard:
@@ -224,7 +224,7 @@ def _from_packets(info, control) -> _Read | None:
                     break
                 if packet.pts is None:
                     return None
-                read.add(packet.pts, packet.is_keyframe, is_spare is not None and is_spare(memoryview(packet)))
+                read.add(packet.pts, packet.is_keyframe, is_non_reference is not None and is_non_reference(memoryview(packet)))
                 if len(read.pts) % 256 == 0:
                     control.report("Reading the clip", len(read.pts), total)
         except (av.error.FFmpegError, OSError):
@@ -265,7 +265,7 @@ def _without_leading(info, index):
     if first is None or first.pts is None:
         return index
     begin = int(np.searchsorted(index.pts, first.pts))
-    return FrameIndex(index.pts[begin:], index.sync[begin:], index.spare[begin:], index.time_base, index.damage)
+    return FrameIndex(index.pts[begin:], index.sync[begin:], index.non_reference[begin:], index.time_base, index.damage)
 
 
 def verify(info: ClipInfo, index: FrameIndex, control: JobControl | None = None) -> FrameIndex:

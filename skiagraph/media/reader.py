@@ -26,7 +26,7 @@ class FrameReader:
                  wanted: np.ndarray | None = None):
         self._info, self._index = info, index
         self._how = dict(keep=keep, threads=threads, rough=rough, wanted=wanted)
-        self._left_out = None if wanted is None else index.spare & ~wanted
+        self._left_out = None if wanted is None else index.non_reference & ~wanted
         self._confined: Confined | None = None
 
     def __enter__(self) -> FrameReader:

@@ -13,7 +13,7 @@ from skiagraph.project.rows import CONFIDENCE, outline_rows
 from skiagraph.remembering import Remembered
 from skiagraph.review.finding import UNSURE, Finding
 
-_LANES = Remembered(64 << 20, size=lambda lane: 200 * (1 + len(lane.stretches)) + sum(r.nbytes for _, r in lane.ribbons))
+_LANES = Remembered(64 << 20, size=lambda lane: 200 * (1 + len(lane.parts)) + sum(r.nbytes for _, r in lane.ribbons))
 
 
 class LaneState(IntEnum):
@@ -35,7 +35,7 @@ class Attention(IntEnum):
 
 
 @dataclass(frozen=True, slots=True)
-class Stretch:
+class LanePart:
     """Frames first .. last, both included, in one state."""
 
     first: int
@@ -47,12 +47,12 @@ class Stretch:
 class Lane:
     """One subject's lane in a clip.
 
-    stretches in order; ribbons: (first frame, float32 (n,) confidence from it on); keyframes: frames with a keyframe or a
+    parts in order; ribbons: (first frame, float32 (n,) confidence from it on); keyframes: frames with a keyframe or a
     repair; ends: (first, last) of every sighting; repairs: (frame, first, last) of every repair, with the frames between which it eases.
     """
 
     subject: str
-    stretches: tuple[Stretch, ...]
+    parts: tuple[LanePart, ...]
     ribbons: tuple[tuple[int, np.ndarray], ...]
     keyframes: tuple[int, ...]
     ends: tuple[tuple[int, int], ...]
@@ -103,7 +103,7 @@ def _stretches(state: np.ndarray):
     edges = np.flatnonzero(np.diff(state.astype(int), prepend=-2, append=-2))
     for a, b in zip(edges, edges[1:]):
         if state[a] >= 0:
-            yield Stretch(int(a), int(b) - 1, LaneState(int(state[a])))
+            yield LanePart(int(a), int(b) - 1, LaneState(int(state[a])))
 
 
 def attention(clip: Clip, waiting: Iterable[Finding]) -> np.ndarray:

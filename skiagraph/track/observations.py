@@ -1,6 +1,6 @@
-"""What a scan has seen so far, frame by frame, and its diary on disk, so that a scan that was cancelled or died goes on where it was.
+"""What a scan has seen so far, frame by frame, and its checkpoint on disk, so that a scan that was cancelled or died goes on where it was.
 
-The diary holds boxes, the five points of each face by which its head is reckoned, and colours; no descriptors. It is thrown away when the scan is whole, or after a week.
+The checkpoint holds boxes, the five points of each face by which its head is reckoned, and colours; no descriptors. It is thrown away when the scan is whole, or after a week.
 """
 
 from __future__ import annotations
@@ -23,11 +23,11 @@ from skiagraph.detect.detections import Detections
 from skiagraph.media.clip import fingerprint, readable
 from skiagraph.track.linking import Seen
 
-# Raised when what is written, or how faces are found, changes; older diaries are then left alone.
+# Raised when what is written, or how faces are found, changes; older checkpoints are then left alone.
 VERSION = 4
 # Frames between two writings.
 CHUNK = 125
-# A diary that nothing was added to for so long is thrown away by the next scan: nobody goes on with it.
+# A checkpoint that nothing was added to for so long is thrown away by the next scan: nobody goes on with it.
 KEPT_S = 7 * 24 * 3600
 
 
@@ -52,7 +52,7 @@ def restored(seen: Seen) -> Seen:
     return Seen(seen.found, tuple(c if c is None or c.dtype != np.uint8 else c.astype(np.float32) / 255 for c in seen.colours))
 
 
-class Diary:
+class Checkpoint:
     """Observations of one clip under one set of settings, kept in chunks on disk, so that memory does not grow with the clip.
 
     Chunks that cannot be written stay in memory.
@@ -93,7 +93,7 @@ class Diary:
             self.flush()
 
     def flush(self) -> None:
-        """Write what waits; a diary that cannot be written is not an error."""
+        """Write what waits; a checkpoint that cannot be written is not an error."""
         if not self._waiting:
             return
         try:

@@ -24,7 +24,7 @@ from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.doubtful import at_one_place, without_inside
 from skiagraph.track.linking import Linker, LinkSettings, Seen, Tracklet, extend_back
 from skiagraph.track.meetings import frames_wanted, meetings_of, reconsidered
-from skiagraph.track.observations import Diary, compact, restored
+from skiagraph.track.observations import Checkpoint, compact, restored
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.people import PEOPLE, are_unlike, looks_of, people_of, split_where_unlike, stretches_of, without_hints, without_misread, without_shadows
 from skiagraph.track.results import SIGN, FaceRows, FaceTable, FoundPerson, ScanResult
@@ -80,7 +80,7 @@ def scan(info: ClipInfo, index: FrameIndex, settings: ScanSettings = ScanSetting
 
 def forget(info: ClipInfo, settings: ScanSettings) -> None:
     """Throw away what a scan with these settings has on disk."""
-    Diary(info.path, repr(settings)).discard()
+    Checkpoint(info.path, repr(settings)).discard()
 
 
 def shifted(result: ScanResult, by: int, frames: int) -> ScanResult:
@@ -104,11 +104,11 @@ class _Scan:
         self.damage = index.damage
         self._tell_every = BELIEVING.partial_every if settings.every == 1 else BELIEVING.partial_stepping
         self._tell_at = self._tell_every
-        self.diary = Diary(info.path, repr(settings))
+        self.checkpoint = Checkpoint(info.path, repr(settings))
         self.describer = FaceDescriber()
         # Of each frame; known when all is linked.
         self.descriptions: dict[int, list[Description]] = {}
-        self.sweep = Sweep(info, index, finder, self.describer, settings.every, Linker(self.rate, self.link_settings), self.diary)
+        self.sweep = Sweep(info, index, finder, self.describer, settings.every, Linker(self.rate, self.link_settings), self.checkpoint)
 
     def run(self) -> ScanResult:
         self._find()
@@ -176,7 +176,7 @@ class _Scan:
     def _relinked(self) -> list[Tracklet]:
         """Link anew all that was seen, with what was found when looking back, and let each track begin as early as it may."""
         linker = self.sweep.linker = Linker(self.rate, self.link_settings)
-        for observation in self.diary.every():
+        for observation in self.checkpoint.every():
             if observation.cut:
                 linker.new_shot()
             # A frame that was only looked at later carries no camera motion of its own; the next one's spans it.
@@ -185,7 +185,7 @@ class _Scan:
         before = np.zeros(self.frames + 1, bool)
         for tracklet in found:
             before[max(0, tracklet.frames[0] - BELIEVING.back_most):tracklet.frames[0]] = True
-        seen = {o.frame: o.seen for o in self.diary.every() if o.frame < len(before) and before[o.frame]}
+        seen = {o.frame: o.seen for o in self.checkpoint.every() if o.frame < len(before) and before[o.frame]}
         extend_back(found, seen, lambda frame: max(self._shot(frame)[0], frame - BELIEVING.back_most))
         return found
 
@@ -230,7 +230,7 @@ class _Scan:
         believed = [n for n, stretch in enumerate(stretches) if not stretch.doubtful]
         meetings = [replace(m, rows=tuple(believed[n] for n in m.rows)) for m in meetings_of([stretches[n].path for n in believed], self.rate)]
         wanted = frames_wanted(meetings, self.rate)
-        seen = {o.frame: (o.seen.found.boxes, compact(o.seen).colours) for o in self.diary.every() if o.frame in wanted} if wanted else {}
+        seen = {o.frame: (o.seen.found.boxes, compact(o.seen).colours) for o in self.checkpoint.every() if o.frame in wanted} if wanted else {}
         made = reconsidered(stretches, meetings, seen, self.rate)
         return made.stretches, made.joins, made.asked
 

@@ -23,7 +23,7 @@ from skiagraph.track.bridging import (FOLLOWING, Bridge, BridgeSettings, Chain, 
                                       loose_ends)
 from skiagraph.track.following import Follower, between
 from skiagraph.track.silhouette import Silhouette
-from skiagraph.track.stepping import without_spare
+from skiagraph.track.stepping import without_non_reference
 
 STEP_FOLLOW = "Following"
 
@@ -94,7 +94,7 @@ class _SecondPass:
         self.size, self.rate = info.upright_size, float(info.rate)
         self.silhouette = Silhouette()
         # Followers do as well with every other picture, and what lies between is as its neighbours are.
-        self.needed = without_spare(index.spare, self._ends())
+        self.needed = without_non_reference(index.non_reference, self._ends())
         self.results = [Followed() for _ in chains]
         self.heads: dict[int, list[tuple[int, np.ndarray]]] = {}
         for number, chain in enumerate(chains):

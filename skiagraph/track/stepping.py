@@ -21,9 +21,9 @@ class Plan:
     apart: int
 
 
-def without_spare(spare: np.ndarray, kept: np.ndarray) -> np.ndarray:
-    """Frames to decode, bool (n,): of the spare ones, which no other is made from, those that are kept, and never two in a row left out."""
-    needed = ~spare | kept
+def without_non_reference(non_reference: np.ndarray, kept: np.ndarray) -> np.ndarray:
+    """Frames to decode, bool (n,): of the non-reference ones, which no other is made from, those that are kept, and never two in a row left out."""
+    needed = ~non_reference | kept
     for n in range(1, len(needed)):
         needed[n] |= not needed[n - 1]
     return needed
@@ -34,13 +34,13 @@ def apart(every: int, rate: float) -> int:
     return min(every, max(2, round(LOOK_EVERY_S * rate)))
 
 
-def plan_of(spare: np.ndarray, every: int, rate: float) -> Plan:
-    """spare: bool (n,), frames that no other is made from; they are left out where they are not searched. every: search each n-th frame,
+def plan_of(non_reference: np.ndarray, every: int, rate: float) -> Plan:
+    """non_reference: bool (n,), frames that no other is made from; they are left out where they are not searched. every: search each n-th frame,
     and the last. rate: frames a second."""
     most = apart(every, rate)
-    searched = np.arange(len(spare)) % every == 0
+    searched = np.arange(len(non_reference)) % every == 0
     searched[-1:] = True
-    needed = without_spare(spare, searched)
+    needed = without_non_reference(non_reference, searched)
     looked, last, numbers = searched.copy(), 0, np.flatnonzero(needed)
     for n, following in zip(numbers, numbers[1:]):
         looked[n] |= following - last > most

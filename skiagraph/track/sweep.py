@@ -26,7 +26,7 @@ from skiagraph.track.edges import EdgeLooks, same_face
 from skiagraph.track.judging import JUDGING, Judging
 from skiagraph.track.linking import Expected, Linker, Match, Seen
 from skiagraph.track.looking_back import LookingBack, with_colours
-from skiagraph.track.observations import Diary, Observation
+from skiagraph.track.observations import Checkpoint, Observation
 from skiagraph.track.picture import Picture
 from skiagraph.track.silhouette import Silhouette
 from skiagraph.track.stepping import plan_of
@@ -64,7 +64,7 @@ class _Prepared:
 
 
 class Sweep:
-    """Goes through a clip once. Afterwards the diary has what was seen, and `describing` whom it is like.
+    """Goes through a clip once. Afterwards the checkpoint has what was seen, and `describing` whom it is like.
 
     Who is known and not seen well in a searched frame is looked for where they should be. When stepping, known people are looked
     at a few times a second at least, and in every frame that is decoded where one is lost, doubtful or crosses another; whoever is
@@ -74,10 +74,10 @@ class Sweep:
     every: search each n-th frame.
     """
 
-    def __init__(self, info: ClipInfo, index: FrameIndex, finder: FaceFinder, describer: FaceDescriber, every: int, linker: Linker, diary: Diary):
+    def __init__(self, info: ClipInfo, index: FrameIndex, finder: FaceFinder, describer: FaceDescriber, every: int, linker: Linker, checkpoint: Checkpoint):
         self._info, self._index, self._finder = info, index, finder
         self._rate = float(info.rate)
-        self._every, self._diary, self._plan = every, diary, plan_of(index.spare, every, self._rate)
+        self._every, self._diary, self._plan = every, checkpoint, plan_of(index.non_reference, every, self._rate)
         self.linker = linker
         self.squared = Squared(float(info.upright_aspect))
         self.describing = Describing(describer, self.squared, self._rate, self._plan.apart)
@@ -100,7 +100,7 @@ class Sweep:
     def run(self, control: JobControl, told: Callable[[int, Seen, bool], None] = lambda frame, seen, searched: None) -> None:
         """told: frame, what was seen in it, and whether it was searched as a whole; a frame may be told of twice.
 
-        Raises Cancelled and FrameNotDecoded; what was seen until then is in the diary.
+        Raises Cancelled and FrameNotDecoded; what was seen until then is in the checkpoint.
         """
         total = len(self._index)
         begin = self._replay(told)
@@ -287,7 +287,7 @@ class Sweep:
         return [e for e, most in zip(expected, overlap) if most < JUDGING.same_place]
 
     def _look_at_edges_before(self, begin: int) -> None:
-        """At the ends of shots that an earlier run went through: signs there are not in the diary."""
+        """At the ends of shots that an earlier run went through: signs there are not in the checkpoint."""
         cuts = [*self.cuts, *(o.frame for o in self._again.values() if o.cut)]
         ends = sorted({0, *cuts, *(cut - 1 for cut in cuts)})
         with FrameReader(self._info, self._index, threads=1) as reader:

@@ -5,7 +5,6 @@ import os
 from fractions import Fraction
 from unittest import mock
 
-import av
 import numpy as np
 
 from skiagraph.errors import CannotOpenMedia, CannotWriteMedia

@@ -256,9 +256,9 @@ class FindingTest(TemporaryFolder):
         worst = attention(clip, found)
         self.assertEqual((worst[9], worst[30]), (Attention.EXPOSED, Attention.LOOK))
         drawn = lane(project, clip, project.subject("s1"), found)
-        self.assertEqual([s.state for s in drawn.stretches], [LaneState.UNSURE])
+        self.assertEqual([s.state for s in drawn.parts], [LaneState.UNSURE])
         shown = cast.decide(project, ["s1"], Decision.SHOW)
-        self.assertEqual([s.state for s in lane(shown, clip, shown.subject("s1"), []).stretches], [LaneState.SHOWN])
+        self.assertEqual([s.state for s in lane(shown, clip, shown.subject("s1"), []).parts], [LaneState.SHOWN])
         self.assertEqual(next_finding(found, "c1", 5).at, 9)
         self.assertEqual(next_finding(found, "c1", 40).at, 0)
 

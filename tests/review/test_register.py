@@ -53,6 +53,6 @@ class RegisterTest(TemporaryFolder):
     def test_lane_of_two_sightings_with_an_exposed_gap(self):
         project = cast.merge_subjects(project_on(self.clip.path, head_path(0, 20), head_path(40, 50)), "s1", ["s2"])
         drawn = lane(project, project.clip("c1"), project.subject("s1"), findings(project))
-        self.assertEqual([(s.first, s.last, s.state) for s in drawn.stretches],
+        self.assertEqual([(s.first, s.last, s.state) for s in drawn.parts],
                          [(0, 19, LaneState.COVERED), (20, 39, LaneState.EXPOSED), (40, 89, LaneState.COVERED)])
         self.assertEqual(drawn.ends, ((0, 19), (40, 89)))

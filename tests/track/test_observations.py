@@ -1,4 +1,4 @@
-"""The diary of a scan: what is read is what was added, damage ends it, and it goes when the scan is whole."""
+"""The checkpoint of a scan: what is read is what was added, damage ends it, and it goes when the scan is whole."""
 
 import os
 import time
@@ -6,7 +6,7 @@ import time
 import numpy as np
 
 from skiagraph.track.linking import Seen
-from skiagraph.track.observations import CHUNK, KEPT_S, Diary, Observation, compact, restored
+from skiagraph.track.observations import CHUNK, KEPT_S, Checkpoint, Observation, compact, restored
 from tests.support import TemporaryFolder, make_clip
 from tests.track.faces import seen
 
@@ -15,7 +15,7 @@ class DiaryTest(TemporaryFolder):
     def setUp(self):
         super().setUp()
         self.clip = make_clip(self.folder / "a.mp4", 5)
-        self.place = self.folder / "diary"
+        self.place = self.folder / "checkpoint"
 
     def observation(self, frame):
         colours = np.linspace(0, 1, 8, dtype=np.float32)
@@ -23,11 +23,11 @@ class DiaryTest(TemporaryFolder):
         return Observation(frame, faces, np.array([[1, 0, frame], [0, 1, 2.0]]), frame == 7, frame % 2 == 0)
 
     def test_what_was_added_is_read(self):
-        diary = Diary(self.clip, "every=1", self.place)
+        checkpoint = Checkpoint(self.clip, "every=1", self.place)
         for frame in range(CHUNK + 20):
-            diary.add(self.observation(frame))
-        diary.flush()
-        again = list(Diary(self.clip, "every=1", self.place).read())
+            checkpoint.add(self.observation(frame))
+        checkpoint.flush()
+        again = list(Checkpoint(self.clip, "every=1", self.place).read())
         self.assertEqual([o.frame for o in again], list(range(CHUNK + 20)))
         for wanted, got in zip((self.observation(n) for n in range(CHUNK + 20)), again):
             np.testing.assert_array_equal(wanted.seen.found.boxes, got.seen.found.boxes)
@@ -39,26 +39,26 @@ class DiaryTest(TemporaryFolder):
                     np.testing.assert_allclose(a, b, atol=0.003)
 
     def test_it_is_written_as_it_grows(self):
-        diary = Diary(self.clip, "every=1", self.place)
+        checkpoint = Checkpoint(self.clip, "every=1", self.place)
         for frame in range(CHUNK + 1):
-            diary.add(self.observation(frame))
-        self.assertGreaterEqual(len(list(Diary(self.clip, "every=1", self.place).read())), CHUNK)
+            checkpoint.add(self.observation(frame))
+        self.assertGreaterEqual(len(list(Checkpoint(self.clip, "every=1", self.place).read())), CHUNK)
 
     def test_other_settings_and_other_clips_have_others(self):
-        diary = Diary(self.clip, "every=1", self.place)
-        diary.add(self.observation(1))
-        diary.flush()
-        self.assertEqual(list(Diary(self.clip, "every=5", self.place).read()), [])
-        self.assertEqual(list(Diary(make_clip(self.folder / "b.mp4", 6), "every=1", self.place).read()), [])
+        checkpoint = Checkpoint(self.clip, "every=1", self.place)
+        checkpoint.add(self.observation(1))
+        checkpoint.flush()
+        self.assertEqual(list(Checkpoint(self.clip, "every=5", self.place).read()), [])
+        self.assertEqual(list(Checkpoint(make_clip(self.folder / "b.mp4", 6), "every=1", self.place).read()), [])
 
     def test_damage_ends_it_quietly(self):
-        diary = Diary(self.clip, "every=1", self.place)
+        checkpoint = Checkpoint(self.clip, "every=1", self.place)
         for frame in range(2 * CHUNK + 5):
-            diary.add(self.observation(frame))
-        diary.flush()
+            checkpoint.add(self.observation(frame))
+        checkpoint.flush()
         chunks = sorted(self.place.rglob("*.npz"))
         chunks[1].write_bytes(b"nothing")
-        again = list(Diary(self.clip, "every=1", self.place).read())
+        again = list(Checkpoint(self.clip, "every=1", self.place).read())
         self.assertTrue(0 < len(again) < 2 * CHUNK)
 
     def test_colours_are_kept_in_less_and_come_back(self):
@@ -71,28 +71,28 @@ class DiaryTest(TemporaryFolder):
         self.assertIsNone(after.colours[1])
 
     def test_all_comes_in_order_from_disk_and_memory(self):
-        diary = Diary(self.clip, "every=1", self.place)
+        checkpoint = Checkpoint(self.clip, "every=1", self.place)
         for frame in range(CHUNK + 20):
-            diary.add(self.observation(frame))
-        self.assertEqual([o.frame for o in diary.every()], list(range(CHUNK + 20)))
-        taken_up = Diary(self.clip, "every=1", self.place)
+            checkpoint.add(self.observation(frame))
+        self.assertEqual([o.frame for o in checkpoint.every()], list(range(CHUNK + 20)))
+        taken_up = Checkpoint(self.clip, "every=1", self.place)
         last = [o.frame for o in taken_up.read()][-1]
         taken_up.add(self.observation(last + 1))
         self.assertEqual([o.frame for o in taken_up.every()], list(range(last + 2)))
 
     def test_what_cannot_be_written_stays_in_memory(self):
         (self.folder / "closed").write_text("a file where a folder should be")
-        diary = Diary(self.clip, "every=1", self.folder / "closed")
+        checkpoint = Checkpoint(self.clip, "every=1", self.folder / "closed")
         for frame in range(2 * CHUNK + 5):
-            diary.add(self.observation(frame))
-        diary.flush()
-        self.assertEqual([o.frame for o in diary.every()], list(range(2 * CHUNK + 5)))
+            checkpoint.add(self.observation(frame))
+        checkpoint.flush()
+        self.assertEqual([o.frame for o in checkpoint.every()], list(range(2 * CHUNK + 5)))
 
     def test_discarding_leaves_nothing(self):
-        diary = Diary(self.clip, "every=1", self.place)
-        diary.add(self.observation(1))
-        diary.flush()
-        diary.discard()
+        checkpoint = Checkpoint(self.clip, "every=1", self.place)
+        checkpoint.add(self.observation(1))
+        checkpoint.flush()
+        checkpoint.discard()
         self.assertEqual(list(self.place.rglob("*.npz")), [])
 
     def test_what_nobody_goes_on_with_is_gone_after_a_week(self):
@@ -100,5 +100,5 @@ class DiaryTest(TemporaryFolder):
             (self.place / name).mkdir(parents=True)
             then = time.time() - age
             os.utime(self.place / name, (then, then))
-        Diary(self.clip, "every=1", self.place)
+        Checkpoint(self.clip, "every=1", self.place)
         self.assertEqual([p.name for p in self.place.iterdir()], ["young"])

@@ -65,7 +65,7 @@ class ScanTest(TemporaryFolder):
         self.assertLess(len(searched), FRAMES - 10)
         self.assertEverybodyFound(result)
         self.assertTrue(all(len(p.signature) for p in result.people), "people of the first part are described too")
-        self.assertFalse(list((self.folder / "cache" / "scans").rglob("*.npz")), "a whole scan leaves no diary")
+        self.assertFalse(list((self.folder / "cache" / "scans").rglob("*.npz")), "a whole scan leaves no checkpoint")
 
     def test_taking_up_a_stepped_scan_at_a_cut_changes_nothing(self):
         film = self.folder / "cut.mp4"

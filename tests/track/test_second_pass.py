@@ -38,9 +38,9 @@ class SecondPassTest(TemporaryFolder):
         return path
 
     def test_a_head_is_followed_through_all_that_is_not_found(self):
-        self.assertTrue(self.index.spare.any())
+        self.assertTrue(self.index.non_reference.any())
         found = [*range(16, 25), *range(36, 45)]
-        for name, index in (("half", self.index), ("all", replace(self.index, spare=np.zeros(FRAMES, bool)))):
+        for name, index in (("half", self.index), ("all", replace(self.index, non_reference=np.zeros(FRAMES, bool)))):
             with self.subTest(name):
                 path = self.path(found, index)
                 self.assertEqual((path.first, path.last), (0, FRAMES - 1))

@@ -15,13 +15,13 @@ class PlanTest(unittest.TestCase):
 
     def test_known_people_are_never_out_of_sight_for_long_whatever_the_stream(self):
         chance = np.random.default_rng(5)
-        for spare in (np.zeros(95, bool), np.ones(95, bool), np.arange(95) % 2 == 1, np.arange(95) % 2 == 0, np.arange(95) % 4 > 0, chance.random(95) < 0.5):
+        for non_reference in (np.zeros(95, bool), np.ones(95, bool), np.arange(95) % 2 == 1, np.arange(95) % 2 == 0, np.arange(95) % 4 > 0, chance.random(95) < 0.5):
             for every in (2, 3, 10, 25):
-                with self.subTest(every=every, spare=spare[:8]):
-                    plan = plan_of(spare, every, 25.0)
+                with self.subTest(every=every, non_reference=non_reference[:8]):
+                    plan = plan_of(non_reference, every, 25.0)
                     self.assertTrue(plan.searched[::every].all() and plan.searched[-1])
                     self.assertTrue((plan.looked | ~plan.searched).all() and (plan.needed | ~plan.looked).all())
-                    self.assertTrue((plan.needed | spare).all(), "what others are made from is decoded anyway")
+                    self.assertTrue((plan.needed | non_reference).all(), "what others are made from is decoded anyway")
                     self.assertLessEqual(np.diff(np.flatnonzero(plan.looked)).max(), plan.apart)
                     self.assertLessEqual(np.diff(np.flatnonzero(plan.needed)).max(), 2)
 

@@ -12,7 +12,7 @@ from skiagraph.jobs import JobControl
 from skiagraph.media.index import open_clip
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.linking import Linker
-from skiagraph.track.observations import Diary
+from skiagraph.track.observations import Checkpoint
 from skiagraph.track.stepping import plan_of
 from skiagraph.track.sweep import Sweep, _without_twins
 from tests.support import TemporaryFolder
@@ -38,12 +38,12 @@ class SteppingTest(TemporaryFolder):
             searched.append(rgb)
             return submit(finder, rgb if len(searched) > 1 else np.zeros_like(rgb), *arguments, **named)
 
-        diary = Diary(info.path, "test", self.folder)
+        checkpoint = Checkpoint(info.path, "test", self.folder)
         with FaceFinder(36) as finder, mock.patch.object(FaceFinder, "submit", blind_at_first):
-            Sweep(info, index, finder, FaceDescriber(), 12, Linker(25), diary).run(JobControl())
-        seen = {o.frame: len(o.seen) for o in diary.every()}
+            Sweep(info, index, finder, FaceDescriber(), 12, Linker(25), checkpoint).run(JobControl())
+        seen = {o.frame: len(o.seen) for o in checkpoint.every()}
         # The second search is in the first frame that is decoded half a step into the shot.
-        decoded = np.flatnonzero(plan_of(index.spare, 12, 25.0).needed)
+        decoded = np.flatnonzero(plan_of(index.non_reference, 12, 25.0).needed)
         before = [int(n) for n in decoded if n < 6]
         self.assertGreater(len(before), 2)
         self.assertTrue(all(seen.get(frame, 0) >= 4 for frame in before), seen)

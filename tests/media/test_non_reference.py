@@ -5,7 +5,7 @@ import numpy as np
 from skiagraph.media.frame import stored
 from skiagraph.media.index import open_clip
 from skiagraph.media.reader import FrameReader
-from skiagraph.media.spare import tells_spare
+from skiagraph.media.non_reference import tells_non_reference
 from tests.support import TemporaryFolder, make_clip, read_number
 
 KINDS = {
@@ -24,8 +24,8 @@ class SpareTest(TemporaryFolder):
         for name, how in KINDS.items():
             with self.subTest(name):
                 info, index = open_clip(make_clip(self.folder / name, 60, size=(192, 96), **how))
-                self.assertGreater(index.spare.mean(), 0.3)
-                wanted = ~index.spare
+                self.assertGreater(index.non_reference.mean(), 0.3)
+                wanted = ~index.non_reference
                 wanted[::10] = True
                 with FrameReader(info, index) as whole, FrameReader(info, index, threads=1, wanted=wanted) as thin:
                     for n in np.flatnonzero(wanted):
@@ -35,18 +35,18 @@ class SpareTest(TemporaryFolder):
 
     def test_what_was_left_out_may_not_be_asked_for(self):
         info, index = open_clip(make_clip(self.folder / "a.mp4", 40, options={"bf": 3, "g": 20}))
-        with FrameReader(info, index, wanted=~index.spare) as thin, self.assertRaises(IndexError):
-            thin.read(int(np.flatnonzero(index.spare)[0]))
+        with FrameReader(info, index, wanted=~index.non_reference) as thin, self.assertRaises(IndexError):
+            thin.read(int(np.flatnonzero(index.non_reference)[0]))
 
     def test_without_pictures_between_none_is_spare(self):
         _, index = open_clip(make_clip(self.folder / "a.mp4", 30, options={"bf": 0, "g": 30}))
-        self.assertFalse(index.spare.any())
+        self.assertFalse(index.non_reference.any())
 
     def test_what_packets_do_not_tell_is_not_guessed(self):
-        self.assertIsNone(tells_spare("vp9", None))
-        is_spare = tells_spare("h264", None)
+        self.assertIsNone(tells_non_reference("vp9", None))
+        is_non_reference = tells_non_reference("h264", None)
         for packet in (b"", b"\0\0\1", b"\0\0\1\x09\xf0", b"nothing of the kind"):
-            self.assertFalse(is_spare(memoryview(packet)))
+            self.assertFalse(is_non_reference(memoryview(packet)))
         # Of two fields one that others are made from keeps both.
-        self.assertTrue(is_spare(memoryview(b"\0\0\1\x01aa\0\0\1\x01bb")))
-        self.assertFalse(is_spare(memoryview(b"\0\0\1\x01aa\0\0\1\x21bb")))
+        self.assertTrue(is_non_reference(memoryview(b"\0\0\1\x01aa\0\0\1\x01bb")))
+        self.assertFalse(is_non_reference(memoryview(b"\0\0\1\x01aa\0\0\1\x21bb")))

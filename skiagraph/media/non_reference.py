@@ -15,7 +15,7 @@ _H264_SLICES = range(1, 6)
 _H265_SLICES, _H265_SPARE = range(0, 32), frozenset((0, 2, 4, 6, 8, 10, 12, 14))
 
 
-def tells_spare(codec: str, extradata: bytes | None) -> Callable[[memoryview], bool] | None:
+def tells_non_reference(codec: str, extradata: bytes | None) -> Callable[[memoryview], bool] | None:
     """For the packets of a stream, whether one holds a picture that no other is made from. None where packets do not tell."""
     extra = bytes(extradata or b"")
     if codec == "mpeg2video":
@@ -47,9 +47,9 @@ def _parts(packet: memoryview, length_size: int) -> Iterator[int]:
         place += length_size + int.from_bytes(packet[place:place + length_size], "big")
 
 
-def _all(heads: Iterator[int], is_slice: Callable[[int], bool], is_spare: Callable[[int], bool]) -> bool:
+def _all(heads: Iterator[int], is_slice: Callable[[int], bool], is_non_reference: Callable[[int], bool]) -> bool:
     """True when there is picture in the packet, and nothing is made from any of it: both fields, all layers."""
-    slices = [is_spare(head) for head in heads if is_slice(head)]
+    slices = [is_non_reference(head) for head in heads if is_slice(head)]
     return bool(slices) and all(slices)
 
 
