@@ -167,9 +167,21 @@ def _railings() -> Scene:
               pose="walk") for n, (look, begin, end, size) in enumerate(far)), seed=161, shake=1.0, rails=(84.0, 22.0))
 
 
+def _veiled() -> Scene:
+    """Faces of which little is seen: masks, a headscarf with a mask, hair over an eye, a full beard, dark and light skins, old and young; they turn and cross."""
+    pale, dark = (.90, .76, .68), (.30, .19, .13)
+    cast = ((replace(people.WEIGHER, mask=(.62, .74, .80), apron=None), 190, 230, 36, 20), (replace(people.HEADSCARF, mask=(.20, .20, .24)), 420, 400, 40, -25),
+            (replace(people.LONG_HAIR, fringe=1.0), 640, 660, 34, 15), (replace(people.SKIPPER, skin=dark, hair=(.04, .03, .03), mask=(.85, .85, .84)), 860, 850, 44, -10),
+            (replace(people.FAR_BUYER, skin=pale, hair=(.80, .70, .48), beard=1.0, fringe=.6, age=.1), 1080, 1060, 30, 25))
+    actors = [Actor(f"v{n}", f"Buyer {n + 1}", look, x=((0, begin), (7, end)), size=((0, size), (1, size)), yaw=((0, yaw), (2, -yaw), (4, 2.4 * yaw), (7, 0))) for n, (look, begin, end, size, yaw) in enumerate(cast)]
+    walker = replace(people.ORANGE_CAP, skin=(.36, .24, .16), mask=(.12, .14, .20), glasses=True)
+    actors.append(Actor("walks", "With a mask", walker, x=((0, -90), (7, 1380)), size=((0, 54), (1, 54)), yaw=((0, 60), (3, 30), (7, 60)), body_yaw=((0, 65),), pose="walk"))
+    return Scene("veiled", "Little of a face", "hall", 7.0, 290, tuple(actors), seed=171, shake=1.0, sound="hall")
+
+
 FILMS: dict[str, Sequence[Scene]] = {"crowd": (_crowd(),), "night": (_night(),), "cut": _cut(), "approach": (_approach(),), "jackets": (_jackets(),),
                                      "aside": (_aside(),), "starts": (_starts(),), "behind": (_behind(),), "parting": (_parting(),),
-                                     "club": (_club(),), "edge": (_edge(),), "railings": (_railings(),), "meetings": meetings.scenes("meetings", range(10), False), "alike": meetings.scenes("alike", range(10), True)}
+                                     "club": (_club(),), "edge": (_edge(),), "railings": (_railings(),), "veiled": (_veiled(),), "meetings": meetings.scenes("meetings", range(10), False), "alike": meetings.scenes("alike", range(10), True)}
 
 # For measuring speed alone.
 LONG: dict[str, Sequence[Scene]] = {"stroll": (_stroll(),)}

@@ -60,6 +60,8 @@ class Look:
     hat_colour: tuple = (0.2, 0.3, 0.45)
     glasses: bool = False
     scarf: tuple | None = None
+    mask: tuple | None = None       # a cloth over mouth and nose
+    fringe: float = 0.0             # hair over the brows, and at 1 over one eye
     coat: tuple = (0.25, 0.28, 0.32)
     trousers: tuple = (0.20, 0.20, 0.23)
     apron: tuple | None = None
@@ -191,6 +193,15 @@ def _paint(look: Look, x, y, angle, spacing):
     arch = .19 + .045 * np.cos((np.abs(x) - .30) * 7) - .03 + look.features.brow_slant * (np.abs(x) - .275)
     brow = np.exp(-(((np.abs(x) - .275) / .165) ** 4) - ((y - arch) / (.034 * look.features.brow_thick)) ** 2) * (1 + .25 * noise(shape, seed + 2, (.3, .012 / spacing)))
     colours = _mix(colours, look.brows, f * brow * .95)
+    if look.fringe:
+        # It falls to one side.
+        low = .34 - look.fringe * (.22 + .34 * np.clip(x * 3, 0, 1))
+        strand = 1 + .25 * noise(shape, seed + 9, (.02 / spacing, .2 / spacing))
+        colours = _mix(colours, np.array(look.hair), f * np.clip((y - low) * 14, 0, 1) * np.clip(strand, .6, 1.2))
+    if look.mask:
+        folds = 1 - .14 * _bump(x, y, 0, -.47, .5, .02) - .14 * _bump(x, y, 0, -.62, .5, .02) + .05 * noise(shape, seed + 11, (.2 / spacing, .05 / spacing))
+        cloth = np.clip((-.20 - y - .25 * np.abs(x)) * 20, 0, 1) * np.clip((1.25 - np.abs(angle)) * 14, 0, 1)
+        colours = colours * (1 - cloth[..., None]) + np.asarray(look.mask, np.float32) * folds[..., None] * cloth[..., None]
     return colours
 
 

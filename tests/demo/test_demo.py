@@ -58,6 +58,27 @@ class DrawingTest(TemporaryFolder):
         np.testing.assert_array_equal(ids, same_ids)
         self.assertEqual(heads, same_heads)
 
+    def test_lamps_go_out_and_rails_hide(self):
+        out = replace(SMALL, lamps=(((0, .9),), ((0, .1),), ((0, .1),)))
+        red = draw(out, 1)[0].reshape(-1, 3).mean(axis=0)
+        self.assertGreater(red[0], 3 * red[2])
+        _, ids, heads = draw(replace(SMALL, rails=(60.0, 24.0)), 0)
+        open_heads = {h.actor: h for h in draw(SMALL, 0)[2]}
+        self.assertGreaterEqual(int((ids == 255).all(axis=0).sum()), 6 * 24, "bars are things in front of everybody")
+        self.assertLess(sum(h.face_px for h in heads), 0.8 * sum(h.face_px for h in open_heads.values()))
+
+    def test_masks_and_fringes_hide_a_part_of_a_face(self):
+        actor = replace(SMALL.actors[0], look=people.LONG_HAIR, size=((0, 60),), x=((0, 200),))
+        bare, ids, (head, ) = draw(replace(SMALL, actors=(actor,)), 0)
+        face = ids == 1
+        below = face & (np.arange(300)[:, None] > head.cy + 0.25 * head.height)
+        above = face & (np.arange(300)[:, None] < head.cy - 0.12 * head.height)
+        masked, _, _ = draw(replace(SMALL, actors=(replace(actor, look=replace(people.LONG_HAIR, mask=(.2, .5, .9))),)), 0)
+        fringed, _, _ = draw(replace(SMALL, actors=(replace(actor, look=replace(people.LONG_HAIR, fringe=1.0)),)), 0)
+        self.assertGreater(masked[below][:, 2].mean() - masked[below][:, 0].mean(), 20, "a blue cloth over mouth and chin")
+        np.testing.assert_allclose(masked[above].mean(axis=0), bare[above].mean(axis=0), atol=3)
+        self.assertLess(fringed[above].mean(), 0.85 * bare[above].mean(), "dark hair over the brows")
+
     def test_films_cut_together_keep_who_is_who(self):
         other = replace(SMALL, name="other", seed=5, actors=(replace(SMALL.actors[1], x=((0, 90),)), replace(SMALL.actors[0], key="three", x=((0, 300),))))
         clip = write_film("cut", (SMALL, other), self.folder)
