@@ -88,7 +88,7 @@ def _membrane(values: np.ndarray, known: np.ndarray) -> np.ndarray:
     weight = known.astype(np.float32)
     sums, mask = values * weight[..., None], known.view(np.uint8)
     made = np.empty_like(values)
-    made[:] = sums.sum(axis=(0, 1)) / weight.sum()
+    made[:] = cv2.mean(values, mask)[:values.shape[2]]
     near = cv2.blur(sums, (GUESSED, GUESSED), borderType=cv2.BORDER_CONSTANT).reshape(values.shape)
     there = cv2.blur(weight, (GUESSED, GUESSED), borderType=cv2.BORDER_CONSTANT).reshape(weight.shape)[..., None]
     np.divide(near, there, out=made, where=there > 1e-4)

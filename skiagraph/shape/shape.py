@@ -164,7 +164,8 @@ class Outline:
 
     def _least_px(self) -> float:
         """Px for a unit of distance, where these are fewest."""
-        a, b = np.sqrt((self.place.linear() ** 2).sum(axis=0))
+        (p, q), (r, s) = self.place.linear().tolist()
+        a, b = math.sqrt(p * p + r * r), math.sqrt(q * q + s * s)
         if isinstance(self.place, Perspective):
             # Of a plane in perspective the far side is the smallest.
             a, b = np.array([a, b]) / (1 + abs(self.place.tilt_x) + abs(self.place.tilt_y)) ** 2

@@ -70,7 +70,7 @@ class Path:
 
     def row(self, frame: int) -> int:
         """Row of a frame; frames outside take the nearest end."""
-        return int(np.clip(frame - self.first, 0, len(self) - 1))
+        return int(min(max(frame - self.first, 0), len(self.cx) - 1))
 
     def boxes(self) -> np.ndarray:
         """x0, y0, x1, y1 of every row, float32 (n, 4), without the angle."""
