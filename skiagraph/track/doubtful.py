@@ -7,23 +7,29 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from skiagraph.boxes import area, intersection
+from skiagraph.boxes import area, cxcywh_to_xyxy, intersection
+from skiagraph.track.judging import ShapeJudge
 from skiagraph.track.path import FOUND
+from skiagraph.track.silhouette import SILHOUETTE
 from skiagraph.track.stretch import Stretch
 
 
 @dataclass(frozen=True, slots=True)
 class DoubtfulSettings:
     """inside: share of a face's box that lies in the box of a known head for it to be a part of that; most: share of its frames in which it has to be; sure: confidence from which a followed head counts as known.
-    same_s: seconds after which something at the same place is something else; away: how far it may be from where it was, in heads; grown: how many times larger or smaller. Larger values of all but
-    inside, most and sure ask less. Chosen by hand: what is left out lies under the cover of the known head, and what is put together stays covered."""
+    same_s: seconds after which something at the same place is something else; away: how far it may be from where it was, in heads; grown: how many times larger or smaller. looks: frames in which the
+    shape network is asked whether anybody is there; dark: brightness of 0..255 below which it cannot tell; least_px: width of a head below which it cannot. Larger values of all but inside, most, sure, looks, dark and
+    least_px ask less. Chosen by hand: what is left out lies under the cover of a known head, or is nobody by the shape, with its own wide margin (track.silhouette); what is put together stays covered."""
 
     inside: float = 0.7
     most: float = 0.5
-    sure: float = 0.5
+    sure: float = 0.25
     same_s: float = 2.0
     away: float = 0.8
     grown: float = 1.6
+    looks: int = 2
+    dark: float = 40.0
+    least_px: float = 28.0
 
 
 def without_inside(stretches: Sequence[Stretch], settings: DoubtfulSettings = DoubtfulSettings()) -> list[Stretch]:
@@ -38,6 +44,25 @@ def without_inside(stretches: Sequence[Stretch], settings: DoubtfulSettings = Do
         return inside > settings.most * len(stretch.faces)
 
     return [s for s in stretches if not (s.doubtful and is_part(s))]
+
+
+def to_look_at(stretches: Sequence[Stretch], settings: DoubtfulSettings = DoubtfulSettings()) -> dict[int, list[int]]:
+    """frame → rows of doubtful stretches whose surest faces are there."""
+    wanted: dict[int, list[int]] = {}
+    for n, stretch in enumerate(stretches):
+        if stretch.doubtful:
+            for frame, _, _ in sorted(stretch.faces, key=lambda face: -face[2])[:settings.looks]:
+                wanted.setdefault(frame, []).append(n)
+    return wanted
+
+
+def nobody_there(rgb: np.ndarray, head: np.ndarray, shape: ShapeJudge, settings: DoubtfulSettings = DoubtfulSettings()) -> bool:
+    """Whether a head (cx, cy, width, height, …; px of an RGB picture) is surely no person's: by its shape, where there is enough light and size to tell."""
+    x0, y0, x1, y1 = np.clip(cxcywh_to_xyxy(head[None, :4])[0], 0, [rgb.shape[1], rgb.shape[0]] * 2).astype(int)
+    if head[2] < settings.least_px or x1 <= x0 or y1 <= y0 or rgb[y0:y1, x0:x1].mean() < settings.dark:
+        return False
+    seen = shape.shape(rgb, head)
+    return seen.share < SILHOUETTE.gone and seen.margin < SILHOUETTE.clear
 
 
 def at_one_place(stretches: Sequence[Stretch], rate: float, settings: DoubtfulSettings = DoubtfulSettings()) -> list[list[int]]:

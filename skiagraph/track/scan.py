@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from skiagraph.boxes import iou
+from skiagraph.boxes import iou, xyxy_to_cxcywh
 from skiagraph.detect.finder import FaceFinder
 from skiagraph.errors import FrameNotDecoded
 from skiagraph.jobs import JobControl, single_threaded_calls
@@ -21,7 +21,7 @@ from skiagraph.media.reader import FrameReader
 from skiagraph.track.bridging import BridgeSettings, chains
 from skiagraph.track.describing import Description, describe
 from skiagraph.track.descriptor import FaceDescriber
-from skiagraph.track.doubtful import at_one_place, without_inside
+from skiagraph.track.doubtful import at_one_place, nobody_there, to_look_at, without_inside
 from skiagraph.track.linking import Linker, LinkSettings, Seen, Tracklet, extend_back
 from skiagraph.track.meetings import frames_wanted, meetings_of, reconsidered
 from skiagraph.track.observations import Checkpoint, compact, restored
@@ -29,6 +29,7 @@ from skiagraph.track.path import FOUND, Path
 from skiagraph.track.people import PEOPLE, are_unlike, looks_of, people_of, split_where_unlike, stretches_of, without_hints, without_misread, without_shadows
 from skiagraph.track.results import SIGN, FaceRows, FaceTable, FoundPerson, ScanResult
 from skiagraph.track.second_pass import second_pass
+from skiagraph.track.silhouette import Silhouette
 from skiagraph.track.stepping import apart
 from skiagraph.track.sweep import SWEEP, Sweep
 
@@ -124,7 +125,7 @@ class _Scan:
         solved = second_pass(self.info, self.index, linked, self._shot, self.control, self.bridges)
         self.control.report(STEP_WHO, 0, None)
         stretches = stretches_of(linked, solved.results, solved.meetings, self.descriptions, self.rate, self.bridges)
-        stretches = self._described(without_inside(stretches))
+        stretches = self._described(self._without_nobody(without_inside(stretches)))
         stretches, joins, asked = self._reconsidered(stretches)
         people, likely = people_of(stretches, [self._is_still(s) for s in stretches], lambda done, total: self.control.report(STEP_WHO, done, total), joins, asked,
                                    at_one_place(stretches, self.rate))
@@ -203,6 +204,22 @@ class _Scan:
 
     def _unlike(self, a, b) -> bool:
         return are_unlike(*(looks_of(t, self.descriptions, t.frames[0], t.frames[-1]) for t in (a, b)))
+
+    def _without_nobody(self, stretches):
+        """Stretches without doubtful ones where the shape says in each look that nobody is."""
+        wanted, somebody = to_look_at(stretches), set()
+        if wanted:
+            silhouette = Silhouette()
+            with FrameReader(self.info, self.index) as reader:
+                for done, (frame, rows) in enumerate(sorted(wanted.items())):
+                    self.control.report(STEP_WHO, done, len(wanted))
+                    rgb = self.sweep.squared.picture(reader.read(frame).rgb())
+                    for row in rows:
+                        path = stretches[row].path
+                        head = xyxy_to_cxcywh(self.sweep.squared.boxes(path.boxes()[path.row(frame)][None]))[0]
+                        if not nobody_there(rgb, head, silhouette):
+                            somebody.add(row)
+        return [s for n, s in enumerate(stretches) if not s.doubtful or n in somebody]
 
     def _described(self, stretches):
         """Describe whoever was never described on the way, from their best frames: after a scan that was taken up again."""

@@ -1,10 +1,11 @@
 """What is hardly a face: nothing inside a known head, one question for each place."""
 
 import unittest
+from types import SimpleNamespace
 
 import numpy as np
 
-from skiagraph.track.doubtful import at_one_place, without_inside
+from skiagraph.track.doubtful import at_one_place, nobody_there, to_look_at, without_inside
 from skiagraph.track.path import FOLLOWED, FOUND, Path
 from skiagraph.track.people import people_of
 from skiagraph.track.stretch import Stretch
@@ -40,6 +41,31 @@ class InsideTest(unittest.TestCase):
     def test_what_is_believed_is_never_left_out(self):
         both = [stretch(0, 50, 200, 80, doubtful=False), stretch(10, 20, 210, doubtful=False)]
         self.assertEqual(without_inside(both), both)
+
+
+class NobodyTest(unittest.TestCase):
+    HEAD = np.array([100.0, 100, 60, 78, 0])
+
+    def nobody(self, share, margin=0.1, light=120, head=HEAD):
+        shape = SimpleNamespace(shape=lambda rgb, head: SimpleNamespace(share=share, margin=margin))
+        return nobody_there(np.full((200, 200, 3), light, np.uint8), head, shape)
+
+    def test_a_wall_is_nobody(self):
+        self.assertTrue(self.nobody(0.05))
+
+    def test_half_a_person_is_somebody(self):
+        self.assertFalse(self.nobody(0.5))
+        self.assertFalse(self.nobody(0.1, margin=0.7), "the shape found one close by")
+
+    def test_what_is_dark_small_or_outside_is_not_for_the_shape_to_tell(self):
+        self.assertFalse(self.nobody(0.05, light=10))
+        self.assertFalse(self.nobody(0.05, head=np.array([100.0, 100, 20, 26, 0])))
+        self.assertFalse(self.nobody(0.05, head=np.array([900.0, 100, 60, 78, 0])))
+
+    def test_the_surest_faces_of_what_is_doubtful_are_looked_at(self):
+        parts = [stretch(0, 9, 100), stretch(0, 9, 200, doubtful=False)]
+        wanted = to_look_at(parts)
+        self.assertEqual((len(wanted), set(map(tuple, wanted.values()))), (2, {(0,)}))
 
 
 class PlaceTest(unittest.TestCase):
