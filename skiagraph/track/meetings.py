@@ -19,6 +19,10 @@ from skiagraph.track.path import FOUND, Path
 from skiagraph.track.stretch import Stretch
 
 
+# Boxes that overlap so much are of one face; so many looks at most make up a mean.
+SAME_FACE, MOST_LOOKS = 0.7, 12
+
+
 @dataclass(frozen=True, slots=True)
 class MeetingSettings:
     """touches: heads that overlap by this much (IoU) meet; larger asks less often. beside: under this they are apart, and their looks their own. again_s: who touches again so soon is
@@ -219,8 +223,6 @@ def odds_of(share: float) -> float:
     return float(np.log(share / (1 - share)))
 
 
-
-
 @dataclass(frozen=True, slots=True)
 class Join:
     """A path that was kept over a meeting, or taken up on another one. first, last: frames of the meeting; row: of the stretch it is in now; others: rows of who else was there; odds: log odds that it is one person."""
@@ -258,7 +260,7 @@ def reconsidered(stretches: Sequence[Stretch], meetings: Sequence[Meeting], seen
 
 @dataclass(slots=True)
 class _Piece:
-    """A part of a path, frames first .. last. looks: as they were near its ends, or None where it was not cut there; after: the piece it goes on as, on another path."""
+    """A part of a path, frames first .. last. looks: as they were near its cut ends; after: the piece it goes on as, on another path; taken: it is the end of one on another path."""
 
     row: int
     first: int
@@ -318,7 +320,7 @@ class _Asking:
             lambda i, j: log_odds_of_looks(before[i], after[j], settings),
             lambda i, j: settings.appears + (going_on(found_share(self.stretches[i].path, meeting.first, meeting.last), meeting.closest, settings) if i == j
                                              else log_odds_of_way(before[i], after[j], meeting.last - meeting.first + 2, settings))))
-        share = marginals(looks + ways) if max(looks.shape) <= settings.most else _by_pairs(looks + ways, come, go)
+        share = marginals(looks + ways) if max(looks.shape) <= settings.most else _by_pairs(looks + ways)
         mine = {n: self._last_piece(n) for n in rows}
         through = [n for n in come if n in go]
         # Whoever goes on as another needs that other to go on elsewhere: exchanged all round, or not at all.
@@ -399,7 +401,6 @@ class _Asking:
         described = [d for frame, d in stretch.described if first <= frame <= last]
         return Signature(np.array([d.vector for d in described], np.float32).reshape(-1, 128), np.array([d.worth for d in described], np.float32), mean)
 
-
     def _colours(self, frame: int, face: np.ndarray) -> np.ndarray | None:
         """What a face and its shoulders looked like in a frame, float32, or None where that is not known."""
         places, colours = self.seen[frame]
@@ -413,10 +414,6 @@ def held_apart(asked: Mapping[tuple[int, int], float], settings: MeetingSettings
     return {pair: odds if probability(odds) >= settings.keep else min(odds, odds_of(IDENTITY.join) - 0.1) for pair, odds in asked.items()}
 
 
-# Boxes that overlap so much are of one face; so many looks at most make up a mean.
-SAME_FACE, MOST_LOOKS = 0.7, 12
-
-
 def _without_faces(looks: Signature) -> Signature:
     """The same without faces."""
     return Signature(np.zeros((0, 128), np.float32), np.zeros(0, np.float32), looks.colours)
@@ -426,14 +423,14 @@ def _restored(colours: np.ndarray) -> np.ndarray:
     return colours.astype(np.float32) / 255 if colours.dtype == np.uint8 else colours
 
 
-def _by_pairs(scores: np.ndarray, come: Sequence[int], go: Sequence[int]) -> np.ndarray:
-    """Where many meet, each against each other alone: the least that two of them leave of a probability."""
+def _by_pairs(scores: np.ndarray) -> np.ndarray:
+    """Where many meet, each pair against each other one alone, and against either of them without the other: the least that is left of its probability."""
+    rows, columns = scores.shape
     share = np.ones_like(scores)
-    for i in range(len(come)):
-        for j in range(len(go)):
-            for other in range(len(come)):
-                for elsewhere in range(len(go)):
-                    if other != i and elsewhere != j:
-                        pair = marginals(scores[np.ix_([i, other], [j, elsewhere])])
-                        share[i, j] = min(share[i, j], pair[0, 0])
+    for i in range(rows):
+        for j in range(columns):
+            for other in (None, *(n for n in range(rows) if n != i)):
+                for elsewhere in (None, *(n for n in range(columns) if n != j)):
+                    few = scores[np.ix_([i] if other is None else [i, other], [j] if elsewhere is None else [j, elsewhere])]
+                    share[i, j] = min(share[i, j], marginals(few)[0, 0])
     return share

@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from skiagraph.track.identity import probability
-from skiagraph.track.meetings import MeetingSettings, frames_wanted, marginals, meetings_of, reconsidered
+from skiagraph.track.meetings import MeetingSettings, _by_pairs, frames_wanted, marginals, meetings_of, reconsidered
 from skiagraph.track.path import FOLLOWED, FOUND, Path
 from skiagraph.track.people import people_of
 from skiagraph.track.stretch import Stretch
@@ -66,6 +66,17 @@ class MarginalsTest(unittest.TestCase):
     def test_what_is_sure_of_one_is_sure_of_the_other(self):
         share = marginals(np.array([[9.0, 1.0], [1.0, 1.0]]))
         self.assertGreater(share[1, 1], share[1, 0] * 5, "the other is taken already")
+
+    def test_of_many_each_pair_is_held_against_every_other(self):
+        even = _by_pairs(np.zeros((6, 1)))
+        self.assertLess(float(even.max()), 0.4, "six came and one went: it is any of them")
+        clear = np.full((6, 6), -6.0)
+        np.fill_diagonal(clear, 6.0)
+        self.assertTrue((np.diag(_by_pairs(clear)) > 0.98).all())
+        clear[0, 1] = clear[1, 0] = clear[0, 0] = clear[1, 1] = 4.0
+        share = _by_pairs(clear)
+        self.assertLess(share[0, 0], 0.6)
+        self.assertGreater(share[3, 3], 0.98)
 
     def test_more_came_than_went(self):
         share = marginals(np.array([[3.0], [0.0], [0.0]]))
