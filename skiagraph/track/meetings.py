@@ -29,8 +29,7 @@ class MeetingSettings:
     still in the same meeting. hidden_s: a path that ends at somebody's head and one that begins there so much later are in one meeting. looks_s: how far from a meeting looks are gathered; clear_s: nearer than this they
     may be of both. most: of more people at one place only the nearest are told apart.
 
-    face_even, face_steep, face_most: distance of descriptors that says nothing, log odds for each unit nearer, and at most; the distances are those of track.identity. look_even, look_steep, look_most: the same for the
-    likeness of clothes and hair, which was measured on made-up people who meet (benchmarks/meetings.py): 0.75 to 0.97 for one, 0.1 to 0.6 for two in unlike clothes. size_spread: deviation of the logarithm of a head's size
+    Faces say what they say elsewhere (track.identity). look_even, look_steep, look_most: likeness of clothes and hair that says nothing, log odds for each unit more, and at most; it was measured on made-up people who meet (benchmarks/meetings.py): 0.75 to 0.97 for one, 0.1 to 0.6 for two in unlike clothes. size_spread: deviation of the logarithm of a head's size
     over a meeting. way_spread: deviation of the place after it from where the way before leads, in heads; way_least: log odds at least. going_on: log odds that a path stays on its head over a meeting in
     which it was not found at all and lay quite on the other; going_found: more where it was found in all frames; going_clear: more where the heads hardly touched. appears: log odds, negated, that somebody
     vanishes in a meeting and somebody else comes out of it. gone_s: a face that was not found for so long is asked about when it is found again, whoever is near.
@@ -44,9 +43,6 @@ class MeetingSettings:
     looks_s: float = 4.0
     clear_s: float = 0.2
     most: int = 4
-    face_even: float = 0.45
-    face_steep: float = 26.0
-    face_most: float = 5.0
     look_even: float = 0.72
     look_steep: float = 11.0
     look_most: float = 3.0
@@ -155,7 +151,7 @@ def log_odds_of_looks(a: Side, b: Side, settings: MeetingSettings = MeetingSetti
     """Log odds that two sides are one person, by what they look like."""
     odds, face = 0.0, face_distance(a.looks, b.looks)
     if face is not None:
-        odds += float(np.clip(settings.face_steep * (settings.face_even - face[0]), -settings.face_most, settings.face_most)) * min(1.0, 0.3 + face[1])
+        odds += float(np.clip(IDENTITY.face_steep * (IDENTITY.face_even - face[0]), -IDENTITY.face_most, IDENTITY.face_most)) * min(1.0, 0.3 + face[1])
     if a.looks.colours is not None and b.looks.colours is not None:
         odds += float(np.clip(settings.look_steep * (likeness(a.looks.colours, b.looks.colours) - settings.look_even), -settings.look_most, settings.look_most))
     if a.there and b.there:
