@@ -16,20 +16,18 @@ from skiagraph.track.stretch import Stretch
 
 @dataclass(frozen=True, slots=True)
 class DoubtfulSettings:
-    """inside: share of a face's box that lies in the box of a known head for it to be a part of that; most: share of its frames in which it has to be; sure: confidence from which a followed head counts as known.
-    same_s: seconds after which something at the same place is something else; away: how far it may be from where it was, in heads; grown: how many times larger or smaller. looks: frames in which the
-    shape network is asked whether anybody is there; dark: brightness of 0..255 below which it cannot tell; least_px: width of a head below which it cannot. Larger values of all but inside, most, sure, looks, dark and
-    least_px ask less. Chosen by hand: what is left out lies under the cover of a known head, or is nobody by the shape, with its own wide margin (track.silhouette); what is put together stays covered."""
+    """What of the doubtful is worth a question. Set by hand: what is left out lies under the cover of a known head, or is nobody by the shape, with its own wide margin (track.silhouette); what is put together stays
+    covered. Held against benchmarks/quality.py, where no face is lost by it."""
 
-    inside: float = 0.7
-    most: float = 0.5
-    sure: float = 0.25
-    same_s: float = 2.0
-    away: float = 0.8
-    grown: float = 1.6
-    looks: int = 2
-    dark: float = 40.0
-    least_px: float = 28.0
+    inside: float = 0.7  # share of a face's box in the box of a known head from which it is a part of that; larger: more questions
+    most: float = 0.5  # share of its frames in which it has to be
+    sure: float = 0.25  # confidence from which a followed head counts as known; larger: more questions
+    same_s: float = 2.0  # seconds after which something at the same place is something else; larger: fewer questions
+    away: float = 0.8  # heads that it may be from where it was
+    grown: float = 1.6  # times larger or smaller that it may be
+    looks: int = 2  # frames in which the shape network is asked whether anybody is there
+    dark: float = 40.0  # brightness of 0..255 below which it cannot tell
+    least_px: float = 28.0  # width of a head, px, below which it cannot
 
 
 def without_inside(stretches: Sequence[Stretch], settings: DoubtfulSettings = DoubtfulSettings()) -> list[Stretch]:

@@ -25,37 +25,29 @@ SAME_FACE, MOST_LOOKS = 0.7, 12
 
 @dataclass(frozen=True, slots=True)
 class MeetingSettings:
-    """touches: heads that overlap by this much (IoU) meet; larger asks less often. beside: under this they are apart, and their looks their own. again_s: who touches again so soon is
-    still in the same meeting. hidden_s: a path that ends at somebody's head and one that begins there so much later are in one meeting. looks_s: how far from a meeting looks are gathered; clear_s: nearer than this they
-    may be of both. most: of more people at one place only the nearest are told apart.
+    """Where people meet, and what tells them apart. Faces say what they say elsewhere (track.identity). Likeness of clothes and hair was measured on made-up people who meet (benchmarks/meetings.py): 0.75 to
+    0.97 for one, 0.1 to 0.6 for two in unlike clothes. The rest set by hand and held against benchmarks/joins.py, by which what is said to be sure is."""
 
-    Faces say what they say elsewhere (track.identity). look_even, look_steep, look_most: likeness of clothes and hair that says nothing, log odds for each unit more, and at most; it was measured on made-up people who meet (benchmarks/meetings.py): 0.75 to 0.97 for one, 0.1 to 0.6 for two in unlike clothes. size_spread: deviation of the logarithm of a head's size
-    over a meeting. way_spread: deviation of the place after it from where the way before leads, in heads; way_least: log odds at least. going_on: log odds that a path stays on its head over a meeting in
-    which it was not found at all and lay quite on the other; going_found: more where it was found in all frames; going_clear: more where the heads hardly touched. appears: log odds, negated, that somebody
-    vanishes in a meeting and somebody else comes out of it. gone_s: a face that was not found for so long is asked about when it is found again, whoever is near.
-
-    keep, swap: probability from which a path is kept over a meeting, and from which two are exchanged; between these they are cut. All smaller values ask less and risk more."""
-
-    touches: float = 0.12
-    beside: float = 0.02
-    again_s: float = 0.5
-    hidden_s: float = 1.6
-    looks_s: float = 4.0
-    clear_s: float = 0.2
-    most: int = 4
-    look_even: float = 0.72
-    look_steep: float = 11.0
-    look_most: float = 3.0
-    size_spread: float = 0.22
-    way_spread: float = 1.0
-    way_least: float = -3.0
-    going_on: float = 0.3
-    going_found: float = 1.5
-    going_clear: float = 3.0
-    appears: float = 2.5
-    gone_s: float = 1.0
-    keep: float = 0.95
-    swap: float = 0.95
+    touches: float = 0.12  # overlap (IoU) from which heads meet; larger: fewer meetings
+    beside: float = 0.02  # overlap under which heads are apart, and their looks their own
+    again_s: float = 0.5  # seconds within which who touches again is still in the same meeting
+    hidden_s: float = 1.6  # seconds between a path that ends at somebody's head and one that begins there for them to be in one meeting
+    gone_s: float = 1.0  # seconds after which a face that is found again is asked about, whoever is near; larger: fewer questions
+    looks_s: float = 4.0  # seconds from a meeting within which clothes and hair are looked at
+    clear_s: float = 0.2  # seconds nearer than which they may be of both
+    most: int = 4  # people at one place for whom all assignments are weighed; of more each pair is held against each other one, which is surer of nothing
+    look_even: float = 0.72  # likeness that says nothing; larger: less is one person
+    look_steep: float = 11.0  # log odds for each unit more alike
+    look_most: float = 3.0  # log odds that clothes and hair give at most
+    size_spread: float = 0.22  # deviation of the logarithm of a head's size over a meeting; larger: size says less
+    way_spread: float = 1.0  # deviation, in heads, of where somebody is after it from where their way before leads; larger: ways say less
+    way_least: float = -3.0  # log odds that ways take away at most
+    going_on: float = 0.3  # log odds that a path stays on its head where it was not found at all and lay quite on another; larger: trackers are believed more
+    going_found: float = 1.5  # more where it was found in all frames
+    going_clear: float = 3.0  # more where the heads hardly touched
+    appears: float = 2.5  # log odds, negated, that somebody vanishes in a meeting and somebody else comes out of it; larger: fewer strangers
+    keep: float = 0.95  # probability from which a path is kept over a meeting; smaller: fewer questions, more mistakes
+    swap: float = 0.95  # probability from which paths are exchanged; between the two they are cut
 
 
 @dataclass(frozen=True, slots=True)
