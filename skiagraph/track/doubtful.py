@@ -21,7 +21,7 @@ class DoubtfulSettings:
 
     inside: float = 0.7  # share of a face's box in the box of a known head from which it is a part of that; larger: more questions
     most: float = 0.5  # share of its frames in which it has to be
-    sure: float = 0.25  # confidence from which a followed head counts as known; larger: more questions
+    sure: float = 0.5  # confidence from which a followed head counts as known; larger: more questions; with 0.25 a face was lost in benchmarks/meetings.py
     same_s: float = 2.0  # seconds after which something at the same place is something else; larger: fewer questions
     away: float = 0.8  # heads that it may be from where it was
     grown: float = 1.6  # times larger or smaller that it may be
