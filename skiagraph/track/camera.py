@@ -14,6 +14,7 @@ import numpy as np
 from skiagraph.detect.shrink import shrunk
 from skiagraph.media.frame import Frame
 
+
 @dataclass(frozen=True, slots=True)
 class CameraSettings:
     """The camera's motion, and cuts. Set on the films of benchmarks/scenes.py: pictures of one shot that are as unlike as a cut have not been seen, and cuts are well above."""
@@ -24,6 +25,7 @@ class CameraSettings:
     renew: int = 6  # and after so many steps
     cut_difference: float = 22.0  # mean difference, of 255, from which there may be a cut; smaller: more cuts
     cut_correlation: float = 0.55  # correlation below which it is one; larger: more cuts
+    nothing_seen: float = 2.0  # deviation, of 255, in a small picture below which nothing is seen in it, as when the light is out; larger: fewer cuts. Dim lamps leave 5 and more, darkness 0.8 (club)
 
 
 CAMERA = CameraSettings()
@@ -76,20 +78,27 @@ class CameraMotion:
 def with_cuts(frames: Iterable[Frame], left_out: Callable[[int], Frame]) -> Iterator[tuple[Frame, bool]]:
     """Each frame, in order, and whether a shot begins with it.
 
-    left_out: reads a frame that is not among the frames. Where one lies between two that differ it is brought in, and tells with which
+    Frames in which nothing is seen, black or white all over, begin no shot: what comes after them is held against what was before. left_out: reads a frame that is not among the frames. Where one lies between two that differ it is brought in, and tells with which
     of them the shot begins; more than one in a row is never left out.
     """
     number, before = -1, None
     for frame in frames:
         now = thumbnail(frame.grey())
-        cut = before is not None and is_cut(before, now)
+        cut = before is not None and _shows_something(now) and is_cut(before, now)
         if cut and number + 1 < frame.number:
             between = left_out(number + 1)
             middle = thumbnail(between.grey())
-            yield between, is_cut(before, middle)
-            cut = is_cut(middle, now)
+            earlier = _shows_something(middle) and is_cut(before, middle)
+            yield between, earlier
+            cut = is_cut(middle if _shows_something(middle) else before, now)
         yield frame, cut
-        number, before = frame.number, now
+        number = frame.number
+        if before is None or _shows_something(now):
+            before = now
+
+
+def _shows_something(small: np.ndarray) -> bool:
+    return float(small.std()) >= CAMERA.nothing_seen
 
 
 def thumbnail(grey: np.ndarray) -> np.ndarray:

@@ -15,6 +15,7 @@ from skiagraph.detect.squared import Squared
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.linking import Match
 
+
 @dataclass(frozen=True, slots=True)
 class DescribingSettings:
     """When a face of a track is described, and when again. Set by benchmarks/quality.py, with room: more descriptions cost 11 ms each and change nothing on its films."""

@@ -16,6 +16,7 @@ from skiagraph.track.judging import ShapeJudge
 from skiagraph.track.picture import Picture
 from skiagraph.track.silhouette import SILHOUETTE
 
+
 @dataclass(frozen=True, slots=True)
 class EdgeSettings:
     """Looks at the edges where a shot begins or ends. Set by benchmarks/quality.py, where nobody half in the picture is missed."""

@@ -16,6 +16,7 @@ import numpy as np
 from skiagraph.track.appearance import correlation, head_patch
 from skiagraph.track.silhouette import SILHOUETTE, Silhouette
 
+
 @dataclass(frozen=True, slots=True)
 class FollowerSettings:
     """The follower of a head by its picture. Set by benchmarks/quality.py (aside) and follow.py."""

@@ -16,6 +16,7 @@ import numpy as np
 
 from skiagraph.track.appearance import likeness
 
+
 @dataclass(frozen=True, slots=True)
 class IdentitySettings:
     """How evidence becomes log odds. Two faces on the pictures the descriptor was trained with are even near 0.55; lower here, since to take two people for one may expose somebody, and to take one for two only asks a question."""

@@ -17,6 +17,7 @@ from skiagraph.track.linking import Expected
 from skiagraph.track.picture import Picture
 from skiagraph.track.silhouette import SILHOUETTE
 
+
 @dataclass(frozen=True, slots=True)
 class JudgingSettings:
     """Second opinions of what a detector found. The landmark network sees 0.9 or more on nearly all real faces and under 0.5 on nearly all others, on drawn and textured footage; the rest set by benchmarks/quality.py."""

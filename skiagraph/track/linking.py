@@ -18,6 +18,7 @@ from skiagraph.track.appearance import UNKNOWN, likeness
 from skiagraph.track.heads import head_rows
 from skiagraph.track.motion import FaceMotion
 
+
 @dataclass(frozen=True, slots=True)
 class GateSettings:
     """Gates of linking beside those of LinkSettings, in face sides and frames. Set by benchmarks/quality.py (starts, jackets, crowd)."""

@@ -19,6 +19,7 @@ from skiagraph.track.observations import Observation
 from skiagraph.track.picture import Picture
 from skiagraph.track.straight import Straight
 
+
 @dataclass(frozen=True, slots=True)
 class LookingSettings:
     """Following faces from picture to picture by looking. Set by benchmarks/quality.py (starts, edge)."""

@@ -18,6 +18,7 @@ from skiagraph.track.path import FOUND, Path
 from skiagraph.track.results import FoundJoin, FoundPerson
 from skiagraph.track.stretch import Stretch
 
+
 @dataclass(frozen=True, slots=True)
 class PeopleSettings:
     """From tracks to people. Distances are Euclidean, of descriptors: within one person profiles seldom reach 0.5 (the network's own training has 0.6 as the bound); the rest set by benchmarks/quality.py."""

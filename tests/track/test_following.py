@@ -134,6 +134,14 @@ class CameraTest(unittest.TestCase):
         ramp = np.tile(np.linspace(255, 0, 400).astype(np.uint8), (300, 1))
         self.assertEqual(self.cuts([*views, dark, ramp])[1], [9])
 
+    def test_the_light_that_goes_out_is_no_cut_and_a_cut_in_the_dark_is_one(self):
+        views = [cv2.cvtColor(p, cv2.COLOR_RGB2GRAY) for p in pictures(8, (3, 2))]
+        dark, flash = np.full_like(views[0], 16), np.full_like(views[0], 235)
+        ramp = np.tile(np.linspace(255, 0, 400).astype(np.uint8), (300, 1))
+        self.assertEqual(self.cuts([*views[:3], dark, dark, dark, *views[3:6], flash, *views[6:]])[1], [])
+        self.assertEqual(self.cuts([*views[:3], dark, dark, ramp, ramp])[1], [5])
+        self.assertEqual(self.cuts([dark, dark, *views])[1], [2], "what begins dark begins where something is seen")
+
     def test_a_cut_is_found_to_the_frame_where_frames_are_left_out(self):
         view = cv2.cvtColor(pictures(1, (0, 0))[0], cv2.COLOR_RGB2GRAY)
         ramp = np.tile(np.linspace(255, 0, 400).astype(np.uint8), (300, 1))
