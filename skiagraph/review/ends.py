@@ -60,13 +60,15 @@ def is_gap(scene: Scene, before: Sighting, after: Sighting) -> bool:
 
 
 def goes_on(scene: Scene, sighting: Sighting, others: list[tuple[Subject, Sighting]], step: int) -> bool:
-    """True when somebody else who is covered goes on at once, where a sighting ends (step 1), or did until it begins (-1): it was not told who of them it is, and nobody is bare."""
+    """True when somebody else who is covered begins at once where a sighting ends (step 1), or ends where it begins (-1): it was not told who of them it is, and nobody is bare. Whoever was there already, or stays,
+    only hides them."""
     rows = scene.rows(sighting)
     frame = sighting.first + len(rows) if step > 0 else sighting.first - 1
     mine = cxcywh_to_xyxy(rows[-1 if step > 0 else 0][None, :4])
     for _, other in others:
         theirs = scene.rows(other)
-        if 0 <= frame - other.first < len(theirs) and iou(mine, cxcywh_to_xyxy(theirs[frame - other.first][None, :4]))[0, 0] >= SAME_PLACE:
+        at_once = other.first if step > 0 else other.first + len(theirs) - 1
+        if len(theirs) and at_once == frame and iou(mine, cxcywh_to_xyxy(theirs[frame - other.first][None, :4]))[0, 0] >= SAME_PLACE:
             return True
     return False
 

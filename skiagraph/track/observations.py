@@ -24,7 +24,7 @@ from skiagraph.media.clip import fingerprint, readable
 from skiagraph.track.linking import Seen
 
 # Raised when what is written, or how faces are found, changes; older checkpoints are then left alone.
-VERSION = 4
+VERSION = 5
 # Frames between two writings.
 CHUNK = 125
 # A checkpoint that nothing was added to for so long is thrown away by the next scan: nobody goes on with it.

@@ -131,6 +131,7 @@ class FindingTest(TemporaryFolder):
         self.assertTrue(self.reasons(cast.decide(cut, ["s2"], Decision.SHOW)), "who is shown there hides nobody")
         self.assertTrue(self.reasons(project_on(self.clip, head_path(0, 30), head_path(30, 30, cx=130))), "nor does who is elsewhere")
         self.assertTrue(self.reasons(project_on(self.clip, head_path(0, 30), head_path(31, 29))), "nor who comes a frame later")
+        self.assertIn(Reason.ENDS_INSIDE, [r for r, _, _ in self.reasons(project_on(self.clip, head_path(0, 30), head_path(0, 60)))], "nor who was there already, behind whom somebody is lost")
 
     def test_face_outside_its_cover_and_face_of_nobody(self):
         project = with_faces(project_on(self.clip, head_path(0, 60)), (7, 80, 36, 108, 64), (9, 2, 2, 30, 30))
