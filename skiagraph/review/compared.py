@@ -107,7 +107,11 @@ def _closest(project: Project, one: Subject, other: Subject, clip: str, first: i
 
 def _beside(project: Project, subject: Subject, clip: str, first: int, last: int) -> Beside:
     reach = round(WITHIN_S * float(project.clip(clip).rate))
-    return Beside(subject.key, subject.name, _shot(project, subject, clip, first - reach, first - 1), _shot(project, subject, clip, last + 1, last + reach))
+    # Whoever was away for long was seen last, or is seen again, further off.
+    left = max((s.last for s in subject.in_clip(clip) if s.first < first), default=first - 1)
+    back = min((s.first for s in subject.in_clip(clip) if s.last > last), default=last + 1)
+    until, since = min(first - 1, left), max(last + 1, back)
+    return Beside(subject.key, subject.name, _shot(project, subject, clip, until - reach, until), _shot(project, subject, clip, since, since + reach))
 
 
 def _shot(project: Project, subject: Subject, clip: str, low: int, high: int) -> Shot | None:

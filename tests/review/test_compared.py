@@ -2,11 +2,12 @@
 
 from skiagraph.errors import EditRefused
 from skiagraph.project import cast
-from skiagraph.project.model import Decision
+from skiagraph.project.evidence import Join
+from skiagraph.project.model import Decision, replace
 from skiagraph.review.compared import compared, said_apart, said_same, said_swapped
 from skiagraph.review.finding import Reason
 from skiagraph.review.findings import findings, is_accepted
-from tests.support import TemporaryFolder, head_path, make_clip, project_on
+from tests.support import TemporaryFolder, head_path, make_clip, project_on, seen
 
 
 class ComparedTest(TemporaryFolder):
@@ -60,6 +61,19 @@ class ComparedTest(TemporaryFolder):
         new = next(s for s in apart.subjects if s.key not in ("s1", "s2"))
         self.assertTrue(new.is_covered)
         self.assertEqual(new.sightings[0].first, self.asked.first, "covered from where it is unsure on")
+
+    def test_who_was_away_is_compared_as_they_left_and_as_they_came_back(self):
+        clip = make_clip(self.folder / "away.mp4", 250, size=(160, 96))
+        away = project_on(clip, head_path(0, 40, cx=40), head_path(200, 50, cx=44))
+        away = cast.decide(cast.merge_subjects(away, "s1", ["s2"]), ["s1"], Decision.SHOW)
+        first, second = away.scan_of("c1").people
+        away = seen(away, people=(replace(first, tracks=("t1", "t2"), joins=(Join(39, 200, (), 0.95),)),))
+        asked = compared(away, self.finding(away))
+        self.assertTrue(asked.one.before.frame <= 39 and asked.one.after.frame >= 200)
+        self.assertIsNone(asked.other)
+        self.assertEqual([(g.first, g.last) for g in said_apart(away, asked).subject("s1").sightings], [(0, 39)])
+        with self.assertRaises(EditRefused):
+            said_swapped(away, asked)
 
     def test_who_is_seen_on_one_side_only_cannot_be_compared(self):
         gone = cast.remove_subjects(self.project, ["s1"])
