@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from math import floor
 
 import numpy as np
 
@@ -76,7 +77,8 @@ def with_evidence(project: Project, clip: str, result: ScanResult, every: int) -
             tracks.append(Track(track, clip, path, FromScan(key, every)))
             keys.append(track)
         people.append(Person(person.key, tuple(keys), person.best_frame, tuple(float(v) for v in person.best_box), person.doubtful, float(person.sure),
-                             tuple(Join(j.first, j.last, j.others, round(float(j.same), 4)) for j in person.joins)))
+                             # Never surer than it was.
+                             tuple(Join(j.first, j.last, j.others, floor(float(j.same) * 1e4) / 1e4) for j in person.joins)))
     reached = result.frames if result.reached is None else result.reached
     scan = Scan(key, clip, every, reached, tuple(people), result.faces, tuple(result.cuts), tuple((int(a), int(b), float(p)) for a, b, p in result.likely), result.begun)
     project = replace(project, evidence=project.evidence.with_scan(scan, tuple(tracks)))
