@@ -98,6 +98,17 @@ class FaceFinder:
                 parts.append(self.pool.submit(self._search, picture[y0:y1, x0:x1], scale, limit, (x0 * scale, y0 * scale)))
         return Search(tuple(parts))
 
+    def submit_around(self, frame_rgb: np.ndarray, boxes_xyxy: np.ndarray, limit: float, finer: float) -> Search:
+        """Begin to search parts of a frame only, boxes (n, 4). finer: times as fine as the smallest face needs."""
+        height, width = frame_rgb.shape[:2]
+        parts = []
+        for x0, y0, x1, y1 in np.clip(np.round(boxes_xyxy).astype(int), 0, [width, height, width, height]).reshape(-1, 4).tolist():
+            if min(x1 - x0, y1 - y0) >= 8:
+                part = frame_rgb[y0:y1, x0:x1]
+                for picture in _levels(part, level_sizes(x1 - x0, y1 - y0, self.smallest / finer)):
+                    parts.append(self.pool.submit(self._search, picture, (x1 - x0) / picture.shape[1], limit, (x0, y0)))
+        return Search(tuple(parts))
+
     def _search_tile(self, picture: np.ndarray, tile: tuple[int, int, int, int], scale: float, limit: float) -> Detections:
         """What is found in a part of a picture; faces whose middle is nearer another part are that one's."""
         if tile == (0, 0, picture.shape[1], picture.shape[0]):

@@ -162,6 +162,25 @@ class Frame:
         samples = np.frombuffer(plane, np.uint8).reshape(-1, plane.line_size)[:target[1], :3 * target[0]].reshape(target[1], target[0], 3)
         return np.ascontiguousarray(upright(samples, self.rotation))
 
+    def window(self, box: tuple[int, int, int, int]) -> tuple[Frame, tuple[int, int]]:
+        """The part of the frame around a box (x0, y0, x1, y1 px of the upright picture), as a small frame of its own, and its upper left corner in the upright picture: no larger than it has to be for whole
+        samples of colour. Of a box beyond the picture, what of it is nearest."""
+        width, height = self.size
+        x0, y0, x1, y1 = stored_box(box, self.size, self.rotation)
+        x0, y0 = (max(0, min(at, side - 1)) // 8 * 8 for at, side in ((x0, width), (y0, height)))
+        x1, y1 = (min(side, max(low + 8, -(-at // 8) * 8)) for at, low, side in ((x1, x0, width), (y1, y0, height)))
+        part = Frame.__new__(Frame)
+        part._av = av.VideoFrame(x1 - x0, y1 - y0, self._av.format.name)
+        part.number, part.rotation, part.interlaced, part._info = self.number, self.rotation, self.interlaced, self._info
+        part._av.pts, part._av.time_base = self._av.pts, self._av.time_base
+        part._av.color_range, part._av.color_primaries, part._av.color_trc = self._av.color_range, self._av.color_primaries, self._av.color_trc
+        # Unspecified would be taken by the size of the part.
+        part._av.colorspace = {"bt601": 6, "bt709": 1, "bt2020": 9}.get(self.matrix, int(self._av.colorspace))
+        for (shift_x, shift_y), mine, theirs in zip(self.layout.shifts, part.planes(), self.planes()):
+            mine[:] = theirs[y0 >> shift_y:(y0 >> shift_y) + mine.shape[0], x0 >> shift_x:(x0 >> shift_x) + mine.shape[1]]
+        left, top, _, _ = upright_box((x0, y0, x1, y1), self.size, self.rotation)
+        return part, (left, top)
+
     def grey(self) -> np.ndarray:
         """Upright uint8 (rows, columns): the luma plane, or green for RGB samples, brought to 8 bits."""
         luma = self.planes()[0]
@@ -247,6 +266,18 @@ def _plane_sizes(pixel_format: str, width: int, height: int) -> list[tuple[int, 
 def upright(stored: np.ndarray, rotation: int) -> np.ndarray:
     """Turn a stored picture clockwise by rotation degrees, so that a person sees it upright."""
     return np.rot90(stored, -rotation // 90) if rotation else stored
+
+
+def stored_box(box: tuple[int, int, int, int], size: tuple[int, int], rotation: int) -> tuple[int, int, int, int]:
+    """A box of the upright picture, x0, y0, x1, y1 px, in the stored one of a size (width, height)."""
+    (x0, y0, x1, y1), (width, height) = box, size
+    return {0: box, 90: (y0, height - x1, y1, height - x0), 180: (width - x1, height - y1, width - x0, height - y0), 270: (width - y1, x0, width - y0, x1)}[rotation]
+
+
+def upright_box(box: tuple[int, int, int, int], size: tuple[int, int], rotation: int) -> tuple[int, int, int, int]:
+    """The inverse of stored_box; size: of the stored picture."""
+    turned = size[::-1] if rotation in (90, 270) else size
+    return stored_box(box, turned, -rotation % 360)
 
 
 def stored(upright_array: np.ndarray, rotation: int) -> np.ndarray:

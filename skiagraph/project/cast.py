@@ -30,6 +30,15 @@ def decide(project: Project, keys: Iterable[str], decision: Decision) -> Project
                                            if s.key in keys else s for s in project.subjects))
 
 
+def signed(before: Project, after: Project, by: str) -> Project:
+    """What became of a project by an edit, with the name of who took the decisions that are other than before. An empty name leaves it open who did."""
+    then = {s.key: (s.decision, s.dismissed) for s in before.subjects}
+    if after.subjects is before.subjects:
+        return after
+    subjects = tuple(replace(s, decided_by=by) if (s.decision, s.dismissed) != then.get(s.key, (Decision.UNDECIDED, False)) and s.decided_by != by else s for s in after.subjects)
+    return after if all(one is other for one, other in zip(subjects, after.subjects)) else after.deciding(subjects=subjects)
+
+
 def cover_all(project: Project) -> Project:
     """Everybody is covered, by decision; what was dismissed or doubtful stays so."""
     return project.deciding(subjects=tuple(s if s.dismissed or not s.of.hides else replace(s, decision=Decision.COVER) for s in project.subjects))

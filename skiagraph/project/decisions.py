@@ -235,7 +235,7 @@ class Subject(Value, frozen=True):
 
     named: a person gave the name; doubtful: hardly a face, kept apart until somebody decides; dismissed: somebody said that it is
     nobody. sure: the probability, by the machine's reckoning, that all sightings it joined are one person. portrait_chosen: by
-    hand, so a scan leaves it alone. label: words beside it, whether it is covered or not.
+    hand, so a scan leaves it alone. label: words beside it, whether it is covered or not. decided_by: who took the decision, where a name was known.
     """
 
     key: Key
@@ -251,6 +251,7 @@ class Subject(Value, frozen=True):
     sure: Share = 1.0
     of: SubjectKind = PersonSubject()
     label: Label | None = None
+    decided_by: Annotated[str, msgspec.Meta(max_length=200)] = ""
 
     @property
     def is_covered(self) -> bool:
@@ -286,6 +287,19 @@ class Acceptance(Value, frozen=True):
     looked: Annotated[str, msgspec.Meta(max_length=100)] = ""
 
 
+class Glance(Value, frozen=True):
+    """What somebody said of a stretch of the result that they looked at, on the contact sheet: that it is fine, or that it has to be looked at again. looked: what was looked at, as
+    review.sheet says it; when that changes, it counts no more. subject: empty for a whole picture."""
+
+    clip: Key
+    subject: Annotated[str, msgspec.Meta(max_length=40)]
+    first: Count
+    last: Count
+    looked: Annotated[str, msgspec.Meta(max_length=100)]
+    fine: bool = True
+    by: Annotated[str, msgspec.Meta(max_length=200)] = ""
+
+
 class Rest(Value, frozen=True):
     """The reverse, in one clip: everything is covered but those who are shown. style: None for the project's."""
 
@@ -315,5 +329,6 @@ class Decisions(Value, frozen=True):
     version: Annotated[str, msgspec.Meta(max_length=200)] = ""
     rests: tuple[Rest, ...] = ()
     accepted: tuple[Acceptance, ...] = ()
+    glances: tuple[Glance, ...] = ()
     likenesses: tuple[Likeness, ...] = ()
     markers: tuple[Marker, ...] = ()

@@ -10,7 +10,7 @@ from collections.abc import Iterable
 from pathlib import Path as FilePath
 
 from skiagraph.errors import EditRefused
-from skiagraph.project.model import Acceptance, Clip, Marker, PersonSubject, Project, Style, Subject, SubjectKind, replace
+from skiagraph.project.model import Acceptance, Clip, Glance, Marker, PersonSubject, Project, Style, Subject, SubjectKind, replace
 
 
 def add_clip(project: Project, facts: Clip) -> Project:
@@ -33,7 +33,7 @@ def remove_clip(project: Project, key: str) -> Project:
             subjects.append(replace(subject, sightings=left, portrait=portrait))
     there = {s.key for s in subjects}
     return project.deciding(clips=tuple(c for c in project.decisions.clips if c != key), subjects=tuple(subjects),
-                            accepted=tuple(a for a in project.accepted if a.clip != key),
+                            accepted=tuple(a for a in project.accepted if a.clip != key), glances=tuple(g for g in project.decisions.glances if g.clip != key),
                             likenesses=tuple(n for n in project.likenesses if n.one in there and n.other in there),
                             markers=tuple(m for m in project.decisions.markers if m.clip != key),
                             rests=tuple(r for r in project.decisions.rests if r.clip != key),
@@ -61,7 +61,7 @@ def remove_subjects(project: Project, keys: Iterable[str]) -> Project:
     keys = set(keys)
     # A holdout of somebody who is gone is in front of nobody else for it.
     return project.deciding(subjects=tuple(s for s in project.subjects if s.key not in keys),
-                            accepted=tuple(a for a in project.accepted if a.subject not in keys),
+                            accepted=tuple(a for a in project.accepted if a.subject not in keys), glances=tuple(g for g in project.decisions.glances if g.subject not in keys),
                             likenesses=tuple(n for n in project.likenesses if n.one not in keys and n.other not in keys))
 
 
@@ -93,15 +93,31 @@ def with_new_subject(project: Project, **fields) -> tuple[Project, Subject]:
     return project.deciding(subjects=(*project.subjects, subject)), subject
 
 
-def accept(project: Project, acceptance: Acceptance) -> Project:
-    """The project with a finding accepted by somebody. A name is needed: somebody answers for it."""
-    if not acceptance.by.strip():
+def accept(project: Project, *acceptances: Acceptance) -> Project:
+    """The project with findings accepted by somebody. A name is needed: somebody answers for it."""
+    if any(not a.by.strip() for a in acceptances):
         raise EditRefused("Type the name of whoever accepts this finding.")
-    return project.deciding(accepted=(*project.accepted, acceptance))
+    return project.deciding(accepted=(*project.accepted, *acceptances))
 
 
 def withdraw(project: Project, acceptance: Acceptance) -> Project:
     return project.deciding(accepted=tuple(a for a in project.accepted if a != acceptance))
+
+
+# What was looked at
+
+
+def glance(project: Project, glances: Iterable[Glance]) -> Project:
+    """The project with what somebody said of stretches of the result; what was said of the same stretches before goes."""
+    new = tuple(glances)
+    places = {(g.clip, g.subject, g.first, g.last) for g in new}
+    return project.deciding(glances=(*(g for g in project.decisions.glances if (g.clip, g.subject, g.first, g.last) not in places), *new)) if new else project
+
+
+def unglance(project: Project, glances: Iterable[Glance]) -> Project:
+    """The project without having said so."""
+    gone = set(glances)
+    return project.deciding(glances=tuple(g for g in project.decisions.glances if g not in gone))
 
 
 # Markers

@@ -12,7 +12,7 @@ from skiagraph.remembering import Remembered
 from skiagraph.track.masks import Masks
 from skiagraph.track.path import Path
 from skiagraph.track.results import FaceTable
-from skiagraph.values import Family, Value
+from skiagraph.values import Family, Value, replace
 
 Share = Annotated[float, msgspec.Meta(ge=0, le=1)]
 
@@ -121,11 +121,23 @@ class Scan(Value, frozen=True):
     begun: Count = 0
 
 
+class Sweep(Value, frozen=True):
+    """A strict search of a whole clip, for faces that nobody knows of: what was found, at a lower score and down to smaller faces than a scan takes for one. It covers nobody; it is for a person to look at.
+
+    smallest: px of the smallest face that was looked for; limit: the least score that counts."""
+
+    clip: Key
+    smallest: Positive
+    limit: Share
+    faces: FaceTable = msgspec.field(default_factory=FaceTable.none)
+
+
 class Evidence(Value, frozen=True):
-    """scans: at most one for each clip; tracks: of those scans, of jobs, and of former scans, on which covers may still rest."""
+    """scans: at most one for each clip; tracks: of those scans, of jobs, and of former scans, on which covers may still rest; sweeps: at most one for each clip."""
 
     scans: tuple[Scan, ...] = ()
     tracks: tuple[Track, ...] = ()
+    sweeps: tuple[Sweep, ...] = ()
 
     def by_key(self) -> Mapping[str, Track]:
         return _BY_KEY.get((self,), "tracks", lambda: {track.key: track for track in self.tracks})
@@ -138,12 +150,19 @@ class Evidence(Value, frozen=True):
 
     def with_scan(self, scan: Scan, tracks: tuple[Track, ...]) -> Evidence:
         """A scan in the place of the clip's former one, whose tracks stay for what rests on them."""
-        return Evidence((*(s for s in self.scans if s.clip != scan.clip), scan), (*self.tracks, *tracks))
+        return replace(self, scans=(*(s for s in self.scans if s.clip != scan.clip), scan), tracks=(*self.tracks, *tracks))
+
+    def with_sweep(self, sweep: Sweep) -> Evidence:
+        """A strict search in the place of the clip's former one."""
+        return replace(self, sweeps=(*(s for s in self.sweeps if s.clip != sweep.clip), sweep))
+
+    def sweep_of(self, clip: str) -> Sweep | None:
+        return next((sweep for sweep in self.sweeps if sweep.clip == clip), None)
 
     def with_tracks(self, tracks: tuple[Track, ...]) -> Evidence:
         known = self.by_key()
         fresh = tuple(track for track in tracks if track.key not in known)
-        return Evidence(self.scans, (*self.tracks, *fresh)) if fresh else self
+        return replace(self, tracks=(*self.tracks, *fresh)) if fresh else self
 
 
 _BY_KEY = Remembered(4096, size=lambda made: 1)

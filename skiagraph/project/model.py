@@ -10,18 +10,18 @@ import msgspec
 
 from skiagraph.cover.cover import Cover, Style
 from skiagraph.project.clip import Clip, Count
-from skiagraph.project.decisions import (Acceptance, Answer, Decision, Decisions, Form, HoldoutSubject, Level, Likeness, Marker, PersonSubject, Portrait, Reach, Sighting, Subject,
+from skiagraph.project.decisions import (Acceptance, Answer, Decision, Decisions, Form, Glance, HoldoutSubject, Level, Likeness, Marker, PersonSubject, Portrait, Reach, Sighting, Subject,
                                          SubjectKind)
-from skiagraph.project.evidence import Evidence, FromScan, Head, Person, Scan, Track, TrackKind, TrackSource
+from skiagraph.project.evidence import Evidence, FromScan, Head, Person, Scan, Sweep, Track, TrackKind, TrackSource
 from skiagraph.shape.change import Change, Keyframe, Repair
 from skiagraph.shape.place import Place, Similarity
 from skiagraph.shape.shape import Outline, Shape
 from skiagraph.values import Value, replace
 
-__all__ = ["Acceptance", "Answer", "Change", "Clip", "Cover", "Decision", "Decisions", "Evidence", "Form", "FromScan", "Head", "HoldoutSubject", "Issued", "Keyframe", "Level", "Likeness",
+__all__ = ["Acceptance", "Answer", "Change", "Clip", "Cover", "Decision", "Decisions", "Evidence", "Form", "FromScan", "Glance", "Head", "HoldoutSubject", "Issued", "Keyframe", "Level", "Likeness",
            "Marker",
            "Outline", "Person", "PersonSubject", "Place", "Portrait", "Project", "Reach", "Repair", "Scan", "Shape", "Sighting", "Similarity", "Style",
-           "Subject", "SubjectKind", "Track", "TrackKind", "TrackSource", "replace"]
+           "Subject", "SubjectKind", "Sweep", "Track", "TrackKind", "TrackSource", "replace"]
 
 _LETTERS = {"clips": "c", "scans": "n", "tracks": "t", "subjects": "s", "sightings": "g"}
 
@@ -138,6 +138,7 @@ class Project(Value, frozen=True):
         wanted |= {key for subject in self.subjects for sighting in subject.sightings for key in (*sighting.tracks, sighting.cut)}
         tracks = tuple(track for track in self.evidence.tracks if track.key in wanted)
         files = tuple(clip for clip in self.files if clip.key in here)
-        if len(files) == len(self.files) and len(tracks) == len(self.evidence.tracks) and len(scans) == len(self.evidence.scans):
+        sweeps = tuple(sweep for sweep in self.evidence.sweeps if sweep.clip in here)
+        if len(files) == len(self.files) and [len(t) for t in (scans, tracks, sweeps)] == [len(t) for t in (self.evidence.scans, self.evidence.tracks, self.evidence.sweeps)]:
             return self
-        return replace(self, files=files, evidence=Evidence(scans, tracks))
+        return replace(self, files=files, evidence=Evidence(scans, tracks, sweeps))

@@ -50,7 +50,12 @@ def from_4(old: dict[str, Any]) -> dict[str, Any]:
     return {**old, "version": 5}
 
 
-UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: from_1, 2: from_2, 3: from_3, 4: from_4}
+def from_5(old: dict[str, Any]) -> dict[str, Any]:
+    """Version 6 knows what was looked at, who decided, and strict searches. What version 5 says means the same in it."""
+    return {**old, "version": 6}
+
+
+UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: from_1, 2: from_2, 3: from_3, 4: from_4, 5: from_5}
 
 
 class _FromOne:

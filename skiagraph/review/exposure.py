@@ -1,220 +1,173 @@
-"""Proof on the delivered file: decode it, compare it with what it should show, search it again for faces."""
+"""Proof on the delivered file: decode it, compare it with what it should show and with its source, search it again for faces, ask a recogniser what it still knows.
+
+The file and its source are read together, once. While covers are compared, the next pictures are decoded and searched.
+"""
 
 from __future__ import annotations
 
+import time
+from collections import deque
+from collections.abc import Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import ExitStack, closing
-from dataclasses import replace
 from pathlib import Path
 
-import cv2
 import numpy as np
 
-from skiagraph.cover.composite import with_layers
-from skiagraph.cover.cover import Cover
-from skiagraph.cover.layer import Layer
 from skiagraph.detect.finder import FaceFinder
 from skiagraph.detect.squared import Squared
 from skiagraph.footage.source import open_source
-from skiagraph.jobs import JobControl, read_ahead
-from skiagraph.media.clip import probe
+from skiagraph.jobs import JobControl, read_ahead, single_threaded_calls
+from skiagraph.media.clip import ClipInfo, probe
 from skiagraph.media.frame import Frame
 from skiagraph.media.index import load_index
+from skiagraph.media.part import Part
 from skiagraph.media.reader import FrameReader
+from skiagraph.media.sound_alike import sound_alike
 from skiagraph.project.layers import layers
-from skiagraph.project.model import Clip, Decision, Project, Style
-from skiagraph.project.rows import outline_at
-from skiagraph.review.faces import INSIDE, in_picture, points_of
+from skiagraph.project.model import Project
+from skiagraph.review.file_alike import Outside, alike
+from skiagraph.review.file_covers import same_range, weak_covers
+from skiagraph.review.file_faces import FileSearcher, open_face
 from skiagraph.review.finding import Finding, Reason, runs
-from skiagraph.track.descriptor import PRESENT, FaceDescriber
+from skiagraph.review.proof import Fact, Proof
+from skiagraph.review.strength import Measured, Measuring
+from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.scan import ScanSettings
 
 STEP = "Checking the export"
-# A face in the file counts from this score, and as hidden when this share of it lies under complete covers.
-SCORE, HIDDEN, PARTLY = 0.6, 0.9, 0.25
-# Below this score a second network has to agree that it is a face.
-SURE = 0.74
-# Where covers are in it, up to this score that network has to agree that the source shows a face just there.
-SURE_BESIDE = 0.85
-# Mean difference from the expected picture, of 255, that encoding may make inside a cover.
-TOLERANCE = 6.0
-# The file must be nearer to the covered picture than to the source by this much.
-NEARER = 0.5
-# A head grown by this holds the face of somebody who agreed to be seen, where so much of the face lies in it.
-SHOWN_GROWN, SHOWN_SHARE = 0.15, 0.6
-# Each side of the small pictures that are compared inside a cover, px.
-_SIDE = 48
+# Frames that are searched while covers of earlier ones are compared.
+AHEAD = 2
 
 
 def check_file(project: Project, clip_key: str, film: Path | str, control: JobControl | None = None, *, every: int = 1, span: tuple[int, int] | None = None) -> list[Finding]:
-    """Findings on an exported file: a cover that is missing or too weak, a face that nobody agreed to show, another shape.
+    """Findings on an exported file, as `prove`."""
+    return list(prove(project, clip_key, film, control, every=every, span=span).findings)
 
-    The file and its source are decoded together; faces are searched for down to the size that a scan of the clip finds, in square
-    pixels. span: first and last frame of the part of the clip that the film holds, None for all of it. Raises CannotOpenMedia, SourceChanged, FrameNotDecoded, Cancelled.
+
+def prove(project: Project, clip_key: str, film: Path | str, control: JobControl | None = None, *, every: int = 1, span: tuple[int, int] | None = None) -> Proof:
+    """What is wrong with an exported file, and what was compared: covers that are missing or too weak, faces that nobody agreed to show, somebody whom a recogniser still knows, and
+    what else is not as in the source.
+
+    Faces are searched for down to the size that a scan of the clip finds, in square pixels, and more finely around covers and edges. span: first and last frame of the part of the clip
+    that the film holds, None for all of it. every: each n-th frame is looked at. Raises CannotOpenMedia, SourceChanged, FrameNotDecoded, Cancelled.
     """
-    control = control or JobControl()
-    clip = project.clip(clip_key)
+    control, begun = control or JobControl(), time.monotonic()
+    film, clip = Path(film), project.clip(clip_key)
     info = probe(film)
     index = load_index(info, control)
     begin, end = (max(0, span[0]), min(span[1], clip.frames - 1)) if span else (0, clip.frames - 1)
     if info.upright_size != (clip.width, clip.height) or len(index) != end - begin + 1:
         last = max(0, min(len(index), clip.frames) - 1)
-        return [Finding(clip_key, "", Reason.FILE_SHAPE, 0, last, float(len(index)), 0)]
+        shape = f"{info.upright_size[0]} × {info.upright_size[1]}, {len(index)} frames instead of {clip.width} × {clip.height}, {end - begin + 1} frames"
+        return Proof(clip_key, film, (Finding(clip_key, "", Reason.FILE_SHAPE, 0, last, float(len(index)), 0),), (Fact("Shape", shape, False),), (begin, end), 0, time.monotonic() - begun)
     source_info, source_index = open_source(clip, control)
-    weak: dict[str, dict[int, float]] = {}
-    faces: dict[int, float] = {}
+    part = Part.of(source_info, source_index, begin, end) if span else None
+    describer = FaceDescriber()
+    seen = _Seen(project, clip_key, is_lossless(info), describer)
+    frames = range(begin, end + 1, every)
     with ExitStack() as stack:
+        stack.enter_context(single_threaded_calls())
         out = stack.enter_context(FrameReader(info, index, threads=1))
         source = stack.enter_context(FrameReader(source_info, source_index, threads=1))
         finder = stack.enter_context(FaceFinder(ScanSettings().smallest_for(source_info)))
-        searcher = _Searcher(finder, FaceDescriber(), Squared(float(source_info.upright_aspect)))
-        pairs = ((n, source.read(n), out.read(n - begin)) for n in range(begin, end + 1, every))
-        for n, shot, shown in stack.enter_context(closing(read_ahead(pairs, 3))):
-            covers = layers(project, clip_key, n)
-            for key, value in _weak_covers(shot, shown, covers).items():
-                weak.setdefault(key, {})[n] = value
-            score = _open_face(project, clip, n, shot, shown, covers, searcher)
+        searching = stack.enter_context(ThreadPoolExecutor(1, thread_name_prefix="searching"))
+        searcher, squared = FileSearcher(finder, describer, Squared(float(source_info.upright_aspect))), Squared(float(source_info.upright_aspect))
+        sources = stack.enter_context(closing(read_ahead((source.read(n) for n in frames), 3)))
+        shown = stack.enter_context(closing(read_ahead((out.read(n - begin) for n in frames), 3)))
+        pairs = zip(frames, sources, shown)
+        for done, (n, shot, shown, covers, picture, found) in enumerate(_searched(project, clip_key, pairs, searcher, searching)):
+            seen.add(n, shot, shown, covers)
+            score = open_face(project, clip, n, shot, picture, found.result(), covers, searcher)
             if score:
-                faces[n] = score
-            control.report(STEP, n - begin + 1, end - begin + 1)
-    found = [f for key, frames in weak.items() for f in _stretches(clip_key, key, Reason.FILE_DIFFERS, frames, every)]
-    found += _stretches(clip_key, "", Reason.FILE_FACE, faces, every)
-    return sorted(found, key=lambda f: (f.first, f.subject))
+                seen.faces[n] = score
+            if n in seen.wanted:
+                seen.measuring.add(n, shot.rgb(), picture, finder, squared)
+            control.report(STEP, done + 1, len(frames))
+    tracks = sound_alike(source_info.path, film, (part.begins, part.ends) if part else None, control) if source_info.sound or info.sound else []
+    facts = alike(source_info, source_index, info, index, part, is_lossless(info))
+    facts += [Fact(f"Sound track {t.number}", t.said, t.good) for t in tracks] or [Fact("Sound", "none, as in the source", None)]
+    findings = seen.findings(every)
+    findings += [Finding(clip_key, "", Reason.FILE_CHANGED, begin, end, 0.0, begin)] if any(f.good is False for f in facts) else []
+    what = [seen.covers_fact(len(frames)), seen.faces_fact(len(frames), finder.smallest), *seen.known_facts(), seen.outside.fact(clip)]
+    return Proof(clip_key, film, tuple(sorted(findings, key=lambda f: (f.first, f.subject))), tuple([*what, *facts]), (begin, end), len(frames), time.monotonic() - begun)
 
 
-def _stretches(clip, key, reason, frames, every):
+def is_lossless(info: ClipInfo) -> bool:
+    """Whether a film is of a kind that loses nothing."""
+    return info.codec in ("ffv1", "huffyuv", "ffvhuff", "utvideo", "png", "tiff")
+
+
+def _searched(project: Project, clip: str, pairs: Iterator[tuple[int, Frame, Frame]], searcher: FileSearcher, pool: ThreadPoolExecutor) -> Iterator[tuple]:
+    """Each pair of frames with its covers, the file's picture as RGB, and the search of that, which others of later frames run beside."""
+    waiting: deque[tuple] = deque()
+    for n, shot, shown in pairs:
+        covers, picture = layers(project, clip, n), shown.rgb()
+        found: Future = pool.submit(searcher.find, picture, covers)
+        waiting.append((n, shot, shown, covers, picture, found))
+        if len(waiting) > AHEAD:
+            yield waiting.popleft()
+    while waiting:
+        yield waiting.popleft()
+
+
+class _Seen:
+    """What was seen of an exported file so far."""
+
+    def __init__(self, project: Project, clip: str, lossless: bool, describer: FaceDescriber):
+        self._project, self._clip = project, clip
+        self.weak: dict[str, dict[int, float]] = {}
+        self.faces: dict[int, float] = {}
+        self.covers = 0
+        self.outside = Outside(lossless)
+        self.measuring = Measuring(project, clip, describer=describer)
+        self.wanted = set(self.measuring.frames)
+        self._measured: list[Measured] | None = None
+
+    def add(self, n: int, shot: Frame, shown: Frame, covers: list) -> None:
+        self.covers += sum(not layer.label for layer in covers)
+        original, given = same_range(shot.grey(), shot, shown), shown.grey()
+        for key, value in weak_covers(shot, shown, covers, original, given).items():
+            self.weak.setdefault(key, {})[n] = value
+        self.outside.add(n, shot, shown, covers, original, given)
+
+    @property
+    def measured(self) -> list[Measured]:
+        if self._measured is None:
+            self._measured = self.measuring.results()
+        return self._measured
+
+    def findings(self, every: int) -> list[Finding]:
+        found = [f for key, frames in self.weak.items() for f in _stretches(self._clip, key, Reason.FILE_DIFFERS, frames, every)]
+        found += _stretches(self._clip, "", Reason.FILE_FACE, self.faces, every)
+        found += _stretches(self._clip, "", Reason.FILE_PICTURE, self.outside.differing, every)
+        for person in self.measured:
+            if person.is_known:
+                sightings = self._project.subject(person.subject).in_clip(self._clip)
+                first, last = min(s.first for s in sightings), min(max(s.last for s in sightings), self._project.clip(self._clip).frames - 1)
+                found.append(Finding(self._clip, person.subject, Reason.FILE_KNOWN, first, last, round(person.first / person.asked, 2), first))
+        return found
+
+    def covers_fact(self, frames: int) -> Fact:
+        bad = sum(len(v) for v in self.weak.values())
+        return Fact("Covers", f"{self.covers} covers in {frames} frames compared, {'all as decided' if not bad else f'{bad} missing or weaker than decided'}", not bad)
+
+    def faces_fact(self, frames: int, smallest: int) -> Fact:
+        return Fact("Faces", f"{frames} frames searched for faces from {smallest} px, more finely around covers and along the edges; " + (
+            "none that nobody agreed to show" if not self.faces else f"one that nobody agreed to show in {len(self.faces)} frames"), not self.faces)
+
+    def known_facts(self) -> list[Fact]:
+        asked = [m for m in self.measured if m.asked]
+        if not asked:
+            return [Fact("Recogniser", "there was nobody to compare with", None)]
+        known = [self._project.subject(m.subject).name for m in asked if m.is_known]
+        right, of = sum(m.first for m in asked), sum(m.asked for m in asked)
+        text = f"puts the right one first in {right} of {of} looks under the covers of {len(asked)} people, among {asked[0].among}"
+        return [Fact("Recogniser", text + (f"; knows {', '.join(known)}" if known else "; nobody more often than by luck"), not known)]
+
+
+def _stretches(clip: str, key: str, reason: str, frames: dict[int, float], every: int) -> Iterator[Finding]:
     for first, last in runs(np.array(sorted(frames), int), join=max(6, every)):
         worst = max(v for f, v in frames.items() if first <= f <= last)
         at = next(f for f, v in frames.items() if first <= f <= last and v == worst)
         yield Finding(clip, key, reason, first, last, round(worst, 2), at)
-
-
-def _weak_covers(shot: Frame, shown: Frame, covers: list[Layer]) -> dict[str, float]:
-    """Subjects whose complete part does not show the cover, with the mean difference from it (of 255)."""
-    if not covers:
-        return {}
-    given, original = shown.grey(), _same_range(shot.grey(), shot, shown)
-    weak = _unlike(covers, _expected(shot, shown, covers), given, original)
-    for kind in Cover.kinds.values():
-        # A file may have been rendered with another kind of cover for everybody; what counts is that one is there.
-        if not weak:
-            break
-        others = [replace(layer, style=Style((kind(),), layer.style.margin, layer.style.feather))
-                  for layer in covers if layer.subject in weak and not layer.label and layer.style.cover.kind != kind().kind]
-        if others:
-            still = _unlike(others, _expected(shot, shown, others), given, original)
-            weak = {key: value for key, value in weak.items() if key in still or all(o.subject != key for o in others)}
-    return weak
-
-
-def _expected(shot: Frame, shown: Frame, covers: list[Layer]) -> np.ndarray:
-    return _same_range(with_layers(shot, covers).grey(), shot, shown)
-
-
-def _unlike(covers: list[Layer], expected, given, original) -> dict[str, float]:
-    """Subjects whose cover is not what it should be, in grey pictures of the file, the covered source and the source."""
-    weak: dict[str, float] = {}
-    for layer in covers:
-        if layer.label:
-            continue
-        x0, y0, x1, y1 = layer.box
-        inside = layer.alpha == 255
-        if not inside.any():
-            continue
-        want, have, was = (_small(a[y0:y1, x0:x1]) for a in (expected, given, original))
-        mask = _small(inside.astype(np.uint8) * 255) > 254
-        if not mask.any():
-            mask[:] = True
-        from_cover, from_source = (float(np.abs(have - other)[mask].mean()) for other in (want, was))
-        hides = float(np.abs(want - was)[mask].mean())
-        if from_cover > TOLERANCE or (hides > 2.0 and from_cover > NEARER * hides and from_cover > from_source):
-            weak[layer.subject] = max(weak.get(layer.subject, 0.0), round(from_cover, 2))
-    return weak
-
-
-def _same_range(grey, shot, shown):
-    """Luma of the source on the scale of the file, when one has full and the other limited range."""
-    if shot.full_range == shown.full_range:
-        return grey
-    wide = grey.astype(np.float32)
-    scaled = wide * (219 / 255) + 16 if shot.full_range else (wide - 16) * (255 / 219)
-    return np.clip(scaled + 0.5, 0, 255).astype(np.uint8)
-
-
-def _small(area: np.ndarray) -> np.ndarray:
-    return cv2.resize(area, (min(_SIDE, area.shape[1]), min(_SIDE, area.shape[0])), interpolation=cv2.INTER_AREA).astype(np.float32)
-
-
-class _Searcher:
-    """Finds faces in pictures of any pixel aspect; boxes in px of the clip."""
-
-    def __init__(self, finder: FaceFinder, describer: FaceDescriber, squared: Squared):
-        self._finder, self._describer, self._squared = finder, describer, squared
-
-    def find(self, rgb: np.ndarray):
-        """Boxes (n, 4) px of the clip, and scores."""
-        found = self._finder.find(self._squared.picture(rgb), SCORE)
-        return self._squared.stored(found).boxes, found.scores
-
-    def presence(self, rgb: np.ndarray, box: np.ndarray) -> float:
-        return self._describer.presence(self._squared.picture(rgb), self._squared.boxes(box[None])[0])
-
-    def look(self, rgb: np.ndarray, box: np.ndarray) -> np.ndarray:
-        """Boxes (n, 4) px of the clip of what is found just there."""
-        return self._squared.stored(self._finder.look(self._squared.picture(rgb), self._squared.boxes(box[None]))).boxes
-
-
-def _open_face(project: Project, clip: Clip, n: int, shot: Frame, shown: Frame, covers: list[Layer], searcher: _Searcher) -> float:
-    """The highest score of a face in the file that is neither under a cover nor of somebody who agreed to be seen.
-
-    A cover may look like a face itself, mosaics do. So where a find lies partly under a cover, the source is asked where
-    the face really is: exposed is what of that is not hidden.
-    """
-    picture = shown.rgb()
-    boxes, scores = searcher.find(picture)
-    worst = 0.0
-    for box, score in zip(boxes, scores):
-        points = _face_points(box, clip)
-        hidden = _share_hidden(points, covers)
-        if hidden >= HIDDEN or _is_of_shown(project, clip, n, points):
-            continue
-        if score < SURE and searcher.presence(picture, box) < PRESENT:
-            continue
-        if hidden > PARTLY:
-            source = shot.rgb()
-            if score < SURE_BESIDE and searcher.presence(source, box) < PRESENT:
-                continue
-            real = searcher.look(source, box)
-            if not len(real) or all(_share_hidden(_face_points(b, clip), covers) >= INSIDE for b in real):
-                continue
-        worst = max(worst, float(score))
-    return worst
-
-
-def _face_points(box: np.ndarray, clip: Clip) -> np.ndarray:
-    """Points of the face itself, (n, 2), where it is inside the picture."""
-    points = points_of(box[None])
-    return points[0][in_picture(points, clip)[0]]
-
-
-def _share_hidden(points, covers) -> float:
-    hidden = np.zeros(len(points), bool)
-    for layer in covers:
-        if layer.label:
-            continue
-        x0, y0, x1, y1 = layer.box
-        px, py = points[:, 0].astype(int) - x0, points[:, 1].astype(int) - y0
-        inside = (px >= 0) & (py >= 0) & (px < x1 - x0) & (py < y1 - y0)
-        hidden[inside] |= layer.alpha[py[inside], px[inside]] == 255
-    return float(hidden.mean())
-
-
-def _is_of_shown(project: Project, clip: Clip, n: int, points) -> bool:
-    """True for a face of somebody who agreed to be seen. Who was dismissed as nobody did not agree."""
-    for subject in project.subjects:
-        if subject.decision != Decision.SHOW or subject.dismissed or not subject.of.hides:
-            continue
-        for sighting in subject.in_clip(clip.key):
-            outline = outline_at(project, sighting, n)
-            if outline is not None and outline.grown_by(SHOWN_GROWN).contains(points).mean() > SHOWN_SHARE:
-                return True
-    return False

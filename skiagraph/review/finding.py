@@ -41,6 +41,11 @@ class Reason:
     FILE_DIFFERS = "cover-missing-in-file"
     FILE_FACE = "face-in-file"
     FILE_SHAPE = "file-of-other-shape"
+    FILE_KNOWN = "known-in-file"
+    FILE_PICTURE = "picture-differs-in-file"
+    FILE_CHANGED = "file-not-as-source"
+    LOOK_AGAIN = "look-again"
+    STRICT = "maybe-a-face"
 
 
 @dataclass(frozen=True, slots=True)

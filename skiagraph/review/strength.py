@@ -69,46 +69,72 @@ def verdict(seen: Measured) -> Safety:
     return Safety.WEAK if by_detail == Safety.WEAK or seen.found else Safety.SAFE
 
 
+class Measuring:
+    """Measures covers on pictures as they come. frames: those that are wanted. keys: of the people that are asked about, None for every covered one."""
+
+    def __init__(self, project: Project, clip_key: str, keys: Iterable[str] | None = None, describer: FaceDescriber | None = None):
+        clip = project.clip(clip_key)
+        wanted = set(keys) if keys is not None else None
+        people = [s for s in project.subjects if s.of.hides and s.of.needs_strength and not s.dismissed and not s.doubtful and s.in_clip(clip_key)]
+        self._project, self._clip = project, clip
+        self._asked = [s for s in people if s.is_covered and (wanted is None or s.key in wanted)]
+        self._looked = {s.key: 0 for s in people}
+        self._by_frame: dict[int, list[tuple[Subject, np.ndarray]]] = {}
+        for subject in people:
+            for frame, box in _faces(project, clip, subject):
+                self._by_frame.setdefault(frame, []).append((subject, box))
+        self._known: dict[str, list[np.ndarray]] = {}
+        self._probes: dict[str, list[np.ndarray]] = {}
+        self._found: dict[str, int] = {}
+        self._describer = describer
+
+    @property
+    def frames(self) -> list[int]:
+        return sorted(self._by_frame)
+
+    def add(self, frame: int, source: np.ndarray, hidden: np.ndarray, finder: FaceFinder, squared: Squared) -> None:
+        """What is seen in a frame. source, hidden: uint8 RGB of it as it was shot, and covered."""
+        if self._describer is None:
+            self._describer = FaceDescriber()
+        describer, among = self._describer, {s.key for s in self._asked}
+        rgb, covered = squared.picture(source), squared.picture(hidden)
+        for subject, box in self._by_frame.get(frame, ()):
+            self._looked[subject.key] += 1
+            place = squared.boxes(box)
+            if self._project.scan_of(self._clip.key) is None:
+                there = finder.look(rgb, place)
+                if not len(there.scores):
+                    continue
+                place = there.boxes[int(np.argmax(there.scores))]
+            chip = describer.chip(rgb, place)
+            if chip is not None:
+                self._known.setdefault(subject.key, []).append(describer.describe(chip))
+            if subject.key in among:
+                seen = finder.look(covered, place)
+                self._found[subject.key] = self._found.get(subject.key, 0) + bool(len(seen.scores) and max(seen.scores) >= SCORE)
+                # An attacker may know from elsewhere where the face is: it is cut out as it was in the source.
+                under = describer.chip(rgb, place, seen=covered)
+                if under is not None:
+                    self._probes.setdefault(subject.key, []).append(describer.describe(under))
+
+    def results(self) -> list[Measured]:
+        """Of each person that is asked about."""
+        return [_of(self._project, self._clip.key, s, self._looked[s.key], self._found.get(s.key, 0), self._probes.get(s.key, []), self._known) for s in self._asked]
+
+
 def measured(project: Project, clip_key: str, keys: Iterable[str] | None = None, control: JobControl | None = None) -> list[Measured]:
     """Of every covered person in a clip, or of those of the given keys. Raises CannotOpenMedia, SourceChanged, FrameNotDecoded, Cancelled."""
     control, clip = control or JobControl(), project.clip(clip_key)
-    wanted = set(keys) if keys is not None else None
-    people = [s for s in project.subjects if s.of.hides and s.of.needs_strength and not s.dismissed and not s.doubtful and s.in_clip(clip_key)]
-    asked = [s for s in people if s.is_covered and (wanted is None or s.key in wanted)]
-    faces = {s.key: _faces(project, clip, s) for s in people}
-    by_frame: dict[int, list[tuple[Subject, np.ndarray]]] = {}
-    for subject in people:
-        for frame, box in faces[subject.key]:
-            by_frame.setdefault(frame, []).append((subject, box))
-    known: dict[str, list[np.ndarray]] = {}
-    probes: dict[str, list[np.ndarray]] = {}
-    found: dict[str, int] = {}
-    if by_frame:
+    measuring = Measuring(project, clip_key, keys)
+    if measuring.frames:
         info, index = open_source(clip, control)
-        describer, squared, among = FaceDescriber(), Squared(float(info.upright_aspect)), {s.key for s in asked}
+        squared = Squared(float(info.upright_aspect))
         with FrameReader(info, index) as reader, FaceFinder(24, 1) as finder:
-            for done, frame in enumerate(sorted(by_frame)):
-                control.report(STEP, done, len(by_frame))
+            for done, frame in enumerate(measuring.frames):
+                control.report(STEP, done, len(measuring.frames))
                 shot = reader.read(frame)
-                rgb, hidden = squared.picture(shot.rgb()), squared.picture(with_layers(shot, layers(project, clip_key, frame)).rgb())
-                for subject, box in by_frame[frame]:
-                    place = squared.boxes(box)
-                    if project.scan_of(clip_key) is None:
-                        there = finder.look(rgb, place)
-                        if not len(there.scores):
-                            continue
-                        place = there.boxes[int(np.argmax(there.scores))]
-                    chip = describer.chip(rgb, place)
-                    if chip is not None:
-                        known.setdefault(subject.key, []).append(describer.describe(chip))
-                    if subject.key in among:
-                        seen = finder.look(hidden, place)
-                        found[subject.key] = found.get(subject.key, 0) + bool(len(seen.scores) and max(seen.scores) >= SCORE)
-                        # An attacker may know from elsewhere where the face is: it is cut out as it was in the source.
-                        under = describer.chip(rgb, place, seen=hidden)
-                        if under is not None:
-                            probes.setdefault(subject.key, []).append(describer.describe(under))
-    return [_of(project, clip_key, subject, len(faces[subject.key]), found.get(subject.key, 0), probes.get(subject.key, []), known) for subject in asked]
+                measuring.add(frame, shot.rgb(), with_layers(shot, layers(project, clip_key, frame)).rgb(), finder, squared)
+    return measuring.results()
 
 
 def _faces(project: Project, clip: Clip, subject: Subject) -> list[tuple[int, np.ndarray]]:

@@ -27,3 +27,28 @@ class OtherShape(FindingKind):
 
     def sentence(self, project, finding, told):
         return f"The exported file does not have the shape of {project.clip(finding.clip).path.name}. Export again."
+
+
+@finding_kind
+class KnownInFile(FindingKind):
+    reason, word, exposing = Reason.FILE_KNOWN, "Known in file", True
+    of_cover = True
+
+    def sentence(self, project, finding, told):
+        return f"A recogniser still tells who {told.name} is in the exported file ({round(100 * finding.worst)} % of the looks). Choose a stronger cover, and export again."
+
+
+@finding_kind
+class PictureDiffers(FindingKind):
+    reason, word = Reason.FILE_PICTURE, "Picture differs"
+
+    def sentence(self, project, finding, told):
+        return f"Outside of the covers the exported file does not show what {project.clip(finding.clip).path.name} shows at {told.where} ({told.count}). Export again."
+
+
+@finding_kind
+class NotAsSource(FindingKind):
+    reason, word = Reason.FILE_CHANGED, "Not as the source"
+
+    def sentence(self, project, finding, told):
+        return f"Sound, times or tags of the exported file are not as in {project.clip(finding.clip).path.name}; the report says which. Choose another format, or accept it."
