@@ -320,6 +320,11 @@ def _pieces(size: int, scheme: str) -> list[tuple[int, int]]:
     return [(round(n * (size - PIECE) / (PIECES - 1)), PIECE) for n in range(PIECES)]
 
 
+def library_versions() -> tuple[tuple[str, str], ...]:
+    """What decodes and encodes, with versions: (name, version) each."""
+    return (("PyAV", av.__version__), *((name, ".".join(str(n) for n in version)) for name, version in sorted(av.library_versions.items())))
+
+
 def even_time(seconds: float) -> str:
     """Seconds as H:MM:SS for a person."""
     whole = math.floor(seconds + 0.5)

@@ -157,8 +157,16 @@ def _of(project: Project, clip: str, subject: Subject, looked: int, found: int, 
         means = {key: np.mean(vectors, axis=0) for key, vectors in known.items()}
         first = sum(min(means, key=lambda key: float(np.linalg.norm(means[key] - probe))) == subject.key for probe in probes)
     asked = len(probes) if len(known) > 1 and subject.key in known else 0
-    sightings = subject.in_clip(clip)
-    face = max(float(outline_rows(project, s)[:, WIDTH].max()) for s in sightings) * STRENGTH.face_share
-    style = project.style_of(subject)
-    detail = max([detail_left(style, face), *(detail_left(style_at(project, subject, s, level.frame), face) for s in sightings for level in s.levels)])
-    return Measured(subject.key, style.state(), detail, face, found, looked, first, asked, len(known))
+    return Measured(subject.key, project.style_of(subject).state(), strongest_detail(project, clip, subject), _largest_face(project, clip, subject), found, looked, first, asked, len(known))
+
+
+def _largest_face(project: Project, clip: str, subject: Subject) -> float:
+    """Width of a subject's largest face in a clip, px."""
+    return max(float(outline_rows(project, s)[:, WIDTH].max()) for s in subject.in_clip(clip)) * STRENGTH.face_share
+
+
+def strongest_detail(project: Project, clip: str, subject: Subject) -> float:
+    """The most detail that a subject's cover leaves anywhere in a clip, cycles across the face."""
+    face = _largest_face(project, clip, subject)
+    keyed = [detail_left(style_at(project, subject, s, level.frame), face) for s in subject.in_clip(clip) for level in s.levels]
+    return max([detail_left(project.style_of(subject), face), *keyed])
