@@ -121,7 +121,7 @@ class _Parser(argparse.ArgumentParser):
 
 
 def _parser() -> argparse.ArgumentParser:
-    from skiagraph.cli_covers import add_commands
+    from skiagraph import cli_covers, cli_review
     parser = _Parser(prog="skiagraph", description="Makes people who gave no consent unrecognisable, and proves it.")
     parser.add_argument("--version", action="version", version=f"Skiagraph {__version__}")
     commands = parser.add_subparsers(metavar="COMMAND", required=True, parser_class=_Parser)
@@ -175,14 +175,8 @@ def _parser() -> argparse.ArgumentParser:
     render.add_argument("--version", metavar="NAME", help="this version of the project; “all” for each of them, in files called after it")
     render.add_argument("--force", action="store_true", help="replace files that exist already")
 
-    check = command("check", run_check, "List what a person must look at; exit code 3 when there is anything.")
-    check.add_argument("project", metavar="PROJECT", type=Path)
-    check.add_argument("--file", metavar="OUT", type=Path, help="an exported file to decode, search again and compare")
-    check.add_argument("--clip", metavar="NAME", help="the clip the file was exported from, when the project has several")
-    check.add_argument("--json", metavar="FINDINGS.json", type=Path, help="write the findings there")
-    check.add_argument("--force", action="store_true", help="replace the file of findings if it exists already")
-
-    add_commands(command, _load)
+    cli_covers.add_commands(command, _load)
+    cli_review.add_commands(command, _load, _chosen_clips, control_end)
 
     demo = command("demo", run_demo, "Write the demo clips, their truth and a project.")
     demo.add_argument("folder", metavar="DIR", type=Path)
@@ -463,42 +457,6 @@ def _span(options, clip) -> tuple[int, int] | None:
     if not 0 <= first <= last < clip.frames:
         raise SkiagraphError(f"{clip.path.name} has frames 0 to {clip.frames - 1} ({clip.at(0)} to {clip.at(clip.frames - 1)}); {first} to {last} is no part of it.", path=clip.path)
     return first, last
-
-
-def run_check(options, control) -> int:
-    from skiagraph.review.exposure import check_file
-    from skiagraph.media.writer import refuse_bad_target
-    from skiagraph.review.finding import sentence
-    from skiagraph.review.findings import findings, open_findings
-    project = _load(options.project)
-    if options.json:
-        refuse_bad_target(options.json, [options.project, *(c.path for c in project.files), *([options.file] if options.file else [])])
-        if options.json.exists() and not options.force:
-            raise SkiagraphError(f"{options.json} exists already; choose another name, or say --force.", path=options.json)
-    found = findings(project)
-    if options.file:
-        clips = _chosen_clips(project, options.clip)
-        if len(clips) != 1:
-            stem = options.file.stem.removesuffix("-covered")
-            clips = [c for c in clips if c.path.stem == stem]
-            if len(clips) != 1:
-                raise SkiagraphError(f"It is not clear which clip {options.file.name} was exported from; say so with --clip.", path=options.file)
-        found = [f for f in found if f.clip == clips[0].key] + check_file(project, clips[0].key, options.file, control)
-    control_end(control)
-    waiting = open_findings(project, found)
-    rows = [{"subject": project.subject(f.subject).name if f.subject else None, "subject_key": f.subject or None,
-             "clip": project.clip(f.clip).path.name, "first_frame": f.first, "last_frame": f.last, "reason": f.reason,
-             "worst_value": f.worst, "accepted": f not in waiting, "text": sentence(project, f)} for f in found]
-    if options.json:
-        try:
-            options.json.write_text(json.dumps(rows, indent=2, ensure_ascii=False) + "\n")
-        except OSError as error:
-            raise SkiagraphError(f"{options.json} cannot be written ({error.strerror}); choose another place.", path=options.json) from error
-    for row in rows:
-        if not row["accepted"]:
-            print(f"{row['clip']}  {row['first_frame']}–{row['last_frame']}  {row['reason']}  {row['text']}")
-    print(f"{len(waiting)} finding{'s' if len(waiting) > 1 else ''} to look at" if waiting else "No findings.")
-    return FOUND if waiting else OK
 
 
 def run_demo(options, control) -> int:

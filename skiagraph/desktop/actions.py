@@ -42,7 +42,7 @@ class Actions:
         self._menu("People", [
             ("Decide: cover", "1", lambda: cover.digit(1)), ("Decide: show", "2", lambda: cover.digit(2)), ("Decide: undecided", "3", lambda: cover.digit(3)), None,
             ("Merge selected", "Ctrl+M", cover.casting.merge_selected), ("Somebody else from here on", "Q", cover.casting.split_here),
-            ("Swap the two selected from here on", "Ctrl+Shift+Q", cover.casting.swap_selected), ("Same person? Compare both sides …", "Shift+P", lambda: window.compare_people()),
+            ("Swap the two selected from here on", "Ctrl+Shift+Q", cover.casting.swap_selected), ("Same person? Compare both sides …", "Shift+P", lambda: window.reviewing.compare_people()),
             ("Dismiss: not a person", "Backspace", lambda: cover.casting.dismiss(session.selected)), ("Use this frame as the portrait", "P", cover.casting.choose_portrait),
             ("Go to a good frame of the selected", "G", cover.go_to_good_frame), ("Remove from register", "Ctrl+Backspace", cover.remove_selected)])
         self._menu("By hand", [
@@ -77,6 +77,8 @@ class Actions:
             ("Next finding", "N", lambda: cover.jump_finding()), ("Previous finding", "Shift+N", lambda: cover.jump_finding(True)),
             ("Next keyframe", ".", lambda: cover.jump_keyframe()), ("Previous keyframe", ",", lambda: cover.jump_keyframe(True)),
             ("Next marker or end of a sighting", "Down", lambda: cover.jump_stop()), ("Previous marker or end of a sighting", "Up", lambda: cover.jump_stop(True)), ("Name this frame …", "Shift+M", hand.set_marker)])
+        self._menu("Check", [
+            ("Play what is unsure", "Shift+Space", window.reviewing.play_unsure), ("Search strictly", "", window.jobs.sweep), ("Report …", "Ctrl+Shift+R", window.reviewing.write_report)])
         self._menu("View", [
             *((name, key, lambda v=v: session.set_view(v)) for name, key, v in (("Result", "R", View.RESULT), ("Source", "S", View.SOURCE),
                                                                                 ("Split", "D", View.SPLIT), ("Matte", "M", View.MATTE))),

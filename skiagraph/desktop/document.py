@@ -15,14 +15,16 @@ from skiagraph.footage.damage import with_known_damage
 from skiagraph.footage.recognition import Gallery
 from skiagraph.footage.scanning import Arrival
 from skiagraph.project import file
+from skiagraph.project.cast import signed
 from skiagraph.project.carry import Report, adopted
 from skiagraph.project.history import History
 from skiagraph.project.housing import begun_project
 from skiagraph.project.lock import ProjectLock
-from skiagraph.project.model import Project, replace
+from skiagraph.project.model import Project, Sweep, replace
 from skiagraph.project.store import ProjectStore
 from skiagraph.review.finding import Finding, Reason
 from skiagraph.review.findings import findings, open_findings
+from skiagraph.review.proof import Proof
 from skiagraph.track.results import ScanResult
 
 
@@ -64,7 +66,10 @@ class Document(QObject):
         self._running: _Running | None = None
         self.findings: list[Finding] = []
         self.waiting: list[Finding] = []
-        self.file_findings: list[Finding] = []
+        # Checks of files that were exported in this session, the newest of each file.
+        self.proofs: list[Proof] = []
+        # Who sits here: decisions bear the name.
+        self.by = ""
         self._checker: JobRunner | None = None
         self._check_again = False
         self._check_timer = QTimer(self, singleShot=True, interval=60)
@@ -150,7 +155,7 @@ class Document(QObject):
         self.gallery = Gallery()
         self.token = object()
         self._running = None
-        self.findings, self.waiting, self.file_findings = [], [], []
+        self.findings, self.waiting, self.proofs = [], [], []
         self._work_on(path, lock, reason, digest)
         self.saveChanged.emit("read-only" if reason else "saved" if path.exists() else "")
         self._announce()
@@ -196,6 +201,7 @@ class Document(QObject):
         if changed is current:
             return False
         base = self._history.project
+        changed = signed(current, changed, self.by) if self.by else changed
         changed = adopted(base, current, changed) if current is not base else changed
         if changed.decisions == base.decisions:
             # What is known of a file, where it lies, is no decision: there is nothing to undo.
@@ -278,16 +284,23 @@ class Document(QObject):
         if self._store is not None and token is self._store_token:
             self.saveChanged.emit("saved" if result is True else str(result))
 
-    def set_file_findings(self, found: list[Finding]) -> None:
-        """Findings of a check on an exported file; they stay until the next one."""
-        self.file_findings = found
+    def add_proof(self, proof: Proof) -> None:
+        """The check of an exported file; its findings stay until the file is checked again, or another is made of the clip in its place."""
+        self.proofs = [*(p for p in self.proofs if (p.clip, p.version, p.span) != (proof.clip, proof.version, proof.span)), proof]
         self._check_timer.start()
+
+    def take_sweep(self, sweep: Sweep) -> None:
+        """What a strict search of a clip found becomes evidence."""
+        project = self._history.project
+        if any(c.key == sweep.clip for c in project.clips):
+            self._history.learn(replace(project, evidence=project.evidence.with_sweep(sweep)))
+            self._changed()
 
     def _check(self) -> None:
         if self._checker is not None:
             self._check_again = True
             return
-        project, extra, token = self.settled, list(self.file_findings), self.token
+        project, extra, token = self.settled, [f for p in self.proofs for f in p.findings], self.token
 
         def work(control):
             clips, subjects = {c.key for c in project.clips}, {s.key for s in project.subjects} | {""}

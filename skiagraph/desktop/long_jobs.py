@@ -22,6 +22,7 @@ from skiagraph.footage.following import Following, end_sentences, find_edges, fo
 from skiagraph.footage.recognition import ask_who
 from skiagraph.footage.scanning import ScanNews, scan_clips
 from skiagraph.footage.source import is_same_file
+from skiagraph.footage.sweeping import sweep_clip
 from skiagraph.handover.delivery import Planned, deliver
 from skiagraph.jobs import JobControl
 from skiagraph.media.index import open_clip
@@ -44,10 +45,11 @@ def _scan_spans(project, keys, every, gallery, spans, control, tell) -> None:
 
 
 class LongJobs(QObject):
-    """changed: a job began or ended; exported: one clip was handed over; followed: following from a frame of a clip ended. running: the scan or export under way, adding: clips being read."""
+    """changed: a job began or ended; exported: one clip was handed over; followed: following from a frame of a clip ended; reportOpened: somebody wants to see the report at a path. running: the scan or export under way, adding: clips being read."""
 
     changed = Signal()
     exported = Signal(object)
+    reportOpened = Signal(str)
     followed = Signal(str, int)
 
     def __init__(self, document: Document, notice: Notice, scanning: JobStrip, intake: JobStrip, exporting: JobStrip, parent: QObject):
@@ -269,7 +271,53 @@ class LongJobs(QObject):
         project, token = self._document.settled, self._document.token
         runner = JobRunner(lambda control: run_apart(deliver, project, plan, check, replace, control=control, told=runner.tell), self)
         runner.told.connect(lambda done: self.exported.emit(done) if self._is_present(token) else None)
-        if check:
-            runner.finished.connect(lambda found: self._document.set_file_findings(found) if self._is_present(token) else None)
+        runner.told.connect(lambda done: self._document.add_proof(done.proof) if done.proof is not None and self._is_present(token) else None)
         runner.cancelled.connect(lambda: self._notice.say(tr("The export was stopped. Files that were whole stay; the one being written was removed.")))
         self._begin(runner, "Exporting", self._exporting, lambda p: p.step)
+
+    # Looking once more, and the report
+
+    def sweep(self) -> None:
+        """Search all clips strictly, once; what is found is evidence, clip by clip."""
+        document = self._document
+        if self.running is not None or document.read_only:
+            self._notice.say(BUSY if self.running is not None else document.only_looked_at)
+            return
+        self._notice.say("")
+        project, token = document.settled, document.token
+        names = {c.key: c.path.name for c in project.clips}
+
+        def end(count: int) -> None:
+            if self._is_present(token):
+                self._notice.say(counted(count, "The strict search of 1 clip is done; what nobody knows of is among the findings.", "The strict search of {n} clips is done; what nobody knows of is among the findings."))
+
+        runner = JobRunner(lambda control: run_apart(_sweep_all, project, list(names), control=control, told=runner.tell), self)
+        runner.told.connect(lambda sweep: document.take_sweep(sweep) if self._is_present(token) else None)
+        runner.finished.connect(end)
+        runner.cancelled.connect(lambda: self._notice.say(tr("The strict search was stopped; clips that were searched whole stay so.")))
+        self._begin(runner, "Searching strictly", self._scanning, lambda p: tr(p.step))
+
+    def report(self, target: Path, name: str) -> None:
+        """Write the report of the project, with what was proved in this session, to a file."""
+        if self.running is not None:
+            self._notice.say(BUSY)
+            return
+        self._notice.say("")
+        project, proofs = self._document.settled, list(self._document.proofs)
+        runner = JobRunner(lambda control: run_apart(_write_report, project, name, proofs, target, control=control), self)
+        runner.finished.connect(lambda verdict: self._notice.say(tr("The report is written: {path}. {verdict}", path=target, verdict=verdict), tr("Open it"), lambda: self.reportOpened.emit(str(target))))
+        self._begin(runner, "Writing the report", self._scanning, lambda p: tr(p.step))
+
+
+def _sweep_all(project, keys, control, tell) -> int:
+    for key in keys:
+        tell(sweep_clip(project, key, control))
+    return len(keys)
+
+
+def _write_report(project, name, proofs, target, control, tell) -> str:
+    # Only here, since this brings in what lays pages out.
+    from skiagraph.review.report import report_of, write_report
+    report = report_of(project, name, proofs, control)
+    write_report(report, target)
+    return report.verdict

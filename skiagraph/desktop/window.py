@@ -24,9 +24,9 @@ from skiagraph.desktop.help_sheet import HelpSheet
 from skiagraph.desktop.job_runner import stop_all
 from skiagraph.desktop.job_strip import JobStrip
 from skiagraph.desktop.long_jobs import BUSY, LongJobs
-from skiagraph.desktop.meeting_sheet import MeetingSheet, to_compare
 from skiagraph.desktop.portraits import Portraits
 from skiagraph.desktop.review_page import ReviewPage
+from skiagraph.desktop.review_work import ReviewWork
 from skiagraph.desktop.session import Session
 from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.words import counted, tr
@@ -40,7 +40,6 @@ from skiagraph.media.pictures import RATE, pictures_at
 from skiagraph.project import edits, housing
 from skiagraph.project.file import SUFFIX
 from skiagraph.project.model import Reach
-from skiagraph.review.findings import acceptance_of
 from skiagraph.review.overview import clip_rows
 from skiagraph.timecode import USUAL_RATES, rate_of
 
@@ -73,6 +72,7 @@ class MainWindow(QMainWindow):
         self.settings = QSettings("skiagraph", "skiagraph")
         self._build()
         self.jobs = LongJobs(self.document, self.notice, self.strip, self.intake, self.handover.strip, self)
+        self.reviewing = ReviewWork(self.document, self.jobs, self.review, self.portraits, self.settings, self)
         self.actions_ = Actions(self)
         self.actions_.bar.setFixedHeight(30)
         self._menu_holder.insertWidget(1, self.actions_.bar, 0, Qt.AlignmentFlag.AlignVCenter)
@@ -154,14 +154,13 @@ class MainWindow(QMainWindow):
         self.footage.scanPressed.connect(self.scan_clips)
         self.footage.removePressed.connect(lambda key: document.edit("remove clip", edits.remove_clip, key))
         self.review.lookWanted.connect(self._look_at)
-        self.review.accepted.connect(self._accept)
-        self.review.remedyWanted.connect(lambda found: document.edit("make safe", found.kind.remedied, found))
-        self.review.compareWanted.connect(self.compare_people)
-        self.review.withdrawn.connect(lambda a: document.edit("take back acceptance", edits.withdraw, a))
+        self.reviewing.goWanted.connect(self._go_to)
+        self.jobs.reportOpened.connect(lambda path: QDesktopServices.openUrl(QUrl.fromLocalFile(path)))
         self.handover.exportPressed.connect(self.export_clips)
         self.handover.browsePressed.connect(self._browse_folder)
         self.handover.openFolder.connect(lambda folder: QDesktopServices.openUrl(QUrl.fromLocalFile(folder)))
         self.jobs.changed.connect(self._refresh)
+        self.jobs.changed.connect(self._show_strip)
         self.jobs.exported.connect(self._exported)
         self.jobs.followed.connect(self._back_to_start)
 
@@ -176,7 +175,11 @@ class MainWindow(QMainWindow):
         self._refresh_page()
         # The keys work at once, and no step looks chosen because it has the focus.
         self.pages.currentWidget().setFocus()
-        self.strip.setVisible(self.jobs.running is not None and step != HANDOVER and not self.handover.strip.isVisibleTo(self.handover))
+        self._show_strip()
+
+    def _show_strip(self) -> None:
+        """How far a job is, above every page but that which has a strip of its own."""
+        self.strip.setVisible(self.jobs.running is not None and self.pages.currentIndex() != HANDOVER and not self.handover.strip.isVisibleTo(self.handover))
 
     def _refresh(self) -> None:
         self.actions_.refresh(self.document.undo_name, self.document.redo_name)
@@ -198,7 +201,7 @@ class MainWindow(QMainWindow):
         if page is self.footage:
             self.footage.set_clips(clip_rows(project), self.portraits.thumbnail, busy)
         elif page is self.review:
-            self.review.set_findings(self.document.settled, self.document.findings)
+            self.review.set_findings(self.document.settled, self.document.findings, waiting)
         elif page is self.handover:
             self.handover.set_versions(housing.versions(project), project.decisions.version)
             self.handover.set_clips(clip_rows(project), len(waiting), sum(f.is_exposing for f in waiting), busy, self._spans())
@@ -360,7 +363,6 @@ class MainWindow(QMainWindow):
         """Scan clips and show the first of them meanwhile."""
         # From in to out where they are set; a clip that was scanned before is scanned whole.
         if self.jobs.scan(keys, every, self._spans()):
-            self.strip.setVisible(True)
             self.cover.show_clip(keys[0])
             self.show_step(COVER)
 
@@ -424,29 +426,18 @@ class MainWindow(QMainWindow):
 
     def _follow(self, wanted) -> None:
         self.jobs.follow(wanted, self.cover.hand.show_followed)
-        self.strip.setVisible(self.jobs.running is not None)
 
     def _find_edge(self, subject: str, clip: str, frame: int) -> None:
         self.jobs.find_edge(subject, clip, frame)
-        self.strip.setVisible(self.jobs.running is not None)
 
     def _look_at(self, finding) -> None:
-        self.cover.show_clip(finding.clip, finding.at)
-        self.session.select([finding.subject] if finding.subject else [])
+        self._go_to(finding.clip, finding.at, finding.subject)
+
+    def _go_to(self, clip: str, frame: int, subject: str) -> None:
+        """Show a frame in Cover, with who it is about."""
+        self.cover.show_clip(clip, frame)
+        self.session.select([subject] if subject else [])
         self.show_step(COVER)
-
-    def _accept(self, finding, name: str, note: str) -> None:
-        self.document.edit("accept finding", lambda project: edits.accept(project, acceptance_of(project, finding, name, note)))
-
-    def compare_people(self, first=None) -> None:
-        """Go through the questions of whether somebody is the same person; first: a finding to begin with."""
-        if not to_compare(self.document.settled, self.document.findings):
-            self.notice.say(tr("There is no question of who is who: it is asked where somebody who is shown met others or was out of sight."))
-            return
-        sheet = MeetingSheet(self.document, self.portraits, self.review.name.text(), first, self)
-        sheet.exec()
-        self.review.name.setText(sheet.name.text())
-        sheet.deleteLater()
 
     # Window
 
@@ -479,6 +470,7 @@ class MainWindow(QMainWindow):
             return
         self.settings.setValue("window", self.saveGeometry())
         self.cover.close_workers()
+        self.review.close_workers()
         self.document.close()
         stop_all()
         self.portraits.close()

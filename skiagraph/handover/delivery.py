@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import os
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
@@ -15,6 +16,7 @@ from skiagraph.jobs import JobControl
 from skiagraph.project.housing import in_version
 from skiagraph.project.model import Project
 from skiagraph.review.finding import Finding
+from skiagraph.review.proof import Proof
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,14 +36,18 @@ class Planned:
 
 @dataclass(frozen=True, slots=True)
 class Delivered:
-    """One clip that was handed over. findings: of the check on the file, None when it was not checked. notes: sentences on what of it
+    """One clip that was handed over. proof: the check of the file, None when it was not checked. notes: sentences on what of it
     is otherwise than in the source. version: of the project."""
 
     clip: str
     path: Path
-    findings: list[Finding] | None
+    proof: Proof | None
     notes: tuple[str, ...] = ()
     version: str = ""
+
+    @property
+    def findings(self) -> list[Finding] | None:
+        return None if self.proof is None else list(self.proof.findings)
 
 
 def planned(project: Project, keys: Sequence[str], folder: Path | str, writers: Sequence[Writer], *, beside: bool = False,
@@ -77,7 +83,7 @@ def deliver(project: Project, plan: Sequence[Planned], check: bool, replace: boo
     checks. replace: files that exist may be replaced.
 
     Raises CannotWriteMedia before anything is written where a file exists and may not be replaced; SkiagraphError when a folder
-    cannot be made; and what write_clip and check_file raise.
+    cannot be made; and what write_clip and prove raise.
     """
     there = existing(plan)
     if there and not replace:
@@ -91,11 +97,11 @@ def deliver(project: Project, plan: Sequence[Planned], check: bool, replace: boo
             raise SkiagraphError(f"The folder {folder} cannot be made ({error.strerror}); choose another place.") from error
         covered = in_version(project, entry.version) if entry.version else project
         notes = write_clip(covered, entry.clip, entry.files, control, entry.span)
-        found = None
+        proof = None
         if check:
             # Only here, since this brings in the networks' runtimes.
-            from skiagraph.review.exposure import check_file
-            found = check_file(covered, entry.clip, entry.film, control, span=entry.span)
-        every += found or []
-        tell(Delivered(entry.clip, entry.film, found, tuple(notes), entry.version))
+            from skiagraph.review.exposure import prove
+            proof = dataclasses.replace(prove(covered, entry.clip, entry.film, control, span=entry.span), version=entry.version)
+            every += proof.findings
+        tell(Delivered(entry.clip, entry.film, proof, tuple(notes), entry.version))
     return every

@@ -100,8 +100,9 @@ def accept(project: Project, *acceptances: Acceptance) -> Project:
     return project.deciding(accepted=(*project.accepted, *acceptances))
 
 
-def withdraw(project: Project, acceptance: Acceptance) -> Project:
-    return project.deciding(accepted=tuple(a for a in project.accepted if a != acceptance))
+def withdraw(project: Project, *acceptances: Acceptance) -> Project:
+    """The project with findings open again that somebody had accepted."""
+    return project.deciding(accepted=tuple(a for a in project.accepted if a not in acceptances))
 
 
 # What was looked at

@@ -39,7 +39,7 @@ class DoubtSettings:
 
 
 DOUBT = DoubtSettings()
-_WORDS = ("unsure", "jumps", "fast", "small", "others near", "in front of it", "out of sight")
+_WORDS = ("unsure", "jumps", "fast", "small", "others near", "in front", "hidden")
 _OWN = Remembered(64 << 20, size=lambda made: made[0].nbytes)
 # Under this a reason is not worth a word.
 WORTH_SAYING = 0.15

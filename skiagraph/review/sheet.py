@@ -150,16 +150,16 @@ def _events(scene: Scene, sighting: Sighting, doubt: Doubt) -> Iterable[tuple[in
     yield last, "ends"
     for frame in sighting.all_marks():
         if sighting.first <= frame <= last:
-            yield frame, "changed by hand"
+            yield frame, "by hand"
     for n in doubt.bridges:
-        yield sighting.first + n, "out of sight"
+        yield sighting.first + n, "hidden"
     scan = scene.scan
     for person in scan.people if scan else ():
         if set(person.tracks) & set(sighting.tracks):
             for join in person.joins:
                 for frame in (join.first, join.last):
                     if sighting.first <= frame <= last:
-                        yield frame, "met others"
+                        yield frame, "meets"
 
 
 def _beside(scene: Scene, sightings: list[Sighting], n: int) -> Iterable[tuple[int, int, int, float, str]]:
@@ -167,7 +167,7 @@ def _beside(scene: Scene, sightings: list[Sighting], n: int) -> Iterable[tuple[i
     sighting, rows = sightings[n], scene.rows(sightings[n])
     first, last = sighting.first, sighting.first + len(rows) - 1
     others = [s for k, s in enumerate(sightings) if k != n]
-    for at, word, row, cut in ((first - 1, "before it begins", rows[0], first in scene.cuts), (last + 1, "after it ends", rows[-1], last + 1 in scene.cuts)):
+    for at, word, row, cut in ((first - 1, "before", rows[0], first in scene.cuts), (last + 1, "after", rows[-1], last + 1 in scene.cuts)):
         if not 0 <= at < scene.clip.frames or any(s.covers(at) for s in others):
             continue
         low, high = (max(0, at - BESIDE + 1), at) if at < first else (at, min(scene.clip.frames - 1, at + BESIDE - 1))
@@ -175,7 +175,7 @@ def _beside(scene: Scene, sightings: list[Sighting], n: int) -> Iterable[tuple[i
         yield at, low, high, 0.15 if cut else 0.3 if at_edge(row, scene.clip) else 0.6, word
     following = min((s for s in others if s.first > last + 1), key=lambda s: s.first, default=None)
     if following is not None and following.first - last - 1 <= SHEET.gap_s * float(scene.clip.rate) and following.first - last > 2 * BESIDE:
-        yield (last + following.first) // 2, last + 1, following.first - 1, 0.5, "in between"
+        yield (last + following.first) // 2, last + 1, following.first - 1, 0.5, "between"
 
 
 # What was looked at
@@ -184,6 +184,21 @@ def _beside(scene: Scene, sightings: list[Sighting], n: int) -> Iterable[tuple[i
 def digest_of(project: Project, crop: Crop) -> str:
     """What is seen on a crop, as a short text that changes when any frame it stands for does: where the subject is covered and how, and what is in front of it."""
     return _Digests(project, crop.clip, crop.subject).of(crop.first, crop.last)
+
+
+def picture_digest(project: Project, crop: Crop, at: int | None = None) -> str:
+    """What is seen in the picture of a crop, also of others who come into it, as a short text. at: another frame than the crop's."""
+    at = crop.at if at is None else at
+    house = project.decisions.house
+    beside = round(max(house.lead_s, house.tail_s) * float(project.clip(crop.clip).rate))
+    digest = hashlib.blake2b(f"{crop.clip}|{at}|{crop.box}|{house.lead_s}|{house.tail_s}|{project.rest_of(crop.clip)}".encode(), digest_size=10)
+    for subject in project.subjects:
+        for sighting in subject.sightings:
+            if sighting.clip == crop.clip and sighting.first - beside <= at <= sighting.last + beside:
+                frame = min(max(at, sighting.first), sighting.last)
+                digest.update(f"{subject.key}{subject.is_covered}{subject.is_in_front}{subject.decision}{subject.label}{project.style_of(subject)}{sighting.shape_at(frame)}{sighting.level_at(frame)}{sighting.cut}".encode())
+                digest.update(_rounded(outline_rows(project, sighting)[frame - sighting.first:frame + 1 - sighting.first]))
+    return digest.hexdigest()
 
 
 class _Digests:
@@ -253,6 +268,15 @@ def looked_through(project: Project, crops: Sequence[Crop]) -> list[Looked]:
         about = next((g for g in reversed(standing.get(key, ())) if g.first <= crop.first and crop.last <= g.last), None)
         found.append(Looked(about) if about else Looked(None, any(g.first <= crop.at <= g.last for g in said.get(key, ()))))
     return found
+
+
+def standing_glances(project: Project, clip: str) -> list[Glance]:
+    """What was said of stretches of a clip that are as they were then."""
+    said: dict[str, list[Glance]] = {}
+    for one in project.decisions.glances:
+        if one.clip == clip:
+            said.setdefault(one.subject, []).append(one)
+    return [g for subject, ones in said.items() for g in _standing(project, clip, subject, tuple(ones))]
 
 
 def _standing(project: Project, clip: str, subject: str, said: tuple[Glance, ...]) -> tuple[Glance, ...]:

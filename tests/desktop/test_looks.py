@@ -158,11 +158,14 @@ class LooksTest(MadeWindow):
         self.window.document.edit("x", lambda p: p.deciding(style=Style.of(Cover.kinds["mosaic"](12, even=0))))
         self.until(lambda: any(f.reason == "cover-too-weak" for f in self.window.document.waiting))
         self.window.show_step(REVIEW)
-        row = next(r for r in self.window.review._rows if r.finding.reason == "cover-too-weak")
-        self.assertTrue(row.remedy.isVisible())
-        row.remedy.click()
-        self.until(lambda: not any(f.reason == "cover-too-weak" and f.subject == row.finding.subject for f in self.window.document.waiting))
-        self.assertEqual(self.project.subject(row.finding.subject).style.cover.kind, "mosaic")
+        self.settle()
+        review = self.window.review
+        finding = next(f for f in self.window.document.waiting if f.reason == "cover-too-weak")
+        review.list.select(finding)
+        self.assertTrue(review.remedy.isVisible())
+        review.remedy.click()
+        self.until(lambda: not any(f.reason == "cover-too-weak" and f.subject == finding.subject for f in self.window.document.waiting))
+        self.assertEqual(self.project.subject(finding.subject).style.cover.kind, "mosaic")
 
     def test_measuring_asks_in_the_background(self):
         self.window.session.select(["s1"])

@@ -58,43 +58,76 @@ class FootageTest(PageTest):
 
 
 class ReviewTest(PageTest):
-    def test_worst_first_and_accepted_ones_apart(self):
+    def page(self):
         page = self.keep(ReviewPage())
+        self.addCleanup(page.close_workers)
+        return page
+
+    def count(self, page):
+        return sum(page.list.rows.rowCount(page.list.rows.index(n, 0)) for n in range(page.list.rows.rowCount()))
+
+    def test_worst_first_and_accepted_ones_apart(self):
+        page = self.page()
         found = findings(self.project)
         page.set_findings(self.project, found)
         self.settle()
-        self.assertEqual(len(page._rows), len(found))
+        self.assertEqual(self.count(page), len(found))
         looked = self.heard(page.lookWanted)
-        page._rows[0].lookPressed.emit(page._rows[0].finding)
+        page.list.select(found[0])
+        page.look.click()
         self.assertEqual(looked, [found[0]])
         f = found[0]
         accepted = edits.accept(self.project, acceptance_of(self.project, f, "Ida", "back of the head"))
         page.set_findings(accepted, found)
         self.settle()
-        self.assertEqual(len(page._rows), len(found) - 1)
+        self.assertEqual(self.count(page), len(found) - 1)
         page.filter.button("accepted").click()
-        self.assertEqual(len(page._rows), 1)
+        self.assertEqual(self.count(page), 1)
         taken = self.heard(page.withdrawn)
-        page._rows[0].withdrawPressed.emit(accepted.accepted[0])
-        self.assertEqual(taken, [accepted.accepted[0]])
+        page.list.select(f)
+        page.accept.click()
+        self.assertEqual(taken, [[accepted.accepted[0]]])
 
-    def test_many_findings_are_listed_in_parts_and_none_is_left_out_silently(self):
-        page = self.keep(ReviewPage())
+    def test_thousands_of_findings_are_all_listed_and_only_those_on_the_screen_are_worded(self):
+        page = self.page()
         from dataclasses import replace as with_fields
-        found = [with_fields(findings(self.project)[0], first=n % 60, last=n % 60, at=n % 60, worst=n / 1000) for n in range(450)]
+        found = [with_fields(findings(self.project)[0], first=n % 60, last=n % 60, at=n % 60, worst=n / 10000) for n in range(5000)]
         page.set_findings(self.project, found)
         self.settle()
-        self.assertEqual(len(page._rows), 200)
-        self.assertIn("200 of 450", page.more.text())
-        page.more.click()
-        page.more.click()
-        self.assertEqual((len(page._rows), page.more.isVisible()), (450, False))
+        self.assertEqual(self.count(page), 5000)
+        page.list.viewport().grab()
+        self.assertLess(len(page.list.rows._sentences), 60)
+
+    def test_several_are_accepted_at_once_and_only_with_a_name(self):
+        page = self.page()
+        found = findings(self.project)
+        page.set_findings(self.project, found)
+        self.settle()
+        accepted, missing = self.heard(page.accepted), self.heard(page.nameMissing)
+        page.name.clear()
+        page.list.selectAll()
+        page.accept.click()
+        self.assertEqual((len(missing), accepted), (1, []))
+        page.name.setText("Ida")
+        page.accept.click()
+        self.assertEqual((set(accepted[0][0]), accepted[0][1]), (set(found), "Ida"))
+
+    def test_groups_fold_and_say_how_many_they_hold(self):
+        page = self.page()
+        found = findings(self.project)
+        page.set_findings(self.project, found)
+        self.settle()
+        page.by.set_value("reason")
+        page.by.chosen.emit("reason")
+        titles = {page.list.rows.data(page.list.rows.index(n, 0)) for n in range(page.list.rows.rowCount())}
+        self.assertEqual(titles, {f.kind.word for f in found})
 
     def test_without_findings_it_says_so(self):
-        page = self.keep(ReviewPage())
+        page = self.page()
         page.set_findings(self.project, [])
         self.settle()
-        self.assertTrue(page._nothing.isVisible())
+        self.assertTrue(page._none.isVisible())
+        self.assertFalse(page.list.isVisible())
 
 
 class HandoverTest(PageTest):

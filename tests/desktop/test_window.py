@@ -479,7 +479,7 @@ class WindowTest(MadeWindow):
         window.export_clips(["c1"], "ffv1-mkv", str(self.folder / "out"), False, True)
         self.until(lambda: window.jobs.running is None, 60)
         _, index = open_clip(self.folder / "out" / "quay-covered.mkv")
-        self.assertEqual((len(index), window.document.file_findings), (20, []))
+        self.assertEqual((len(index), [f for p in window.document.proofs for f in p.findings], len(window.document.proofs)), (20, [], 1))
 
     def test_reach_and_folds_are_remembered(self):
         self.window.session.set_reach(Reach.ONWARD)
@@ -635,11 +635,12 @@ class WindowTest(MadeWindow):
         self.assertEqual(self.window.session.subject.key, "s1")
         self.window.show_step(REVIEW)
         self.settle()
-        row = self.window.review._rows[0]
-        row.acceptPressed.emit(row.finding)
+        review = self.window.review
+        review.list.setFocus()
+        QTest.keyClick(review.list, Qt.Key.Key_E)
         self.assertEqual(self.project.accepted, ())
-        self.window.review.name.setText("Ida")
-        row.acceptPressed.emit(row.finding)
+        review.name.setText("Ida")
+        QTest.keyClick(review.list, Qt.Key.Key_E)
         self.until(lambda: not self.window.document.waiting)
         self.assertEqual(self.project.accepted[0].by, "Ida")
 

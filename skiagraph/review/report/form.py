@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import os
-import tempfile
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
 from skiagraph.errors import SkiagraphError
 from skiagraph.review.report.facts import Report
+from skiagraph.review.written import write_whole
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,19 +41,4 @@ def form_for(target: Path | str) -> Form:
 
 def write_report(report: Report, target: Path | str) -> None:
     """Write a report, in the form that its name asks for: beside the target and renamed when it is whole. Raises SkiagraphError."""
-    target = Path(target).absolute()
-    data, name = form_for(target).made(report), None
-    try:
-        handle, name = tempfile.mkstemp(dir=target.parent, prefix=f".{target.stem[:60]}.", suffix=".part")
-        with os.fdopen(handle, "wb") as file:
-            file.write(data)
-            file.flush()
-            os.fsync(file.fileno())
-        mask = os.umask(0)
-        os.umask(mask)
-        os.chmod(name, 0o666 & ~mask)
-        os.replace(name, target)
-    except OSError as error:
-        if name is not None:
-            Path(name).unlink(missing_ok=True)
-        raise SkiagraphError(f"The report {target.name} cannot be written in {target.parent} ({error.strerror}); free some space or choose another place.", path=target) from error
+    write_whole(target, form_for(target).made(report))
