@@ -20,24 +20,24 @@ from skiagraph.cover.surroundings import RIM
 from skiagraph.media.frame import Frame, stored, stored_box
 
 
-def with_layers(frame: Frame, layers: list[Layer], *, in_place: bool = False, luma_only: bool = False) -> Frame:
+def with_layers(frame: Frame, layers: list[Layer], *, in_place: bool = False) -> Frame:
     """The frame with the given layers laid on it in order. Without layers it is returned itself. in_place: on the frame given, which nobody may want as it was; otherwise
-    that is not changed. luma_only: on the first plane only, for whoever looks at nothing else: its `grey` is the same."""
+    that is not changed."""
     if not layers:
         return frame
     result = frame if in_place else frame.writable()
-    planes, count = result.planes(), 1 if luma_only else frame.layout.picture_planes
+    planes = result.planes()
     for layer in layers:
         box, alpha = _stored_box(layer.box, layer.alpha, frame)
         front = _in_front(layer, frame)
         # What is in front lies within the head: it is no part of what is around it, from which covers may take colours.
         whole = alpha if front is None else _stored_box(layer.box, np.maximum(layer.whole, layer.held), frame)[1]
         if not frame.interlaced:
-            _lay_on(frame, layer, planes, alpha, whole, box, front, 1, count)
+            _lay_on(frame, layer, planes, alpha, whole, box, front, 1)
             continue
         for parity in (0, 1):
             field, inside = _field_of(alpha, box, parity)
-            _lay_on(frame, layer, [plane[parity::2] for plane in planes], field, _field_of(whole, box, parity)[0], inside, None if front is None else _field_of(*front, parity), 2, count)
+            _lay_on(frame, layer, [plane[parity::2] for plane in planes], field, _field_of(whole, box, parity)[0], inside, None if front is None else _field_of(*front, parity), 2)
     return result
 
 
@@ -57,14 +57,14 @@ def _in_front(layer: Layer, frame: Frame) -> tuple[np.ndarray, tuple[int, int, i
     return _stored_box((x0, y0, x1, y1), held, frame)[::-1]
 
 
-def _lay_on(frame: Frame, layer: Layer, planes, alpha: np.ndarray, whole: np.ndarray, box, front, lines: int, count: int) -> None:
+def _lay_on(frame: Frame, layer: Layer, planes, alpha: np.ndarray, whole: np.ndarray, box, front, lines: int) -> None:
     """Lay a layer on the planes of a frame, or of one of its fields. whole: alpha with what is in front; box: in lines of the planes; front: what is in front of it, as alpha and its box, or None; lines: of the
-    frame for one of them; count: of planes that are changed."""
+    frame for one of them."""
     layout = frame.layout
     corner, measure, age = _corner(layer.outline, frame), _measure(layer), max(0, frame.number - layer.began)
     made: dict[tuple[int, int], tuple] = {}
     regions, alphas = [], []
-    for n in range(count):
+    for n in range(layout.picture_planes):
         shift_x, shift_y = layout.shifts[n]
         if (shift_x, shift_y) not in made:
             # Both planes of colour have the same.

@@ -71,8 +71,8 @@ def _track(number: int, source: Path, film: Path, mine: int, theirs: int, codecs
     what = "all samples equal" if equal else f"signal to noise {db:.0f} dB"
     if short_s > SYNC_S:
         what += f", {short_s:.2f} s shorter"
-    if not equal and abs(shift_s) > SYNC_S:
-        sync = f"{1000 * abs(shift_s):.0f} ms out of sync"
+    late = abs(here.begins - there.begins + shift_s)
+    sync = "in sync" if late <= SYNC_S else f"{1000 * late:.0f} ms out of sync"
     return TrackAlike(number, f"{how}: {what}, {sync}{tongue}", (equal or db >= LOSSY_DB) and short_s <= 0.1 and sync == "in sync")
 
 

@@ -39,7 +39,7 @@ class StrictSweep(FindingKind):
             yield Finding(scene.clip.key, "", self.reason, int(table.frames[run[0]]), int(table.frames[run[-1]]), int(table.scores[best]) / 100, int(table.frames[best]))
 
     def remedied(self, project, finding):
-        """With somebody new who is covered wherever this run was seen, undecided."""
+        """With somebody new who is covered wherever this run was seen."""
         table = project.evidence.sweep_of(finding.clip).faces
         here = np.flatnonzero((table.frames >= finding.first) & (table.frames <= finding.last))
         run = next((r for r in runs_of(table, here) if (table.frames[r[0]], table.frames[r[-1]]) == (finding.first, finding.last) and any(table.frames[n] == finding.at for n in r)), None)
