@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QCheckBox, QComboBox, QFrame, QLabel, QLineEdit, QScrollArea, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QFrame, QGridLayout, QLabel, QLineEdit, QScrollArea, QWidget
 
 from skiagraph.desktop import theme
 from skiagraph.desktop.controls import column, line, push_button, quiet, section
@@ -16,6 +16,7 @@ from skiagraph.desktop.words import counted, tr
 from skiagraph.handover.writers.matte import Matte
 from skiagraph.media.formats import FORMATS
 from skiagraph.review.overview import ClipRow
+from skiagraph.review.proof import Fact
 
 
 class HandoverPage(QWidget):
@@ -29,7 +30,7 @@ class HandoverPage(QWidget):
         super().__init__(parent)
         self.setObjectName("page")
         self._boxes: list[tuple[str, QCheckBox, QLabel]] = []
-        self._results: dict[str, tuple[str, str, str, Sequence[str]]] = {}
+        self._results: dict[str, tuple[str, str, str, Sequence[str], Sequence[Fact]]] = {}
         self._chosen: dict[str, bool] = {}
         self._spans: dict[str, tuple[int, int]] = {}
         outer = line(margin=4 * GRID, spacing=4 * GRID, parent=self)
@@ -158,7 +159,7 @@ class HandoverPage(QWidget):
         row.addWidget(state)
         self._boxes.append((clip.key, box, state))
         if clip.key in self._results:
-            target, text, colour, notes = self._results[clip.key]
+            target, text, colour, notes, facts = self._results[clip.key]
             state.setText(text)
             state.setStyleSheet(f"color: {colour};")
             if target:
@@ -167,6 +168,8 @@ class HandoverPage(QWidget):
                 row.addWidget(show)
             for note in notes:
                 rows.addWidget(quiet(note, wrap=True))
+            if facts:
+                rows.addLayout(_told(facts))
         return panel
 
     def set_versions(self, names: Sequence[str], current: str) -> None:
@@ -185,9 +188,27 @@ class HandoverPage(QWidget):
         """The versions that are to be written; none where the project has only one look."""
         return list(self.version.currentData() or []) if self.version.count() > 1 else []
 
-    def set_result(self, key: str, target: str, text: str, colour: str, notes: Sequence[str] = ()) -> None:
-        """What became of an export, and what of the file is otherwise than in the source; shown at its clip from now on."""
-        self._results[key] = target, text, colour, notes
+    def set_result(self, key: str, target: str, text: str, colour: str, notes: Sequence[str] = (), facts: Sequence[Fact] = ()) -> None:
+        """What became of an export, what of the file is otherwise than in the source, and what its check compared; shown at its clip from now on."""
+        self._results[key] = target, text, colour, notes, facts
+
+
+def _told(facts: Sequence[Fact]) -> QGridLayout:
+    """What a check compared, a line each."""
+    grid = QGridLayout()
+    grid.setContentsMargins(6 * GRID, GRID, 0, 0)
+    grid.setHorizontalSpacing(4 * GRID)
+    grid.setVerticalSpacing(GRID // 2)
+    grid.setColumnStretch(1, 1)
+    for n, fact in enumerate(facts):
+        what, result = quiet(fact.what), QLabel(fact.result)
+        result.setWordWrap(True)
+        for label in (what, result):
+            label.setStyleSheet(f"font-size: 12px; color: {theme.MADDER if fact.good is False else theme.QUIET if label is what else theme.PAPER};")
+        what.setAlignment(Qt.AlignmentFlag.AlignTop)
+        grid.addWidget(what, n, 0)
+        grid.addWidget(result, n, 1)
+    return grid
 
 
 def _warning(waiting: int, exposing: int) -> str:

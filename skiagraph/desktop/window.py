@@ -409,7 +409,8 @@ class MainWindow(QMainWindow):
             text, colour = counted(len(done.findings), "Exported; the check found 1 place to look at", "Exported; the check found {n} places to look at"), theme.MADDER
         else:
             text, colour = tr("Exported and checked: every cover is in place"), theme.VERDIGRIS
-        self.handover.set_result(done.clip, str(done.path), tr("{version}: {what}", version=done.version, what=text) if done.version else text, colour, done.notes)
+        self.handover.set_result(done.clip, str(done.path), tr("{version}: {what}", version=done.version, what=text) if done.version else text, colour, done.notes,
+                                 done.proof.facts if done.proof else ())
         self._refresh_findings()
 
     def _browse_folder(self) -> None:

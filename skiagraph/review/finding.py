@@ -36,6 +36,7 @@ class Reason:
     HOUSE_RULE = "house-rule"
     SHOWN_ASTRAY = "shown-astray"
     JUMPS = "jumps"
+    SLIPS = "slips"
     DAMAGED = "damaged"
     CHECK_FAILED = "check-failed"
     FILE_DIFFERS = "cover-missing-in-file"
