@@ -12,6 +12,7 @@ from __future__ import annotations
 import argparse
 import os
 import tempfile
+import time
 from collections import defaultdict
 from collections.abc import Callable
 from dataclasses import dataclass, replace as with_fields
@@ -29,16 +30,18 @@ from skiagraph.footage.scanning import take_in
 from skiagraph.handover.export import write_clip
 from skiagraph.handover.writers.film import CoveredFilm
 from skiagraph.media.index import open_clip
+from skiagraph.media.reader import FrameReader
 from skiagraph.project import cast, edits
 from skiagraph.project.layers import matte
 from skiagraph.project.model import Cover, HoldoutSubject, Level, Project, Sighting, Similarity, Style, replace
 from skiagraph.project.rows import outline_rows
 from skiagraph.review import file_faces
+from skiagraph.review.crops import FIRST, pictures
 from skiagraph.review.exposure import prove
 from skiagraph.review.findings import findings
 from skiagraph.review.sheet import by_doubt, sheet_of
 from skiagraph.track.path import Path as HeadPath
-from skiagraph.track.results import FaceTable
+from skiagraph.track.results import FaceTable, FoundPerson, ScanResult
 from skiagraph.track.scan import ScanSettings, scan
 
 LENGTHS = (1, 2, 3, 5, 10)
@@ -223,8 +226,36 @@ def _base_leaks(project: Project, truth: ClipTruth) -> list[tuple[int, str]]:
     return [(frame, actor) for frame, actor, _ in leaks(project, "c1", truth).leaks]
 
 
+def sheet_times(minutes: float) -> None:
+    """How long the contact sheet of a long clip with ten people takes: until it is known, until a screen full of pictures is there, until all are; and reading the clip once."""
+    from benchmarks.length import CASTS, joined
+    with tempfile.TemporaryDirectory() as held:
+        clip = joined(CASTS[10], minutes, Path(held), Path(held) / "long.mp4")
+        info, index = open_clip(clip)
+        people: list[FoundPerson] = []
+        parts = [open_clip(shipped(f"{name}.mp4")) for name in CASTS[10]]
+        found = [scan(*part, ScanSettings()) for part in parts]
+        for result, (begin, turn) in zip(found, zip((0, len(parts[0][1])), (sum(len(i) for _, i in parts),) * 2)):
+            for person in [p for p in result.people if not p.doubtful][:5]:
+                paths = [HeadPath.from_rows(path.first + at, path.rows(), path.origin) for at in range(begin, len(index) - result.frames, turn) for path in person.paths]
+                people.append(FoundPerson(len(people) + 1, tuple(paths), paths[0].first, person.best_box))
+        project = take_in(add_clip(Project(), info, index), "c1", ScanResult(tuple(people), FaceTable.none(), tuple(range(0, len(index), len(parts[0][1]))), len(index)), 1)
+        began = time.perf_counter()
+        crops = sheet_of(project, "c1", findings(project))
+        known, made_at = time.perf_counter() - began, []
+        for _ in pictures(project, "c1", crops, (224, 280)):
+            made_at.append(time.perf_counter() - began)
+        began = time.perf_counter()
+        with FrameReader(info, index, threads=1) as reader:
+            for _ in reader.frames():
+                pass
+        decode = time.perf_counter() - began
+    print(f"| {minutes:g} | {len(people)} | {len(crops)} | {known:.1f} s | {made_at[min(FIRST, len(made_at)) - 1]:.1f} s | {made_at[-1]:.0f} s | {decode:.0f} s |")
+
+
 def main() -> None:
     parser = argparse.ArgumentParser()
+    parser.add_argument("--sheet", type=float, metavar="MINUTES", help="measure how long the contact sheet of a clip of so many minutes with ten people takes, and nothing else")
     parser.add_argument("--hard", type=Path, help="folder for the harder films; drawn there if they are missing (some minutes)")
     parser.add_argument("--rounds", type=int, default=3)
     parser.add_argument("--whole", action="store_true")
@@ -232,6 +263,10 @@ def main() -> None:
     options = parser.parse_args()
     held = tempfile.TemporaryDirectory()
     os.environ["XDG_CACHE_HOME"] = held.name
+    if options.sheet:
+        print("| minutes | people | pictures | sheet known | the first 24 pictures | all pictures | reading the clip once |\n|---|---|---|---|---|---|---|")
+        sheet_times(options.sheet)
+        return
     if options.whole:
         file_faces.FILE_SEARCH = with_fields(file_faces.FILE_SEARCH, whole_every=1, closely_every=1, finely_every=1)
     names = options.names or [*CLIPS, "crowd", "jackets"]

@@ -172,7 +172,7 @@ def _beside(scene: Scene, sightings: list[Sighting], n: int) -> Iterable[tuple[i
             continue
         low, high = (max(0, at - BESIDE + 1), at) if at < first else (at, min(scene.clip.frames - 1, at + BESIDE - 1))
         # After a cut, and beyond the edge of the picture, somebody is hardly there still.
-        yield at, low, high, 0.15 if cut else 0.3 if at_edge(row, scene.clip) else 0.6, word
+        yield at, low, high, 0.15 if cut else 0.3 if at_edge(row, scene.clip) else 0.8, word
     following = min((s for s in others if s.first > last + 1), key=lambda s: s.first, default=None)
     if following is not None and following.first - last - 1 <= SHEET.gap_s * float(scene.clip.rate) and following.first - last > 2 * BESIDE:
         yield (last + following.first) // 2, last + 1, following.first - 1, 0.5, "between"

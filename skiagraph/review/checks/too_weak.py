@@ -35,14 +35,20 @@ class TooWeak(FindingKind):
                 if not len(rows):
                     continue
                 face = rows[:, WIDTH] * STRENGTH.face_share
-                left = np.full(len(rows), detail_left(style))
-                if sighting.levels:
-                    # Between two keys a cover is no weaker than the weaker of them.
-                    left = np.full(len(rows), max(detail_left(style_at(scene.project, subject, sighting, e.frame)) for e in sighting.levels))
+                left = self._left(scene, subject, sighting, len(rows)) if sighting.levels else np.full(len(rows), detail_left(style))
                 weak = np.flatnonzero(np.minimum(left, face / 2) > STRENGTH.weak_cycles)
                 if len(weak):
                     at = int(weak[np.argmax(face[weak])])
                     yield Finding(scene.clip.key, subject.key, self.reason, sighting.first + int(weak[0]), sighting.first + int(weak[-1]), round(float(left[at]), 2), sighting.first + at)
+
+    def _left(self, scene, subject, sighting, count: int) -> np.ndarray:
+        """Detail that is left in each frame of a sighting with keyed strength, (count,). Between two keys a cover is no weaker than the weaker of them."""
+        frames = np.arange(count) + sighting.first
+        at_keys = np.array([detail_left(style_at(scene.project, subject, sighting, e.frame)) for e in sighting.levels])
+        keys, holds = np.array([e.frame for e in sighting.levels]), np.array([e.to_next == "hold" for e in sighting.levels])
+        before = np.clip(np.searchsorted(keys, frames, side="right") - 1, 0, len(keys) - 1)
+        after = np.where(holds[before] | (frames < keys[0]), before, np.minimum(before + 1, len(keys) - 1))
+        return np.maximum(at_keys[before], at_keys[after])
 
     def remedied(self, project, finding):
         """With the weakest cover of the kind that is safe, in every frame."""
