@@ -21,7 +21,7 @@ class CoverCheckSettings:
     tolerance: mean difference from the expected picture, of 255, that encoding may make inside a cover; nearer: the file must be nearer to the covered picture than to the source by this share.
     bleed: share of what the cover hides that may come through: the difference between file and expected picture is measured along the difference between source and expected picture, where an encoder's
     noise averages out and a cover that is too weak does not; likeness: that difference has to look so much like it (correlation) to count; hides: where a cover changes less than this (root mean
-    square, of 255) there is nothing to come through. Larger values let weaker covers pass. tolerance and nearer were set by films of all formats; bleed and likeness by all kinds of covers on the
+    square, of 255) there is nothing to come through; seen: what comes through has to be so much (root mean square, of 255), since rounding and encoders leave as much that may look like anything. Larger values let weaker covers pass. tolerance and nearer were set by films of all formats; bleed and likeness by all kinds of covers on the
     demo in H.264 at its usual and at a poor rate: as decided they stay under 0.013, with a likeness of at most 0.38.
     """
 
@@ -30,6 +30,7 @@ class CoverCheckSettings:
     bleed: float = 0.05
     likeness: float = 0.4
     hides: float = 4.0
+    seen: float = 1.5
 
 
 COVER_CHECK = CoverCheckSettings()
@@ -100,4 +101,4 @@ def _bleeds(left: np.ndarray, hidden: np.ndarray) -> bool:
     if power < len(hidden) * COVER_CHECK.hides ** 2 or noise == 0:
         return False
     along = float(left @ hidden)
-    return along / power > COVER_CHECK.bleed and along / np.sqrt(power * noise) > COVER_CHECK.likeness
+    return along / power > COVER_CHECK.bleed and along / np.sqrt(power * noise) > COVER_CHECK.likeness and along / np.sqrt(power * len(hidden)) > COVER_CHECK.seen

@@ -27,14 +27,15 @@ from skiagraph.track.descriptor import FaceDescriber
 STEP = "Measuring covers"
 # Frames of each subject that are looked at, and score from which a face in a cover counts.
 FRAMES, SCORE = 4, 0.6
-# Right ones first that luck explains this seldom are no luck.
+# Right ones first that luck explains this seldom, for anybody among so many people, are no luck.
 LEVEL = 0.05
 
 
 @dataclass(frozen=True, slots=True)
 class Measured:
     """What was measured of one subject in a clip. cover: in words; detail: cycles across the face that are left; face_px: width of the largest face; found of looked: frames in which the detector
-    sees a face in the cover; first of asked: in which the descriptor puts the right one first, among so many people."""
+    sees a face in the cover; first of asked: in which the descriptor puts the right one first, among so many people; taken: share of looks under others' covers in which it puts this one first, who is nobody there. A recogniser that takes whatever is covered for
+    one and the same person knows nothing by being right once."""
 
     subject: str
     cover: str
@@ -45,11 +46,13 @@ class Measured:
     first: int
     asked: int
     among: int
+    taken: float = 0.0
 
     @property
     def is_known(self) -> bool:
-        """Whether the right one comes first more often than by luck."""
-        return self.asked > 0 and self.among > 1 and bool(binom.sf(self.first - 1, self.asked, 1 / self.among) < LEVEL)
+        """Whether the right one comes first more often than by luck: a binomial test against how often this one comes first anyway, corrected for so many people (Bonferroni)."""
+        luck = max(1 / max(self.among, 1), self.taken)
+        return self.asked > 0 and self.among > 1 and bool(binom.sf(self.first - 1, self.asked, luck) < LEVEL / self.among)
 
     def sentence(self) -> str:
         left = f"{self.detail:.1f} cycles of detail" if self.detail else "no detail"
@@ -119,7 +122,17 @@ class Measuring:
 
     def results(self) -> list[Measured]:
         """Of each person that is asked about."""
-        return [_of(self._project, self._clip.key, s, self._looked[s.key], self._found.get(s.key, 0), self._probes.get(s.key, []), self._known) for s in self._asked]
+        means = {key: np.mean(vectors, axis=0) for key, vectors in self._known.items()}
+        put = {key: [min(means, key=lambda k: float(np.linalg.norm(means[k] - probe))) for probe in probes] for key, probes in self._probes.items()} if len(means) > 1 else {}
+        return [self._result(s, put, len(means)) for s in self._asked]
+
+    def _result(self, subject: Subject, put: dict[str, list[str]], among: int) -> Measured:
+        """Of one person. put: whom the descriptor puts first in each look under each one's covers."""
+        mine = put.get(subject.key, []) if subject.key in self._known else []
+        others = [first for key, firsts in put.items() if key != subject.key for first in firsts]
+        taken = (others.count(subject.key) + 1) / (len(others) + among) if others else 0.0
+        return Measured(subject.key, self._project.style_of(subject).state(), strongest_detail(self._project, self._clip.key, subject), _largest_face(self._project, self._clip.key, subject),
+                        self._found.get(subject.key, 0), self._looked[subject.key], mine.count(subject.key), len(mine), among, round(taken, 3))
 
 
 def measured(project: Project, clip_key: str, keys: Iterable[str] | None = None, control: JobControl | None = None) -> list[Measured]:
@@ -149,15 +162,6 @@ def _faces(project: Project, clip: Clip, subject: Subject) -> list[tuple[int, np
             half = rows[n, WIDTH:HEIGHT + 1] / 2
             chosen.append((sighting.first + n, np.concatenate([rows[n, CX:CY + 1] - half, rows[n, CX:CY + 1] + half])))
     return chosen[:FRAMES]
-
-
-def _of(project: Project, clip: str, subject: Subject, looked: int, found: int, probes: list[np.ndarray], known: dict[str, list[np.ndarray]]) -> Measured:
-    first = 0
-    if len(known) > 1 and subject.key in known:
-        means = {key: np.mean(vectors, axis=0) for key, vectors in known.items()}
-        first = sum(min(means, key=lambda key: float(np.linalg.norm(means[key] - probe))) == subject.key for probe in probes)
-    asked = len(probes) if len(known) > 1 and subject.key in known else 0
-    return Measured(subject.key, project.style_of(subject).state(), strongest_detail(project, clip, subject), _largest_face(project, clip, subject), found, looked, first, asked, len(known))
 
 
 def _largest_face(project: Project, clip: str, subject: Subject) -> float:

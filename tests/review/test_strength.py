@@ -38,4 +38,6 @@ class MeasuredTest(TemporaryFolder):
         self.assertTrue(Measured("s1", "x", 0.0, 60, 0, 4, 4, 4, 6).is_known)
         self.assertFalse(Measured("s1", "x", 0.0, 60, 0, 4, 1, 4, 6).is_known)
         self.assertFalse(Measured("s1", "x", 0.0, 60, 0, 4, 0, 0, 1).is_known)
+        # Whoever everybody is taken for is not known by it.
+        self.assertFalse(Measured("s1", "x", 0.0, 60, 0, 4, 4, 4, 6, 0.9).is_known)
         self.assertEqual(verdict(Measured("s1", "x", 0.0, 60, 1, 4, 0, 4, 6)), Safety.WEAK)
