@@ -30,7 +30,7 @@ class Actions:
         self._menu("Project", [
             ("New …", "Ctrl+N", window.new_project), ("Open …", "Ctrl+O", window.open_dialog), ("Add clips …", "Ctrl+I", window.add_dialog),
             ("Open the demo", "", window.open_demo), ("Save a copy …", "Ctrl+Shift+S", window.save_copy), None, ("Scan new clips", "Ctrl+R", window.footage._scan_all),
-            ("Export", "Ctrl+E", window.export_now), None, ("Quit", "Ctrl+Q", window.close)])
+            ("Search all clips strictly", "", window.jobs.sweep), ("Export", "Ctrl+E", window.export_now), ("Write the report …", "Ctrl+Shift+R", window.reviewing.write_report), None, ("Quit", "Ctrl+Q", window.close)])
         self._recent = QMenu(tr("Open recent"), self.bar)
         self._recent.setToolTipsVisible(True)
         self._menus["Project"].insertMenu(self._menus["Project"].actions()[2], self._recent)
@@ -74,11 +74,9 @@ class Actions:
             ("First frame", "Home", lambda: cover.jump("start")), ("Last frame", "End", lambda: cover.jump("end")), None,
             ("Set in point", "I", lambda: session.set_mark("in", session.frame)), ("Set out point", "O", lambda: session.set_mark("out", session.frame)),
             ("Remove in point", "Shift+I", lambda: session.set_mark("in", None)), ("Remove out point", "Shift+O", lambda: session.set_mark("out", None)), None,
-            ("Next finding", "N", lambda: cover.jump_finding()), ("Previous finding", "Shift+N", lambda: cover.jump_finding(True)),
+            ("Play what is unsure", "Shift+Space", window.reviewing.play_unsure), ("Next finding", "N", lambda: cover.jump_finding()), ("Previous finding", "Shift+N", lambda: cover.jump_finding(True)),
             ("Next keyframe", ".", lambda: cover.jump_keyframe()), ("Previous keyframe", ",", lambda: cover.jump_keyframe(True)),
             ("Next marker or end of a sighting", "Down", lambda: cover.jump_stop()), ("Previous marker or end of a sighting", "Up", lambda: cover.jump_stop(True)), ("Name this frame …", "Shift+M", hand.set_marker)])
-        self._menu("Check", [
-            ("Play what is unsure", "Shift+Space", window.reviewing.play_unsure), ("Search strictly", "", window.jobs.sweep), ("Report …", "Ctrl+Shift+R", window.reviewing.write_report)])
         self._menu("View", [
             *((name, key, lambda v=v: session.set_view(v)) for name, key, v in (("Result", "R", View.RESULT), ("Source", "S", View.SOURCE),
                                                                                 ("Split", "D", View.SPLIT), ("Matte", "M", View.MATTE))),

@@ -15,8 +15,7 @@ OUTLINES = [("Shift while sizing", "keep the shape"), ("Ctrl and a corner", "int
 MOUSE = [("Wheel on the picture", "zoom at the pointer"), ("Middle drag", "pan"),
          ("Ctrl+wheel on the register", "zoom in time"), ("Double-click a name", "rename"), ("Double-click a slider", "back to its default"),
          ("Drag a person onto another", "merge them"), ("Drag a bar to another row", "give them the sighting")]
-
-
+SHEET = [("E", "fine"), ("Shift+E", "fine: all of this person on the screen"), ("A", "look again"), ("Enter", "go there"), ("Space", "play around it")]
 COLUMNS = 3
 
 
@@ -29,7 +28,13 @@ class HelpSheet(QDialog):
         layout = column(margin=5 * GRID, spacing=3 * GRID, parent=self)
         title = QLabel(tr("Keys"))
         title.setObjectName("heading")
-        layout.addWidget(title)
+        head = line()
+        head.addWidget(title)
+        head.addStretch(1)
+        close = push_button("Close", "primary")
+        close.clicked.connect(self.accept)
+        head.addWidget(close)
+        layout.addLayout(head)
         columns = line(spacing=8 * GRID)
         sides = [column(spacing=2 * GRID) for _ in range(COLUMNS)]
         for side in sides:
@@ -37,6 +42,7 @@ class HelpSheet(QDialog):
         blocks = [(name, [(_keys(a), a.text().replace("&", "").rstrip(" …")) for a in actions if a.shortcuts()] + [(keys, tr(what)) for keys, what in summed.get(name, ())]) for name, actions in groups.items()]
         blocks.append(("Mouse", [(tr(gesture), what) for gesture, what in MOUSE]))
         blocks.append(("Mouse on outlines", [(tr(gesture), what) for gesture, what in OUTLINES]))
+        blocks.append(("On the contact sheet", [(tr(key), what) for key, what in SHEET]))
         blocks.append(("While held", [("`", "peek under the covers")]))
         heights = [0] * COLUMNS
         for name, rows in blocks:
@@ -47,7 +53,7 @@ class HelpSheet(QDialog):
             sides[place].addWidget(section(name))
             grid = QGridLayout()
             grid.setHorizontalSpacing(4 * GRID)
-            grid.setVerticalSpacing(1)
+            grid.setVerticalSpacing(0)
             for n, (keys, what) in enumerate(rows):
                 label = QLabel(keys)
                 label.setAlignment(Qt.AlignmentFlag.AlignLeft)
@@ -58,12 +64,6 @@ class HelpSheet(QDialog):
         for side in sides:
             side.addStretch(1)
         layout.addLayout(columns)
-        row = line()
-        row.addStretch(1)
-        close = push_button("Close", "primary")
-        close.clicked.connect(self.accept)
-        row.addWidget(close)
-        layout.addLayout(row)
 
 
 def _keys(action: QAction) -> str:

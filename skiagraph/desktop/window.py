@@ -50,6 +50,8 @@ CREDITS = ("Face detector: YuNet (BSD 3-clause). Face landmarks and silhouettes:
            "Font: Karla (SIL OFL 1.1). Origins and licences are in skiagraph/assets/licences, and in NOTICE.")
 # What the file dialog offers as clips.
 CLIP_KINDS = "*.mp4 *.mov *.mkv *.mxf *.avi *.webm *.m4v *.mts *.ts *.png *.tif *.tiff *.jpg *.jpeg *.dpx"
+# px of the project's name in the bar at most.
+PLACE = 150
 # Recent projects that are remembered.
 RECENT = 8
 
@@ -211,7 +213,9 @@ class MainWindow(QMainWindow):
         short = state if len(state) < 20 else "not saved"
         if self.document.read_only:
             short = "read-only"
-        self._place.setText(f"{path.name}  ·  {tr(short)}" if path and short else path.name if path else "")
+        # The menus keep their room, whatever the project is called.
+        name = self._place.fontMetrics().elidedText(path.name, Qt.TextElideMode.ElideMiddle, PLACE) if path else ""
+        self._place.setText(f"{name}  ·  {tr(short)}" if path and short else name)
         self._place.setToolTip(str(path) if path else "")
         self.setWindowTitle(f"{path.name} – Skiagraph" if path else "Skiagraph")
         if short == "not saved":
