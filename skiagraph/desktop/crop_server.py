@@ -47,6 +47,7 @@ class CropServer(QObject):
         self._held = 0
         self._images: OrderedDict[str, QImage] = OrderedDict()
         self._digests: dict[Crop, str] = {}
+        self._told: set[str] = set()
         # Each thread has readers of its own: one that fills up as the clip goes, one that jumps.
         self._threads = [threading.Thread(target=self._work, args=(jumps,), name="crops", daemon=True) for jumps in (True, False)]
         for thread in self._threads:
@@ -59,13 +60,15 @@ class CropServer(QObject):
         for thread in self._threads:
             thread.join(5)
 
-    def show(self, project: Project, seen: Sequence[Crop], others: Sequence[Crop]) -> None:
-        """What is wanted now: seen at once, the others besides."""
+    def show(self, project: Project, seen: Sequence[Crop], others: Sequence[Crop] | None = None) -> None:
+        """What is wanted now: seen at once, the others besides; None for those that were wanted before."""
         with self._wake:
             if project.decisions is not self._project.decisions or project.evidence is not self._project.evidence:
                 self._digests.clear()
             self._project = project
-            self._seen, self._others = as_they_come(seen), in_order_of_making(others)
+            self._seen = as_they_come(seen)
+            if others is not None:
+                self._others = in_order_of_making(others)
             self._wake.notify_all()
 
     def play(self, crop: Crop | None) -> None:
@@ -135,7 +138,9 @@ class CropServer(QObject):
                 self._keep(crop, project, None)
                 with self._wake:
                     self._play = None
-                if isinstance(error, SkiagraphError):
+                # A clip that cannot be read fails in each of its pictures.
+                if isinstance(error, SkiagraphError) and str(error) not in self._told:
+                    self._told.add(str(error))
                     self.failed.emit(str(error))
         if reader:
             reader.close()

@@ -161,7 +161,7 @@ class ReviewPage(QWidget):
     def _connect(self) -> None:
         self.crops.made.connect(self._pictures_made)
         self.crops.played.connect(self.sheet.set_played)
-        self.sheet.seenChanged.connect(self._want)
+        self.sheet.seenChanged.connect(self._want_seen)
         self.sheet.playWanted.connect(self.crops.play)
         self.sheet.fixWanted.connect(self.fixWanted)
         self.sheet.said.connect(self.said)
@@ -232,6 +232,11 @@ class ReviewPage(QWidget):
             seen = self.sheet.seen()
             on_screen = set(seen)
             self.crops.show(self._project, seen, [crop for crop in self.sheet.crops if crop not in on_screen])
+
+    def _want_seen(self) -> None:
+        """Other pictures are on the screen: those first."""
+        if self.isVisible():
+            self.crops.show(self._project, self.sheet.seen())
 
     def _pictures_made(self) -> None:
         self.sheet.refresh()
