@@ -14,6 +14,8 @@ from skiagraph.media.index import FrameIndex
 from skiagraph.media.part import Part
 from skiagraph.review.proof import Fact
 
+# Bits of which formats for handing over keep no more.
+WELL_KEPT = 10
 # Of H.273, what says nothing.
 UNSPECIFIED = 2
 
@@ -115,7 +117,7 @@ def alike(source: ClipInfo, source_index: FrameIndex, film: ClipInfo, index: Fra
     wanted = part.timecode if part else source.timecode
     if wanted or film.timecode:
         facts.append(Fact("Timecode", f"begins at {film.timecode or 'none'}" + (f" (wanted: {wanted})" if film.timecode != wanted else ""), film.timecode.replace(";", ":") == wanted.replace(";", ":")))
-    facts.append(Fact("Depth", f"{film.bit_depth} bit, {film.pixel_format} (source: {source.bit_depth} bit, {source.pixel_format})", film.bit_depth >= source.bit_depth))
+    facts.append(Fact("Depth", f"{film.bit_depth} bit, {film.pixel_format} (source: {source.bit_depth} bit, {source.pixel_format})", film.bit_depth >= min(source.bit_depth, WELL_KEPT)))
     return facts
 
 

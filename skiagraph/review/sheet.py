@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from skiagraph.project.model import Glance, Project, Sighting, Subject
-from skiagraph.project.rows import in_front_at, outline_rows
+from skiagraph.project.rows import outline_rows
 from skiagraph.remembering import Remembered
 from skiagraph.review.doubt import Doubt, doubt_of
 from skiagraph.review.ends import at_edge
@@ -202,7 +202,7 @@ def picture_digest(project: Project, crop: Crop, at: int | None = None) -> str:
 
 
 class _Digests:
-    """Digests of stretches of one subject."""
+    """Digests of stretches of one subject. same: what all of them have in common."""
 
     def __init__(self, project: Project, clip: str, subject: str):
         self._project, self._clip = project, clip
@@ -211,12 +211,21 @@ class _Digests:
         house = project.decisions.house
         style = project.style_of(somebody) if somebody is not None else None
         scan = project.scan_of(clip)
-        self._same = f"{clip}|{somebody is not None and somebody.is_covered}|{style}|{house.lead_s}|{house.tail_s}|{project.rest_of(clip)}|" + ("" if subject else f"{scan.key if scan else ''}")
-        self._somebody = somebody
-        self._fronts = any(s.is_in_front for s in project.subjects)
+        self.same = f"{clip}|{somebody is not None and somebody.is_covered}|{style}|{house.lead_s}|{house.tail_s}|{project.rest_of(clip)}|" + ("" if subject else f"{scan.key if scan else ''}")
+        self._fronts = [(holdout, front) for holdout in project.subjects if somebody is not None and holdout.is_in_front and holdout.of.is_before(subject) for front in holdout.in_clip(clip)]
+
+    @property
+    def kept_as(self) -> tuple[str, ...]:
+        """What tells digests that are kept from others, beside what they are made of."""
+        return self.same, *(f"{holdout.key}{holdout.of}" for holdout, _ in self._fronts)
+
+    @property
+    def made_of(self) -> tuple[Sighting, ...]:
+        """Everything that a digest depends on, beside what is kept apart by `kept_as`."""
+        return (*self._sightings, *(front for _, front in self._fronts))
 
     def of(self, first: int, last: int) -> str:
-        digest = hashlib.blake2b(self._same.encode(), digest_size=10)
+        digest = hashlib.blake2b(self.same.encode(), digest_size=10)
         for sighting in self._sightings:
             a, b = max(first, sighting.first), min(last, sighting.last)
             if a <= b:
@@ -226,12 +235,11 @@ class _Digests:
                     digest.update("".join(f"{sighting.shape_at(f)}{sighting.level_at(f).round(3)}{sighting.covers_at(f, ())}" for f in range(a, b + 1)).encode())
                 else:
                     digest.update(str(sighting.shape).encode())
-        if self._fronts and self._somebody is not None:
-            for frame in range(first, last + 1):
-                for holdout, front in in_front_at(self._project, self._clip, frame):
-                    if holdout.of.is_before(self._somebody.key):
-                        digest.update(f"{frame}{holdout.key}{front.shape_at(frame)}{front.cut}".encode())
-                        digest.update(_rounded(outline_rows(self._project, front)[frame - front.first:frame + 1 - front.first]))
+        for holdout, front in self._fronts:
+            a, b = max(first, front.first), min(last, front.last)
+            if a <= b:
+                digest.update(f"{holdout.key}{holdout.of}{a}-{b}{front.shape if not front.forms else [front.shape_at(f) for f in range(a, b + 1)]}{front.cut}".encode())
+                digest.update(_rounded(outline_rows(self._project, front)[a - front.first:b + 1 - front.first]))
         return digest.hexdigest()
 
 
@@ -282,9 +290,7 @@ def standing_glances(project: Project, clip: str) -> list[Glance]:
 def _standing(project: Project, clip: str, subject: str, said: tuple[Glance, ...]) -> tuple[Glance, ...]:
     """Of what was said of a subject, what still holds."""
     digests = _Digests(project, clip, subject)
-    somebody = next((s for s in project.subjects if s.key == subject), None)
-    values = (*(s for s in (somebody.in_clip(clip) if somebody else ())), project.decisions) if somebody is None or digests._fronts else tuple(somebody.in_clip(clip))
-    known = _DIGESTS.get(values, (digests._same, "digests"), dict) if values else {}
+    known = _DIGESTS.get(digests.made_of, digests.kept_as, dict) if digests.made_of else {}
     for g in said:
         if (g.first, g.last) not in known:
             known[g.first, g.last] = digests.of(g.first, g.last)

@@ -168,6 +168,18 @@ class LookedTest(OnAClip):
         weaker = edits.set_style(self.all_fine, "s2", Style.of(Cover.kinds["mosaic"](7)))
         self.assertEqual({crop.subject for crop in self.left(weaker)}, {"s2"})
 
+    def test_what_comes_in_front_brings_back_what_it_is_in_front_of(self):
+        project, key = outlines.add_holdout(self.all_fine, "c1", 100, Outline.at(100, 48, 24, 24), ["s1"])
+        held = outlines.trim_sighting(project, key, "c1", 100, 95, 110)
+        left = self.left(held)
+        self.assertTrue(left)
+        self.assertEqual({crop.subject for crop in left}, {"s1"})
+        # Nothing beyond the stretch that was looked at as one.
+        self.assertTrue(all(64 <= crop.first and crop.last < 128 for crop in left), left)
+        self.assertTrue(any(crop.why == "in front" and 95 <= crop.at <= 110 for crop in left), left)
+        moved = outlines.move_outline(edits.glance(held, [glance_of(held, crop, True) for crop in sheet_of(held, "c1")]), key, "c1", 100, Outline.at(80, 48, 40, 40), Reach.SIGHTING)
+        self.assertTrue(self.left(moved))
+
     def test_taking_it_back_is_undo(self):
         self.assertEqual(len(self.left(edits.unglance(self.all_fine, self.all_fine.decisions.glances))), len(self.crops))
 
