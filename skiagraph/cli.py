@@ -157,9 +157,10 @@ def _parser() -> argparse.ArgumentParser:
     follow.add_argument("--name", metavar="NAME", default="", help="how the subject is called")
     follow.add_argument("--wait", action="store_true", help="wait while the project is open elsewhere, instead of giving up")
 
-    tracks = command("tracks", run_tracks, "Write where every subject is in every frame, as CSV.")
+    tracks = command("tracks", run_tracks, "Write where every subject is in every frame, as CSV, JSON, or in the text format of the MOT Challenge.")
     tracks.add_argument("project", metavar="PROJECT", type=Path)
-    tracks.add_argument("-o", "--output", metavar="OUT.csv", type=Path, required=True)
+    tracks.add_argument("-o", "--output", metavar="OUT", type=Path, required=True, help="ends in .csv, .json, or .txt for the MOT Challenge's, which holds one clip")
+    tracks.add_argument("--clip", metavar="NAME", help="only the clip of this file name")
     tracks.add_argument("--force", action="store_true", help="replace the file if it exists already")
 
     render = command("render", run_render, "Export the clips of a project with their covers.")
@@ -399,7 +400,9 @@ def run_tracks(options, control) -> int:
     if options.output.exists() and not options.force:
         raise SkiagraphError(f"{options.output} exists already; choose another name, or say --force.", path=options.output)
     try:
-        rows = write_tracks(project, options.output)
+        rows = write_tracks(project, options.output, [c.key for c in _chosen_clips(project, options.clip)])
+    except ValueError as error:
+        raise SkiagraphError(f"{error}.", path=options.output) from None
     except OSError as error:
         raise SkiagraphError(f"{options.output} cannot be written ({error.strerror}); choose another place.", path=options.output) from error
     print(f"Wrote {options.output} ({rows} rows)")
