@@ -201,7 +201,7 @@ class Document(QObject):
         if changed is current:
             return False
         base = self._history.project
-        changed = signed(current, changed, self.by) if self.by else changed
+        changed = signed(current, changed, self.by)
         changed = adopted(base, current, changed) if current is not base else changed
         if changed.decisions == base.decisions:
             # What is known of a file, where it lies, is no decision: there is nothing to undo.

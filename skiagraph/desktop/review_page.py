@@ -177,6 +177,8 @@ class ReviewPage(QWidget):
         self.accept.clicked.connect(self._accept)
         self.name.editingFinished.connect(lambda: self.nameChanged.emit(self.name.text().strip()))
         self.note.returnPressed.connect(self._accept)
+        # Where the name was asked for, Enter goes on with what it was asked for.
+        self.name.returnPressed.connect(lambda: self._hint.isVisible() and self._accept())
         self.list.keyed.connect(self._keyed)
 
     # Filling

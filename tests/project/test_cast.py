@@ -7,7 +7,7 @@ from skiagraph.project import cast, edits, outlines
 from skiagraph.project.model import Answer, Cover, Decision, Likeness, Portrait, Project, Reach, Style, replace
 from skiagraph.project.rows import outline_at
 from skiagraph.track.results import FaceTable, FoundPerson, ScanResult
-from tests.support import TemporaryFolder, head_path, make_clip, opened
+from tests.support import TemporaryFolder, head_path, make_clip, opened, project_on
 
 
 def person(key, *paths, **more):
@@ -186,6 +186,19 @@ class DecisionTest(TemporaryFolder):
         split, new = cast.split_at(again, "s1", "c1", 45)
         self.assertEqual(split.subject(new).style.cover.kind, "solid")
         self.assertEqual(replace(split.subject("s1").portrait, frame=0), Portrait("c1", 0, (1, 2, 3, 4)))
+
+
+class SignedTest(TemporaryFolder):
+    def test_a_decision_bears_the_name_of_who_took_it_and_no_other(self):
+        before = project_on(make_clip(self.folder / "a.mp4", 20), head_path(0, 20), head_path(0, 20, cx=120))
+        first, second = (s.key for s in before.subjects[:2])
+        after = cast.signed(before, cast.decide(before, [first], Decision.SHOW), "Ida")
+        self.assertEqual([after.subject(k).decided_by for k in (first, second)], ["Ida", ""])
+        later = cast.signed(after, cast.dismiss(after, [second]), "Ana")
+        self.assertEqual([later.subject(k).decided_by for k in (first, second)], ["Ida", "Ana"])
+        renamed = edits.rename(later, first, "Clerk")
+        self.assertIs(cast.signed(later, renamed, "Ana"), renamed)
+        self.assertEqual(cast.signed(later, cast.decide(later, [first], Decision.COVER), "").subject(first).decided_by, "")
 
 
 class ExchangeTest(CastWorld):

@@ -68,6 +68,16 @@ class UpgradedFileTest(TemporaryFolder):
         self.assertEqual(json.loads(place.read_bytes())["version"], file.VERSION)
         self.assertEqual(file.load(place), project)
 
+    def test_version_5_opens_as_it_was(self):
+        """It knew neither what was looked at, nor who decided, nor strict searches."""
+        place = self.folder / "p.skiagraph"
+        shutil.copyfile(FIXTURES / "by-hand.skiagraph", place)
+        project = file.load(place)
+        file.save(project, place)
+        plain = json.loads(place.read_bytes())
+        place.write_text(json.dumps({**plain, "version": 5, "evidence": {k: v for k, v in plain["evidence"].items() if k != "sweeps"}}))
+        self.assertEqual(file.load(place), project)
+
     def test_hand_work_beyond_what_is_good_of_a_clip_does_not_keep_a_project_shut(self):
         """Version 1 lowered the number of frames where a scan met damage, and then could not open what reached beyond."""
         old = json.loads((FIXTURES / "by-hand.skiagraph").read_bytes())
