@@ -23,6 +23,7 @@ import numpy as np
 from benchmarks.measures import COVERED, LEAST_PX, LEAST_SHARE
 from benchmarks.scenes import made
 from skiagraph.boxes import cxcywh_to_xyxy, iou
+from skiagraph.cover.layer import matte_of
 from skiagraph.demo.ship import CLIPS, shipped
 from skiagraph.demo.truth import ClipTruth, load_truth
 from skiagraph.footage.adding import add_clip
@@ -32,7 +33,7 @@ from skiagraph.handover.writers.film import CoveredFilm
 from skiagraph.media.index import open_clip
 from skiagraph.media.reader import FrameReader
 from skiagraph.project import cast, edits
-from skiagraph.project.layers import matte
+from skiagraph.project.layers import layers, matte
 from skiagraph.project.model import Cover, HoldoutSubject, Level, Project, Sighting, Similarity, Style, replace
 from skiagraph.project.rows import outline_rows
 from skiagraph.review import file_faces
@@ -170,11 +171,13 @@ def _bare(project: Project, truth: ClipTruth, leaks: list[Leak]) -> set[Leak]:
     for frame, (ids, heads) in enumerate(truth.frames()):
         here = [leak for leak in leaks if leak.first <= frame <= leak.last]
         if here:
-            hidden = matte(project, "c1", frame) == 255
+            whole = matte(project, "c1", frame) == 255
             for leak in here:
+                # Under a cover that is too weak a face counts as bare, but where another cover lies over it.
+                hidden = whole if leak.kind != "too weak" else matte_of([layer for layer in layers(project, "c1", frame) if layer.subject != leak.subject], (truth.width, truth.height)) == 255
                 head = next((h for h in heads if h.actor == leak.actor), None)
-                if head is not None and head.face_px >= max(LEAST_PX, LEAST_SHARE * np.pi / 4 * head.width * head.height) and (
-                        leak.kind == "too weak" or np.count_nonzero((ids == truth.number(head.actor)) & hidden) < COVERED * head.face_px):
+                if head is not None and head.face_px >= max(LEAST_PX, LEAST_SHARE * np.pi / 4 * head.width * head.height) and np.count_nonzero(
+                        (ids == truth.number(head.actor)) & hidden) < COVERED * head.face_px:
                     found.add(leak)
     return found
 

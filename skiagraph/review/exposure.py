@@ -19,7 +19,7 @@ from skiagraph.detect.squared import Squared
 from skiagraph.footage.source import open_source
 from skiagraph.jobs import JobControl, read_ahead, single_threaded_calls
 from skiagraph.media.clip import ClipInfo, probe
-from skiagraph.media.frame import Frame
+from skiagraph.media.frame import Frame, ahead_of
 from skiagraph.media.index import load_index
 from skiagraph.media.part import Part
 from skiagraph.media.reader import FrameReader
@@ -36,8 +36,8 @@ from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.scan import ScanSettings
 
 STEP = "Checking the export"
-# Frames that are searched while covers of earlier ones are compared.
-AHEAD = 2
+# Frames that are searched while covers of earlier ones are compared, and bytes that they may take: some are searched whole and take ten times as long as others.
+AHEAD, AHEAD_BYTES = 8, 300 << 20
 
 
 def check_file(project: Project, clip_key: str, film: Path | str, control: JobControl | None = None, *, every: int = 1, span: tuple[int, int] | None = None) -> list[Finding]:
@@ -76,7 +76,7 @@ def prove(project: Project, clip_key: str, film: Path | str, control: JobControl
         sources = stack.enter_context(closing(read_ahead((source.read(n) for n in frames), 3)))
         shown = stack.enter_context(closing(read_ahead((out.read(n - begin) for n in frames), 3)))
         pairs = zip(frames, sources, shown)
-        for done, (n, shot, shown, covers, picture, found) in enumerate(_searched(project, clip_key, pairs, searcher, searching)):
+        for done, (n, shot, shown, covers, picture, found) in enumerate(_searched(project, clip_key, pairs, searcher, searching, ahead_of(source_info, AHEAD, AHEAD_BYTES, 4.0))):
             seen.add(n, shot, shown, covers)
             score = open_face(project, clip, n, shot, picture, found.result(), covers, searcher)
             if score:
@@ -98,14 +98,14 @@ def is_lossless(info: ClipInfo) -> bool:
     return info.codec in ("ffv1", "huffyuv", "ffvhuff", "utvideo", "png", "tiff")
 
 
-def _searched(project: Project, clip: str, pairs: Iterator[tuple[int, Frame, Frame]], searcher: FileSearcher, pool: ThreadPoolExecutor) -> Iterator[tuple]:
+def _searched(project: Project, clip: str, pairs: Iterator[tuple[int, Frame, Frame]], searcher: FileSearcher, pool: ThreadPoolExecutor, ahead: int) -> Iterator[tuple]:
     """Each pair of frames with its covers, the file's picture as RGB, and the search of that, which others of later frames run beside."""
     waiting: deque[tuple] = deque()
     for n, shot, shown in pairs:
         covers, picture = layers(project, clip, n), shown.rgb()
         found: Future = pool.submit(searcher.find, picture, covers)
         waiting.append((n, shot, shown, covers, picture, found))
-        if len(waiting) > AHEAD:
+        if len(waiting) > ahead:
             yield waiting.popleft()
     while waiting:
         yield waiting.popleft()
