@@ -41,13 +41,13 @@ class FileSearchSettings:
     Set by benchmarks/review.py: with them nothing is missed that a whole search of every frame finds.
     """
 
-    whole_every: int = 12
+    whole_every: int = 16
     cell_px: int = 16
     changed: float = 5.0
     room: int = 48
-    closely_every: int = 3
-    finely_every: int = 6
-    edges_every: int = 16
+    closely_every: int = 4
+    finely_every: int = 8
+    edges_every: int = 24
 
 
 FILE_SEARCH = FileSearchSettings()
