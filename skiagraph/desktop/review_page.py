@@ -11,7 +11,7 @@ from skiagraph.desktop import theme
 from skiagraph.desktop.controls import Choice, Pick, column, line, push_button, quiet
 from skiagraph.desktop.crop_server import CropServer
 from skiagraph.desktop.findings_list import FindingsList
-from skiagraph.desktop.sheet_view import TALL, WIDE, Section, SheetView
+from skiagraph.desktop.sheet_view import TALL, WIDE, SheetView
 from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.words import counted, tr
 from skiagraph.project.model import Project
@@ -206,7 +206,7 @@ class ReviewPage(QWidget):
         made = self._maker.sheet(self._project, self._waiting, self.arranged.value(), self.everything.isChecked())
         # The server has to know of the project before its pictures are asked for.
         self.crops.show(self._project, (), ())
-        self.sheet.set_sections([Section(part.title, part.told, part.crops) for part in made.parts])
+        self.sheet.set_sections(made.parts)
         self._either.setCurrentIndex(0 if made.parts else 1)
         self._nothing.setText(tr("There is nothing to review yet: add clips and scan them in Footage." if not self._project.clips else "Nobody is covered, so there is nothing to look at." if not made.crops else
                                  "All {n} pictures were looked at and are fine. What changes comes back here.", n=made.crops))

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QAbstractScrollArea, QToolTip, QWidget
 
 from skiagraph.desktop import theme
 from skiagraph.desktop.words import tr
+from skiagraph.review.looking import Part
 from skiagraph.review.sheet import Crop, Looked
 
 # px of a picture, of the words under it, between them, of a section's head, and around all.
@@ -19,15 +20,6 @@ WIDE, TALL, WORDS, GAP, HEAD, AROUND = 112, 140, 18, 8, 34, 4
 REST_MS = 250
 _KEYS = {Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Home, Qt.Key.Key_End, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_Space, Qt.Key.Key_E,
          Qt.Key.Key_A, Qt.Key.Key_Return, Qt.Key.Key_Enter}
-
-
-@dataclass(frozen=True, slots=True)
-class Section:
-    """Crops under one heading. title, told: what its head says, and more quietly; crops: each with what was said of it."""
-
-    title: str
-    told: str
-    crops: tuple[tuple[Crop, Looked], ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,7 +46,7 @@ class SheetView(QAbstractScrollArea):
         super().__init__(parent)
         self._picture, self._when, self._whose = picture, when, whose
         self._words = WORDS
-        self._sections: list[Section] = []
+        self._sections: list[Part] = []
         self._cells: list[_Cell] = []
         self._heads: list[QRect] = []
         self._at = 0
@@ -73,7 +65,7 @@ class SheetView(QAbstractScrollArea):
 
     # What it shows
 
-    def set_sections(self, sections: Sequence[Section]) -> None:
+    def set_sections(self, sections: Sequence[Part]) -> None:
         """Show these; whatever was chosen stays so, or what took its place."""
         before = self.current
         place = self._at
@@ -164,7 +156,7 @@ class SheetView(QAbstractScrollArea):
             if cell.rect.intersects(seen):
                 self._paint_cell(painter, cell, n == self._at)
 
-    def _paint_head(self, painter: QPainter, head: QRect, section: Section) -> None:
+    def _paint_head(self, painter: QPainter, head: QRect, section: Part) -> None:
         painter.setFont(theme.font(15))
         painter.setPen(QColor(theme.PAPER))
         where = head.adjusted(0, 6, 0, 0)

@@ -5,9 +5,10 @@ from PySide6.QtTest import QTest
 
 from skiagraph.desktop.reel_sheet import ReelSheet
 from skiagraph.desktop.window import COVER, REVIEW
+from skiagraph.review.looking import Part
 from skiagraph.review.reel import reel_of
 from skiagraph.review.sheet import Crop, Looked
-from skiagraph.desktop.sheet_view import HEAD, TALL, WIDE, Section, SheetView
+from skiagraph.desktop.sheet_view import HEAD, TALL, WIDE, SheetView
 from tests.desktop.support import DesktopTest
 from tests.desktop.test_window import MadeWindow
 from tests.support import head_path
@@ -23,7 +24,7 @@ class SheetViewTest(DesktopTest):
         self.view.show()
 
     def sections(self, *counts):
-        return [Section(f"Person {s}", "", tuple((Crop("c1", f"s{s}", n, n, n, (0, 0, 8, 10), 0.1, ""), Looked()) for n in range(count))) for s, count in enumerate(counts)]
+        return [Part(f"Person {s}", "", tuple((Crop("c1", f"s{s}", n, n, n, (0, 0, 8, 10), 0.1, ""), Looked()) for n in range(count))) for s, count in enumerate(counts)]
 
     def test_arrows_go_over_rows_and_sections(self):
         self.view.set_sections(self.sections(6, 3))
@@ -65,7 +66,7 @@ class SheetViewTest(DesktopTest):
         self.view.choose(3)
         self.view.set_sections(self.sections(6, 2))
         self.assertEqual(self.view.current.at, 3)
-        shorter = Section("Person 0", "", tuple(pair for pair in self.sections(6)[0].crops if pair[0].at != 3))
+        shorter = Part("Person 0", "", tuple(pair for pair in self.sections(6)[0].crops if pair[0].at != 3))
         self.view.set_sections([shorter])
         self.assertEqual(self.view.current.at, 4)
         self.assertGreater(TALL, WIDE)
