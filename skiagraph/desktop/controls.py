@@ -156,7 +156,7 @@ class Choice(QWidget):
             self._group.setExclusive(True)
 
 
-class _KeepsKeys:
+class KeepsKeys:
     """Mixed into a widget: keys that choose in it are its own while it has the focus, and no shortcut of the window takes them."""
 
     KEYS = frozenset({Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown})
@@ -168,7 +168,7 @@ class _KeepsKeys:
         return super().event(event)
 
 
-class Pick(_KeepsKeys, QComboBox):
+class Pick(KeepsKeys, QComboBox):
     """One of several values from a list that folds. Speaks the values it was given, never their texts."""
 
     chosen = Signal(object)
@@ -195,8 +195,8 @@ class Pick(_KeepsKeys, QComboBox):
         self.setCurrentIndex(self._values.index(value))
 
 
-class _ResettingSlider(_KeepsKeys, QSlider):
-    KEYS = _KeepsKeys.KEYS | {Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Home, Qt.Key.Key_End}
+class _ResettingSlider(KeepsKeys, QSlider):
+    KEYS = KeepsKeys.KEYS | {Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Home, Qt.Key.Key_End}
     reset = Signal()
 
     def __init__(self, orientation: Qt.Orientation):
@@ -215,7 +215,7 @@ class _ResettingSlider(_KeepsKeys, QSlider):
         super().mousePressEvent(event)
 
 
-class NumberField(_KeepsKeys, QDoubleSpinBox):
+class NumberField(KeepsKeys, QDoubleSpinBox):
     """Its arrows change the number."""
 
 

@@ -112,14 +112,10 @@ class CropServer(QObject):
         reader, reader_of = None, None
         while True:
             with self._wake:
-                task = self._next(jumps)
-                if task is None:
+                while not self._closing and (task := self._next(jumps)) is None:
                     self._wake.wait()
-                    task = self._next(jumps)
                 if self._closing:
                     break
-            if task is None:
-                continue
             crop, project, playing = task
             try:
                 clip = project.clip(crop.clip)

@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QPainter
 from PySide6.QtWidgets import QAbstractItemView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QTreeView, QWidget
 
 from skiagraph.desktop import theme
-from skiagraph.desktop.controls import _KeepsKeys
+from skiagraph.desktop.controls import KeepsKeys
 from skiagraph.desktop.words import tr
 from skiagraph.project.model import Project
 from skiagraph.review.finding import Finding, sentence
@@ -143,12 +143,12 @@ def _two_lines(painter: QPainter, text: str, width: int) -> str:
     return metrics.elidedText(text, Qt.TextElideMode.ElideRight, int(1.85 * width))
 
 
-class FindingsList(_KeepsKeys, QTreeView):
+class FindingsList(KeepsKeys, QTreeView):
     """chosen: the findings that are selected changed; lookWanted: a finding to go to; keyed: a letter that means something to whoever shows the list. Arrows, Page Up and Page Down go, Enter goes
     to the frame."""
 
     LETTERS = {Qt.Key.Key_E: "E", Qt.Key.Key_M: "M", Qt.Key.Key_P: "P"}
-    KEYS = _KeepsKeys.KEYS | {Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Home, Qt.Key.Key_End, Qt.Key.Key_Return, Qt.Key.Key_Enter, *LETTERS}
+    KEYS = KeepsKeys.KEYS | {Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Home, Qt.Key.Key_End, Qt.Key.Key_Return, Qt.Key.Key_Enter, *LETTERS}
     keyed = Signal(str)
     chosen = Signal()
     lookWanted = Signal(object)

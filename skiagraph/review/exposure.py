@@ -18,7 +18,7 @@ from skiagraph.project.model import Project
 from skiagraph.review.file_alike import alike
 from skiagraph.review.file_seen import is_lossless, see
 from skiagraph.review.finding import Finding, Reason
-from skiagraph.review.proof import Fact, Proof
+from skiagraph.review.proof import Fact, Proof, sha256_of
 from skiagraph.track.scan import ScanSettings
 
 
@@ -42,15 +42,17 @@ def prove(project: Project, clip_key: str, film: Path | str, control: JobControl
     if info.upright_size != (clip.width, clip.height) or len(index) != end - begin + 1:
         last = max(0, min(len(index), clip.frames) - 1)
         shape = f"{info.upright_size[0]} × {info.upright_size[1]}, {len(index)} frames instead of {clip.width} × {clip.height}, {end - begin + 1} frames"
-        return Proof(clip_key, film, (Finding(clip_key, "", Reason.FILE_SHAPE, 0, last, float(len(index)), 0),), (Fact("Shape", shape, False),), (begin, end), 0, time.monotonic() - begun)
+        return Proof(clip_key, film, (Finding(clip_key, "", Reason.FILE_SHAPE, 0, last, float(len(index)), 0),), (Fact("Shape", shape, False),), (begin, end), 0, time.monotonic() - begun,
+                     info.file_size, sha256_of(film, control))
     source_info, source_index = open_source(clip, control)
     part = Part.of(source_info, source_index, begin, end) if span else None
     frames = range(begin, end + 1, every)
     seen = see(project, clip_key, film, frames, begin, control)
+    digest = sha256_of(film, control)
     tracks = sound_alike(source_info.path, film, (part.begins, part.ends) if part else None, control) if source_info.sound or info.sound else []
     facts = alike(source_info, source_index, info, index, part, is_lossless(info))
     facts += [Fact(f"Sound track {t.number}", t.said, t.good) for t in tracks] or [Fact("Sound", "none, as in the source", None)]
     findings = seen.findings(every)
     findings += [Finding(clip_key, "", Reason.FILE_CHANGED, begin, end, 0.0, begin)] if any(f.good is False for f in facts) else []
     what = [seen.covers_fact(len(frames)), seen.faces_fact(len(frames), ScanSettings().smallest_for(source_info)), *seen.known_facts(), seen.outside.fact(clip)]
-    return Proof(clip_key, film, tuple(sorted(findings, key=lambda f: (f.first, f.subject))), tuple([*what, *facts]), (begin, end), len(frames), time.monotonic() - begun)
+    return Proof(clip_key, film, tuple(sorted(findings, key=lambda f: (f.first, f.subject))), tuple([*what, *facts]), (begin, end), len(frames), time.monotonic() - begun, info.file_size, digest)

@@ -68,6 +68,21 @@ class ReportTest(TemporaryFolder):
         self.assertEqual((delivered.name, delivered.sha256), ("quay-covered.mp4", hashlib.sha256(out.read_bytes()).hexdigest()))
         self.assertTrue(any(fact.what == "Sound track 1" for fact in delivered.facts))
 
+    def test_the_hash_is_of_the_file_that_was_checked_whatever_becomes_of_it(self):
+        out = self.folder / "quay-covered.mp4"
+        export_clip(self.project, "c1", out)
+        checked, proof = hashlib.sha256(out.read_bytes()).hexdigest(), prove(self.project, "c1", out)
+        out.write_bytes(b"another")
+        self.assertEqual(self.report(proofs=[proof]).clips[0].delivered[0].sha256, checked)
+        out.unlink()
+        self.assertEqual(self.report(proofs=[proof]).clips[0].delivered[0].sha256, checked)
+
+    def test_another_file_in_the_place_of_a_source_is_not_reported_on(self):
+        make_clip(self.clip, 30, size=(320, 192))
+        with self.assertRaises(SkiagraphError) as refused:
+            self.report()
+        self.assertSentence(str(refused.exception), "quay.mp4")
+
     def test_it_is_good_only_when_nothing_is_open_and_all_is_proved(self):
         self.assertFalse(self.report().good)
         self.assertIn("No exported file of quay.mp4", self.report().verdict)

@@ -8,25 +8,21 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from importlib.resources import files
-from pathlib import Path
 
 import numpy as np
 
 from skiagraph import __version__
 from skiagraph.cover.strength import safety
 from skiagraph.errors import SkiagraphError
+from skiagraph.footage.source import SourceState, state_of
 from skiagraph.jobs import JobControl
 from skiagraph.media.clip import library_versions
-from skiagraph.media.pictures import pictures_at
 from skiagraph.project.model import Clip, Decision, Project, Subject
 from skiagraph.review.finding import Finding, sentence
 from skiagraph.review.findings import accepted_by, findings, was_accepted
-from skiagraph.review.proof import Fact, Proof
+from skiagraph.review.proof import Fact, Proof, sha256_of
 from skiagraph.review.sheet import looked_through, sheet_of
 from skiagraph.review.strength import strongest_detail
-
-STEP = "Reading files for the report"
-_CHUNK = 1 << 22
 
 
 @dataclass(frozen=True, slots=True)
@@ -157,13 +153,15 @@ def _verdict(project: Project, clips: Sequence[ClipFacts]) -> tuple[str, bool]:
 
 
 def _clip(project: Project, clip: Clip, every: list[Finding], proofs: list[Proof], control: JobControl) -> ClipFacts:
+    if state_of(clip) != SourceState.THERE:
+        raise SkiagraphError(f"{clip.path.name} is not there, or no longer the file that was added, so the report cannot speak of it; put the original back.", path=clip.path)
     mine = [f for f in every if f.clip == clip.key]
     waiting = [f for f in mine if accepted_by(project, f) is None]
     people = tuple(_person(project, clip, s, mine, waiting) for s in project.subjects if s.in_clip(clip.key) and not s.dismissed)
     rate = f"{float(clip.rate):.3f}".rstrip("0").rstrip(".")
     return ClipFacts(clip.path.name, clip.size, sha256_of(clip.path, control), f"{clip.width} × {clip.height}", f"{rate} frames/s", clip.frames, clip.at(0), clip.at(clip.frames - 1),
                      round(clip.frames / float(clip.rate), 2), _scan(project, clip), people, tuple(_finding(project, f) for f in mine), _sheet(project, clip, waiting),
-                     tuple(_file(project, p, control) for p in proofs))
+                     tuple(_file(project, p) for p in proofs))
 
 
 def _scan(project: Project, clip: Clip) -> str:
@@ -209,32 +207,10 @@ def _sheet(project: Project, clip: Clip, waiting: list[Finding]) -> SheetFacts:
     return SheetFacts(len(crops), sum(one.is_fine for one in looked), sum(one.is_again for one in looked), tuple(sorted({one.glance.by for one in looked if one.glance and one.glance.by})))
 
 
-def _file(project: Project, proof: Proof, control: JobControl) -> FileFacts:
+def _file(project: Project, proof: Proof) -> FileFacts:
     clip = project.clip(proof.clip)
-    try:
-        size = proof.film.stat().st_size
-    except OSError as error:
-        raise SkiagraphError(f"{proof.film.name} cannot be read any more ({error.strerror}); put it back, or check it again.", path=proof.film) from error
-    return FileFacts(proof.film.name, size, sha256_of(proof.film, control), proof.version, f"{clip.at(proof.span[0])} to {clip.at(proof.span[1])}", round(proof.seconds, 1), proof.facts,
+    return FileFacts(proof.film.name, proof.bytes, proof.sha256, proof.version, f"{clip.at(proof.span[0])} to {clip.at(proof.span[1])}", round(proof.seconds, 1), proof.facts,
                      tuple(_finding(project, f) for f in proof.findings))
-
-
-def sha256_of(path: Path, control: JobControl) -> str:
-    """SHA-256 of a file, or of numbered pictures one after another, in order. Raises Cancelled, SkiagraphError."""
-    pictures = pictures_at(path)
-    digest, there = hashlib.sha256(), pictures.files if pictures else [path]
-    try:
-        total = sum(file.stat().st_size for file in there)
-        done = 0
-        for file in there:
-            with open(file, "rb") as opened:
-                while chunk := opened.read(_CHUNK):
-                    digest.update(chunk)
-                    done += len(chunk)
-                    control.report(STEP, done >> 20, max(1, total >> 20))
-    except OSError as error:
-        raise SkiagraphError(f"{path.name} cannot be read for the report ({error.strerror}); put it back where it was.", path=path) from error
-    return digest.hexdigest()
 
 
 def _house(project: Project) -> str:
