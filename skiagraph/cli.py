@@ -265,7 +265,7 @@ def control_end(control: JobControl) -> None:
 
 
 def run_scan(options, control) -> int:
-    from skiagraph.media.writer import refuse_bad_target
+    from skiagraph.media.temporary import refuse_bad_target
     from skiagraph.project.lock import ProjectLock
     refuse_bad_target(options.output, options.clips)
     # Whoever else works on the project meanwhile would lose what they did, or we.
@@ -340,7 +340,7 @@ def _chosen_clips(project, name: str | None):
 
 
 def run_follow(options, control) -> int:
-    from skiagraph.media.writer import refuse_bad_target
+    from skiagraph.media.temporary import refuse_bad_target
     from skiagraph.project.file import SUFFIX
     from skiagraph.project.lock import ProjectLock
     is_project = options.source.suffix.lower() == SUFFIX
@@ -392,7 +392,7 @@ def _follow_into(options, target: Path, is_project: bool, control: JobControl) -
 
 
 def run_tracks(options, control) -> int:
-    from skiagraph.media.writer import refuse_bad_target
+    from skiagraph.media.temporary import refuse_bad_target
     from skiagraph.project import file
     from skiagraph.project.listing import write_tracks
     project = file.load(options.project)
@@ -415,7 +415,7 @@ def run_render(options, control) -> int:
     from skiagraph.handover.writers.film import CoveredFilm
     from skiagraph.handover.writers.matte import Matte
     from skiagraph.media.formats import FORMATS, format_for
-    from skiagraph.media.writer import refuse_bad_target
+    from skiagraph.media.temporary import refuse_bad_target
     from skiagraph.cli_covers import restyled
     project = _load(options.project)
     clips = _chosen_clips(project, options.clip)

@@ -49,7 +49,7 @@ def _clip_of(options, project, file: Path):
 
 def run_check(options, control) -> int:
     from skiagraph.errors import SkiagraphError
-    from skiagraph.media.writer import refuse_bad_target
+    from skiagraph.media.temporary import refuse_bad_target
     from skiagraph.review.exposure import prove
     from skiagraph.review.finding import sentence
     from skiagraph.review.findings import findings, open_findings
@@ -118,7 +118,7 @@ def _swept(options, control):
 def run_report(options, control) -> int:
     from skiagraph.apart import run_apart
     from skiagraph.errors import SkiagraphError
-    from skiagraph.media.writer import refuse_bad_target
+    from skiagraph.media.temporary import refuse_bad_target
     from skiagraph.review.report import form_for
     project = options.load(options.project)
     form_for(options.output)

@@ -13,11 +13,16 @@ import numpy as np
 
 from skiagraph.cover.composite import with_layers
 from skiagraph.footage.adding import add_clip
+from skiagraph.media.fitting import Filters
+from skiagraph.media.formats import FORMATS
 from skiagraph.media.index import open_clip
-from skiagraph.media.writer import Tagged
 from skiagraph.project.layers import layers
 from skiagraph.project.model import FromScan, Issued, Person, Project, Scan, Sighting, Subject, Track, replace
 from skiagraph.track.path import Path as HeadPath
+
+
+# A format of each codec, in the first of its containers.
+ONE_OF_EACH = tuple({export.codec.key: key for key, export in reversed(FORMATS.items())}.values())
 
 
 class TemporaryFolder(unittest.TestCase):
@@ -27,7 +32,7 @@ class TemporaryFolder(unittest.TestCase):
         held = tempfile.TemporaryDirectory()
         self.addCleanup(held.cleanup)
         self.folder = Path(held.name)
-        for place in ("cache", "config"):
+        for place in ("cache", "config", "state"):
             patcher = unittest.mock.patch(f"platformdirs.user_{place}_dir", lambda *a, place=place, **k: str(self.folder / place))
             patcher.start()
             self.addCleanup(patcher.stop)
@@ -67,7 +72,7 @@ def make_clip(path: Path, frames: int = 40, *, size=(160, 96), rate=Fraction(25)
         tagged = None
         if fields:
             context.field_order = {"top": 2, "bottom": 3}[fields]
-            tagged = Tagged([("setfield", {"top": "tff", "bottom": "bff"}[fields])])
+            tagged = Filters([("setfield", {"top": "tff", "bottom": "bff"}[fields])])
         if aspect:
             context.sample_aspect_ratio = aspect
         for name, value in (tags or {}).items():
@@ -81,7 +86,7 @@ def make_clip(path: Path, frames: int = 40, *, size=(160, 96), rate=Fraction(25)
         for n in range(frames):
             picture = av.VideoFrame.from_ndarray(draw(n, *size), format="rgb24").reformat(format=pixel_format)
             picture.pts, picture.time_base = (pts(n) if pts else n), time_base
-            for packet in stream.encode(tagged.tagged(picture) if tagged else picture):
+            for packet in stream.encode(tagged.passed(picture) if tagged else picture):
                 out.mux(packet)
         for packet in stream.encode(None):
             out.mux(packet)

@@ -9,7 +9,7 @@ from pathlib import Path
 from skiagraph.cover.composite import with_layers
 from skiagraph.errors import CannotWriteMedia
 from skiagraph.footage.source import open_source
-from skiagraph.handover.writer import Shot, Writer
+from skiagraph.handover.writer import Material, Shot, Writer
 from skiagraph.handover.writers.film import CoveredFilm
 from skiagraph.handover.writers.matte import Matte
 from skiagraph.jobs import JobControl, read_ahead, single_threaded_calls
@@ -18,7 +18,7 @@ from skiagraph.media.frame import ahead_of
 from skiagraph.media.formats import ExportFormat, format_for
 from skiagraph.media.part import Part
 from skiagraph.media.reader import FrameReader
-from skiagraph.media.writer import refuse_bad_target
+from skiagraph.media.temporary import refuse_bad_target
 from skiagraph.project.layers import layers
 from skiagraph.project.model import Clip, Project
 
@@ -57,10 +57,10 @@ def write_clip(project: Project, clip_key: str, files: Sequence[tuple[Writer, Pa
         stack.enter_context(single_threaded_calls())
         opened = []
         for writer, target in files:
-            opened.append(writer.open(target, info, part))
+            opened.append(writer.open(target, Material(info, index, part)))
             stack.callback(opened[-1].discard)
         reader = stack.enter_context(FrameReader(info, index))
-        for done, shot in enumerate(stack.enter_context(closing(read_ahead(_shots(project, clip, reader, first, last), ahead_of(info, AHEAD, AHEAD_BYTES))))):
+        for done, shot in enumerate(stack.enter_context(closing(read_ahead(_shots(project, clip, reader, first, last, any(writer.needs_source for writer, _ in files)), ahead_of(info, AHEAD, AHEAD_BYTES))))):
             for file in opened:
                 file.write(shot)
             control.report(STEP, done + 1, last - first + 1)
@@ -72,14 +72,14 @@ def write_clip(project: Project, clip_key: str, files: Sequence[tuple[Writer, Pa
     return [note for file in opened for note in file.notes] + ([clip.damage] if clip.damage else [])
 
 
-def _shots(project: Project, clip: Clip, reader: FrameReader, first: int, last: int) -> Iterator[Shot]:
+def _shots(project: Project, clip: Clip, reader: FrameReader, first: int, last: int, with_source: bool) -> Iterator[Shot]:
     for frame in reader.frames(first, last + 1):
         try:
             covers = layers(project, clip.key, frame.number)
-            # Read for nobody else: nothing of it as it was shot is left.
-            covered = with_layers(frame, covers, in_place=True)
+            # Where nobody else wants it, nothing of it as it was shot is left.
+            covered = with_layers(frame, covers, in_place=not with_source)
         except Exception as error:
             log.exception("a cover could not be drawn")
             raise CannotWriteMedia(f"A cover cannot be drawn at {clip.at(frame.number)} in {clip.path.name} ({error}), so nothing was written; move the outlines there, "
                                    "or choose another cover.", path=clip.path) from error
-        yield Shot(covered, covers)
+        yield Shot(covered, covers, frame if with_source else None)

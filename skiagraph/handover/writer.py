@@ -10,16 +10,27 @@ from typing import ClassVar, Protocol
 from skiagraph.cover.layer import Layer
 from skiagraph.media.clip import ClipInfo
 from skiagraph.media.frame import Frame
+from skiagraph.media.index import FrameIndex
 from skiagraph.media.part import Part
 from skiagraph.values import Family
 
 
 @dataclass(frozen=True, slots=True)
+class Material:
+    """What a file is written of: a clip, and the part of it that is written, None for all."""
+
+    info: ClipInfo
+    index: FrameIndex
+    part: Part | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class Shot:
-    """One frame on its way out. covered: with its covers; layers: the covers themselves."""
+    """One frame on its way out. covered: with its covers; layers: the covers themselves; source: as it was shot, only where a writer says that it needs it."""
 
     covered: Frame
     layers: list[Layer]
+    source: Frame | None = None
 
 
 class OpenFile(Protocol):
@@ -42,15 +53,22 @@ class OpenFile(Protocol):
 
 
 class Writer(Family):
-    """A kind of file. word: how people call it."""
+    """A kind of file. word: how people call it; mark: at the end of its name, before the ending; needs_source: it looks at frames as they were shot, too."""
 
     __slots__ = ()
     word: ClassVar[str] = ""
+    mark: ClassVar[str] = ""
+    needs_source: ClassVar[bool] = False
+
+    @property
+    def suffix(self) -> str:
+        """The ending of its name, empty for a folder."""
+        raise NotImplementedError
 
     def name(self, stem: str) -> str:
         """The file's name for a clip of this stem."""
-        raise NotImplementedError
+        return f"{stem}{self.mark}{self.suffix}"
 
-    def open(self, target: Path, info: ClipInfo, part: Part | None = None) -> OpenFile:
-        """Begin the file, of a part of the clip or of all of it. Raises CannotWriteMedia."""
+    def open(self, target: Path, material: Material) -> OpenFile:
+        """Begin the file. Raises CannotWriteMedia."""
         raise NotImplementedError

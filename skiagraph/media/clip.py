@@ -17,6 +17,7 @@ import av.filter
 
 from skiagraph.errors import CannotOpenMedia, NameIsNoText
 from skiagraph.media.confined import Inside, answered
+from skiagraph.media.hdr import Mastering, mastering_of
 from skiagraph.media.pictures import CONTAINER, RATE, decoded, open_picture, pictures_at
 
 # A file's identity is that of so many pieces of so many bytes, since whole films are too long to hash at every opening; older projects
@@ -24,6 +25,8 @@ from skiagraph.media.pictures import CONTAINER, RATE, decoded, open_picture, pic
 SAMPLES, PIECES, PIECE, HASH_SPAN = "samples", 64, 1 << 16, 1 << 20
 # That of numbered pictures is of their names and sizes, and of so many bytes in the middle of each.
 NUMBERED, MIDDLE = "pictures", 1 << 12
+# Code point of ITU-T H.273 that says nothing.
+UNSPECIFIED = 2
 # AVFieldOrder of FFmpeg by which field is shown first: both coded and shown so, or only shown.
 _PROGRESSIVE, _TOP_FIRST, _BOTTOM_FIRST = 1, (2, 5), (3, 4)
 # Demuxers that read the film, or the sound, from the one file that was named. All others stay shut: lists that open further files
@@ -61,7 +64,7 @@ class ClipInfo:
     stored picture upright. rate: mean frames per second. time_base: unit of time stamps, seconds. start_pts: of the
     stream. duration_s: as the container claims; picture_s: as it claims for the picture alone, 0 where it does not. Colour fields are the ITU-T H.273 code points (2 = unspecified);
     color_range: 1 limited, 2 full, 0 unspecified. fields: which of the two fields of an interlaced picture is first in time, top or
-    bottom; empty where pictures are whole.
+    bottom; empty where pictures are whole. mastering: what footage of high dynamic range says of its display and light.
     """
 
     path: Path
@@ -87,6 +90,7 @@ class ClipInfo:
     file_size: int
     picture_s: float = 0.0
     fields: str = ""
+    mastering: Mastering = Mastering()
 
     @property
     def upright_size(self) -> tuple[int, int]:
@@ -180,9 +184,9 @@ def _allow(inside: Inside, context, path: Path) -> None:
 def _info_of(first: av.VideoFrame, path: Path, **known) -> ClipInfo:
     """What a clip is by its first frame and what else is known of it."""
     others = dict(sample_aspect=Fraction(1), start_pts=0, duration_s=0.0, claimed_frames=0, timecode="", sound=())
+    tags = {name: int(getattr(first, name)) for name in ("color_primaries", "color_trc", "colorspace", "color_range")}
     return ClipInfo(path=path, width=first.width, height=first.height, rotation=round(-first.rotation / 90) * 90 % 360, pixel_format=first.format.name,
-                    bit_depth=max((component.bits for component in first.format.components), default=8), color_primaries=int(first.color_primaries),
-                    color_trc=int(first.color_trc), colorspace=int(first.colorspace), color_range=int(first.color_range), **{**others, **known})
+                    bit_depth=max((component.bits for component in first.format.components), default=8), mastering=mastering_of(first), **{**tags, **others, **known})
 
 
 def _probed(path: Path, inside: Inside) -> ClipInfo:
@@ -190,7 +194,10 @@ def _probed(path: Path, inside: Inside) -> ClipInfo:
         stream = picture_stream(container, path)
         context = stream.codec_context
         _allow(inside, context, path)
+        # What the container says; frames may say nothing.
+        tags = {name: int(getattr(context, name)) for name in ("color_primaries", "color_trc", "colorspace")}
         first = _first_frame(container, stream, path)
+        tags = {name: tag for name, tag in tags.items() if int(getattr(first, name)) == UNSPECIFIED}
         rate = stream.average_rate or stream.guessed_rate or stream.base_rate or Fraction(25)
         duration = stream.duration * stream.time_base if stream.duration else Fraction(container.duration or 0, 1_000_000)
         aspect = stream.sample_aspect_ratio or (_aspect_of(first) if context.name == "ffv1" else None) or Fraction(1)
@@ -200,7 +207,7 @@ def _probed(path: Path, inside: Inside) -> ClipInfo:
             timecode=_timecode(container, stream), fields=_fields_of(context.field_order, first),
             sound=tuple(SoundInfo(s.index, s.codec_context.name, s.codec_context.sample_rate, s.codec_context.channels,
                                   s.metadata.get("language", "")) for s in container.streams.audio if s.codec_context is not None),
-            file_size=_size_of(path), picture_s=_tagged_duration(stream))
+            file_size=_size_of(path), picture_s=_tagged_duration(stream), **tags)
 
 
 def _fields_of(order: int, frame: av.VideoFrame) -> str:

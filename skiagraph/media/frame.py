@@ -122,14 +122,7 @@ class Frame:
 
     def planes(self) -> list[np.ndarray]:
         """Views of the samples, one array (rows, columns) per plane, uint8 or uint16, in the order of the format."""
-        layout, (width, height) = self.layout, self.size
-        result = []
-        for n, plane in enumerate(self._av.planes):
-            shift_x, shift_y = layout.shifts[n]
-            w, h = -(-width >> shift_x), -(-height >> shift_y)
-            samples = np.frombuffer(plane, layout.dtype).reshape(-1, plane.line_size // layout.dtype.itemsize)
-            result.append(samples[:h, :w])
-        return result
+        return planes_of(self._av)
 
     def writable(self) -> Frame:
         """The same frame with planes of its own that may be changed."""
@@ -227,6 +220,22 @@ def plane_layout(name: str) -> PlaneLayout:
     if len(planes) != len(described.components):
         raise ValueError(f"{name} is not planar")
     return PlaneLayout(name)
+
+
+def planes_of(picture: av.VideoFrame) -> list[np.ndarray]:
+    """Views of the samples of a planar picture, one array (rows, columns) per plane, uint8 or uint16, in the order of the format."""
+    layout, result = plane_layout(picture.format.name), []
+    for (rows, columns), plane in zip(_plane_sizes(picture.format.name, picture.width, picture.height), picture.planes):
+        result.append(np.frombuffer(plane, layout.dtype).reshape(-1, plane.line_size // layout.dtype.itemsize)[:rows, :columns])
+    return result
+
+
+def picture_of(pixel_format: str, planes: list[np.ndarray]) -> av.VideoFrame:
+    """A picture for an encoder from its planes, in the order of the format."""
+    picture = av.VideoFrame(planes[0].shape[1], planes[0].shape[0], pixel_format)
+    for mine, theirs in zip(planes_of(picture), planes):
+        mine[:] = theirs
+    return picture
 
 
 def planar_name(pixel_format: str) -> str:

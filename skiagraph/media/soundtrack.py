@@ -1,4 +1,4 @@
-"""The sound of a film that is written: copied packet by packet where the container can hold it, encoded anew where it cannot.
+"""The sound of a film that is written: copied packet by packet where the container can hold it, encoded anew where it cannot or where somebody asks for it.
 
 Which of the two is found out by trying, before the first picture: some containers take a stream and fail when the file is finished.
 """
@@ -19,6 +19,9 @@ from skiagraph.media.clip import ClipInfo, open_container
 from skiagraph.media.formats import ExportFormat
 from skiagraph.media.part import Part
 
+# How sound is written.
+AS_SHOT, AAC, PCM, SILENT = "as-shot", "aac", "pcm", "none"
+WAYS = {AS_SHOT: "As in the source, copied", AAC: "AAC", PCM: "Uncompressed (PCM)", SILENT: "No sound"}
 # Sound packets a trial is made with.
 TRIAL_PACKETS = 12
 # The picture is this far ahead of the sound at most, in seconds.
@@ -26,17 +29,18 @@ LEAD_S = 0.5
 # Language tags hold codes (BCP 47); any other text in them is somebody's words.
 _LANGUAGE = re.compile(r"[a-zA-Z]{2,3}(-[a-zA-Z0-9]{2,8}){0,3}")
 _LOSSLESS = ("pcm_", "flac", "alac", "wavpack", "truehd", "mlp", "tta")
+_AAC_RATES = (96000, 88200, 64000, 48000, 44100, 32000, 24000, 22050, 16000, 12000, 11025, 8000)
 _LAYOUTS = {1: "mono", 2: "stereo", 3: "3.0", 4: "4.0", 5: "5.0", 6: "5.1", 7: "6.1", 8: "7.1"}
 
 
 class Soundtrack:
     """All sound of a source, on its way into an output that is open for writing.
 
-    part: of which part of the source, None for all. encoded: what had to be encoded anew, as "pcm_s16le → ALAC". Raises CannotWriteMedia where some of it fits in neither way.
+    part: of which part of the source, None for all; wanted: AS_SHOT, AAC or PCM. encoded: what was encoded anew, as "pcm_s16le → ALAC". Raises CannotWriteMedia where some of it fits in neither way.
     """
 
-    def __init__(self, source: ClipInfo, out: av.container.OutputContainer, export: ExportFormat, part: Part | None = None):
-        self._source, self._export, self._part = source, export, part
+    def __init__(self, source: ClipInfo, out: av.container.OutputContainer, export: ExportFormat, part: Part | None = None, wanted: str = AS_SHOT):
+        self._source, self._export, self._part, self._wanted_way = source, export, part, wanted
         self.encoded: list[str] = []
         self._source_container = open_container(source.path)
         self._ways: dict[int, _Copied | _Encoded] = {}
@@ -58,15 +62,17 @@ class Soundtrack:
     def _way(self, stream, out) -> _Copied | _Encoded:
         language = stream.metadata.get("language", "")
         language = language if _LANGUAGE.fullmatch(language) else ""
-        if _fits(self._source, stream.index, self._export.muxer):
+        codec, holds = stream.codec_context.name, self._export.container
+        copied = not holds.sound or codec in holds.sound and holds.sound_rate in (0, stream.codec_context.sample_rate)
+        if copied and (self._wanted_way == AS_SHOT or codec == AAC == self._wanted_way or self._wanted_way == PCM and codec.startswith("pcm_")) and _fits(self._source, stream.index, self._export.muxer):
             return _Copied(out, stream, language)
-        encoder = encoder_for(stream.codec_context.name, self._export.muxer)
+        encoder = encoder_for(stream.codec_context, self._export, self._wanted_way)
         try:
-            way = _Encoded(out, stream, language, encoder)
+            way = _Encoded(out, stream, language, encoder, holds.sound_rate)
         except (av.error.FFmpegError, ValueError) as error:
-            raise CannotWriteMedia(f"{self._export.label} cannot hold the {stream.codec_context.name} sound of {self._source.path.name}, and it cannot be encoded "
+            raise CannotWriteMedia(f"{self._export.label} cannot hold the {codec} sound of {self._source.path.name}, and it cannot be encoded "
                                    f"as {encoder.upper()} ({error}); choose another format.", path=self._source.path) from error
-        self.encoded.append(f"{stream.codec_context.name} → {encoder.upper()}")
+        self.encoded.append(f"{codec} → {encoder.upper()}" + (f" at {holds.sound_rate} Hz" if holds.sound_rate not in (0, stream.codec_context.sample_rate) else ""))
         return way
 
     def until(self, seconds: float | None) -> Iterator[av.Packet]:
@@ -127,16 +133,15 @@ class _Copied:
 
 
 class _Encoded:
-    def __init__(self, out, stream, language: str, encoder: str):
+    def __init__(self, out, stream, language: str, encoder: str, only_rate: int):
         context = stream.codec_context
-        deep = context.format.bits > 16
-        sample = {"alac": "s32p" if deep else "s16p", "flac": "s32" if deep else "s16", "aac": "fltp"}[encoder]
+        sample = _sample_format(encoder, context)
         if context.channels not in _LAYOUTS:
             raise ValueError(f"it has {context.channels} channels")
         layout = _LAYOUTS[context.channels]
-        rate = context.sample_rate
+        rate = only_rate or (context.sample_rate if encoder != AAC or context.sample_rate in _AAC_RATES else 48000)
         self._target = out.add_stream(encoder, rate=rate, layout=layout, format=sample)
-        if encoder == "aac":
+        if encoder == AAC:
             self._target.codec_context.bit_rate = 128_000 * context.channels
         if language:
             self._target.metadata["language"] = language
@@ -156,11 +161,26 @@ class _Encoded:
             yield from self._target.encode(frame)
 
 
-def encoder_for(codec: str, muxer: str) -> str:
-    """What sound that a container cannot hold is encoded as: without loss where it was without."""
-    if codec.startswith(_LOSSLESS):
-        return "flac" if muxer == "matroska" else "alac"
-    return "aac"
+def encoder_for(context, export: ExportFormat, wanted: str = AS_SHOT) -> str:
+    """What sound that is not copied is encoded as: without loss where it was without, or where that is wanted. context: of its codec."""
+    lossless = context.name.startswith(_LOSSLESS)
+    if wanted == AAC and not export.container.sound:
+        return AAC
+    if export.container.sound or wanted == PCM and export.muxer != "mp4":
+        return "pcm_s24le" if lossless and _is_deep(context) else "pcm_s16le"
+    if lossless or wanted == PCM:
+        return "flac" if export.muxer == "matroska" else "alac"
+    return AAC
+
+
+def _is_deep(context) -> bool:
+    """Whether samples have more than 16 bits."""
+    return context.format.bits > 16
+
+
+def _sample_format(encoder: str, context) -> str:
+    deep = _is_deep(context)
+    return {"alac": "s32p" if deep else "s16p", "flac": "s32" if deep else "s16", AAC: "fltp", "pcm_s24le": "s32", "pcm_s16le": "s16"}[encoder]
 
 
 def _fits(source: ClipInfo, stream_index: int, muxer: str) -> bool:

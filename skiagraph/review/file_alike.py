@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 
 from skiagraph.cover.layer import Layer, matte_of
-from skiagraph.media.clip import ClipInfo
+from skiagraph.media.clip import UNSPECIFIED, ClipInfo
 from skiagraph.media.frame import Frame, stored
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.part import Part
@@ -16,8 +16,6 @@ from skiagraph.review.proof import Fact
 
 # Bits of which formats for handing over keep no more.
 WELL_KEPT = 10
-# Of H.273, what says nothing.
-UNSPECIFIED = 2
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,7 +13,7 @@ from skiagraph.handover.export import export_clip
 from skiagraph.media.index import open_clip
 from skiagraph.media.pictures import pictures_at
 from skiagraph.media.reader import FrameReader
-from skiagraph.media.writer import refuse_bad_target
+from skiagraph.media.temporary import refuse_bad_target
 from skiagraph.project.model import Project
 from tests.support import TemporaryFolder, head_path, numbered_frame, opened, read_number, with_people
 

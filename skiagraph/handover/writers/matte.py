@@ -7,10 +7,8 @@ from pathlib import Path
 from typing import ClassVar
 
 from skiagraph.cover.layer import matte_of
-from skiagraph.handover.writer import Shot, Writer
-from skiagraph.media.clip import ClipInfo
+from skiagraph.handover.writer import Material, Shot, Writer
 from skiagraph.media.frame import stored
-from skiagraph.media.part import Part
 from skiagraph.media.writer import PictureWriter
 from skiagraph.values import Value
 
@@ -21,19 +19,22 @@ _ENCODER = {"level": "3", "slices": "4", "threads": "1"}
 @Writer.register
 class Matte(Writer, Value, frozen=True, tag_field="kind", tag="matte"):
     word: ClassVar[str] = "The matte, as lossless grey film"
+    mark: ClassVar[str] = "-matte"
 
-    def name(self, stem: str) -> str:
-        return f"{stem}-matte.mkv"
+    @property
+    def suffix(self) -> str:
+        return ".mkv"
 
-    def open(self, target: Path, info: ClipInfo, part: Part | None = None) -> _Matte:
+    def open(self, target: Path, material: Material) -> _Matte:
+        info = material.info
         return _Matte(PictureWriter(target, (info.width, info.height), Fraction(info.rate), encoder="ffv1", pixel_format="gray", muxer="matroska",
-                                    options=_ENCODER, time_base=info.time_base, rotation=info.rotation), info, part)
+                                    options=_ENCODER, time_base=info.time_base, rotation=info.rotation), material)
 
 
 class _Matte:
-    def __init__(self, writer: PictureWriter, info: ClipInfo, part: Part | None):
-        self._writer, self._info = writer, info
-        self._begins = part.ticks(info.time_base) if part else 0
+    def __init__(self, writer: PictureWriter, material: Material):
+        self._writer, self._info = writer, material.info
+        self._begins = material.part.ticks(material.info.time_base) if material.part else 0
         self.notes = ()
         self.finish, self.commit, self.discard = writer.finish, writer.commit, writer.discard
 
