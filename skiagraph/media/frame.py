@@ -24,6 +24,8 @@ _PLANAR = {
     "yuv420p10be": "yuv420p10le", "yuv422p10be": "yuv422p10le", "yuv444p10be": "yuv444p10le",
 }
 
+# As libswscale names them.
+_MATRICES = {"bt601": Colorspace.ITU601, "bt709": Colorspace.ITU709, "bt2020": 9}
 # Converters to RGB, one for each thread: they remember how one kind of picture becomes another.
 _of_thread = threading.local()
 
@@ -104,16 +106,7 @@ class Frame:
     @property
     def matrix(self) -> str:
         """Colour matrix of the samples: rgb, bt601, bt709 or bt2020. Unspecified means BT.709 from 720 lines, as in the trade."""
-        if self.layout.is_rgb:
-            return "rgb"
-        code = int(self._av.colorspace)
-        if code in (5, 6, 4):
-            return "bt601"
-        if code in (9, 10):
-            return "bt2020"
-        if code == 1:
-            return "bt709"
-        return "bt709" if min(self.size) >= 720 else "bt601"
+        return _matrix_of(int(self._av.colorspace), self.layout.is_rgb, min(self.size))
 
     @property
     def full_range(self) -> bool:
@@ -143,7 +136,7 @@ class Frame:
         own_w, own_h = self.size[::-1] if turned else self.size
         width, height = width or own_w, height or own_h
         target = (height, width) if turned else (width, height)
-        matrix = {"bt601": Colorspace.ITU601, "bt709": Colorspace.ITU709, "bt2020": 9}.get(self.matrix, Colorspace.DEFAULT)
+        matrix = _MATRICES.get(self.matrix, Colorspace.DEFAULT)
         smooth = Interpolation.FAST_BILINEAR if fast else Interpolation.AREA if target[0] < self.size[0] else Interpolation.BILINEAR
         if not hasattr(_of_thread, "converter"):
             _of_thread.converter = VideoReformatter()
@@ -154,6 +147,27 @@ class Frame:
         # The picture itself, not a copy of it.
         samples = np.frombuffer(plane, np.uint8).reshape(-1, plane.line_size)[:target[1], :3 * target[0]].reshape(target[1], target[0], 3)
         return np.ascontiguousarray(upright(samples, self.rotation))
+
+    def like(self, info: ClipInfo) -> Frame:
+        """The same picture in the upright size of another clip and, where one is RGB and the other is not, in its kind of samples; itself where nothing is to be done. Scaled by Lanczos (Duchon 1979)."""
+        width, height = info.upright_size[::-1] if self.rotation in (90, 270) else info.upright_size
+        there, mine = plane_layout(planar_name(info.pixel_format)), self.layout
+        if (width, height) == self.size and there.is_rgb == mine.is_rgb:
+            return self
+        told: dict = {"format": mine.name}
+        tags = (self._av.color_range, self._av.colorspace)
+        if there.is_rgb != mine.is_rgb:
+            full = info.color_range == 2 or info.pixel_format.startswith(("yuvj", "gray")) or there.is_rgb
+            other = _matrix_of(info.colorspace, there.is_rgb, min(info.width, info.height))
+            told = {"format": there.name, "src_colorspace": _MATRICES.get(self.matrix, Colorspace.DEFAULT), "dst_colorspace": _MATRICES.get(other, Colorspace.DEFAULT),
+                    "src_color_range": ColorRange.JPEG if self.full_range else ColorRange.MPEG, "dst_color_range": ColorRange.JPEG if full else ColorRange.MPEG}
+            tags = (2 if full else 1, info.colorspace)
+        made = Frame.__new__(Frame)
+        made._av = VideoReformatter().reformat(self._av, width, height, interpolation=Interpolation.LANCZOS, **told)
+        made._av.color_range, made._av.colorspace = tags
+        made._av.pts, made._av.time_base = self._av.pts, self._av.time_base
+        made.number, made.rotation, made.interlaced, made._info = self.number, self.rotation, self.interlaced, self._info
+        return made
 
     def window(self, box: tuple[int, int, int, int]) -> tuple[Frame, tuple[int, int]]:
         """The part of the frame around a box (x0, y0, x1, y1 px of the upright picture), as a small frame of its own, and its upper left corner in the upright picture: no larger than it has to be for whole
@@ -180,6 +194,13 @@ class Frame:
         if luma.dtype != np.uint8:
             luma = (luma >> (self.layout.depth - 8)).astype(np.uint8)
         return np.ascontiguousarray(upright(luma, self.rotation))
+
+
+def _matrix_of(code: int, is_rgb: bool, lines: int) -> str:
+    """The matrix of samples with a code point of ITU-T H.273, in pictures of so many lines."""
+    if is_rgb:
+        return "rgb"
+    return {4: "bt601", 5: "bt601", 6: "bt601", 9: "bt2020", 10: "bt2020", 1: "bt709"}.get(code) or ("bt709" if lines >= 720 else "bt601")
 
 
 def grey_frame(grey: np.ndarray) -> Frame:

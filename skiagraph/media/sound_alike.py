@@ -100,9 +100,11 @@ def _packets(path: Path, stream: int, span_s, beat) -> _Packets:
 
 def _samples(source: Path, film: Path, mine: int, theirs: int, span_s, beat) -> tuple[bool, float, float, float] | None:
     """Whether all samples are equal; signal to noise, dB; by how much the film's begin later, s; and by how much they are fewer, s. None where one has none."""
-    one, other = _Samples(source, mine, span_s, beat), _Samples(film, theirs, None, beat)
-    rate = one.rate
-    if not rate or not other.rate or rate != other.rate:
+    other = _Samples(film, theirs, None, beat)
+    rate = other.rate
+    # A container that holds one rate only has it resampled, which loses little.
+    one = _Samples(source, mine, span_s, beat, rate)
+    if not rate or not one.rate:
         return None
     a, b = one.take(int(LAID_S * rate)), other.take(int(LAID_S * rate))
     if not len(a) or not len(b) or a.shape[1] != b.shape[1]:
@@ -149,9 +151,10 @@ def _shift(one: np.ndarray, other: np.ndarray, most: int) -> int:
 
 
 class _Samples:
-    """The samples of a track, float64 (n, channels), taken in pieces. rate: of the track, 0 where it has none."""
+    """The samples of a track, float64 (n, channels), taken in pieces. wanted: rate to bring them to, 0 for their own; rate: that they have, 0 where there are none."""
 
-    def __init__(self, path: Path, stream: int, span_s, beat):
+    def __init__(self, path: Path, stream: int, span_s, beat, wanted: int = 0):
+        self._wanted = wanted
         self._blocks = self._decoded(path, stream, span_s, beat)
         self._held: list[np.ndarray] = []
         self.rate = 0
@@ -184,8 +187,10 @@ class _Samples:
                     continue
                 for frame in frames:
                     beat()
-                    self.rate = frame.sample_rate
+                    self.rate = self._wanted or frame.sample_rate
                     if resampler is None:
-                        resampler = av.AudioResampler(format="dblp", layout=frame.layout, rate=frame.sample_rate)
+                        resampler = av.AudioResampler(format="dblp", layout=frame.layout, rate=self.rate)
                     for block in resampler.resample(frame):
                         yield block.to_ndarray().T
+            for block in resampler.resample(None) if resampler else ():
+                yield block.to_ndarray().T

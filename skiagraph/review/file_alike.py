@@ -12,6 +12,7 @@ from skiagraph.media.clip import UNSPECIFIED, ClipInfo
 from skiagraph.media.frame import Frame, stored
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.part import Part
+from skiagraph.media.pictures import CONTAINER
 from skiagraph.review.proof import Fact
 
 # Bits of which formats for handing over keep no more.
@@ -106,17 +107,31 @@ def _changed(shot: Frame, shown: Frame, outside: np.ndarray) -> int:
 
 def alike(source: ClipInfo, source_index: FrameIndex, film: ClipInfo, index: FrameIndex, part: Part | None, lossless: bool) -> list[Fact]:
     """What is to be said of size, times and tags. The number of frames is as it has to be."""
-    facts = [Fact("Size, rotation, aspect", f"{film.upright_size[0]} × {film.upright_size[1]}, turned by {film.rotation}°, pixels {film.sample_aspect}",
-                  film.upright_size == source.upright_size and film.rotation == source.rotation and _aspect_alike(source, film))]
-    facts.append(_times(source, source_index, film, index, part))
-    facts.append(_tags(source, film))
+    facts = [_size(source, film)]
+    if film.container == CONTAINER:
+        facts.append(Fact("Times, timecode, tags", f"{len(index)} numbered pictures, which hold none", None))
+        return [*facts, _depth(source, film)]
+    facts += [_times(source, source_index, film, index, part), _tags(source, film)]
+    if source.mastering or film.mastering:
+        facts.append(Fact("High dynamic range", "display and light as in the source" if film.mastering.is_like(source.mastering) else "what the source says of its display and light is not in the file", film.mastering.is_like(source.mastering)))
     if source.fields or film.fields:
         facts.append(Fact("Fields", f"{film.fields or 'none said'} (source: {source.fields or 'whole pictures'})", film.fields == source.fields))
     wanted = part.timecode if part else source.timecode
     if wanted or film.timecode:
         facts.append(Fact("Timecode", f"begins at {film.timecode or 'none'}" + (f" (wanted: {wanted})" if film.timecode != wanted else ""), film.timecode.replace(";", ":") == wanted.replace(";", ":")))
-    facts.append(Fact("Depth", f"{film.bit_depth} bit, {film.pixel_format} (source: {source.bit_depth} bit, {source.pixel_format})", film.bit_depth >= min(source.bit_depth, WELL_KEPT)))
-    return facts
+    return [*facts, _depth(source, film)]
+
+
+def _depth(source: ClipInfo, film: ClipInfo) -> Fact:
+    return Fact("Depth", f"{film.bit_depth} bit, {film.pixel_format} (source: {source.bit_depth} bit, {source.pixel_format})", film.bit_depth >= min(source.bit_depth, WELL_KEPT))
+
+
+def _size(source: ClipInfo, film: ClipInfo) -> Fact:
+    width, height = film.upright_size
+    if film.upright_size != source.upright_size:
+        return Fact("Size", f"{width} × {height}, scaled from {source.upright_size[0]} × {source.upright_size[1]}", None)
+    turned = film.rotation == source.rotation or film.container == CONTAINER
+    return Fact("Size, rotation, aspect", f"{width} × {height}, turned by {film.rotation}°, pixels {film.sample_aspect}", turned and (_aspect_alike(source, film) or film.container == CONTAINER))
 
 
 def _aspect_alike(source: ClipInfo, film: ClipInfo) -> bool:

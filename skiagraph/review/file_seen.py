@@ -8,6 +8,7 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import ExitStack, closing
 from pathlib import Path
 
+import cv2
 import numpy as np
 
 from skiagraph.detect.finder import FaceFinder
@@ -17,6 +18,7 @@ from skiagraph.jobs import JobControl, read_ahead, single_threaded_calls
 from skiagraph.media.clip import ClipInfo, probe
 from skiagraph.media.frame import Frame, ahead_of
 from skiagraph.media.index import load_index
+from skiagraph.media.pictures import CONTAINER
 from skiagraph.media.reader import FrameReader
 from skiagraph.project.layers import layers
 from skiagraph.project.model import Project
@@ -36,11 +38,14 @@ AHEAD, AHEAD_BYTES = 8, 300 << 20
 
 def see(project: Project, clip_key: str, film: Path, frames: range, begin: int, control: JobControl) -> Seen:
     """Look at frames of a clip and of the film that was exported from it. begin: the clip's frame that is the film's first. Raises Cancelled, CannotOpenMedia, SourceChanged, FrameNotDecoded."""
-    clip, info = project.clip(clip_key), probe(film)
+    clip = project.clip(clip_key)
+    info = probe(film, clip.rate)
     index = load_index(info, control)
     source_info, source_index = open_source(clip, control)
     describer = FaceDescriber()
-    seen, squared = Seen(project, clip_key, is_lossless(info), describer), Squared(float(source_info.upright_aspect))
+    scaled = info.upright_size != source_info.upright_size
+    seen = Seen(project, clip_key, is_lossless(info) and not scaled, describer, info.upright_size if scaled else None)
+    squared = Squared(float(source_info.upright_aspect))
     with ExitStack() as stack:
         stack.enter_context(single_threaded_calls())
         out = stack.enter_context(FrameReader(info, index, threads=1))
@@ -49,7 +54,7 @@ def see(project: Project, clip_key: str, film: Path, frames: range, begin: int, 
         searching = stack.enter_context(ThreadPoolExecutor(1, thread_name_prefix="searching"))
         searcher = FileSearcher(finder, describer, squared)
         shots = stack.enter_context(closing(read_ahead((source.read(n) for n in frames), 3)))
-        showns = stack.enter_context(closing(read_ahead((out.read(n - begin) for n in frames), 3)))
+        showns = stack.enter_context(closing(read_ahead((out.read(n - begin).like(source_info) for n in frames), 3)))
         ahead = ahead_of(source_info, AHEAD, AHEAD_BYTES, 4.0)
         for done, (n, shot, shown, covers, picture, found) in enumerate(_searched(project, clip_key, zip(frames, shots, showns), searcher, searching, ahead)):
             seen.add(n, shot, shown, covers)
@@ -63,8 +68,8 @@ def see(project: Project, clip_key: str, film: Path, frames: range, begin: int, 
 
 
 def is_lossless(info: ClipInfo) -> bool:
-    """Whether a film is of a kind that loses nothing."""
-    return info.codec in ("ffv1", "huffyuv", "ffvhuff", "utvideo", "png", "tiff")
+    """Whether a film is of a kind that loses nothing. Numbered pictures are RGB, which most sources are not."""
+    return info.codec in ("ffv1", "huffyuv", "ffvhuff", "utvideo") or info.codec in ("png", "tiff") and info.container != CONTAINER
 
 
 def _searched(project: Project, clip: str, pairs: Iterator[tuple[int, Frame, Frame]], searcher: FileSearcher, pool: ThreadPoolExecutor, ahead: int) -> Iterator[tuple]:
@@ -83,8 +88,9 @@ def _searched(project: Project, clip: str, pairs: Iterator[tuple[int, Frame, Fra
 class Seen:
     """What was seen of an exported file so far."""
 
-    def __init__(self, project: Project, clip: str, lossless: bool, describer: FaceDescriber):
-        self._project, self._clip = project, clip
+    def __init__(self, project: Project, clip: str, lossless: bool, describer: FaceDescriber, scaled: tuple[int, int] | None = None):
+        """scaled: width and height px of the upright picture of the file, where it is another than the source's."""
+        self._project, self._clip, self._scaled, self.lossless = project, clip, scaled, lossless
         self.weak: dict[str, dict[int, float]] = {}
         self.faces: dict[int, float] = {}
         self.covers = 0
@@ -98,6 +104,10 @@ class Seen:
         original, given = same_range(shot.grey(), shot, shown), shown.grey()
         for key, value in weak_covers(shot, shown, covers, original, given).items():
             self.weak.setdefault(key, {})[n] = value
+        if self._scaled:
+            # What a picture loses by being scaled is no difference.
+            smaller = cv2.resize(original, self._scaled, interpolation=cv2.INTER_AREA if self._scaled[0] < original.shape[1] else cv2.INTER_LANCZOS4)
+            original = cv2.resize(smaller, original.shape[::-1], interpolation=cv2.INTER_LANCZOS4)
         self.outside.add(n, shot, shown, covers, original, given)
 
     @property
