@@ -27,7 +27,7 @@ TELL_EVERY_S = 0.05
 STOP_S = 10.0
 # The window goes before its jobs where both want the processor.
 NICE = 8
-_CANCEL = "cancel"
+_CANCEL, _HOLD, _GO_ON = "cancel", "hold", "go on"
 
 
 def run_apart(function: Callable, *arguments, control: JobControl, told: Callable[[object], None] = lambda value: None) -> object:
@@ -77,9 +77,13 @@ class _Stuck(Exception):
 
 
 def _heard(here: Connection, control: JobControl, told) -> object:
-    """Everything the process says until its outcome; passes on the wish to cancel, and waits no longer than STOP_S after it."""
+    """Everything the process says until its outcome; passes on wishes, and waits no longer than STOP_S after that to cancel."""
     asked: float | None = None
+    held = False
     while True:
+        if control.held != held:
+            held = control.held
+            here.send(_HOLD if held else _GO_ON)
         if control.cancelled and asked is None:
             here.send(_CANCEL)
             asked = time.monotonic()
@@ -89,7 +93,8 @@ def _heard(here: Connection, control: JobControl, told) -> object:
         if not here.poll(0.05):
             continue
         kind, value = here.recv()
-        if kind == "progress" and not control.cancelled:
+        # One that came while it is being held is told later: telling it would wait here.
+        if kind == "progress" and not control.cancelled and not control.held:
             control.report(value.step, value.done, value.total)
         elif kind == "told" and not control.cancelled:
             told(value)
@@ -125,10 +130,10 @@ def _serve(there: Connection, function, arguments) -> None:
 
 
 def _listen(there: Connection, control: JobControl) -> None:
-    """Wait for the wish to cancel; without anybody left at the other end, there is nobody to work for."""
+    """Wait for wishes until that to cancel; without anybody left at the other end, there is nobody to work for."""
     try:
-        while there.recv() != _CANCEL:
-            pass
+        while (wish := there.recv()) != _CANCEL:
+            (control.hold if wish == _HOLD else control.go_on)()
     except (EOFError, OSError):
         pass
     control.cancel()

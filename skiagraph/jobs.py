@@ -44,11 +44,14 @@ class Progress:
 
 
 class JobControl:
-    """Carries progress out of a job and the wish to cancel into it. Made anew for each run."""
+    """Carries progress out of a job, and the wishes to hold it, to go on and to cancel into it. Made anew for each run."""
 
     def __init__(self, listener: Callable[[Progress], None] | None = None):
         self._listener = listener
         self._cancelled = threading.Event()
+        # Set while the job may work.
+        self._going = threading.Event()
+        self._going.set()
         self._step = ""
         self._began = time.monotonic()
         # Time and frames done, from RATE_S ago on.
@@ -56,13 +59,32 @@ class JobControl:
 
     def cancel(self) -> None:
         self._cancelled.set()
+        self._going.set()
+
+    def hold(self) -> None:
+        """Let the job wait where it is, until go_on or cancel."""
+        if not self.cancelled:
+            self._going.clear()
+
+    def go_on(self) -> None:
+        self._going.set()
+
+    @property
+    def held(self) -> bool:
+        return not self._going.is_set()
 
     @property
     def cancelled(self) -> bool:
         return self._cancelled.is_set()
 
     def check(self) -> None:
-        """Raise Cancelled if somebody asked for it."""
+        """Wait while the job is held; raise Cancelled if somebody asked for it."""
+        if not self._going.is_set():
+            since = time.monotonic()
+            self._going.wait()
+            # Time that it was held is no time that it took.
+            self._began += time.monotonic() - since
+            self._marks.clear()
         if self.cancelled:
             raise Cancelled()
 

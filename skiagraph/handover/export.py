@@ -47,8 +47,8 @@ def write_clip(project: Project, clip_key: str, files: Sequence[tuple[Writer, Pa
     control = control or JobControl()
     clip = project.clip(clip_key)
     taken = [c.path for c in project.files]
-    for _, target in files:
-        refuse_bad_target(target, taken)
+    for writer, target in files:
+        refuse_bad_target(target, taken, folder=not writer.suffix)
         taken.append(target)
     info, index = open_source(clip, control)
     part = Part.of(info, index, *span) if span else None
