@@ -61,7 +61,8 @@ def _mean_alpha(alpha: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
 def _colour(before: np.ndarray, after: np.ndarray, alpha: np.ndarray, scale: Scale) -> np.ndarray:
     share = alpha / scale.most
     was, now = before.astype(np.float32), after.astype(np.float32)
-    colour = np.where(share >= 1, now, np.clip(was + (now - was) / np.maximum(share, 1e-6), scale.low, scale.high))
+    # What was shot beyond the range may stay there.
+    colour = np.clip(was + (now - was) / np.maximum(share, 1e-6), np.minimum(scale.low, now), np.maximum(scale.high, now))
     return np.where(share > 0, np.rint(colour), scale.low).astype(after.dtype)
 
 
