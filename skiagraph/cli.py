@@ -121,7 +121,7 @@ class _Parser(argparse.ArgumentParser):
 
 
 def _parser() -> argparse.ArgumentParser:
-    from skiagraph import cli_covers, cli_review
+    from skiagraph import cli_covers, cli_handover, cli_review
     parser = _Parser(prog="skiagraph", description="Makes people who gave no consent unrecognisable, and proves it.")
     parser.add_argument("--version", action="version", version=f"Skiagraph {__version__}")
     commands = parser.add_subparsers(metavar="COMMAND", required=True, parser_class=_Parser)
@@ -167,7 +167,7 @@ def _parser() -> argparse.ArgumentParser:
     render.add_argument("project", metavar="PROJECT", type=Path)
     render.add_argument("-o", "--output", metavar="OUT", type=Path, required=True, help="file, or folder when the project has several clips")
     render.add_argument("--clip", metavar="NAME", help="only the clip of this file name")
-    render.add_argument("--format", metavar="FORMAT", help="h264-mp4, h265-mp4, prores-mov or ffv1-mkv; otherwise by the file's ending")
+    render.add_argument("--format", metavar="FORMAT", help="a format, as “skiagraph presets” lists them; otherwise by the file's ending")
     render.add_argument("--matte", metavar="MATTE.mkv", type=Path, help="write the matte too: 8-bit grey FFV1, 255 = fully covered")
     render.add_argument("--from", dest="begin", metavar="TIMECODE", help="write only from this timecode or frame on")
     render.add_argument("--to", dest="end", metavar="TIMECODE", help="write only up to this timecode or frame, that included")
@@ -178,6 +178,7 @@ def _parser() -> argparse.ArgumentParser:
 
     cli_covers.add_commands(command, _load)
     cli_review.add_commands(command, _load, _chosen_clips, control_end)
+    cli_handover.add_commands(command, _load, _chosen_clips, control_end, _count, _positive, _rate)
 
     demo = command("demo", run_demo, "Write the demo clips, their truth and a project.")
     demo.add_argument("folder", metavar="DIR", type=Path)

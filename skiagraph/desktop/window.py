@@ -33,6 +33,8 @@ from skiagraph.desktop.words import counted, tr
 from skiagraph.errors import SkiagraphError
 from skiagraph.footage import relink
 from skiagraph.footage.source import SourceState, state_of
+from skiagraph.media.clip import FILM_SUFFIXES
+from skiagraph.media.pictures import PICTURE_SUFFIXES
 from skiagraph.handover.delivery import Delivered, existing, planned
 from skiagraph.handover.writers.film import CoveredFilm
 from skiagraph.handover.writers.matte import Matte
@@ -49,7 +51,7 @@ STEPS = (("Footage", "Add clips and scan them (Ctrl+1)"), ("Cover", "Decide who 
 CREDITS = ("Face detector: YuNet (BSD 3-clause). Face landmarks and silhouettes: MediaPipe (Apache 2.0). Face descriptor: dlib's (CC0 1.0). "
            "Font: Karla (SIL OFL 1.1). Origins and licences are in skiagraph/assets/licences, and in NOTICE.")
 # What the file dialog offers as clips.
-CLIP_KINDS = "*.mp4 *.mov *.mkv *.mxf *.avi *.webm *.m4v *.mts *.ts *.png *.tif *.tiff *.jpg *.jpeg *.dpx"
+CLIP_KINDS = " ".join(f"*{suffix}" for suffix in (*FILM_SUFFIXES, *PICTURE_SUFFIXES))
 # px of the project's name in the bar at most.
 PLACE = 150
 # Recent projects that are remembered.

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import ClassVar
 
 from skiagraph.handover.delivery import Delivered
-from skiagraph.handover.programme import Programme
+from skiagraph.project.programme import Programme
 from skiagraph.jobs import JobControl
 from skiagraph.project.model import Project
 from skiagraph.values import Family

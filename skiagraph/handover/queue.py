@@ -20,7 +20,7 @@ import platformdirs
 from skiagraph.errors import CannotWriteMedia, SkiagraphError
 from skiagraph.handover.companion import Companion, HandedOver
 from skiagraph.handover.delivery import Delivered, Planned, deliver_one
-from skiagraph.handover.programme import Programme
+from skiagraph.project.programme import Programme
 from skiagraph.handover.writer import Writer
 from skiagraph.jobs import JobControl, Progress
 from skiagraph.logs import log
@@ -188,6 +188,10 @@ class Queue:
             return replace(kept, jobs=(*(j for j in kept.jobs if j.key != key), replace(job, state=State.WAITING, said="")))
 
         self._change(again)
+
+    def remove(self, key: str) -> None:
+        """Forget a job that does not run; files that were written stay."""
+        self._change(lambda kept: replace(kept, jobs=tuple(job for job in kept.jobs if job.key != key or job.state == State.RUNNING)))
 
     def remove_ended(self) -> None:
         """Forget all that ended; files that were written stay."""

@@ -34,6 +34,8 @@ _PROGRESSIVE, _TOP_FIRST, _BOTTOM_FIRST = 1, (2, 5), (3, 4)
 _OF_ONE_FILE = ("3g2,3gp,m4a,mj2,mov,mp4,matroska,webm,avi,mpeg,mpegts,mpegtsraw,mpegvideo,mxf,flv,asf,ogg,nut,gxf,lxf,dv,wtv,rm,ty,dhav,nsv,swf,"
                 "gif,apng,yuv4mpegpipe,ivf,obu,av1,h261,h263,h264,hevc,vvc,m4v,mjpeg,dnxhd,dirac,cavsvideo,vc1,"
                 "aac,ac3,aiff,amr,au,caf,eac3,flac,mp3,w64,wav,wv")
+# Endings that films usually have: what a person is offered, and what is looked at in a folder.
+FILM_SUFFIXES = (".mp4", ".mov", ".mkv", ".mxf", ".avi", ".webm", ".m4v", ".mts", ".m2ts", ".ts", ".mpg", ".mpeg", ".dv", ".wmv")
 # Px of the largest picture: four times 8K. And bytes of the largest pixel that is known before one is decoded: four samples of 16 bits.
 LARGEST, MOST_PIXEL_BYTES = 1 << 27, 8
 # How lists of other files begin.

@@ -18,6 +18,7 @@ CONTAINER, RATE = "pictures", Fraction(25)
 # Demuxers that read one picture from the one file that was named, by the file's ending.
 _DEMUXERS = {".png": "png_pipe", ".tif": "tiff_pipe", ".tiff": "tiff_pipe", ".jpg": "jpeg_pipe", ".jpeg": "jpeg_pipe", ".dpx": "dpx_pipe", ".bmp": "bmp_pipe",
              ".webp": "webp_pipe"}
+PICTURE_SUFFIXES = tuple(_DEMUXERS)
 _NUMBERED = re.compile(r"(.*?)(\d+)(\.[^.]+)", re.DOTALL)
 # A run of fewer files that happen to end in a number is no film.
 LEAST = 2

@@ -13,6 +13,7 @@ from skiagraph.cover.label import Label
 from skiagraph.project.clip import Count, Key
 from skiagraph.project.evidence import Share
 from skiagraph.project.house import House
+from skiagraph.project.programme import Programme
 from skiagraph.shape.change import Between, Change, FrameNumber, Keyframe, Repair
 from skiagraph.shape.place import Place
 from skiagraph.shape.pointed import blended
@@ -319,7 +320,7 @@ class Version(Value, frozen=True):
 
 class Decisions(Value, frozen=True):
     """clips: keys of the clips that are in the project, in order; those taken out again are known still, so that undo brings them back. version: name of the one that is worked on;
-    what its entry among the versions says is as it was when it was left last."""
+    what its entry among the versions says is as it was when it was left last. programme: the edit list that says which parts of the clips are used, None for all of them."""
 
     clips: tuple[Key, ...] = ()
     subjects: tuple[Subject, ...] = ()
@@ -332,3 +333,4 @@ class Decisions(Value, frozen=True):
     glances: tuple[Glance, ...] = ()
     likenesses: tuple[Likeness, ...] = ()
     markers: tuple[Marker, ...] = ()
+    programme: Programme | None = None

@@ -11,6 +11,7 @@ from pathlib import Path as FilePath
 
 from skiagraph.errors import EditRefused
 from skiagraph.project.model import Acceptance, Clip, Glance, Marker, PersonSubject, Project, Style, Subject, SubjectKind, replace
+from skiagraph.project.programme import Programme
 
 
 def add_clip(project: Project, facts: Clip) -> Project:
@@ -38,6 +39,11 @@ def remove_clip(project: Project, key: str) -> Project:
                             markers=tuple(m for m in project.decisions.markers if m.clip != key),
                             rests=tuple(r for r in project.decisions.rests if r.clip != key),
                             versions=tuple(replace(v, rests=tuple(r for r in v.rests if r.clip != key)) for v in project.decisions.versions))
+
+
+def use_programme(project: Project, programme: Programme | None) -> Project:
+    """The project with the edit list that says what is used of its clips; None for all of them. Covers do not depend on it."""
+    return project.deciding(programme=programme)
 
 
 def relink_clip(project: Project, key: str, path: FilePath, fingerprint: str = "") -> Project:

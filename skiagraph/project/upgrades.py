@@ -55,7 +55,12 @@ def from_5(old: dict[str, Any]) -> dict[str, Any]:
     return {**old, "version": 6}
 
 
-UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: from_1, 2: from_2, 3: from_3, 4: from_4, 5: from_5}
+def from_6(old: dict[str, Any]) -> dict[str, Any]:
+    """Version 7 knows the programme that clips are for. What version 6 says means the same in it."""
+    return {**old, "version": 7}
+
+
+UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: from_1, 2: from_2, 3: from_3, 4: from_4, 5: from_5, 6: from_6}
 
 
 class _FromOne:

@@ -8,11 +8,12 @@ from skiagraph.errors import SkiagraphError
 from skiagraph.footage.adding import add_clip
 from skiagraph.handover.companion import HandedOver, companion_of
 from skiagraph.handover.delivery import Delivered, deliver, planned
-from skiagraph.handover.programme import hull, read_programme
 from skiagraph.handover.writers.film import CoveredFilm
 from skiagraph.jobs import JobControl
 from skiagraph.media.clip import probe
-from skiagraph.project.model import Decision
+from skiagraph.project.edit_list import read_programme
+from skiagraph.project.model import Decision, replace
+from skiagraph.project.programme import hull
 from tests.support import TemporaryFolder, changed_subject, head_path, make_clip, opened, project_on
 
 DROP = Fraction(30000, 1001)
@@ -96,17 +97,17 @@ class EditListTest(TemporaryFolder):
         return path
 
     def test_a_programme_tells_which_parts_are_used(self):
-        programme = read_programme(self.programme(), self.project)
+        programme = read_programme(self.programme(), self.project, handles=0)
         self.assertEqual([(u.clip, u.first, u.last) for u in programme.uses], [("c1", 10, 17), ("c1", 30, 35), ("c3", 5, 14)])
         self.assertEqual(programme.missing, ("street.mov",))
         self.assertSentence(programme.told(), "3 parts of 2 clips", "street.mov")
-        self.assertEqual(programme.parts(self.project), {"c1": [(10, 17), (30, 35)], "c3": [(5, 14)]})
-        self.assertEqual(programme.parts(self.project, 8), {"c1": [(2, 43)], "c3": [(0, 22)]})
+        self.assertEqual(programme.parts(self.project.clips), {"c1": [(10, 17), (30, 35)], "c3": [(5, 14)]})
+        self.assertEqual(replace(programme, handles=8).parts(self.project.clips), {"c1": [(2, 43)], "c3": [(0, 22)]})
         self.assertEqual(hull([(10, 17), (30, 35)]), (10, 35))
 
     def test_the_programme_comes_back_with_covered_files_in_its_places(self):
-        programme = read_programme(self.programme(), self.project)
-        handed = self.hand_over(programme.parts(self.project, 2), programme)
+        programme = read_programme(self.programme(), self.project, handles=2)
+        handed = self.hand_over(programme.parts(self.project.clips), programme)
         path, = self.write("otio", handed)
         items = list(otio.adapters.read_from_file(str(path)).find_clips())
         self.assertEqual([i.media_reference.target_url for i in items], ["quay-covered.mov", "/volumes/card%20A/street.mov", "quay-2-covered.mov", "plain-covered.mov"])

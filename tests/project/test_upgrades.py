@@ -78,6 +78,15 @@ class UpgradedFileTest(TemporaryFolder):
         place.write_text(json.dumps({**plain, "version": 5, "evidence": {k: v for k, v in plain["evidence"].items() if k != "sweeps"}}))
         self.assertEqual(file.load(place), project)
 
+    def test_version_6_opens_as_it_was(self):
+        """It knew no programme."""
+        place = self.folder / "p.skiagraph"
+        shutil.copyfile(FIXTURES / "by-hand.skiagraph", place)
+        project = file.load(place)
+        file.save(project, place)
+        place.write_text(json.dumps({**json.loads(place.read_bytes()), "version": 6}))
+        self.assertEqual(file.load(place), project)
+
     def test_hand_work_beyond_what_is_good_of_a_clip_does_not_keep_a_project_shut(self):
         """Version 1 lowered the number of frames where a scan met damage, and then could not open what reached beyond."""
         old = json.loads((FIXTURES / "by-hand.skiagraph").read_bytes())

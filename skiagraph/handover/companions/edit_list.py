@@ -11,8 +11,8 @@ from urllib.parse import quote
 from skiagraph.errors import SkiagraphError
 from skiagraph.handover.companion import Companion, HandedOver
 from skiagraph.handover.delivery import Delivered
-from skiagraph.handover.programme import frames_of_item, clip_of_item
 from skiagraph.jobs import JobControl
+from skiagraph.project.edit_list import clip_of_item, frames_of_item
 from skiagraph.project.model import Clip, Decision, Project
 from skiagraph.review.finding import sentence
 from skiagraph.review.findings import findings, open_findings

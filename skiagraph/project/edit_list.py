@@ -1,68 +1,26 @@
-"""A programme: an edit list that says which parts of which clips are used. Read from OpenTimelineIO, and from CMX 3600 through its adapter."""
+"""Reading an edit list against the clips of a project: OpenTimelineIO, and CMX 3600 through its adapter."""
 
 from __future__ import annotations
 
 import math
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
-from typing import Annotated
 from urllib.parse import unquote, urlparse
 
-import msgspec
-
 from skiagraph.errors import SkiagraphError
-from skiagraph.project.clip import Clip, Count, Key
+from skiagraph.project.clip import Clip
 from skiagraph.project.model import Project
+from skiagraph.project.programme import Programme, Use
 from skiagraph.timecode import Timecode
-from skiagraph.values import Value
 
 SUFFIXES = (".otio", ".edl")
 # A list of a long programme is some megabytes.
 MOST_BYTES = 64 << 20
 
 
-class Use(Value, frozen=True):
-    """One place where a programme uses a clip: its first and last frame there."""
-
-    clip: Key
-    first: Count
-    last: Count
-
-
-class Programme(Value, frozen=True):
-    """name: of the list's file; timeline: the list itself, as OpenTimelineIO's JSON; uses: in order; missing: names of what it uses and the project does not have."""
-
-    name: Annotated[str, msgspec.Meta(max_length=400)]
-    timeline: str
-    uses: tuple[Use, ...] = ()
-    missing: tuple[str, ...] = ()
-
-    def parts(self, project: Project, handles: int = 0) -> dict[str, list[tuple[int, int]]]:
-        """First and last frames of what is used of each clip, with so many frames before and after it; what meets then is one part."""
-        found: dict[str, list[tuple[int, int]]] = {}
-        here = {clip.key: clip for clip in project.clips}
-        for use in sorted((u for u in self.uses if u.clip in here), key=lambda u: (u.clip, u.first)):
-            first, last = max(0, use.first - handles), min(here[use.clip].frames - 1, use.last + handles)
-            parts = found.setdefault(use.clip, [])
-            if parts and first <= parts[-1][1] + 1:
-                parts[-1] = parts[-1][0], max(parts[-1][1], last)
-            else:
-                parts.append((first, last))
-        return found
-
-    def told(self) -> str:
-        """What it uses, in a sentence or two."""
-        clips = len({use.clip for use in self.uses})
-        text = f"{self.name} uses {len(self.uses)} part{'s' if len(self.uses) != 1 else ''} of {clips} clip{'s' if clips != 1 else ''}."
-        if self.missing:
-            names = list(dict.fromkeys(self.missing))
-            text += f" Not in the project: {', '.join(names[:5])}{f' and {len(names) - 5} more' if len(names) > 5 else ''}."
-        return text
-
-
-def read_programme(path: Path | str, project: Project, rate: Fraction | None = None) -> Programme:
+def read_programme(path: Path | str, project: Project, rate: Fraction | None = None, handles: int = 25) -> Programme:
     """Read an edit list against the clips of a project. rate: frames a second that a CMX 3600 list counts in, which it does not say; None for that of most clips. Raises SkiagraphError, also where a place that it uses does not
     exist in the clip, or a name fits several clips."""
     path = Path(path)
@@ -79,7 +37,7 @@ def read_programme(path: Path | str, project: Project, rate: Fraction | None = N
         uses.append(Use(clip.key, *frames_of_item(item, clip)))
     if not uses:
         raise SkiagraphError(f"{path.name} uses none of the clips of the project" + (f" (it names {', '.join(list(dict.fromkeys(missing))[:4])})" if missing else "") + "; add its clips first.", path=path)
-    return Programme(path.name[:400], timeline.to_json_string(-1), tuple(uses), tuple(missing))
+    return Programme(path.name[:400], timeline.to_json_string(-1), tuple(uses), tuple(missing), handles)
 
 
 def _timeline(path: Path, project: Project, rate: Fraction | None):
@@ -208,8 +166,3 @@ def _speed(item) -> float:
     for effect in item.effects:
         scale *= abs(getattr(effect, "time_scalar", 1.0))
     return scale
-
-
-def hull(parts: Sequence[tuple[int, int]]) -> tuple[int, int]:
-    """From the begin of the first to the end of the last."""
-    return min(first for first, _ in parts), max(last for _, last in parts)
