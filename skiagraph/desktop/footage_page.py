@@ -9,6 +9,7 @@ from skiagraph.desktop import theme
 from skiagraph.desktop.controls import Choice, RoundedPicture, column, line, push_button, quiet, section
 from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.words import counted, tr
+from skiagraph.project.programme import Programme
 from skiagraph.review.overview import ClipRow
 
 
@@ -62,13 +63,15 @@ class ClipCard(QFrame):
 
 
 class FootagePage(QWidget):
-    """addPressed, demoPressed and the cards' signals; everyChosen is part of scanPressed."""
+    """addPressed, demoPressed and the cards' signals; scanPressed says how many frames lie between two that are searched; listPressed: somebody wants to use an edit list, listDropped: none any more."""
 
     addPressed = Signal()
     demoPressed = Signal()
     openPressed = Signal(str)
     scanPressed = Signal(list, int)
     removePressed = Signal(str)
+    listPressed = Signal()
+    listDropped = Signal()
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
@@ -150,12 +153,45 @@ class FootagePage(QWidget):
         self.scan_all = push_button("Scan new clips", "primary", "Scan every clip that has not been scanned yet")
         self.scan_all.clicked.connect(self._scan_all)
         layout.addWidget(self.scan_all)
+        layout.addWidget(section("Edit list"))
+        self._list_told = quiet("", wrap=True)
+        layout.addWidget(self._list_told)
+        row = line()
+        self.choose_list = push_button("Use an edit list …", "", "OpenTimelineIO or CMX 3600 EDL; it may be dropped on the window too")
+        self.choose_list.clicked.connect(self.listPressed)
+        self.drop_list = push_button("Use all", "", "Follow no edit list: all of the clips is used")
+        self.drop_list.clicked.connect(self.listDropped)
+        row.addWidget(self.choose_list, 1)
+        row.addWidget(self.drop_list)
+        layout.addLayout(row)
+        row = line()
+        self._handles = QSpinBox()
+        self._handles.setRange(0, 500)
+        self._handles.setValue(25)
+        self._handles.setFixedWidth(64)
+        self._handles.setAccessibleName(tr("Handles"))
+        self._handles.setToolTip(tr("Frames before and after each part that are scanned and handed over too"))
+        row.addWidget(quiet("Handles, frames"))
+        row.addWidget(self._handles)
+        row.addStretch(1)
+        layout.addLayout(row)
+        self.set_programme(None)
         layout.addWidget(section("What happens then"))
         layout.addWidget(quiet("Everyone found appears in the register as undecided, and undecided means covered.\n\n"
                                "In Cover you decide person by person. Review shows where a cover may fail. Hand over exports the clips and "
                                "checks the files.", wrap=True))
         layout.addStretch(1)
         return side
+
+    def set_programme(self, programme: Programme | None) -> None:
+        """The edit list that is followed, or None."""
+        self._list_told.setText(programme.told() if programme else tr("The edit list of a programme tells which parts of the clips are used: then only those are scanned and handed over."))
+        self.drop_list.setVisible(programme is not None)
+
+    @property
+    def handles(self) -> int:
+        """Frames that are wanted before and after each part of a programme."""
+        return self._handles.value()
 
     @property
     def every(self) -> int:

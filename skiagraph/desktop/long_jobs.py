@@ -1,4 +1,4 @@
-"""The long jobs of the window: adding clips, scanning, exporting. Each belongs to the project it was begun on; what it brings after
+"""The long jobs of the window: adding clips, scanning, following, the report. What is handed over has a queue of its own. Each belongs to the project it was begun on; what it brings after
 another was opened goes nowhere."""
 
 from __future__ import annotations
@@ -23,7 +23,6 @@ from skiagraph.footage.recognition import ask_who
 from skiagraph.footage.scanning import ScanNews, scan_clips
 from skiagraph.footage.source import is_same_file
 from skiagraph.footage.sweeping import sweep_clip
-from skiagraph.handover.delivery import Planned, deliver
 from skiagraph.jobs import JobControl
 from skiagraph.media.index import open_clip
 from skiagraph.media.pictures import RATE
@@ -45,21 +44,19 @@ def _scan_spans(project, keys, every, gallery, spans, control, tell) -> None:
 
 
 class LongJobs(QObject):
-    """changed: a job began or ended; exported: one clip was handed over; followed: following from a frame of a clip ended; reportOpened: somebody wants to see the report at a path. running: the scan or export under way, adding: clips being read."""
+    """changed: a job began or ended; followed: following from a frame of a clip ended; reportOpened: somebody wants to see the report at a path. running: the job under way, adding: clips being read."""
 
     changed = Signal()
-    exported = Signal(object)
     reportOpened = Signal(str)
     followed = Signal(str, int)
 
-    def __init__(self, document: Document, notice: Notice, scanning: JobStrip, intake: JobStrip, exporting: JobStrip, parent: QObject):
+    def __init__(self, document: Document, notice: Notice, scanning: JobStrip, intake: JobStrip, parent: QObject):
         super().__init__(parent)
         self._document, self._notice = document, notice
-        self._scanning, self._intake, self._exporting = scanning, intake, exporting
+        self._scanning, self._intake = scanning, intake
         self.running: JobRunner | None = None
         self.adding: JobRunner | None = None
         scanning.cancelPressed.connect(self.cancel)
-        exporting.cancelPressed.connect(self.cancel)
         intake.cancelPressed.connect(lambda: self.adding and self.adding.cancel())
 
     def cancel(self) -> None:
@@ -263,17 +260,6 @@ class LongJobs(QObject):
         runner = JobRunner(lambda control: run_apart(find_edges, project, subject, clip, frame, control=control, told=runner.tell), self)
         runner.finished.connect(take)
         self._begin(runner, "Finding the edge", self._scanning, lambda p: tr(p.step))
-
-    # Exporting
-
-    def export(self, plan: list[Planned], check: bool, replace: bool) -> None:
-        """Write the files of a plan and, if wanted, check each; the value exported is the one of this moment."""
-        project, token = self._document.settled, self._document.token
-        runner = JobRunner(lambda control: run_apart(deliver, project, plan, check, replace, control=control, told=runner.tell), self)
-        runner.told.connect(lambda done: self.exported.emit(done) if self._is_present(token) else None)
-        runner.told.connect(lambda done: self._document.add_proof(done.proof) if done.proof is not None and self._is_present(token) else None)
-        runner.cancelled.connect(lambda: self._notice.say(tr("The export was stopped. Files that were whole stay; the one being written was removed.")))
-        self._begin(runner, "Exporting", self._exporting, lambda p: p.step)
 
     # Looking once more, and the report
 

@@ -7,7 +7,7 @@ from fractions import Fraction
 from pathlib import Path
 
 import platformdirs
-from PySide6.QtCore import QEvent, QSettings, Qt, QUrl
+from PySide6.QtCore import QEvent, QSettings, Qt, QTimer, QUrl
 from PySide6.QtGui import QDesktopServices, QIcon
 from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLabel, QLineEdit, QMainWindow, QMessageBox, QStackedWidget, QWidget
 
@@ -20,28 +20,27 @@ from skiagraph.desktop.cover_page import CoverPage
 from skiagraph.desktop.document import Document
 from skiagraph.desktop.footage_page import FootagePage
 from skiagraph.desktop.handover_page import HandoverPage
+from skiagraph.desktop.handover_work import HandoverWork
 from skiagraph.desktop.help_sheet import HelpSheet
 from skiagraph.desktop.job_runner import stop_all
 from skiagraph.desktop.job_strip import JobStrip
-from skiagraph.desktop.long_jobs import BUSY, LongJobs
+from skiagraph.desktop.long_jobs import LongJobs
 from skiagraph.desktop.portraits import Portraits
 from skiagraph.desktop.review_page import ReviewPage
 from skiagraph.desktop.review_work import ReviewWork
 from skiagraph.desktop.session import Session
 from skiagraph.desktop.theme import GRID
-from skiagraph.desktop.words import counted, tr
+from skiagraph.desktop.words import tr
 from skiagraph.errors import SkiagraphError
 from skiagraph.footage import relink
 from skiagraph.footage.source import SourceState, state_of
 from skiagraph.media.clip import FILM_SUFFIXES
-from skiagraph.media.pictures import PICTURE_SUFFIXES
-from skiagraph.handover.delivery import Delivered, existing, planned
-from skiagraph.handover.writers.film import CoveredFilm
-from skiagraph.handover.writers.matte import Matte
-from skiagraph.media.pictures import RATE, pictures_at
+from skiagraph.media.pictures import PICTURE_SUFFIXES, RATE, pictures_at
 from skiagraph.project import edits, housing
+from skiagraph.project.edit_list import SUFFIXES as LIST_SUFFIXES, read_programme
 from skiagraph.project.file import SUFFIX
 from skiagraph.project.model import Reach
+from skiagraph.project.programme import hull
 from skiagraph.review.overview import clip_rows
 from skiagraph.timecode import USUAL_RATES, rate_of
 
@@ -75,8 +74,9 @@ class MainWindow(QMainWindow):
         self.cover = CoverPage(self.document, self.session, self.portraits)
         self.settings = QSettings("skiagraph", "skiagraph")
         self._build()
-        self.jobs = LongJobs(self.document, self.notice, self.strip, self.intake, self.handover.strip, self)
+        self.jobs = LongJobs(self.document, self.notice, self.strip, self.intake, self)
         self.reviewing = ReviewWork(self.document, self.jobs, self.review, self.portraits, self.settings, self)
+        self.handing = HandoverWork(self.document, self.handover, self.settings, self)
         self.actions_ = Actions(self)
         self.actions_.bar.setFixedHeight(30)
         self._menu_holder.insertWidget(1, self.actions_.bar, 0, Qt.AlignmentFlag.AlignVCenter)
@@ -91,6 +91,8 @@ class MainWindow(QMainWindow):
         place = self.settings.value("window")
         if place is not None:
             self.restoreGeometry(place)
+        # What an earlier window left in the queue goes on.
+        QTimer.singleShot(0, self.handing.start)
 
     def _build(self) -> None:
         body = QWidget()
@@ -160,12 +162,11 @@ class MainWindow(QMainWindow):
         self.review.lookWanted.connect(self._look_at)
         self.reviewing.goWanted.connect(self._go_to)
         self.jobs.reportOpened.connect(lambda path: QDesktopServices.openUrl(QUrl.fromLocalFile(path)))
-        self.handover.exportPressed.connect(self.export_clips)
-        self.handover.browsePressed.connect(self._browse_folder)
-        self.handover.openFolder.connect(lambda folder: QDesktopServices.openUrl(QUrl.fromLocalFile(folder)))
+        self.handing.folderWanted.connect(lambda folder: QDesktopServices.openUrl(QUrl.fromLocalFile(folder)))
+        self.footage.listPressed.connect(self.list_dialog)
+        self.footage.listDropped.connect(lambda: document.edit("use all of the clips", edits.use_programme, None))
         self.jobs.changed.connect(self._refresh)
         self.jobs.changed.connect(self._show_strip)
-        self.jobs.exported.connect(self._exported)
         self.jobs.followed.connect(self._back_to_start)
 
     # Steps and refreshing
@@ -182,8 +183,8 @@ class MainWindow(QMainWindow):
         self._show_strip()
 
     def _show_strip(self) -> None:
-        """How far a job is, above every page but that which has a strip of its own."""
-        self.strip.setVisible(self.jobs.running is not None and self.pages.currentIndex() != HANDOVER and not self.handover.strip.isVisibleTo(self.handover))
+        """How far a job is, above every page."""
+        self.strip.setVisible(self.jobs.running is not None)
 
     def _refresh(self) -> None:
         self.actions_.refresh(self.document.undo_name, self.document.redo_name)
@@ -204,11 +205,14 @@ class MainWindow(QMainWindow):
         page = self.pages.currentWidget()
         if page is self.footage:
             self.footage.set_clips(clip_rows(project), self.portraits.thumbnail, busy)
+            self.footage.set_programme(project.decisions.programme)
         elif page is self.review:
             self.review.set_findings(self.document.settled, self.document.findings, waiting)
         elif page is self.handover:
-            self.handover.set_versions(housing.versions(project), project.decisions.version)
-            self.handover.set_clips(clip_rows(project), len(waiting), sum(f.is_exposing for f in waiting), busy, self._spans())
+            programme = project.decisions.programme
+            self.handover.side.set_versions(housing.versions(project), project.decisions.version)
+            self.handover.set_clips(clip_rows(project), len(waiting), sum(f.is_exposing for f in waiting), self._parts(), programme.name if programme else "")
+            self.handing.estimate_soon()
 
     def _show_saved(self, state: str) -> None:
         path = self.document.path
@@ -229,11 +233,14 @@ class MainWindow(QMainWindow):
         """Open a project, or add clips to the present one."""
         paths = [Path(f).absolute() for f in files]
         projects = [p for p in paths if p.suffix.lower() == SUFFIX]
-        clips = [p for p in paths if p not in projects]
+        lists = [p for p in paths if p.suffix.lower() in LIST_SUFFIXES]
+        clips = [p for p in paths if p not in projects and p not in lists]
         if projects:
             self.open_project(projects[0])
         if clips:
             self.add_clips(clips)
+        if lists:
+            self.use_list(lists[0])
 
     def open_project(self, path: Path) -> None:
         stopped = self.jobs.stop()
@@ -373,56 +380,39 @@ class MainWindow(QMainWindow):
             self.show_step(COVER)
 
     def _spans(self) -> dict[str, tuple[int, int]]:
-        """From in to out, of clips where they are set."""
-        return {c.key: span for c in self.document.settled.clips if (span := self.session.span_of(c))}
+        """What is scanned of clips of which only a part is wanted: from in to out, or from the first frame to the last that the programme uses, with handles."""
+        spans = {c.key: span for c in self.document.settled.clips if (span := self.session.span_of(c))}
+        programme = self.document.settled.decisions.programme
+        return {**({key: hull(parts) for key, parts in programme.parts(self.document.settled.clips).items()} if programme else {}), **spans}
+
+    def _parts(self) -> dict[str, list[tuple[int, int]]]:
+        """What is handed over of clips of which only some is wanted: what the programme uses, or from in to out."""
+        project = self.document.settled
+        if project.decisions.programme is not None:
+            return project.decisions.programme.parts(project.clips)
+        return {c.key: [span] for c in project.clips if (span := self.session.span_of(c))}
+
+    def list_dialog(self) -> None:
+        """Choose an edit list that says which parts of the clips are used."""
+        name, _ = QFileDialog.getOpenFileName(self, tr("Use an edit list"), str(Path.home()), tr("Edit lists ({kinds})", kinds=" ".join(f"*{suffix}" for suffix in LIST_SUFFIXES)))
+        if name:
+            self.use_list(Path(name))
+
+    def use_list(self, path: Path) -> None:
+        """From now on only what an edit list uses is scanned, and handed over where that is ticked."""
+        project = self.document.settled
+        try:
+            programme = read_programme(path, project, handles=self.footage.handles)
+        except SkiagraphError as error:
+            self.notice.say(str(error))
+            return
+        self.document.edit(tr("use {name}", name=path.name), edits.use_programme, programme)
+        self.handover.side.marked.setChecked(True)
+        self.notice.say(programme.told())
 
     def export_now(self) -> None:
         self.show_step(HANDOVER)
         self.handover.press_export()
-
-    def export_clips(self, keys: list[str], format_key: str, folder: str, with_matte: bool, check: bool) -> None:
-        """Export clips and, if wanted, check each file; about files that exist already somebody is asked."""
-        if self.jobs.running is not None:
-            self.notice.say(BUSY)
-            return
-        project, writers = self.document.settled, (CoveredFilm(format_key), *((Matte(),) if with_matte else ()))
-        spans = self._spans() if self.handover.marked.isChecked() else {}
-        wanted = dict(spans=spans, versions=self.handover.versions)
-        plan = planned(project, keys, folder, writers, **wanted)
-        there = existing(plan)
-        if there:
-            answer = self._ask_about_existing(there)
-            if answer is None:
-                return
-            plan = plan if answer == "replace" else planned(project, keys, folder, writers, beside=True, **wanted)
-        self.jobs.export(plan, check, bool(there))
-
-    def _ask_about_existing(self, there: list[Path]) -> str | None:
-        """What to do about files that exist: "replace", "beside", or None to leave it."""
-        question = tr("{name} exists in {folder} already." if len(there) == 1 else "{name} and {n} more exist in {folder} already.", name=there[0].name, n=len(there) - 1, folder=there[0].parent)
-        box = QMessageBox(QMessageBox.Icon.Question, tr("Files exist already"), question, parent=self)
-        replace = box.addButton(tr("Replace"), QMessageBox.ButtonRole.DestructiveRole)
-        both = box.addButton(tr("Keep both"), QMessageBox.ButtonRole.AcceptRole)
-        box.addButton(QMessageBox.StandardButton.Cancel)
-        box.setDefaultButton(both)
-        box.exec()
-        return {replace: "replace", both: "beside"}.get(box.clickedButton())
-
-    def _exported(self, done: Delivered) -> None:
-        if done.findings is None:
-            text, colour = tr("Exported, not checked"), theme.OCHRE
-        elif done.findings:
-            text, colour = counted(len(done.findings), "Exported; the check found 1 place to look at", "Exported; the check found {n} places to look at"), theme.MADDER
-        else:
-            text, colour = tr("Exported and checked: every cover is in place"), theme.VERDIGRIS
-        self.handover.set_result(done.clip, str(done.path), tr("{version}: {what}", version=done.version, what=text) if done.version else text, colour, done.notes,
-                                 done.proof.facts if done.proof else ())
-        self._refresh_findings()
-
-    def _browse_folder(self) -> None:
-        name = QFileDialog.getExistingDirectory(self, tr("Folder for the exported files"), self.handover.folder.text())
-        if name:
-            self.handover.folder.setText(name)
 
     # Review
 

@@ -25,10 +25,11 @@ class HandedOver:
 
 
 class Companion(Family):
-    """word: how people call it; short: on the command line."""
+    """word: how people call it; title: in a few words; short: on the command line."""
 
     __slots__ = ()
     word: ClassVar[str] = ""
+    title: ClassVar[str] = ""
     short: ClassVar[str] = ""
 
     def names(self, stem: str, handed: HandedOver) -> list[str]:

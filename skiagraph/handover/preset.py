@@ -95,10 +95,15 @@ def read_preset(path: Path | str) -> Preset:
         raise SkiagraphError(f"{path.name} is no preset, or it is damaged ({str(error).rstrip('.')}); ask for it again.", path=path) from error
 
 
+def shipped_presets() -> list[Preset]:
+    """Those that come with the application, in their order."""
+    folder = files("skiagraph.assets").joinpath("presets")
+    return [_decoded(entry.read_bytes()) for entry in sorted(folder.iterdir(), key=lambda e: e.name) if entry.name.endswith(SUFFIX)]
+
+
 def presets() -> list[Preset]:
     """Those that ship, in their order, and those of this user, of which one of the same name counts. A file that cannot be read is left out."""
-    shipped = files("skiagraph.assets").joinpath("presets")
-    found = {preset.name: preset for preset in (_decoded(entry.read_bytes()) for entry in sorted(shipped.iterdir(), key=lambda e: e.name) if entry.name.endswith(SUFFIX))}
+    found = {preset.name: preset for preset in shipped_presets()}
     try:
         own = sorted(own_folder().glob(f"*{SUFFIX}"))
     except OSError:

@@ -20,6 +20,7 @@ import platformdirs
 from skiagraph.errors import CannotWriteMedia, SkiagraphError
 from skiagraph.handover.companion import Companion, HandedOver
 from skiagraph.handover.delivery import Delivered, Planned, deliver_one
+from skiagraph.handover.export import STEP
 from skiagraph.project.programme import Programme
 from skiagraph.handover.writer import Writer
 from skiagraph.jobs import JobControl, Progress
@@ -82,6 +83,14 @@ class Job(Value, frozen=True):
     @property
     def is_open(self) -> bool:
         return self.state in (State.WAITING, State.RUNNING)
+
+    @property
+    def told(self) -> str:
+        """What is written of a clip, in a few words."""
+        if not self.targets:
+            return ""
+        more = len(self.targets) - 1
+        return self.targets[0].writer.told + (f" and {more} more file{'s' if more > 1 else ''}" if more else "") + f", {self.frames} frames"
 
     @property
     def work(self) -> float:
@@ -157,7 +166,7 @@ class Queue:
                             frames=last - first + 1, pixels=clip.width * clip.height, replace=may_replace))
         if companions and plan:
             folder = plan[0].film.parent
-            jobs.append(Job(secrets.token_hex(6), batch, ", ".join(dict.fromkeys(c.word.split(",")[0] for c in companions)), FilePath(folder).absolute(), companions=tuple(companions), stem=stem or name, replace=may_replace))
+            jobs.append(Job(secrets.token_hex(6), batch, _titled([c.title for c in companions]), FilePath(folder).absolute(), companions=tuple(companions), stem=stem or name, replace=may_replace))
         self._change(lambda kept: replace(kept, jobs=(*kept.jobs, *jobs)))
         return jobs
 
@@ -300,6 +309,12 @@ class Queue:
             return _Kept(FORMAT, VERSION)
 
 
+def _titled(words: Sequence[str]) -> str:
+    """Words as a heading: “Edit list as OTIO, report”."""
+    text = ", ".join(words)
+    return text[:1].upper() + text[1:]
+
+
 def perform(folder: FilePath, key: str, control: JobControl, tell: Callable[[object], None]) -> Delivered | None:
     """Do one job of the queue in a folder; what is said of it is returned. Raises what deliver_one and companions raise."""
     queue = Queue(folder)
@@ -338,7 +353,7 @@ def _handed(queue: Queue, job: Job, project: Project) -> HandedOver:
 def left_s(jobs: Sequence[Job], running: Job | None, progress: Progress | None, pace: float) -> tuple[float | None, float | None]:
     """Seconds left for the job that runs, and for all. progress: of the job; pace: seconds a sample of late, 0 where it is not known."""
     mine = progress.left_s if progress else None
-    if running is not None and mine is not None and running.check and progress.step == "Exporting" and progress.total:
+    if running is not None and mine is not None and running.check and progress.step == STEP and progress.total:
         rate = progress.rate or progress.done / max(progress.elapsed_s, 1e-6)
         mine += CHECK_SHARE * progress.total / rate if rate else 0
     waiting = sum(job.work for job in jobs if job.state == State.WAITING)

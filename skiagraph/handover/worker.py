@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import threading
-import time
 from collections.abc import Callable
 from dataclasses import dataclass
 
 from skiagraph.apart import run_apart
 from skiagraph.errors import Cancelled, SkiagraphError
 from skiagraph.handover.delivery import Delivered
+from skiagraph.handover.export import STEP
 from skiagraph.handover.queue import Job, Queue, State, left_s, perform
 from skiagraph.jobs import JobControl, Progress
 
@@ -33,7 +33,7 @@ class QueueWorker:
         self._lock = threading.Lock()
         self._now: tuple[Job, JobControl] | None = None
         self._stopping = False
-        # Seconds that a sample took of late.
+        # Seconds that exporting a sample took of late.
         self._pace = 0.0
 
     @property
@@ -57,12 +57,9 @@ class QueueWorker:
             self._now = job, control
         if self._stopping:
             control.cancel()
-        begun = time.monotonic()
         try:
             done = run_apart(perform, self._queue.folder, job.key, control=control)
             self._queue.end(job.key, State.DONE, said_of(done), done)
-            if job.work:
-                self._pace = (time.monotonic() - begun) / job.work
         except Cancelled:
             if self._stopping:
                 self._queue.end(job.key, State.WAITING, "")
@@ -77,8 +74,9 @@ class QueueWorker:
         self._told(News(self._queue.job(job.key) or job, None, done))
 
     def _progressed(self, job: Job, progress: Progress) -> None:
-        pace = progress.elapsed_s / (progress.done * job.pixels) if progress.step == "Exporting" and progress.done and job.pixels and progress.elapsed_s > 1 else self._pace
-        mine, every = left_s(self._queue.jobs, job, progress, self._pace or pace)
+        if progress.step == STEP and progress.done and job.pixels and progress.elapsed_s > 1:
+            self._pace = progress.elapsed_s / (progress.done * job.pixels)
+        mine, every = left_s(self._queue.jobs, job, progress, self._pace)
         self._told(News(job, progress, None, mine, every))
 
     # Wishes, from any thread

@@ -65,6 +65,11 @@ class Writer(Family):
         """The ending of its name, empty for a folder."""
         raise NotImplementedError
 
+    @property
+    def told(self) -> str:
+        """What it is, in a few words."""
+        return self.word
+
     def name(self, stem: str) -> str:
         """The file's name for a clip of this stem."""
         return f"{stem}{self.mark}{self.suffix}"

@@ -77,13 +77,14 @@ class LooksTest(MadeWindow):
         self.entries("Version")["Late"].trigger()
         self.assertEqual(self.project.decisions.house.name, "Slate")
         self.window.show_step(HANDOVER)
-        page = self.window.handover
+        page = self.window.handover.side
         self.assertTrue(page.version.isVisible())
         self.assertEqual(page.versions, ["Late"])
         page.version.setCurrentIndex(0)
         page.folder.setText(str(self.folder / "out"))
-        self.window.export_clips(["c1"], "h264-mp4", str(self.folder / "out"), False, False)
-        self.until(lambda: self.window.jobs.running is None, 60)
+        page.check.setChecked(False)
+        self.window.handover.press_export()
+        self.until(lambda: not self.window.handing.running, 60)
         names = sorted(p.name for p in (self.folder / "out").iterdir())
         self.assertEqual(names, ["quay-Late-covered.mp4", "quay-Version-1-covered.mp4"])
         self.assertEqual(probe(self.folder / "out" / names[0]).width, 320)

@@ -1,7 +1,9 @@
 """The pages and what stands behind them: shown from values, told by signals."""
 
+from unittest import mock
+
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QLabel, QPushButton
+from PySide6.QtWidgets import QAbstractButton, QLabel, QPushButton
 
 from skiagraph.desktop.document import Document
 from skiagraph.desktop.footage_page import FootagePage
@@ -10,16 +12,22 @@ from skiagraph.desktop.help_sheet import HelpSheet
 from skiagraph.desktop.job_strip import JobStrip
 from skiagraph.desktop.picture_server import PictureServer, Wish
 from skiagraph.desktop.portraits import Portraits
+from skiagraph.desktop.queue_view import QueueView
 from skiagraph.desktop.review_page import ReviewPage
 from skiagraph.desktop.session import Session, View
-from skiagraph.jobs import Progress
-from skiagraph.media.index import open_clip
 from skiagraph.footage.adding import add_clip
 from skiagraph.footage.source import SourceState
+from skiagraph.handover.preset import FIRST
+from skiagraph.handover.queue import Job, State, Target
+from skiagraph.handover.worker import News
+from skiagraph.handover.writers.film import CoveredFilm
+from skiagraph.jobs import Progress
+from skiagraph.media.index import open_clip
 from skiagraph.project import cast, edits, file
 from skiagraph.project.model import Portrait, Project, replace
 from skiagraph.review.findings import acceptance_of, findings
 from skiagraph.review.overview import ClipRow, clip_rows
+from skiagraph.review.proof import Fact
 from tests.desktop.support import DesktopTest
 from tests.support import head_path, make_clip, project_on
 
@@ -131,41 +139,98 @@ class ReviewTest(PageTest):
 
 
 class HandoverTest(PageTest):
-    def test_what_is_chosen_is_exported(self):
+    def page(self, project=None, waiting=0, exposing=0, **more):
         page = self.keep(HandoverPage())
-        page.set_clips(clip_rows(self.project), 2, 1, False)
-        asked = self.heard(page.exportPressed)
-        page.format.setCurrentIndex(page.format.findData("ffv1-mkv"))
-        page.matte.setChecked(True)
+        page.set_clips(clip_rows(project or self.project), waiting, exposing, **more)
+        return page
+
+    def test_what_is_chosen_is_ordered(self):
+        page = self.page(waiting=2, exposing=1)
+        asked, side = self.heard(page.ordered), page.side
+        side.format.setCurrentIndex(side.format.findData("ffv1-mkv"))
+        side.format.activated.emit(0)
+        side.matte.setChecked(True)
+        side.alpha.setChecked(True)
+        side.companions["otio"].setChecked(True)
         page.press_export()
-        self.assertEqual(asked, [(["c1"], "ffv1-mkv", str(self.folder / "covered"), True, True)])
-        self.assertIn("2 findings are open, 1 of them may show somebody", page._warning.text())
-        page._boxes[0][1].setChecked(False)
-        page.press_export()
-        self.assertEqual(len(asked), 1)
-        page.set_clips(clip_rows(self.project), 1, 1, True)
-        self.assertFalse(page.export.isEnabled())
-        self.assertIn("1 finding is open and may show somebody", page._warning.text())
+        order, = asked
+        self.assertEqual((order.clips, order.folder, order.check, order.parts, order.pattern), (("c1",), self.folder / "covered", True, None, "{clip}"))
+        self.assertEqual((order.film, [w.kind for w in order.beside], [c.kind for c in order.companions]), (CoveredFilm("ffv1-mkv"), ["matte", "covers-only"], ["otio"]))
+        self.assertEqual((side.preset.currentText(), side.grade.isEnabled()), ("Set by hand", False))
+        self.assertIn("2 findings are open, 1 of them may show somebody", side.warning.text())
+        page._boxes[0][1].click()
+        self.assertEqual(page.order().clips, ())
+
+    def test_a_preset_fills_all_of_it_and_one_of_ones_own_is_kept_and_forgotten(self):
+        side = self.page().side
+        side.preset.setCurrentIndex(side.preset.findData("Web"))
+        side.preset.activated.emit(0)
+        self.assertEqual(side.film, CoveredFilm("h264-mp4", grade="good", size="most-1080", sound="aac"))
+        side.size.setCurrentIndex(side.size.findData("720"))
+        side.size.activated.emit(0)
+        with mock.patch("skiagraph.desktop.handover_side.QInputDialog.getText", return_value=("Evening news", True)):
+            side.keep.click()
+        self.assertEqual((side.preset.currentData(), side.film.size, side.keep.text()), ("Evening news", "720", "Forget"))
+        again = self.page().side
+        again.take_kept(side.kept)
+        self.assertEqual(again.film, side.film)
+        side.keep.click()
+        self.assertEqual((side.preset.currentData(), side.preset.findData("Evening news")), (FIRST, -1))
 
     def test_a_clip_nobody_searched_is_handed_over_only_by_choice(self):
-        page = self.keep(HandoverPage())
         bare = add_clip(Project(), *open_clip(self.clip))
-        asked = self.heard(page.exportPressed)
-        page.set_clips(clip_rows(bare), 0, 0, False)
-        page.press_export()
-        self.assertEqual(asked, [])
+        page = self.page(bare)
+        self.assertEqual(page.chosen, [])
         self.assertIn("nobody in it is covered", " ".join(label.text() for label in page.findChildren(QLabel)))
         page._boxes[0][1].click()
-        page.set_clips(clip_rows(bare), 0, 0, False)
-        page.press_export()
-        self.assertEqual(asked[0][0], ["c1"])
+        page.set_clips(clip_rows(bare), 0, 0)
+        self.assertEqual(page.chosen, ["c1"])
 
-    def test_result_offers_the_folder(self):
-        page = self.keep(HandoverPage())
-        page.set_result("c1", str(self.folder / "out" / "x.mp4"), "Exported and checked", "#6FB6A0")
-        page.set_clips(clip_rows(self.project), 0, 0, False)
+    def test_only_what_a_programme_uses(self):
+        page = self.page(parts={"c1": [(2, 5), (8, 9)]}, programme="evening.otio")
+        self.assertIn("evening.otio", page.side.marked.text())
+        page.side.marked.setChecked(True)
         self.settle()
-        self.assertEqual(page._boxes[0][2].text(), "Exported and checked")
+        self.assertEqual(page.order().parts, {"c1": [(2, 5), (8, 9)]})
+        self.assertIn("2 parts, 6 frames", [label.text() for label in page._parts_labels])
+        page.set_clips(clip_rows(self.project), 0, 0, {}, "evening.otio")
+        self.assertEqual(page.chosen, [], "what it does not use stays")
+
+    def test_sizes_are_told_for_each_and_for_all(self):
+        page = self.page()
+        page.show_estimates({"c1": 12_400_000}, False)
+        self.assertEqual((page._boxes[0][2].text(), page.side.estimate.text()), ("about 12.4 MB", "About 12.4 MB for the films."))
+        page.show_estimates({}, True)
+        self.assertIn("Estimating", page.side.estimate.text())
+
+    def job(self, key, **changes):
+        return Job(key, "b", f"{key}.mp4", self.folder, "c1", (Target(CoveredFilm(), self.folder / f"{key}.mp4"),), frames=50, pixels=100, **changes)
+
+    def test_the_queue_shows_what_runs_first_and_what_may_be_done_with_each(self):
+        view = self.keep(QueueView())
+        jobs = [self.job("done", state=State.DONE, said="Written and checked.", findings=0, facts=(Fact("Covers", "all as decided"), Fact("Depth", "less", False))), self.job("one"), self.job("two"),
+                self.job("now", state=State.RUNNING), self.job("bad", state=State.FAILED, said="The disk is full.")]
+        wished = self.heard(view.wished)
+        view.show_jobs(jobs, False)
+        self.settle()
+        self.assertEqual(list(view.rows), ["now", "one", "two", "done", "bad"])
+        buttons = {key: [b.toolTip() or b.text() for b in row.findChildren(QAbstractButton) if b.isEnabled()] for key, row in view.rows.items()}
+        self.assertEqual(buttons["one"][0], "Do this later")
+        self.assertEqual(buttons["two"][0], "Do this earlier")
+        for key, text in (("bad", "Try again"), ("now", "Cancel"), ("done", "Open folder")):
+            next(b for b in view.rows[key].findChildren(QPushButton) if b.text() == text).click()
+        self.assertEqual(wished, [("retry", "bad"), ("cancel", "now"), ("open", "done")])
+        view.show_news(News(jobs[3], Progress("Exporting", 30, 60, 3.0, 10.0), None, 3.0, 125.0))
+        self.assertEqual((view.rows["now"].text, view.rows["now"]._far.text(), view.summary), ("Exporting", "30 / 60, 10 frames/s · 3 s left", "3 left · 2 min 05 s"))
+        view._wish("unfold", "done")
+        self.settle()
+        texts = [label.text() for label in view.rows["done"].findChildren(QLabel)]
+        self.assertTrue({"Covers", "all as decided", "less"} <= set(texts))
+        view.show_jobs(jobs, True)
+        self.assertEqual((view.pause.text(), view.summary), ("Go on", "3 left · paused"))
+        view.show_jobs([], False)
+        self.settle()
+        self.assertTrue(view._empty.isVisible() and not view.clear.isVisible())
 
     def test_strip_shows_progress_and_time_left_and_says_what_cancel_does(self):
         strip = self.keep(JobStrip("Stop the export; whole files stay"))

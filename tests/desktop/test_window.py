@@ -7,14 +7,16 @@ import numpy as np
 from PySide6.QtCore import QMimeData, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QMessageBox
+from PySide6.QtWidgets import QMessageBox, QPushButton
 
 from skiagraph.demo.ship import shipped
+from skiagraph.desktop.handover_work import HandoverWork
 from skiagraph.desktop.register_view import HEAD, ROW
 from skiagraph.desktop.session import View
 from skiagraph.desktop.window import COVER, FOOTAGE, HANDOVER, REVIEW, MainWindow
 from skiagraph.errors import CannotSaveProject
 from skiagraph.footage.following import Direction
+from skiagraph.handover.queue import Queue
 from skiagraph.media.formats import FORMATS
 from skiagraph.media.index import open_clip
 from skiagraph.media.reader import FrameReader
@@ -63,6 +65,19 @@ class MadeWindow(DesktopTest):
         self.window.open_project(place)
         self.until(lambda: self.window.cover.picture._image is not None)
         return place
+
+    def hand_over(self, shape="h264-mp4", check=True):
+        """Press Hand over with this format, into the folder “out”."""
+        self.window.show_step(HANDOVER)
+        side = self.window.handover.side
+        side.folder.setText(str(self.folder / "out"))
+        self.pick_data(side.format, shape)
+        side.check.setChecked(check)
+        self.window.handover.press_export()
+
+    def pick_data(self, box, value):
+        box.setCurrentIndex(box.findData(value))
+        box.activated.emit(box.currentIndex())
 
     def press(self, key, modifiers=Qt.KeyboardModifier.NoModifier):
         self.key(self.window, key, modifiers)
@@ -475,9 +490,9 @@ class WindowTest(MadeWindow):
         window.session.set_mark("in", 10)
         window.session.set_mark("out", 29)
         window.show_step(HANDOVER)
-        window.handover.marked.setChecked(True)
-        window.export_clips(["c1"], "ffv1-mkv", str(self.folder / "out"), False, True)
-        self.until(lambda: window.jobs.running is None, 60)
+        window.handover.side.marked.setChecked(True)
+        self.hand_over("ffv1-mkv")
+        self.until(lambda: not window.handing.running, 60)
         _, index = open_clip(self.folder / "out" / "quay-covered.mkv")
         self.assertEqual((len(index), [f for p in window.document.proofs for f in p.findings], len(window.document.proofs)), (20, [], 1))
 
@@ -644,32 +659,103 @@ class WindowTest(MadeWindow):
         self.until(lambda: not self.window.document.waiting)
         self.assertEqual(self.project.accepted[0].by, "Ida")
 
-    def test_export_writes_a_covered_file_and_checks_it(self):
+    def test_handing_over_writes_a_covered_file_and_checks_it(self):
         self.open_made()
-        self.window.show_step(HANDOVER)
-        self.window.handover.folder.setText(str(self.folder / "out"))
-        self.window.handover.matte.setChecked(True)
-        self.window.handover.press_export()
-        self.assertIsNotNone(self.window.jobs.running)
-        self.until(lambda: self.window.jobs.running is None, 60)
+        side = self.window.handover.side
+        side.matte.setChecked(True)
+        side.companions["otio"].setChecked(True)
+        with mock.patch("skiagraph.desktop.handover_work.notify") as told:
+            self.hand_over()
+            self.assertTrue(self.window.handing.running)
+            self.until(lambda: not self.window.handing.running, 60)
         covered = self.folder / "out" / "quay-covered.mp4"
         with FrameReader(*open_clip(covered)) as reader, FrameReader(*open_clip(self.folder / "quay.mp4")) as source:
             self.assertEqual(len(reader), 50)
             a, b = reader.read(25).rgb().astype(int), source.read(25).rgb().astype(int)
         self.assertGreater(np.abs(a - b)[80:120, 80:120].mean(), 4)
         self.assertLess(np.abs(a - b)[200:, :].mean(), 3)
-        self.assertTrue((self.folder / "out" / "quay-matte.mkv").exists())
-        self.assertIn("checked", self.window.handover._results["c1"][1])
+        self.assertEqual(sorted(p.suffix for p in (self.folder / "out").iterdir()), [".mkv", ".mp4", ".otio"])
+        jobs = self.window.handing.queue.jobs
+        self.assertEqual([str(job.state) for job in jobs], ["done", "done"])
+        self.assertIn("checked", self.window.handover.queue.rows[jobs[0].key].text)
+        self.assertEqual((len(self.window.document.proofs), told.call_args.args), (1, ("Handed over", "2 jobs are written.")))
 
-    def test_cancelled_export_leaves_nothing(self):
+    def test_a_cancelled_job_leaves_nothing(self):
         self.open_made(frames=120)
-        self.window.export_clips(["c1"], "ffv1-mkv", str(self.folder / "out"), True, False)
+        self.window.handover.side.matte.setChecked(True)
+        self.hand_over("ffv1-mkv", check=False)
         # Cancelled once the first frames were written, so that there is something to take away.
-        self.window.jobs.running.progressed.connect(lambda p: self.window.jobs.cancel() if p.step == "Exporting" else None)
-        self.until(lambda: self.window.jobs.running is None)
+        job = self.window.handing.queue.jobs[0]
+        self.window.handing._runner.told.connect(lambda news: self.window.handover.queue.wished.emit("cancel", job.key) if news.progress else None)
+        self.until(lambda: not self.window.handing.running)
         self.assertEqual([p.name for p in (self.folder / "out").glob("*")], [])
-        self.assertIn("stopped", self.window.notice.text)
-        self.assertNotIn("c1", self.window.handover._results)
+        self.assertIn("Cancelled", self.window.handover.queue.rows[job.key].text)
+
+    def test_closing_the_window_the_queue_goes_on_in_the_next(self):
+        place = self.open_made(frames=120)
+        self.hand_over("ffv1-mkv", check=False)
+        self.until(lambda: self.window.handing._runner.worker.running is not None)
+        self.window.close()
+        self.assertEqual([str(job.state) for job in Queue().jobs], ["waiting"])
+        again = MainWindow()
+        self.addCleanup(again.close)
+        self.until(lambda: [str(job.state) for job in Queue().jobs] == ["done"] and not again.handing.running)
+        self.assertEqual(len(open_clip(self.folder / "out" / "quay-covered.mkv")[1]), 120)
+        self.assertTrue(place.exists())
+
+    def test_the_queue_pauses_goes_on_and_tries_again(self):
+        self.open_made(frames=30)
+        handing = self.window.handing
+        handing.pause(True)
+        self.hand_over("ffv1-mkv", check=False)
+        self.settle()
+        self.assertFalse(handing.running)
+        (self.folder / "quay.mp4").rename(self.folder / "away.mp4")
+        self.window.handover.queue.pause.click()
+        self.until(lambda: not handing.running and not handing.queue.jobs[0].is_open)
+        self.assertSentence(self.window.notice.text, "quay-covered.mkv")
+        (self.folder / "away.mp4").rename(self.folder / "quay.mp4")
+        row = self.window.handover.queue.rows[handing.queue.jobs[0].key]
+        next(b for b in row.findChildren(QPushButton) if b.text() == "Try again").click()
+        self.until(lambda: not handing.running and str(handing.queue.jobs[0].state) == "done")
+        self.window.handover.queue.clear.click()
+        self.assertEqual((handing.queue.jobs, self.window.handover.queue.rows), ((), {}))
+
+    def test_files_that_exist_are_asked_about(self):
+        self.open_made(frames=30)
+        (self.folder / "out").mkdir()
+        there = self.folder / "out" / "quay-covered.mkv"
+        for answer, names in ((None, ["quay-covered.mkv"]), ("beside", ["quay-2-covered.mkv", "quay-covered.mkv"])):
+            there.write_bytes(b"somebody's")
+            with mock.patch.object(HandoverWork, "_ask_about_existing", return_value=answer) as asked:
+                self.hand_over("ffv1-mkv", check=False)
+            asked.assert_called_once()
+            self.until(lambda: not self.window.handing.running)
+            self.assertEqual((sorted(p.name for p in (self.folder / "out").iterdir()), there.read_bytes()), (names, b"somebody's"))
+
+    def test_an_edit_list_limits_what_is_handed_over(self):
+        self.open_made()
+        list_ = self.folder / "evening.edl"
+        list_.write_text("TITLE: EVENING\n\n001  QUAY     V     C        00:00:00:10 00:00:00:20 00:00:00:00 00:00:00:10\n* FROM CLIP NAME: quay.mp4\n")
+        self.window.footage._handles.setValue(4)
+        self.window.open_files([str(list_)])
+        self.assertSentence(self.window.notice.text, "1 part of 1 clip")
+        self.assertEqual(self.window._spans(), {"c1": (6, 23)})
+        self.window.show_step(FOOTAGE)
+        self.assertIn("evening.edl", self.window.footage._list_told.text())
+        self.hand_over("ffv1-mkv", check=False)
+        self.until(lambda: not self.window.handing.running)
+        self.assertEqual(len(open_clip(self.folder / "out" / "quay-covered.mkv")[1]), 18)
+        self.window.show_step(FOOTAGE)
+        self.window.footage.drop_list.click()
+        self.assertIsNone(self.window.document.project.decisions.programme)
+        self.window.open_files([str(self.folder / "none.edl")])
+        self.assertSentence(self.window.notice.text, "none.edl")
+
+    def test_how_large_a_film_will_be_is_told(self):
+        self.open_made(frames=30)
+        self.window.show_step(HANDOVER)
+        self.until(lambda: self.window.handover.side.estimate.text().startswith("About"), 60)
 
     def test_saving_is_continuous_and_told(self):
         place = self.open_made()

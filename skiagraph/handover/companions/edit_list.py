@@ -29,6 +29,7 @@ REEL = 8
 @Companion.register
 class Otio(Companion, Value, frozen=True, tag_field="kind", tag="otio"):
     word: ClassVar[str] = "The edit list, as OpenTimelineIO"
+    title: ClassVar[str] = "edit list as OTIO"
     short: ClassVar[str] = "otio"
 
     def names(self, stem: str, handed: HandedOver) -> list[str]:
@@ -45,6 +46,7 @@ class Edl(Companion, Value, frozen=True, tag_field="kind", tag="edl"):
     """One list for each rate that clips count in, since CMX 3600 knows one alone."""
 
     word: ClassVar[str] = "The edit list, as CMX 3600 EDL"
+    title: ClassVar[str] = "edit list as EDL"
     short: ClassVar[str] = "edl"
 
     def names(self, stem: str, handed: HandedOver) -> list[str]:

@@ -13,6 +13,7 @@ from skiagraph.values import Value
 @Companion.register
 class ReportFiles(Companion, Value, frozen=True, tag_field="kind", tag="report"):
     word: ClassVar[str] = "The report, as PDF and HTML"
+    title: ClassVar[str] = "report"
     short: ClassVar[str] = "report"
 
     def names(self, stem: str, handed: HandedOver) -> list[str]:

@@ -15,6 +15,7 @@ from skiagraph.values import Value
 @Companion.register
 class Tracks(Companion, Value, frozen=True, tag_field="kind", tag="tracks"):
     word: ClassVar[str] = "Tracks, as CSV, JSON and MOT Challenge text"
+    title: ClassVar[str] = "tracks"
     short: ClassVar[str] = "tracks"
 
     def names(self, stem: str, handed: HandedOver) -> list[str]:

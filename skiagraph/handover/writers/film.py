@@ -37,6 +37,10 @@ class CoveredFilm(Writer, Value, frozen=True, tag_field="kind", tag="film"):
     def suffix(self) -> str:
         return self.export.suffix
 
+    @property
+    def told(self) -> str:
+        return self.export.label
+
     def open(self, target: Path, material: Material) -> _Film:
         info = material.info
         _refuse_rate(self.export, material)

@@ -36,6 +36,10 @@ class CoveredPictures(Writer, Value, frozen=True, tag_field="kind", tag="picture
     def suffix(self) -> str:
         return ""
 
+    @property
+    def told(self) -> str:
+        return f"{form_named(self.form).label} pictures"
+
     def open(self, target: Path, material: Material) -> _Pictures:
         return _Pictures(target, self, material)
 
