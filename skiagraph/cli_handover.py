@@ -40,7 +40,7 @@ def add_commands(command: Callable, load: Callable, chosen_clips: Callable, end:
     batch.add_argument("--rate", metavar="R", type=rate, help="frames a second of numbered pictures, which carry none (default 25)")
 
     queue = command("queue", run_queue, "List what is to be handed over, and what became of it.")
-    queue.add_argument("--run", action="store_true", help="go on with it")
+    queue.add_argument("--run", dest="go_on", action="store_true", help="go on with it")
     queue.add_argument("--retry", action="store_true", help="let what failed, or was cancelled, wait again")
     queue.add_argument("--clear", action="store_true", help="forget what ended; files that were written stay")
 
@@ -202,7 +202,7 @@ def run_queue(options, control) -> int:
             queue.retry(job.key)
     if options.clear:
         queue.remove_ended()
-    if options.run:
+    if options.go_on:
         queue.pause(False)
         waiting = any(job.state == State.WAITING for job in queue.jobs)
         with queue.working() as mine:
