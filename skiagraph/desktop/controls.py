@@ -7,11 +7,47 @@ from functools import lru_cache
 
 from PySide6.QtCore import QEvent, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QIcon, QImage, QPainter, QPainterPath
-from PySide6.QtWidgets import (QButtonGroup, QComboBox, QDoubleSpinBox, QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QSlider, QToolButton,
+from PySide6.QtWidgets import (QButtonGroup, QCheckBox, QComboBox, QDoubleSpinBox, QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QSlider, QToolButton,
                                QVBoxLayout, QWidget)
 
 from skiagraph.desktop.theme import CONTROL, GRID, WELL, asset_folder
 from skiagraph.desktop.words import tr
+
+
+class KeepsKeys:
+    """Mixed into a widget: keys that choose in it are its own while it has the focus, and no shortcut of the window takes them."""
+
+    KEYS = frozenset({Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown})
+
+    def event(self, event) -> bool:
+        if event.type() == QEvent.Type.ShortcutOverride and event.key() in self.KEYS and event.modifiers() in (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.KeypadModifier):
+            event.accept()
+            return True
+        return super().event(event)
+
+
+class Tick(KeepsKeys, QCheckBox):
+    """A box to tick. The space bar ticks it while it has the focus."""
+
+    KEYS = frozenset({Qt.Key.Key_Space})
+
+
+class ListBox(KeepsKeys, QComboBox):
+    """A list that folds, whose entries have data of their own. Long entries do not make it wider."""
+
+    KEYS = KeepsKeys.KEYS | {Qt.Key.Key_Space, Qt.Key.Key_Home, Qt.Key.Key_End}
+
+    def __init__(self, name: str = "", parent: QWidget | None = None):
+        """name: for assistive technology."""
+        super().__init__(parent)
+        self.setAccessibleName(tr(name))
+        self.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+
+
+class _PushButton(KeepsKeys, QPushButton):
+    """Pressed by the space bar while it has the focus, which it gets by Tab alone."""
+
+    KEYS = frozenset({Qt.Key.Key_Space})
 
 
 @lru_cache(maxsize=64)
@@ -31,7 +67,7 @@ def icon_button(name: str, tip: str) -> QToolButton:
 
 
 def push_button(text: str, kind: str = "", tip: str = "") -> QPushButton:
-    button = QPushButton(tr(text))
+    button = _PushButton(tr(text))
     if kind:
         button.setProperty("kind", kind)
     button.setToolTip(tr(tip))
@@ -154,18 +190,6 @@ class Choice(QWidget):
             self._group.setExclusive(False)
             self._group.checkedButton().setChecked(False)
             self._group.setExclusive(True)
-
-
-class KeepsKeys:
-    """Mixed into a widget: keys that choose in it are its own while it has the focus, and no shortcut of the window takes them."""
-
-    KEYS = frozenset({Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown})
-
-    def event(self, event) -> bool:
-        if event.type() == QEvent.Type.ShortcutOverride and event.key() in self.KEYS and event.modifiers() in (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.KeypadModifier):
-            event.accept()
-            return True
-        return super().event(event)
 
 
 class Pick(KeepsKeys, QComboBox):

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QCheckBox, QFrame, QLabel, QScrollArea, QWidget
+from PySide6.QtWidgets import QFrame, QLabel, QScrollArea, QWidget
 
 from skiagraph.desktop import theme
-from skiagraph.desktop.controls import column, line, quiet, section
+from skiagraph.desktop.controls import Tick, column, line, quiet, section
 from skiagraph.desktop.handover_side import HandoverSide
 from skiagraph.desktop.queue_view import QueueView
 from skiagraph.desktop.theme import GRID
@@ -26,7 +26,7 @@ class HandoverPage(QWidget):
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         self.setObjectName("page")
-        self._boxes: list[tuple[Clip, QCheckBox, QLabel]] = []
+        self._boxes: list[tuple[Clip, Tick, QLabel]] = []
         self._parts_labels: list[QLabel] = []
         self._chosen: dict[str, bool] = {}
         self._parts: dict[str, list[tuple[int, int]]] = {}
@@ -40,6 +40,7 @@ class HandoverPage(QWidget):
         left.addWidget(section("Clips"))
         self._scroll = QScrollArea()
         self._scroll.setWidgetResizable(True)
+        self._scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         body = QWidget()
         self._list = column(spacing=GRID, parent=body)
         self._list.addStretch(1)
@@ -84,6 +85,10 @@ class HandoverPage(QWidget):
             self._list.insertWidget(0, empty)
         if entries and not self.side.folder.text():
             self.side.folder.setText(str(entries[0].clip.path.parent / "covered"))
+        # Tab goes through the clips in their order, and before what they are written as.
+        chain = [self.queue.clear, *(box for _, box, _ in self._boxes)]
+        for before, after in zip(chain, chain[1:]):
+            self.setTabOrder(before, after)
         # As much room as the clips need, up to half of the page.
         self._scroll.setMaximumHeight(min(300, 12 + 36 * max(1, len(entries))))
         self.side.show_waiting(waiting, exposing)
@@ -100,7 +105,7 @@ class HandoverPage(QWidget):
         panel.setFixedHeight(32)
         row = line(spacing=3 * GRID, parent=panel)
         row.setContentsMargins(3 * GRID, 0, 3 * GRID, 0)
-        box = QCheckBox(clip.path.name)
+        box = Tick(clip.path.name)
         # Where nobody was looked for everybody is seen: such a clip is handed over only by choice.
         box.setChecked(entry.is_usable and self._chosen.get(clip.key, entry.was_searched))
         box.setEnabled(entry.is_usable)

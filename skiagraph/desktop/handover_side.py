@@ -6,11 +6,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QCheckBox, QComboBox, QFrame, QGridLayout, QInputDialog, QLabel, QLineEdit, QScrollArea, QWidget
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QFrame, QGridLayout, QInputDialog, QLabel, QLineEdit, QScrollArea, QWidget
 
 from skiagraph.desktop import theme
-from skiagraph.desktop.controls import column, line, push_button, quiet, section
+from skiagraph.desktop.controls import ListBox, Tick, column, line, push_button, quiet, section
 from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.words import counted, tr
 from skiagraph.errors import SkiagraphError
@@ -52,6 +52,7 @@ class HandoverSide(QFrame):
         outer = column(margin=0, spacing=0, parent=self)
         scroll = QScrollArea()
         scroll.setWidgetResizable(True)
+        scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         body = QWidget()
         self._layout = column(spacing=2 * GRID, parent=body)
         self._layout.setContentsMargins(4 * GRID, 3 * GRID, 4 * GRID, GRID)
@@ -63,7 +64,7 @@ class HandoverSide(QFrame):
         outer.addWidget(scroll, 1)
         foot = column(spacing=2 * GRID)
         foot.setContentsMargins(4 * GRID, 2 * GRID, 4 * GRID, 4 * GRID)
-        self.check = QCheckBox(tr("Check each film when it is written"))
+        self.check = Tick(tr("Check each film when it is written"))
         self.check.setChecked(True)
         self.check.setToolTip(tr("Decodes it again, searches it for faces, and compares it with your decisions and with the source"))
         foot.addWidget(self.check)
@@ -81,8 +82,7 @@ class HandoverSide(QFrame):
     def _build_shape(self) -> None:
         self._layout.addWidget(section("Preset"))
         row = line(spacing=2 * GRID)
-        self.preset = QComboBox()
-        self.preset.setAccessibleName(tr("Preset"))
+        self.preset = ListBox("Preset")
         self.preset.activated.connect(lambda _: self._take_preset())
         self.keep = push_button("Keep as …", "", "Keep what is set below as a preset of your own")
         self.keep.clicked.connect(self.keep_as)
@@ -95,16 +95,13 @@ class HandoverSide(QFrame):
         grid.setHorizontalSpacing(2 * GRID)
         grid.setVerticalSpacing(GRID)
         grid.setColumnStretch(1, 1)
-        self.format, self.grade, self.size, self.sound = (QComboBox() for _ in range(4))
+        self.format, self.grade, self.size, self.sound = (ListBox(word) for word in ("Format", "Quality", "Size", "Sound"))
         for n, (box, word, entries, tip) in enumerate((
                 (self.format, "Format", SHAPES, "What pictures are encoded with, and what holds them"), (self.grade, "Quality", GRADES, "How near to the source; codecs of the edit set their own"),
                 (self.size, "Size", {key: size.label for key, size in SIZES.items()}, "Scaled without bars and without stretching, by a Lanczos filter"), (self.sound, "Sound", WAYS, "All tracks, in their order and with their languages"))):
             for key, label in entries.items():
                 box.addItem(tr(label), key)
-            box.setAccessibleName(tr(word))
             box.setToolTip(tr(tip))
-            # A long entry does not make the side wider.
-            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             box.activated.connect(lambda _: self._own())
             grid.addWidget(quiet(word), n, 0)
             grid.addWidget(box, n, 1)
@@ -184,8 +181,7 @@ class HandoverSide(QFrame):
 
     def _build_place(self) -> None:
         self._version_head = section("Version")
-        self.version = QComboBox()
-        self.version.setAccessibleName(tr("Version"))
+        self.version = ListBox("Version")
         self.version.setToolTip(tr("Which version of the project is written; several go to files called after it"))
         for widget in (self._version_head, self.version):
             widget.hide()
@@ -207,7 +203,7 @@ class HandoverSide(QFrame):
         row.addWidget(quiet("Names"))
         row.addWidget(self.pattern, 1)
         self._layout.addLayout(row)
-        self.marked = QCheckBox()
+        self.marked = Tick()
         self.marked.toggled.connect(self.markedToggled)
         self._layout.addWidget(self.marked)
         self.set_programme("")
@@ -238,13 +234,12 @@ class HandoverSide(QFrame):
 
     def _build_beside(self) -> None:
         self._layout.addWidget(section("Also write"))
-        self.matte = QCheckBox(tr(Matte.word))
+        self.matte = Tick(tr(Matte.word))
         self._layout.addWidget(self.matte)
         row = line(spacing=2 * GRID)
-        self.alpha = QCheckBox(tr("Covers only, as"))
+        self.alpha = Tick(tr("Covers only, as"))
         self.alpha.setToolTip(tr("The covers with transparency, to lay over the untouched original in the edit"))
-        self.alpha_form = QComboBox()
-        self.alpha_form.setAccessibleName(tr("Covers only, as"))
+        self.alpha_form = ListBox("Covers only, as")
         for key, form in ALPHA_FORMS.items():
             self.alpha_form.addItem(tr(form.label), key)
         self.alpha_form.setEnabled(False)
@@ -252,9 +247,9 @@ class HandoverSide(QFrame):
         row.addWidget(self.alpha)
         row.addWidget(self.alpha_form, 1)
         self._layout.addLayout(row)
-        self.companions: dict[str, QCheckBox] = {}
+        self.companions: dict[str, Tick] = {}
         for tag, kind in Companion.kinds.items():
-            self.companions[tag] = QCheckBox(tr(kind.word))
+            self.companions[tag] = Tick(tr(kind.word))
             self._layout.addWidget(self.companions[tag])
 
     # As a whole

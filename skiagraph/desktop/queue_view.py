@@ -17,6 +17,10 @@ from skiagraph.jobs import format_left
 from skiagraph.review.proof import Fact
 
 
+# Px for what is written and where to, beside the name.
+ROOM = 420
+
+
 def colour_of(job: Job) -> str:
     """Of what became of a job."""
     if job.state == State.FAILED or job.findings > 0:
@@ -45,7 +49,8 @@ class JobRow(QFrame):
         name.setStyleSheet("font-weight: 700;")
         row.addWidget(name)
         place = quiet("")
-        place.setText(place.fontMetrics().elidedText(" · ".join(part for part in (job.told, str(job.folder)) if part), Qt.TextElideMode.ElideMiddle, 430))
+        what, metrics = f"{job.told} · " if job.told else "", place.fontMetrics()
+        place.setText(what + metrics.elidedText(str(job.folder), Qt.TextElideMode.ElideMiddle, max(80, ROOM - metrics.horizontalAdvance(what))))
         place.setToolTip(str(job.folder))
         row.addWidget(place)
         row.addStretch(1)
@@ -135,6 +140,7 @@ class QueueView(QWidget):
         layout.addLayout(head)
         self._scroll = QScrollArea()
         self._scroll.setWidgetResizable(True)
+        self._scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         body = QWidget()
         self._list = column(spacing=GRID, parent=body)
         self._list.addStretch(1)

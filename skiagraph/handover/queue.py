@@ -90,7 +90,7 @@ class Job(Value, frozen=True):
         if not self.targets:
             return ""
         more = len(self.targets) - 1
-        return self.targets[0].writer.told + (f" and {more} more file{'s' if more > 1 else ''}" if more else "") + f", {self.frames} frames"
+        return self.targets[0].writer.told + (f" and {more} more" if more else "") + f", {self.frames} frames"
 
     @property
     def work(self) -> float:

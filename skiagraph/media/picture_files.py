@@ -34,7 +34,7 @@ class PictureForm:
 
 
 PICTURE_FORMS = {f.key: f for f in (
-    PictureForm("png", "PNG", ".png", "png", {(False, False): "rgb24", (True, False): "rgb48be", (False, True): "rgba", (True, True): "rgba64be"}, {"pred": "mixed"}),
+    PictureForm("png", "PNG", ".png", "png", {(False, False): "rgb24", (True, False): "rgb48be", (False, True): "rgba", (True, True): "rgba64be"}, {"pred": "up", "compression_level": "4"}),
     PictureForm("tiff", "TIFF", ".tiff", "tiff", {(False, False): "rgb24", (True, False): "rgb48le", (False, True): "rgba", (True, True): "rgba64le"}, {"compression_algo": "deflate"}),
 )}
 # Digits of a number, so that names stay in order over eleven days at 100 frames a second.
@@ -53,6 +53,8 @@ class PicturesWriter:
         self._encoder.width, self._encoder.height = size
         self._encoder.pix_fmt, self._encoder.time_base = form.pixel_format(deep, alpha), Fraction(1, 25)
         self._encoder.options = dict(form.options)
+        # Pictures side by side: packing one takes longer than making it.
+        self._encoder.thread_count, self._encoder.thread_type = 0, "FRAME"
         try:
             self._folder = TemporaryFolder(target)
         except OSError as error:
@@ -63,15 +65,19 @@ class PicturesWriter:
         picture = av.VideoFrame.from_ndarray(np.ascontiguousarray(array), format=self._given)
         if self._given != self._encoder.pix_fmt:
             picture = picture.reformat(format=self._encoder.pix_fmt)
+        self._put(picture)
+
+    def _put(self, picture: av.VideoFrame | None) -> None:
         try:
-            raw = b"".join(bytes(packet) for packet in self._encoder.encode(picture))
-            (self._folder.path / f"{self._stem}_{self._number:0{DIGITS}d}{self._form.suffix}").write_bytes(raw)
+            for packet in self._encoder.encode(picture):
+                (self._folder.path / f"{self._stem}_{self._number:0{DIGITS}d}{self._form.suffix}").write_bytes(bytes(packet))
+                self._number += 1
         except (av.error.FFmpegError, OSError) as error:
             raise self._explained(self._folder.target, error) from error
-        self._number += 1
 
     def finish(self) -> None:
-        """All of it is written already, picture by picture."""
+        """Write those that are still being packed. Raises CannotWriteMedia."""
+        self._put(None)
 
     def commit(self) -> None:
         """Give the folder its name. Raises CannotWriteMedia."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -15,7 +16,7 @@ from skiagraph.cover.transparent import Scale, covers_alone
 from skiagraph.errors import CannotWriteMedia
 from skiagraph.handover.writer import Material, Shot, Writer
 from skiagraph.media.fitting import Fitting, with_alpha
-from skiagraph.media.frame import picture_of, plane_layout, planes_of, stored
+from skiagraph.media.frame import picture_of, plane_layout, planes_of, stored, stored_box
 from skiagraph.media.picture_files import PICTURE_FORMS, PicturesWriter, UprightRgb
 from skiagraph.media.writer import PictureWriter
 from skiagraph.values import Value
@@ -33,10 +34,15 @@ class AlphaForm:
     smooth: bool = False
 
 
+# x0, y0, x1, y1 px.
+Box = tuple[int, int, int, int]
+# Px of the blocks that codecs work in.
+BLOCK = 16
+
 ALPHA_FORMS = {
     # Of the finest quantiser that is allowed: what it loses stays under a code value of 8 bits (measured).
-    "prores-4444": AlphaForm("ProRes 4444 · MOV", ".mov", "mov", "prores_ks", (("profile", "4"), ("vendor", "apl0"), ("alpha_bits", "16"), ("global_quality", "118")), True),
-    "ffv1": AlphaForm("FFV1 lossless · MKV", ".mkv", "matroska", "ffv1", (("level", "3"), ("slices", "4"))),
+    "prores-4444": AlphaForm("ProRes 4444 · MOV", ".mov", "mov", "prores_ks", (("profile", "4"), ("vendor", "apl0"), ("alpha_bits", "16"), ("global_quality", "118"), ("threads", "0")), True),
+    "ffv1": AlphaForm("FFV1 lossless · MKV", ".mkv", "matroska", "ffv1", (("level", "3"), ("slices", "4"), ("threads", "0"))),
     "png": AlphaForm("PNG pictures", ""),
 }
 
@@ -91,10 +97,18 @@ class _InFilm(_Covers):
     def write(self, shot: Shot) -> None:
         matte = stored(matte_of(shot.layers, self._info.upright_size), self._info.rotation)
         source, covered = (planes_of(self._fitting.fitted(frame.picture))[:3] for frame in (shot.source, shot.covered))
-        colours, alpha = covers_alone(source, covered, matte, self._scales(shot.source.full_range))
-        if self._form.smooth and alpha.any():
-            known = alpha > 0
-            colours = [np.where(known, plane, np.rint(spread_from(plane, known))).astype(plane.dtype) for plane in colours]
+        scales, shifts = self._scales(shot.source.full_range), plane_layout(self._opaque).shifts
+        colours, alpha = [np.full_like(plane, scale.low) for plane, scale in zip(covered, scales)], np.zeros_like(covered[0])
+        # Nothing is different outside of covers.
+        for x0, y0, x1, y1 in _places([stored_box(layer.box, (self._info.width, self._info.height), self._info.rotation) for layer in shot.layers], (self._info.width, self._info.height)):
+            here = [np.s_[y0 >> down:-(-y1 >> down), x0 >> across:-(-x1 >> across)] for across, down in shifts]
+            made, share = covers_alone([p[h] for p, h in zip(source, here)], [p[h] for p, h in zip(covered, here)], matte[y0:y1, x0:x1], scales)
+            if self._form.smooth and share.any():
+                known = share > 0
+                made = [np.where(known, plane, np.rint(spread_from(plane, known))).astype(plane.dtype) for plane in made]
+            for colour, part, h in zip(colours, made, here):
+                colour[h] = part
+            alpha[y0:y1, x0:x1] = share
         self._writer.write_picture(picture_of(self._kept, [*colours, alpha]), shot.covered.pts - self._begins)
 
     def _scales(self, full_range: bool) -> list[Scale]:
@@ -116,6 +130,22 @@ class _InPictures(_Covers):
 
     def write(self, shot: Shot) -> None:
         source, covered = (np.moveaxis(self._rgb.of(frame), 2, 0) for frame in (shot.source, shot.covered))
-        most = 65535 if self._rgb.deep else 255
-        colours, alpha = covers_alone(source, covered, matte_of(shot.layers, self._size), [Scale(0, most, most)] * 3)
-        self._writer.write(np.dstack([*colours, alpha]))
+        most, matte = 65535 if self._rgb.deep else 255, matte_of(shot.layers, self._size)
+        picture = np.zeros((4, *matte.shape), source.dtype)
+        for x0, y0, x1, y1 in _places([layer.box for layer in shot.layers], self._size):
+            here = np.s_[:, y0:y1, x0:x1]
+            colours, alpha = covers_alone(source[here], covered[here], matte[y0:y1, x0:x1], [Scale(0, most, most)] * 3)
+            picture[here] = np.stack([*colours, alpha])
+        self._writer.write(np.moveaxis(picture, 0, 2))
+
+
+def _places(boxes: Iterable[Box], size: tuple[int, int]) -> list[Box]:
+    """Boxes around covers, x0, y0, x1, y1 px, with as much room as colour is spread by when it is brought to every pixel, to whole blocks of a codec; those that touch are one. size: width and height of the picture."""
+    places: list[Box] = []
+    for x0, y0, x1, y1 in boxes:
+        box = max(0, (x0 // BLOCK - 1) * BLOCK), max(0, (y0 // BLOCK - 1) * BLOCK), min(size[0], (-(-x1 // BLOCK) + 1) * BLOCK), min(size[1], (-(-y1 // BLOCK) + 1) * BLOCK)
+        while touching := next((p for p in places if p[0] <= box[2] and box[0] <= p[2] and p[1] <= box[3] and box[1] <= p[3]), None):
+            places.remove(touching)
+            box = min(box[0], touching[0]), min(box[1], touching[1]), max(box[2], touching[2]), max(box[3], touching[3])
+        places.append(box)
+    return places
