@@ -148,9 +148,19 @@ class HandoverPage(QWidget):
         elif len(known) < len(chosen):
             text = tr("Estimating how large the films will be …") if measuring else ""
         else:
-            text = tr("About {size} for the films.", size=size_word(sum(known)))
+            text = tr("About {size} for the films, {rate:.3g} Mbit/s.", size=size_word(sum(known)), rate=8e-6 * sum(known) / max(0.04, self._seconds(chosen)))
         self.side.estimate.setText(text)
         self.side.estimate.setVisible(bool(text))
+
+
+    def _seconds(self, keys: list[str]) -> float:
+        """How long what is chosen of clips lasts."""
+        length = 0.0
+        for clip, _, _ in self._boxes:
+            if clip.key in keys:
+                parts = self._parts.get(clip.key) if self.side.marked.isChecked() else None
+                length += sum(last - first + 1 for first, last in parts or [(0, clip.frames - 1)]) / float(clip.rate)
+        return length
 
 
 def _told_parts(clip: Clip, parts: list[tuple[int, int]], by_list: bool) -> str:

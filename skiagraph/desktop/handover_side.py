@@ -148,7 +148,7 @@ class HandoverSide(QFrame):
     def _film_changed(self) -> None:
         film = FORMATS.get(self.format.currentData())
         self.grade.setEnabled(film is not None and bool(film.codec.grades))
-        self.sound.setEnabled(film is not None and not film.container.sound)
+        self.sound.setEnabled(film is None or not film.container.sound)
         self._note.setVisible(bool(self._note.text()))
         self.keep.setText(tr("Forget" if self._is_mine() else "Keep as …"))
         self.keep.setToolTip(tr("Forget this preset of yours; files stay" if self._is_mine() else "Keep what is set below as a preset of your own"))

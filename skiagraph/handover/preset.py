@@ -23,6 +23,7 @@ from skiagraph.review.written import write_whole
 from skiagraph.values import Value, read, written
 
 FORMAT, VERSION, SUFFIX, MOST_BYTES = "skiagraph-preset", 1, ".preset.json", 1 << 16
+_RATE = "every frame of the source, at its time"
 # The one that is chosen where nobody chose.
 FIRST = "Near the source"
 
@@ -46,10 +47,10 @@ SHAPES: dict[str, str] = {**{key: export.label for key, export in FORMATS.items(
 
 def film_in(shape: str, *, grade: str = "near", size: str = "source", sound: str = "as-shot") -> Writer:
     """The writer of films in a shape of SHAPES. Raises CannotWriteMedia for what is none."""
-    if shape in PICTURE_FORMS:
-        return CoveredPictures(shape, size_named(size).key)
     if grade not in GRADES or sound not in WAYS:
         raise CannotWriteMedia(f"“{grade if grade not in GRADES else sound}” is neither a quality nor a way of sound; choose of {', '.join(GRADES)} and of {', '.join(WAYS)}.")
+    if shape in PICTURE_FORMS:
+        return CoveredPictures(shape, size_named(size).key, sound=sound)
     return CoveredFilm(format_named(shape).key, grade=grade, size=size_named(size).key, sound=sound)
 
 
@@ -57,13 +58,13 @@ def told(film: Writer) -> list[tuple[str, str]]:
     """What a film will be like, as pairs of a word and what it is."""
     size = size_named(film.size).label
     if isinstance(film, CoveredPictures):
-        return [("Size", size), ("Kept as", f"{form_named(film.form).label} pictures, 8 or 16 bits by the source, RGB"), ("Sound", "none in pictures")]
+        return [("Size", size), ("Rate", _RATE), ("Kept as", f"{form_named(film.form).label} pictures, 8 or 16 bits by the source, RGB"), ("Sound", f"{WAYS[film.sound]}, in a file among them")]
     codec = film.export.codec
     depth = "as deep as the source" if not codec.pixel_formats else f"up to {'12' if any('12' in f for f in codec.pixel_formats) else '10' if any('10' in f for f in codec.pixel_formats) else '8'} bits"
     colour = "4:4:4" if any("444" in f or not codec.pixel_formats for f in codec.pixel_formats or ("444",)) else "4:2:2" if any("422" in f for f in codec.pixel_formats) else "4:2:0"
     quality = "without loss" if codec.lossless else GRADES[film.grade].lower() if codec.grades else "set by the codec"
     sound = WAYS[film.sound] if not film.export.container.sound or film.sound == "none" else f"PCM, {film.export.container.sound_rate // 1000} kHz"
-    return [("Size", f"{size}, its frames at their times"), ("Codec", f"{codec.label}, {depth}, colour up to {colour}"), ("Kept in", film.export.container.label), ("Quality", quality), ("Sound", sound)]
+    return [("Size", size), ("Rate", _RATE), ("Codec", f"{codec.label}, {depth}, colour up to {colour}"), ("Kept in", film.export.container.label), ("Quality", quality), ("Sound", sound)]
 
 
 def own_folder() -> Path:

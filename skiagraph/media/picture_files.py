@@ -37,6 +37,8 @@ PICTURE_FORMS = {f.key: f for f in (
     PictureForm("png", "PNG", ".png", "png", {(False, False): "rgb24", (True, False): "rgb48be", (False, True): "rgba", (True, True): "rgba64be"}, {"pred": "up", "compression_level": "4"}),
     PictureForm("tiff", "TIFF", ".tiff", "tiff", {(False, False): "rgb24", (True, False): "rgb48le", (False, True): "rgba", (True, True): "rgba64le"}, {"compression_algo": "deflate"}),
 )}
+# At the end of the name of the sound that lies among pictures.
+SOUND = "-sound.mov"
 # Digits of a number, so that names stay in order over eleven days at 100 frames a second.
 DIGITS = 7
 
@@ -56,9 +58,14 @@ class PicturesWriter:
         # Pictures side by side: packing one takes longer than making it.
         self._encoder.thread_count, self._encoder.thread_type = 0, "FRAME"
         try:
-            self._folder = TemporaryFolder(target)
+            self._folder = TemporaryFolder(target, own=(f"{target.name}{SOUND}",))
         except OSError as error:
             raise self._explained(target, error) from error
+
+    @property
+    def sound_path(self) -> Path:
+        """Where the sound of the clip may be written, among the pictures."""
+        return self._folder.path / f"{self._stem}{SOUND}"
 
     def write(self, array: np.ndarray) -> None:
         """Add one picture: (rows, columns, samples), uint8 or, where it is deep, uint16. Raises CannotWriteMedia."""
@@ -107,3 +114,8 @@ class UprightRgb:
         if self._filters is None:
             self._filters = rgb_filters(self._info, frame.matrix, frame.full_range, self._scaled, "rgb48le" if self.deep else "rgb24")
         return upright(self._filters.passed(frame.picture).to_ndarray(), self._info.rotation)
+
+
+def sound_among(first: Path) -> Path | None:
+    """The sound that lies among numbered pictures of which one is named, or None."""
+    return next(iter(sorted(first.parent.glob(f"*{SOUND}"))), None)

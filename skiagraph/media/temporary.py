@@ -11,7 +11,7 @@ import shutil
 from pathlib import Path
 
 from skiagraph.errors import CannotWriteMedia
-from skiagraph.media.pictures import belongs
+from skiagraph.media.pictures import belongs, is_picture
 
 # Of a file, in bytes: file systems allow 255, of which locks and temporary names beside it take some.
 LONGEST_NAME = 240
@@ -104,20 +104,19 @@ def _remove_leftovers(folder: Path) -> None:
 class TemporaryFolder:
     """A hidden folder beside the target that becomes the target when `commit` is called, and vanishes otherwise. Locked as a TemporaryTarget is.
 
-    A folder of the name that exists gives way only where it holds nothing but files called like those that were written.
+    A folder of the name that exists gives way only where it holds nothing but files called like those that were written. own: names of others that may lie in it.
     """
 
-    def __init__(self, target: Path | str):
-        self.target = Path(target).absolute()
+    def __init__(self, target: Path | str, own: tuple[str, ...] = ()):
+        self.target, self._own = Path(target).absolute(), own
         self._lock = TemporaryTarget(self.target.with_name(f"{self.target.name}.lock"))
         self.path = self._lock.path.with_name(f"{self._lock.path.name}{FOLDER_MARK}")
         self.path.mkdir()
 
     def commit(self) -> None:
         """Raises OSError, and CannotWriteMedia where the folder that is there holds other things."""
-        written = {path.name for path in self.path.iterdir()}
         if self.target.exists():
-            _refuse_others(self.target, written)
+            _refuse_others(self.target, {path.name for path in self.path.iterdir()} | set(self._own))
             former = self.path.with_name(f"{self.path.name}-former")
             os.replace(self.target, former)
             os.replace(self.path, self.target)
@@ -133,7 +132,7 @@ class TemporaryFolder:
 
 def _refuse_others(folder: Path, written: set[str]) -> None:
     """Raise CannotWriteMedia where a folder holds more than pictures of the run that is written."""
-    first = min(written, default="")
+    first = min((name for name in written if is_picture(Path(name))), default="")
     for path in folder.iterdir():
         if path.name not in written and not (first and belongs(folder / path.name, folder / first)):
             raise CannotWriteMedia(f"The folder {folder} holds {path.name} and is not replaced; choose another name or place.", path=folder)

@@ -15,7 +15,7 @@ import numpy as np
 from skiagraph.errors import CannotWriteMedia, SkiagraphError
 from skiagraph.media.clip import ClipInfo
 from skiagraph.media.fitting import Fitting
-from skiagraph.media.formats import ExportFormat
+from skiagraph.media.formats import FORMATS, ExportFormat
 from skiagraph.media.frame import Frame, planar_name
 from skiagraph.media.part import Part
 from skiagraph.media.sizes import SIZES, Size, stored_size
@@ -24,6 +24,8 @@ from skiagraph.media.temporary import TemporaryTarget, refuse_bad_target
 
 # AVFieldOrder of FFmpeg: this field coded and shown first.
 _FIELD_ORDER = {"top": 2, "bottom": 3}
+# What holds sound without pictures.
+_SOUND_ALONE = FORMATS["prores-mov"]
 # Where a frame of VC-3 says its matrix, and how (SMPTE ST 2019-1): FFmpeg's encoder leaves it at BT.709.
 _VC3_MATRIX, _VC3_MATRICES, _VC3_OTHER = 0x2C, {1: 0, 2: 0, 9: 1, 10: 2}, 3
 
@@ -205,6 +207,40 @@ def _with_matrix(packet: av.Packet, matrix: int) -> av.Packet:
     changed = av.Packet(bytes(raw))
     changed.pts, changed.dts, changed.duration, changed.time_base, changed.is_keyframe = packet.pts, packet.dts, packet.duration, packet.time_base, packet.is_keyframe
     return changed
+
+
+class SoundWriter:
+    """Writes the sound of a clip alone, all tracks in their order, into a MOV file that is open from now: beside pictures that hold none. Not under a temporary name: that is what it lies in.
+
+    Raises CannotWriteMedia.
+    """
+
+    def __init__(self, target: Path, source: ClipInfo, wanted: str, part: Part | None = None):
+        self._target = target
+        try:
+            self._out = av.open(str(target), "w", format=_SOUND_ALONE.muxer)
+            self._soundtrack = Soundtrack(source, self._out, _SOUND_ALONE, part, wanted)
+        except (av.error.FFmpegError, OSError) as error:
+            raise self._explained(error) from error
+        self.encoded_sound = self._soundtrack.encoded
+
+    def finish(self) -> None:
+        """Write all of it."""
+        try:
+            for packet in self._soundtrack.until(None):
+                self._out.mux_one(packet)
+        except (av.error.FFmpegError, OSError) as error:
+            raise self._explained(error) from error
+        finally:
+            self.close()
+
+    def close(self) -> None:
+        self._soundtrack.close()
+        with contextlib.suppress(Exception):  # closing a half-written file may fail in any way; what it lies in is removed
+            self._out.close()
+
+    def _explained(self, error: BaseException) -> CannotWriteMedia:
+        return CannotWriteMedia(f"The sound could not be written to {self._target.name} ({error}); free some space or choose another place.", path=self._target)
 
 
 class PictureWriter:

@@ -13,6 +13,7 @@ from skiagraph.jobs import JobControl
 from skiagraph.media.clip import ClipInfo, probe
 from skiagraph.media.index import load_index
 from skiagraph.media.part import Part
+from skiagraph.media.picture_files import sound_among
 from skiagraph.media.pictures import CONTAINER
 from skiagraph.media.sound_alike import sound_alike
 from skiagraph.project.model import Project
@@ -51,10 +52,11 @@ def prove(project: Project, clip_key: str, film: Path | str, control: JobControl
     seen = see(project, clip_key, film, frames, begin, control)
     digest = sha256_of(film, control)
     facts = alike(source_info, source_index, info, index, part, seen.lossless)
-    if info.container == CONTAINER or silent:
-        facts.append(Fact("Sound", "numbered pictures hold none" if not silent else "left out, as asked for", None))
+    heard = sound_among(info.path) if info.container == CONTAINER else film
+    if silent or heard is None:
+        facts.append(Fact("Sound", "left out, as asked for" if silent else "numbered pictures hold none", None))
     else:
-        tracks = sound_alike(source_info.path, film, (part.begins, part.ends) if part else None, control) if source_info.sound or info.sound else []
+        tracks = sound_alike(source_info.path, heard, (part.begins, part.ends) if part else None, control) if source_info.sound or info.sound else []
         facts += [Fact(f"Sound track {t.number}", t.said, t.good) for t in tracks] or [Fact("Sound", "none, as in the source", None)]
     findings = seen.findings(every)
     findings += [Finding(clip_key, "", Reason.FILE_CHANGED, begin, end, 0.0, begin)] if any(f.good is False for f in facts) else []

@@ -199,7 +199,7 @@ class HandoverTest(PageTest):
     def test_sizes_are_told_for_each_and_for_all(self):
         page = self.page()
         page.show_estimates({"c1": 12_400_000}, False)
-        self.assertEqual((page._boxes[0][2].text(), page.side.estimate.text()), ("about 12.4 MB", "About 12.4 MB for the films."))
+        self.assertEqual((page._boxes[0][2].text(), page.side.estimate.text()), ("about 12.4 MB", "About 12.4 MB for the films, 41.3 Mbit/s."))
         page.show_estimates({}, True)
         self.assertIn("Estimating", page.side.estimate.text())
 

@@ -173,6 +173,19 @@ class ShapeTest(TemporaryFolder):
                 self.assertEqual((len(open_clip(out)[1]), probe(out).bit_depth > 8), (4, "10" in pixel_format))
                 self.assertEqual(list(prove(project, "c1", out, span=(2, 5)).findings), [])
 
+    def test_the_sound_of_pictures_lies_among_them(self):
+        clip = make_clip(self.folder / "a.mov", 50, size=SIZE, sound=True)
+        project, out = project_on(clip, head_path(0, 50)), self.folder / "pictures"
+        for sound, codec in (("as-shot", "aac"), ("pcm", "pcm_s16le")):
+            notes = " ".join(write_clip(project, "c1", [(CoveredPictures(sound=sound), out)], span=(10, 39)))
+            self.assertSentence(notes, "pictures-sound.mov")
+            with av.open(str(out / "pictures-sound.mov")) as heard:
+                self.assertEqual([s.codec_context.name for s in heard.streams], [codec])
+            proof = prove(project, "c1", out, span=(10, 39))
+            self.assertEqual(([f.good for f in proof.facts if f.what == "Sound track 1"], list(proof.findings)), ([True], []))
+        write_clip(project, "c1", [(CoveredPictures(sound="none"), out)])
+        self.assertEqual([p.name for p in out.iterdir() if p.suffix == ".mov"], [], "and goes with the folder")
+
     def test_a_folder_gives_way_only_to_pictures_of_its_own_name(self):
         clip = make_clip(self.folder / "a.mkv", 4, size=SIZE, encoder="ffv1")
         project, out = project_on(clip, head_path(0, 4)), self.folder / "pictures"
