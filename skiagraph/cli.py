@@ -143,6 +143,9 @@ def _parser() -> argparse.ArgumentParser:
     scan.add_argument("--rate", metavar="R", type=_rate, help="frames a second of numbered pictures, which carry none (default 25)")
     scan.add_argument("--every", metavar="N", type=_positive, default=1, help="search each N-th frame only (default 1)")
 
+    scan.add_argument("--programme", metavar="LIST", type=Path, help="an edit list (.otio or .edl): only the parts that it uses are scanned; it is kept in the project")
+    scan.add_argument("--handles", metavar="N", type=_count, default=25, help="frames before and after each part of a programme (default 25)")
+
     follow = command("follow", run_follow, "Cover whatever an outline encloses, and follow it through the clip.")
     follow.add_argument("source", metavar="CLIP-OR-PROJECT", type=Path)
     follow.add_argument("-o", "--output", metavar="PROJECT", type=Path, help="project to write; the given one where it is a project")
@@ -283,9 +286,11 @@ def _scan_into(options, control) -> int:
     from skiagraph.media.index import open_clip
     from skiagraph.media.pictures import CONTAINER, RATE
     from skiagraph.project import cast, edits, file
+    from skiagraph.project.edit_list import read_programme
     from skiagraph.project.housing import begun_project
     project = file.load(options.output) if options.output.exists() else begun_project()
     gallery = Gallery()
+    keys: dict[Path, str] = {}
     for path in options.clips:
         info, index = open_clip(path, control, options.rate or RATE)
         if options.rate and info.container != CONTAINER:
@@ -295,18 +300,33 @@ def _scan_into(options, control) -> int:
         if known is None:
             project = edits.add_clip(project, facts)
             known = project.clips[-1]
-        result = scan_clip(project, known.key, options.every, gallery, control, keep=True)
-        project = take_in(project, known.key, result, options.every, gallery)
+        keys[path] = known.key
+    if options.programme:
+        project = edits.use_programme(project, read_programme(options.programme, project, handles=options.handles))
+    programme = project.decisions.programme
+    parts = programme.parts(project.clips) if programme else {}
+    for path, key in keys.items():
+        if programme and key not in parts:
+            print(f"{path.name}: {programme.name} does not use it, so it was not scanned.")
+            continue
+        wanted = parts.get(key, ())
+        result = scan_clip(project, key, options.every, gallery, control, keep=True, parts=wanted)
+        project = take_in(project, key, result, options.every, gallery)
         # Saved after each clip: what was scanned stays, whatever happens next.
         file.save(project, options.output)
-        forget_scan(project, known.key, options.every)
+        forget_scan(project, key, options.every, wanted)
         control_end(control)
-        print(f"{path.name}: {_cast_line(project, known.key)} in {result.frames} frames" + (f". {result.damage}" if result.damage else ""))
+        print(f"{path.name}: {_cast_line(project, key)} in {_looked_at(result)} frames" + (f". {result.damage}" if result.damage else ""))
     asked = len(cast.open_likenesses(project))
     if asked:
         print(f"{asked} {'pairs' if asked > 1 else 'pair'} may be the same person; the window asks about them.")
     print(f"Saved {options.output}. Whoever nobody decided about is undecided, hence covered.")
     return OK
+
+
+def _looked_at(result) -> int:
+    """Frames of a clip that a scan looked at."""
+    return result.end - result.begun - sum(last - first + 1 for first, last in result.gaps)
 
 
 def _cast_line(project, clip: str) -> str:

@@ -38,9 +38,9 @@ SHOW_AFTER_MS = 350
 BUSY = "Something is running already; wait for it or cancel it."
 
 
-def _scan_spans(project, keys, every, gallery, spans, control, tell) -> None:
+def _scan_parts(project, keys, every, gallery, parts, control, tell) -> None:
     """As scan_clips, with what it is given in the order in which processes are."""
-    scan_clips(project, keys, every, gallery, control, tell, spans)
+    scan_clips(project, keys, every, gallery, control, tell, parts)
 
 
 class LongJobs(QObject):
@@ -136,7 +136,7 @@ class LongJobs(QObject):
 
     # Scanning
 
-    def scan(self, keys: list[str], every: int, spans: dict[str, tuple[int, int]] | None = None) -> bool:
+    def scan(self, keys: list[str], every: int, parts: dict[str, list[tuple[int, int]]] | None = None) -> bool:
         """Scan clips one after another; people appear in the register while it runs. What a scan saw is no step of undo, and a scan that is
         cancelled changes nothing. True when it began."""
         document = self._document
@@ -154,7 +154,7 @@ class LongJobs(QObject):
             now["name"] = project.clip(news.clip).path.name
             runner.tell(news)
 
-        runner = JobRunner(lambda control: run_apart(_scan_spans, project, keys, every, gallery, spans or {}, control=control, told=told), self)
+        runner = JobRunner(lambda control: run_apart(_scan_parts, project, keys, every, gallery, parts or {}, control=control, told=told), self)
         runner.told.connect(lambda news: self._people_found(token, news, every))
         runner.ended.connect(lambda: self._scan_ended(token))
         self._begin(runner, "Scanning", self._scanning, lambda p: tr("{step} in {name}", step=tr(p.step), name=now["name"]))

@@ -40,7 +40,6 @@ from skiagraph.project import edits, housing
 from skiagraph.project.edit_list import SUFFIXES as LIST_SUFFIXES, read_programme
 from skiagraph.project.file import SUFFIX
 from skiagraph.project.model import Reach
-from skiagraph.project.programme import hull
 from skiagraph.review.overview import clip_rows
 from skiagraph.timecode import USUAL_RATES, rate_of
 
@@ -374,19 +373,13 @@ class MainWindow(QMainWindow):
 
     def scan_clips(self, keys: list[str], every: int) -> None:
         """Scan clips and show the first of them meanwhile."""
-        # From in to out where they are set; a clip that was scanned before is scanned whole.
-        if self.jobs.scan(keys, every, self._spans()):
+        # What the programme uses, or from in to out where they are set; a clip that was scanned before is scanned whole.
+        if self.jobs.scan(keys, every, self._parts()):
             self.cover.show_clip(keys[0])
             self.show_step(COVER)
 
-    def _spans(self) -> dict[str, tuple[int, int]]:
-        """What is scanned of clips of which only a part is wanted: from in to out, or from the first frame to the last that the programme uses, with handles."""
-        spans = {c.key: span for c in self.document.settled.clips if (span := self.session.span_of(c))}
-        programme = self.document.settled.decisions.programme
-        return {**({key: hull(parts) for key, parts in programme.parts(self.document.settled.clips).items()} if programme else {}), **spans}
-
     def _parts(self) -> dict[str, list[tuple[int, int]]]:
-        """What is handed over of clips of which only some is wanted: what the programme uses, or from in to out."""
+        """What is scanned and handed over of clips of which only some is wanted: what the programme uses, or from in to out."""
         project = self.document.settled
         if project.decisions.programme is not None:
             return project.decisions.programme.parts(project.clips)

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from skiagraph.footage.recognition import Gallery, link_clip, recall
 from skiagraph.footage.source import open_source
 from skiagraph.jobs import JobControl
-from skiagraph.media.clip import probe
+from skiagraph.media.index import FrameIndex
 from skiagraph.project.carry import Ids, Report, carried, with_evidence
 from skiagraph.project.model import Project, Scan
 from skiagraph.track.results import ScanResult
@@ -25,34 +25,58 @@ class ScanNews:
 
 
 def scan_clip(project: Project, key: str, every: int, gallery: Gallery, control: JobControl, partial: Callable[[ScanResult], None] | None = None, *,
-              keep: bool = False, span: tuple[int, int] | None = None) -> ScanResult:
-    """Scan one clip, or from first to last frame of a span of one that was not scanned before, and let the gallery recall who is in the others. keep: a scan begun again goes on from what this one saw, until
+              keep: bool = False, parts: Sequence[tuple[int, int]] = ()) -> ScanResult:
+    """Scan one clip, or only parts (first and last frame) of one that was not scanned before, and let the gallery recall who is in the others. keep: a scan begun again goes on from what this one saw, until
     `forget_scan`. Raises Cancelled, CannotOpenMedia, SourceChanged."""
     # Only here, since this brings in the networks' runtimes.
+    from skiagraph.track.parts import merged
     from skiagraph.track.scan import ScanSettings, scan, shifted
     info, index = open_source(project.clip(key), control)
-    if span is not None and span != (0, len(index) - 1) and project.scan_of(key) is None:
-        part, frames = index.part(*span), len(index)
-        found = scan(info, part, ScanSettings(every=every, part=span), control, partial and (lambda result: partial(shifted(result, part.offset, frames))), keep=keep)
-        result = shifted(found, part.offset, frames)
+    wanted = _apart(index, parts) if project.scan_of(key) is None else []
+    if wanted and wanted != [(0, len(index) - 1)]:
+        frames, found = len(index), []
+        for first, last in wanted:
+            part = index.part(first, last)
+
+            def told(result: ScanResult, part=part) -> None:
+                partial(merged([*found, shifted(result, part.offset, frames)]))
+
+            found.append(shifted(scan(info, part, ScanSettings(every=every, part=(first, last)), control, partial and told, keep=keep), part.offset, frames))
+            if found[-1].damage:
+                break
+        result = merged(found)
     else:
         result = scan(info, index, ScanSettings(every=every), control, partial, keep=keep)
     recall(project, gallery, control, besides=key)
     return result
 
 
-def forget_scan(project: Project, key: str, every: int) -> None:
+def _apart(index: FrameIndex, parts: Sequence[tuple[int, int]]) -> list[tuple[int, int]]:
+    """Parts in order, each from where decoding may begin on; those that touch then are one."""
+    found: list[tuple[int, int]] = []
+    for first, last in sorted((max(0, first), min(last, len(index) - 1)) for first, last in parts):
+        begin = index.part(first, last).offset
+        if found and begin <= found[-1][1] + 1:
+            found[-1] = found[-1][0], max(found[-1][1], last)
+        else:
+            found.append((begin, last))
+    return found
+
+
+def forget_scan(project: Project, key: str, every: int, parts: Sequence[tuple[int, int]] = ()) -> None:
     """The result of a scan is written down: what was kept to take it up again goes."""
     from skiagraph.track.scan import ScanSettings, forget
-    forget(probe(project.clip(key).path), ScanSettings(every=every))
+    info, index = open_source(project.clip(key))
+    for part in (None, *_apart(index, parts)):
+        forget(info, ScanSettings(every=every, part=part))
 
 
 def scan_clips(project: Project, keys: Sequence[str], every: int, gallery: Gallery, control: JobControl, tell: Callable[[ScanNews], None],
-               spans: Mapping[str, tuple[int, int]] | None = None) -> None:
-    """Scan clips one after another and tell of each as it goes. spans: of clips of which only a part is scanned; what was scanned before is scanned whole."""
+               parts: Mapping[str, Sequence[tuple[int, int]]] | None = None) -> None:
+    """Scan clips one after another and tell of each as it goes. parts: of clips of which only some is scanned; what was scanned before is scanned whole."""
     for key in keys:
         tell(ScanNews(key))
-        result = scan_clip(project, key, every, gallery, control, lambda found, key=key: tell(ScanNews(key, found)), span=(spans or {}).get(key))
+        result = scan_clip(project, key, every, gallery, control, lambda found, key=key: tell(ScanNews(key, found)), parts=(parts or {}).get(key, ()))
         tell(ScanNews(key, result, gallery))
 
 

@@ -129,7 +129,7 @@ def _scanned(project: Project, path: Path, order: BatchOrder, gallery: Gallery, 
     elif known.path != facts.path:
         project = edits.relink_clip(project, known.key, facts.path)
     scan = project.scan_of(known.key)
-    if scan is not None and scan.every <= order.every and not scan.begun and scan.reached >= known.frames:
+    if scan is not None and scan.every <= order.every and scan.is_whole(known.frames):
         said(f"{path.name}: searched before")
         return project, known.key
     result = scan_clip(project, known.key, order.every, gallery, control, keep=True)

@@ -79,8 +79,7 @@ def with_evidence(project: Project, clip: str, result: ScanResult, every: int) -
         people.append(Person(person.key, tuple(keys), person.best_frame, tuple(float(v) for v in person.best_box), person.doubtful, float(person.sure),
                              # Never surer than it was.
                              tuple(Join(j.first, j.last, j.others, floor(float(j.same) * 1e4) / 1e4) for j in person.joins)))
-    reached = result.frames if result.reached is None else result.reached
-    scan = Scan(key, clip, every, reached, tuple(people), result.faces, tuple(result.cuts), tuple((int(a), int(b), float(p)) for a, b, p in result.likely), result.begun)
+    scan = Scan(key, clip, every, result.end, tuple(people), result.faces, tuple(result.cuts), tuple((int(a), int(b), float(p)) for a, b, p in result.likely), result.begun, tuple(result.gaps))
     project = replace(project, evidence=project.evidence.with_scan(scan, tuple(tracks)))
     if result.damage:
         project = project.with_clip(replace(source, frames=min(source.frames, result.frames), damage=result.damage))

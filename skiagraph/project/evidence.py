@@ -107,7 +107,7 @@ class Scan(Value, frozen=True):
 
     every: each n-th frame was searched; reached: frames from the beginning that were looked at, fewer than the clip's when a person
     kept what a cancelled scan had found; likely: (key, key, probability) of people who may be one; begun: the first frame that was
-    looked at, when only a part was asked for.
+    looked at, when only a part was asked for; gaps: first and last frames between parts that were not looked at.
     """
 
     key: Key
@@ -119,6 +119,11 @@ class Scan(Value, frozen=True):
     cuts: tuple[Count, ...] = ()
     likely: tuple[tuple[int, int, Share], ...] = ()
     begun: Count = 0
+    gaps: tuple[tuple[Count, Count], ...] = ()
+
+    def is_whole(self, frames: int) -> bool:
+        """Whether every frame of a clip of so many was looked at."""
+        return self.reached >= frames and not self.begun and not self.gaps
 
 
 class Sweep(Value, frozen=True):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from typing import Annotated
 
 import msgspec
@@ -50,8 +50,3 @@ class Programme(Value, frozen=True):
             names = list(dict.fromkeys(self.missing))
             text += f" Not in the project: {', '.join(names[:5])}{f' and {len(names) - 5} more' if len(names) > 5 else ''}."
         return text
-
-
-def hull(parts: Sequence[tuple[int, int]]) -> tuple[int, int]:
-    """From the begin of the first to the end of the last."""
-    return min(first for first, _ in parts), max(last for _, last in parts)

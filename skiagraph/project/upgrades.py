@@ -56,7 +56,7 @@ def from_5(old: dict[str, Any]) -> dict[str, Any]:
 
 
 def from_6(old: dict[str, Any]) -> dict[str, Any]:
-    """Version 7 knows the programme that clips are for. What version 6 says means the same in it."""
+    """Version 7 knows the programme that clips are for, and scans of several parts. What version 6 says means the same in it."""
     return {**old, "version": 7}
 
 

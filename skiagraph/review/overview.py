@@ -57,6 +57,6 @@ def clip_rows(project: Project) -> list[ClipRow]:
     for clip in project.clips:
         scan = project.scan_of(clip.key)
         here = [s for s in project.subjects if s.in_clip(clip.key) and not s.dismissed and s.of.hides]
-        whole = scan is not None and scan.reached >= clip.frames and not scan.begun
+        whole = scan is not None and scan.is_whole(clip.frames)
         rows.append(ClipRow(clip, whole, scan is not None and not whole, len(here), sum(not s.is_decided for s in here), sum(not s.is_covered for s in here), state_of(clip)))
     return rows

@@ -102,7 +102,7 @@ class FoundPerson:
 class ScanResult:
     """likely: (key, key, probability) of people who may be one; damage: a sentence when the clip turned out to be good only up to
     `frames`, otherwise empty; reached: frames that were looked at, fewer than `frames` while the scan runs, None when it is whole; begun: the first
-    frame that was looked at."""
+    frame that was looked at; gaps: first and last frames in between that were not."""
 
     people: tuple[FoundPerson, ...]
     faces: FaceTable
@@ -112,3 +112,9 @@ class ScanResult:
     likely: tuple[tuple[int, int, float], ...] = ()
     reached: int | None = None
     begun: int = 0
+    gaps: tuple[tuple[int, int], ...] = ()
+
+    @property
+    def end(self) -> int:
+        """The frame after the last that was looked at."""
+        return self.frames if self.reached is None else self.reached

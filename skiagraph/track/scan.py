@@ -86,9 +86,10 @@ def forget(info: ClipInfo, settings: ScanSettings) -> None:
 
 def shifted(result: ScanResult, by: int, frames: int) -> ScanResult:
     """The result of a scan of a part as one of the whole clip: its first frame is the clip's frame `by`; frames: of the clip."""
-    people = tuple(replace(p, paths=tuple(Path.from_rows(path.first + by, path.rows(), path.origin, path.lean) for path in p.paths), best_frame=p.best_frame + by) for p in result.people)
+    people = tuple(replace(p, paths=tuple(Path.from_rows(path.first + by, path.rows(), path.origin, path.lean) for path in p.paths), best_frame=p.best_frame + by,
+                           joins=tuple(replace(j, first=j.first + by, last=j.last + by) for j in p.joins)) for p in result.people)
     faces = FaceTable(result.faces.frames + np.int32(by), result.faces.boxes, result.faces.scores)
-    reached = by + (result.frames if result.reached is None else result.reached)
+    reached = by + result.end
     return replace(result, people=people, faces=faces, cuts=tuple(c + by for c in result.cuts), frames=by + result.frames if result.damage else frames, reached=reached, begun=by)
 
 

@@ -740,7 +740,7 @@ class WindowTest(MadeWindow):
         self.window.footage._handles.setValue(4)
         self.window.open_files([str(list_)])
         self.assertSentence(self.window.notice.text, "1 part of 1 clip")
-        self.assertEqual(self.window._spans(), {"c1": (6, 23)})
+        self.assertEqual(self.window._parts(), {"c1": [(6, 23)]})
         self.window.show_step(FOOTAGE)
         self.assertIn("evening.edl", self.window.footage._list_told.text())
         self.hand_over("ffv1-mkv", check=False)

@@ -10,10 +10,11 @@ from skiagraph.demo.truth import load_truth
 from skiagraph.jobs import JobControl
 from skiagraph.media.index import open_clip
 from skiagraph.footage.adding import add_clip
+from skiagraph.project import file
 from skiagraph.project.model import Project
 from skiagraph.footage.recognition import Gallery
 from skiagraph.footage.scanning import scan_clip, scan_clips, take_in
-from skiagraph.review.finding import Reason
+from skiagraph.review.finding import Reason, sentence
 from skiagraph.review.findings import findings
 from skiagraph.review.overview import clip_rows
 from skiagraph.track.identity import Signature
@@ -77,7 +78,7 @@ class PartTest(TemporaryFolder):
         """On the demo: from in to out, with places and frames of the whole clip."""
         info, index = open_clip(shipped("quay.mp4"))
         project = add_clip(Project(), info, index)
-        result = scan_clip(project, "c1", 12, Gallery(), JobControl(), span=(60, 110))
+        result = scan_clip(project, "c1", 12, Gallery(), JobControl(), parts=[(60, 110)])
         self.assertTrue(40 <= result.begun <= 60 and result.reached == 111 and result.frames == 250)
         self.assertTrue(result.people and all(result.begun <= path.first and path.last <= 110 for p in result.people for path in p.paths))
         truth = load_truth(shipped("quay.truth.json"))
@@ -88,3 +89,21 @@ class PartTest(TemporaryFolder):
         missing = [(f.first, f.last) for f in findings(project) if f.reason == Reason.NOT_SCANNED]
         self.assertEqual(missing, [(0, result.begun - 1), (111, 249)])
         self.assertEqual(clip_rows(project)[0].partly, True)
+
+    def test_parts_far_apart_are_scanned_alone_and_what_lies_between_is_a_finding(self):
+        info, index = open_clip(shipped("quay.mp4"))
+        project = add_clip(Project(), info, index)
+        told = []
+        result = scan_clip(project, "c1", 10, Gallery(), JobControl(), told.append, parts=[(200, 230), (10, 30), (20, 40)])
+        (gap_first, gap_last), = result.gaps
+        self.assertTrue(result.begun <= 10 and gap_first == 41 and 150 < gap_last < 200 and result.end == 231)
+        self.assertTrue(all(path.last < gap_first or path.first > gap_last for p in result.people for path in p.paths))
+        both = [p for p in result.people if p.paths[0].first < gap_first and p.paths[-1].first > gap_last]
+        self.assertTrue(both or result.likely, "whoever is seen again is known, or asked about")
+        project = take_in(project, "c1", result, 10)
+        self.assertIn((gap_first, gap_last), [(f.first, f.last) for f in findings(project) if f.reason == Reason.NOT_SCANNED])
+        self.assertSentence(next(sentence(project, f) for f in findings(project) if f.first == gap_first and f.reason == Reason.NOT_SCANNED), "was not scanned from")
+        self.assertTrue(clip_rows(project)[0].partly)
+        place = self.folder / "p.skiagraph"
+        file.save(project, place)
+        self.assertEqual(file.load(place).scan_of("c1").gaps, result.gaps)

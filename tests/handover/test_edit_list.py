@@ -13,7 +13,6 @@ from skiagraph.jobs import JobControl
 from skiagraph.media.clip import probe
 from skiagraph.project.edit_list import read_programme
 from skiagraph.project.model import Decision, replace
-from skiagraph.project.programme import hull
 from tests.support import TemporaryFolder, changed_subject, head_path, make_clip, opened, project_on
 
 DROP = Fraction(30000, 1001)
@@ -103,7 +102,6 @@ class EditListTest(TemporaryFolder):
         self.assertSentence(programme.told(), "3 parts of 2 clips", "street.mov")
         self.assertEqual(programme.parts(self.project.clips), {"c1": [(10, 17), (30, 35)], "c3": [(5, 14)]})
         self.assertEqual(replace(programme, handles=8).parts(self.project.clips), {"c1": [(2, 43)], "c3": [(0, 22)]})
-        self.assertEqual(hull([(10, 17), (30, 35)]), (10, 35))
 
     def test_the_programme_comes_back_with_covered_files_in_its_places(self):
         programme = read_programme(self.programme(), self.project, handles=2)

@@ -168,9 +168,11 @@ def _scan(project: Project, clip: Clip) -> str:
     scan = project.scan_of(clip.key)
     if scan is None:
         return "not scanned"
-    whole = scan.reached >= clip.frames and not scan.begun
     how = "every frame searched" if scan.every == 1 else f"each {scan.every}th frame searched, the others followed"
-    text = how + ("" if whole else f", from {clip.at(scan.begun)} to {clip.at(min(scan.reached, clip.frames) - 1)} only")
+    text = how
+    if not scan.is_whole(clip.frames):
+        begins, ends = [scan.begun, *(last + 1 for _, last in scan.gaps)], [*(first - 1 for first, _ in scan.gaps), min(scan.reached, clip.frames) - 1]
+        text += ", from " + ", ".join(f"{clip.at(first)} to {clip.at(last)}" for first, last in zip(begins, ends)) + " only"
     sweep = project.evidence.sweep_of(clip.key)
     return text + (f"; swept once more, strictly, for faces from {sweep.smallest} px" if sweep else "")
 
