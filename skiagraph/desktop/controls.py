@@ -7,7 +7,7 @@ from functools import lru_cache
 
 from PySide6.QtCore import QEvent, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QIcon, QImage, QPainter, QPainterPath
-from PySide6.QtWidgets import (QButtonGroup, QCheckBox, QComboBox, QDoubleSpinBox, QFrame, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QSlider, QToolButton,
+from PySide6.QtWidgets import (QButtonGroup, QCheckBox, QComboBox, QDoubleSpinBox, QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QSlider, QToolButton,
                                QVBoxLayout, QWidget)
 
 from skiagraph.desktop.theme import CONTROL, GRID, WELL, asset_folder
@@ -146,6 +146,26 @@ class Fold(QWidget):
         self.head.setText(self.head.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, 262))
         self.head.setAccessibleName(self._title)
         self.head.setToolTip(self._state)
+
+
+def scrolled(spacing: int = GRID) -> tuple[QScrollArea, QVBoxLayout]:
+    """A list that scrolls, and the layout that its entries go into, before what fills the rest. Tab goes to the entries, not to the list itself."""
+    area, body = QScrollArea(), QWidget()
+    area.setWidgetResizable(True)
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+    entries = column(spacing=spacing, parent=body)
+    entries.addStretch(1)
+    area.setWidget(body)
+    return area, entries
+
+
+def emptied(entries: QVBoxLayout) -> None:
+    """Take all entries out of such a list."""
+    while entries.count() > 1:
+        widget = entries.takeAt(0).widget()
+        if widget:
+            widget.hide()
+            widget.deleteLater()
 
 
 def quiet(text: str = "", *, wrap: bool = False) -> QLabel:

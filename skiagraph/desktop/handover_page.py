@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QFrame, QLabel, QScrollArea, QWidget
+from PySide6.QtWidgets import QFrame, QLabel, QWidget
 
 from skiagraph.desktop import theme
-from skiagraph.desktop.controls import Tick, column, line, quiet, section
+from skiagraph.desktop.controls import Tick, column, emptied, line, quiet, scrolled, section
 from skiagraph.desktop.handover_side import HandoverSide
 from skiagraph.desktop.queue_view import QueueView
 from skiagraph.desktop.theme import GRID
@@ -38,13 +38,7 @@ class HandoverPage(QWidget):
         title.setObjectName("heading")
         left.addWidget(title)
         left.addWidget(section("Clips"))
-        self._scroll = QScrollArea()
-        self._scroll.setWidgetResizable(True)
-        self._scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        body = QWidget()
-        self._list = column(spacing=GRID, parent=body)
-        self._list.addStretch(1)
-        self._scroll.setWidget(body)
+        self._scroll, self._list = scrolled()
         left.addWidget(self._scroll, 2)
         self.queue = QueueView()
         left.addWidget(self.queue, 3)
@@ -71,11 +65,7 @@ class HandoverPage(QWidget):
         """parts: first and last frames of clips of which only some may be wanted: from in to out, or what the programme uses; programme: its name, empty where there is none."""
         self._parts, self._by_list = parts or {}, bool(programme)
         self.side.set_programme(programme)
-        while self._list.count() > 1:
-            widget = self._list.takeAt(0).widget()
-            if widget:
-                widget.hide()
-                widget.deleteLater()
+        emptied(self._list)
         self._boxes, self._parts_labels = [], []
         for n, entry in enumerate(entries):
             self._list.insertWidget(n, self._clip_row(entry))

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QFrame, QGridLayout, QLabel, QProgressBar, QScrollArea, QWidget
+from PySide6.QtWidgets import QFrame, QGridLayout, QLabel, QProgressBar, QWidget
 
 from skiagraph.desktop import theme
-from skiagraph.desktop.controls import column, icon_button, line, push_button, quiet, section
+from skiagraph.desktop.controls import column, emptied, icon_button, line, push_button, quiet, scrolled, section
 from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.words import counted, tr
 from skiagraph.handover.queue import Job, State
@@ -138,13 +138,7 @@ class QueueView(QWidget):
         for widget in (self._all, self.pause, self.clear):
             head.addWidget(widget)
         layout.addLayout(head)
-        self._scroll = QScrollArea()
-        self._scroll.setWidgetResizable(True)
-        self._scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        body = QWidget()
-        self._list = column(spacing=GRID, parent=body)
-        self._list.addStretch(1)
-        self._scroll.setWidget(body)
+        self._scroll, self._list = scrolled()
         layout.addWidget(self._scroll, 1)
         self._empty = quiet("What is handed over is listed here, with how far it is. It goes on in this order while you work, also when the window was closed in between, and one that fails leaves the others.", wrap=True)
         self._empty.setAlignment(Qt.AlignmentFlag.AlignTop)
@@ -158,11 +152,7 @@ class QueueView(QWidget):
         self._jobs = tuple(jobs)
         self.pause.setChecked(paused)
         self.pause.setText(tr("Go on" if paused else "Pause"))
-        while self._list.count() > 1:
-            widget = self._list.takeAt(0).widget()
-            if widget:
-                widget.hide()
-                widget.deleteLater()
+        emptied(self._list)
         self.rows = {}
         order = {State.RUNNING: 0, State.WAITING: 1}
         waiting = [job.key for job in jobs if job.state == State.WAITING]

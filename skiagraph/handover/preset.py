@@ -19,6 +19,7 @@ from skiagraph.media.formats import FORMATS, GRADES, format_named
 from skiagraph.media.picture_files import PICTURE_FORMS
 from skiagraph.media.sizes import size_named
 from skiagraph.media.soundtrack import WAYS
+from skiagraph.project.house import kept_in
 from skiagraph.review.written import write_whole
 from skiagraph.values import Value, read, written
 
@@ -104,17 +105,7 @@ def shipped_presets() -> list[Preset]:
 
 def presets() -> list[Preset]:
     """Those that ship, in their order, and those of this user, of which one of the same name counts. A file that cannot be read is left out."""
-    found = {preset.name: preset for preset in shipped_presets()}
-    try:
-        own = sorted(own_folder().glob(f"*{SUFFIX}"))
-    except OSError:
-        own = []
-    for path in own:
-        try:
-            preset = read_preset(path)
-        except SkiagraphError:
-            continue
-        found[preset.name] = preset
+    found = {preset.name: preset for preset in (*shipped_presets(), *kept_in(own_folder(), SUFFIX, read_preset))}
     return list(found.values())
 
 

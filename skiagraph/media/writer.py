@@ -13,7 +13,7 @@ import av.error
 import numpy as np
 
 from skiagraph.errors import CannotWriteMedia, SkiagraphError
-from skiagraph.media.clip import ClipInfo
+from skiagraph.media.clip import UNSPECIFIED, ClipInfo
 from skiagraph.media.fitting import Fitting
 from skiagraph.media.formats import FORMATS, ExportFormat
 from skiagraph.media.frame import Frame, planar_name
@@ -26,6 +26,10 @@ from skiagraph.media.temporary import TemporaryTarget, refuse_bad_target
 _FIELD_ORDER = {"top": 2, "bottom": 3}
 # What holds sound without pictures.
 _SOUND_ALONE = FORMATS["prores-mov"]
+# Matrices of ITU-T H.273.
+_BT709, _BT601 = 1, 6
+# Primaries and transfer that go with a matrix, by the recommendations that define it.
+_WITH_MATRIX = {5: (5, 6), 6: (6, 6), 9: (9, 14), 10: (9, 14)}
 # Where a frame of VC-3 says its matrix, and how (SMPTE ST 2019-1): FFmpeg's encoder leaves it at BT.709.
 _VC3_MATRIX, _VC3_MATRICES, _VC3_OTHER = 0x2C, {1: 0, 2: 0, 9: 1, 10: 2}, 3
 
@@ -77,7 +81,15 @@ class FilmWriter:
         self._fitting = Fitting(source, context.pix_fmt, self._size, self._aspect, limited_only=codec.limited_only, aspect_in_frames=codec.encoder == "ffv1",
                                 keeps_fields=bool(codec.interlaced))
         context.color_primaries, context.color_trc = source.color_primaries, source.color_trc
-        context.colorspace, context.color_range = self._fitting.colorspace, self._fitting.color_range
+        self._matrix = self._fitting.colorspace
+        if codec.encoder == "dnxhd" and self._matrix == UNSPECIFIED:
+            # A frame of VC-3 says one; the one that a source without any is taken for.
+            self._matrix = _BT709 if min(source.width, source.height) >= 720 else _BT601
+        if codec.encoder == "dnxhd" and self._matrix in _WITH_MATRIX:
+            # MOV says either all three or none, and then the matrix would be taken for BT.709.
+            tags = zip((context.color_primaries, context.color_trc), _WITH_MATRIX[self._matrix])
+            context.color_primaries, context.color_trc = (usual if said == UNSPECIFIED else said for said, usual in tags)
+        context.colorspace, context.color_range = self._matrix, self._fitting.color_range
         context.thread_type = "AUTO"
         if source.fields and codec.interlaced:
             context.field_order = _FIELD_ORDER[source.fields]
@@ -169,7 +181,7 @@ class FilmWriter:
             frame.picture.pts, frame.picture.time_base = stamp, clock
 
     def _mux(self, packet):
-        if self._format.codec.encoder == "dnxhd" and (matrix := _VC3_MATRICES.get(self._fitting.colorspace, _VC3_OTHER)):
+        if self._format.codec.encoder == "dnxhd" and (matrix := _VC3_MATRICES.get(self._matrix, _VC3_OTHER)):
             packet = _with_matrix(packet, matrix)
         if packet.dts is not None:
             self._copy_sound(float(packet.dts * packet.time_base))

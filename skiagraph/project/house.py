@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import re
 import shutil
 import tempfile
+from collections.abc import Callable, Iterator
 from importlib.resources import files
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, TypeVar
 
 import msgspec
 import platformdirs
@@ -20,6 +22,7 @@ from skiagraph.errors import SkiagraphError
 from skiagraph.project.rule import Rule
 from skiagraph.values import Value, described, read, replace, schema_of, written
 
+T = TypeVar("T")
 FORMAT, VERSION, SUFFIX = "skiagraph-house-style", 1, ".housestyle.json"
 MOST_BYTES = 1 << 20
 Seconds = Annotated[float, msgspec.Meta(ge=0, le=10)]
@@ -133,18 +136,19 @@ def shipped_house_styles() -> list[HouseStyle]:
 
 def house_styles() -> list[HouseStyle]:
     """Those that ship, and those of this user, of which one of the same name counts. A file that cannot be read is left out."""
-    found = {style.name: style for style in shipped_house_styles()}
-    try:
-        own = sorted(own_folder().glob(f"*{SUFFIX}"))
-    except OSError:
-        own = []
-    for path in own:
-        try:
-            style = read_house_style(path)
-        except CannotReadHouseStyle:
-            continue
-        found[style.name] = style
+    found = {style.name: style for style in (*shipped_house_styles(), *kept_in(own_folder(), SUFFIX, read_house_style))}
     return [found[name] for name in sorted(found)]
+
+
+def kept_in(folder: Path, suffix: str, read_one: Callable[[Path], T]) -> Iterator[T]:
+    """What a user keeps in files of a folder, by name. A file that cannot be read is left out."""
+    try:
+        paths = sorted(folder.glob(f"*{suffix}"))
+    except OSError:
+        paths = []
+    for path in paths:
+        with contextlib.suppress(SkiagraphError):
+            yield read_one(path)
 
 
 def house_style_named(name: str) -> HouseStyle:

@@ -152,10 +152,15 @@ def _times(source: ClipInfo, source_index: FrameIndex, film: ClipInfo, index: Fr
     return Fact("Frames and times", f"{len(index)} frames, " + ("each at its time" if exact else f"up to {1000 * late.max():.1f} ms off (frame {worst})"), good)
 
 
+def _meant(name: str, code: int) -> int:
+    """The first of code points that mean the same by ITU-T H.273: containers know only some of them."""
+    return {"colorspace": {5: 6}, "color_trc": {6: 1, 14: 1, 15: 1}}.get(name, {}).get(code, code)
+
+
 def _tags(source: ClipInfo, film: ClipInfo) -> Fact:
     rgb = source.pixel_format.startswith(("gbr", "rgb", "bgr", "pal", "argb", "abgr", "0rgb", "0bgr"))
     names = (("primaries", "color_primaries"), ("transfer", "color_trc"), ("matrix", "colorspace"))
     other = [f"{word} {getattr(film, name)} instead of {getattr(source, name)}" for word, name in names
-             if getattr(source, name) != UNSPECIFIED and getattr(film, name) != getattr(source, name) and not (rgb and name == "colorspace")]
+             if getattr(source, name) != UNSPECIFIED and _meant(name, getattr(film, name)) != _meant(name, getattr(source, name)) and not (rgb and name == "colorspace")]
     told = f"primaries {film.color_primaries}, transfer {film.color_trc}, matrix {film.colorspace} (ITU-T H.273)"
     return Fact("Colour tags", "; ".join(other) or told, not other)

@@ -126,6 +126,13 @@ class FilmWriterTest(TemporaryFolder):
                     if FORMATS[key].codec.limited_only:
                         self.assertEqual(info.color_range, 1)
 
+    def test_matrices_are_what_the_samples_are(self):
+        for code, lines, wanted in ((1, 240, 1), (6, 240, 6), (9, 240, 9), (2, 240, 6), (2, 720, 1)):
+            source = make_clip(self.folder / f"{code}-{lines}.mkv", 2, size=(max(320, lines), lines), encoder="ffv1", pixel_format="yuv422p", tags={"colorspace": code, "color_primaries": 2, "color_trc": 2, "color_range": 1})
+            found = probe(self.copy(source, self.folder / f"{code}-{lines}.mov", "dnxhr-hq-mov"))
+            self.assertEqual(found.colorspace, wanted, (code, lines))
+            self.assertEqual(probe(self.copy(source, self.folder / f"{code}-{lines}-again.mkv", "ffv1-mkv")).colorspace, code)
+
     def test_odd_sizes_are_written_as_they_are_or_refused_beforehand(self):
         for size in ((127, 361), (128, 361), (127, 360)):
             clip = make_clip(self.folder / f"odd{size[0]}{size[1]}.mkv", 3, size=size, encoder="ffv1")
