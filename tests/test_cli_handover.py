@@ -98,21 +98,23 @@ class BatchTest(CommandLine):
         super().setUp()
         self.source = self.folder / "rushes"
         self.source.mkdir()
-        # Parts of a clip with drawn people in it, each in another format.
-        demo = shipped("quay.mp4")
-        info, index = open_clip(demo)
-        with FrameReader(info, index) as reader:
-            for key, first in (("h264-mp4", 0), ("prores-mov", 20), ("dnxhr-hq-mxf", 40), ("ffv1-mkv", 60), ("h265-mov", 80)):
-                export = FORMATS[key]
-                with FilmWriter(self.source / f"{key.split('-')[0]}{export.suffix}", info, export, part=Part.of(info, index, first, first + 11)) as writer:
-                    for frame in reader.frames(first, first + 12):
-                        writer.write(frame)
         self.out = self.folder / "out"
+
+    def rushes(self, *formats):
+        """Parts of a clip with drawn people in it, each in another format."""
+        info, index = open_clip(shipped("quay.mp4"))
+        with FrameReader(info, index) as reader:
+            for n, key in enumerate(formats):
+                export = FORMATS[key]
+                with FilmWriter(self.source / f"{key.split('-')[0]}{export.suffix}", info, export, part=Part.of(info, index, 20 * n, 20 * n + 11)) as writer:
+                    for frame in reader.frames(20 * n, 20 * n + 12):
+                        writer.write(frame)
 
     def batch(self, *more):
         return self.run_command("batch", self.source, "--to", self.out, "--every", "4", "--preset", "ffv1-mkv", *more)
 
     def test_five_formats_go_in_and_come_out_covered_proved_and_listed(self):
+        self.rushes("h264-mp4", "prores-mov", "dnxhr-hq-mxf", "ffv1-mkv", "h265-mov")
         code, told, error = self.batch("--with", "otio,report", "--house", "Slate")
         rows = told[told.index("clip "):].splitlines()
         self.assertEqual(len(rows), 6, told)
@@ -136,6 +138,7 @@ class BatchTest(CommandLine):
         self.assertEqual(told.count("searched before"), 5)
 
     def test_killed_it_goes_on_and_what_cannot_be_read_fails_alone(self):
+        self.rushes("h264-mp4", "prores-mov")
         (self.source / "broken.mp4").write_bytes(b"no film at all")
         (self.source / "notes.txt").write_text("not a clip")
         command = [sys.executable, "-m", "skiagraph", "batch", str(self.source), "--to", str(self.out), "--every", "4", "--preset", "ffv1-mkv"]
@@ -150,10 +153,10 @@ class BatchTest(CommandLine):
         code, told, error = self.batch()
         self.assertEqual(code, 2)
         rows = {row.split()[0]: row for row in told[told.index("clip "):].splitlines()[1:]}
-        self.assertEqual(set(rows), {"broken.mp4", "dnxhr.mxf", "ffv1.mkv", "h264.mp4", "h265.mov", "prores.mov"})
+        self.assertEqual(set(rows), {"broken.mp4", "h264.mp4", "prores.mov"})
         self.assertIn("FAILED", rows["broken.mp4"])
-        self.assertEqual(told.count("searched before"), 5)
-        self.assertEqual(sorted(p.name for p in self.out.glob("*.mkv")), sorted(f"{name}-covered.mkv" for name in ("dnxhr", "ffv1", "h264", "h265", "prores")))
+        self.assertEqual(told.count("searched before"), 2)
+        self.assertEqual(sorted(p.name for p in self.out.glob("*.mkv")), ["h264-covered.mkv", "prores-covered.mkv"])
         self.assertEqual([p.name for p in self.out.iterdir() if "unfinished" in p.name], [])
 
     def test_a_folder_without_clips_is_a_sentence(self):

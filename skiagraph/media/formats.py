@@ -78,7 +78,7 @@ CODECS = {c.key: c for c in (
           large={"x264-params": "rc-lookahead=8:sync-lookahead=0:threads=2"}, interlaced={"top": {"x264-params": "tff=1", **_FIELDS}, "bottom": {"x264-params": "bff=1", **_FIELDS}}),
     Codec("h265", "H.265", "libx265", {"preset": "fast", "crf": "19", "x265-params": "log-level=none"}, {"near": {}, "good": {"crf": "23"}, "small": {"crf": "27"}},
           _YUV_8_10 + ("yuv420p12le", "yuv422p12le", "yuv444p12le"), hdr="x265-params", large={"x265-params": "log-level=none:rc-lookahead=8:frame-threads=1"}),
-    Codec("av1", "AV1", "libsvtav1", {"preset": "8", "crf": "18"}, {"near": {}, "good": {"crf": "28"}, "small": {"crf": "38"}}, ("yuv420p", "yuv420p10le"), hdr="svtav1-params",
+    Codec("av1", "AV1", "libsvtav1", {"preset": "8", "crf": "12"}, {"near": {}, "good": {"crf": "24"}, "small": {"crf": "36"}}, ("yuv420p", "yuv420p10le"), hdr="svtav1-params",
           large={"svtav1-params": "lookahead=8:lp=2"}, smallest=(64, 64), says_aspect=False),
     Codec("prores", "ProRes 422", "prores_ks", {"profile": "2", "vendor": "apl0"}, pixel_formats=("yuv422p10le",), **_PRORES),
     Codec("prores-hq", "ProRes 422 HQ", "prores_ks", {"profile": "3", "vendor": "apl0"}, pixel_formats=("yuv422p10le",), **_PRORES),

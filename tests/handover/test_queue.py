@@ -51,7 +51,7 @@ class QueueTest(TemporaryFolder):
         self.order(companions=(Otio(),))
         news = []
         self.assertEqual(QueueWorker(self.queue, news.append).work(), 3)
-        self.assertEqual([n.job.title for n in news if n.progress is None and n.job.state == State.RUNNING], ["quay-covered.mkv", "hall-covered.mkv", "The edit list"])
+        self.assertEqual([n.job.title for n in news if n.progress is None and n.job.state == State.RUNNING], ["quay-covered.mkv", "hall-covered.mkv", "Edit list as OTIO"])
         self.assertEqual(set(self.states().values()), {"done"})
         self.assertEqual(sorted(p.name for p in self.out.iterdir()), ["hall-covered.mkv", "harbour.otio", "quay-covered.mkv"])
         self.assertTrue(all(job.said.startswith("Written") for job in self.queue.jobs))

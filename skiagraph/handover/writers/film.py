@@ -84,7 +84,7 @@ def _notes(writer: FilmWriter, kind: CoveredFilm, info: ClipInfo):
     if writer.size != (info.width, info.height):
         width, height = writer.size[::-1] if info.rotation in (90, 270) else writer.size
         yield f"The picture was scaled from {info.upright_size[0]} × {info.upright_size[1]} to {width} × {height} (Lanczos)."
-    was, now = plane_layout(planar_name(info.pixel_format)), plane_layout(writer.pixel_format)
+    was, now = plane_layout(planar_name(info.pixel_format)), plane_layout(planar_name(writer.pixel_format))
     if now.depth < info.bit_depth:
         yield f"{export.codec.label} holds {now.depth} bits, and the source has {info.bit_depth}: choose DNxHR HQX, ProRes, H.265 or FFV1 to keep them."
     if not was.is_rgb and len(was.shifts) > 2 and now.shifts[1] > was.shifts[1]:
