@@ -54,7 +54,7 @@ class HandoverSide(QFrame):
         scroll.setWidgetResizable(True)
         scroll.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         body = QWidget()
-        self._layout = column(spacing=2 * GRID, parent=body)
+        self._layout = column(spacing=GRID + 2, parent=body)
         self._layout.setContentsMargins(4 * GRID, 3 * GRID, 4 * GRID, GRID)
         self._build_shape()
         self._build_place()
@@ -108,7 +108,7 @@ class HandoverSide(QFrame):
         self._layout.addLayout(grid)
         self.estimate = quiet("", wrap=True)
         self._layout.addWidget(self.estimate)
-        self._layout.addWidget(quiet("Frame times, colour, fields and timecode stay as in the source. Location, device and author are left out.", wrap=True))
+        self._layout.addWidget(quiet("Location, device and author are left out.", wrap=True))
 
     def refresh_presets(self, name: str) -> None:
         """List the presets anew and choose one."""

@@ -109,7 +109,8 @@ class JobRow(QFrame):
         progress = news.progress
         self._said.setText(tr("Held") if held else tr(progress.step))
         self._bar.setValue(round(1000 * (progress.share or 0)))
-        rate = tr(", {rate} frames/s", rate=f"{progress.rate:.3g}") if progress.rate and progress.step != "Reading the file for its SHA-256" else ""
+        speed = progress.rate or (progress.done / progress.elapsed_s if progress.elapsed_s > 1 else 0.0)
+        rate = tr(", {rate} frames/s", rate=f"{speed:.3g}") if speed and progress.step != "Reading the file for its SHA-256" else ""
         self._far.setText(f"{progress.done} / {progress.total or '?'}{rate}" + (f" · {format_left(news.left_s)}" if news.left_s is not None else ""))
 
     @property

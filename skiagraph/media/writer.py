@@ -26,6 +26,8 @@ from skiagraph.media.temporary import TemporaryTarget, refuse_bad_target
 _FIELD_ORDER = {"top": 2, "bottom": 3}
 # What holds sound without pictures.
 _SOUND_ALONE = FORMATS["prores-mov"]
+# No encoder reorders frames over so many seconds.
+_FAR_S = 3600
 # Matrices of ITU-T H.273.
 _BT709, _BT601 = 1, 6
 # Primaries and transfer that go with a matrix, by the recommendations that define it.
@@ -183,6 +185,9 @@ class FilmWriter:
     def _mux(self, packet):
         if self._format.codec.encoder == "dnxhd" and (matrix := _VC3_MATRICES.get(self._matrix, _VC3_OTHER)):
             packet = _with_matrix(packet, matrix)
+        if packet.dts is not None and packet.pts is not None and abs(packet.pts - packet.dts) * packet.time_base > _FAR_S:
+            # x265 leaves the decoding time of films of one or two frames unset; nothing is reordered in those.
+            packet.dts = packet.pts
         if packet.dts is not None:
             self._copy_sound(float(packet.dts * packet.time_base))
         packet.stream = self._video

@@ -196,3 +196,12 @@ class PartTest(TemporaryFolder):
             self.assertTrue(0.7 < float(length) <= 0.85 and float(packets[0].pts * packets[0].time_base) < 0.05, (name, float(length)))
             self.assertEqual(check_file(project, "c1", out, span=(20, 39)), [], name)
             self.assertEqual([f.reason for f in check_file(project, "c1", out)], [Reason.FILE_SHAPE])
+
+    def test_a_part_of_one_frame_or_two_is_a_film_too(self):
+        clip = make_clip(self.folder / "a.mp4", 8, size=(1280, 720), time_base=Fraction(1, 12800), pts=lambda n: n * 512, options={"g": 4})
+        project = project_on(clip, head_path(0, 8))
+        for key in ("h265-mp4", "h265-mkv", "h264-mp4", "av1-mp4"):
+            for count in (1, 2):
+                out = self.folder / CoveredFilm(key).name(f"{key}-{count}")
+                write_clip(project, "c1", [(CoveredFilm(key), out)], span=(3, 2 + count))
+                self.assertEqual(len(open_clip(out)[1]), count, key)
