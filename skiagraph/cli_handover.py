@@ -21,7 +21,7 @@ def add_commands(command: Callable, load: Callable, chosen_clips: Callable, end:
     handover.add_argument("--with", dest="beside", metavar="LIST", default="", help=f"what else is written, with commas: {WITH}")
     handover.add_argument("--names", metavar="PATTERN", default="", help="of files, from {clip}, {version}, {date}, {preset}, {timecode} (default {clip})")
     handover.add_argument("--programme", metavar="LIST", type=Path, help="an edit list (.otio or .edl): only the parts it uses are written, and the list comes back with the covered files in it")
-    handover.add_argument("--handles", metavar="N", type=count, default=None, help="frames before and after each part of a programme (default 25)")
+    handover.add_argument("--handles", metavar="N", type=count, default=25, help="frames before and after each part of a programme (default 25)")
     handover.add_argument("--list-rate", metavar="R", type=rate, help="frames a second that a CMX 3600 list counts in (default: that of most clips)")
     handover.add_argument("--no-check", action="store_true", help="do not check the files that were written")
     handover.add_argument("--force", action="store_true", help="replace files that exist already")
@@ -80,35 +80,38 @@ def _preset(name: str):
 def run_handover(options, control) -> int:
     from skiagraph.cli_covers import restyled
     from skiagraph.errors import CannotWriteMedia, SkiagraphError
-    from skiagraph.handover.delivery import existing, planned
-    from skiagraph.handover.names import DEFAULT_PATTERN, check_pattern
+    from skiagraph.handover.names import DEFAULT_PATTERN
+    from skiagraph.handover.order import Order
     from skiagraph.handover.queue import Queue
     from skiagraph.project.edit_list import read_programme
+    from skiagraph.project.edits import use_programme
     preset = _preset(options.preset)
     writers, companions = _beside(options.beside)
-    pattern = options.names or DEFAULT_PATTERN
-    check_pattern(pattern)
     project = options.load(options.project)
     clips = options.chosen_clips(project, options.clip)
     if not clips:
         raise SkiagraphError(f"{options.project.name} has no clips; scan one first.", path=options.project)
     options.house = options.style = None
     project, versions = restyled(project, options)
-    programme, parts = project.decisions.programme, None
     if options.programme:
-        programme = read_programme(options.programme, project, options.list_rate, 25 if options.handles is None else options.handles)
-        print(programme.told())
+        # For this once; the project itself stays as it is.
+        project = use_programme(project, read_programme(options.programme, project, options.list_rate, options.handles))
+    programme, parts = project.decisions.programme, None
     if programme is not None:
+        print(programme.told())
         parts = programme.parts(clips)
         clips = [c for c in clips if c.key in parts]
-    named = options.version if options.version and options.version != "all" else ""
-    plan = planned(project, [c.key for c in clips], options.to, (preset.film, *writers), beside=options.number, parts=parts, versions=versions or ([named] if named else ()), pattern=pattern, preset=preset.name)
-    there = existing(plan)
-    if there and not options.force:
-        raise CannotWriteMedia(f"{there[0]} exists already; choose another folder or pattern of names, or say --force or --beside.", path=there[0])
+        if not clips:
+            raise SkiagraphError(f"{programme.name} uses none of the clips that were chosen; choose others with --clip.")
+    named = [options.version] if options.version and options.version != "all" else []
+    order = Order([c.key for c in clips], preset.film, options.to.absolute(), writers, companions, versions or named, parts, options.names or DEFAULT_PATTERN, preset.name, not options.no_check)
     with tempfile.TemporaryDirectory() as folder:
         queue = Queue() if options.later else Queue(folder)
-        jobs = queue.add(project, options.project.stem, plan, companions, check=not options.no_check, may_replace=options.force, project_path=str(options.project.absolute()), programme=programme)
+        plan = order.plan(project, queue, options.number)
+        there = order.existing(project, plan, options.project.stem)
+        if there and not options.force:
+            raise CannotWriteMedia(f"{there[0]} exists already; choose another folder or pattern of names, or say --force" + (" or --beside." if there[0] in [p for e in plan for _, p in e.files] else "."), path=there[0])
+        jobs = order.put(queue, project, plan, options.project.absolute(), options.force)
         if options.later:
             print(f"{len(jobs)} job{'s' if len(jobs) != 1 else ''} in the queue; “skiagraph queue --run” or the window does them.")
             return OK

@@ -52,6 +52,9 @@ class HandoverTest(CommandLine):
         self.assertEqual(code, 2)
         self.assertSentence(error, "exists already", "--force")
         self.assertEqual(self.hand_over("--preset", "h264-mkv", "--names", "{date}-{clip}", "--no-check")[0], 0)
+        code, told, error = self.hand_over("--preset", "h265-mkv", "--no-check", "--with", "otio")
+        self.assertSentence(error, "harbour.otio", "exists already")
+        self.assertFalse((self.out / "quay-covered.mkv").exists(), "before anything is written")
 
     def test_a_programme_and_versions(self):
         file.save(add_version(file.load(self.place), "Late news"), self.place)

@@ -105,6 +105,11 @@ class HandoverSide(QFrame):
             box.activated.connect(lambda _: self._own())
             grid.addWidget(quiet(word), n, 0)
             grid.addWidget(box, n, 1)
+        # What stands there where nothing can be chosen.
+        self._set_grade, self._set_sound = quiet("set by the codec"), quiet("")
+        for label, n in ((self._set_grade, 1), (self._set_sound, 3)):
+            label.setFixedHeight(self.format.sizeHint().height())
+            grid.addWidget(label, n, 1)
         self._layout.addLayout(grid)
         self.estimate = quiet("", wrap=True)
         self._layout.addWidget(self.estimate)
@@ -147,8 +152,12 @@ class HandoverSide(QFrame):
 
     def _film_changed(self) -> None:
         film = FORMATS.get(self.format.currentData())
-        self.grade.setEnabled(film is not None and bool(film.codec.grades))
-        self.sound.setEnabled(film is None or not film.container.sound)
+        graded, heard = film is not None and bool(film.codec.grades), film is None or not film.container.sound
+        self._set_grade.setText(tr("without loss" if film is None or film.lossless else "set by the codec"))
+        self._set_sound.setText("" if heard else tr("PCM, {rate} kHz", rate=film.container.sound_rate // 1000))
+        for box, label, on in ((self.grade, self._set_grade, graded), (self.sound, self._set_sound, heard)):
+            box.setVisible(on)
+            label.setVisible(not on)
         self._note.setVisible(bool(self._note.text()))
         self.keep.setText(tr("Forget" if self._is_mine() else "Keep as …"))
         self.keep.setToolTip(tr("Forget this preset of yours; files stay" if self._is_mine() else "Keep what is set below as a preset of your own"))

@@ -52,6 +52,7 @@ class HandoverWork(QObject):
         # Which project a hand-over of this session was of.
         self._tokens: dict[str, object] = {}
         self._ended: list[State] = []
+        self._broken = False
         self._estimates: dict[tuple, int] = {}
         self._estimating: JobRunner | None = None
         self._calm = QTimer(self, singleShot=True, interval=CALM_MS)
@@ -127,9 +128,9 @@ class HandoverWork(QObject):
         if self._runner is not None or self.queue.paused or not any(job.is_open for job in self.queue.jobs):
             return
         self._runner = _QueueRunner(self.queue, self)
-        self._ended = []
+        self._ended, self._broken = [], False
         self._runner.told.connect(self._heard)
-        self._runner.failed.connect(self._window.notice.say)
+        self._runner.failed.connect(self._failed)
         self._runner.ended.connect(self._stopped)
         self._runner.start()
         self.changed.emit()
@@ -150,6 +151,11 @@ class HandoverWork(QObject):
         if news.job.state == State.FAILED:
             self._window.notice.say(f"{news.job.title}: {news.job.said}")
 
+    def _failed(self, text: str) -> None:
+        """The queue itself cannot be worked on: somebody has to look, and goes on with Pause and Go on, or another order."""
+        self._window.notice.say(text)
+        self._broken = True
+
     def _stopped(self) -> None:
         self._runner = None
         self.refresh()
@@ -163,7 +169,8 @@ class HandoverWork(QObject):
             text += counted(found, "; the check found 1 place to look at", "; the checks found {n} places to look at") if found else ""
             notify(tr("Handed over"), f"{text}.")
         # What was put in while the last job ended.
-        self.start()
+        if not self._broken:
+            self.start()
 
     def pause(self, on: bool) -> None:
         if self._runner is not None:

@@ -145,6 +145,9 @@ def _exported(project: Project, order: BatchOrder, keys: Sequence[str], told: Ca
     """The job of each clip, done or failed. What was written as it would be now, and is there, is not written again."""
     queue = Queue(order.target / STATE_FOLDER)
     queue.pause(False)
+    with queue.working():
+        # What a process that died left running waits from now, and is ordered anew below.
+        pass
     former = {job.clip: job for job in queue.jobs if job.clip}
     wanted = [key for key in keys if not _stands(project, key, former.get(key), queue, order)]
     for job in queue.jobs:

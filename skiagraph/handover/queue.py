@@ -119,6 +119,8 @@ class Queue:
     def __init__(self, folder: FilePath | str | None = None):
         self.folder = FilePath(folder or FilePath(platformdirs.user_state_dir("skiagraph")) / "queue")
         self._runner: int | None = None
+        # What was read last, and which file that was.
+        self._seen: tuple[tuple[int, int, int], _Kept] | None = None
 
     # What is in it
 
@@ -293,6 +295,11 @@ class Queue:
 
     def _read(self) -> _Kept:
         try:
+            found = (self.folder / "queue.json").stat()
+            # Each change is another file.
+            which = found.st_ino, found.st_mtime_ns, found.st_size
+            if self._seen is not None and self._seen[0] == which:
+                return self._seen[1]
             raw = (self.folder / "queue.json").read_bytes()
         except OSError:
             return _Kept(FORMAT, VERSION)
@@ -300,6 +307,7 @@ class Queue:
             kept = read(msgspec.json.decode(raw), _Kept)
             if (kept.format, kept.version) != (FORMAT, VERSION):
                 raise ValueError("it is of another version")
+            self._seen = which, kept
             return kept
         except (msgspec.MsgspecError, ValueError, TypeError, KeyError):
             # Nothing may be lost by it: what was ordered can be ordered again, and the file stays beside.

@@ -156,7 +156,7 @@ class HandoverTest(PageTest):
         order, = asked
         self.assertEqual((order.clips, order.folder, order.check, order.parts, order.pattern), (("c1",), self.folder / "covered", True, None, "{clip}"))
         self.assertEqual((order.film, [w.kind for w in order.beside], [c.kind for c in order.companions]), (CoveredFilm("ffv1-mkv"), ["matte", "covers-only"], ["otio"]))
-        self.assertEqual((side.preset.currentText(), side.grade.isEnabled()), ("Set by hand", False))
+        self.assertEqual((side.preset.currentText(), side.grade.isHidden(), side._set_grade.text()), ("Set by hand", True, "without loss"))
         self.assertIn("2 findings are open, 1 of them may show somebody", side.warning.text())
         page._boxes[0][1].click()
         self.assertEqual(page.order().clips, ())

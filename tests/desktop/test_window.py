@@ -14,7 +14,7 @@ from skiagraph.desktop.handover_work import HandoverWork
 from skiagraph.desktop.register_view import HEAD, ROW
 from skiagraph.desktop.session import View
 from skiagraph.desktop.window import COVER, FOOTAGE, HANDOVER, REVIEW, MainWindow
-from skiagraph.errors import CannotSaveProject
+from skiagraph.errors import CannotSaveProject, SkiagraphError
 from skiagraph.footage.following import Direction
 from skiagraph.handover.queue import Queue
 from skiagraph.media.formats import FORMATS
@@ -720,6 +720,17 @@ class WindowTest(MadeWindow):
         self.until(lambda: not handing.running and str(handing.queue.jobs[0].state) == "done")
         self.window.handover.queue.clear.click()
         self.assertEqual((handing.queue.jobs, self.window.handover.queue.rows), ((), {}))
+
+    def test_a_queue_that_cannot_be_kept_is_said_once(self):
+        self.open_made(frames=20)
+        handing = self.window.handing
+        with mock.patch("skiagraph.handover.queue.write_whole", side_effect=SkiagraphError("queue.json cannot be written in there (No space left on device); free some space or choose another place.")) as writing:
+            self.hand_over("ffv1-mkv", check=False)
+            self.until(lambda: not handing.running)
+            self.assertSentence(self.window.notice.text, "free some space")
+        count = writing.call_count
+        self.settle()
+        self.assertEqual((writing.call_count, handing.running), (count, False))
 
     def test_files_that_exist_are_asked_about(self):
         self.open_made(frames=30)

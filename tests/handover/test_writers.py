@@ -16,6 +16,7 @@ from skiagraph.handover.writers.pictures import CoveredPictures
 from skiagraph.media.clip import probe
 from skiagraph.media.frame import planes_of
 from skiagraph.media.index import open_clip
+from skiagraph.media.picture_files import UprightRgb
 from skiagraph.media.reader import FrameReader
 from skiagraph.media.sizes import SIZES, stored_size
 from skiagraph.project.model import replace
@@ -100,9 +101,9 @@ class CoversOnlyTest(TemporaryFolder):
             self.assertLessEqual(np.abs(found - after.planes()[0]).max(), 1.5 if most == 255 else 4.5, "luma of ProRes 4444: a code value of 8 bits, and rounding")
             rgba = decoded(sorted(pictures.iterdir())[0])[0].to_ndarray().astype(float)
             share = rgba[..., 3:] / (65535 if most > 255 else 255)
-            over = share * rgba[..., :3] / (257 if most > 255 else 1) + (1 - share) * source.rgb()
-            # Matrix and interpolation of colour are those of whoever shows it: a few values where colour changes from one pixel to the next.
-            self.assertLess(np.abs(over - after.rgb()).mean(), 1.0)
+            exact = UprightRgb(probe(clip), SIZE)
+            below, wanted = (exact.of(frame).astype(float) for frame in (source, after))
+            self.assertLessEqual(np.abs(share * rgba[..., :3] + (1 - share) * below - wanted).max(), 1.0, "RGB over the same RGB")
             self.assertEqual([p.name for p in sorted(pictures.iterdir())], ["covers-png_0000000.png", "covers-png_0000001.png"])
 
     def test_they_hold_nothing_of_the_picture_outside_and_keep_its_shape(self):
