@@ -108,10 +108,11 @@ def run_handover(options, control) -> int:
     with tempfile.TemporaryDirectory() as folder:
         queue = Queue() if options.later else Queue(folder)
         plan = order.plan(project, queue, options.number)
-        there = order.existing(project, plan, options.project.stem)
+        stem = order.stem(project, plan, options.project.stem, queue, options.number)
+        there = order.existing(project, plan, stem)
         if there and not options.force:
-            raise CannotWriteMedia(f"{there[0]} exists already; choose another folder or pattern of names, or say --force" + (" or --beside." if there[0] in [p for e in plan for _, p in e.files] else "."), path=there[0])
-        jobs = order.put(queue, project, plan, options.project.absolute(), options.force)
+            raise CannotWriteMedia(f"{there[0]} exists already; choose another folder or pattern of names, or say --force or --beside.", path=there[0])
+        jobs = order.put(queue, project, plan, stem, options.project.absolute(), options.force)
         if options.later:
             print(f"{len(jobs)} job{'s' if len(jobs) != 1 else ''} in the queue; “skiagraph queue --run” or the window does them.")
             return OK

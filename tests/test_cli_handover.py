@@ -43,7 +43,7 @@ class HandoverTest(CommandLine):
         self.assertEqual(code, 0, told + error)
         names = sorted(p.name for p in self.out.iterdir())
         day = names[0][:10]
-        self.assertEqual(names, sorted([f"{day}-quay-covered.mov", f"{day}-quay-covers.mkv", f"{day}-quay-matte.mkv", "harbour.otio", "harbour.edl", "harbour-tracks.csv", "harbour-tracks.json", "quay-tracks.txt",
+        self.assertEqual(names, sorted([f"{day}-quay-covered.mov", f"{day}-quay-covers.mkv", f"{day}-quay-matte.mkv", "harbour.otio", "harbour.edl", "harbour-tracks.csv", "harbour-tracks.json", "harbour-quay-tracks.txt",
                                         "harbour-report.html", "harbour-report.pdf"]))
         self.assertIn("every cover is in place", told)
         with av.open(str(self.out / f"{day}-quay-covered.mov")) as film:
@@ -55,6 +55,10 @@ class HandoverTest(CommandLine):
         code, told, error = self.hand_over("--preset", "h265-mkv", "--no-check", "--with", "otio")
         self.assertSentence(error, "harbour.otio", "exists already")
         self.assertFalse((self.out / "quay-covered.mkv").exists(), "before anything is written")
+        before = (self.out / "harbour.otio").read_bytes()
+        self.assertEqual(self.hand_over("--preset", "ffv1-mkv", "--no-check", "--with", "otio,tracks", "--beside")[0], 0)
+        self.assertTrue((self.out / "harbour-2.otio").exists() and (self.out / "quay-covered.mkv").exists())
+        self.assertEqual((self.out / "harbour.otio").read_bytes(), before)
 
     def test_a_programme_and_versions(self):
         file.save(add_version(file.load(self.place), "Late news"), self.place)
@@ -161,6 +165,14 @@ class BatchTest(CommandLine):
         self.assertEqual(told.count("searched before"), 2)
         self.assertEqual(sorted(p.name for p in self.out.glob("*.mkv")), ["h264-covered.mkv", "prores-covered.mkv"])
         self.assertEqual([p.name for p in self.out.iterdir() if "unfinished" in p.name], [])
+
+    def test_lists_of_others_are_not_written_over(self):
+        self.rushes("h264-mp4")
+        self.out.mkdir()
+        (self.out / "rushes.otio").write_text("somebody's")
+        code, _, error = self.batch("--with", "otio")
+        self.assertEqual((code, (self.out / "rushes.otio").read_text()), (2, "somebody's"))
+        self.assertSentence(error, "exists already")
 
     def test_a_folder_without_clips_is_a_sentence(self):
         for folder in (self.folder / "none", self.out):

@@ -77,15 +77,16 @@ class HandoverWork(QObject):
         project, path = self._document.settled, self._document.path
         self._keep()
         try:
-            plan = order.plan(project, self.queue)
-            there = order.existing(project, plan, path.stem if path else "hand-over")
-            if there:
-                answer = self._ask_about_existing(there)
-                if answer is None:
-                    return
-                if answer == "beside":
-                    plan = order.plan(project, self.queue, numbered=True)
-            jobs = order.put(self.queue, project, plan, path, bool(there))
+            plan, name = order.plan(project, self.queue), path.stem if path else "hand-over"
+            stem = order.stem(project, plan, name, self.queue)
+            there = order.existing(project, plan, stem)
+            answer = self._ask_about_existing(there) if there else "replace"
+            if answer is None:
+                return
+            if there and answer == "beside":
+                plan = order.plan(project, self.queue, numbered=True)
+                stem = order.stem(project, plan, name, self.queue, numbered=True)
+            jobs = order.put(self.queue, project, plan, stem, path, bool(there) and answer == "replace")
         except SkiagraphError as error:
             self._window.notice.say(str(error))
             return

@@ -99,6 +99,13 @@ def run_batch(order: BatchOrder, control: JobControl, said: Callable[[str], None
     if not paths:
         raise SkiagraphError(f"There are no clips in {order.source}; choose a folder of films, or of numbered pictures in folders.", path=order.source)
     order.target.mkdir(parents=True, exist_ok=True)
+    if not (order.target / STATE_FOLDER).exists():
+        # Lists are written anew each time; those that are there before the first time are somebody else's.
+        stem = order.source.absolute().name
+        nothing = HandedOver(Project(), stem, ())
+        there = [path for companion in order.companions for name in companion.names(stem, nothing) if (path := order.target / name).exists()]
+        if there:
+            raise SkiagraphError(f"{there[0]} exists already; choose another folder with --to.", path=there[0])
     project = file.load(order.project_path) if order.project_path.exists() else begun_project()
     if order.house is not None and (project.style, project.decisions.house) != (order.house.style, order.house.house):
         project = use_house_style(project, order.house)

@@ -41,13 +41,26 @@ class Order:
         taken = [target.path for job in queue.jobs if job.is_open for target in job.targets]
         return planned(project, list(self.clips), self.folder, (self.film, *self.beside), beside=numbered, parts=self.parts, versions=self.versions, pattern=self.pattern, preset=self.preset, taken=taken)
 
+    def stem(self, project: Project, plan: Sequence[Planned], wanted: str, queue: Queue, numbered: bool = False) -> str:
+        """Beginning of the names of companions. Those that jobs in the queue will write are taken; numbered: so are those of files that exist."""
+        taken = {job.stem for job in queue.jobs if job.is_open and job.companions and job.folder == self.folder}
+        for number in range(1, 100_000):
+            stem = wanted if number == 1 else f"{wanted}-{number}"
+            if stem not in taken and not (numbered and self._beside(project, plan, stem)):
+                break
+        return stem
+
+    def _beside(self, project: Project, plan: Sequence[Planned], stem: str) -> list[Path]:
+        """Companions of these names that exist."""
+        handed = HandedOver(project, stem, [Delivered(entry.clip, entry.film, None, (), entry.version, entry.span) for entry in plan], project.decisions.programme if self.parts else None)
+        names = [name for companion in self.companions for name in companion.names(stem, handed)]
+        return [self.folder / name for name in names if (self.folder / name).exists()]
+
     def existing(self, project: Project, plan: Sequence[Planned], stem: str) -> list[Path]:
         """Files that would be replaced."""
-        handed = HandedOver(project, stem, [Delivered(entry.clip, entry.film, None, (), entry.version, entry.span) for entry in plan], project.decisions.programme)
-        beside = [self.folder / name for companion in self.companions for name in companion.names(stem, handed)]
-        return existing(plan) + [path for path in beside if path.exists()]
+        return existing(plan) + self._beside(project, plan, stem)
 
-    def put(self, queue: Queue, project: Project, plan: Sequence[Planned], project_path: Path | None, may_replace: bool) -> list[Job]:
-        """Into the queue. Raises SkiagraphError."""
-        stem = project_path.stem if project_path else "hand-over"
-        return queue.add(project, stem, plan, self.companions, check=self.check, may_replace=may_replace, project_path=str(project_path or ""), programme=project.decisions.programme if self.parts else None)
+    def put(self, queue: Queue, project: Project, plan: Sequence[Planned], stem: str, project_path: Path | None, may_replace: bool) -> list[Job]:
+        """Into the queue. stem: of the names of companions. Raises SkiagraphError."""
+        name = project_path.stem if project_path else stem
+        return queue.add(project, name, plan, self.companions, check=self.check, may_replace=may_replace, project_path=str(project_path or ""), programme=project.decisions.programme if self.parts else None, stem=stem)

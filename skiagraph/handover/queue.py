@@ -354,6 +354,9 @@ def _handed(queue: Queue, job: Job, project: Project) -> HandedOver:
     done = [found for j in others if j.state == State.DONE and (found := queue.delivered(j)) is not None]
     if not done:
         raise SkiagraphError(f"None of the clips of {batch.name} was written, so there is nothing to list; try those again first.")
+    # As in the project, whatever order they were written in.
+    places = {key: n for n, key in enumerate(project.decisions.clips)}
+    done.sort(key=lambda d: (places[d.clip], d.version, d.span or (0, 0)))
     versions = {d.version for d in done}
     return HandedOver(in_version(project, versions.pop()) if len(versions) == 1 and "" not in versions else project, batch.name, done, batch.programme)
 

@@ -30,7 +30,8 @@ def refuse_bad_target(target: Path, sources: list[Path], *, folder: bool = False
         same = target.resolve() == Path(source).resolve()
         if not same and target.exists() and Path(source).exists():
             same = os.path.samefile(target, source)
-        if same or belongs(target, Path(source)):
+        # A folder of pictures would take away those that lie in the one it replaces.
+        if same or belongs(target, Path(source)) or folder and target.resolve() in Path(source).resolve().parents and target.exists():
             raise CannotWriteMedia(f"{target.name} is the source itself, which is never written; choose another name.", path=target)
     if target.is_dir() and not folder:
         raise CannotWriteMedia(f"{target} is a folder; add a file name.", path=target)

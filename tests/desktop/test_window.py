@@ -736,13 +736,16 @@ class WindowTest(MadeWindow):
         self.open_made(frames=30)
         (self.folder / "out").mkdir()
         there = self.folder / "out" / "quay-covered.mkv"
-        for answer, names in ((None, ["quay-covered.mkv"]), ("beside", ["quay-2-covered.mkv", "quay-covered.mkv"])):
+        (self.folder / "out" / "quay.otio").write_text("somebody's")
+        self.window.handover.side.companions["otio"].setChecked(True)
+        for answer, names in ((None, ["quay-covered.mkv", "quay.otio"]), ("beside", ["quay-2-covered.mkv", "quay-2.otio", "quay-covered.mkv", "quay.otio"])):
             there.write_bytes(b"somebody's")
             with mock.patch.object(HandoverWork, "_ask_about_existing", return_value=answer) as asked:
                 self.hand_over("ffv1-mkv", check=False)
             asked.assert_called_once()
             self.until(lambda: not self.window.handing.running)
             self.assertEqual((sorted(p.name for p in (self.folder / "out").iterdir()), there.read_bytes()), (names, b"somebody's"))
+            self.assertEqual((self.folder / "out" / "quay.otio").read_text(), "somebody's")
 
     def test_an_edit_list_limits_what_is_handed_over(self):
         self.open_made()

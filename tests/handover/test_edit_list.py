@@ -155,5 +155,5 @@ class EditListTest(TemporaryFolder):
         self.out.mkdir()
         handed = HandedOver(self.project, "harbour", [Delivered(c.key, self.out / "x.mov", None) for c in self.project.clips])
         written = [p.name for p in self.write("tracks", handed)]
-        self.assertEqual(written, ["harbour-tracks.csv", "harbour-tracks.json", "quay-tracks.txt", "hall-tracks.txt", "plain-tracks.txt", "quay-c4-tracks.txt"])
+        self.assertEqual(written, ["harbour-tracks.csv", "harbour-tracks.json", "harbour-quay-tracks.txt", "harbour-hall-tracks.txt", "harbour-plain-tracks.txt", "harbour-quay-c4-tracks.txt"])
         self.assertEqual(written, companion_of("tracks").names("harbour", handed))

@@ -90,6 +90,10 @@ class PicturesTest(TemporaryFolder):
             with self.assertRaises(CannotWriteMedia):
                 refuse_bad_target(self.shots / name, [self.shots / "quay.0001.png"])
         refuse_bad_target(self.shots / "quay.0001.mp4", [self.shots / "quay.0001.png"])
+        with self.assertRaises(CannotWriteMedia) as caught:
+            refuse_bad_target(self.shots, [self.shots / "quay.0001.png"], folder=True)
+        self.assertSentence(str(caught.exception), "never written")
+        refuse_bad_target(self.folder / "covered", [self.shots / "quay.0001.png"], folder=True)
 
 
 class ProjectOfPicturesTest(TemporaryFolder):

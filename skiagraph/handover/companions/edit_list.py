@@ -51,7 +51,7 @@ class Edl(Companion, Value, frozen=True, tag_field="kind", tag="edl"):
 
     def names(self, stem: str, handed: HandedOver) -> list[str]:
         groups = _groups(handed)
-        return [f"{stem}.edl"] if len(groups) == 1 else [f"{stem}-{_rate_word(rate)}{'df' if drop else ''}.edl" for rate, drop in groups]
+        return [f"{stem}.edl"] if len(groups) < 2 else [f"{stem}-{_rate_word(rate)}{'df' if drop else ''}.edl" for rate, drop in groups]
 
     def write(self, handed: HandedOver, folder: Path, stem: str, control: JobControl) -> list[Path]:
         written = []

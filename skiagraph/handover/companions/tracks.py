@@ -38,7 +38,7 @@ class Tracks(Companion, Value, frozen=True, tag_field="kind", tag="tracks"):
                 files[f"{stem}-tracks{suffix}"] = suffix, keys
                 continue
             for key in keys:
-                name = handed.project.clip(key).path.stem
+                name = f"{stem}-{handed.project.clip(key).path.stem}"
                 # Clips from two cards may be called alike.
                 name = name if f"{name}-tracks{suffix}" not in files else f"{name}-{key}"
                 files[f"{name}-tracks{suffix}"] = suffix, [key]
