@@ -202,7 +202,7 @@ class ShapeTest(TemporaryFolder):
     def test_what_cannot_be_kept_is_refused_or_said(self):
         clip = make_clip(self.folder / "a.mkv", 4, size=SIZE, encoder="ffv1", pixel_format="yuv422p10le")
         project = project_on(clip, head_path(0, 4))
-        for key, words in (("dnxhr-hq-mov", "holds 8 bits"), ("av1-mp4", "less colour")):
+        for key, words in (("dnxhr-hq-mov", "holds 8 bits"), ("av1-mp4", "less colour"), ("h264-mp4", "keeps the 10 bits")):
             self.assertSentence(" ".join(write_clip(project, "c1", [(CoveredFilm(key), self.folder / f"{key}.mov" if "mov" in key else self.folder / f"{key}.mp4")])), words)
         for clip, words in ((make_clip(self.folder / "v.mp4", 12, size=SIZE, time_base=Fraction(1, 90000), pts=lambda n: n * 3600 + n % 3 * 900), "different length"),
                             (make_clip(self.folder / "r.mp4", 12, size=SIZE, rate=Fraction(17)), "17 frames a second")):

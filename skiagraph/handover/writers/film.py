@@ -87,6 +87,8 @@ def _notes(writer: FilmWriter, kind: CoveredFilm, info: ClipInfo):
     was, now = plane_layout(planar_name(info.pixel_format)), plane_layout(planar_name(writer.pixel_format))
     if now.depth < info.bit_depth:
         yield f"{export.codec.label} holds {now.depth} bits, and the source has {info.bit_depth}: choose DNxHR HQX, ProRes, H.265 or FFV1 to keep them."
+    elif export.codec.key == "h264" and now.depth > 8:
+        yield f"The film keeps the {info.bit_depth} bits of the source, which many players of H.264 do not show: choose H.265 or AV1 for those."
     if not was.is_rgb and len(was.shifts) > 2 and now.shifts[1] > was.shifts[1]:
         yield f"{export.codec.label} holds less colour than the source ({writer.pixel_format} instead of {info.pixel_format})."
     if info.mastering and not export.codec.hdr:
