@@ -17,7 +17,7 @@ from skiagraph.desktop.words import counted, tr
 from skiagraph.errors import SkiagraphError
 from skiagraph.handover.estimate import estimated_bytes
 from skiagraph.handover.order import Order
-from skiagraph.handover.queue import Queue, State
+from skiagraph.handover.queue import Queue, State, proofs_of
 from skiagraph.handover.worker import News, QueueWorker
 from skiagraph.handover.writer import Writer
 from skiagraph.values import written
@@ -118,6 +118,13 @@ class HandoverWork(QObject):
             self._page.side.folder.setText(name)
 
     # The queue
+
+    def begin_project(self) -> None:
+        """A project was opened: what was proved of its files before counts still, where they are there as they were."""
+        path = self._document.path
+        for proof in proofs_of(self.queue, path) if path else ():
+            self._document.add_proof(proof)
+        self.refresh()
 
     @property
     def running(self) -> bool:

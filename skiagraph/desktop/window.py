@@ -268,6 +268,7 @@ class MainWindow(QMainWindow):
         """Another project is there: what belonged to the former one goes."""
         self.notice.say(stopped)
         self.handover.begin_project()
+        self.handing.begin_project()
         self._show_saved("saved" if self.document.path.exists() else "")
         recent = [str(self.document.path), *(p for p in self.recent_projects() if p != str(self.document.path))]
         self.settings.setValue("recent", recent[:RECENT])

@@ -28,7 +28,7 @@ from skiagraph.logs import log
 from skiagraph.project import file
 from skiagraph.project.housing import in_version
 from skiagraph.project.model import Project
-from skiagraph.review.proof import Fact
+from skiagraph.review.proof import Fact, Proof
 from skiagraph.review.written import write_whole
 from skiagraph.values import Value, read, replace, written
 
@@ -359,6 +359,22 @@ def _handed(queue: Queue, job: Job, project: Project) -> HandedOver:
     done.sort(key=lambda d: (places[d.clip], d.version, d.span or (0, 0)))
     versions = {d.version for d in done}
     return HandedOver(in_version(project, versions.pop()) if len(versions) == 1 and "" not in versions else project, batch.name, done, batch.programme)
+
+
+def proofs_of(queue: Queue, project: FilePath) -> Iterator[Proof]:
+    """Checks of films that were handed over from a project file, as far as the films are there in the size that was checked."""
+    batches: dict[str, bool] = {}
+    for job in queue.jobs:
+        if job.state != State.DONE or job.findings < 0:
+            continue
+        if job.batch not in batches:
+            with contextlib.suppress(SkiagraphError):
+                batches[job.batch] = queue.batch(job.batch).project == str(project)
+        done = queue.delivered(job) if batches.get(job.batch) else None
+        if done is not None and done.proof is not None:
+            with contextlib.suppress(OSError):
+                if done.proof.film.is_dir() or done.proof.film.stat().st_size == done.proof.bytes:
+                    yield done.proof
 
 
 def left_s(jobs: Sequence[Job], running: Job | None, progress: Progress | None, pace: float) -> tuple[float | None, float | None]:

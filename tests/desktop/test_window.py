@@ -680,6 +680,18 @@ class WindowTest(MadeWindow):
         self.assertIn("checked", self.window.handover.queue.rows[jobs[0].key].text)
         self.assertEqual((len(self.window.document.proofs), told.call_args.args), (1, ("Handed over", "2 jobs are written.")))
 
+    def test_what_was_proved_counts_when_the_project_is_opened_again(self):
+        place = self.open_made(frames=20)
+        self.hand_over("ffv1-mkv")
+        self.until(lambda: not self.window.handing.running, 60)
+        proof, = self.window.document.proofs
+        self.window.open_project(place)
+        self.assertEqual(self.window.document.proofs, [proof])
+        film = self.folder / "out" / "quay-covered.mkv"
+        film.write_bytes(film.read_bytes() + b"x")
+        self.window.open_project(place)
+        self.assertEqual(self.window.document.proofs, [], "a file that was exchanged was not")
+
     def test_a_cancelled_job_leaves_nothing(self):
         self.open_made(frames=120)
         self.window.handover.side.matte.setChecked(True)
