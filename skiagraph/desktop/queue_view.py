@@ -8,7 +8,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QGridLayout, QLabel, QProgressBar, QWidget
 
 from skiagraph.desktop import theme
-from skiagraph.desktop.controls import column, emptied, icon_button, line, push_button, quiet, scrolled, section
+from skiagraph.desktop.controls import column, icon_button, line, push_button, quiet, scrolled, section
 from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.words import counted, tr
 from skiagraph.handover.queue import Job, State
@@ -39,7 +39,7 @@ class JobRow(QFrame):
         """first, last: among those that wait; unfolded: what was checked is shown."""
         super().__init__(parent)
         self.setObjectName("panel")
-        self.job = job
+        self.job, self.how = job, (job, first, last, unfolded)
         rows = column(margin=2 * GRID, spacing=GRID, parent=self)
         rows.setContentsMargins(3 * GRID, 2 * GRID, 3 * GRID, 2 * GRID)
         row = line(spacing=3 * GRID)
@@ -105,9 +105,13 @@ class JobRow(QFrame):
         if job.state == State.DONE:
             add(push_button("Open folder", "small", str(job.folder)), "open")
 
-    def show_news(self, news: News, held: bool) -> None:
+    def show_held(self) -> None:
+        """It waits where it is."""
+        self._said.setText(tr("Held"))
+
+    def show_news(self, news: News) -> None:
         progress = news.progress
-        self._said.setText(tr("Held") if held else tr(progress.step))
+        self._said.setText(tr(progress.step))
         self._bar.setValue(round(1000 * (progress.share or 0)))
         speed = progress.rate or (progress.done / progress.elapsed_s if progress.elapsed_s > 1 else 0.0)
         rate = tr(", {rate} frames/s", rate=f"{speed:.3g}") if speed and progress.step != "Reading the file for its SHA-256" else ""
@@ -153,15 +157,26 @@ class QueueView(QWidget):
         self._jobs = tuple(jobs)
         self.pause.setChecked(paused)
         self.pause.setText(tr("Go on" if paused else "Pause"))
-        emptied(self._list)
-        self.rows = {}
         order = {State.RUNNING: 0, State.WAITING: 1}
         waiting = [job.key for job in jobs if job.state == State.WAITING]
+        # Rows that say the same stay: a list of hundreds is not made anew for each job that ends.
+        former, self.rows = self.rows, {}
         for n, job in enumerate(sorted(jobs, key=lambda job: order.get(job.state, 2))):
-            row = JobRow(job, job.key in waiting[:1], job.key in waiting[-1:], job.key in self._unfolded)
-            row.wished.connect(self._wish)
-            self._list.insertWidget(n, row)
+            how = job, job.key in waiting[:1], job.key in waiting[-1:], job.key in self._unfolded
+            row = former.pop(job.key) if job.key in former and former[job.key].how == how else None
+            if row is None:
+                row = JobRow(*how)
+                row.wished.connect(self._wish)
+            at = self._list.itemAt(n)
+            if at is None or at.widget() is not row:
+                self._list.insertWidget(n, row)
             self.rows[job.key] = row
+            if paused and job.state == State.RUNNING:
+                row.show_held()
+        for row in former.values():
+            self._list.removeWidget(row)
+            row.hide()
+            row.deleteLater()
         self._scroll.setVisible(bool(jobs))
         self._empty.setVisible(not jobs)
         self.pause.setVisible(bool(waiting) or any(job.state == State.RUNNING for job in jobs))
@@ -171,7 +186,9 @@ class QueueView(QWidget):
     def show_news(self, news: News) -> None:
         row = self.rows.get(news.job.key)
         if row is not None and news.progress is not None:
-            row.show_news(news, self.pause.isChecked())
+            row.show_news(news)
+            if self.pause.isChecked():
+                row.show_held()
             self._show_all(news.all_left_s)
 
     def _show_all(self, left: float | None) -> None:

@@ -227,7 +227,12 @@ class HandoverTest(PageTest):
         texts = [label.text() for label in view.rows["done"].findChildren(QLabel)]
         self.assertTrue({"Covers", "all as decided", "less"} <= set(texts))
         view.show_jobs(jobs, True)
-        self.assertEqual((view.pause.text(), view.summary), ("Go on", "3 left · paused"))
+        self.assertEqual((view.pause.text(), view.summary, view.rows["now"].text), ("Go on", "3 left · paused", "Held"))
+        kept = view.rows["one"]
+        view.show_jobs([job if job.key != "two" else replace(job, state=State.CANCELLED, said="Cancelled.") for job in jobs], False)
+        self.assertEqual((list(view.rows), view.rows["two"].text), (["now", "one", "done", "two", "bad"], "Cancelled."))
+        self.assertIsNot(view.rows["one"], kept, "it is the last of those that wait now")
+        self.assertEqual([view._list.itemAt(n).widget() for n in range(5)], list(view.rows.values()))
         view.show_jobs([], False)
         self.settle()
         self.assertTrue(view._empty.isVisible() and not view.clear.isVisible())
