@@ -119,6 +119,19 @@ class EditListTest(TemporaryFolder):
         edl, = self.write("edl", handed)
         self.assertRegex(edl.read_text(), r"10:00:00:10 10:00:00:18 00:00:00:00 00:00:00:08")
 
+    def test_where_there_is_no_covered_film_the_list_says_so_and_holds_no_original(self):
+        """One job may fail while the others leave."""
+        programme = read_programme(self.programme(), self.project, handles=2)
+        handed = self.hand_over(programme.parts(self.project.clips), programme)
+        handed = HandedOver(self.project, "harbour", [d for d in handed.delivered if d.clip != "c3"], programme)
+        path, = self.write("otio", handed)
+        *_, street, _, plain = otio.adapters.read_from_file(str(path)).find_clips()
+        self.assertIsInstance(plain.media_reference, otio.schema.MissingReference)
+        self.assertEqual([(m.name, m.color, m.marked_range.duration.value) for m in (*street.markers, *plain.markers)],
+                         [("Not in the project: nobody in it is covered", "RED", 20), ("No covered film of this was handed over", "RED", 10)])
+        edl, = self.write("edl", handed)
+        self.assertIn("NO COVERED FILM OF THIS", edl.read_text())
+
     def test_a_cmx_list_is_read_with_dissolves_and_names_of_eight_letters(self):
         path = self.folder / "cut.edl"
         path.write_text("TITLE: CUT\nFCM: NON-DROP FRAME\n\n001  QUAY     V     C        10:00:00:05 10:00:00:15 00:00:00:00 00:00:00:10\n* FROM CLIP NAME: quay.mov\n"

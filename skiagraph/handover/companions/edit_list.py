@@ -98,16 +98,20 @@ def timeline_of(handed: HandedOver, name: str, folder: Path):
 
 
 def _relinked(handed: HandedOver, folder: Path):
-    """The programme with the covered files where the originals were."""
+    """The programme with the covered files where the originals were. Where there is no covered file the list says so, and no original of the project stays in it."""
     import opentimelineio as otio
     timeline, marks = otio.adapters.read_from_string(handed.programme.timeline, adapter_name="otio_json"), _Marks(handed.project)
     for item in timeline.find_clips():
         clip = clip_of_item(item, handed.project)
         if clip is None:
+            if not isinstance(item.media_reference, otio.schema.GeneratorReference):
+                item.markers.append(_warning(item, "Not in the project: nobody in it is covered"))
             continue
         first, last = frames_of_item(item, clip)
         done = next((d for d in handed.delivered if d.clip == clip.key and (d.span or (0, clip.frames - 1))[0] <= first and last <= (d.span or (0, clip.frames - 1))[1]), None)
         if done is None:
+            item.media_reference = otio.schema.MissingReference(name=clip.path.name)
+            item.markers.append(_warning(item, "No covered film of this was handed over"))
             continue
         item.metadata["skiagraph"] = {"source": clip.path.name, "version": done.version}
         if not item.metadata.get("cmx_3600", {}).get("reel"):
@@ -120,6 +124,12 @@ def _relinked(handed: HandedOver, folder: Path):
         item.source_range = otio.opentime.TimeRange(start, trimmed.duration)
         item.markers.extend(marks.of(clip, done, first, last))
     return timeline
+
+
+def _warning(item, text: str):
+    """A marker over all of a clip of the list."""
+    import opentimelineio as otio
+    return otio.schema.Marker(name=text, marked_range=item.trimmed_range(), color=getattr(otio.schema.MarkerColor, EXPOSING))
 
 
 def _reference(done: Delivered, clip: Clip, folder: Path):
