@@ -8,6 +8,7 @@ from pathlib import Path
 
 from skiagraph.cover.composite import with_layers
 from skiagraph.errors import CannotWriteMedia
+from skiagraph.footage.hearing import plans
 from skiagraph.footage.source import open_source
 from skiagraph.handover.writer import Material, Shot, Writer
 from skiagraph.handover.writers.film import CoveredFilm
@@ -53,11 +54,12 @@ def write_clip(project: Project, clip_key: str, files: Sequence[tuple[Writer, Pa
     info, index = open_source(clip, control)
     part = Part.of(info, index, *span) if span else None
     first, last = (part.first, min(part.last, clip.frames - 1)) if part else (0, clip.frames - 1)
+    changes = plans(project, clip_key, info)
     with ExitStack() as stack:
         stack.enter_context(single_threaded_calls())
         opened = []
         for writer, target in files:
-            opened.append(writer.open(target, Material(info, index, part)))
+            opened.append(writer.open(target, Material(info, index, part, changes)))
             stack.callback(opened[-1].discard)
         reader = stack.enter_context(FrameReader(info, index))
         for done, shot in enumerate(stack.enter_context(closing(read_ahead(_shots(project, clip, reader, first, last, any(writer.needs_source for writer, _ in files)), ahead_of(info, AHEAD, AHEAD_BYTES))))):

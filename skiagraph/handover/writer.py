@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import ClassVar, Protocol
 
@@ -12,16 +12,18 @@ from skiagraph.media.clip import ClipInfo
 from skiagraph.media.frame import Frame
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.part import Part
+from skiagraph.media.soundtrack import Change
 from skiagraph.values import Family
 
 
 @dataclass(frozen=True, slots=True)
 class Material:
-    """What a file is written of: a clip, and the part of it that is written, None for all."""
+    """What a file is written of: a clip, and the part of it that is written, None for all; changes: what is done to the tracks of its sound, by their number from 0."""
 
     info: ClipInfo
     index: FrameIndex
     part: Part | None = None
+    changes: Mapping[int, Change] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,16 +8,19 @@ from __future__ import annotations
 import contextlib
 import io
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from itertools import islice
+from typing import Protocol
 
 import av
 import av.error
+import numpy as np
 
 from skiagraph.errors import CannotWriteMedia
 from skiagraph.media.clip import ClipInfo, open_container
 from skiagraph.media.formats import ExportFormat
 from skiagraph.media.part import Part
+from skiagraph.media.samples import Placed, decoded, frame_of, origin_of
 
 # How sound is written.
 AS_SHOT, AAC, PCM, SILENT = "as-shot", "aac", "pcm", "none"
@@ -28,20 +31,47 @@ TRIAL_PACKETS = 12
 LEAD_S = 0.5
 # Language tags hold codes (BCP 47); any other text in them is somebody's words.
 _LANGUAGE = re.compile(r"[a-zA-Z]{2,3}(-[a-zA-Z0-9]{2,8}){0,3}")
+# What is changed is encoded as it was where one of these can be written; it comes in the format that FFmpeg's encoder takes.
+_AS_IT_WAS = {"pcm_s16le": "s16", "pcm_s16be": "s16", "pcm_s24le": "s32", "pcm_s24be": "s32", "pcm_s32le": "s32", "pcm_s32be": "s32", "pcm_f32le": "flt", "pcm_f32be": "flt", "pcm_f64le": "dbl"}
 _LOSSLESS = ("pcm_", "flac", "alac", "wavpack", "truehd", "mlp", "tta")
 _AAC_RATES = (96000, 88200, 64000, 48000, 44100, 32000, 24000, 22050, 16000, 12000, 11025, 8000)
 _LAYOUTS = {1: "mono", 2: "stereo", 3: "3.0", 4: "4.0", 5: "5.0", 6: "5.1", 7: "6.1", 8: "7.1"}
 
 
+class Changing(Protocol):
+    """What placed samples are passed through: as many come out, some of them later."""
+
+    def take(self, at: int, block: np.ndarray) -> Iterable[tuple[int, np.ndarray]]: ...
+
+    def rest(self) -> Iterable[tuple[int, np.ndarray]]: ...
+
+
+class Laying(Protocol):
+    """What is done to a track of a rate. needed_from: where reading has to begin so that what comes out from a place on is what it is when all is read."""
+
+    def begin(self) -> Changing: ...
+
+    def needed_from(self, place: int) -> int: ...
+
+
+class Change(Protocol):
+    """What is done to a track, whatever its rate is."""
+
+    def at(self, rate: int) -> Laying: ...
+
+
 class Soundtrack:
     """All sound of a source, on its way into an output that is open for writing.
 
-    part: of which part of the source, None for all; wanted: AS_SHOT, AAC or PCM. encoded: what was encoded anew, as "pcm_s16le → ALAC". Raises CannotWriteMedia where some of it fits in neither way.
+    part: of which part of the source, None for all; wanted: AS_SHOT, AAC or PCM. changes: what is done to the samples of tracks, by the track's number from 0; the others are copied where that can be.
+    encoded: what was encoded anew, as "pcm_s16le → ALAC"; changed: how tracks that were changed are encoded. Raises CannotWriteMedia where some of it fits in neither way.
     """
 
-    def __init__(self, source: ClipInfo, out: av.container.OutputContainer, export: ExportFormat, part: Part | None = None, wanted: str = AS_SHOT):
+    def __init__(self, source: ClipInfo, out: av.container.OutputContainer, export: ExportFormat, part: Part | None = None, wanted: str = AS_SHOT, changes: Mapping[int, Change] | None = None):
         self._source, self._export, self._part, self._wanted_way = source, export, part, wanted
+        self._changes = {source.sound[n].stream: change for n, change in (changes or {}).items() if n < len(source.sound)}
         self.encoded: list[str] = []
+        self.changed: list[str] = []
         self._source_container = open_container(source.path)
         self._ways: dict[int, _Copied | _Encoded] = {}
         self._waiting = None
@@ -63,6 +93,8 @@ class Soundtrack:
         language = stream.metadata.get("language", "")
         language = language if _LANGUAGE.fullmatch(language) else ""
         codec, holds = stream.codec_context.name, self._export.container
+        if (change := self._changes.get(stream.index)) is not None:
+            return self._changed_way(stream, out, language, change)
         copied = not holds.sound or codec in holds.sound and holds.sound_rate in (0, stream.codec_context.sample_rate)
         if copied and (self._wanted_way == AS_SHOT or codec == AAC == self._wanted_way or self._wanted_way == PCM and codec.startswith("pcm_")) and _fits(self._source, stream.index, self._export.muxer):
             return _Copied(out, stream, language)
@@ -73,6 +105,18 @@ class Soundtrack:
             raise CannotWriteMedia(f"{self._export.label} cannot hold the {codec} sound of {self._source.path.name}, and it cannot be encoded "
                                    f"as {encoder.upper()} ({error}); choose another format.", path=self._source.path) from error
         self.encoded.append(f"{codec} → {encoder.upper()}" + (f" at {holds.sound_rate} Hz" if holds.sound_rate not in (0, stream.codec_context.sample_rate) else ""))
+        return way
+
+    def _changed_way(self, stream, out, language: str, change: Change) -> _Changed:
+        codec, holds = stream.codec_context.name, self._export.container
+        fits = not holds.sound or codec in holds.sound
+        as_it_was = self._wanted_way == AS_SHOT and codec in _AS_IT_WAS and fits and _fits(self._source, stream.index, self._export.muxer)
+        encoder = codec if as_it_was else encoder_for(stream.codec_context, self._export, self._wanted_way)
+        try:
+            way = _Changed(out, stream, language, encoder, holds.sound_rate, change, (self._part.ticks(stream.time_base) * stream.time_base if self._part else 0) - origin_of(self._source))
+        except (av.error.FFmpegError, ValueError) as error:
+            raise CannotWriteMedia(f"{self._export.label} cannot hold the sound of {self._source.path.name} when a voice in it is disguised ({error}); choose another format.", path=self._source.path) from error
+        self.changed.append(codec if encoder == codec else f"{codec} → {encoder.upper()}")
         return way
 
     def until(self, seconds: float | None) -> Iterator[av.Packet]:
@@ -161,6 +205,33 @@ class _Encoded:
             yield from self._target.encode(frame)
 
 
+class _Changed(_Encoded):
+    """A track whose samples are changed on their way. shift_s: added to the times of its frames so that they count from the clip's first picture."""
+
+    def __init__(self, out, stream, language: str, encoder: str, only_rate: int, change: Change, shift_s):
+        super().__init__(out, stream, language, encoder, only_rate)
+        self._placed, self._change, self._shift = Placed(shift_s), change, shift_s
+        self._changing: Changing | None = None
+
+    def passed(self, packet: av.Packet) -> Iterator[av.Packet]:
+        for frame in decoded([packet]):
+            for at, block in self._placed.placed(frame):
+                if self._changing is None:
+                    self._changing = self._change.at(self._placed.rate).begin()
+                yield from self._written(self._changing.take(at, block))
+
+    def rest(self) -> Iterator[av.Packet]:
+        if self._changing is not None:
+            yield from self._written(self._changing.rest())
+        yield from super().rest()
+
+    def _written(self, blocks: Iterable[tuple[int, np.ndarray]]) -> Iterator[av.Packet]:
+        """The blocks encoded, at the times they had."""
+        back = round(self._shift * self._placed.rate)
+        for at, block in blocks:
+            yield from self._encoded(self._resampler.resample(frame_of(block, at - back, self._placed.rate, self._placed.layout, self._placed.kind)))
+
+
 def encoder_for(context, export: ExportFormat, wanted: str = AS_SHOT) -> str:
     """What sound that is not copied is encoded as: without loss where it was without, or where that is wanted. context: of its codec."""
     lossless = context.name.startswith(_LOSSLESS)
@@ -180,7 +251,7 @@ def _is_deep(context) -> bool:
 
 def _sample_format(encoder: str, context) -> str:
     deep = _is_deep(context)
-    return {"alac": "s32p" if deep else "s16p", "flac": "s32" if deep else "s16", AAC: "fltp", "pcm_s24le": "s32", "pcm_s16le": "s16"}[encoder]
+    return {"alac": "s32p" if deep else "s16p", "flac": "s32" if deep else "s16", AAC: "fltp", **_AS_IT_WAS}[encoder]
 
 
 def _fits(source: ClipInfo, stream_index: int, muxer: str) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import errno
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from fractions import Fraction
 from pathlib import Path
 
@@ -19,7 +19,7 @@ from skiagraph.media.formats import FORMATS, ExportFormat
 from skiagraph.media.frame import Frame, planar_name
 from skiagraph.media.part import Part
 from skiagraph.media.sizes import SIZES, Size, stored_size
-from skiagraph.media.soundtrack import SILENT, AS_SHOT, Soundtrack
+from skiagraph.media.soundtrack import AS_SHOT, SILENT, Change, Soundtrack
 from skiagraph.media.temporary import TemporaryTarget, refuse_bad_target
 
 # AVFieldOrder of FFmpeg: this field coded and shown first.
@@ -41,11 +41,11 @@ class FilmWriter:
 
     Use as a context: leaving it without an error finishes and renames the file, leaving it with one removes it.
     Of the metadata only timecode and the languages of the sound survive. sound: how it is written, of media.soundtrack; grade: of media.formats.GRADES; size: that it is fitted into.
-    options: of the encoder, beside the format's own. part: the part of the clip whose frames are given; None for all of it.
+    options: of the encoder, beside the format's own. part: the part of the clip whose frames are given; None for all of it. changes: of the sound, as Soundtrack.
     """
 
     def __init__(self, target: Path | str, source: ClipInfo, export: ExportFormat, *, sound: str = AS_SHOT, grade: str = "near", size: Size = SIZES["source"],
-                 pixel_format: str | None = None, options: dict | None = None, part: Part | None = None):
+                 pixel_format: str | None = None, options: dict | None = None, part: Part | None = None, changes: Mapping[int, Change] | None = None):
         refuse_bad_target(Path(target), [source.path])
         self._source, self._format, self._part = source, export, part
         self._size, self._aspect = stored_size(source, size)
@@ -58,7 +58,7 @@ class FilmWriter:
             self._out = av.open(str(self._temporary.path), "w", format=export.muxer, options=dict(export.container.options))
             self._video = self._add_video(pixel_format, grade, options)
             if sound != SILENT and source.sound:
-                self._soundtrack = Soundtrack(source, self._out, export, part, sound)
+                self._soundtrack = Soundtrack(source, self._out, export, part, sound, changes)
         except (av.error.FFmpegError, OSError, ValueError) as error:
             self._abandon()
             raise self._explained(error) from error
@@ -139,6 +139,11 @@ class FilmWriter:
     def encoded_sound(self) -> list[str]:
         """What of the sound could not be copied and is encoded anew, as "pcm_s16le → ALAC"."""
         return self._soundtrack.encoded if self._soundtrack else []
+
+    @property
+    def changed_sound(self) -> list[str]:
+        """How tracks whose samples were changed are encoded."""
+        return self._soundtrack.changed if self._soundtrack else []
 
     @property
     def size(self) -> tuple[int, int]:
@@ -229,17 +234,17 @@ def _with_matrix(packet: av.Packet, matrix: int) -> av.Packet:
 class SoundWriter:
     """Writes the sound of a clip alone, all tracks in their order, into a MOV file that is open from now: beside pictures that hold none. Not under a temporary name: that is what it lies in.
 
-    Raises CannotWriteMedia.
+    changes: as Soundtrack. Raises CannotWriteMedia.
     """
 
-    def __init__(self, target: Path, source: ClipInfo, wanted: str, part: Part | None = None):
+    def __init__(self, target: Path, source: ClipInfo, wanted: str, part: Part | None = None, changes: Mapping[int, Change] | None = None):
         self._target = target
         try:
             self._out = av.open(str(target), "w", format=_SOUND_ALONE.muxer)
-            self._soundtrack = Soundtrack(source, self._out, _SOUND_ALONE, part, wanted)
+            self._soundtrack = Soundtrack(source, self._out, _SOUND_ALONE, part, wanted, changes)
         except (av.error.FFmpegError, OSError) as error:
             raise self._explained(error) from error
-        self.encoded_sound = self._soundtrack.encoded
+        self.encoded_sound, self.changed_sound = self._soundtrack.encoded, self._soundtrack.changed
 
     def finish(self) -> None:
         """Write all of it."""

@@ -117,7 +117,9 @@ def merge_subjects(project: Project, into: str, others: Iterable[str]) -> Projec
     # In no version of the project either.
     versions = tuple(replace(v, styles={**{k: s for k, s in v.styles.items() if k not in gone}, into: _widest([v.styles.get(s.key) or v.house.by_kind.get(s.of.kind) or v.style for s in everybody])})
                      for v in project.decisions.versions)
-    project = remove_subjects(project, gone).deciding(versions=versions)
+    voices = tuple(replace(v, subject=into) if v.subject in gone else v for v in project.decisions.voices)
+    speakers = tuple(replace(s, subject=into) if s.subject in gone else s for s in project.decisions.speakers)
+    project = remove_subjects(project, gone).deciding(versions=versions, voices=voices, speakers=speakers)
     # Nobody is covered less far than before.
     merged = replace(kept, sightings=sightings, decision=decision, style=kept.style if widest == project.style_of(kept) else widest, doubtful=all(s.doubtful for s in everybody), dismissed=all(s.dismissed for s in everybody),
                      portrait=kept.portrait or next((s.portrait for s in others if s.portrait), None))

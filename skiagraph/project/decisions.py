@@ -14,11 +14,13 @@ from skiagraph.project.clip import Count, Key
 from skiagraph.project.evidence import Share
 from skiagraph.project.house import House
 from skiagraph.project.programme import Programme
+from skiagraph.project.voicing import Speaker, VoiceRange, usual_disguise
 from skiagraph.shape.change import Between, Change, FrameNumber, Keyframe, Repair
 from skiagraph.shape.place import Place
 from skiagraph.shape.pointed import blended
 from skiagraph.shape.shape import Shape
 from skiagraph.values import Family, Value, between
+from skiagraph.voice.disguise import Disguise
 
 Text = Annotated[str, msgspec.Meta(max_length=2000)]
 Name = Annotated[str, msgspec.Meta(min_length=1, max_length=200)]
@@ -320,7 +322,8 @@ class Version(Value, frozen=True):
 
 class Decisions(Value, frozen=True):
     """clips: keys of the clips that are in the project, in order; those taken out again are known still, so that undo brings them back. version: name of the one that is worked on;
-    what its entry among the versions says is as it was when it was left last. programme: the edit list that says which parts of the clips are used, None for all of them."""
+    what its entry among the versions says is as it was when it was left last. programme: the edit list that says which parts of the clips are used, None for all of them. voices: what of the sound is disguised; voice: how, where a range says nothing else;
+    speakers: who was said to speak."""
 
     clips: tuple[Key, ...] = ()
     subjects: tuple[Subject, ...] = ()
@@ -334,3 +337,6 @@ class Decisions(Value, frozen=True):
     likenesses: tuple[Likeness, ...] = ()
     markers: tuple[Marker, ...] = ()
     programme: Programme | None = None
+    voices: Annotated[tuple[VoiceRange, ...], msgspec.Meta(max_length=100_000)] = ()
+    voice: Disguise = msgspec.field(default_factory=usual_disguise)
+    speakers: tuple[Speaker, ...] = ()

@@ -6,11 +6,11 @@ All raise EditRefused, with a sentence, when asked for something that makes no s
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from pathlib import Path as FilePath
 
 from skiagraph.errors import EditRefused
-from skiagraph.project.model import Acceptance, Clip, Glance, Marker, PersonSubject, Project, Style, Subject, SubjectKind, replace
+from skiagraph.project.model import Acceptance, Clip, Glance, Marker, PersonSubject, Project, Style, Subject, SubjectKind, VoiceRange, replace
 from skiagraph.project.programme import Programme
 
 
@@ -38,7 +38,8 @@ def remove_clip(project: Project, key: str) -> Project:
                             likenesses=tuple(n for n in project.likenesses if n.one in there and n.other in there),
                             markers=tuple(m for m in project.decisions.markers if m.clip != key),
                             rests=tuple(r for r in project.decisions.rests if r.clip != key),
-                            versions=tuple(replace(v, rests=tuple(r for r in v.rests if r.clip != key)) for v in project.decisions.versions))
+                            versions=tuple(replace(v, rests=tuple(r for r in v.rests if r.clip != key)) for v in project.decisions.versions),
+                            voices=_voices_without(project, {s.key for s in project.subjects} - there, lambda v: v.clip != key))
 
 
 def use_programme(project: Project, programme: Programme | None) -> Project:
@@ -68,7 +69,13 @@ def remove_subjects(project: Project, keys: Iterable[str]) -> Project:
     # A holdout of somebody who is gone is in front of nobody else for it.
     return project.deciding(subjects=tuple(s for s in project.subjects if s.key not in keys),
                             accepted=tuple(a for a in project.accepted if a.subject not in keys), glances=tuple(g for g in project.decisions.glances if g.subject not in keys),
-                            likenesses=tuple(n for n in project.likenesses if n.one not in keys and n.other not in keys))
+                            likenesses=tuple(n for n in project.likenesses if n.one not in keys and n.other not in keys),
+                            voices=_voices_without(project, keys), speakers=tuple(s for s in project.decisions.speakers if s.subject not in keys))
+
+
+def _voices_without(project: Project, gone: set[str], kept: Callable[[VoiceRange], bool] = lambda voice: True) -> tuple[VoiceRange, ...]:
+    """Ranges of sound after some subjects are gone: they stay disguised, and are nobody's."""
+    return tuple(replace(v, subject="") if v.subject in gone else v for v in project.decisions.voices if kept(v))
 
 
 def set_style(project: Project, key: str, style: Style | None) -> Project:

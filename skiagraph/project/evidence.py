@@ -137,12 +137,44 @@ class Sweep(Value, frozen=True):
     faces: FaceTable = msgspec.field(default_factory=FaceTable.none)
 
 
+class Speech(Value, frozen=True):
+    """Somebody speaks, without a longer pause: from begins_s to ends_s, seconds from the first picture, while frames first .. last are on the screen. track: counted from 1."""
+
+    track: Positive
+    begins_s: Annotated[float, msgspec.Meta(ge=-86_400, le=1_000_000)]
+    ends_s: Annotated[float, msgspec.Meta(ge=-86_400, le=1_000_000)]
+    first: Count
+    last: Count
+
+
+class Voice(Value, frozen=True):
+    """What one speaker says in a clip, as far as voices could be told apart; what tells them apart is not kept."""
+
+    key: Key
+    speech: tuple[Speech, ...]
+
+    @property
+    def length_s(self) -> float:
+        return sum(s.ends_s - s.begins_s for s in self.speech)
+
+
+class Listening(Value, frozen=True):
+    """What was heard in the sound of a clip. begin, end: probability of speech from which it counts, and under which it ends; same: likeness from which two pieces of speech are one speaker's."""
+
+    clip: Key
+    voices: tuple[Voice, ...] = ()
+    begin: Share = 0.5
+    end: Share = 0.35
+    same: Share = 0.8
+
+
 class Evidence(Value, frozen=True):
-    """scans: at most one for each clip; tracks: of those scans, of jobs, and of former scans, on which covers may still rest; sweeps: at most one for each clip."""
+    """scans: at most one for each clip; tracks: of those scans, of jobs, and of former scans, on which covers may still rest; sweeps, listenings: at most one for each clip."""
 
     scans: tuple[Scan, ...] = ()
     tracks: tuple[Track, ...] = ()
     sweeps: tuple[Sweep, ...] = ()
+    listenings: tuple[Listening, ...] = ()
 
     def by_key(self) -> Mapping[str, Track]:
         return _BY_KEY.get((self,), "tracks", lambda: {track.key: track for track in self.tracks})
@@ -164,10 +196,33 @@ class Evidence(Value, frozen=True):
     def sweep_of(self, clip: str) -> Sweep | None:
         return next((sweep for sweep in self.sweeps if sweep.clip == clip), None)
 
+    def with_listening(self, listening: Listening) -> Evidence:
+        """What was heard in a clip in the place of what was heard there before. Voices keep the key of the former voice with which they share most speech, so that what was said of who speaks stays."""
+        former = self.listening_of(listening.clip)
+        if former is not None:
+            listening = replace(listening, voices=_with_former_keys(listening.voices, former.voices))
+        return replace(self, listenings=(*(one for one in self.listenings if one.clip != listening.clip), listening))
+
+    def listening_of(self, clip: str) -> Listening | None:
+        return next((one for one in self.listenings if one.clip == clip), None)
+
     def with_tracks(self, tracks: tuple[Track, ...]) -> Evidence:
         known = self.by_key()
         fresh = tuple(track for track in tracks if track.key not in known)
         return replace(self, tracks=(*self.tracks, *fresh)) if fresh else self
+
+
+def _with_former_keys(voices: tuple[Voice, ...], former: tuple[Voice, ...]) -> tuple[Voice, ...]:
+    shared = sorted(((_shared_s(voice, old), n, m) for n, voice in enumerate(voices) for m, old in enumerate(former)), reverse=True)
+    keys: dict[int, str] = {}
+    for seconds, n, m in shared:
+        if seconds > 0 and n not in keys and former[m].key not in keys.values():
+            keys[n] = former[m].key
+    return tuple(replace(voice, key=keys.get(n, voice.key)) for n, voice in enumerate(voices))
+
+
+def _shared_s(one: Voice, other: Voice) -> float:
+    return sum(max(0.0, min(a.ends_s, b.ends_s) - max(a.begins_s, b.begins_s)) for a in one.speech for b in other.speech if a.track == b.track)
 
 
 _BY_KEY = Remembered(4096, size=lambda made: 1)

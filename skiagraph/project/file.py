@@ -23,12 +23,12 @@ from skiagraph.errors import CannotOpenProject, CannotSaveProject
 from skiagraph.project import columns  # noqa: F401  how tables are read and written
 from skiagraph.project.evidence import Cut
 from skiagraph.project.looked import looked_at
-from skiagraph.project.model import Clip, Decisions, Evidence, Issued, Project, Scan, Sweep, Track, replace
+from skiagraph.project.model import Clip, Decisions, Evidence, Issued, Listening, Project, Scan, Sweep, Track, replace
 from skiagraph.project.upgrades import UPGRADES
 from skiagraph.remembering import Remembered
 from skiagraph.values import Value, decoder, read, schema_of, written
 
-FORMAT, VERSION, SUFFIX = "skiagraph-project", 7, ".skiagraph"
+FORMAT, VERSION, SUFFIX = "skiagraph-project", 8, ".skiagraph"
 # A project of hours with hundreds of people is some ten megabytes; what is larger than this is none.
 MOST_BYTES = 1 << 30
 # Evidence does not change, so what it looks like in the file is kept.
@@ -39,7 +39,7 @@ class Document(Value, frozen=True):
     """What the file holds: a project, and what it is."""
 
     format: Literal["skiagraph-project"]
-    version: Literal[7]
+    version: Literal[8]
     files: tuple[Clip, ...]
     evidence: Evidence
     decisions: Decisions
@@ -84,6 +84,7 @@ class _RawEvidence(Value, frozen=True):
     scans: tuple[msgspec.Raw, ...] = ()
     tracks: tuple[msgspec.Raw, ...] = ()
     sweeps: tuple[msgspec.Raw, ...] = ()
+    listenings: tuple[msgspec.Raw, ...] = ()
 
 
 class _Parts(Value, frozen=True):
@@ -101,7 +102,7 @@ class _Parts(Value, frozen=True):
 def _with_written(parts: _Parts) -> Document:
     """The document; how its evidence was written is kept, so that saving writes it again without making it anew."""
     rest = {"files": tuple[Clip, ...], "decisions": Decisions, "issued": Issued}
-    evidence = Evidence(**{name: tuple(_remembered(decoder(kind), part) for part in getattr(parts.evidence, name)) for name, kind in (("scans", Scan), ("tracks", Track), ("sweeps", Sweep))})
+    evidence = Evidence(**{name: tuple(_remembered(decoder(kind), part) for part in getattr(parts.evidence, name)) for name, kind in (("scans", Scan), ("tracks", Track), ("sweeps", Sweep), ("listenings", Listening))})
     return Document(FORMAT, VERSION, evidence=evidence, written_by=parts.written_by, **{name: decoder(kind).decode(getattr(parts, name)) for name, kind in rest.items()})
 
 
@@ -144,10 +145,11 @@ def _checked(document: Document, folder: FilePath) -> Project:
     subjects = {s.key: s for s in decisions.subjects}
     for what, known, given in (("clips", clips, files), ("subjects", subjects, decisions.subjects), ("tracks", tracks, evidence.tracks),
                                ("clips in order", set(decisions.clips), decisions.clips), ("scans of one clip", {s.clip for s in evidence.scans}, evidence.scans),
-                               ("strict searches of one clip", {s.clip for s in evidence.sweeps}, evidence.sweeps)):
+                               ("strict searches of one clip", {s.clip for s in evidence.sweeps}, evidence.sweeps),
+                               ("listenings to one clip", {s.clip for s in evidence.listenings}, evidence.listenings), ("ranges of sound", {v.key for v in decisions.voices}, decisions.voices)):
         if len(known) != len(given):
             raise ValueError(f"two {what} have the same key")
-    for key in (*decisions.clips, *(t.clip for t in evidence.tracks), *(s.clip for s in evidence.scans), *(s.clip for s in evidence.sweeps)):
+    for key in (*decisions.clips, *(t.clip for t in evidence.tracks), *(s.clip for s in evidence.scans), *(s.clip for s in evidence.sweeps), *(s.clip for s in evidence.listenings), *(v.clip for v in decisions.voices)):
         if key not in clips:
             raise ValueError(f"clip {key} is spoken of, which is not in the project")
     for track in evidence.tracks:
@@ -164,6 +166,9 @@ def _checked(document: Document, folder: FilePath) -> Project:
     for rest in decisions.rests:
         if rest.clip not in clips:
             raise ValueError(f"it covers the rest of clip {rest.clip}, which is not in the project")
+    for voice in decisions.voices:
+        if not voice.begins_s < voice.ends_s:
+            raise ValueError(f"range {voice.key} of the sound of clip {voice.clip} ends before it begins")
     for subject in decisions.subjects:
         for sighting in subject.sightings:
             _check_sighting(sighting, clips, tracks)
@@ -204,19 +209,20 @@ def _seen_ids(files, evidence, decisions) -> Issued:
 
     spoken_of = [*(s.key for s in decisions.subjects), *(a.subject for a in decisions.accepted), *(g.subject for g in decisions.glances), *(k for n in decisions.likenesses for k in (n.one, n.other))]
     return Issued(highest(c.key for c in files), highest(s.key for s in evidence.scans), highest(t.key for t in evidence.tracks), highest(spoken_of),
-                  highest(g.key for s in decisions.subjects for g in s.sightings))
+                  highest(g.key for s in decisions.subjects for g in s.sightings), highest((*(v.key for one in evidence.listenings for v in one.voices), *(s.voice for s in decisions.speakers))),
+                  highest(v.key for v in decisions.voices))
 
 
 def dump(project: Project, folder: FilePath) -> bytes:
     """The document as UTF-8 JSON, with clips referred to relative to folder where that is possible."""
     project = project.without_leftovers()
     files = [replace(clip, path=FilePath(_relative(clip.path, folder))) for clip in project.files]
-    evidence = {name: [_raw(part) for part in getattr(project.evidence, name)] for name in ("scans", "tracks", "sweeps")}
+    evidence = {name: [_raw(part) for part in getattr(project.evidence, name)] for name in Evidence.__struct_fields__}
     return written({"format": FORMAT, "version": VERSION, "written_by": f"Skiagraph {__version__}", "files": files, "evidence": evidence,
                     "decisions": project.decisions, "issued": project.issued}) + b"\n"
 
 
-def _raw(part: Scan | Track | Sweep) -> msgspec.Raw:
+def _raw(part: Scan | Track | Sweep | Listening) -> msgspec.Raw:
     return msgspec.Raw(_WRITTEN.get((part,), "json", lambda: written(part)))
 
 

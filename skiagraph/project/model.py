@@ -12,18 +12,20 @@ from skiagraph.cover.cover import Cover, Style
 from skiagraph.project.clip import Clip, Count
 from skiagraph.project.decisions import (Acceptance, Answer, Decision, Decisions, Form, Glance, HoldoutSubject, Level, Likeness, Marker, PersonSubject, Portrait, Reach, Sighting, Subject,
                                          SubjectKind)
-from skiagraph.project.evidence import Evidence, FromScan, Head, Person, Scan, Sweep, Track, TrackKind, TrackSource
+from skiagraph.project.evidence import Evidence, FromScan, Head, Listening, Person, Scan, Speech, Sweep, Track, TrackKind, TrackSource, Voice
+from skiagraph.project.voicing import Speaker, VoiceRange
 from skiagraph.shape.change import Change, Keyframe, Repair
 from skiagraph.shape.place import Place, Similarity
 from skiagraph.shape.shape import Outline, Shape
 from skiagraph.values import Value, replace
+from skiagraph.voice.disguise import Disguise
 
 __all__ = ["Acceptance", "Answer", "Change", "Clip", "Cover", "Decision", "Decisions", "Evidence", "Form", "FromScan", "Glance", "Head", "HoldoutSubject", "Issued", "Keyframe", "Level", "Likeness",
-           "Marker",
-           "Outline", "Person", "PersonSubject", "Place", "Portrait", "Project", "Reach", "Repair", "Scan", "Shape", "Sighting", "Similarity", "Style",
-           "Subject", "SubjectKind", "Sweep", "Track", "TrackKind", "TrackSource", "replace"]
+           "Listening", "Marker",
+           "Outline", "Person", "PersonSubject", "Place", "Portrait", "Project", "Reach", "Repair", "Scan", "Shape", "Sighting", "Similarity", "Speaker", "Speech", "Style",
+           "Subject", "SubjectKind", "Sweep", "Track", "TrackKind", "TrackSource", "Voice", "VoiceRange", "replace"]
 
-_LETTERS = {"clips": "c", "scans": "n", "tracks": "t", "subjects": "s", "sightings": "g"}
+_LETTERS = {"clips": "c", "scans": "n", "tracks": "t", "subjects": "s", "sightings": "g", "voices": "v", "ranges": "r"}
 
 
 class Issued(Value, frozen=True):
@@ -34,6 +36,8 @@ class Issued(Value, frozen=True):
     tracks: Count = 0
     subjects: Count = 0
     sightings: Count = 0
+    voices: Count = 0
+    ranges: Count = 0
 
     def next(self, kind: str) -> tuple[Issued, str]:
         """With one id of a kind more, and that id."""
@@ -108,6 +112,10 @@ class Project(Value, frozen=True):
         """How a subject is covered: by its own style, the house's for its kind, or the project's."""
         return subject.style or self.decisions.house.by_kind.get(subject.of.kind) or self.decisions.style
 
+    def disguise_of(self, voice: VoiceRange) -> Disguise:
+        """How a range of sound is disguised: by its own way, or the project's."""
+        return voice.disguise or self.decisions.voice
+
     def rest_of(self, clip: str) -> Style | None:
         """How everything but those shown is covered in a clip; None where only some are covered."""
         return next((rest.style or self.decisions.style for rest in self.decisions.rests if rest.clip == clip), None)
@@ -139,6 +147,7 @@ class Project(Value, frozen=True):
         tracks = tuple(track for track in self.evidence.tracks if track.key in wanted)
         files = tuple(clip for clip in self.files if clip.key in here)
         sweeps = tuple(sweep for sweep in self.evidence.sweeps if sweep.clip in here)
-        if len(files) == len(self.files) and [len(t) for t in (scans, tracks, sweeps)] == [len(t) for t in (self.evidence.scans, self.evidence.tracks, self.evidence.sweeps)]:
+        evidence = Evidence(scans, tracks, sweeps, tuple(one for one in self.evidence.listenings if one.clip in here))
+        if len(files) == len(self.files) and all(len(getattr(evidence, name)) == len(getattr(self.evidence, name)) for name in Evidence.__struct_fields__):
             return self
-        return replace(self, files=files, evidence=Evidence(scans, tracks, sweeps))
+        return replace(self, files=files, evidence=evidence)

@@ -194,8 +194,8 @@ class FormatTest(TemporaryFolder):
 class SoundTest(TemporaryFolder):
     def test_sound_is_read_from_where_it_is_wanted(self):
         clip = make_clip(self.folder / "a.mp4", 50, sound=True)
-        whole = np.concatenate(list(read_sound(clip, 0.0)))
-        part = np.concatenate(list(read_sound(clip, 1.0)))
+        whole = np.concatenate(list(read_sound(probe(clip), 0.0)))
+        part = np.concatenate(list(read_sound(probe(clip), 1.0)))
         self.assertAlmostEqual(len(whole) / SAMPLE_RATE, 2.0, delta=0.1)
         self.assertAlmostEqual(len(part) / SAMPLE_RATE, 1.0, delta=0.1)
         self.assertGreater(np.abs(whole).max(), 3000)
@@ -203,4 +203,4 @@ class SoundTest(TemporaryFolder):
     def test_a_silent_clip_has_none(self):
         blocks = [np.arange(n * 100, n * 100 + 100) for n in range(5)]
         self.assertEqual(np.concatenate(list(in_time(iter(blocks), lambda: 250 / SAMPLE_RATE))).tolist(), list(range(250, 500)))
-        self.assertEqual(list(read_sound(make_clip(self.folder / "a.mp4", 5), 0.0)), [])
+        self.assertEqual(list(read_sound(probe(make_clip(self.folder / "a.mp4", 5)), 0.0)), [])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import ClassVar
 
@@ -44,7 +45,7 @@ class CoveredFilm(Writer, Value, frozen=True, tag_field="kind", tag="film"):
     def open(self, target: Path, material: Material) -> _Film:
         info = material.info
         _refuse_rate(self.export, material)
-        writer = FilmWriter(target, info, self.export, sound=self.sound, grade=self.grade, size=size_named(self.size), options=self.options or None, part=material.part)
+        writer = FilmWriter(target, info, self.export, sound=self.sound, grade=self.grade, size=size_named(self.size), options=self.options or None, part=material.part, changes=material.changes)
         return _Film(writer, self, info)
 
 
@@ -70,11 +71,18 @@ class _Film:
         self._writer.write(shot.covered)
 
 
+def told_of_voices(changed: Sequence[str]) -> Iterator[str]:
+    """What became of tracks in which voices are disguised."""
+    if changed:
+        yield f"Voices are disguised in {len(changed)} sound track{'s' if len(changed) > 1 else ''}, encoded anew ({', '.join(changed)}); what was not disguised is as it was."
+
+
 def _notes(writer: FilmWriter, kind: CoveredFilm, info: ClipInfo):
     """What of the film is otherwise than in the source."""
     export = kind.export
     for what in writer.encoded_sound:
         yield f"The sound was encoded anew, {'since the format cannot hold it as it was' if kind.sound == AS_SHOT else 'as asked for'} ({what})."
+    yield from told_of_voices(writer.changed_sound)
     if kind.sound == SILENT and info.sound:
         yield "The sound was left out, as asked for."
     if not export.container.languages and any(s.language for s in info.sound) and kind.sound != SILENT:

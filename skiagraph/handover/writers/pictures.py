@@ -7,6 +7,7 @@ from typing import ClassVar
 
 from skiagraph.errors import CannotWriteMedia, SkiagraphError
 from skiagraph.handover.writer import Material, Shot, Writer
+from skiagraph.handover.writers.film import told_of_voices
 from skiagraph.media.picture_files import PICTURE_FORMS, PictureForm, PicturesWriter, UprightRgb
 from skiagraph.media.sizes import size_named, stored_size
 from skiagraph.media.soundtrack import AS_SHOT, SILENT
@@ -55,11 +56,12 @@ class _Pictures:
         self._sound = None
         if info.sound and kind.sound != SILENT:
             try:
-                self._sound = SoundWriter(self._writer.sound_path, info, kind.sound, material.part)
+                self._sound = SoundWriter(self._writer.sound_path, info, kind.sound, material.part, material.changes)
             except SkiagraphError:
                 self._writer.discard()
                 raise
             self.notes.append(f"The sound lies among the pictures, as {self._writer.sound_path.name}.")
+            self.notes += told_of_voices(self._sound.changed_sound)
             self.notes += [f"The sound was encoded anew ({what})." for what in self._sound.encoded_sound]
         if material.index.is_variable:
             self.notes.append("The frames of this clip are of different length, which numbered pictures cannot say.")

@@ -1,0 +1,54 @@
+"""What is done to the sound of a clip: the plan for each track, as it is played and as it is handed over."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from skiagraph.media.audio import placed_blocks
+from skiagraph.media.clip import ClipInfo
+from skiagraph.media.samples import origin_of
+from skiagraph.project.evidence import Listening
+from skiagraph.project.model import Project
+from skiagraph.project.voices import laid_over
+from skiagraph.voice.disguise import SILENT
+from skiagraph.voice.drawing import desk_secret
+from skiagraph.voice.laying import Plan, as_float
+from skiagraph.voice.kinds.room import Room
+
+# Length of the background that is looked for, and how far into a track, s.
+ROOM_S, MOST_S = 2.0, 1800.0
+
+
+def plans(project: Project, clip_key: str, info: ClipInfo, secret: bytes | None = None) -> dict[int, Plan]:
+    """What is laid over the tracks of a clip, by their number from 0; tracks that stay as they are are not in it. secret: of the desk, None for this one's."""
+    found = {}
+    for n, sound in enumerate(info.sound):
+        ranges = laid_over(project, clip_key, n + 1)
+        if ranges:
+            room, rate = (room_of(info, n, project.evidence.listening_of(clip_key), [(r.begins_s, r.ends_s) for r in ranges])
+                          if any(isinstance(r.disguise, Room) for r in ranges) else (None, 0))
+            found[n] = Plan(ranges, secret or desk_secret(), room, rate)
+    return found
+
+
+def room_of(info: ClipInfo, track: int, listening: Listening | None, disguised: Sequence[tuple[float, float]]) -> tuple[np.ndarray | None, int]:
+    """The quietest ROOM_S of a track (from 0) in which nobody speaks and nothing is disguised, float (n, channels), and its rate; None where there is none that is not digital silence."""
+    spoken = [(s.begins_s, s.ends_s) for v in (listening.voices if listening else ()) for s in v.speech if s.track == track + 1]
+    taken = [*spoken, *disguised]
+    best, least, held, begin = None, np.inf, [], None
+    rate = 0
+    for placed, at, block in placed_blocks(info.path, info.sound[track].stream, origin_of(info)):
+        rate, begin = placed.rate, at if begin is None else begin
+        held.append(block)
+        if sum(map(len, held)) < ROOM_S * rate:
+            continue
+        whole, first, last = as_float(np.concatenate(held)), begin / rate, (at + len(block)) / rate
+        held, begin = [], None
+        level = float(np.sqrt((whole ** 2).mean()))
+        if SILENT < level < least and not any(a < last and b > first for a, b in taken):
+            best, least = whole, level
+        if last > MOST_S and best is not None:
+            break
+    return best, rate
