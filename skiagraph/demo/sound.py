@@ -1,9 +1,15 @@
-"""The sound of the harbour, from numbers: water, wind, gulls, a bell, and a voice that says nothing."""
+"""The sound of the harbour, from numbers: water, wind, gulls, a bell, a hall full of voices that say nothing; and an interview that a machine speaks (tools/demo_speech.py)."""
 
 from __future__ import annotations
 
+from fractions import Fraction
+from importlib import resources
+from pathlib import Path
+
 import numpy as np
-from scipy.signal import butter, lfilter, sosfilt
+from scipy.signal import butter, lfilter, resample_poly, sosfilt
+
+from skiagraph.media.audio import placed_blocks
 
 SAMPLE_RATE = 48000
 
@@ -25,8 +31,19 @@ def soundtrack(kind: str, seconds: float, seed: int) -> np.ndarray:
         for k in range(5):
             _add(mix, _speech(rng, seconds, 95 + 28 * k, 1.5 + k * .3), 0, -.8 + .4 * k, .03)
     if kind == "voice":
-        _add(mix, _speech(rng, seconds, 112, 1.0), 0, 0, .22)
+        said = _interview()
+        # Of a microphone near by, with a little of the wall behind.
+        _add(mix, said, 0, 0, .62)
+        for late, level in ((.013, .10), (.021, .07), (.034, .05)):
+            _add(mix, said, int(late * SAMPLE_RATE), rng.uniform(-.7, .7), level)
     return np.clip(mix, -1, 1).astype(np.float32)
+
+
+def _interview():
+    """What is said in the clip, spoken by a machine: it ships, since not every machine can speak."""
+    path = Path(str(resources.files("skiagraph.assets").joinpath("demo", "voice.speech.flac")))
+    blocks = list(placed_blocks(path, 0, Fraction(0)))
+    return resample_poly(np.concatenate([block[:, 0] for _, _, block in blocks]) / 32768, SAMPLE_RATE, blocks[0][0].rate)
 
 
 def _band(x, low, high):

@@ -58,6 +58,11 @@ class Actions:
             ("What changes apply to; while dragging without Alt", "Alt+1 … 5", [(f"Changes apply to {word}", f"Alt+{n}", lambda r=r: session.set_reach(r)) for n, (r, word) in enumerate(REACH_WORD.items(), 1)])])
         for n in (4, 5):
             self._hidden(str(n), lambda n=n: cover.digit(n))
+        voice = cover.voice
+        self._menu("Voice", [
+            ("Disguise from in to out, or all that the selected says", "V", voice.disguise_selected), ("Split the range here", "Ctrl+Alt+Q", voice.split_here), ("Join with the next range, or the chosen ones", "Ctrl+Alt+J", voice.join),
+            ("Leave the chosen ranges as recorded", "", voice.remove), None, ("Listen to who speaks in this clip", "Ctrl+L", lambda: session.clip and window.jobs.listen([session.clip.key])),
+            ("Show or fold the voice row", "Shift+V", lambda: cover.fold_voices(not cover.voice_row.is_open))])
         casting = cover.casting
         self._menu("Everyone", [
             ("Cover everyone", "Shift+1", casting.cover_all), ("Show everyone except the selected", "Shift+2", casting.show_all_but),

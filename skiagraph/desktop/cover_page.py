@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QSettings, Qt, Signal
 from PySide6.QtWidgets import QSplitter, QWidget
 
 from skiagraph.desktop.casting import ORDER_WORD, SHOW_WORD, Casting
@@ -24,6 +24,8 @@ from skiagraph.desktop.session import Session, View
 from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.tool_strip import ToolStrip
 from skiagraph.desktop.transport import Transport
+from skiagraph.desktop.voice_row import VoiceRow
+from skiagraph.desktop.voice_work import VoiceWork
 from skiagraph.desktop.words import counted, percent, tr
 from skiagraph.project import edits, outlines
 from skiagraph.project.decisions import ThingSubject
@@ -58,6 +60,10 @@ class CoverPage(QWidget):
         self.hand = HandWork(document, session, self.picture, self)
         self.covering = CoverWork(document, session, self.inspector, self.hand, self)
         self.looks = Looks(document, session, self)
+        self.voice_row = VoiceRow()
+        self.voice = VoiceWork(document, session, self.voice_row, self.inspector.voice_part, self)
+        self.player.heard = lambda: self.voice.heard
+        self.player.sound_info = lambda: self.voice.sound
         self.player.other_side = self.looks.other_side
         self.register.set_faces(lambda subject: portraits.face(document.project, subject.portrait))
         self._size = (1280, 720)
@@ -85,12 +91,13 @@ class CoverPage(QWidget):
         lower = column(spacing=GRID)
         lower.addWidget(self.question)
         lower.addWidget(self.register, 1)
+        lower.addWidget(self.voice_row)
         holder = QWidget()
         holder.setLayout(lower)
         self.splitter.addWidget(holder)
         self.splitter.setStretchFactor(0, 1)
         self.splitter.setStretchFactor(1, 0)
-        self.splitter.setSizes([498, 246])
+        self.splitter.setSizes([474, 270])
         outer.addWidget(self.splitter)
 
     def _connect(self) -> None:
@@ -136,6 +143,13 @@ class CoverPage(QWidget):
         register.endDragged.connect(self._end_dragged)
         register.repairPulled.connect(lambda key, frame, before, after: document.edit("change the extent of a correction", outlines.set_repair_extent, key, session.clip.key, frame, before, after))
         register.markerMoved.connect(lambda a, b: document.edit("move marker", edits.move_marker, session.clip.key, a, b))
+        register.spanChanged.connect(self._show_span)
+        self.voice_row.zoomed.connect(register.wheelEvent)
+        self.voice_row.foldChosen.connect(self.fold_voices)
+        self.voice.sought.connect(self.seek)
+        self.voice.said.connect(self.said)
+        self.voice.chosenChanged.connect(self.inspector.show_voice_alone)
+        self.voice.heardChanged.connect(self._sound_known)
         panel = self.inspector
         panel.decided.connect(lambda decision: self.casting.decide(session.selected, decision))
         panel.portraitWanted.connect(self.casting.choose_portrait)
@@ -160,6 +174,7 @@ class CoverPage(QWidget):
         panel.beginHere.connect(lambda: hand.trim("begin"))
         panel.endHere.connect(lambda: hand.trim("end"))
         panel.reach.set_value(session.reach)
+        self.voice_row.set_open(QSettings("skiagraph", "skiagraph").value("folds/voices", True, bool))
 
     # What a person asks for
 
@@ -235,6 +250,8 @@ class CoverPage(QWidget):
     def delete(self) -> None:
         """Chosen points, else keyframes marked in the lane, else what was set at this frame."""
         marked, clip = self.register.marked, self.session.clip
+        if self.voice_row.hasFocus() and self.voice.remove():
+            return
         if marked is not None and clip and not self.picture.chosen_points:
             self.document.edit("remove keyframes", outlines.remove_keyframes, marked[0], clip.key, marked[1], marked[2])
             self.register.mark(None)
@@ -243,7 +260,7 @@ class CoverPage(QWidget):
 
     def escape(self) -> None:
         """Leave the smallest thing that is under way."""
-        if self.picture.cancel_drag():
+        if self.picture.cancel_drag() or self.voice_row.hasFocus() and self.voice.clear():
             return
         if self.register.marked is not None:
             self.register.mark(None)
@@ -290,6 +307,7 @@ class CoverPage(QWidget):
         self._refresh_register()
         self._refresh_inspector()
         self._refresh_outlines()
+        self.voice.refresh()
         self._ask_picture()
 
     def _clip_changed(self) -> None:
@@ -298,6 +316,9 @@ class CoverPage(QWidget):
         self.hand.source = None
         self.picture.set_picture(None)
         self._refresh_register()
+        self.voice.clear()
+        self.voice.refresh()
+        self._show_span()
 
     def _clip_shape(self) -> None:
         clip = self.session.clip
@@ -312,6 +333,7 @@ class CoverPage(QWidget):
         self.hand.drop_trial()
         self.transport.set_frame(frame)
         self.register.set_frame(frame)
+        self.voice_row.set_time(self.voice.time_of(frame + 0.5))
         if not self.player.speed:
             self._refresh_outlines()
             self._refresh_place(moved=True)
@@ -324,6 +346,7 @@ class CoverPage(QWidget):
         self.register.set_selection(self.session.selected)
         self._refresh_inspector()
         self._refresh_outlines()
+        self.voice.refresh()
 
     def _view_changed(self) -> None:
         self.transport.views.set_value(self.session.chosen_view)
@@ -453,6 +476,22 @@ class CoverPage(QWidget):
                 way = Way(way_of(project, sighting, frame), sighting.marks(), frame)
         self.picture.set_outlines(seen, selected.key if selected else "", way, self.hand.ghost())
         self.hand.refresh_offers()
+
+    # The voice row
+
+    def fold_voices(self, is_open: bool) -> None:
+        self.voice_row.set_open(is_open)
+        QSettings("skiagraph", "skiagraph").setValue("folds/voices", is_open)
+
+    def _show_span(self) -> None:
+        first, last = self.register.span
+        self.voice_row.set_span(self.voice.time_of(first), self.voice.time_of(last))
+
+    def _sound_known(self) -> None:
+        """The clip's sound is read now, or another track is heard."""
+        self._show_span()
+        self.voice_row.set_time(self.voice.time_of(self.session.frame + 0.5))
+        self.player.hear_anew()
 
     def close_workers(self) -> None:
         self.player.set_speed(0)

@@ -20,8 +20,9 @@ from skiagraph.project.carry import Report, adopted
 from skiagraph.project.history import History
 from skiagraph.project.housing import begun_project
 from skiagraph.project.lock import ProjectLock
-from skiagraph.project.model import Project, Sweep, replace
+from skiagraph.project.model import Listening, Project, Sweep, replace
 from skiagraph.project.store import ProjectStore
+from skiagraph.project.voices import take_listening
 from skiagraph.review.finding import Finding, Reason
 from skiagraph.review.findings import findings, open_findings
 from skiagraph.review.proof import Proof
@@ -294,6 +295,13 @@ class Document(QObject):
         project = self._history.project
         if any(c.key == sweep.clip for c in project.clips):
             self._history.learn(replace(project, evidence=project.evidence.with_sweep(sweep)))
+            self._changed()
+
+    def take_listening(self, listening: Listening) -> None:
+        """What was heard in a clip: evidence, so no step of undo."""
+        project = self._history.project
+        if any(c.key == listening.clip for c in project.clips):
+            self._history.learn(take_listening(project, listening))
             self._changed()
 
     def _check(self) -> None:

@@ -12,6 +12,7 @@ from skiagraph.desktop.controls import Choice, Fold, NumberField, Pick, SliderFi
 from skiagraph.desktop.cover_controls import CoverControls, ParameterControls
 from skiagraph.desktop.strength_meter import StrengthMeter
 from skiagraph.desktop.theme import GRID
+from skiagraph.desktop.voice_part import VoicePart
 from skiagraph.desktop.words import counted, tr
 from skiagraph.follow.follower import FollowSettings
 from skiagraph.follow.look import Motion
@@ -56,7 +57,7 @@ class Inspector(QScrollArea):
         self._subject: Subject | None = None
         self._outline: Outline | None = None
         self._others: list[tuple[str, str]] = []
-        self._own_style = False
+        self._own_style = self._voice_alone = False
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFrameShape(QFrame.Shape.NoFrame)
@@ -86,6 +87,9 @@ class Inspector(QScrollArea):
         self._build_following(panel)
         self._build_front(panel)
         self._build_label(panel)
+        # Of the clip, too: it is there whoever is selected.
+        self.voice_part = VoicePart()
+        layout.insertWidget(layout.indexOf(self._panel) + 1, self.voice_part)
         self._remember_folds()
         self.show_subject(None, "", default_style(), False)
 
@@ -258,10 +262,18 @@ class Inspector(QScrollArea):
     def _label(self) -> Label:
         return self._subject.label or Label.of("")
 
+    def show_voice_alone(self, alone: bool) -> None:
+        """alone: a range of sound is what is worked on, and nothing else is shown."""
+        self._voice_alone = alone
+        self._panel.setVisible(self._subject is not None and not alone)
+        self._facts.setVisible(not alone)
+        self._name.setText(self._subject.name if self._subject is not None else tr("A range of sound") if alone else tr("Nobody selected"))
+        self.portrait.setVisible(self._subject is not None and self._subject.of.hides and not alone)
+
     def _remember_folds(self) -> None:
         """Parts stay open or closed from one day to the next."""
         settings = QSettings("skiagraph", "skiagraph")
-        for name, part in (("cover", self.cover_part), ("outline", self.outline_part), ("numbers", self.numbers_part), ("following", self.following_part), ("front", self.front_part), ("label", self.label_part)):
+        for name, part in (("cover", self.cover_part), ("outline", self.outline_part), ("numbers", self.numbers_part), ("following", self.following_part), ("front", self.front_part), ("label", self.label_part), ("voice", self.voice_part)):
             part.set_open(settings.value(f"folds/{name}", part.is_open, bool))
             part.toggled.connect(lambda is_open, name=name: settings.setValue(f"folds/{name}", is_open))
 
@@ -271,14 +283,11 @@ class Inspector(QScrollArea):
         """Show a subject; without one say what to do. fronts: (key, name) of what is in front of it; others: of those that something can be in front of; look: the
         house style and version in use."""
         self._subject, self._others = subject, list(others)
-        self._panel.setVisible(subject is not None)
-        self.portrait.setVisible(subject is not None and subject.of.hides)
+        self.show_voice_alone(self._voice_alone)
         self.cover.show_style(style)
         if subject is None:
-            self._name.setText(tr("Nobody selected"))
             self._facts.setText(facts or tr("Choose somebody in the register, or click on them in the picture."))
             return
-        self._name.setText(subject.name)
         self._facts.setText(facts)
         hides = subject.of.hides
         self.decision.setVisible(hides)

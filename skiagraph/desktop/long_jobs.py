@@ -19,6 +19,7 @@ from skiagraph.errors import SkiagraphError
 from skiagraph.footage import relink
 from skiagraph.footage.adding import facts_of
 from skiagraph.footage.following import Following, end_sentences, find_edges, follow_between
+from skiagraph.footage.listening import listen_to
 from skiagraph.footage.recognition import ask_who
 from skiagraph.footage.scanning import ScanNews, scan_clips
 from skiagraph.footage.source import is_same_file
@@ -157,6 +158,7 @@ class LongJobs(QObject):
         runner = JobRunner(lambda control: run_apart(_scan_parts, project, keys, every, gallery, parts or {}, control=control, told=told), self)
         runner.told.connect(lambda news: self._people_found(token, news, every))
         runner.ended.connect(lambda: self._scan_ended(token))
+        runner.finished.connect(lambda _: QTimer.singleShot(0, lambda: self._listen_after(token, keys)))
         self._begin(runner, "Scanning", self._scanning, lambda p: tr("{step} in {name}", step=tr(p.step), name=now["name"]))
         return True
 
@@ -283,6 +285,34 @@ class LongJobs(QObject):
         runner.cancelled.connect(lambda: self._notice.say(tr("The strict search was stopped; clips that were searched whole stay so.")))
         self._begin(runner, "Searching strictly", self._scanning, lambda p: tr(p.step))
 
+    def _listen_after(self, token: object, keys: list[str]) -> None:
+        """Who was scanned is listened to, so that speech of those who are covered is known as their faces are."""
+        waiting = [k for k in keys if self._is_present(token) and self._document.settled.evidence.listening_of(k) is None]
+        if waiting and self.running is None and not self._document.read_only:
+            self.listen(waiting, asked=False)
+
+    def listen(self, keys: list[str], asked: bool = True) -> None:
+        """Listen to clips: where somebody speaks, and which of it is one speaker; what is heard is evidence, clip by clip. asked: a person did, and is told of the end."""
+        document = self._document
+        if self.running is not None or document.read_only:
+            self._notice.say(BUSY if self.running is not None else document.only_looked_at)
+            return
+        if asked:
+            self._notice.say("")
+        project, token = document.settled, document.token
+        names = {c.key: c.path.name for c in project.clips if c.key in keys}
+
+        def end(count: int) -> None:
+            if asked and self._is_present(token):
+                found = sum(len(one.voices) for key in names if (one := document.settled.evidence.listening_of(key)) is not None)
+                self._notice.say(counted(found, "1 voice was heard. Say whose it is in the voice row, with a right click.", "{n} voices were heard. Say whose they are in the voice row, with a right click.") if found
+                                 else tr("Nobody speaks, as far as can be heard."))
+
+        runner = JobRunner(lambda control: run_apart(_listen_all, project, list(names), control=control, told=runner.tell), self)
+        runner.told.connect(lambda listening: document.take_listening(listening) if self._is_present(token) else None)
+        runner.finished.connect(end)
+        self._begin(runner, "Listening", self._scanning, lambda p: tr(p.step))
+
     def report(self, target: Path, name: str) -> None:
         """Write the report of the project, with what was proved in this session, to a file."""
         if self.running is not None:
@@ -298,6 +328,12 @@ class LongJobs(QObject):
 def _sweep_all(project, keys, control, tell) -> int:
     for key in keys:
         tell(sweep_clip(project, key, control))
+    return len(keys)
+
+
+def _listen_all(project, keys, control, tell) -> int:
+    for key in keys:
+        tell(listen_to(project, key, control))
     return len(keys)
 
 

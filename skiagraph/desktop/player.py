@@ -10,6 +10,7 @@ from skiagraph.desktop.document import Document
 from skiagraph.desktop.picture_server import Picture, PictureServer, Wish
 from skiagraph.desktop.session import Session, View
 from skiagraph.desktop.sound_player import SoundPlayer
+from skiagraph.footage.hearing import Sound
 from skiagraph.project.model import Project
 
 SPEEDS = (1, 2, 4, 8)
@@ -30,6 +31,9 @@ class Player(QObject):
         self._size = (1280, 720)
         # The project as the other side of the split shows it.
         self.other_side: Callable[[Project], Project | None] = lambda project: None
+        # Tracks that are heard, from 0, and what is known of the clip's sound.
+        self.heard: Callable[[], tuple[int, ...]] = lambda: (0,)
+        self.sound_info: Callable[[], Sound | None] = lambda: None
         self._from = 0
         self._clock = QElapsedTimer()
         self._timer = QTimer(self, timerType=Qt.TimerType.PreciseTimer)
@@ -83,7 +87,8 @@ class Player(QObject):
         self._clock.start()
         self._timer.start(max(4, int(500 / float(clip.rate))))
         if self.speed == 1:
-            self._sound.play(clip, self._from, self._server.index_of(clip))
+            # The ear is shown what the eye is: the source, while it is looked at, as it was recorded.
+            self._sound.play(project, clip, self._from, self._server.index_of(clip), self.heard(), self._session.view == View.SOURCE, self.sound_info())
         else:
             self._sound.stop()
 
@@ -92,6 +97,11 @@ class Player(QObject):
         and sound stay together also where the rate varies; before those are known, by the mean rate."""
         index = self._server.index_of(clip)
         return index.frame_after(self._from, seconds) if index is not None else self._from + int(seconds * float(clip.rate))
+
+    def hear_anew(self) -> None:
+        """What is heard is another: go on from here with it."""
+        if self.speed == 1:
+            self._restart()
 
     def _restart(self) -> None:
         """A changed project or view while playing: go on from here with it."""

@@ -34,7 +34,8 @@ class RegisterView(QAbstractScrollArea):
     selected: keys; sought: a frame; decided: (keys, decision); renamed: (key, name); keyframeMoved: (key, from, to);
     endDragged: (key, a frame inside, first, last); menuWanted: (key, frame, place); mergeWanted: (keys, into), by dragging a person
     on to another; sightingMoved: (key, frame, to key or empty for somebody new), by dragging a bar to another row; listMenuWanted
-    and manyMenuWanted: place for a menu; repairPulled: (key, frame, frames before, frames after) a correction eases back in; markerMoved: (from, to).
+    and manyMenuWanted: place for a menu; repairPulled: (key, frame, frames before, frames after) a correction eases back in; markerMoved: (from, to);
+    spanChanged: other frames are shown.
     """
 
     selected = Signal(list)
@@ -50,6 +51,7 @@ class RegisterView(QAbstractScrollArea):
     manyMenuWanted = Signal(QPoint)
     repairPulled = Signal(str, int, int, int)
     markerMoved = Signal(int, int)
+    spanChanged = Signal()
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -144,6 +146,11 @@ class RegisterView(QAbstractScrollArea):
         self.marked = stretch
         self.redraw()
 
+    @property
+    def span(self) -> tuple[float, float]:
+        """First frame that is shown, and the one after the last."""
+        return self._span or (0, self._clip.frames if self._clip else 1)
+
     def _set_range(self) -> None:
         bar = self.verticalScrollBar()
         bar.setPageStep(max(1, self.viewport().height() - HEAD))
@@ -161,6 +168,7 @@ class RegisterView(QAbstractScrollArea):
         first = max(0.0, min(first, frames - length))
         self._span = None if length >= frames else (first, first + length)
         self.redraw()
+        self.spanChanged.emit()
 
     # Painting
 

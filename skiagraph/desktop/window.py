@@ -46,7 +46,7 @@ from skiagraph.timecode import USUAL_RATES, rate_of
 FOOTAGE, COVER, REVIEW, HANDOVER = range(4)
 STEPS = (("Footage", "Add clips and scan them (Ctrl+1)"), ("Cover", "Decide who is covered, and how (Ctrl+2)"),
          ("Review", "See where a cover may fail (Ctrl+3)"), ("Hand over", "Export the clips and check the files (Ctrl+4)"))
-CREDITS = ("Face detector: YuNet (BSD 3-clause). Face landmarks and silhouettes: MediaPipe (Apache 2.0). Face descriptor: dlib's (CC0 1.0). "
+CREDITS = ("Face detector: YuNet (BSD 3-clause). Face landmarks and silhouettes: MediaPipe (Apache 2.0). Face descriptor: dlib's (CC0 1.0). Speech: Silero VAD (MIT). Voices: Resemblyzer (Apache 2.0). "
            "Font: Karla (SIL OFL 1.1). Origins and licences are in skiagraph/assets/licences, and in NOTICE.")
 # What the file dialog offers as clips.
 CLIP_KINDS = " ".join(f"*{suffix}" for suffix in (*FILM_SUFFIXES, *PICTURE_SUFFIXES))
@@ -152,6 +152,7 @@ class MainWindow(QMainWindow):
         self.cover.said.connect(self.notice.say)
         self.cover.followWanted.connect(self._follow)
         self.cover.edgeWanted.connect(self._find_edge)
+        self.cover.voice.listenWanted.connect(lambda key: self.jobs.listen([key]))
         self.portraits.made.connect(lambda: self.footage.refresh_thumbnails(self.portraits.thumbnail))
         self.footage.addPressed.connect(self.add_dialog)
         self.footage.demoPressed.connect(self.open_demo)

@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
-from skiagraph.media.audio import placed_blocks
+from skiagraph.errors import CannotOpenMedia
+from skiagraph.footage.source import open_source
+from skiagraph.jobs import JobControl
+from skiagraph.media.audio import Waveform, placed_blocks, read_sound, waveform
 from skiagraph.media.clip import ClipInfo
+from skiagraph.media.index import FrameIndex
 from skiagraph.media.samples import origin_of
 from skiagraph.project.evidence import Listening
-from skiagraph.project.model import Project
+from skiagraph.project.model import Clip, Project
 from skiagraph.project.voices import laid_over
 from skiagraph.voice.disguise import SILENT
 from skiagraph.voice.drawing import desk_secret
@@ -33,6 +38,11 @@ def plans(project: Project, clip_key: str, info: ClipInfo, secret: bytes | None 
     return found
 
 
+def heard(project: Project, clip_key: str, info: ClipInfo, start_s: float, tracks: Sequence[int] = (0,), plain: bool = False) -> Iterator[np.ndarray]:
+    """What is heard of some tracks (from 0) of a clip from a time on, as media.audio.read_sound gives it. plain: as it was recorded."""
+    return read_sound(info, start_s, tracks, None if plain else plans(project, clip_key, info))
+
+
 def room_of(info: ClipInfo, track: int, listening: Listening | None, disguised: Sequence[tuple[float, float]]) -> tuple[np.ndarray | None, int]:
     """The quietest ROOM_S of a track (from 0) in which nobody speaks and nothing is disguised, float (n, channels), and its rate; None where there is none that is not digital silence."""
     spoken = [(s.begins_s, s.ends_s) for v in (listening.voices if listening else ()) for s in v.speech if s.track == track + 1]
@@ -52,3 +62,26 @@ def room_of(info: ClipInfo, track: int, listening: Listening | None, disguised: 
         if last > MOST_S and best is not None:
             break
     return best, rate
+
+
+@dataclass(frozen=True, slots=True)
+class Sound:
+    """What is known of a clip's sound for showing it: its file, its frames, and the waveform of each track, None where it cannot be read."""
+
+    info: ClipInfo
+    index: FrameIndex
+    waves: tuple[Waveform | None, ...]
+    trouble: str = ""
+
+
+def sound_of(clip: Clip, control: JobControl | None = None) -> Sound:
+    """The sound of a clip. Raises Cancelled, CannotOpenMedia, SourceChanged, FrameNotDecoded."""
+    info, index = open_source(clip, control)
+    waves, trouble = [], ""
+    for track in range(len(info.sound)):
+        try:
+            waves.append(waveform(info, track, control))
+        except CannotOpenMedia as error:
+            waves.append(None)
+            trouble = str(error)
+    return Sound(info, index, tuple(waves), trouble)

@@ -10,7 +10,7 @@ from skiagraph.media.audio import read_track
 from skiagraph.media.clip import ClipInfo
 from skiagraph.media.index import FrameIndex
 from skiagraph.project.evidence import Listening, Speech, Voice
-from skiagraph.project.model import Project
+from skiagraph.project.model import Project, replace
 
 STEP = "Listening"
 
@@ -30,7 +30,11 @@ def listen_to(project: Project, clip_key: str, control: JobControl | None = None
             described.append(numbers)
     voices: dict[int, list[Speech]] = {}
     for speech, group in zip(found, groups(described, [s.ends_s - s.begins_s for s in found])):
-        voices.setdefault(group, []).append(speech)
+        said = voices.setdefault(group, [])
+        if said and said[-1].track == speech.track and speech.begins_s <= said[-1].ends_s:
+            said[-1] = replace(said[-1], ends_s=speech.ends_s, last=speech.last)
+        else:
+            said.append(speech)
     return Listening(clip_key, tuple(Voice(str(n + 1), tuple(said)) for n, said in sorted(voices.items())), ACTIVITY.begin, ACTIVITY.end, SPEAKERS.same)
 
 
@@ -54,5 +58,7 @@ def _spoken(info: ClipInfo, index: FrameIndex, track: int, frames: int, control:
         encoder = encoder or SpeakerEncoder()
         first_s, last_s = first_s + begins / RATE, min(last_s, len(samples) / RATE) + begins / RATE
         piece = samples[round(first_s * RATE) - begins:round(last_s * RATE) - begins] / 32768.0
-        shown = sorted(min(frames - 1, index.frame_at(max(0.0, t))) for t in (first_s, last_s))
-        yield Speech(track + 1, round(first_s, 4), round(last_s, 4), *shown), encoder.describe(piece)
+        for a, b in encoder.turns(piece):
+            ends = first_s + a / RATE, first_s + b / RATE
+            shown = sorted(min(frames - 1, index.frame_at(max(0.0, t))) for t in ends)
+            yield Speech(track + 1, round(ends[0], 4), round(ends[1], 4), *shown), encoder.describe(piece[a:b])

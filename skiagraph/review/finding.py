@@ -47,6 +47,10 @@ class Reason:
     FILE_CHANGED = "file-not-as-source"
     LOOK_AGAIN = "look-again"
     STRICT = "maybe-a-face"
+    HEARD_PLAIN = "heard-plain"
+    WEAK_VOICE = "voice-too-weak"
+    VOICE_KNOWN = "voice-known-in-file"
+    VOICE_PLAIN = "voice-plain-in-file"
 
 
 @dataclass(frozen=True, slots=True)

@@ -21,11 +21,16 @@ _LEVEL = 10 ** (-30 / 20)
 
 
 class SpeakerSettings(Value, frozen=True):
-    """same: likeness (cosine) from which two pieces of speech are taken for one speaker when groups are made; more makes more groups. The network's training puts the middle of one speaker near 0.9 and of
-    two near 0.65 (Resemblyzer's own demonstrations); errs to more groups, which costs a question instead of a confusion. least_s: a shorter piece of speech is put to the group it is most like."""
+    """same: likeness (cosine) from which two pieces of speech are taken for one speaker when groups are made; more makes more groups, which costs a question instead of a confusion. least_s: a shorter piece
+    is too little to make groups by (the network was trained with 1.6 s at once); it goes to the group it is most like. short: likeness that such a piece has at least to its group, or it is one of its own.
+    turn: likeness of the 1.6 s before and after a moment under which another may have begun to speak; parting too often costs little, since groups put pieces of one voice together again. turn_step_s: such
+    moments are so far apart. Set by benchmarks/voice.py (conversations)."""
 
     same: float = 0.80
-    least_s: float = 1.6
+    least_s: float = 3.0
+    short: float = 0.62
+    turn: float = 0.76
+    turn_step_s: float = 0.4
 
 
 SPEAKERS = SpeakerSettings()
@@ -50,6 +55,27 @@ class SpeakerEncoder:
         every = np.concatenate([self._network.run(None, {"mel": pieces[n:n + 64]})[0] for n in range(0, len(pieces), 64)])
         mean = every.mean(axis=0)
         return (mean / np.linalg.norm(mean)).astype(np.float32)
+
+
+    def turns(self, samples: np.ndarray, settings: SpeakerSettings = SPEAKERS) -> list[tuple[int, int]]:
+        """Speech at RATE in pieces of which each is one speaker's, as far as can be told: (first, after) samples each. Another begins where what is said before is least like what is said after."""
+        size, step = FRAMES * STEP, round(settings.turn_step_s * RATE)
+        moments = np.arange(size, len(samples) - size + 1, step)
+        if not len(moments):
+            return [(0, len(samples))]
+        before, after = ([self.describe(samples[m - size:m]) for m in moments], [self.describe(samples[m:m + size]) for m in moments])
+        alike = np.array([likeness(a, b) for a, b in zip(before, after)])
+        around = np.pad(alike, 1, constant_values=1.0)
+        least = (alike < settings.turn) & (alike <= around[:-2]) & (alike < around[2:])
+        cuts = [0, *(self._pause(samples, int(m), step) for m in moments[least]), len(samples)]
+        return [(a, b) for a, b in zip(cuts, cuts[1:]) if b > a]
+
+    @staticmethod
+    def _pause(samples: np.ndarray, moment: int, reach: int) -> int:
+        """The quietest place near a moment."""
+        near = samples[moment - reach:moment + reach] ** 2
+        calm = np.convolve(near, np.ones(RATE // 50), mode="same")
+        return moment - reach + int(calm.argmin())
 
 
 def likeness(one: np.ndarray, other: np.ndarray) -> float:
@@ -89,17 +115,29 @@ def _filters() -> np.ndarray:
 def groups(described: Sequence[np.ndarray], seconds: Sequence[float], settings: SpeakerSettings = SPEAKERS) -> list[int]:
     """The speaker of each piece of speech, from 0 in the order in which they are first heard. seconds: how long each piece is.
 
-    Agglomerative clustering by mean likeness (average linkage); short pieces, of which the network knows little, join the group they are most like.
+    Agglomerative clustering by mean likeness (average linkage), of the longer pieces first; short pieces, of which the network knows little, join the group they are most like.
     """
     if not described:
         return []
     every = np.stack(described)
-    long = [n for n, s in enumerate(seconds) if s >= settings.least_s and every[n].any()] or [int(np.argmax(seconds))]
+    long = [n for n, s in enumerate(seconds) if s >= settings.least_s and every[n].any()]
     labels = np.zeros(len(every), int)
-    if len(long) > 1:
-        labels[long] = fcluster(linkage(every[long], "average", metric="cosine"), 1 - settings.same, "distance")
+    labels[long] = _clustered(every[long], settings.same)
     means = {label: every[[n for n in long if labels[n] == label]].mean(axis=0) for label in set(labels[long])}
-    for n in set(range(len(every))) - set(long):
-        labels[n] = max(means, key=lambda label: float(every[n] @ means[label]))
+    alone = []
+    for n in sorted(set(range(len(every))) - set(long)):
+        best = max(means, key=lambda label: float(every[n] @ means[label]), default=None)
+        if best is not None and likeness(every[n], means[best] / np.linalg.norm(means[best])) >= settings.short:
+            labels[n] = best
+        else:
+            alone.append(n)
+    labels[alone] = _clustered(every[alone], settings.short) + labels.max(initial=0)
     order: dict[int, int] = {}
     return [order.setdefault(int(label), len(order)) for label in labels]
+
+
+def _clustered(described: np.ndarray, same: float) -> np.ndarray:
+    """Labels from 1 of descriptions (n, 256)."""
+    if len(described) < 2:
+        return np.ones(len(described), int)
+    return fcluster(linkage(described, "average", metric="cosine"), 1 - same, "distance")
