@@ -121,7 +121,7 @@ class _Parser(argparse.ArgumentParser):
 
 
 def _parser() -> argparse.ArgumentParser:
-    from skiagraph import cli_covers, cli_handover, cli_review
+    from skiagraph import cli_covers, cli_handover, cli_review, cli_voice
     parser = _Parser(prog="skiagraph", description="Makes people who gave no consent unrecognisable, and proves it.")
     parser.add_argument("--version", action="version", version=f"Skiagraph {__version__}")
     commands = parser.add_subparsers(metavar="COMMAND", required=True, parser_class=_Parser)
@@ -180,6 +180,7 @@ def _parser() -> argparse.ArgumentParser:
     render.add_argument("--force", action="store_true", help="replace files that exist already")
 
     cli_covers.add_commands(command, _load)
+    cli_voice.add_commands(command, _load, _chosen_clips, control_end, _positive)
     cli_review.add_commands(command, _load, _chosen_clips, control_end)
     cli_handover.add_commands(command, _load, _chosen_clips, control_end, _count, _positive, _rate)
 
@@ -312,16 +313,29 @@ def _scan_into(options, control) -> int:
         wanted = parts.get(key, ())
         result = scan_clip(project, key, options.every, gallery, control, keep=True, parts=wanted)
         project = take_in(project, key, result, options.every, gallery)
+        project, heard = listened(project, key, control)
         # Saved after each clip: what was scanned stays, whatever happens next.
         file.save(project, options.output)
         forget_scan(project, key, options.every, wanted)
         control_end(control)
-        print(f"{path.name}: {_cast_line(project, key)} in {_looked_at(result)} frames" + (f". {result.damage}" if result.damage else ""))
+        print(f"{path.name}: {_cast_line(project, key)} in {_looked_at(result)} frames" + heard + (f". {result.damage}" if result.damage else ""))
     asked = len(cast.open_likenesses(project))
     if asked:
         print(f"{asked} {'pairs' if asked > 1 else 'pair'} may be the same person; the window asks about them.")
     print(f"Saved {options.output}. Whoever nobody decided about is undecided, hence covered.")
     return OK
+
+
+def listened(project, key: str, control):
+    """The project with what is heard in a clip, and what to say of it. Sound that cannot be read leaves what was seen as it is."""
+    from skiagraph.footage.listening import listen_to
+    from skiagraph.project.voices import take_listening
+    try:
+        project = take_listening(project, listen_to(project, key, control))
+    except SkiagraphError as error:
+        return project, f". {error}"
+    voices = len(project.evidence.listening_of(key).voices)
+    return project, f"; {voices} voice{'s' if voices != 1 else ''}" if voices else ""
 
 
 def _looked_at(result) -> int:

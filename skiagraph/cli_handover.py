@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 OK, FAILED, FOUND = 0, 2, 3
-WITH = "matte, alpha (or alpha:ffv1, alpha:png), otio, edl, tracks, report"
+WITH = "matte, alpha (or alpha:ffv1, alpha:png), sound (or sound:flac), otio, edl, tracks, report"
 
 
 def add_commands(command: Callable, load: Callable, chosen_clips: Callable, end: Callable, count: Callable, positive: Callable, rate: Callable) -> None:
@@ -55,6 +55,7 @@ def _beside(text: str):
     from skiagraph.handover.companion import companion_of
     from skiagraph.handover.writers.covers_only import CoversOnly
     from skiagraph.handover.writers.matte import Matte
+    from skiagraph.handover.writers.sound_alone import SoundAlone
     writers, companions = [], []
     for word in filter(None, (part.strip() for part in text.split(","))):
         name, _, form = word.partition(":")
@@ -64,6 +65,10 @@ def _beside(text: str):
             alpha = CoversOnly(form or CoversOnly().form)
             alpha.how
             writers.append(alpha)
+        elif name == "sound":
+            sound = SoundAlone(form or SoundAlone().form)
+            sound.how
+            writers.append(sound)
         elif (companion := companion_of(word)) is not None:
             companions.append(companion)
         else:

@@ -21,6 +21,8 @@ from skiagraph.handover.preset import FIRST, SHAPES, Preset, drop_preset, film_i
 from skiagraph.handover.writer import Writer
 from skiagraph.handover.writers.covers_only import ALPHA_FORMS, CoversOnly
 from skiagraph.handover.writers.matte import Matte
+from skiagraph.handover.writers.sound_alone import SoundAlone
+from skiagraph.media.sound_files import SOUND_FORMS
 from skiagraph.media.formats import FORMATS, GRADES
 from skiagraph.media.sizes import SIZES
 from skiagraph.media.soundtrack import WAYS
@@ -256,6 +258,17 @@ class HandoverSide(QFrame):
         row.addWidget(self.alpha)
         row.addWidget(self.alpha_form, 1)
         self._layout.addLayout(row)
+        row = line(spacing=2 * GRID)
+        self.sound_alone = Tick(tr("The sound by itself, as"))
+        self.sound_alone.setToolTip(tr("All tracks, with voices disguised, in one file for the mix"))
+        self.sound_form = ListBox("The sound by itself, as")
+        for key, form in SOUND_FORMS.items():
+            self.sound_form.addItem(tr(form.label), key)
+        self.sound_form.setEnabled(False)
+        self.sound_alone.toggled.connect(self.sound_form.setEnabled)
+        row.addWidget(self.sound_alone)
+        row.addWidget(self.sound_form, 1)
+        self._layout.addLayout(row)
         self.companions: dict[str, Tick] = {}
         for tag, kind in Companion.kinds.items():
             self.companions[tag] = Tick(tr(kind.word))
@@ -267,6 +280,7 @@ class HandoverSide(QFrame):
         """What is asked for. parts: of clips of which only some is wanted."""
         beside = [Matte()] if self.matte.isChecked() else []
         beside += [CoversOnly(self.alpha_form.currentData())] if self.alpha.isChecked() else []
+        beside += [SoundAlone(self.sound_form.currentData())] if self.sound_alone.isChecked() else []
         companions = [Companion.kinds[tag]() for tag, box in self.companions.items() if box.isChecked()]
         text = self.folder.text().strip()
         return Order(tuple(clips), self.film, Path(text).expanduser() if text else Path(), tuple(beside), tuple(companions), tuple(self.versions), parts if self.marked.isChecked() else None,
@@ -274,12 +288,12 @@ class HandoverSide(QFrame):
 
     @property
     def kept(self) -> Kept:
-        beside = [name for name, box in (("matte", self.matte), ("alpha", self.alpha), *self.companions.items()) if box.isChecked()]
+        beside = [name for name, box in (("matte", self.matte), ("alpha", self.alpha), ("sound", self.sound_alone), *self.companions.items()) if box.isChecked()]
         return Kept(self.preset.currentData() or FIRST, tuple(beside), self.pattern.text().strip(), self.check.isChecked())
 
     def take_kept(self, kept: Kept) -> None:
         self.refresh_presets(kept.preset)
-        for name, box in (("matte", self.matte), ("alpha", self.alpha), *self.companions.items()):
+        for name, box in (("matte", self.matte), ("alpha", self.alpha), ("sound", self.sound_alone), *self.companions.items()):
             box.setChecked(name in kept.beside)
         self.pattern.setText(kept.pattern or DEFAULT_PATTERN)
         self.check.setChecked(kept.check)

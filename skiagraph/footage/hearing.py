@@ -13,13 +13,13 @@ from skiagraph.jobs import JobControl
 from skiagraph.media.audio import Waveform, placed_blocks, read_sound, waveform
 from skiagraph.media.clip import ClipInfo
 from skiagraph.media.index import FrameIndex
-from skiagraph.media.samples import origin_of
+from skiagraph.media.samples import as_float, origin_of
 from skiagraph.project.evidence import Listening
 from skiagraph.project.model import Clip, Project
 from skiagraph.project.voices import laid_over
 from skiagraph.voice.disguise import SILENT
 from skiagraph.voice.drawing import desk_secret
-from skiagraph.voice.laying import Plan, as_float
+from skiagraph.voice.laying import Plan
 from skiagraph.voice.kinds.room import Room
 
 # Length of the background that is looked for, and how far into a track, s.

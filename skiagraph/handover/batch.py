@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from enum import IntEnum
@@ -9,6 +10,7 @@ from pathlib import Path
 
 from skiagraph.errors import CannotOpenMedia, SkiagraphError
 from skiagraph.footage.adding import facts_of
+from skiagraph.footage.listening import listen_to
 from skiagraph.footage.recognition import Gallery
 from skiagraph.footage.scanning import forget_scan, scan_clip, take_in
 from skiagraph.handover.companion import Companion, HandedOver
@@ -25,6 +27,7 @@ from skiagraph.project import edits, file
 from skiagraph.project.house import HouseStyle
 from skiagraph.project.housing import begun_project, use_house_style
 from skiagraph.project.model import Project
+from skiagraph.project.voices import take_listening
 from skiagraph.review.findings import findings, open_findings
 
 # Beside what is written: how far it is.
@@ -141,6 +144,9 @@ def _scanned(project: Project, path: Path, order: BatchOrder, gallery: Gallery, 
         return project, known.key
     result = scan_clip(project, known.key, order.every, gallery, control, keep=True)
     project = take_in(project, known.key, result, order.every, gallery)
+    with contextlib.suppress(CannotOpenMedia):
+        # Sound that cannot be read leaves what was seen as it is; exporting says what is wrong with it.
+        project = take_listening(project, listen_to(project, known.key, control))
     file.save(project, order.project_path)
     forget_scan(project, known.key, order.every)
     people = sum(1 for s in project.subjects if s.in_clip(known.key) and not s.dismissed and not s.doubtful)

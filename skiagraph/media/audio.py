@@ -18,7 +18,7 @@ import platformdirs
 
 from skiagraph.errors import CannotOpenMedia
 from skiagraph.jobs import JobControl
-from skiagraph.media.clip import ClipInfo, open_container
+from skiagraph.media.clip import ClipInfo, SoundInfo, open_container, sounds_of
 from skiagraph.media.confined import Confined, Ended, Inside, answered
 from skiagraph.media.samples import Placed, decoded, frame_of, origin_of
 from skiagraph.media.soundtrack import Change
@@ -135,6 +135,28 @@ def _mixed(tracks: list[Iterator[np.ndarray]], beat: Callable[[], None]) -> Iter
 
 
 # For networks
+
+
+@dataclass(frozen=True, slots=True)
+class SoundFile:
+    """A file that holds sound and no picture, as far as reading sound goes: what counts for its first picture is its beginning."""
+
+    path: Path
+    sound: tuple[SoundInfo, ...]
+    start_pts: int = 0
+    time_base: Fraction = Fraction(1)
+
+    @staticmethod
+    def of(path: Path) -> SoundFile:
+        """Raises CannotOpenMedia."""
+        return SoundFile(path, answered(serve_probe_sound, path, name=path.name, error=CannotOpenMedia))
+
+
+def serve_probe_sound(inside: Inside, path: Path) -> None:
+    """What the process does."""
+    for _ in inside.requests():
+        with open_container(path) as container:
+            inside.answer(sounds_of(container))
 
 
 def read_track(info: ClipInfo, track: int, rate: int) -> Iterator[tuple[int, np.ndarray]]:

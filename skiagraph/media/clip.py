@@ -207,9 +207,12 @@ def _probed(path: Path, inside: Inside) -> ClipInfo:
             first, path, container=container.format.name, codec=context.name, sample_aspect=Fraction(aspect) if aspect > 0 else Fraction(1), rate=Fraction(rate),
             time_base=Fraction(stream.time_base), start_pts=stream.start_time or 0, duration_s=float(duration), claimed_frames=stream.frames,
             timecode=_timecode(container, stream), fields=_fields_of(context.field_order, first),
-            sound=tuple(SoundInfo(s.index, s.codec_context.name, s.codec_context.sample_rate, s.codec_context.channels,
-                                  s.metadata.get("language", "")) for s in container.streams.audio if s.codec_context is not None),
-            file_size=_size_of(path), picture_s=_tagged_duration(stream), **tags)
+            sound=sounds_of(container), file_size=_size_of(path), picture_s=_tagged_duration(stream), **tags)
+
+
+def sounds_of(container) -> tuple[SoundInfo, ...]:
+    """The sound tracks of an open file that can be decoded."""
+    return tuple(SoundInfo(s.index, s.codec_context.name, s.codec_context.sample_rate, s.codec_context.channels, s.metadata.get("language", "")) for s in container.streams.audio if s.codec_context is not None)
 
 
 def _fields_of(order: int, frame: av.VideoFrame) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -23,6 +23,8 @@ SYNC_S = 0.022
 LOSSY_DB = 8.0
 # Seconds at the beginning by which two tracks are laid over each other, and how far they may be apart at most.
 LAID_S, APART_S = 4.0, 0.5
+# What is left out around what was changed, s: fades, and what codecs smear.
+CHANGED_S = 0.15
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,41 +36,45 @@ class TrackAlike:
     good: bool
 
 
-def sound_alike(source: Path, film: Path, span_s: tuple[Fraction, Fraction] | None, control: JobControl | None = None) -> list[TrackAlike]:
-    """Of each sound track. span_s: the part of the source that the film holds, s. Raises CannotOpenMedia, Cancelled."""
-    return answered(serve_alike, Path(source), Path(film), span_s, name=Path(film).name, control=control, error=CannotOpenMedia)
+def sound_alike(source: Path, film: Path, span_s: tuple[Fraction, Fraction] | None, control: JobControl | None = None, changed: Mapping[int, Sequence[tuple[float, float]]] | None = None) -> list[TrackAlike]:
+    """Of each sound track. span_s: the part of the source that the film holds, s. changed: what of tracks (from 0) was changed on purpose, s from the first picture of the part: it is left out. Raises
+    CannotOpenMedia, Cancelled."""
+    return answered(serve_alike, Path(source), Path(film), span_s, dict(changed or {}), name=Path(film).name, control=control, error=CannotOpenMedia)
 
 
-def serve_alike(inside: Inside, source: Path, film: Path, span_s) -> None:
+def serve_alike(inside: Inside, source: Path, film: Path, span_s, changed) -> None:
     """What the process does."""
     for _ in inside.requests():
-        inside.answer(_compared(source, film, span_s, inside.beat))
+        inside.answer(_compared(source, film, span_s, changed, inside.beat))
 
 
-def _compared(source: Path, film: Path, span_s, beat) -> list[TrackAlike]:
+def _compared(source: Path, film: Path, span_s, changed, beat) -> list[TrackAlike]:
     with open_container(source) as one, open_container(film) as other:
         mine, theirs = ([s.index for s in c.streams.audio if s.codec_context is not None] for c in (one, other))
         codecs = [(one.streams[a].codec_context.name, other.streams[b].codec_context.name) for a, b in zip(mine, theirs)]
         languages = [tuple(c.streams[i].metadata.get("language", "") for c, i in ((one, a), (other, b))) for a, b in zip(mine, theirs)]
-    found = [_track(n + 1, source, film, mine[n], theirs[n], codecs[n], languages[n], span_s, beat) for n in range(min(len(mine), len(theirs)))]
+    found = [_track(n + 1, source, film, mine[n], theirs[n], codecs[n], languages[n], span_s, changed.get(n, ()), beat) for n in range(min(len(mine), len(theirs)))]
     found += [TrackAlike(n + 1, "it is missing in the file", False) for n in range(len(theirs), len(mine))]
     found += [TrackAlike(n + 1, "the source has no such track", False) for n in range(len(mine), len(theirs))]
     return found
 
 
-def _track(number: int, source: Path, film: Path, mine: int, theirs: int, codecs: tuple[str, str], languages: tuple[str, str], span_s, beat) -> TrackAlike:
+def _track(number: int, source: Path, film: Path, mine: int, theirs: int, codecs: tuple[str, str], languages: tuple[str, str], span_s, changed, beat) -> TrackAlike:
     there, here = _packets(source, mine, span_s, beat), _packets(film, theirs, None, beat)
     late = abs(there.begins - here.begins) if there.digests and here.digests else 0.0
     sync = "in sync" if late <= SYNC_S else f"{1000 * late:.0f} ms out of sync"
     tongue = "" if not languages[0] or languages[1] == languages[0] else f"; language {languages[1] or 'not said'} instead of {languages[0]}"
     if codecs[0] == codecs[1] and there.digests == here.digests:
         return TrackAlike(number, f"{codecs[0]}, all {len(here.digests)} packets equal, {sync}{tongue}", late <= SYNC_S)
-    found = _samples(source, film, mine, theirs, span_s, beat)
+    found = _samples(source, film, mine, theirs, span_s, beat, [(a - there.begins - CHANGED_S, b - there.begins + CHANGED_S) for a, b in changed])
     how = codecs[1] if codecs[0] == codecs[1] else f"{codecs[0]} → {codecs[1]}"
     if found is None:
         return TrackAlike(number, f"{how}: neither holds sound", True) if not there.digests and not here.digests else TrackAlike(number, f"{how}: it holds no sound that can be compared", False)
     equal, db, shift_s, short_s = found
-    what = "all samples equal" if equal else f"signal to noise {db:.0f} dB"
+    what = ("beside what is disguised, " if changed else "") + ("all samples equal" if equal else f"signal to noise {db:.0f} dB")
+    if changed and not db:
+        what = "all of it is disguised"
+        db = float("inf")
     if short_s > SYNC_S:
         what += f", {short_s:.2f} s shorter"
     late = abs(here.begins - there.begins + shift_s)
@@ -98,8 +104,9 @@ def _packets(path: Path, stream: int, span_s, beat) -> _Packets:
     return _Packets(tuple(digests), begins or 0.0)
 
 
-def _samples(source: Path, film: Path, mine: int, theirs: int, span_s, beat) -> tuple[bool, float, float, float] | None:
-    """Whether all samples are equal; signal to noise, dB; by how much the film's begin later, s; and by how much they are fewer, s. None where one has none."""
+def _samples(source: Path, film: Path, mine: int, theirs: int, span_s, beat, changed: Sequence[tuple[float, float]] = ()) -> tuple[bool, float, float, float] | None:
+    """Whether all samples are equal; signal to noise, dB; by how much the film's begin later, s; and by how much they are fewer, s. None where one has none.
+    changed: stretches that are left out, s from the source's first sample."""
     other = _Samples(film, theirs, None, beat)
     rate = other.rate
     # A container that holds one rate only has it resampled, which loses little.
@@ -109,12 +116,16 @@ def _samples(source: Path, film: Path, mine: int, theirs: int, span_s, beat) -> 
     a, b = one.take(int(LAID_S * rate)), other.take(int(LAID_S * rate))
     if not len(a) or not len(b) or a.shape[1] != b.shape[1]:
         return None
-    shift = _shift(a[:, 0], b[:, 0], int(APART_S * rate))
+    begin = a[:, 0].copy(), b[:, 0].copy()
+    _leave_out(*begin, 0, rate, changed)
+    shift = _shift(*begin, int(APART_S * rate))
     a, b = (a[-shift:], b) if shift < 0 else (a, b[shift:])
     signal = noise = 0.0
-    equal, short = True, 0
+    equal, short, at = True, 0, max(0, -shift)
     while len(a) or len(b):
         n = min(len(a), len(b))
+        _leave_out(a[:n], b[:n], at, rate, changed)
+        at += n
         signal += float((a[:n] ** 2).sum())
         noise += float(((a[:n] - b[:n]) ** 2).sum())
         equal = equal and bool(np.array_equal(a[:n], b[:n]))
@@ -124,8 +135,17 @@ def _samples(source: Path, film: Path, mine: int, theirs: int, span_s, beat) -> 
             short = len(more_a) + sum(len(block) for block in iter(lambda: one.take(rate), _NOTHING)) if len(more_a) else 0
             break
         a, b = more_a, more_b
+    if not signal and changed:
+        return False, 0.0, shift / rate, short / rate
     db = float("inf") if noise == 0 else 10 * float(np.log10(max(signal, 1e-12) / noise))
     return equal and not short, db, shift / rate, short / rate
+
+
+def _leave_out(a: np.ndarray, b: np.ndarray, at: int, rate: int, changed: Sequence[tuple[float, float]]) -> None:
+    """Silence in both where something was changed. at: of the first sample."""
+    for begins, ends in changed:
+        first, after = max(0, round(begins * rate) - at), max(0, round(ends * rate) - at)
+        a[first:after] = b[first:after] = 0
 
 
 class _End:

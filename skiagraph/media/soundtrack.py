@@ -35,7 +35,7 @@ _LANGUAGE = re.compile(r"[a-zA-Z]{2,3}(-[a-zA-Z0-9]{2,8}){0,3}")
 _AS_IT_WAS = {"pcm_s16le": "s16", "pcm_s16be": "s16", "pcm_s24le": "s32", "pcm_s24be": "s32", "pcm_s32le": "s32", "pcm_s32be": "s32", "pcm_f32le": "flt", "pcm_f32be": "flt", "pcm_f64le": "dbl"}
 _LOSSLESS = ("pcm_", "flac", "alac", "wavpack", "truehd", "mlp", "tta")
 _AAC_RATES = (96000, 88200, 64000, 48000, 44100, 32000, 24000, 22050, 16000, 12000, 11025, 8000)
-_LAYOUTS = {1: "mono", 2: "stereo", 3: "3.0", 4: "4.0", 5: "5.0", 6: "5.1", 7: "6.1", 8: "7.1"}
+LAYOUTS = {1: "mono", 2: "stereo", 3: "3.0", 4: "4.0", 5: "5.0", 6: "5.1", 7: "6.1", 8: "7.1"}
 
 
 class Changing(Protocol):
@@ -180,9 +180,9 @@ class _Encoded:
     def __init__(self, out, stream, language: str, encoder: str, only_rate: int):
         context = stream.codec_context
         sample = _sample_format(encoder, context)
-        if context.channels not in _LAYOUTS:
+        if context.channels not in LAYOUTS:
             raise ValueError(f"it has {context.channels} channels")
-        layout = _LAYOUTS[context.channels]
+        layout = LAYOUTS[context.channels]
         rate = only_rate or (context.sample_rate if encoder != AAC or context.sample_rate in _AAC_RATES else 48000)
         self._target = out.add_stream(encoder, rate=rate, layout=layout, format=sample)
         if encoder == AAC:

@@ -10,15 +10,18 @@ from pathlib import Path
 
 from skiagraph.footage.source import open_source
 from skiagraph.jobs import JobControl
+from skiagraph.media.audio import SoundFile
 from skiagraph.media.clip import ClipInfo, probe
 from skiagraph.media.index import load_index
 from skiagraph.media.part import Part
+from skiagraph.media.samples import origin_of
 from skiagraph.media.picture_files import sound_among
 from skiagraph.media.pictures import CONTAINER
 from skiagraph.media.sound_alike import sound_alike
 from skiagraph.project.model import Project
 from skiagraph.review.file_alike import alike
 from skiagraph.review.file_seen import see
+from skiagraph.review.file_voices import FileVoices, check_voices
 from skiagraph.review.finding import Finding, Reason
 from skiagraph.review.proof import Fact, Proof, sha256_of
 from skiagraph.track.scan import ScanSettings
@@ -53,14 +56,19 @@ def prove(project: Project, clip_key: str, film: Path | str, control: JobControl
     digest = sha256_of(film, control)
     facts = alike(source_info, source_index, info, index, part, seen.lossless)
     heard = sound_among(info.path) if info.container == CONTAINER else film
+    voices = FileVoices((), (), {})
+    if not silent and heard is not None:
+        begins, ends = (float(part.begins), float(part.ends)) if part else (0.0, float("inf"))
+        begins -= float(origin_of(source_info)) if part else 0.0
+        voices = check_voices(project, clip_key, source_info, source_index, info if heard is film else SoundFile.of(heard), begins, ends, control)
     if silent or heard is None:
         facts.append(Fact("Sound", "left out, as asked for" if silent else "numbered pictures hold none", None))
     else:
-        tracks = sound_alike(source_info.path, heard, (part.begins, part.ends) if part else None, control) if source_info.sound or info.sound else []
+        tracks = sound_alike(source_info.path, heard, (part.begins, part.ends) if part else None, control, voices.disguised) if source_info.sound or info.sound else []
         facts += [Fact(f"Sound track {t.number}", t.said, t.good) for t in tracks] or [Fact("Sound", "none, as in the source", None)]
-    findings = seen.findings(every)
+    findings = [*seen.findings(every), *voices.findings]
     findings += [Finding(clip_key, "", Reason.FILE_CHANGED, begin, end, 0.0, begin)] if any(f.good is False for f in facts) else []
-    what = [seen.covers_fact(len(frames)), seen.faces_fact(len(frames), ScanSettings().smallest_for(source_info)), *seen.known_facts(), seen.outside.fact(clip)]
+    what = [seen.covers_fact(len(frames)), seen.faces_fact(len(frames), ScanSettings().smallest_for(source_info)), *seen.known_facts(), seen.outside.fact(clip), *voices.facts]
     return Proof(clip_key, film, tuple(sorted(findings, key=lambda f: (f.first, f.subject))), tuple([*what, *facts]), (begin, end), len(frames), time.monotonic() - begun, info.file_size, digest)
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from skiagraph.media.samples import as_float, as_kind
 from skiagraph.values import Value
 from skiagraph.voice.disguise import Disguise, Heard
 from skiagraph.voice.drawing import lots
@@ -248,23 +249,3 @@ class _Over:
 def _rising(size: int) -> np.ndarray:
     """A fade that keeps power, for sounds that are not alike."""
     return np.sin(np.pi / 2 * (np.arange(size) + 0.5) / size)
-
-
-_FULL = {np.dtype(np.int16): 1 << 15, np.dtype(np.int32): 1 << 31, np.dtype(np.int64): 1 << 63}
-
-
-def as_float(samples: np.ndarray) -> np.ndarray:
-    """Samples of any kind as float64, full scale 1."""
-    if samples.dtype == np.uint8:
-        return (samples.astype(float) - 128) / 128
-    return samples.astype(float) / _FULL.get(samples.dtype, 1)
-
-
-def as_kind(samples: np.ndarray, kind: np.dtype) -> np.ndarray:
-    """Samples as a kind again, what is louder than full scale held at it."""
-    if kind == np.uint8:
-        return np.clip(np.round(samples * 128) + 128, 0, 255).astype(np.uint8)
-    full = _FULL.get(np.dtype(kind))
-    if full is None:
-        return samples.astype(kind)
-    return np.clip(np.round(samples * full), -full, full - 1).astype(kind)

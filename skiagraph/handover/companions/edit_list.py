@@ -14,6 +14,7 @@ from skiagraph.handover.delivery import Delivered
 from skiagraph.jobs import JobControl
 from skiagraph.project.edit_list import clip_of_item, frames_of_item
 from skiagraph.project.model import Clip, Decision, Project
+from skiagraph.project.voices import ranges_in
 from skiagraph.review.finding import sentence
 from skiagraph.review.findings import findings, open_findings
 from skiagraph.review.written import write_whole
@@ -21,7 +22,7 @@ from skiagraph.timecode import Timecode
 from skiagraph.values import Value
 
 # Colours of OpenTimelineIO for markers.
-EXPOSING, OPEN, COVERED, SHOWN = "RED", "ORANGE", "GREEN", "CYAN"
+EXPOSING, OPEN, COVERED, SHOWN, VOICE = "RED", "ORANGE", "GREEN", "CYAN", "BLUE"
 # A list of eight letters for reels, as CMX 3600 has them.
 REEL = 8
 
@@ -176,6 +177,12 @@ class _Marks:
                 for name, number in sorted(named.items(), key=lambda pair: -len(pair[0])):
                     text = text.replace(name, number)
                 yield finding.first, finding.last, f"Look: {text}", EXPOSING if finding.is_exposing else OPEN
+        rate = float(clip.rate)
+        for one in ranges_in(self._project, clip.key):
+            whose = next((_numbered(s) for s in self._project.subjects if s.key == one.subject), "Voice")
+            where = "" if not one.track else f", track {one.track}" + (f", channel {one.channel}" if one.channel else "")
+            first, last = (min(clip.frames - 1, max(0, round(t * rate))) for t in (one.begins_s, one.ends_s))
+            yield first, last, f"{whose}, voice: {self._project.disguise_of(one).word.lower()}{where}", VOICE
         for subject in self._project.subjects:
             if subject.dismissed or not subject.of.hides:
                 continue

@@ -39,6 +39,24 @@ class KnownInFile(FindingKind):
 
 
 @finding_kind
+class VoicePlainInFile(FindingKind):
+    reason, word, exposing = Reason.VOICE_PLAIN, "Voice plain in file", True
+
+    def sentence(self, project, finding, told):
+        whose = f"The voice of {told.name}" if told.name else "A voice that is disguised"
+        return f"{whose} is heard plain in the exported file at {told.first} ({told.count}). Disguise it there, and export again."
+
+
+@finding_kind
+class VoiceKnownInFile(FindingKind):
+    reason, word, exposing = Reason.VOICE_KNOWN, "Voice known in file", True
+
+    def sentence(self, project, finding, told):
+        whose = told.name or "somebody"
+        return f"A machine that compares voices still tells {whose} from others in the exported file, from {told.first} to {told.last}. Choose a stronger disguise or draw another voice, and export again."
+
+
+@finding_kind
 class PictureDiffers(FindingKind):
     reason, word = Reason.FILE_PICTURE, "Picture differs"
 

@@ -9,34 +9,9 @@ import numpy as np
 
 from skiagraph.values import Value, described
 from skiagraph.voice.disguise import Disguise
+from skiagraph.voice.draws import DRAWS
 from skiagraph.voice.lpc import MIDDLE_TRACT_HZ, neutral_hz
 from skiagraph.voice.speech import Speech, with_long_spectrum
-
-
-class Draws(Value, frozen=True):
-    """What is drawn, how far. All were set by benchmarks/voice.py with the attacker who knows the style: wider draws tell less and are harder to understand.
-
-    lowest_hz, highest_hz: the pitch in the middle. least_spread, most_spread: how far it moves, of its logarithm; that of the speaker is brought to it. tract: formants together, plus or minus this of
-    their logarithm; formant: each by itself, standard deviation. mcadams: coefficient, 1 plus or minus. tilt_db: brightness, dB an octave; colour_db: of the long-term spectrum, standard deviation.
-    breath_hz: from here on up there is breath instead of tone. wander_pitch, wander_tract: slow variation within, standard deviation, a new value each wander_s.
-    """
-
-    lowest_hz: float = 95.0
-    highest_hz: float = 220.0
-    least_spread: float = 0.10
-    most_spread: float = 0.22
-    tract: float = 0.22
-    formant: float = 0.09
-    mcadams: float = 0.18
-    tilt_db: float = 2.5
-    colour_db: float = 4.5
-    breath_hz: tuple[float, float] = (2500.0, 5000.0)
-    wander_pitch: float = 0.04
-    wander_tract: float = 0.06
-    wander_s: float = 0.3
-
-
-DRAWS = Draws()
 
 
 @Disguise.register
@@ -57,11 +32,10 @@ class Altered(Disguise, Value, frozen=True, tag_field="kind", tag="altered"):
 
     def said(self, speech: Speech, lots: np.random.Generator) -> np.ndarray:
         track, d, far = speech.track, DRAWS, self.strength
-        pitch = np.exp(lots.uniform(np.log(d.lowest_hz), np.log(d.highest_hz)))
+        pitch, formants = _far_from(speech, lots, far)
         spread = lots.uniform(d.least_spread, d.most_spread)
         turn = np.clip((np.log(np.maximum(track.hz, 1)) - np.log(track.middle_hz)) / max(track.spread, 0.03), -3, 3)
         hz = np.where(track.hz > 0, pitch * np.exp(spread * turn + _wandering(lots, len(track.hz), track.hop_s, d.wander_pitch)), 0)
-        formants = neutral_hz(MIDDLE_TRACT_HZ) * np.exp(far * (lots.uniform(-d.tract, d.tract) + d.formant * lots.standard_normal(4)))
         hop_s = float(speech.times[1] - speech.times[0])
         coefficient = 1 + far * lots.uniform(-d.mcadams, d.mcadams)
         pieces = len(speech.times)
@@ -70,6 +44,17 @@ class Altered(Disguise, Value, frozen=True, tag_field="kind", tag="altered"):
                            bent=speech.bent_to(formants))
         colour = np.interp(np.arange(22), np.arange(0, 24, 3), far * d.colour_db * lots.standard_normal(8))
         return with_long_spectrum(made, speech.rate, tilt_db=far * lots.uniform(-d.tilt_db, d.tilt_db), bumps_db=colour)
+
+
+def _far_from(speech: Speech, lots: np.random.Generator, far: float) -> tuple[float, np.ndarray]:
+    """A pitch, Hz, and where four formants lie, Hz, that are not the speaker's own by chance."""
+    d = DRAWS
+    for _ in range(8):
+        pitch = float(np.exp(lots.uniform(np.log(d.lowest_hz), np.log(d.highest_hz))))
+        formants = neutral_hz(MIDDLE_TRACT_HZ) * np.exp(far * (lots.uniform(-d.tract, d.tract) + d.formant * lots.standard_normal(4)))
+        if abs(np.log(pitch / speech.track.middle_hz)) > d.own_pitch or abs(float(np.mean(np.log(formants / speech.formants_hz)))) > d.own_tract:
+            break
+    return pitch, formants
 
 
 def _wandering(lots: np.random.Generator, count: int, hop_s: float, width: float) -> np.ndarray:

@@ -1,0 +1,34 @@
+"""How far a voice may be drawn away from speakers in general."""
+
+from __future__ import annotations
+
+from skiagraph.values import Value
+
+
+class Draws(Value, frozen=True):
+    """What is drawn, how far. All were set by benchmarks/voice.py with the attacker who knows the style: wider draws tell less and are harder to understand.
+
+    lowest_hz, highest_hz: the pitch in the middle. least_spread, most_spread: how far it moves, of its logarithm; that of the speaker is brought to it. tract: formants together, plus or minus this of
+    their logarithm; formant: each by itself, standard deviation. mcadams: coefficient, 1 plus or minus. tilt_db: brightness, dB an octave; colour_db: of the long-term spectrum, standard deviation.
+    own_pitch, own_tract: a draw that is nearer to the speaker than both, of their logarithms, is drawn again, since people would know it; it happens to one in fifty, which tells an attacker next to nothing.
+    breath_hz: from here on up there is breath instead of tone. wander_pitch, wander_tract: slow variation within, standard deviation, a new value each wander_s.
+    """
+
+    lowest_hz: float = 95.0
+    highest_hz: float = 220.0
+    least_spread: float = 0.10
+    most_spread: float = 0.22
+    tract: float = 0.22
+    formant: float = 0.09
+    mcadams: float = 0.18
+    tilt_db: float = 2.5
+    colour_db: float = 4.5
+    own_pitch: float = 0.17
+    own_tract: float = 0.07
+    breath_hz: tuple[float, float] = (2500.0, 5000.0)
+    wander_pitch: float = 0.04
+    wander_tract: float = 0.06
+    wander_s: float = 0.3
+
+
+DRAWS = Draws()
