@@ -32,7 +32,7 @@ class TemporaryFolder(unittest.TestCase):
         held = tempfile.TemporaryDirectory()
         self.addCleanup(held.cleanup)
         self.folder = Path(held.name)
-        for place in ("cache", "config", "state"):
+        for place in ("cache", "config", "state", "data"):
             patcher = unittest.mock.patch(f"platformdirs.user_{place}_dir", lambda *a, place=place, **k: str(self.folder / place))
             patcher.start()
             self.addCleanup(patcher.stop)

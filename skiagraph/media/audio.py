@@ -20,14 +20,12 @@ from skiagraph.errors import CannotOpenMedia
 from skiagraph.jobs import JobControl
 from skiagraph.media.clip import ClipInfo, SoundInfo, open_container, sounds_of
 from skiagraph.media.confined import Confined, Ended, Inside, answered
-from skiagraph.media.samples import Placed, decoded, frame_of, origin_of
-from skiagraph.media.soundtrack import Change
+from skiagraph.media.samples import Placed, as_float, decoded, frame_of, origin_of
+from skiagraph.media.soundtrack import BEFORE_S, Change
 
 SAMPLE_RATE = 48000
 # Samples in one block that is passed on.
 _BLOCK = 4096
-# Decoders of some codecs need the packets before a place to be right there, s.
-_BEFORE_S = 0.2
 
 
 def read_sound(info: ClipInfo, start_s: float, tracks: Sequence[int] = (0,), changes: Mapping[int, Change] | None = None) -> Iterator[np.ndarray]:
@@ -71,7 +69,7 @@ def placed_blocks(path: Path, stream_index: int, origin: Fraction, start_s: floa
         stream = container.streams[stream_index]
         placed = Placed(-origin)
         if start_s is not None:
-            container.seek(int((float(origin) + start_s - _BEFORE_S) / stream.time_base), stream=stream, backward=True)
+            container.seek(int((float(origin) + start_s - float(BEFORE_S)) / stream.time_base), stream=stream, backward=True)
         for frame in decoded(container.demux(stream)):
             for at, block in placed.placed(frame):
                 yield placed, at, block
@@ -190,7 +188,8 @@ def _at_rate(path: Path, origin: Fraction, stream: int, rate: int, beat: Callabl
     for placed, place, block in placed_blocks(path, stream, origin):
         beat()
         at = round(place * rate / placed.rate) if at is None else at
-        frame = frame_of(block, 0, placed.rate, placed.layout, placed.kind)
+        # Their mean, which cannot be louder than full scale.
+        frame = frame_of(as_float(block).mean(axis=1, keepdims=True).astype(np.float32), 0, placed.rate, "mono", "flt")
         frame.pts = None
         parts += [made.to_ndarray().reshape(-1) for made in resampler.resample(frame)]
         if sum(map(len, parts)) >= rate:

@@ -9,6 +9,7 @@ import contextlib
 import io
 import re
 from collections.abc import Iterable, Iterator, Mapping
+from fractions import Fraction
 from itertools import islice
 from typing import Protocol
 
@@ -29,6 +30,8 @@ WAYS = {AS_SHOT: "As in the source, copied", AAC: "AAC", PCM: "Uncompressed (PCM
 TRIAL_PACKETS = 12
 # The picture is this far ahead of the sound at most, in seconds.
 LEAD_S = 0.5
+# Decoders of some codecs need the packets before a place to be right there, s.
+BEFORE_S = Fraction(1, 2)
 # Language tags hold codes (BCP 47); any other text in them is somebody's words.
 _LANGUAGE = re.compile(r"[a-zA-Z]{2,3}(-[a-zA-Z0-9]{2,8}){0,3}")
 # What is changed is encoded as it was where one of these can be written; it comes in the format that FFmpeg's encoder takes.
@@ -113,7 +116,7 @@ class Soundtrack:
         as_it_was = self._wanted_way == AS_SHOT and codec in _AS_IT_WAS and fits and _fits(self._source, stream.index, self._export.muxer)
         encoder = codec if as_it_was else encoder_for(stream.codec_context, self._export, self._wanted_way)
         try:
-            way = _Changed(out, stream, language, encoder, holds.sound_rate, change, (self._part.ticks(stream.time_base) * stream.time_base if self._part else 0) - origin_of(self._source))
+            way = _Changed(out, stream, language, encoder, holds.sound_rate, change, (self._part.ticks(stream.time_base) * stream.time_base if self._part else 0) - origin_of(self._source), self._part)
         except (av.error.FFmpegError, ValueError) as error:
             raise CannotWriteMedia(f"{self._export.label} cannot hold the sound of {self._source.path.name} when a voice in it is disguised ({error}); choose another format.", path=self._source.path) from error
         self.changed.append(codec if encoder == codec else f"{codec} → {encoder.upper()}")
@@ -148,7 +151,9 @@ class Soundtrack:
         if self._part is None:
             return True
         at = packet.dts * packet.time_base
-        if not self._part.begins <= at < self._part.ends:
+        # What is cut at the very sample needs the packets before, from which decoders begin.
+        early = BEFORE_S if isinstance(self._ways[packet.stream_index], _Changed) else 0
+        if not self._part.begins - early <= at < self._part.ends:
             return False
         shift = self._part.ticks(packet.time_base)
         packet.dts -= shift
@@ -208,9 +213,9 @@ class _Encoded:
 class _Changed(_Encoded):
     """A track whose samples are changed on their way. shift_s: added to the times of its frames so that they count from the clip's first picture."""
 
-    def __init__(self, out, stream, language: str, encoder: str, only_rate: int, change: Change, shift_s):
+    def __init__(self, out, stream, language: str, encoder: str, only_rate: int, change: Change, shift_s, part: Part | None):
         super().__init__(out, stream, language, encoder, only_rate)
-        self._placed, self._change, self._shift = Placed(shift_s), change, shift_s
+        self._placed, self._change, self._shift, self._part = Placed(shift_s), change, shift_s, part
         self._changing: Changing | None = None
 
     def passed(self, packet: av.Packet) -> Iterator[av.Packet]:
@@ -226,9 +231,15 @@ class _Changed(_Encoded):
         yield from super().rest()
 
     def _written(self, blocks: Iterable[tuple[int, np.ndarray]]) -> Iterator[av.Packet]:
-        """The blocks encoded, at the times they had."""
-        back = round(self._shift * self._placed.rate)
+        """The blocks encoded, at the times they had; of a part exactly what lies in it."""
+        rate = self._placed.rate
+        back = round(self._shift * rate)
+        after = back + round((self._part.ends - self._part.begins) * rate) if self._part else None
         for at, block in blocks:
+            if after is not None:
+                at, block = max(at, back), block[max(0, back - at):max(0, after - at)]
+            if not len(block):
+                continue
             yield from self._encoded(self._resampler.resample(frame_of(block, at - back, self._placed.rate, self._placed.layout, self._placed.kind)))
 
 

@@ -51,7 +51,11 @@ def moved(found: np.ndarray, mcadams: np.ndarray | float, scale: np.ndarray | fl
     angle, radius = np.angle(found), np.minimum(np.abs(found), _MOST_RADIUS)
     there = np.abs(angle)
     to = np.interp(there, *bent) if bent is not None else there
-    turned = np.where((there > 1e-6) & (there < np.pi - 1e-6), np.minimum(scale * to ** mcadams, 0.98 * np.pi), there)
+    turned = np.where((there > 1e-6) & (there < np.pi - 1e-6), scale * to ** mcadams, there)
+    # What would lie beyond half of the rate is no resonance any more: several that were held there would whistle.
+    beyond = np.clip((turned / np.pi - 0.85) / 0.15, 0, 1)
+    radius = np.where(there < np.pi - 1e-6, radius * (1 - beyond), radius)
+    turned = np.minimum(turned, np.pi)
     return radius * np.exp(1j * np.sign(angle) * turned)
 
 

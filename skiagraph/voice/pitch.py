@@ -15,22 +15,24 @@ from skiagraph.values import Value
 
 class PitchSettings(Value, frozen=True):
     """lowest, highest: Hz that voices speak at; a wider range takes octaves for the voice more often. hop_s: between two values; window_s: that one is taken from, three periods of the lowest
-    voice. voiced: height of the autocorrelation's peak from which a moment is voiced; less calls noise a voice. octave, jump, change: costs of low candidates, of an octave between two values, and of
-    voicing that begins or ends, all as in Boersma 1993, whose values these are."""
+    voice. voiced: height of the autocorrelation's peak from which a moment is voiced; less calls noise a voice; low: share of power under NARROW / 2 that a voice has at least, which hisses have not. octave, jump, change: costs of low candidates, of an octave between two values, and of
+    voicing that begins or ends, as in Boersma 1993, where voiced is 0.45 and octave 0.01:
+    higher here, since noise in a narrow band is more like itself, and windows are shorter."""
 
     lowest: float = 60.0
     highest: float = 420.0
     hop_s: float = 0.01
     window_s: float = 0.05
-    voiced: float = 0.45
-    octave: float = 0.01
+    voiced: float = 0.6
+    low: float = 0.08
+    octave: float = 0.03
     jump: float = 0.35
     change: float = 0.14
 
 
 PITCH = PitchSettings()
-# Rate that pitch is looked for at, Hz: nothing above 2 kHz helps.
-RATE = 4000
+# Rate that pitch is looked for at, Hz, and rate before, which leaves nothing above half of it: so peaks are wide beside the distance of lags, and a lag of two periods is not taken for one.
+RATE, NARROW = 8000, 2400
 # Candidates a moment.
 _CANDIDATES = 6
 
@@ -63,14 +65,23 @@ class PitchTrack:
 
 def pitch_track(samples: np.ndarray, rate: int, settings: PitchSettings = PITCH) -> PitchTrack:
     """The pitch of a voice. samples: (n,) of one channel."""
-    few = resample_poly(samples, RATE, rate) if rate != RATE else np.asarray(samples, float)
+    few = resample_poly(resample_poly(np.asarray(samples, float), NARROW, rate), RATE // 800, NARROW // 800)
     size, hop = int(settings.window_s * RATE), int(settings.hop_s * RATE)
     count = max(1, int(round(len(samples) / rate / settings.hop_s)) + 1)
     padded = np.pad(few, (size // 2, size + count * hop - len(few) if size + count * hop > len(few) else size))
     frames = np.lib.stride_tricks.sliding_window_view(padded, size)[::hop][:count]
     strengths, lags = _autocorrelated(frames - frames.mean(axis=1, keepdims=True), settings)
     quiet = np.abs(frames).max(axis=1) < 0.02 * max(float(np.abs(few).max(initial=0.0)), 1e-9)
+    quiet |= (frames ** 2).mean(axis=1) < settings.low * _power(samples, rate, settings, count)
     return PitchTrack(_likeliest(*_candidates(strengths, lags, settings), quiet, settings), settings.hop_s)
+
+
+def _power(samples: np.ndarray, rate: int, settings: PitchSettings, count: int) -> np.ndarray:
+    """Mean power of the samples around each value."""
+    total = np.concatenate([[0.0], np.cumsum(np.asarray(samples, float) ** 2)])
+    middle = np.arange(count) * settings.hop_s * rate
+    first, after = (np.clip(middle + side * settings.window_s / 2 * rate, 0, len(samples)).astype(int) for side in (-1, 1))
+    return (total[after] - total[first]) / np.maximum(after - first, 1)
 
 
 def _autocorrelated(frames: np.ndarray, settings: PitchSettings) -> tuple[np.ndarray, np.ndarray]:
@@ -98,7 +109,9 @@ def _candidates(around: np.ndarray, lags: np.ndarray, settings: PitchSettings) -
     rows = np.arange(len(peak))[:, None]
     a, b, c = left[rows, best], middle[rows, best], right[rows, best]
     shift = np.clip(0.5 * (a - c) / np.minimum(a - 2 * b + c, -1e-9), -0.5, 0.5)
-    return RATE / (lags[best] + shift), np.minimum(peak[rows, best], 1.0)
+    # The height of the peak between samples, without which a lag of two periods may be taken for one.
+    higher = np.where(peak[rows, best] > -1, -0.25 * (a - c) * shift, 0.0)
+    return RATE / (lags[best] + shift), np.minimum(peak[rows, best] + higher, 1.0)
 
 
 def _likeliest(hz: np.ndarray, strength: np.ndarray, quiet: np.ndarray, settings: PitchSettings) -> np.ndarray:

@@ -88,7 +88,7 @@ class Speech:
         turn = 2 * np.pi / self.rate
         beyond = np.clip(to[-1] / have[-1], LEAST_BENT, MOST_BENT)
         last = min(0.9 * np.pi, have[-1] * turn * 1.6)
-        return np.array([0, *(have * turn), last, np.pi]), np.array([0, *(np.maximum.accumulate(to) * turn), min(last * beyond, 0.96 * np.pi), np.pi])
+        return np.array([0, *(have * turn), last, np.pi]), np.array([0, *(np.maximum.accumulate(to) * turn), last * beyond, max(np.pi, last * beyond * 1.1)])
 
     def _through(self, samples: np.ndarray, a: np.ndarray, *, inverse: bool) -> np.ndarray:
         """Samples through 1 / A of each piece, or through A."""
