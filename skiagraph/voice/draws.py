@@ -14,15 +14,15 @@ class Draws(Value, frozen=True):
     breath_hz: from here on up there is breath instead of tone. wander_pitch, wander_tract: slow variation within, standard deviation, a new value each wander_s.
     """
 
-    lowest_hz: float = 95.0
-    highest_hz: float = 220.0
+    lowest_hz: float = 80.0
+    highest_hz: float = 300.0
     least_spread: float = 0.10
     most_spread: float = 0.22
-    tract: float = 0.22
-    formant: float = 0.09
-    mcadams: float = 0.18
-    tilt_db: float = 2.5
-    colour_db: float = 4.5
+    tract: float = 0.30
+    formant: float = 0.06
+    mcadams: float = 0.12
+    tilt_db: float = 5.0
+    colour_db: float = 10.0
     own_pitch: float = 0.17
     own_tract: float = 0.07
     breath_hz: tuple[float, float] = (2500.0, 5000.0)

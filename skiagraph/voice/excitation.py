@@ -75,14 +75,12 @@ def _lay(out: np.ndarray, source: np.ndarray, to: int, of: int, half: int) -> No
 
 
 def folds_of_nobody(level: np.ndarray, rate: int, track: PitchTrack, wanted_hz: np.ndarray, lots: np.random.Generator, breath_hz: float) -> np.ndarray:
-    """Excitation that no one's folds made: pulses at the wanted pitch, and noise where nothing is voiced and above breath_hz. level: (n,) how loud, of each sample.
+    """Excitation that no one's folds made: pulses at the wanted pitch, and noise above breath_hz. level: (n,) how loud, of each sample.
 
     Pulses are smeared by an all-pass of drawn phases within 3 ms, without which they buzz (Kawahara et al., Restructuring speech representations, 1999, section on group delay).
     """
     size = len(level)
     at = np.arange(size) / rate
-    inside = np.repeat(track.hz > 0, 1).astype(float)
-    voiced = np.interp(at, np.arange(len(inside)) * track.hop_s, inside)
     known = np.asarray(wanted_hz, float)
     steps = np.arange(len(known)) * track.hop_s
     hz = np.interp(at, steps[known > 0], known[known > 0]) if (known > 0).any() else np.full(size, 120.0)
@@ -101,7 +99,7 @@ def folds_of_nobody(level: np.ndarray, rate: int, track: PitchTrack, wanted_hz: 
     high = -low
     high[taps // 2] += 1
     tone = fftconvolve(fftconvolve(train, _smear(rate, lots), mode="same"), low, mode="same") + 0.6 * fftconvolve(noise, high, mode="same")
-    return level * (np.sqrt(voiced) * tone + np.sqrt(1 - voiced) * noise)
+    return level * tone
 
 
 def _smear(rate: int, lots: np.random.Generator) -> np.ndarray:

@@ -9,6 +9,7 @@ from scipy.signal import resample_poly
 
 from skiagraph.review.file_voices import made_up_voices
 from skiagraph.voice.speakers import SpeakerEncoder
+from skiagraph.voice.speech import Speech, shifted
 
 RATE = 16000
 
@@ -17,6 +18,12 @@ RATE = 16000
 def voices() -> tuple[np.ndarray, ...]:
     """Twenty-four speakers, five seconds of the same words each, float at RATE."""
     return tuple(made_up_voices())
+
+
+@lru_cache(maxsize=1)
+def stranger() -> np.ndarray:
+    """Speech of somebody who is not among the voices that ship: one of them with another pitch and another throat."""
+    return shifted(Speech(voices()[0], RATE), 7, 2)
 
 
 @lru_cache(maxsize=1)

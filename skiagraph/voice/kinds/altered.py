@@ -43,7 +43,7 @@ class Altered(Disguise, Value, frozen=True, tag_field="kind", tag="altered"):
         made = speech.said(folds, mcadams=coefficient * np.exp(_wandering(lots, pieces, hop_s, d.wander_tract / 3)), scale=np.exp(_wandering(lots, pieces, hop_s, d.wander_tract)),
                            bent=speech.bent_to(formants))
         colour = np.interp(np.arange(22), np.arange(0, 24, 3), far * d.colour_db * lots.standard_normal(8))
-        return with_long_spectrum(made, speech.rate, tilt_db=far * lots.uniform(-d.tilt_db, d.tilt_db), bumps_db=colour)
+        return with_long_spectrum(made, speech.rate, share=speech.spectrum_known, tilt_db=far * lots.uniform(-d.tilt_db, d.tilt_db), bumps_db=colour)
 
 
 def _far_from(speech: Speech, lots: np.random.Generator, far: float) -> tuple[float, np.ndarray]:
@@ -52,7 +52,7 @@ def _far_from(speech: Speech, lots: np.random.Generator, far: float) -> tuple[fl
     for _ in range(8):
         pitch = float(np.exp(lots.uniform(np.log(d.lowest_hz), np.log(d.highest_hz))))
         formants = neutral_hz(MIDDLE_TRACT_HZ) * np.exp(far * (lots.uniform(-d.tract, d.tract) + d.formant * lots.standard_normal(4)))
-        if abs(np.log(pitch / speech.track.middle_hz)) > d.own_pitch or abs(float(np.mean(np.log(formants / speech.formants_hz)))) > d.own_tract:
+        if abs(np.log(pitch / speech.track.middle_hz)) > d.own_pitch or abs(float(np.mean(np.log(formants / speech.throat_hz)))) > d.own_tract:
             break
     return pitch, formants
 

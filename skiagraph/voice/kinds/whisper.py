@@ -27,4 +27,4 @@ class Whisper(Disguise, Value, frozen=True, tag_field="kind", tag="whisper"):
         formants = neutral_hz(MIDDLE_TRACT_HZ) * 2 ** (self.formants / 12) * np.exp(lots.uniform(-d.tract, d.tract) + d.formant * lots.standard_normal(4))
         made = speech.said(speech.whispered(lots), mcadams=1 + lots.uniform(-d.mcadams, d.mcadams), bent=speech.bent_to(formants))
         colour = np.interp(np.arange(22), np.arange(0, 24, 3), d.colour_db * lots.standard_normal(8))
-        return with_long_spectrum(made, speech.rate, tilt_db=2.0 + lots.uniform(-d.tilt_db, d.tilt_db), bumps_db=colour)
+        return with_long_spectrum(made, speech.rate, share=speech.spectrum_known, tilt_db=2.0 + lots.uniform(-d.tilt_db, d.tilt_db), bumps_db=colour)
