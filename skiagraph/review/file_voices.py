@@ -26,17 +26,20 @@ STEP = "Checking the voices"
 
 class VoiceCheckSettings(Value, frozen=True):
     """plain: correlation of the file's sound with the source's, over window_s, from which it is the same sound and not disguised; what is disguised lies under 0.3 (measured on made-up voices), codecs give over
-    0.95. late_s: by how much the two may lie apart. least_s: speech that a machine can tell a speaker by. elsewhere: likeness with a
-    speaker who is disguised from which plain speech is taken for theirs, where no made-up voice is liker; under what puts two pieces together (speakers.same), since a voice that is missed is heard. room_s: background
+    0.95. late_s: by how much the two may lie apart; loud: only where it is so loud at
+    least, of the mean. least_s: speech that a machine can tell a speaker by. elsewhere: likeness with a
+    speaker who is disguised from which plain speech is taken for theirs, where no made-up voice is liker by more than nearly; under what puts two pieces together (speakers.same), since a voice that is missed is heard. room_s: background
     that other voices are put into, looked for in the first looked_s."""
 
     plain: float = 0.7
     window_s: float = 0.5
     late_s: float = 0.03
     least_s: float = 1.5
+    loud: float = 0.5
     room_s: float = 0.3
     looked_s: float = 600.0
     elsewhere: float = 0.7
+    nearly: float = 0.05
 
 
 CHECK = VoiceCheckSettings()
@@ -224,11 +227,12 @@ class _Voice:
 def _same_sound(plain: np.ndarray, heard: np.ndarray, rate: int) -> float | None:
     """When two sounds are the same first, s from their beginning, up to late_s apart; None where they never are."""
     size, late = round(CHECK.window_s * rate), round(CHECK.late_s * rate)
+    # Where nobody speaks the background may stay as it is, and in silence everything is alike.
+    least = max(1e-3, CHECK.loud * float(np.sqrt(np.mean(plain ** 2)))) if len(plain) else 1.0
     for first in range(0, max(1, min(len(plain), len(heard)) - size // 2), size):
         a, b = plain[first:first + size], heard[max(0, first - late):first + size + late]
         loud = float(np.sqrt(np.mean(a ** 2))) if len(a) else 0.0
-        # In silence everything is alike.
-        if loud < 1e-3 or len(b) < len(a) or not b.any():
+        if loud < least or len(b) < len(a) or not b.any():
             continue
         found = np.abs(np.correlate(b, a, "valid"))
         squares = np.concatenate([[0.0], np.cumsum(b ** 2)])
@@ -256,7 +260,7 @@ def _heard_elsewhere(project: Project, at: _Sound, track: int, voice: _Voice, sh
             if b - a < CHECK.least_s * at.rate:
                 continue
             here = encoder.describe(piece[a:b])
-            if likeness(here, speaker) >= max(CHECK.elsewhere, *(likeness(here, other) for other in others.described)):
+            if likeness(here, speaker) >= max(CHECK.elsewhere, *(likeness(here, other) - CHECK.nearly for other in others.described)):
                 when = [begins + (n + shown[0]) / at.rate + at.begins_s for n in (a, b)]
                 first, last = (at.frame(t) for t in when)
                 found.append(Finding(at.key, voice.subject, Reason.VOICE_PLAIN, first, max(first, last), round(when[1] - when[0], 2), first))

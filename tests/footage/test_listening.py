@@ -93,7 +93,7 @@ class ListeningTest(TemporaryFolder):
 class HearingTest(TemporaryFolder):
     def setUp(self):
         super().setUp()
-        self.path = talking_film(self.folder / "a.mov", [(1.0, speakers()[7])], frames=200)
+        self.path = talking_film(self.folder / "a.mov", [(1.0, speakers()[7])], frames=250)
         self.project = voices.add_range(project_of(self.path), "c1", 1.0, 6.5, disguise=Disguise.kinds["silence"]())
         self.info, self.index = open_clip(self.path)
 
