@@ -56,7 +56,8 @@ class Session(QObject):
 
     @property
     def frame(self) -> int:
-        return self._frame
+        # While a clip takes the place of another no frame of it was gone to yet.
+        return max(0, self._frame)
 
     @property
     def selected(self) -> list[str]:
