@@ -14,10 +14,10 @@ class Draws(Value, frozen=True):
     breath_hz: from here on up there is breath instead of tone. wander_pitch, wander_tract: slow variation within, standard deviation, a new value each wander_s.
     """
 
-    lowest_hz: float = 80.0
-    highest_hz: float = 300.0
-    least_spread: float = 0.10
-    most_spread: float = 0.22
+    lowest_hz: float = 75.0
+    highest_hz: float = 330.0
+    least_spread: float = 0.06
+    most_spread: float = 0.28
     tract: float = 0.30
     formant: float = 0.06
     mcadams: float = 0.12
@@ -25,7 +25,7 @@ class Draws(Value, frozen=True):
     colour_db: float = 10.0
     own_pitch: float = 0.17
     own_tract: float = 0.07
-    breath_hz: tuple[float, float] = (2500.0, 5000.0)
+    breath_hz: tuple[float, float] = (1800.0, 6000.0)
     wander_pitch: float = 0.04
     wander_tract: float = 0.06
     wander_s: float = 0.3
