@@ -91,7 +91,7 @@ class ReviewPage(QWidget):
         bar.addWidget(self.arranged)
         bar.addWidget(self.everything)
         bar.addStretch(1)
-        keys = quiet("E fine  ·  Shift+E all of this person on the screen  ·  A look again  ·  Enter go there  ·  Space play")
+        keys = quiet("E fine  ·  Shift+E all of this person here  ·  A look again  ·  Enter go there  ·  Space play")
         keys.setStyleSheet(f"font-size: 12px; color: {theme.QUIET};")
         bar.addWidget(keys)
         return bar

@@ -106,7 +106,7 @@ class Scene:
 class FindingKind:
     """A kind of finding: how people call it, whether somebody may be seen, the check, and what to say of a find.
 
-    word: for lists; exposing: True where somebody may be visible; of_cover: it is about what covers somebody, so that another cover opens it again; remedy: what one click
+    word: for lists; exposing: True where somebody may be visible; of_sound: it is about what is heard, so that no picture shows it; of_cover: it is about what covers somebody, so that another cover opens it again; remedy: what one click
     does about it, where there is such a thing; compares: both sides of a meeting can be compared (review.compared). A kind overrides `on_clip`, `on_subject` or `among`, whichever
     looks at no more than it needs: results are kept while what was looked at stays the same.
     """
@@ -115,6 +115,7 @@ class FindingKind:
     word: ClassVar[str] = ""
     exposing: ClassVar[bool] = False
     of_cover: ClassVar[bool] = False
+    of_sound: ClassVar[bool] = False
     remedy: ClassVar[str] = ""
     compares: ClassVar[bool] = False
 

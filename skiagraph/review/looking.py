@@ -91,5 +91,5 @@ def _title(project: Project, subject: str) -> str:
 def _told(every: Sequence[tuple[Crop, Looked]], left: int) -> str:
     fine = sum(looked.is_fine for _, looked in every)
     changed = sum(looked.changed for _, looked in every)
-    parts = [f"{left} to look at" if fine else f"{left} pictures", f"{fine} fine" if fine else "", f"{changed} changed since" if changed else ""]
+    parts = [f"{left} to look at" if fine else f"{left} picture{'s' if left != 1 else ''}", f"{fine} fine" if fine else "", f"{changed} changed since" if changed else ""]
     return "  ·  ".join(part for part in parts if part)

@@ -66,7 +66,7 @@ def sheet_of(project: Project, clip_key: str, found: Iterable[Finding] = ()) -> 
     scene = Scene(project, clip, project.scan_of(clip_key))
     here: dict[str, list[Finding]] = {}
     for finding in found:
-        if finding.clip == clip_key:
+        if finding.clip == clip_key and not finding.kind.of_sound:
             here.setdefault(finding.subject, []).append(finding)
     covered = [(subject, sightings) for subject in project.subjects if subject.is_covered and (sightings := scene.sightings(subject))]
     crops = [crop for subject, sightings in covered for crop in _of_subject(scene, subject, sightings, covered, here.get(subject.key, []))]

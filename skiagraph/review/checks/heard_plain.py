@@ -11,6 +11,7 @@ from skiagraph.review.who_speaks import name_of, plain_speech
 @finding_kind
 class HeardPlain(FindingKind):
     reason, word, exposing = Reason.HEARD_PLAIN, "Heard plain", True
+    of_sound = True
     remedy = "Disguise it"
 
     def on_scene(self, scene):

@@ -41,6 +41,7 @@ class KnownInFile(FindingKind):
 @finding_kind
 class VoicePlainInFile(FindingKind):
     reason, word, exposing = Reason.VOICE_PLAIN, "Voice plain in file", True
+    of_sound = True
 
     def sentence(self, project, finding, told):
         whose = f"The voice of {told.name}" if told.name else "A voice that is disguised"
@@ -50,6 +51,7 @@ class VoicePlainInFile(FindingKind):
 @finding_kind
 class VoiceKnownInFile(FindingKind):
     reason, word, exposing = Reason.VOICE_KNOWN, "Voice known in file", True
+    of_sound = True
 
     def sentence(self, project, finding, told):
         whose = told.name or "somebody"

@@ -10,6 +10,7 @@ from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind
 @finding_kind
 class WeakVoice(FindingKind):
     reason, word, exposing = Reason.WEAK_VOICE, "Voice too weak", True
+    of_sound = True
     remedy = "Make safe"
 
     def on_scene(self, scene):

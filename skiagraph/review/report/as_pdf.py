@@ -92,7 +92,7 @@ def _clip(clip: ClipFacts) -> list:
     from reportlab.platypus import KeepTogether, Spacer
     by = f"; by {', '.join(clip.sheet.by)}" if clip.sheet.by else ""
     again = f", {clip.sheet.again} to be looked at again" if clip.sheet.again else ""
-    facts = [("Picture", f"{clip.size}, {clip.rate}, {clip.frames} frames ({seconds_told(clip.seconds)}), {clip.begins} to {clip.ends}"), ("Search", clip.scan),
+    facts = [("Picture", f"{clip.size}, {clip.rate}, {clip.frames} frames ({seconds_told(clip.seconds)}), {clip.begins} to {clip.ends}"), ("Search", clip.scan), ("Sound", "; ".join(clip.voices)),
              ("Source file", f"{bytes_told(clip.bytes)}\nSHA-256 {clip.sha256}"),
              ("Contact sheet", f"{clip.sheet.fine} of {clip.sheet.crops} pictures looked at and found fine{again}{by}")]
     parts: list = [Spacer(1, 10), KeepTogether([_text(clip.name, 14, after=4), _table([[_text(k, colour=SOFT), _text(v)] for k, v in facts], [32, PAGE_WIDTH - 32])]), Spacer(1, 7)]

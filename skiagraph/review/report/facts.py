@@ -18,6 +18,7 @@ from skiagraph.footage.source import SourceState, state_of
 from skiagraph.jobs import JobControl
 from skiagraph.media.clip import library_versions
 from skiagraph.project.model import Clip, Decision, Project, Subject
+from skiagraph.project.voices import ranges_in
 from skiagraph.review.finding import Finding, sentence
 from skiagraph.review.findings import accepted_by, findings, was_accepted
 from skiagraph.review.proof import Fact, Proof, sha256_of
@@ -89,7 +90,7 @@ class FileFacts:
 
 @dataclass(frozen=True, slots=True)
 class ClipFacts:
-    """A clip. scan: in words."""
+    """A clip. scan: in words; voices: what was heard, and what of it is disguised, a line each."""
 
     name: str
     bytes: int
@@ -101,6 +102,7 @@ class ClipFacts:
     ends: str
     seconds: float
     scan: str
+    voices: tuple[str, ...]
     people: tuple[PersonFacts, ...]
     findings: tuple[FindingFacts, ...]
     sheet: SheetFacts
@@ -160,7 +162,7 @@ def _clip(project: Project, clip: Clip, every: list[Finding], proofs: list[Proof
     people = tuple(_person(project, clip, s, mine, waiting) for s in project.subjects if s.in_clip(clip.key) and not s.dismissed)
     rate = f"{float(clip.rate):.3f}".rstrip("0").rstrip(".")
     return ClipFacts(clip.path.name, clip.size, sha256_of(clip.path, control), f"{clip.width} × {clip.height}", f"{rate} frames/s", clip.frames, clip.at(0), clip.at(clip.frames - 1),
-                     round(clip.frames / float(clip.rate), 2), _scan(project, clip), people, tuple(_finding(project, f) for f in mine), _sheet(project, clip, waiting),
+                     round(clip.frames / float(clip.rate), 2), _scan(project, clip), _voices(project, clip), people, tuple(_finding(project, f) for f in mine), _sheet(project, clip, waiting),
                      tuple(_file(project, p) for p in proofs))
 
 
@@ -175,6 +177,22 @@ def _scan(project: Project, clip: Clip) -> str:
         text += ", from " + ", ".join(f"{clip.at(first)} to {clip.at(last)}" for first, last in zip(begins, ends)) + " only"
     sweep = project.evidence.sweep_of(clip.key)
     return text + (f"; swept once more, strictly, for faces from {sweep.smallest} px" if sweep else "")
+
+
+def _voices(project: Project, clip: Clip) -> tuple[str, ...]:
+    """What was heard, and each range that is disguised."""
+    listening, ranges, rate = project.evidence.listening_of(clip.key), ranges_in(project, clip.key), float(clip.rate)
+    if listening is None:
+        lines = ["nobody listened to the sound"]
+    else:
+        count = len(listening.voices)
+        lines = [f"{count} voice{'s' if count != 1 else ''} heard, {sum(v.length_s for v in listening.voices):.1f} s of speech" if count else "nobody speaks, as far as can be heard"]
+    names = {s.key: s.name for s in project.subjects}
+    for one in ranges:
+        first, last = max(0, round(one.begins_s * rate)), min(clip.frames, round(one.ends_s * rate)) - 1
+        place = (f", track {one.track}" if one.track else "") + (f", channel {one.channel}" if one.channel else "")
+        lines.append(f"{names.get(one.subject, 'nobody’s')}: {project.disguise_of(one).state().lower()}, {clip.at(first)} to {clip.at(max(first, last))}{place}")
+    return tuple(lines)
 
 
 _DECISIONS = {Decision.COVER: "covered", Decision.SHOW: "shown, agreed to be seen", Decision.UNDECIDED: "undecided, hence covered"}
