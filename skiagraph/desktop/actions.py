@@ -62,7 +62,7 @@ class Actions:
         self._menu("Voice", [
             ("Disguise from in to out, or all that the selected says", "V", voice.disguise_selected), ("Split the range here", "Ctrl+Alt+Q", voice.split_here), ("Join with the next range, or the chosen ones", "Ctrl+Alt+J", voice.join),
             ("Leave the chosen ranges as recorded", "", voice.remove), None, ("Listen to who speaks in this clip", "Ctrl+L", lambda: session.clip and window.jobs.listen([session.clip.key])),
-            ("Show or fold the voice row", "Shift+V", lambda: cover.fold_voices(not cover.voice_row.is_open))])
+            ("Show or fold the voice row", "Shift+V", lambda: voice.fold(not cover.voice_row.is_open))])
         casting = cover.casting
         self._menu("Everyone", [
             ("Cover everyone", "Shift+1", casting.cover_all), ("Show everyone except the selected", "Shift+2", casting.show_all_but),

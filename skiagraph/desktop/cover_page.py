@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QSettings, Qt, Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QSplitter, QWidget
 
 from skiagraph.desktop.casting import ORDER_WORD, SHOW_WORD, Casting
@@ -97,7 +97,7 @@ class CoverPage(QWidget):
         self.splitter.addWidget(holder)
         self.splitter.setStretchFactor(0, 1)
         self.splitter.setStretchFactor(1, 0)
-        self.splitter.setSizes([474, 270])
+        self.splitter.setSizes([500, 244])
         outer.addWidget(self.splitter)
 
     def _connect(self) -> None:
@@ -145,7 +145,6 @@ class CoverPage(QWidget):
         register.markerMoved.connect(lambda a, b: document.edit("move marker", edits.move_marker, session.clip.key, a, b))
         register.spanChanged.connect(self._show_span)
         self.voice_row.zoomed.connect(register.wheelEvent)
-        self.voice_row.foldChosen.connect(self.fold_voices)
         self.voice.sought.connect(self.seek)
         self.voice.said.connect(self.said)
         self.voice.chosenChanged.connect(self.inspector.show_voice_alone)
@@ -174,7 +173,6 @@ class CoverPage(QWidget):
         panel.beginHere.connect(lambda: hand.trim("begin"))
         panel.endHere.connect(lambda: hand.trim("end"))
         panel.reach.set_value(session.reach)
-        self.voice_row.set_open(QSettings("skiagraph", "skiagraph").value("folds/voices", True, bool))
 
     # What a person asks for
 
@@ -479,13 +477,9 @@ class CoverPage(QWidget):
 
     # The voice row
 
-    def fold_voices(self, is_open: bool) -> None:
-        self.voice_row.set_open(is_open)
-        QSettings("skiagraph", "skiagraph").setValue("folds/voices", is_open)
-
     def _show_span(self) -> None:
         first, last = self.register.span
-        self.voice_row.set_span(self.voice.time_of(first), self.voice.time_of(last))
+        self.voice_row.set_span(self.voice.time_of(first), self.voice.time_of(last), self.register.width() - self.register.viewport().width())
 
     def _sound_known(self) -> None:
         """The clip's sound is read now, or another track is heard."""

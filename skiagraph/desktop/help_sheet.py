@@ -36,20 +36,15 @@ class HelpSheet(QDialog):
         head.addWidget(close)
         layout.addLayout(head)
         columns = line(spacing=8 * GRID)
-        sides = [column(spacing=2 * GRID) for _ in range(COLUMNS)]
+        sides = [column(spacing=GRID + 1) for _ in range(COLUMNS)]
         for side in sides:
             columns.addLayout(side, 1)
         blocks = [(name, [(_keys(a), a.text().replace("&", "").rstrip(" …")) for a in actions if a.shortcuts()] + [(keys, tr(what)) for keys, what in summed.get(name, ())]) for name, actions in groups.items()]
         blocks.append(("Mouse", [(tr(gesture), what) for gesture, what in MOUSE]))
         blocks.append(("Mouse on outlines", [(tr(gesture), what) for gesture, what in OUTLINES]))
         blocks.append(("On the contact sheet", [(tr(key), what) for key, what in SHEET]))
-        blocks.append(("While held", [("`", "peek under the covers")]))
-        heights = [0] * COLUMNS
-        for name, rows in blocks:
-            if not rows:
-                continue
-            place = heights.index(min(heights))
-            heights[place] += len(rows) + 2
+        blocks.append(("While held", [("`", "peek under the covers, and hear what was recorded")]))
+        for name, rows, place in _in_columns([(name, rows) for name, rows in blocks if rows]):
             sides[place].addWidget(section(name))
             grid = QGridLayout()
             grid.setHorizontalSpacing(4 * GRID)
@@ -64,6 +59,16 @@ class HelpSheet(QDialog):
         for side in sides:
             side.addStretch(1)
         layout.addLayout(columns)
+
+
+def _in_columns(blocks: list[tuple[str, list]]) -> list[tuple[str, list, int]]:
+    """Blocks with the column of each: the longest are given out first, so that columns end at about one height, and stand in each in the order they were given."""
+    heights, column_of = [0] * COLUMNS, {}
+    for name, rows in sorted(blocks, key=lambda block: -len(block[1])):
+        column_of[name] = heights.index(min(heights))
+        # A heading takes about the room of three rows.
+        heights[column_of[name]] += len(rows) + 3
+    return [(name, rows, column_of[name]) for name, rows in blocks]
 
 
 def _keys(action: QAction) -> str:

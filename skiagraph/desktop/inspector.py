@@ -57,7 +57,7 @@ class Inspector(QScrollArea):
         self._subject: Subject | None = None
         self._outline: Outline | None = None
         self._others: list[tuple[str, str]] = []
-        self._own_style = self._voice_alone = False
+        self._own_style = self._voice_alone = self._voice_was_open = False
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFrameShape(QFrame.Shape.NoFrame)
@@ -264,6 +264,12 @@ class Inspector(QScrollArea):
 
     def show_voice_alone(self, alone: bool) -> None:
         """alone: a range of sound is what is worked on, and nothing else is shown."""
+        if alone != self._voice_alone:
+            # Open while a range is worked on, then as it was left.
+            self.voice_part.blockSignals(True)
+            self._voice_was_open = self.voice_part.is_open if alone else self._voice_was_open
+            self.voice_part.set_open(alone or self._voice_was_open)
+            self.voice_part.blockSignals(False)
         self._voice_alone = alone
         self._panel.setVisible(self._subject is not None and not alone)
         self._facts.setVisible(not alone)

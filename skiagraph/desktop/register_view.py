@@ -174,6 +174,8 @@ class RegisterView(QAbstractScrollArea):
 
     def resizeEvent(self, event) -> None:
         self._set_range()
+        # Lanes are as wide as there is room.
+        self.spanChanged.emit()
 
     def scrollContentsBy(self, dx: int, dy: int) -> None:
         self._end_edit(False)

@@ -48,6 +48,7 @@ class VoiceRow(QWidget):
         self._state, self._note = "", ""
         self._span = (0.0, 1.0)
         self._now = 0.0
+        self._narrower = 0
         self._heard = 0
         self.chosen: list[str] = []
         self._owner = ""
@@ -80,9 +81,15 @@ class VoiceRow(QWidget):
         self.chosen, self._owner = keys, owner
         self.update()
 
-    def set_span(self, first_s: float, last_s: float) -> None:
-        self._span = first_s, max(last_s, first_s + 1e-3)
+    def set_span(self, first_s: float, last_s: float, narrower: int = 0) -> None:
+        """narrower: px that the lanes above end earlier, as where they have a scroll bar."""
+        self._span, self._narrower = (first_s, max(last_s, first_s + 1e-3)), narrower
         self.update()
+
+    @property
+    def _right(self) -> int:
+        """Where lanes end, px."""
+        return self.width() - RIGHT - self._narrower
 
     def set_time(self, seconds: float) -> None:
         self._now = seconds
@@ -112,7 +119,7 @@ class VoiceRow(QWidget):
         return GAP + sum(self._height(n) for n in range(lane))
 
     def _scale(self) -> TimeScale:
-        return TimeScale(LANES, self.width() - LANES - RIGHT, *self._span)
+        return TimeScale(LANES, self._right - LANES, *self._span)
 
     # Painting
 
@@ -123,7 +130,7 @@ class VoiceRow(QWidget):
         painter.setFont(theme.font(12))
         painter.setPen(QColor(theme.QUIET))
         wide = not self._open or not self._shown
-        room = QRectF(112, 3, (self.width() - RIGHT if wide else LANES - 8) - 112, 22)
+        room = QRectF(112, 3, (self._right if wide else LANES - 8) - 112, 22)
         said = "   ".join(text for text in (self._state, self._note) if text) if wide else self._state
         painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, painter.fontMetrics().elidedText(said, Qt.TextElideMode.ElideRight, int(room.width())))
         if wide:
@@ -132,7 +139,7 @@ class VoiceRow(QWidget):
         for n in range(self._shown):
             self._paint_lane(painter, n, scale)
         x = scale.x(self._now)
-        if LANES <= x <= self.width() - RIGHT:
+        if LANES <= x <= self._right:
             painter.setPen(QPen(QColor(theme.PAPER), 1))
             painter.drawLine(QPointF(x, GAP), QPointF(x, self.height() - GAP))
 
@@ -147,7 +154,7 @@ class VoiceRow(QWidget):
         heard = tr("Only") if self._heard == lane.track and len(self._lanes) > 1 else ""
         label = (heard + " · " if heard else "") + tr("Track {n}", n=lane.track) + (f" · {tr('{n} channels', n=wave.channels) if wave.channels > 1 else tr('mono')}" if wave is not None else "")
         painter.drawText(QRectF(16, top + down, LANES - 28, 16), Qt.AlignmentFlag.AlignVCenter, label)
-        well = QRectF(LANES, top, self.width() - LANES - RIGHT, height)
+        well = QRectF(LANES, top, self._right - LANES, height)
         painter.save()
         painter.setClipRect(well)
         painter.fillRect(well, QColor(theme.WELL))
@@ -328,7 +335,7 @@ class VoiceRow(QWidget):
             self._show_hover(point)
             return
         if "to" in drag or abs(point.x() - drag["x"]) > 3:
-            drag["to"] = self._scale().frame(min(max(point.x(), LANES), self.width() - RIGHT))
+            drag["to"] = self._scale().frame(min(max(point.x(), LANES), self._right))
             self.update()
 
     def mouseReleaseEvent(self, event) -> None:

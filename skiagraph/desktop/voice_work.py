@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PySide6.QtCore import QObject, QPoint, Signal
+from PySide6.QtCore import QObject, QPoint, QSettings, Signal
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QMenu
 
@@ -42,6 +42,10 @@ class VoiceWork(QObject):
         self._troubles: dict[str, str] = {}
         self._asked: JobRunner | None = None
         self._alone: dict[str, int] = {}
+        # Whether the row is open: as it was left, and in clips in which nobody speaks only where somebody opened it.
+        self._settings = QSettings("skiagraph", "skiagraph")
+        self._wanted = self._settings.value("folds/voices", True, bool)
+        self._opened: set[str] = set()
         self.chosen: list[str] = []
         row.sought.connect(lambda seconds: self.sought.emit(self.frame_at(seconds)))
         row.rangeDrawn.connect(self._drawn)
@@ -49,6 +53,7 @@ class VoiceWork(QObject):
         row.selected.connect(self._select)
         row.menuWanted.connect(self._menu)
         row.heardChosen.connect(self._hear_alone)
+        row.foldChosen.connect(self.fold)
         part.settled.connect(self._settled)
         part.speakWanted.connect(self.disguise_selected)
         part.anewWanted.connect(lambda: self._edit("another voice", voices.draw_anew, self.chosen))
@@ -124,6 +129,7 @@ class VoiceWork(QObject):
             note = sound.trouble or (tr("Ctrl+L listens to who speaks. Drag over sound to disguise it.") if tracks and not listened else "")
             if tracks > len(lanes[:4]):
                 note = tr("{n} tracks more are not drawn", n=tracks - 4)
+        self.row.set_open(self._is_open(clip))
         self.row.set_content(lanes, list(sound.waves) if sound else [], state, note)
         self.row.set_heard(self._alone.get(clip.key, 0))
         self.chosenChanged.emit(bool(self.chosen))
@@ -132,7 +138,8 @@ class VoiceWork(QObject):
 
     def _show_part(self, tracks: int) -> None:
         clip, project, subject = self._session.clip, self._document.project, self._session.subject
-        self.part.setVisible(tracks > 0)
+        # Where nobody speaks there is nothing to set.
+        self.part.setVisible(tracks > 0 and self._is_needed(clip))
         if not tracks:
             return
         chosen = [voices.range_of(project, k) for k in self.chosen]
@@ -159,7 +166,26 @@ class VoiceWork(QObject):
         place = (tr("all tracks") if not one.track else tr("track {n}", n=one.track)) + (", " + tr("channel {n}", n=one.channel) if one.channel else "")
         return tr("{name}: {first} to {last}, {s} s, {place}", name=name, first=timecode.text(self.frame_at(one.begins_s)), last=timecode.text(self.frame_at(one.ends_s)), s=f"{one.length_s:.2f}", place=place)
 
+    def _is_needed(self, clip: Clip) -> bool:
+        """False where nobody speaks and nothing is disguised: then the row takes no room."""
+        project = self._document.project
+        listening = project.evidence.listening_of(clip.key)
+        return listening is None or bool(listening.voices) or bool(voices.ranges_in(project, clip.key))
+
+    def _is_open(self, clip: Clip) -> bool:
+        return self._wanted and (self._is_needed(clip) or clip.key in self._opened)
+
     # What a person does
+
+    def fold(self, is_open: bool) -> None:
+        """Open or fold the row, from now on."""
+        clip = self._session.clip
+        if clip is not None and not self._is_needed(clip):
+            (self._opened.add if is_open else self._opened.discard)(clip.key)
+        if is_open or clip is None or self._is_needed(clip):
+            self._wanted = is_open
+            self._settings.setValue("folds/voices", is_open)
+        self.refresh()
 
     def _edit(self, name: str, function: Callable, *arguments) -> bool:
         return self._document.edit(name, function, *arguments)
@@ -169,8 +195,6 @@ class VoiceWork(QObject):
         owners = {v.subject for v in self._document.project.decisions.voices if v.key in keys} - {""}
         if len(owners) == 1 and (self._session.subject is None or self._session.subject.key not in owners):
             self._session.select(list(owners))
-        if keys:
-            self.part.set_open(True)
         self.refresh()
 
     def _snap(self, track: int, seconds: float, exactly: bool) -> float:
