@@ -154,6 +154,12 @@ class VoiceRow(QWidget):
         heard = tr("Only") if self._heard == lane.track and len(self._lanes) > 1 else ""
         label = (heard + " · " if heard else "") + tr("Track {n}", n=lane.track) + (f" · {tr('{n} channels', n=wave.channels) if wave.channels > 1 else tr('mono')}" if wave is not None else "")
         painter.drawText(QRectF(16, top + down, LANES - 28, 16), Qt.AlignmentFlag.AlignVCenter, label)
+        if wave is not None and (level := _level_at(wave, self._now)) is not None:
+            painter.setPen(QColor(theme.FAINT))
+            painter.drawText(QRectF(16, top + down, LANES - 36, 16), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, tr("{db} dB", db=f"{level:.0f}".replace("-", "−")))
+            tall = (height - 2) * float(np.clip(1 + level / 60, 0, 1))
+            painter.fillRect(QRectF(LANES - 10, top, 4, height), QColor(theme.WELL))
+            painter.fillRect(QRectF(LANES - 10, top + height - tall, 4, tall), QColor(theme.OCHRE if level > -3 else theme.VERDIGRIS))
         well = QRectF(LANES, top, self._right - LANES, height)
         painter.save()
         painter.setClipRect(well)
@@ -380,6 +386,14 @@ class VoiceRow(QWidget):
 
     def wheelEvent(self, event) -> None:
         self.zoomed.emit(event)
+
+
+def _level_at(wave: Waveform, seconds: float) -> float | None:
+    """How loud the loudest channel is around a time, dB of full scale; None where there is no sound."""
+    at = int((seconds - wave.begins_s) / wave.step_s)
+    near = wave.rms[:, max(0, at - 4):max(0, at + 5)]
+    loudest = float(near.max()) if near.size else 0.0
+    return 20 * float(np.log10(loudest / 255)) if loudest > 0 else None
 
 
 def _shown(values: np.ndarray) -> np.ndarray:

@@ -10,13 +10,13 @@ import numpy as np
 from skiagraph.errors import CannotOpenMedia
 from skiagraph.footage.source import open_source
 from skiagraph.jobs import JobControl
-from skiagraph.media.audio import Waveform, placed_blocks, read_sound, waveform
+from skiagraph.media.audio import Waveform, read_samples, read_sound, waveform
 from skiagraph.media.clip import ClipInfo
 from skiagraph.media.index import FrameIndex
-from skiagraph.media.samples import as_float, origin_of
 from skiagraph.project.evidence import Listening
 from skiagraph.project.model import Clip, Project
 from skiagraph.project.voices import laid_over
+from skiagraph.remembering import Remembered
 from skiagraph.voice.disguise import SILENT
 from skiagraph.voice.drawing import desk_secret
 from skiagraph.voice.laying import Plan
@@ -32,10 +32,18 @@ def plans(project: Project, clip_key: str, info: ClipInfo, secret: bytes | None 
     for n, sound in enumerate(info.sound):
         ranges = laid_over(project, clip_key, n + 1)
         if ranges:
-            room, rate = (room_of(info, n, project.evidence.listening_of(clip_key), [(r.begins_s, r.ends_s) for r in ranges])
-                          if any(isinstance(r.disguise, Room) for r in ranges) else (None, 0))
+            room, rate = _room(project, clip_key, info, n, tuple((r.begins_s, r.ends_s) for r in ranges)) if any(isinstance(r.disguise, Room) for r in ranges) else (None, 0)
             found[n] = Plan(ranges, secret or desk_secret(), room, rate)
     return found
+
+
+# Reading an hour of sound for its background takes a while, and playing asks for it each time.
+_ROOMS = Remembered(32 << 20, size=lambda found: 256 if found[0] is None else found[0].nbytes)
+
+
+def _room(project: Project, clip_key: str, info: ClipInfo, track: int, disguised: tuple[tuple[float, float], ...]) -> tuple[np.ndarray | None, int]:
+    clip, listening = project.clip(clip_key), project.evidence.listening_of(clip_key)
+    return _ROOMS.get((clip, *((listening,) if listening else ())), (track, disguised), lambda: room_of(info, track, listening, disguised))
 
 
 def heard(project: Project, clip_key: str, info: ClipInfo, start_s: float, tracks: Sequence[int] = (0,), plain: bool = False) -> Iterator[np.ndarray]:
@@ -47,14 +55,13 @@ def room_of(info: ClipInfo, track: int, listening: Listening | None, disguised: 
     """The quietest ROOM_S of a track (from 0) in which nobody speaks and nothing is disguised, float (n, channels), and its rate; None where there is none that is not digital silence."""
     spoken = [(s.begins_s, s.ends_s) for v in (listening.voices if listening else ()) for s in v.speech if s.track == track + 1]
     taken = [*spoken, *disguised]
-    best, least, held, begin = None, np.inf, [], None
-    rate = 0
-    for placed, at, block in placed_blocks(info.path, info.sound[track].stream, origin_of(info)):
-        rate, begin = placed.rate, at if begin is None else begin
+    best, least, held, begin, rate = None, np.inf, [], None, 0
+    for rate, at, block in read_samples(info, track):
+        begin = at if begin is None else begin
         held.append(block)
         if sum(map(len, held)) < ROOM_S * rate:
             continue
-        whole, first, last = as_float(np.concatenate(held)), begin / rate, (at + len(block)) / rate
+        whole, first, last = np.concatenate(held), begin / rate, (at + len(block)) / rate
         held, begin = [], None
         level = float(np.sqrt((whole ** 2).mean()))
         if SILENT < level < least and not any(a < last and b > first for a, b in taken):

@@ -169,6 +169,27 @@ def read_track(info: ClipInfo, track: int, rate: int) -> Iterator[tuple[int, np.
         confined.close()
 
 
+def read_samples(info: ClipInfo, track: int) -> Iterator[tuple[int, int, np.ndarray]]:
+    """A track as it is: (rate, place, float64 (n, channels)) each, counted from the first picture. Raises CannotOpenMedia where the decoder crashes."""
+    confined = Confined(serve_samples, info.path, origin_of(info), info.sound[track].stream, name=info.path.name)
+    try:
+        while (block := confined.ask()) is not None:
+            yield block
+    except Ended as error:
+        raise CannotOpenMedia(f"The sound of {info.path.name} cannot be read ({error.why}); convert it or copy the file again.", path=info.path) from error
+    finally:
+        confined.close()
+
+
+def serve_samples(inside: Inside, path: Path, origin: Fraction, stream: int) -> None:
+    """What the process does."""
+    blocks = placed_blocks(path, stream, origin)
+    for _ in inside.requests():
+        placed, at, block = next(blocks, (None, 0, None))
+        inside.beat()
+        inside.answer(None if placed is None else (placed.rate, at, as_float(block)))
+
+
 def serve_track(inside: Inside, path: Path, origin: Fraction, stream: int, rate: int) -> None:
     """What the process does."""
     blocks = _at_rate(path, origin, stream, rate, inside.beat)
