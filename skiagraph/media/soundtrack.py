@@ -8,6 +8,7 @@ from __future__ import annotations
 import contextlib
 import io
 import re
+from collections import deque
 from collections.abc import Iterable, Iterator, Mapping
 from fractions import Fraction
 from itertools import islice
@@ -30,6 +31,8 @@ WAYS = {AS_SHOT: "As in the source, copied", AAC: "AAC", PCM: "Uncompressed (PCM
 TRIAL_PACKETS = 12
 # The picture is this far ahead of the sound at most, in seconds.
 LEAD_S = 0.5
+# Sound is read ahead of the picture by so much at most, where what is done to it holds it back, s: a segment of the longest that a disguise is drawn for, and its search for a pause.
+MOST_AHEAD_S = 130.0
 # Decoders of some codecs need the packets before a place to be right there, s.
 BEFORE_S = Fraction(1, 2)
 # Language tags hold codes (BCP 47); any other text in them is somebody's words.
@@ -77,7 +80,10 @@ class Soundtrack:
         self.changed: list[str] = []
         self._source_container = open_container(source.path)
         self._ways: dict[int, _Copied | _Encoded] = {}
-        self._waiting = None
+        self._ended = False
+        # Where reading is, and what each track has given, s.
+        self._read_to = float("-inf")
+        self._given_to: dict[int, float] = {}
         try:
             for stream in self._source_container.streams.audio:
                 if stream.codec_context is not None:
@@ -90,7 +96,8 @@ class Soundtrack:
         except BaseException:
             self.close()
             raise
-        self._packets = self._all_packets()
+        self._ready: dict[int, deque[av.Packet]] = {n: deque() for n in self._ways}
+        self._source_packets = self._source_container.demux([self._source_container.streams[n] for n in self._ways]) if self._ways else iter(())
 
     def _way(self, stream, out) -> _Copied | _Encoded:
         language = stream.metadata.get("language", "")
@@ -123,28 +130,42 @@ class Soundtrack:
         return way
 
     def until(self, seconds: float | None) -> Iterator[av.Packet]:
-        """Packets for the output that begin before a time (s, of the source), or all that are left. Raises CannotWriteMedia where
-        the sound is damaged."""
+        """Packets for the output that begin before a time (s, of the source), or all that are left, in order of time. Raises CannotWriteMedia where the sound is damaged."""
         try:
-            while True:
-                packet = self._waiting or next(self._packets, None)
-                self._waiting = None
-                if packet is None:
-                    return
-                if seconds is not None and float(packet.dts * packet.time_base) > seconds + LEAD_S:
-                    self._waiting = packet
-                    return
-                yield packet
+            while self._has_to_read(seconds):
+                self._read()
         except av.error.InvalidDataError as error:
             raise CannotWriteMedia(f"The sound of {self._source.path.name} is damaged and cannot be copied; "
                                    f"export without sound or copy the file again.", path=self._source.path) from error
+        while (ready := min((queue for queue in self._ready.values() if queue), key=lambda queue: _time_of(queue[0]), default=None)) is not None:
+            if seconds is not None and _time_of(ready[0]) > seconds + LEAD_S:
+                return
+            yield ready.popleft()
 
-    def _all_packets(self) -> Iterator[av.Packet]:
-        for packet in self._source_container.demux([self._source_container.streams[n] for n in self._ways]):
-            if packet.dts is not None and packet.size and self._is_wanted(packet):
-                yield from self._ways[packet.stream_index].passed(packet)
-        for way in self._ways.values():
-            yield from way.rest()
+    def _has_to_read(self, seconds: float | None) -> bool:
+        if self._ended:
+            return False
+        if seconds is None or self._read_to <= seconds + LEAD_S:
+            return True
+        # What is changed comes out later than it is read: as much as a segment is long.
+        late = any(isinstance(way, _Changed) and self._given_to.get(n, -1.0) < seconds for n, way in self._ways.items())
+        return late and self._read_to <= seconds + MOST_AHEAD_S
+
+    def _read(self) -> None:
+        """Take in one packet of the source."""
+        packet = next(self._source_packets, None)
+        if packet is None:
+            self._ended = True
+            for n, way in self._ways.items():
+                self._take(n, way.rest())
+        elif packet.dts is not None and packet.size and self._is_wanted(packet):
+            self._read_to = max(self._read_to, _time_of(packet))
+            self._take(packet.stream_index, self._ways[packet.stream_index].passed(packet))
+
+    def _take(self, stream: int, packets: Iterable[av.Packet]) -> None:
+        for packet in packets:
+            self._ready[stream].append(packet)
+            self._given_to[stream] = _time_of(packet)
 
     def _is_wanted(self, packet: av.Packet) -> bool:
         """True for sound of the part that is written, whose times are brought to where that begins."""
@@ -162,6 +183,11 @@ class Soundtrack:
 
     def close(self) -> None:
         self._source_container.close()
+
+
+def _time_of(packet: av.Packet) -> float:
+    """When a packet is decoded, s."""
+    return float((packet.dts if packet.dts is not None else packet.pts or 0) * packet.time_base)
 
 
 class _Copied:

@@ -125,6 +125,18 @@ class ChangedSoundTest(TemporaryFolder):
         target, writer = self.written(source, "h264-mp4", {0: PLAN}, sound="aac")
         self.assertEqual(probe(target).sound[0].codec, "aac")
 
+    def test_sound_that_is_held_back_lies_beside_its_picture_in_the_file(self):
+        """A segment comes out when all of it was read; players want it where the picture is."""
+        source = self.film("long.mkv", "pcm_s16le", 16000, seconds=40)
+        target, _ = self.written(source, "ffv1-mkv", {0: Plan((Range(1.0, 39.0, SILENCE),), b"s" * 32)})
+        apart, seen = 0.0, {}
+        with av.open(str(target)) as container:
+            for packet in container.demux():
+                if packet.dts is not None:
+                    seen[packet.stream.type] = float(packet.dts * packet.time_base)
+                    apart = max(apart, abs(seen.get("video", 0) - seen.get("audio", 0)))
+        self.assertLess(apart, 2.0)
+
     def test_damage_in_the_middle_is_silence_in_its_length(self):
         source = self.film("broken.mkv", "flac", 48000)
         with av.open(str(source)) as container:
