@@ -33,7 +33,7 @@ class ChangedSoundTest(TemporaryFolder):
                 video.metadata["timecode"] = timecode
             speakers = [out.add_stream(codec, rate=rate, layout=layout) for _ in range(tracks)]
             for n in range(25 * seconds):
-                picture = av.VideoFrame.from_ndarray(np.full((size[1] * 3 // 2, size[0]), 20 + n, np.uint8), format="yuv420p")
+                picture = av.VideoFrame.from_ndarray(np.full((size[1] * 3 // 2, size[0]), 20 + n % 200, np.uint8), format="yuv420p")
                 picture.pts, picture.time_base = n, Fraction(1, 25)
                 out.mux(video.encode(picture))
             out.mux(video.encode(None))
