@@ -29,6 +29,8 @@ AS_SHOT, AAC, PCM, SILENT = "as-shot", "aac", "pcm", "none"
 WAYS = {AS_SHOT: "As in the source, copied", AAC: "AAC", PCM: "Uncompressed (PCM)", SILENT: "No sound"}
 # Sound packets a trial is made with.
 TRIAL_PACKETS = 12
+# Samples in one packet of sound that is changed and not compressed.
+PIECE = 2048
 # The picture is this far ahead of the sound at most, in seconds.
 LEAD_S = 0.5
 # Sound is read ahead of the picture by so much at most, where what is done to it holds it back, s: a segment of the longest that a disguise is drawn for, and its search for a pause.
@@ -264,9 +266,8 @@ class _Changed(_Encoded):
         for at, block in blocks:
             if after is not None:
                 at, block = max(at, back), block[max(0, back - at):max(0, after - at)]
-            if not len(block):
-                continue
-            yield from self._encoded(self._resampler.resample(frame_of(block, at - back, self._placed.rate, self._placed.layout, self._placed.kind)))
+            for n in range(0, len(block), PIECE):
+                yield from self._encoded(self._resampler.resample(frame_of(block[n:n + PIECE], at + n - back, rate, self._placed.layout, self._placed.kind)))
 
 
 def encoder_for(context, export: ExportFormat, wanted: str = AS_SHOT) -> str:
