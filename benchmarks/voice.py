@@ -7,7 +7,7 @@ Speech is spoken by espeak-ng (1.51), by as many speakers as asked for, of which
 counting. *Informed*: who disguises what they know a speaker by in the same way, with lots of their own. Equal error rate: 50 % is luck.
 
 Words: a recogniser of single words that is made here (mel cepstra over time, brought to one mean and deviation, linear discriminants), taught with plain speech of three quarters of the speakers, each also with
-formants moved by three semitones both ways, as ears know throats of all sizes, and asked about the others. It is no ear: it tells whether what distinguishes words is still there.
+formants moved by up to five semitones both ways, as ears know throats of all sizes, and asked about the others. It is no ear: it tells whether what distinguishes words is still there.
 """
 
 from __future__ import annotations
@@ -133,7 +133,7 @@ def word_errors(words: list[list[np.ndarray]], kinds: list[Disguise]) -> None:
     features = {"as recorded": [np.stack([cepstra(w) for w in theirs]) for theirs in words]}
     for kind in kinds:
         features[kind.word.lower()] = [np.stack([cepstra(w) for w in _in_one_go(theirs, kind, n)]) for n, theirs in enumerate(words)]
-    moved = [np.concatenate([np.stack([cepstra(shifted(Speech(w, RATE), 0, by)) for w in theirs]) for by in (-3, 3)]) for theirs in words]
+    moved = [np.concatenate([np.stack([cepstra(shifted(Speech(w, RATE), 0, by)) for w in theirs]) for by in (-5, -2.5, 2.5, 5)]) for theirs in words]
     for name, theirs in features.items():
         wrong = []
         for fold in range(4):

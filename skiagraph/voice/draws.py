@@ -14,15 +14,15 @@ class Draws(Value, frozen=True):
     breath_hz: from here on up there is breath instead of tone. wander_pitch, wander_tract: slow variation within, standard deviation, a new value each wander_s.
     """
 
-    lowest_hz: float = 75.0
-    highest_hz: float = 330.0
+    lowest_hz: float = 70.0
+    highest_hz: float = 350.0
     least_spread: float = 0.06
     most_spread: float = 0.28
     tract: float = 0.30
-    formant: float = 0.06
-    mcadams: float = 0.12
-    tilt_db: float = 5.0
-    colour_db: float = 10.0
+    formant: float = 0.04
+    mcadams: float = 0.07
+    tilt_db: float = 6.0
+    colour_db: float = 12.0
     own_pitch: float = 0.17
     own_tract: float = 0.07
     breath_hz: tuple[float, float] = (1800.0, 6000.0)

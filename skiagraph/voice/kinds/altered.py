@@ -11,6 +11,7 @@ from skiagraph.values import Value, described
 from skiagraph.voice.disguise import Disguise
 from skiagraph.voice.draws import DRAWS
 from skiagraph.voice.lpc import MIDDLE_TRACT_HZ, neutral_hz
+from skiagraph.voice.pitch import PITCH
 from skiagraph.voice.speech import Speech, with_long_spectrum
 
 
@@ -35,7 +36,9 @@ class Altered(Disguise, Value, frozen=True, tag_field="kind", tag="altered"):
         pitch, formants = _far_from(speech, lots, far)
         spread = lots.uniform(d.least_spread, d.most_spread)
         turn = np.clip((np.log(np.maximum(track.hz, 1)) - np.log(track.middle_hz)) / max(track.spread, 0.03), -3, 3)
-        hz = np.where(track.hz > 0, pitch * np.exp(spread * turn + _wandering(lots, len(track.hz), track.hop_s, d.wander_pitch)), 0)
+        hz = pitch * np.exp(spread * turn + _wandering(lots, len(track.hz), track.hop_s, d.wander_pitch))
+        # Nobody speaks beyond what pitch is looked for in.
+        hz = np.where(track.hz > 0, np.clip(hz, PITCH.lowest, PITCH.highest), 0)
         hop_s = float(speech.times[1] - speech.times[0])
         coefficient = 1 + far * lots.uniform(-d.mcadams, d.mcadams)
         pieces = len(speech.times)
