@@ -59,8 +59,10 @@ def as_loud_as(samples: np.ndarray, like: np.ndarray, rate: int, most_db: float 
     wanted, have = loudness(like, rate), loudness(samples, rate)
     if not np.isfinite(wanted) or not np.isfinite(have):
         return samples if not np.isfinite(have) else samples * 0.0
-    louder = samples * 10 ** (np.clip(wanted - have, -most_db, most_db) / 20)
-    return limited(louder, rate)
+    made = limited(samples * 10 ** (np.clip(wanted - have, -most_db, most_db) / 20), rate)
+    # Where peaks had to be held it became softer; what is missing is made up for once.
+    missing = wanted - loudness(made, rate)
+    return limited(made * 10 ** (missing / 20), rate) if 0.2 < missing < most_db else made
 
 
 def limited(samples: np.ndarray, rate: int) -> np.ndarray:
