@@ -98,12 +98,12 @@ def folds_of_nobody(level: np.ndarray, rate: int, track: PitchTrack, wanted_hz: 
     low = firwin(taps, breath_hz, fs=rate)
     high = -low
     high[taps // 2] += 1
-    tone = fftconvolve(fftconvolve(train, _smear(rate, lots), mode="same"), low, mode="same") + 0.6 * fftconvolve(noise, high, mode="same")
+    tone = fftconvolve(fftconvolve(train, smear(rate, lots), mode="same"), low, mode="same") + 0.6 * fftconvolve(noise, high, mode="same")
     return level * tone
 
 
-def _smear(rate: int, lots: np.random.Generator) -> np.ndarray:
-    """An all-pass of drawn, smooth group delay: (odd,) taps."""
+def smear(rate: int, lots: np.random.Generator) -> np.ndarray:
+    """An all-pass of drawn, smooth group delay: (odd,) taps. What passes it has the same spectrum, and loudness over time but for some milliseconds."""
     n = 1 << int(np.ceil(np.log2(0.032 * rate)))
     bins = n // 2 + 1
     knots = np.linspace(0, bins - 1, 24)

@@ -205,7 +205,8 @@ def with_long_spectrum(samples: np.ndarray, rate: int, tilt_db: float = 0.0, sha
     if bumps_db is not None:
         gain += bumps_db[:len(gain)]
     gain = np.clip(gain, -_MOST_DB, _MOST_DB)
-    gain[~heard] = gain[heard][0]
+    # Under every voice there is only the rumble of the place, which nothing here would change.
+    gain[~heard] = -40.0
     at = np.concatenate([[0], hz, [rate / 2]])
     taps = firwin2(_TAPS, at / (rate / 2), 10 ** (np.concatenate([gain[:1], gain, gain[-1:]]) / 20))
     return fftconvolve(samples, taps, mode="full")[_TAPS // 2:_TAPS // 2 + len(samples)]
