@@ -16,8 +16,8 @@ class Draws(Value, frozen=True):
 
     lowest_hz: float = 70.0
     highest_hz: float = 350.0
-    least_spread: float = 0.02
-    most_spread: float = 0.22
+    least_spread: float = 0.06
+    most_spread: float = 0.28
     tract: float = 0.30
     formant: float = 0.04
     mcadams: float = 0.07
@@ -26,9 +26,9 @@ class Draws(Value, frozen=True):
     own_pitch: float = 0.17
     own_tract: float = 0.07
     breath_hz: tuple[float, float] = (1800.0, 6000.0)
-    wander_pitch: float = 0.12
-    wander_tract: float = 0.05
-    wander_s: float = 0.4
+    wander_pitch: float = 0.04
+    wander_tract: float = 0.06
+    wander_s: float = 0.3
 
 
 DRAWS = Draws()
