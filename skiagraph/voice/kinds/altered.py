@@ -21,7 +21,7 @@ class Altered(Disguise, Value, frozen=True, tag_field="kind", tag="altered"):
 
     word: ClassVar[str] = "Altered"
     tip: ClassVar[str] = "Another voice says the same words: pitch, formants and timbre are drawn by lot, anew for each stretch"
-    resists: ClassVar[str] = ("Raising or lowering it again, and a machine that compares voices, also one that knows how it was made. "
+    resists: ClassVar[str] = ("Raising or lowering it again, and a machine that compares voices; less surely one that knows how it was made. "
                               "It keeps the words, the accent, the tempo and the pauses, by which somebody may be known who is known well.")
 
     strength: Annotated[float, msgspec.Meta(gt=0, le=1.5), described("Strength", "How far from speakers in general the voice may be drawn; less is clearer and easier to compare.", low=40, high=130, unit=" %", scale=100, rare=True)] = 1.0
