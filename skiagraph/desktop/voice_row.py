@@ -118,6 +118,10 @@ class VoiceRow(QWidget):
     def _top(self, lane: int) -> int:
         return GAP + sum(self._height(n) for n in range(lane))
 
+    @property
+    def seconds_a_px(self) -> float:
+        return 1 / self._scale().per_frame
+
     def _scale(self) -> TimeScale:
         return TimeScale(LANES, self._right - LANES, *self._span)
 

@@ -198,8 +198,7 @@ class VoiceWork(QObject):
         self.refresh()
 
     def _snap(self, track: int, seconds: float, exactly: bool) -> float:
-        scale = self.row._scale()
-        return seconds if exactly else snapped(self._document.project, self._session.clip.key, track, seconds, SNAP_PX / scale.per_frame)
+        return seconds if exactly else snapped(self._document.project, self._session.clip.key, track, seconds, SNAP_PX * self.row.seconds_a_px)
 
     def _owner(self) -> str:
         subject = self._session.subject

@@ -69,7 +69,7 @@ def placed_blocks(path: Path, stream_index: int, origin: Fraction, start_s: floa
         stream = container.streams[stream_index]
         placed = Placed(-origin)
         if start_s is not None:
-            container.seek(int((float(origin) + start_s - float(BEFORE_S)) / stream.time_base), stream=stream, backward=True)
+            container.seek(int(max(0.0, float(origin) + start_s - float(BEFORE_S)) / stream.time_base), stream=stream, backward=True)
         for frame in decoded(container.demux(stream)):
             for at, block in placed.placed(frame):
                 yield placed, at, block
@@ -157,21 +157,18 @@ def serve_probe_sound(inside: Inside, path: Path) -> None:
             inside.answer(sounds_of(container))
 
 
-def read_track(info: ClipInfo, track: int, rate: int) -> Iterator[tuple[int, np.ndarray]]:
-    """A track with its channels together at a rate, about a second at once: (place, float32 (n,)) each, counted from the first picture. Raises CannotOpenMedia where the decoder crashes."""
-    confined = Confined(serve_track, info.path, origin_of(info), info.sound[track].stream, rate, name=info.path.name)
-    try:
-        while (block := confined.ask()) is not None:
-            yield block
-    except Ended as error:
-        raise CannotOpenMedia(f"The sound of {info.path.name} cannot be read ({error.why}); convert it or copy the file again.", path=info.path) from error
-    finally:
-        confined.close()
+def read_track(info: ClipInfo, track: int, rate: int, channel: int = 0) -> Iterator[tuple[int, np.ndarray]]:
+    """A track at a rate, its channels together or one of them (from 1), about a second at once: (place, float32 (n,)) each, counted from the first picture. Raises CannotOpenMedia where the decoder crashes."""
+    return _answers(info, Confined(serve_track, info.path, origin_of(info), info.sound[track].stream, rate, channel, name=info.path.name))
 
 
 def read_samples(info: ClipInfo, track: int) -> Iterator[tuple[int, int, np.ndarray]]:
     """A track as it is: (rate, place, float64 (n, channels)) each, counted from the first picture. Raises CannotOpenMedia where the decoder crashes."""
-    confined = Confined(serve_samples, info.path, origin_of(info), info.sound[track].stream, name=info.path.name)
+    return _answers(info, Confined(serve_samples, info.path, origin_of(info), info.sound[track].stream, name=info.path.name))
+
+
+def _answers(info: ClipInfo, confined: Confined) -> Iterator:
+    """What a process has to give, until it has no more."""
     try:
         while (block := confined.ask()) is not None:
             yield block
@@ -190,14 +187,14 @@ def serve_samples(inside: Inside, path: Path, origin: Fraction, stream: int) -> 
         inside.answer(None if placed is None else (placed.rate, at, as_float(block)))
 
 
-def serve_track(inside: Inside, path: Path, origin: Fraction, stream: int, rate: int) -> None:
+def serve_track(inside: Inside, path: Path, origin: Fraction, stream: int, rate: int, channel: int) -> None:
     """What the process does."""
-    blocks = _at_rate(path, origin, stream, rate, inside.beat)
+    blocks = _at_rate(path, origin, stream, rate, channel, inside.beat)
     for _ in inside.requests():
         inside.answer(next(blocks, None))
 
 
-def _at_rate(path: Path, origin: Fraction, stream: int, rate: int, beat: Callable[[], None]) -> Iterator[tuple[int, np.ndarray]]:
+def _at_rate(path: Path, origin: Fraction, stream: int, rate: int, channel: int, beat: Callable[[], None]) -> Iterator[tuple[int, np.ndarray]]:
     resampler, at, parts = av.AudioResampler(format="flt", layout="mono", rate=rate), None, []
 
     def whole() -> tuple[int, np.ndarray]:
@@ -210,7 +207,8 @@ def _at_rate(path: Path, origin: Fraction, stream: int, rate: int, beat: Callabl
         beat()
         at = round(place * rate / placed.rate) if at is None else at
         # Their mean, which cannot be louder than full scale.
-        frame = frame_of(as_float(block).mean(axis=1, keepdims=True).astype(np.float32), 0, placed.rate, "mono", "flt")
+        wanted = as_float(block[:, channel - 1:channel] if channel else block)
+        frame = frame_of(wanted.mean(axis=1, keepdims=True).astype(np.float32), 0, placed.rate, "mono", "flt")
         frame.pts = None
         parts += [made.to_ndarray().reshape(-1) for made in resampler.resample(frame)]
         if sum(map(len, parts)) >= rate:

@@ -25,7 +25,7 @@ FILLED_S = 6 * 3600.0
 class Placed:
     """Decoded frames of one track as placed blocks. rate, layout: of the first frame; what comes at another rate or layout is brought to it (rate 0 before any frame).
 
-    shift_s: added to the times of frames so that they count from the clip's first picture. plain_kind: the sample format blocks have, packed names without p (s16, s32, flt, dbl, u8).
+    shift_s: added to the times of frames so that they count from the clip's first picture. kind: the sample format of blocks, without the p of planar ones (s16, s32, flt, dbl, u8). changed: something came otherwise.
     """
 
     def __init__(self, shift_s: Fraction):

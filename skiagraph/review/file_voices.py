@@ -26,9 +26,8 @@ STEP = "Checking the voices"
 
 class VoiceCheckSettings(Value, frozen=True):
     """plain: correlation of the file's sound with the source's, over window_s, from which it is the same sound and not disguised; what is disguised lies under 0.3 (measured on made-up voices), codecs give over
-    0.95. late_s: by how much the two may lie apart; loud: only where it is so loud at
-    least, of the mean. least_s: speech that a machine can tell a speaker by. elsewhere: likeness with a
-    speaker who is disguised from which plain speech is taken for theirs, where no made-up voice is liker by more than nearly; under what puts two pieces together (speakers.same), since a voice that is missed is heard. room_s: background
+    0.95. late_s: by how much the two may lie apart; loud: only where it is so loud at least, of the mean. least_s: speech that a machine can tell a speaker by. elsewhere: likeness with a speaker who is disguised
+    from which plain speech is taken for theirs, where no made-up voice is liker by more than nearly; under what puts two pieces together (speakers.same), since a voice that is missed is heard. room_s: background
     that other voices are put into, looked for in the first looked_s."""
 
     plain: float = 0.7
@@ -78,9 +77,12 @@ def check_voices(project: Project, clip_key: str, source: ClipInfo, index: Frame
     clean, known = made_up_voices(), {}
     for number, track in enumerate(disguised):
         control.report(STEP, number, len(disguised))
-        at = _Sound(clip_key, clip, index, begins_s, RATE)
-        shot, shown = (_whole(info, track, RATE, control) for info in (source, film))
-        for owner, ranges in _by_owner(project, clip_key, track + 1, begins_s, ends_s).items():
+        at = _Sound(clip_key, clip, index, begins_s, ends_s, RATE)
+        held: dict[int, tuple] = {}
+        for (owner, channel), ranges in _by_owner(project, clip_key, track + 1, begins_s, ends_s).items():
+            if channel not in held:
+                held = {channel: tuple(_whole(info, track, RATE, channel, control) for info in (source, film))}
+            shot, shown = held[channel]
             one = _Voice(project, at, track, owner, ranges, shot, shown)
             findings += one.left_plain()
             place = one.background
@@ -119,22 +121,22 @@ def _in_the_same_place(voice: np.ndarray, place: tuple[np.ndarray, float], numbe
     return said + of_room(room[:, None], len(voice), lots(b"a room", number))[:, 0] if room.any() else said
 
 
-def _whole(info: ClipInfo, track: int, rate: int, control: JobControl) -> tuple[int, np.ndarray]:
-    """Place of the first sample and all samples of a track with its channels together, int16."""
+def _whole(info: ClipInfo, track: int, rate: int, channel: int, control: JobControl) -> tuple[int, np.ndarray]:
+    """Place of the first sample and all samples of a track, its channels together or one of them, int16."""
     begin, parts = 0, []
-    for place, block in read_track(info, track, rate):
+    for place, block in read_track(info, track, rate, channel):
         control.check()
         begin = place if not parts else begin
         parts.append((np.clip(block, -1, 1) * 32767).astype(np.int16))
     return begin, np.concatenate(parts) if parts else np.zeros(0, np.int16)
 
 
-def _by_owner(project: Project, clip: str, track: int, begins_s: float, ends_s: float) -> dict[str, list[VoiceRange]]:
-    """Ranges of a track by whose voice they are; each that is nobody's by itself."""
-    found: dict[str, list[VoiceRange]] = {}
-    for one in ranges_in(project, clip):
+def _by_owner(project: Project, clip: str, track: int, begins_s: float, ends_s: float) -> dict[tuple[str, int], list[VoiceRange]]:
+    """Ranges of a track by whose voice they are and by channel, in the order of channels; each that is nobody's by itself."""
+    found: dict[tuple[str, int], list[VoiceRange]] = {}
+    for one in sorted(ranges_in(project, clip), key=lambda r: r.channel):
         if one.is_on(track) and one.ends_s > begins_s and one.begins_s < ends_s:
-            found.setdefault(one.subject or one.key, []).append(one)
+            found.setdefault((one.subject or one.key, one.channel), []).append(one)
     return found
 
 
@@ -146,11 +148,15 @@ class _Sound:
     clip: Clip
     index: FrameIndex
     begins_s: float
+    ends_s: float
     rate: int
 
-    def cut(self, sound: tuple[int, np.ndarray], begins_s: float, ends_s: float) -> np.ndarray:
-        first, after = (max(0, round(t * self.rate) - sound[0]) for t in (begins_s, ends_s))
-        return sound[1][first:after] / 32768.0
+    def cut(self, one: VoiceRange, shot: tuple[int, np.ndarray], shown: tuple[int, np.ndarray]) -> tuple[np.ndarray, np.ndarray]:
+        """What of a range lies in the file, as it was recorded and as the file has it: from the same moment on."""
+        late = round(self.begins_s * self.rate)
+        first = max(round(max(one.begins_s, self.begins_s) * self.rate), shot[0], shown[0] + late)
+        after = max(first, round(min(one.ends_s, self.ends_s, 1e6) * self.rate))
+        return shot[1][first - shot[0]:after - shot[0]] / 32768.0, shown[1][first - late - shown[0]:after - late - shown[0]] / 32768.0
 
     def frame(self, seconds: float) -> int:
         return min(self.clip.frames - 1, self.index.frame_at(max(0.0, seconds)))
@@ -163,15 +169,14 @@ class _Voice:
         self._project, self._at, self._track, self._ranges, self._shot = project, at, track, ranges, shot
         self.subject = owner if ranges[0].subject else ""
         self.name = project.subject(self.subject).name if self.subject else f"the voice at {at.clip.at(at.frame(ranges[0].begins_s))}"
-        self.pieces = [(r, at.cut(shot, r.begins_s, r.ends_s), at.cut(shown, r.begins_s - at.begins_s, r.ends_s - at.begins_s)) for r in ranges]
+        self.pieces = [(r, *at.cut(r, shot, shown)) for r in ranges]
         self.plain: list[tuple[VoiceRange, float]] = []
 
     def left_plain(self) -> list[Finding]:
         """Where the file holds the source's sound though it is to be disguised."""
         found = []
         for one, plain, heard in self.pieces:
-            # A range on one channel leaves the others, which the channels together hold too.
-            at = _same_sound(plain, heard, self._at.rate) if not one.channel else None
+            at = _same_sound(plain, heard, self._at.rate)
             if at is not None:
                 self.plain.append((one, at))
                 first = self._at.frame(one.begins_s + at)
@@ -181,7 +186,7 @@ class _Voice:
     def attacked(self, encoder, others):
         """What attackers make of it, or None where words are not to be understood, or too little is said."""
         from skiagraph.voice.attacks import attacked
-        speaks = [(r, p, h) for r, p, h in self.pieces if self._project.disguise_of(r).speaks and not r.channel]
+        speaks = [(r, p, h) for r, p, h in self.pieces if self._project.disguise_of(r).speaks]
         if sum(len(p) for _, p, _ in speaks) < CHECK.least_s * self._at.rate:
             return None
         plain, heard = (np.concatenate([piece[k] for piece in speaks]) for k in (1, 2))

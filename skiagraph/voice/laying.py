@@ -179,8 +179,7 @@ class _Over:
         self._laying, self._stretch = laying, stretch
         self._fade, self.end = laying.fade, stretch.after + laying.fade
         self._parts: list[np.ndarray] = []
-        self._at = self._begun = begins
-        self._have = begins
+        self._at = self._have = begins
         self._search = round(LAYING.search_s * laying.rate)
         self._each = _each(stretch, laying.rate)
         inside = begins - (stretch.first - self._fade)

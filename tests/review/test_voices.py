@@ -2,7 +2,8 @@
 
 import unittest
 
-from skiagraph.handover.export import export_clip
+from skiagraph.handover.export import export_clip, write_clip
+from skiagraph.handover.writers.film import CoveredFilm
 from skiagraph.jobs import JobControl
 from skiagraph.media.clip import probe
 from skiagraph.media.index import open_clip
@@ -125,6 +126,21 @@ class FileVoicesTest(TemporaryFolder):
         self.assertEqual([f.reason for f in found.findings], ["voice-plain-in-file"])
         self.assertFalse(found.facts[0].good)
         self.assertSentence(sentence(project, found.findings[0]), "heard plain")
+
+    def test_a_part_that_begins_inside_of_a_range_is_compared_from_the_same_moment(self):
+        project = voices.add_range(self.project, "c1", 1.0, 6.2)
+        for exported, reasons in ((self.project, ["voice-plain-in-file"]), (project, [])):
+            target = self.folder / "part.mov"
+            write_clip(exported, "c1", [(CoveredFilm("prores-mov"), target)], span=(62, 140))
+            found = check_voices(project, "c1", self.info, self.index, probe(target), 62 / 25, 141 / 25, JobControl())
+            self.assertEqual([f.reason for f in found.findings if f.reason == "voice-plain-in-file"], reasons)
+
+    def test_a_range_on_one_channel_is_checked_on_that_channel(self):
+        project = voices.add_range(self.project, "c1", 1.0, 6.2, channel=2)
+        self.assertEqual([f.reason for f in self.checked(project, self.project)[0].findings], ["voice-plain-in-file"])
+        found, _ = self.checked(project, project)
+        self.assertTrue(found.facts[0].good is not False or found.findings[0].reason == "voice-known-in-file")
+        self.assertNotIn("voice-plain-in-file", [f.reason for f in found.findings])
 
     def test_the_same_voice_plain_elsewhere_is_found(self):
         project = voices.add_range(self.project, "c1", 1.0, 3.4)
