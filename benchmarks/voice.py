@@ -1,6 +1,6 @@
 """Voices: who still knows a disguised voice, how well words are understood, how quick it is, whether it stays in sync, and how well speakers of a conversation are told apart.
 
-    apt-get install espeak-ng;  python -m benchmarks.voice [--speakers 24] [--quick]
+    apt-get install espeak-ng;  python -m benchmarks.voice [--speakers 24] [--sets 3] [--quick]
 
 Speech is spoken by espeak-ng (1.51), by as many speakers as asked for, of which no two have the same voice, pitch and tempo; nobody was recorded. Attackers follow the VoicePrivacy challenge (Tomashenko et al.,
 2022): they know each speaker by the mean of half of the utterances, and judge the other half one by one. *Ignorant*: plain against disguised. *Shifting*: the same, the likest of thirteen shifts of pitch and formants
@@ -82,26 +82,36 @@ def known_by(described: list[np.ndarray]) -> np.ndarray:
     return means / np.linalg.norm(means, axis=1, keepdims=True)
 
 
-def disguised(speech: np.ndarray, kind: Disguise, *about) -> np.ndarray:
-    return kind.instead(Heard(speech[:, None], RATE, lots(b"a benchmark", *about)))[:, 0]
+def disguised(speech: np.ndarray, kind: Disguise, *about, lot: int = 0) -> np.ndarray:
+    return kind.instead(Heard(speech[:, None], RATE, lots(b"a benchmark%d" % lot, *about)))[:, 0]
 
 
-def attacks(speech: list[list[np.ndarray]], kinds: list[Disguise], encoder: SpeakerEncoder, with_shifts: bool) -> None:
+def attacks(speech: list[list[np.ndarray]], kinds: list[Disguise], encoder: SpeakerEncoder, with_shifts: bool, sets: int) -> None:
+    """sets: of lots, each of which draws every disguise anew; given is the mean, and the least and most."""
     half = len(speech[0]) // 2
     plain = [np.stack([encoder.describe(one) for one in theirs]) for theirs in speech]
     known = known_by([theirs[:half] for theirs in plain])
     print(f"| as recorded | {100 * equal_error(known, [t[half:, None] for t in plain]):.1f} % | | |")
     for kind in kinds:
-        made = [[disguised(one, kind, n, k) for k, one in enumerate(theirs)] for n, theirs in enumerate(speech)]
-        described = [np.stack([encoder.describe(one) for one in theirs]) for theirs in made]
-        ignorant = equal_error(known, [t[half:, None] for t in described])
-        informed = equal_error(known_by([t[:half] for t in described]), [t[half:, None] for t in described])
-        text = ""
-        if with_shifts:
-            back = [np.stack([np.stack([d, *(encoder.describe(shifted(Speech(one, RATE), s, s)) for s in ATTACK.semitones)]) for one, d in zip(theirs[half:], t[half:])])
-                    for theirs, t in zip(made, described)]
-            text = f"{100 * equal_error(known, back):.1f} %"
-        print(f"| {kind.word.lower()} | {100 * ignorant:.1f} % | {text} | {100 * informed:.1f} % |", flush=True)
+        ignorant, shifting, informed = [], [], []
+        for lot in range(sets):
+            made = [[disguised(one, kind, n, k, lot=lot) for k, one in enumerate(theirs)] for n, theirs in enumerate(speech)]
+            described = [np.stack([encoder.describe(one) for one in theirs]) for theirs in made]
+            ignorant.append(equal_error(known, [t[half:, None] for t in described]))
+            informed.append(equal_error(known_by([t[:half] for t in described]), [t[half:, None] for t in described]))
+            # Thirteen times the work: of the first set alone.
+            if with_shifts and not lot:
+                back = [np.stack([np.stack([d, *(encoder.describe(shifted(Speech(one, RATE), s, s)) for s in ATTACK.semitones)]) for one, d in zip(theirs[half:], t[half:])])
+                        for theirs, t in zip(made, described)]
+                shifting.append(equal_error(known, back))
+        print(f"| {kind.word.lower()} | {_over(ignorant)} | {_over(shifting)} | {_over(informed)} |", flush=True)
+
+
+def _over(shares: list[float]) -> str:
+    """Mean in percent, and the range where there are several."""
+    if not shares:
+        return ""
+    return f"{100 * np.mean(shares):.1f} %" + (f" ({100 * min(shares):.1f} to {100 * max(shares):.1f})" if len(shares) > 1 else "")
 
 
 POINTS, CEPSTRA = 16, 13
@@ -194,6 +204,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__.split("\n")[0])
     parser.add_argument("--speakers", type=int, default=24)
     parser.add_argument("--quick", action="store_true", help="without shifts and noise")
+    parser.add_argument("--sets", type=int, default=3, help="sets of lots")
     parser.add_argument("--only", choices=("attacks", "words", "speed", "conversations"))
     parser.add_argument("--kinds", default="altered,whisper,flat,deeper,higher")
     options = parser.parse_args()
@@ -204,7 +215,7 @@ def main() -> None:
         for db in (None,) if options.quick else (None, 20.0, 10.0):
             rng = np.random.default_rng(7)
             print(f"\n### Equal error rate, {len(speakers)} speakers, {'no noise' if db is None else f'noise {db:.0f} dB under the speech'}\n\n| | ignorant | shifting | informed |\n|---|---|---|---|")
-            attacks([[noisy(one, db, rng) for one in theirs] for theirs in speech], kinds if db is None else kinds[:1], encoder, not options.quick and db is None)
+            attacks([[noisy(one, db, rng) for one in theirs] for theirs in speech], kinds if db is None else kinds[:1], encoder, not options.quick and db is None, options.sets)
     if options.only in (None, "words"):
         print(f"\n### Words wrong, of {len(WORDS)}\n\n| | |\n|---|---|")
         word_errors([[speaker.says(word) for word in WORDS] for speaker in speakers], kinds)

@@ -10,6 +10,7 @@ from scipy.ndimage import uniform_filter1d
 from scipy.signal import fftconvolve, firwin2, get_window
 
 from skiagraph.voice import lpc
+from skiagraph.voice.consonants import sonorant
 from skiagraph.voice.excitation import at_pitch, folds_of_nobody
 from skiagraph.voice.pitch import PitchTrack, pitch_track
 
@@ -138,9 +139,9 @@ class Speech:
 
     @cached_property
     def voicing(self) -> np.ndarray:
-        """How far each sample is voiced, 0..1."""
+        """How far the throat sounds in each sample, 0..1, with a clear pitch or without: a creaky vowel is no consonant."""
         at = np.arange(len(self.samples)) / self.rate
-        return uniform_filter1d((self.track.at(at) > 0).astype(float), max(1, round(LEVEL_S / 2 * self.rate)))
+        return uniform_filter1d(((self.track.at(at) > 0) | sonorant(self.samples, self.rate)).astype(float), max(1, round(LEVEL_S / 2 * self.rate)))
 
     def at_pitch(self, hz: np.ndarray) -> np.ndarray:
         """The folds themselves at another pitch. hz: at each value of the track."""

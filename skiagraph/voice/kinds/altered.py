@@ -8,6 +8,7 @@ import msgspec
 import numpy as np
 
 from skiagraph.values import Value, described
+from skiagraph.voice.consonants import levelled
 from skiagraph.voice.disguise import Disguise
 from skiagraph.voice.draws import DRAWS
 from skiagraph.voice.lpc import MIDDLE_TRACT_HZ, neutral_hz
@@ -17,7 +18,7 @@ from skiagraph.voice.speech import Speech, with_long_spectrum
 
 @Disguise.register
 class Altered(Disguise, Value, frozen=True, tag_field="kind", tag="altered"):
-    """Everything that tells speakers apart is first brought to where speakers are in general (pitch and how far it moves, formants, long-term spectrum), then drawn anew; the folds are replaced."""
+    """Everything that tells speakers apart is first brought to where speakers are in general (pitch and how far it moves, formants, long-term spectrum, how loud consonants are), then drawn anew; the folds are replaced."""
 
     word: ClassVar[str] = "Altered"
     tip: ClassVar[str] = "Another voice says the same words: pitch, formants and timbre are drawn by lot, anew for each stretch"
@@ -46,7 +47,8 @@ class Altered(Disguise, Value, frozen=True, tag_field="kind", tag="altered"):
         made = speech.said(folds, mcadams=coefficient * np.exp(_wandering(lots, pieces, hop_s, d.wander_tract / 3)), scale=np.exp(_wandering(lots, pieces, hop_s, d.wander_tract)),
                            bent=speech.bent_to(formants))
         colour = np.interp(np.arange(22), np.arange(0, 24, 3), far * d.colour_db * lots.standard_normal(8))
-        return with_long_spectrum(made, speech.rate, share=speech.spectrum_known, tilt_db=far * lots.uniform(-d.tilt_db, d.tilt_db), bumps_db=colour)
+        made = with_long_spectrum(made, speech.rate, share=speech.spectrum_known, tilt_db=far * lots.uniform(-d.tilt_db, d.tilt_db), bumps_db=colour)
+        return levelled(made, speech.rate, speech.voicing, far * lots.uniform(-d.consonants_db, d.consonants_db))
 
 
 def _far_from(speech: Speech, lots: np.random.Generator, far: float) -> tuple[float, np.ndarray]:
