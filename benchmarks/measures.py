@@ -99,7 +99,7 @@ class Strangers:
 
 
 def strangers(project: Project, clip_key: str, truth: ClipTruth) -> Strangers:
-    """For each subject the person it lies on most, and the frames in which it lies on somebody else, where at least a quarter of the head is visible."""
+    """For each subject the person it lies on most, and the frames in which it lies on somebody else of whose head at least a quarter is visible, and not on its own, visible or not."""
     actors, subjects, likeness, real = _overlaps(project, clip_key, truth)
     found, counts = [], {}
     for s, subject in enumerate(subjects):
@@ -111,8 +111,8 @@ def strangers(project: Project, clip_key: str, truth: ClipTruth) -> Strangers:
             continue
         owner = int(np.bincount(on[frames], minlength=len(actors)).argmax())
         counts[subject.key] = len(frames)
-        # Where both heads are one before the other it may be either.
-        found += [(subject.key, int(f), actors[owner], actors[on[f]]) for f in frames if on[f] != owner and score[f, owner] < 0.1]
+        # Where both heads are one before the other it may be either; and where its own head is hidden just there, it is where it should be.
+        found += [(subject.key, int(f), actors[owner], actors[on[f]]) for f in frames if on[f] != owner and likeness[f, owner, s] < 0.1]
     return Strangers(tuple(found), counts)
 
 

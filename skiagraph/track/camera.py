@@ -97,6 +97,17 @@ def with_cuts(frames: Iterable[Frame], left_out: Callable[[int], Frame]) -> Iter
             before = now
 
 
+def with_ends(frames: Iterable[tuple[Frame, bool]]) -> Iterator[tuple[Frame, bool, bool]]:
+    """Of frames as with_cuts gives them, each one, whether a shot begins with it, and whether one ends with it: with the next another begins."""
+    before: tuple[Frame, bool] | None = None
+    for frame, cut in frames:
+        if before is not None:
+            yield *before, cut
+        before = frame, cut
+    if before is not None:
+        yield *before, True
+
+
 def _shows_something(small: np.ndarray) -> bool:
     return float(small.std()) >= CAMERA.nothing_seen
 

@@ -19,7 +19,7 @@ from skiagraph.media.clip import ClipInfo
 from skiagraph.media.frame import Frame, ahead_of
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
-from skiagraph.track.camera import CAMERA, STILL, CameraMotion, with_cuts
+from skiagraph.track.camera import CAMERA, STILL, CameraMotion, with_cuts, with_ends
 from skiagraph.track.describing import DESCRIBING, Describing
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.edges import EdgeLooks, same_face
@@ -167,7 +167,7 @@ class Sweep:
         # A search half a step into each shot, so that who is missed at its beginning is not first seen a whole step later.
         half = self._half_of(max((cut for cut in [0, *self.cuts] if cut < begin), default=0)) if begin else None
         half = half if half is not None and half >= begin else None
-        for frame, cut in with_cuts(self._frames(reader, max(0, begin - self._warm) if begin else 0), self._left_out):
+        for frame, cut, ends in with_ends(with_cuts(self._frames(reader, max(0, begin - self._warm) if begin else 0), self._left_out)):
             number, picture = frame.number, Picture(frame, self.squared)
             if number < begin:
                 # Its cuts and faces are known; the camera and the pictures after it are measured against it.
@@ -181,7 +181,8 @@ class Sweep:
                 continue
             if cut or number == 0:
                 half = self._half_of(number)
-            searched = self._plan.searched[number] or cut
+            # The last one too, so that whoever comes out from behind another in the last step is not missed.
+            searched = self._plan.searched[number] or cut or ends
             if half is not None and number >= half:
                 searched, half = True, None
             if not searched and not self._plan.looked[number]:
