@@ -27,6 +27,7 @@ class Reason:
     FACE_OUTSIDE = "face-outside-cover"
     HEAD_BARED = "head-bared"
     SAME_PERSON = "same-person"
+    HIDDEN_BESIDE = "hidden-beside"
     LAID_OPEN = "laid-open"
     NOBODYS_FACE = "face-of-nobody"
     MAYBE_AT_EDGE = "maybe-at-edge"

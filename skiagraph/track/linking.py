@@ -24,6 +24,7 @@ class GateSettings:
     """Gates of linking beside those of LinkSettings, in face sides and frames. Set by benchmarks/quality.py (starts, jackets, crowd)."""
 
     impossible: float = 1e3  # cost of what cannot be
+    broken: float = 1.2  # cost up to which a match is not broken up so that somebody else has one too; smaller: heads are exchanged where one of two is not found. An eighth of a face off, a third smaller and unlike costs so much
     doubtful_away: float = 0.4  # sides a doubtful face may be off where one is expected; larger: more is continued
     begun_away: float = 0.4  # sides more for a face that was seen once, whose speed is not known yet
     hint_patience: int = 3  # frames that what was never seen for certain waits
@@ -213,9 +214,7 @@ class Linker:
         if not tracks or not len(found):
             return list(tracks), list(range(len(found)))
         cost = self._costs(tracks, found, colours, passed, gate)
-        rows, columns = linear_sum_assignment(cost)
-        possible = cost[rows, columns] < GATES.impossible
-        rows, columns = rows[possible], columns[possible]
+        rows, columns = assigned(cost)
         matches += _given([tracks[row].tracklet for row in rows], found, columns, frame)
         for row, column in zip(rows, columns):
             track, score = tracks[row], float(found.scores[column])
@@ -257,6 +256,18 @@ class Linker:
         fits = near & ~(known & (like < least_like[:, None]))
         cost[fits] = (away + 0.5 * (1 - overlap) + 0.6 * change + 0.9 * (1 - like))[fits]
         return cost
+
+
+def assigned(cost: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Rows and columns that belong together, at the least cost. What fits well comes first: an assignment that has to give as many as it can a partner exchanges two who fit, when a third's is missing."""
+    alone = np.full((len(cost), len(cost)), GATES.broken)
+    rows, columns = linear_sum_assignment(np.hstack([cost, alone]))
+    well = columns < cost.shape[1]
+    rows, columns = rows[well], columns[well]
+    others, free = np.setdiff1d(np.arange(cost.shape[0]), rows), np.setdiff1d(np.arange(cost.shape[1]), columns)
+    more, further = linear_sum_assignment(cost[np.ix_(others, free)])
+    possible = cost[others[more], free[further]] < GATES.impossible
+    return np.concatenate([rows, others[more][possible]]), np.concatenate([columns, free[further][possible]])
 
 
 def extend_back(tracklets: Sequence[Tracklet], seen: dict[int, Seen], shot_begins: Callable[[int], int]) -> None:

@@ -19,6 +19,7 @@ from skiagraph.media.clip import ClipInfo
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
 from skiagraph.track.bridging import BridgeSettings, chains
+from skiagraph.track.crossings import less_sure
 from skiagraph.track.describing import Description, describe
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.doubtful import at_one_place, nobody_there, to_look_at, without_inside
@@ -128,6 +129,7 @@ class _Scan:
         stretches = stretches_of(linked, solved.results, solved.meetings, self.descriptions, self.rate, self.bridges)
         stretches = self._described(self._without_nobody(without_inside(stretches)))
         stretches, joins, asked = self._reconsidered(stretches)
+        stretches = less_sure(stretches)
         people, likely = people_of(stretches, [self._is_still(s) for s in stretches], lambda done, total: self.control.report(STEP_WHO, done, total), joins, asked,
                                    at_one_place(stretches, self.rate))
         return self._result(people, likely)

@@ -6,7 +6,7 @@ from types import SimpleNamespace
 import cv2
 import numpy as np
 
-from skiagraph.track.camera import CameraMotion, with_cuts
+from skiagraph.track.camera import CameraMotion, with_cuts, with_ends
 from skiagraph.track.following import Follower, follow
 from skiagraph.track.silhouette import Shape
 
@@ -127,6 +127,13 @@ class CameraTest(unittest.TestCase):
         frames = [SimpleNamespace(number=n, grey=lambda view=view: view) for n, view in enumerate(views)]
         told = list(with_cuts([f for f in frames if shown is None or f.number in shown], lambda n: frames[n]))
         return [f.number for f, _ in told], [f.number for f, cut in told if cut]
+
+    def test_each_shot_has_an_end(self):
+        frames = [(n, n in (3, 4, 8)) for n in range(10)]
+        told = list(with_ends(frames))
+        self.assertEqual([(frame, cut) for frame, cut, _ in told], frames)
+        self.assertEqual([frame for frame, _, ends in told if ends], [2, 3, 7, 9])
+        self.assertEqual(list(with_ends([])), [])
 
     def test_cuts_are_seen_and_flicker_and_motion_are_none(self):
         views = [cv2.cvtColor(p, cv2.COLOR_RGB2GRAY) for p in pictures(8, (9, 4))]

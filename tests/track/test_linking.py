@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from skiagraph.track.linking import Linker, Seen, extend_back
+from skiagraph.track.linking import GATES, Linker, Seen, assigned, extend_back
 from tests.track.faces import face, seen
 
 
@@ -20,6 +20,32 @@ class LinkingTest(unittest.TestCase):
         tracklets = self.run_linker(frames)
         self.assertEqual([len(t.frames) for t in tracklets], [60, 60])
         self.assertTrue(all(np.all(np.diff([b[0] for b in t.boxes]) * s > 0) for t, s in zip(tracklets, (1, -1))))
+
+    def test_who_stands_still_keeps_their_face_when_somebody_near_is_not_found(self):
+        # The second is not found for two frames, and is then so much larger that nobody fits: the first is not to be moved over to it so that both have one.
+        linker = Linker(25)
+        for n in range(20):
+            linker.update(n, Seen.joined([seen(200, 100, side=48.0), seen(140 + 2 * (n - 19), 100, side=30.0)]))
+        first, second = (t.number for t in sorted(linker.tracklets, key=lambda t: -t.boxes[-1][0]))
+        for n in (20, 21):
+            linker.update(n, seen(200, 100, side=48.0))
+        for n in range(22, 26):
+            linker.update(n, Seen.joined([seen(200, 100, side=48.0), seen(140 + 2 * (n - 19), 100, side=66.0)]))
+        middle = {t.number: [(box[0] + box[2]) / 2 for box in t.boxes] for t in linker.tracklets}
+        self.assertLess(float(np.ptp(middle[first])), 2)
+        self.assertLess(max(middle[second]), 160)
+
+    def test_what_fits_well_comes_before_as_many_as_can_be(self):
+        no = GATES.impossible
+        rows, columns = assigned(np.array([[0.1, 2.0], [2.5, no]]))
+        self.assertEqual(dict(zip(rows.tolist(), columns.tolist())), {0: 0})
+        rows, columns = assigned(np.array([[0.1, no], [no, 2.4]]))
+        self.assertEqual(dict(zip(rows.tolist(), columns.tolist())), {0: 0, 1: 1}, "who is left gets what is left, if it can be theirs")
+        rows, columns = assigned(np.array([[0.4, 0.5], [0.5, 0.9]]))
+        self.assertEqual(dict(zip(rows.tolist(), columns.tolist())), {0: 1, 1: 0}, "of what fits well the least cost")
+        for shape in ((2, 0), (0, 3), (1, 4), (4, 1)):
+            rows, columns = assigned(np.full(shape, no))
+            self.assertEqual((len(rows), len(columns)), (0, 0))
 
     def test_looks_keep_two_apart_that_meet(self):
         red, blue = np.zeros(4, np.float32), np.zeros(4, np.float32)
