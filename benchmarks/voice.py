@@ -127,35 +127,44 @@ def cepstra(speech: np.ndarray) -> np.ndarray:
     return np.stack([np.interp(at, np.arange(len(found)), column) for column in found.T], axis=1).ravel()
 
 
-def _in_one_go(words: list[np.ndarray], kind: Disguise, speaker: int) -> list[np.ndarray]:
+def _in_one_go(words: list[np.ndarray], kind: Disguise, speaker: int, lot: int) -> list[np.ndarray]:
     """Words said one after another, disguised together, and cut apart where they were: nothing moves."""
     pause = np.zeros(RATE // 4)
     talk = np.concatenate([part for word in words for part in (word, pause)])
-    made, at, found = disguised(talk, kind, speaker, "words"), 0, []
+    made, at, found = disguised(talk, kind, speaker, "words", lot=lot), 0, []
     for word in words:
         found.append(made[at:at + len(word)])
         at += len(word) + len(pause)
     return found
 
 
-def word_errors(words: list[list[np.ndarray]], kinds: list[Disguise]) -> None:
-    """words: of each speaker, one of each of WORDS."""
-    features = {"as recorded": [np.stack([cepstra(w) for w in theirs]) for theirs in words]}
-    for kind in kinds:
-        features[kind.word.lower()] = [np.stack([cepstra(w) for w in _in_one_go(theirs, kind, n)]) for n, theirs in enumerate(words)]
+def word_errors(words: list[list[np.ndarray]], kinds: list[Disguise], sets: int) -> None:
+    """words: of each speaker, one of each of WORDS; sets: of lots."""
+    recorded = [np.stack([cepstra(w) for w in theirs]) for theirs in words]
     moved = [np.concatenate([np.stack([cepstra(shifted(Speech(w, RATE), 0, by)) for w in theirs]) for by in (-5, -2.5, 2.5, 5)]) for theirs in words]
-    for name, theirs in features.items():
-        wrong = []
-        for fold in range(4):
-            taught = np.concatenate([part[n] for n in range(len(words)) if n % 4 != fold for part in (features["as recorded"], moved)])
-            labels = np.tile(np.arange(len(WORDS)), len(taught) // len(WORDS))
-            means = np.stack([taught[labels == k].mean(axis=0) for k in range(len(WORDS))])
-            within = np.cov((taught - means[labels]).T)
-            weights = np.linalg.solve(within + 0.3 * np.trace(within) / len(within) * np.eye(len(within)), means.T)
-            for n in range(fold, len(words), 4):
-                score = theirs[n] @ weights - 0.5 * (means.T * weights).sum(axis=0)
-                wrong += list(score.argmax(axis=1) != np.arange(len(WORDS)))
-        print(f"| {name} | {100 * np.mean(wrong):.1f} % |", flush=True)
+    taught = [_Words(np.concatenate([part[n] for n in range(len(words)) if n % 4 != fold for part in (recorded, moved)])) for fold in range(4)]
+
+    def wrong(theirs: list[np.ndarray]) -> float:
+        return float(np.mean([taught[n % 4].told(one) != np.arange(len(WORDS)) for n, one in enumerate(theirs)]))
+
+    print(f"| as recorded | {_over([wrong(recorded)])} |", flush=True)
+    for kind in kinds:
+        every = [wrong([np.stack([cepstra(w) for w in _in_one_go(theirs, kind, n, lot)]) for n, theirs in enumerate(words)]) for lot in range(sets)]
+        print(f"| {kind.word.lower()} | {_over(every)} |", flush=True)
+
+
+class _Words:
+    """Linear discriminants of words. taught: (n times WORDS, numbers of a word), in the order of WORDS again and again."""
+
+    def __init__(self, taught: np.ndarray):
+        labels = np.tile(np.arange(len(WORDS)), len(taught) // len(WORDS))
+        self._means = np.stack([taught[labels == k].mean(axis=0) for k in range(len(WORDS))])
+        within = np.cov((taught - self._means[labels]).T)
+        self._weights = np.linalg.solve(within + 0.3 * np.trace(within) / len(within) * np.eye(len(within)), self._means.T)
+
+    def told(self, said: np.ndarray) -> np.ndarray:
+        """Which of WORDS each is."""
+        return (said @ self._weights - 0.5 * (self._means.T * self._weights).sum(axis=0)).argmax(axis=1)
 
 
 def speed_and_sync(speech: list[list[np.ndarray]]) -> None:
@@ -218,7 +227,7 @@ def main() -> None:
             attacks([[noisy(one, db, rng) for one in theirs] for theirs in speech], kinds if db is None else kinds[:1], encoder, not options.quick and db is None, options.sets)
     if options.only in (None, "words"):
         print(f"\n### Words wrong, of {len(WORDS)}\n\n| | |\n|---|---|")
-        word_errors([[speaker.says(word) for word in WORDS] for speaker in speakers], kinds)
+        word_errors([[speaker.says(word) for word in WORDS] for speaker in speakers], kinds, options.sets)
     if options.only in (None, "speed"):
         print("\n### Speed and sync\n\n| | times real time, one core | samples more or fewer | lag of loudness | equal outside |\n|---|---|---|---|---|")
         speed_and_sync(speech)

@@ -24,7 +24,7 @@ class GateSettings:
     """Gates of linking beside those of LinkSettings, in face sides and frames. Set by benchmarks/quality.py (starts, jackets, crowd)."""
 
     impossible: float = 1e3  # cost of what cannot be
-    broken: float = 1.2  # cost up to which a match is not broken up so that somebody else has one too; smaller: heads are exchanged where one of two is not found. An eighth of a face off, a third smaller and unlike costs so much
+    broken: float = 3.0  # cost up to which a match is not broken up so that somebody else has one too: less than two bad ones cost together; smaller: groups that move otherwise than expected come apart (alike: at 1.2 15 leaks for none); larger: heads are exchanged where one of two is not found (veiled, railings)
     doubtful_away: float = 0.4  # sides a doubtful face may be off where one is expected; larger: more is continued
     begun_away: float = 0.4  # sides more for a face that was seen once, whose speed is not known yet
     hint_patience: int = 3  # frames that what was never seen for certain waits

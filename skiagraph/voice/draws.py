@@ -21,7 +21,7 @@ class Draws(Value, frozen=True):
     most_spread: float = 0.28
     tract: float = 0.30
     formant: float = 0.04
-    mcadams: float = 0.07
+    mcadams: float = 0.05
     tilt_db: float = 6.0
     colour_db: float = 12.0
     consonants_db: float = 3.0
@@ -29,7 +29,7 @@ class Draws(Value, frozen=True):
     own_tract: float = 0.07
     breath_hz: tuple[float, float] = (1800.0, 6000.0)
     wander_pitch: float = 0.04
-    wander_tract: float = 0.04
+    wander_tract: float = 0.03
     wander_s: float = 0.3
 
 
