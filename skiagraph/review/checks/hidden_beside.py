@@ -25,7 +25,7 @@ _BESIDE = Remembered(16 << 20, size=lambda frames: frames.nbytes + 64)
 class HiddenBeside(FindingKind):
     """Only where somebody is shown: beside who is covered there is a cover in any case."""
 
-    reason, word, exposing = Reason.HIDDEN_BESIDE, "Hidden beside", True
+    reason, word, exposing = Reason.HIDDEN_BESIDE, "Behind", True
 
     def on_scene(self, scene):
         shown = [s for subject in scene.project.subjects if subject.decision == Decision.SHOW and not subject.dismissed and subject.of.hides for s in scene.sightings(subject)]
@@ -75,4 +75,4 @@ class HiddenBeside(FindingKind):
         return (end + 1, until) if until > end else None
 
     def sentence(self, project, finding, told):
-        return f"{told.name} is hidden, or was lost, beside somebody who is shown, from {told.first} ({told.count}), and may be seen there. Cover what is seen of them, or accept it if nothing is."
+        return f"{told.name} is hidden beside somebody who is shown, or was lost there, from {told.first} ({told.count}). Cover what is seen of them, or accept it if nothing is."
