@@ -102,6 +102,19 @@ class FindingTest(TemporaryFolder):
         later = cast.merge_subjects(project_on(self.clip, head_path(0, 30), head_path(5, 2), head_path(45, 15)), "s1", ["s2", "s3"])
         self.assertEqual(self.reasons(later), [(Reason.GAP, 30, 44)])
 
+    def test_where_a_shot_ends_while_somebody_is_being_lost_it_is_said_from_where_that_began(self):
+        def falling(*last):
+            rows = head_path(0, 60).rows().copy()
+            rows[60 - len(last):, 5] = last
+            return project_on(self.clip, HeadPath.from_rows(0, rows, np.zeros(60)))
+
+        lost = falling(0.68, 0.5, 0.43, 0.38, 0.3)
+        self.assertEqual(self.reasons(lost), [(Reason.UNSURE, 55, 59)], "one low frame, which cannot become more")
+        self.assertEqual(self.reasons(falling(0.68, 0.5, 0.43, 0.4, 0.4)), [])
+        self.assertEqual(self.reasons(falling(0.9, 0.3, 0.9)), [], "a blink")
+        cut = seen(falling(*[0.3] * 2, *[0.9] * 20), cuts=(40,))
+        self.assertEqual(self.reasons(cut), [], "the path goes on over the cut")
+
     def test_what_was_drawn_by_hand_and_stops_in_the_picture_is_said_also_without_a_scan(self):
         project, key = outlines.add_subject(project_on(self.clip, scanned=False), "c1", 30, Outline.at(80, 48, 30, 40))
         self.assertEqual({r for r, _, _ in self.reasons(project)}, {Reason.NOT_SCANNED, Reason.BEGINS_INSIDE, Reason.ENDS_INSIDE})

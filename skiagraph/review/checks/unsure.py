@@ -14,6 +14,9 @@ from skiagraph.review.finding import LEAST, UNSURE, JOIN, Finding, FindingKind, 
 BEHIND, LEAVING, LEAVING_FRAMES = 0.6, 0.8, 16
 # Where less than this share of the head is in the picture there is nothing to be sure of. Others hide only where they are this sure.
 LEAST_SEEN, OTHERS_SURE = 0.03, 0.5
+# Where a shot ends while a path becomes less and less sure, it may be astray from this confidence on, before it is low. Set by benchmarks/quality.py (railings, stepping): four frames in which somebody walks on behind a
+# bar at which their path stays. Larger: longer findings.
+FALLING = 0.7
 
 _PAIRS = Remembered(32 << 20)
 _ONES = np.array([bin(n).count("1") for n in range(256)], np.uint8)
@@ -37,8 +40,14 @@ class Unsure(FindingKind):
             for first, last in runs(np.flatnonzero(low) + sighting.first):
                 part = slice(first - sighting.first, last - sighting.first + 1)
                 at_begin, at_end = first - sighting.first < LEAST, last_frame - last < LEAST
-                if last - first + 1 < LEAST and not first == last == sighting.first == last_frame:
+                # At the end of a shot it cannot become longer, whatever comes of it.
+                cut_short = last == last_frame and (last + 1 in scene.cuts or last == scene.clip.frames - 1)
+                if last - first + 1 < LEAST and not cut_short and not first == last == sighting.first == last_frame:
                     continue
+                if cut_short:
+                    sure = np.flatnonzero(rows[:first - sighting.first, CONFIDENCE] >= FALLING)
+                    part = slice(int(sure[-1]) + 1 if len(sure) else 0, part.stop)
+                    first = sighting.first + part.start
                 if (at_begin or at_end) and last - first < LEAVING_FRAMES and np.median(seen[part]) < LEAVING:
                     continue
                 # The end of a path, and the gap after it, have findings of their own that a person looks at anyway.
