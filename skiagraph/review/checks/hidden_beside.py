@@ -9,7 +9,7 @@ from skiagraph.project.model import Decision
 from skiagraph.project.rows import CONFIDENCE, CX, CY, HEIGHT, WIDTH
 from skiagraph.remembering import Remembered
 from skiagraph.review.ends import gap_after, loose_ends
-from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind, runs
+from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind, low_rows, runs
 
 # Heads that overlap by so much are beside one another; one that is less sure than this was not found just there (a path over a crossing has 0.3 to 0.5); for so long nobody is hidden by somebody who only
 # passes, s. Chosen by hand, wide, and held against benchmarks/quality.py: with each person shown in turn, one in four has such a finding,
@@ -47,14 +47,14 @@ class HiddenBeside(FindingKind):
         return Finding(scene.clip.key, subject.key, self.reason, first, last, float(last - first + 1), first)
 
     def _beside(self, scene, hidden, shown) -> np.ndarray:
-        """Frames in which a covered head, not found, lies beside a shown one."""
+        """Frames in which a covered head, not found, lies beside a shown one. Where nobody is sure of it at all, it is a finding already."""
         mine, theirs = scene.rows(hidden), scene.rows(shown)
         first, last = max(hidden.first, shown.first), min(hidden.first + len(mine), shown.first + len(theirs))
         if first >= last:
             return np.zeros(0, int)
         mine, theirs = mine[first - hidden.first:last - hidden.first], theirs[first - shown.first:last - shown.first]
         boxes = (cxcywh_to_xyxy(rows[:, CX:HEIGHT + 1]) for rows in (mine, theirs))
-        return first + np.flatnonzero((paired_iou(*boxes) > BESIDE) & (mine[:, CONFIDENCE] < HARDLY))
+        return first + np.flatnonzero((paired_iou(*boxes) > BESIDE) & (mine[:, CONFIDENCE] < HARDLY) & ~low_rows(mine))
 
     def _lost(self, scene, sightings, n: int, shown) -> tuple[int, int] | None:
         """First and last frame of a time in which somebody who was lost at a shown head may come out from behind it: while that head is there, until they are found again."""
