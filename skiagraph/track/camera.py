@@ -12,6 +12,7 @@ import cv2
 import numpy as np
 
 from skiagraph.detect.shrink import shrunk
+from skiagraph.errors import FrameNotDecoded
 from skiagraph.media.frame import Frame
 
 
@@ -98,12 +99,17 @@ def with_cuts(frames: Iterable[Frame], left_out: Callable[[int], Frame]) -> Iter
 
 
 def with_ends(frames: Iterable[tuple[Frame, bool]]) -> Iterator[tuple[Frame, bool, bool]]:
-    """Of frames as with_cuts gives them, each one, whether a shot begins with it, and whether one ends with it: with the next another begins."""
+    """Of frames as with_cuts gives them, each one, whether a shot begins with it, and whether one ends with it: with the next another begins, or cannot be decoded."""
     before: tuple[Frame, bool] | None = None
-    for frame, cut in frames:
+    try:
+        for frame, cut in frames:
+            if before is not None:
+                yield *before, cut
+            before = frame, cut
+    except FrameNotDecoded:
         if before is not None:
-            yield *before, cut
-        before = frame, cut
+            yield *before, True
+        raise
     if before is not None:
         yield *before, True
 

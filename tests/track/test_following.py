@@ -6,6 +6,7 @@ from types import SimpleNamespace
 import cv2
 import numpy as np
 
+from skiagraph.errors import FrameNotDecoded
 from skiagraph.track.camera import CameraMotion, with_cuts, with_ends
 from skiagraph.track.following import Follower, follow
 from skiagraph.track.silhouette import Shape
@@ -134,6 +135,17 @@ class CameraTest(unittest.TestCase):
         self.assertEqual([(frame, cut) for frame, cut, _ in told], frames)
         self.assertEqual([frame for frame, _, ends in told if ends], [2, 3, 7, 9])
         self.assertEqual(list(with_ends([])), [])
+
+    def test_what_comes_before_damage_is_the_end_of_a_shot_and_counts(self):
+        def damaged():
+            yield from ((0, False), (1, False))
+            raise FrameNotDecoded("damaged", frame=2)
+
+        told = []
+        with self.assertRaises(FrameNotDecoded):
+            for entry in with_ends(damaged()):
+                told.append(entry)
+        self.assertEqual(told, [(0, False, False), (1, False, True)])
 
     def test_cuts_are_seen_and_flicker_and_motion_are_none(self):
         views = [cv2.cvtColor(p, cv2.COLOR_RGB2GRAY) for p in pictures(8, (9, 4))]

@@ -35,8 +35,10 @@ class HiddenBeside(FindingKind):
         for subject, sightings in scene.covered():
             for n, sighting in enumerate(sightings):
                 near = [s for s in shown if s.first <= sighting.last and s.last >= sighting.first]
+                if not near:
+                    continue
                 frames = [_BESIDE.get((sighting, s, scene.clip), "beside", lambda s=s: self._beside(scene, sighting, s)) for s in near]
-                for first, last in runs(np.unique(np.concatenate(frames)), join=least) if frames else ():
+                for first, last in runs(np.unique(np.concatenate(frames)), join=least):
                     if last - first + 1 >= least:
                         yield self._finding(scene, subject, first, last)
                 lost = self._lost(scene, sightings, n, near)
