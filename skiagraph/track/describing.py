@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field
 
@@ -76,14 +76,15 @@ class Describing:
         self._pen = ThreadPoolExecutor(1, thread_name_prefix="describer")
         self._under_way: deque[tuple[int, Future]] = deque()
 
-    def consider(self, frame: int, rgb: np.ndarray, matches: Sequence[Match]) -> None:
-        """Begin to describe those whose faces add to what is known of their tracks. rgb: the frame in square pixels."""
+    def consider(self, frame: int, rgb: np.ndarray | Callable[[], np.ndarray], matches: Sequence[Match]) -> None:
+        """Begin to describe those whose faces add to what is known of their tracks. rgb: the frame in square pixels, or what reads it where it is needed."""
         boxes = np.array([m.box for m in matches]).reshape(-1, 4)
         for match, near, over in zip(matches, crossing(boxes, DESCRIBING.near), crossing(boxes, DESCRIBING.over)):
             known = self._known.setdefault(match.tracklet.number, _Known())
             known.stirred |= bool(near) or match.score < DESCRIBING.hardly
             # Of two faces one over the other the description is of neither.
             if not over and self._is_due(frame, match, known):
+                rgb = rgb() if callable(rgb) else rgb
                 self._under_way.append((frame, self._pen.submit(describe, self._describer, rgb, self._squared, match.box)))
                 self._note_down(DESCRIBING.ahead)
 

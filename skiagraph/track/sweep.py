@@ -103,7 +103,11 @@ class Sweep:
         Raises Cancelled and FrameNotDecoded; what was seen until then is in the checkpoint.
         """
         total = len(self._index)
-        begin = self._replay(told)
+        try:
+            begin = self._replay(control, told)
+        except BaseException:
+            self.describing.close()
+            raise
         self._looking_back.final = begin - 1
         damage: FrameNotDecoded | None = None
         whole = False
@@ -138,21 +142,26 @@ class Sweep:
         if damage is not None:
             raise damage
 
-    def _replay(self, told) -> int:
+    def _replay(self, control: JobControl, told) -> int:
         """Link what an earlier run saw, all but its last frames; returns the frame to go on from."""
         last, waiting = -1, deque()
-        for observation in self._diary.read():
-            last = observation.frame
-            waiting.append(observation)
-            while last - waiting[0].frame >= self._warm:
-                self._relink(waiting.popleft(), told)
+        # What tells faces apart is kept nowhere: who was seen well is described again, from the same frames.
+        with FrameReader(self._info, self._index, threads=1, rough=True) as reader:
+            for observation in self._diary.read():
+                control.check()
+                last = observation.frame
+                waiting.append(observation)
+                while last - waiting[0].frame >= self._warm:
+                    earlier = waiting.popleft()
+                    self._relink(earlier, told, lambda: self.squared.picture(reader.read(earlier.frame).rgb()))
         self._again = {observation.frame: observation for observation in waiting}
         return last + 1
 
-    def _relink(self, observation: Observation, told) -> list[Match]:
+    def _relink(self, observation: Observation, told, rgb: Callable[[], np.ndarray]) -> list[Match]:
         if observation.cut:
             self._new_shot(observation.frame)
         matches = self.linker.update(observation.frame, observation.seen, observation.camera, None if observation.whole else ())
+        self.describing.consider(observation.frame, rgb, matches)
         told(observation.frame, observation.seen, observation.whole)
         return matches
 
@@ -257,7 +266,7 @@ class Sweep:
         self._recent.append(picture)
         if known is None:
             return
-        for match in self._relink(known, told):
+        for match in self._relink(known, told, lambda: picture.rgb):
             if self._every > 1:
                 self._straight.went(match.tracklet, picture.grey, ())
 
