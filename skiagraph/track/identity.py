@@ -14,7 +14,6 @@ from types import MappingProxyType
 
 import numpy as np
 
-from skiagraph.track.appearance import likeness
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,52 +77,69 @@ def face_distance(a: Signature, b: Signature) -> tuple[float, float] | None:
 
     A lower quartile of all pairs, weighted by worth: the views that happen to agree are the ones to compare.
     """
-    distance, worth = _distances(a, [b])
+    distance, worth = Gallery([b]).distances(a)
     return None if np.isnan(distance[0]) else (float(distance[0]), float(worth[0]))
 
 
-def _distances(a: Signature, others: Sequence[Signature]) -> tuple[np.ndarray, np.ndarray]:
-    """Distance of a face to each of others, and what each is worth: two of (n,), NaN where it cannot be told."""
-    counts = np.array([len(other) for other in others], int)
-    distance, worth = np.full(len(others), np.nan), np.zeros(len(others))
-    if not len(a) or not counts.sum():
+class Gallery:
+    """Signatures side by side, so that one is held against many at once."""
+
+    def __init__(self, signatures: Sequence[Signature]):
+        self._counts = np.array([len(s) for s in signatures], int)
+        self._ends = np.concatenate([[0], np.cumsum(self._counts)])
+        self._vectors = np.concatenate([np.zeros((0, 128)), *(s.vectors.astype(np.float64) for s in signatures if len(s))])
+        self._worths = np.concatenate([np.zeros(0), *(s.worths.astype(np.float64) for s in signatures if len(s))])
+        self._squares = (self._vectors ** 2).sum(axis=1)
+        self._dressed = np.array([s.colours is not None for s in signatures], bool)
+        clothes = [s.colours for s in signatures if s.colours is not None]
+        self._colours = np.stack(clothes) if clothes else np.zeros((0, 1), np.float32)
+        self._dressed_before = np.concatenate([[0], np.cumsum(self._dressed)])
+
+    def __len__(self) -> int:
+        return len(self._counts)
+
+    def distances(self, a: Signature, first: int | None = None, beyond: float = np.inf) -> tuple[np.ndarray, np.ndarray]:
+        """Distance of a face to each of the first so many (all by default), and what each is worth: two of (n,), NaN where it cannot be told. Those further than `beyond` are given as that."""
+        count = len(self) if first is None else first
+        distance, worth = np.full(count, np.nan), np.zeros(count)
+        some = np.flatnonzero(self._counts[:count])
+        if not len(a) or not len(some):
+            return distance, worth
+        end, starts = self._ends[count], self._ends[some]
+        mine, my_worth, theirs = a.vectors.astype(np.float64), a.worths.astype(np.float64), self._worths[:end]
+        pairs = np.sqrt(np.maximum((mine ** 2).sum(axis=1)[:, None] + self._squares[None, :end] - 2 * mine @ self._vectors[:end].T, 0))
+        most = my_worth.max() * np.maximum.reduceat(theirs, starts)
+        told = np.sqrt(most) >= IDENTITY.least_worth
+        # A quarter of the weight, whatever the last bits of the sums.
+        quarter = (0.25 - 1e-9) * my_worth.sum() * np.add.reduceat(theirs, starts)
+        near = told & (np.add.reduceat((my_worth @ (pairs <= beyond)) * theirs, starts) >= quarter)
+        distance[some[told]], worth[some[told]] = beyond, np.sqrt(most[told])
+        for k in np.flatnonzero(near):
+            views = slice(self._ends[some[k]], self._ends[some[k] + 1])
+            ranked, weight = pairs[:, views].ravel(), np.outer(my_worth, theirs[views]).ravel()
+            order = np.argsort(ranked, kind="stable")
+            distance[some[k]] = ranked[order[np.searchsorted(np.cumsum(weight[order]), quarter[k])]]
         return distance, worth
-    theirs = np.concatenate([other.vectors for other in others if len(other)]).astype(np.float64)
-    mine = a.vectors.astype(np.float64)
-    squared = (mine ** 2).sum(axis=1)[:, None] + (theirs ** 2).sum(axis=1)[None] - 2 * mine @ theirs.T
-    pairs = np.sqrt(np.maximum(squared, 0)).ravel()
-    weight = (a.worths.astype(np.float64)[:, None] * np.concatenate([other.worths for other in others if len(other)])[None]).ravel()
-    some = np.flatnonzero(counts)
-    whose = np.tile(np.repeat(np.arange(len(some)), counts[some]), len(a))
-    order = np.lexsort((pairs, whose))
-    starts = np.concatenate([[0], np.cumsum(counts[some] * len(a))[:-1]])
-    weight = weight[order]
-    most, total, passed = np.maximum.reduceat(weight, starts), np.add.reduceat(weight, starts), np.cumsum(weight)
-    passed -= np.repeat(passed[starts] - weight[starts], counts[some] * len(a))
-    # The first pair with which a quarter of the weight is passed, whatever the last bits of the sums.
-    reached = np.where(passed >= np.repeat((0.25 - 1e-9) * total, counts[some] * len(a)), np.arange(len(order)), len(order))
-    at = order[np.minimum.reduceat(reached, starts)]
-    told = np.sqrt(most) >= IDENTITY.least_worth
-    distance[some[told]], worth[some[told]] = pairs[at[told]], np.sqrt(most[told])
-    return distance, worth
+
+    def log_odds(self, a: Signature, same_clip: np.ndarray | bool = True, first: int | None = None) -> np.ndarray:
+        """Log odds that somebody and each of the first so many are one person, (n,), from how they look. same_clip: bool, (n,) or one for all."""
+        count = len(self) if first is None else first
+        odds = np.full(count, IDENTITY.prior)
+        # Further away than that no face says more.
+        distance, worth = self.distances(a, count, IDENTITY.face_even + IDENTITY.face_most / IDENTITY.face_steep + 1e-6)
+        seen = ~np.isnan(distance)
+        odds[seen] += np.clip(IDENTITY.face_steep * (IDENTITY.face_even - distance[seen]), -IDENTITY.face_most, IDENTITY.face_most) * np.minimum(1.0, 0.3 + worth[seen])
+        dressed = self._dressed[:count]
+        if a.colours is not None and dressed.any():
+            alike = self._colours[:self._dressed_before[count]] @ a.colours
+            here = np.broadcast_to(same_clip, count)[dressed]
+            odds[dressed] += np.clip(IDENTITY.clothes_steep * (alike - IDENTITY.clothes_even), -IDENTITY.clothes_most, IDENTITY.clothes_most) * np.where(here, 1.0, IDENTITY.elsewhere)
+        return odds
 
 
 def log_odds(a: Signature, b: Signature, *, same_clip: bool) -> float:
     """Log odds that two are one person, from how they look."""
-    return float(all_log_odds(a, [b], np.array([same_clip]))[0])
-
-
-def all_log_odds(a: Signature, others: Sequence[Signature], same_clip: np.ndarray) -> np.ndarray:
-    """Log odds that somebody and each of others are one person, (n,), from how they look. same_clip: bool (n,)."""
-    odds = np.full(len(others), IDENTITY.prior)
-    distance, worth = _distances(a, others)
-    seen = ~np.isnan(distance)
-    odds[seen] += np.clip(IDENTITY.face_steep * (IDENTITY.face_even - distance[seen]), -IDENTITY.face_most, IDENTITY.face_most) * np.minimum(1.0, 0.3 + worth[seen])
-    dressed = np.array([a.colours is not None and other.colours is not None for other in others], bool)
-    if dressed.any():
-        alike = np.array([likeness(a.colours, other.colours) for other, known in zip(others, dressed) if known])
-        odds[dressed] += np.clip(IDENTITY.clothes_steep * (alike - IDENTITY.clothes_even), -IDENTITY.clothes_most, IDENTITY.clothes_most) * np.where(same_clip[dressed], 1.0, IDENTITY.elsewhere)
-    return odds
+    return float(Gallery([b]).log_odds(a, same_clip)[0])
 
 
 def probability(odds: float) -> float:
@@ -140,45 +156,43 @@ class Grouping:
     likely: tuple[tuple[int, int, float], ...]
 
 
-def group(signatures: Sequence[Signature], apart: Callable[[int, int], bool], same_clip: Callable[[int, int], bool],
-          fixed: Sequence[Sequence[int]] = (), extra: Callable[[int, int], float] = lambda i, j: 0.0,
+def group(signatures: Sequence[Signature], apart: np.ndarray, fixed: Sequence[Sequence[int]] = (), extra: np.ndarray | float = 0.0,
           report: Callable[[int, int], None] = lambda done, total: None, known: Mapping[tuple[int, int], float] = MappingProxyType({})) -> Grouping:
-    """Group sightings into people.
+    """Group sightings of one clip into people.
 
-    apart: whether two rows cannot be one person; fixed: rows that are known to be one; extra: log odds from elsewhere; known: log odds of pairs of which nothing else counts; report is told
-    how many of the rows are compared, and may raise to cancel. The time goes with the square of the rows: means between groups are
-    kept as sums (Lance and Williams, The Computer Journal 1967) instead of made anew.
+    apart: bool (n, n), symmetric, whether two rows cannot be one person; fixed: rows that are known to be one; extra: log odds from elsewhere, (n, n), symmetric; known: log odds of pairs of which
+    nothing else counts; report is told how many of the rows are compared, and may raise to cancel. The time goes with the square of the rows: means between groups are kept as sums (Lance and
+    Williams, The Computer Journal 1967), and the nearest group of each instead of a search of all pairs (Anderberg, Cluster Analysis for Applications 1973).
     """
     n = len(signatures)
-    odds, barred = np.zeros((n, n)), np.zeros((n, n), bool)
+    gallery, odds = Gallery(signatures), np.zeros((n, n))
     for i in range(n):
         report(i, n)
-        if not i:
-            continue
-        row = all_log_odds(signatures[i], signatures[:i], np.array([same_clip(i, j) for j in range(i)], bool))
-        odds[i, :i] = odds[:i, i] = row + [extra(i, j) for j in range(i)]
-        barred[i, :i] = barred[:i, i] = [apart(i, j) for j in range(i)]
+        odds[i, :i] = odds[:i, i] = gallery.log_odds(signatures[i], first=i)
+    odds += extra
     for (i, j), value in known.items():
         odds[i, j] = odds[j, i] = value
     groups = [list(rows) for rows in fixed]
     placed = {row for rows in groups for row in rows}
     groups += [[row] for row in range(n) if row not in placed]
-    member = np.zeros((len(groups), n))
-    for g, rows in enumerate(groups):
-        member[g, rows] = 1
-    sums, bars, sizes = member @ odds @ member.T, (member @ barred @ member.T) > 0, member.sum(axis=1)
+    if not groups:
+        return Grouping((), (), ())
+    sizes = np.array([len(rows) for rows in groups], float)
+    order, starts = np.concatenate(groups), np.concatenate([[0], np.cumsum(sizes[:-1])]).astype(int)
+    sums, bars = (add.reduceat(add.reduceat(pairs[np.ix_(order, order)], starts, axis=0), starts, axis=1) for add, pairs in ((np.add, odds), (np.logical_or, apart)))
     sure, alive = np.ones(len(groups)), np.ones(len(groups), bool)
     # Log odds that two groups are one person: the mean over their pairs; none where two were seen at once, or with itself.
-    mean = np.where(bars, -np.inf, sums / np.outer(sizes, sizes)) if n else sums
-    below = np.tril(np.ones_like(mean, bool), -1)
-    mean[~below] = -np.inf
+    mean = np.where(bars, -np.inf, sums / np.outer(sizes, sizes))
+    mean[~np.tril(np.ones_like(mean, bool), -1)] = -np.inf
+    nearest = mean.argmax(axis=1)
+    best = mean[np.arange(len(groups)), nearest]
     while len(groups) > 1:
-        b, a = np.unravel_index(int(np.argmax(mean)), mean.shape)
-        best = mean[b, a]
-        if probability(best) < IDENTITY.join:
+        b = int(np.argmax(best))
+        a, odds_of_both = int(nearest[b]), best[b]
+        if probability(odds_of_both) < IDENTITY.join:
             break
         groups[a] += groups[b]
-        sure[a] = min(sure[a], sure[b], probability(best))
+        sure[a] = min(sure[a], sure[b], probability(odds_of_both))
         alive[b] = False
         sizes[a] += sizes[b]
         sums[a] += sums[b]
@@ -188,6 +202,10 @@ def group(signatures: Sequence[Signature], apart: Callable[[int, int], bool], sa
         row = np.where(bars[a] | ~alive, -np.inf, sums[a] / (sizes[a] * sizes))
         mean[a, :a], mean[a + 1:, a] = row[:a], row[a + 1:]
         mean[b, :], mean[:, b] = -np.inf, -np.inf
+        changed = np.flatnonzero(alive & ((nearest == a) | (nearest == b) | (np.arange(len(groups)) == a) | (mean[:, a] >= best)))
+        nearest[changed] = mean[changed].argmax(axis=1)
+        best[changed] = mean[changed, nearest[changed]]
+        best[b] = -np.inf
     left = np.flatnonzero(alive)
     place = {int(g): k for k, g in enumerate(left)}
     likely = [(place[int(a)], place[int(b)], probability(mean[b, a])) for b, a in np.argwhere(mean > -np.inf) if probability(mean[b, a]) >= IDENTITY.propose]

@@ -93,16 +93,21 @@ def meetings_of(paths: Sequence[Path], rate: float, settings: MeetingSettings = 
             touching += [_Touch(first + int(p[0]), first + int(p[-1]), {row: (float(overlap[p].max()), first + int(p[np.argmax(overlap[p])])) for row in (n, m)}) for p in parts]
         open_rows.append(n)
     merged: list[_Touch] = []
+    merged_of: dict[int, set[int]] = {}
     for touch in sorted(touching, key=lambda t: t.first):
-        for known in merged:
+        for place in sorted(set().union(*(merged_of.get(row, ()) for row in touch.closest))):
+            known = merged[place]
             # One vanishes at somebody's head, and one comes out there: it may be the same one.
-            vanished = known.closest.keys() & touch.closest.keys() and any(paths[m].last <= known.last + settings.again_s * rate for m in known.closest.keys() - touch.closest.keys()) \
+            vanished = any(paths[m].last <= known.last + settings.again_s * rate for m in known.closest.keys() - touch.closest.keys()) \
                 and any(paths[m].first >= touch.first - settings.again_s * rate for m in touch.closest.keys() - known.closest.keys())
-            if known.closest.keys() & touch.closest.keys() and touch.first - known.last <= (settings.hidden_s if vanished else settings.again_s) * rate:
+            if touch.first - known.last <= (settings.hidden_s if vanished else settings.again_s) * rate:
                 known.take(touch)
                 break
         else:
+            place = len(merged)
             merged.append(touch)
+        for row in touch.closest:
+            merged_of.setdefault(row, set()).add(place)
     meetings = [Meeting(t.first, t.last, tuple(sorted(t.closest)), tuple(t.closest[n][1] for n in sorted(t.closest)), max(c for c, _ in t.closest.values())) for t in merged]
     return sorted([*meetings, *_gone(paths, meetings, rate, settings)], key=lambda m: m.first)
 
@@ -130,13 +135,23 @@ def seen_of(path: Path, rate: float, settings: MeetingSettings) -> Path:
 def _gone(paths: Sequence[Path], meetings: Sequence[Meeting], rate: float, settings: MeetingSettings) -> list[Meeting]:
     """Times in which the face of a path was not found, outside of its meetings."""
     gone = []
+    met = _of_rows(meetings)
     for n, path in enumerate(paths):
         found = path.first + np.flatnonzero(path.origin == FOUND)
         for k in np.flatnonzero(np.diff(found) > settings.gone_s * rate):
             first, last = int(found[k]) + 1, int(found[k + 1]) - 1
-            if not any(n in m.rows and m.first <= last and m.last >= first for m in meetings):
+            if not any(m.first <= last and m.last >= first for m in met.get(n, ())):
                 gone.append(Meeting(first, last, (n,), ((first + last) // 2,), 0.0))
     return gone
+
+
+def _of_rows(meetings: Sequence[Meeting]) -> dict[int, list[Meeting]]:
+    """The meetings that each path takes part in."""
+    found: dict[int, list[Meeting]] = {}
+    for meeting in meetings:
+        for row in meeting.rows:
+            found.setdefault(row, []).append(meeting)
+    return found
 
 
 def log_odds_of_looks(a: Side, b: Side, settings: MeetingSettings = MeetingSettings()) -> float:
@@ -263,10 +278,8 @@ class _Asking:
         self.stretches, self.meetings, self.seen, self.rate, self.settings = stretches, meetings, seen, rate, settings
         self.paths = [seen_of(s.path, rate, settings) for s in stretches]
         self.boxes = [s.path.boxes() for s in stretches]
-        self.meetings_of_row: dict[int, list[Meeting]] = {}
-        for meeting in meetings:
-            for row in meeting.rows:
-                self.meetings_of_row.setdefault(row, []).append(meeting)
+        self.meetings_of_row = _of_rows(meetings)
+        self.spans = np.array([(s.path.first, s.path.last) for s in stretches], int).reshape(-1, 2)
         self.pieces = {n: [_Piece(n, s.path.first, s.path.last, [])] for n, s in enumerate(stretches)}
         self.kept: list[tuple[Meeting, _Piece, list[_Piece], float]] = []
         self.open: list[tuple[_Piece, _Piece, float]] = []
@@ -372,7 +385,7 @@ class _Asking:
     def _looks(self, row: int, first: int, last: int, low: int, high: int) -> Signature:
         """How somebody looks: the face between two frames, clothes and hair between two others, of those the ones in which nobody is beside them, if there are any."""
         stretch, settings = self.stretches[row], self.settings
-        near = [(s.path, boxes) for n, (s, boxes) in enumerate(zip(self.stretches, self.boxes)) if n != row and s.path.first <= high and s.path.last >= low]
+        near = [(self.stretches[n].path, self.boxes[n]) for n in np.flatnonzero((self.spans[:, 0] <= high) & (self.spans[:, 1] >= low)) if n != row]
         clear, beset = [], []
         # Away from the meeting first, but no further than needed.
         for away, frame, face in sorted(((min(frame - first, last - frame), frame, n) for n, (frame, _, _) in enumerate(stretch.faces) if low <= frame <= high and frame in self.seen),

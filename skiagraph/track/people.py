@@ -34,6 +34,8 @@ class PeopleSettings:
     least_part: int = 4  # frames in which somebody was seen to be split off
     both_frames: int = 25  # frames before two paths meet in which the cover holds both; larger: wider covers
     near_both: float = 0.6  # share of the head that they are apart at most for that
+    one_chain: float = 1.5  # log odds that two paths of one chain are one person, though the gap between them was not bridged; larger: more is joined
+    one_place: float = 4.0  # log odds that two paths which lie on each other are one head, tracked twice
 
 
 PEOPLE = PeopleSettings()
@@ -229,29 +231,16 @@ def _stretch(path: Path, numbers, chains: Sequence[Chain], descriptions) -> Stre
 def people_of(stretches: Sequence[Stretch], still: Sequence[bool] | None = None, report: Callable[[int, int], None] = lambda done, total: None,
               joins: Sequence[Join] = (), asked: Mapping[tuple[int, int], float] = MappingProxyType({}), fixed: Sequence[Sequence[int]] = ()) -> tuple[list[FoundPerson], list[tuple[int, int, float]]]:
     """Group stretches into people; returns them and which may be one: (key, key, probability). report, fixed: as in identity.group; joins, asked: as track.meetings gives them."""
-    signatures, found = [s.signature for s in stretches], [s.found for s in stretches]
-
-    def apart(i: int, j: int) -> bool:
-        a, b = stretches[i], stretches[j]
-        if a.doubtful or b.doubtful:
-            return True
-        (a0, a1), (b0, b1) = found[i], found[j]
-        return min(a1, b1) - max(a0, b0) >= 2 and not _one_head(a, b)
-
-    # One chain whose gap was not bridged is still likely one head, and two tracks at one place surely are.
-    def extra(i: int, j: int) -> float:
-        a, b = stretches[i], stretches[j]
-        (a0, a1), (b0, b1) = found[i], found[j]
-        if min(a1, b1) - max(a0, b0) >= 2 and _one_head(a, b):
-            return 4.0
-        return 1.5 if set(a.chains) & set(b.chains) else 0.0
-
-    grouping = group(signatures, apart, lambda i, j: True, fixed, extra=extra, report=report, known=held_apart(asked))
+    apart, extra = _pairs(stretches)
+    grouping = group([s.signature for s in stretches], apart, fixed, extra, report, held_apart(asked))
+    met_in: dict[int, list[Join]] = {}
+    for join in joins:
+        met_in.setdefault(join.row, []).append(join)
     people = []
     keys = {row: min((stretches[r] for r in rows), key=lambda s: s.path.first).number for rows in grouping.groups for row in rows}
     for rows, sure in zip(grouping.groups, grouping.sure):
         parts = sorted((stretches[row] for row in rows), key=lambda s: s.path.first)
-        met = sorted((FoundJoin(j.first, j.last, tuple(sorted({keys[o] for o in j.others} - {keys[j.row]})), probability(j.odds)) for j in joins if j.row in rows), key=lambda j: j.first)
+        met = sorted((FoundJoin(j.first, j.last, tuple(sorted({keys[o] for o in j.others} - {keys[j.row]})), probability(j.odds)) for row in rows for j in met_in.get(row, ())), key=lambda j: j.first)
         frame, box = _best_face(parts)
         paths = _untangled(parts)
         if sure < 1:
@@ -262,6 +251,26 @@ def people_of(stretches: Sequence[Stretch], still: Sequence[bool] | None = None,
                                   Signature.joined([p.signature for p in parts])))
     likely = [(people[a].key, people[b].key, p) for a, b, p in grouping.likely]
     return sorted(people, key=lambda person: (person.paths[0].first, person.key)), likely
+
+
+def _pairs(stretches: Sequence[Stretch]) -> tuple[np.ndarray, np.ndarray]:
+    """For each pair of stretches whether they cannot be one person, bool (n, n), and log odds from where they are, (n, n): one chain whose gap was not bridged is still likely one head, and two tracks
+    at one place surely are."""
+    spans = np.array([s.found for s in stretches], int).reshape(-1, 2)
+    doubtful = np.array([s.doubtful for s in stretches], bool)
+    at_once = np.minimum.outer(spans[:, 1], spans[:, 1]) - np.maximum.outer(spans[:, 0], spans[:, 0]) >= 2
+    apart, extra = doubtful[:, None] | doubtful[None] | at_once, np.zeros((len(stretches),) * 2)
+    chains: dict[int, list[int]] = {}
+    for row, stretch in enumerate(stretches):
+        for chain in stretch.chains:
+            chains.setdefault(chain, []).append(row)
+    for rows in chains.values():
+        extra[np.ix_(rows, rows)] = PEOPLE.one_chain
+    for i, j in np.argwhere(np.tril(at_once, -1)):
+        if _one_head(stretches[i], stretches[j]):
+            extra[i, j] = extra[j, i] = PEOPLE.one_place
+            apart[i, j] = apart[j, i] = doubtful[i] or doubtful[j]
+    return apart, extra
 
 
 def _one_head(a: Stretch, b: Stretch) -> bool:

@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from skiagraph.track.identity import IDENTITY, Signature, face_distance, group, log_odds, probability
+from skiagraph.track.identity import IDENTITY, Gallery, Signature, face_distance, group, log_odds, probability
 
 
 def vector(person: int, noise: float, rng) -> np.ndarray:
@@ -26,8 +26,12 @@ def clothes(n):
     return np.sqrt(histogram / histogram.sum()).astype(np.float32)
 
 
-def never(i, j):
-    return False
+def never(count, *pairs):
+    """For so many rows, which of them cannot be one person."""
+    apart = np.zeros((count, count), bool)
+    for i, j in pairs:
+        apart[i, j] = apart[j, i] = True
+    return apart
 
 
 class EvidenceTest(unittest.TestCase):
@@ -61,30 +65,75 @@ class EvidenceTest(unittest.TestCase):
         self.assertEqual(len(Signature.joined([])), 0)
 
 
+class GalleryTest(unittest.TestCase):
+    def test_many_at_once_are_told_as_one_by_one(self):
+        people = [signature(n % 5, noise=0.05 * n, worth=0.2 + 0.03 * n, count=n % 4, colours=clothes(n % 3) if n % 2 else None, seed=n) for n in range(20)]
+        gallery = Gallery(people)
+        for n, person in enumerate(people):
+            with self.subTest(n):
+                np.testing.assert_allclose(gallery.log_odds(person, first=n), [log_odds(person, other, same_clip=True) for other in people[:n]], atol=1e-9)
+                near, far = gallery.distances(person), gallery.distances(person, beyond=0.4)
+                np.testing.assert_allclose(np.where(near[0] > 0.4, 0.4, near[0]), far[0])
+                np.testing.assert_allclose(near[1], far[1])
+
+    def test_a_quarter_of_the_weight_decides(self):
+        one = Signature(np.zeros((1, 128), np.float32), np.ones(1, np.float32))
+        views = np.zeros((4, 128), np.float32)
+        views[:, 0] = 0.1, 0.2, 0.3, 0.4
+        self.assertAlmostEqual(face_distance(one, Signature(views, np.ones(4, np.float32)))[0], 0.1, places=6)
+        self.assertAlmostEqual(face_distance(one, Signature(views, np.array([0.1, 0.1, 1, 1], np.float32)))[0], 0.3, places=6)
+
+
+def grouped_plainly(odds, apart, least):
+    """Average linkage as it is defined: the pair of groups with the highest mean over their pairs, searched anew each time."""
+    groups = [[n] for n in range(len(odds))]
+    while True:
+        pairs = [(odds[np.ix_(a, b)].mean(), i, j) for i, a in enumerate(groups) for j, b in enumerate(groups) if j < i and not apart[np.ix_(a, b)].any()]
+        if not pairs or max(pairs)[0] < least:
+            return {tuple(sorted(g)) for g in groups}
+        _, i, j = max(pairs)
+        groups[j] += groups.pop(i)
+
+
 class GroupTest(unittest.TestCase):
+    def test_groups_are_those_of_average_linkage(self):
+        least = float(np.log(IDENTITY.join / (1 - IDENTITY.join)))
+        for seed in range(12):
+            rng = np.random.default_rng(seed)
+            odds = rng.normal(0, 5, (14, 14))
+            odds = np.tril(odds, -1) + np.tril(odds, -1).T
+            apart = never(14, *rng.integers(0, 14, (8, 2)))
+            np.fill_diagonal(apart, False)
+            known = {(i, j): float(odds[i, j]) for i in range(14) for j in range(i)}
+            with self.subTest(seed):
+                self.assertEqual(set(group([Signature.none()] * 14, apart, known=known).groups), grouped_plainly(odds, apart, least))
+
+    def test_nobody_is_no_group(self):
+        self.assertEqual(group([], never(0)).groups, ())
+
     def test_sightings_of_three_people(self):
         people = [1, 2, 1, 3, 2, 1]
-        grouping = group([signature(p, seed=n) for n, p in enumerate(people)], never, lambda i, j: True)
+        grouping = group([signature(p, seed=n) for n, p in enumerate(people)], never(6))
         self.assertEqual(sorted(grouping.groups), [(0, 2, 5), (1, 4), (3,)])
         self.assertTrue(all(s >= IDENTITY.join for s in grouping.sure))
         self.assertEqual(grouping.likely, ())
 
     def test_two_in_one_frame_are_two_whatever_they_look_like(self):
         twins = [signature(1, seed=1), signature(1, seed=2), signature(1, seed=3)]
-        grouping = group(twins, lambda i, j: {i, j} == {0, 1}, lambda i, j: True)
+        grouping = group(twins, never(3, (0, 1)))
         self.assertEqual(len(grouping.groups), 2)
         self.assertFalse(any({0, 1} <= set(g) for g in grouping.groups))
         self.assertFalse(any({0, 1} <= set(grouping.groups[a]) | set(grouping.groups[b]) and p > 0 for a, b, p in grouping.likely))
 
     def test_what_is_not_sure_is_asked(self):
         a, b = signature(1, noise=0.28, seed=1), signature(1, noise=0.28, seed=4)
-        grouping = group([a, b], never, lambda i, j: True)
+        grouping = group([a, b], never(2))
         self.assertEqual(len(grouping.groups), 2)
         self.assertEqual(len(grouping.likely), 1)
         self.assertTrue(IDENTITY.propose <= grouping.likely[0][2] < IDENTITY.join)
 
     def test_other_evidence_counts(self):
         strangers = [signature(1, seed=1), signature(2, seed=2)]
-        self.assertEqual(len(group(strangers, never, lambda i, j: True).groups), 2)
-        self.assertEqual(len(group(strangers, never, lambda i, j: True, extra=lambda i, j: 12.0).groups), 1)
-        self.assertEqual(len(group(strangers, never, lambda i, j: True, fixed=[(0, 1)]).groups), 1)
+        self.assertEqual(len(group(strangers, never(2)).groups), 2)
+        self.assertEqual(len(group(strangers, never(2), extra=np.full((2, 2), 12.0)).groups), 1)
+        self.assertEqual(len(group(strangers, never(2), fixed=[(0, 1)]).groups), 1)
