@@ -15,6 +15,7 @@ from skiagraph.track.appearance import head_colours
 from skiagraph.track.describing import describe
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.identity import IDENTITY, Signature, log_odds, probability
+from skiagraph.track.light import in_ordinary_light
 from skiagraph.track.results import ScanResult
 
 STEP_RECALL = "Recalling faces"
@@ -93,13 +94,13 @@ def _look(clip: Clip, wanted, gallery: Gallery, control: JobControl) -> None:
     with FrameReader(info, index) as reader:
         for done, frame in enumerate(sorted(wanted)):
             control.report(STEP_RECALL, done, len(wanted))
-            rgb = squared.picture(reader.read(frame).rgb())
+            picture = in_ordinary_light(squared.picture(reader.read(frame).rgb()))
             for track, box in wanted[frame]:
                 found.setdefault(track, [])
-                description = describe(describer, rgb, squared, box)
+                description = describe(describer, picture, squared, box)
                 if description is not None:
                     found[track].append(description)
-                look = head_colours(rgb, squared.boxes(box))
+                look = None if picture.coloured else head_colours(picture.rgb, squared.boxes(box))
                 if look is not None:
                     colours.setdefault(track, []).append(look)
     for track, mine in found.items():

@@ -13,6 +13,7 @@ from skiagraph.boxes import area, crossing, intersection
 from skiagraph.detect.detections import EYE_LEFT, EYE_RIGHT, NOSE
 from skiagraph.detect.squared import Squared
 from skiagraph.track.descriptor import FaceDescriber
+from skiagraph.track.light import Lit
 from skiagraph.track.linking import Match
 
 
@@ -76,16 +77,15 @@ class Describing:
         self._pen = ThreadPoolExecutor(1, thread_name_prefix="describer")
         self._under_way: deque[tuple[int, Future]] = deque()
 
-    def consider(self, frame: int, rgb: np.ndarray | Callable[[], np.ndarray], matches: Sequence[Match]) -> None:
-        """Begin to describe those whose faces add to what is known of their tracks. rgb: the frame in square pixels, or what reads it where it is needed."""
+    def consider(self, frame: int, picture: Callable[[], Lit], matches: Sequence[Match]) -> None:
+        """Begin to describe those whose faces add to what is known of their tracks. picture: gives the frame in square pixels, where it is needed."""
         boxes = np.array([m.box for m in matches]).reshape(-1, 4)
         for match, near, over in zip(matches, crossing(boxes, DESCRIBING.near), crossing(boxes, DESCRIBING.over)):
             known = self._known.setdefault(match.tracklet.number, _Known())
             known.stirred |= bool(near) or match.score < DESCRIBING.hardly
             # Of two faces one over the other the description is of neither.
             if not over and self._is_due(frame, match, known):
-                rgb = rgb() if callable(rgb) else rgb
-                self._under_way.append((frame, self._pen.submit(describe, self._describer, rgb, self._squared, match.box)))
+                self._under_way.append((frame, self._pen.submit(describe, self._describer, picture(), self._squared, match.box)))
                 self._note_down(DESCRIBING.ahead)
 
     def finish(self) -> None:
@@ -137,13 +137,13 @@ def facing(match: Match) -> float:
     return float(np.clip(1 - DESCRIBING.aside * abs(nose - (left + right) / 2) / max(right - left, 1e-3), 0, 1))
 
 
-def describe(describer: FaceDescriber, rgb: np.ndarray, squared: Squared, box: np.ndarray) -> Description | None:
+def describe(describer: FaceDescriber, picture: Lit, squared: Squared, box: np.ndarray) -> Description | None:
     """The description of a face (box in the clip's own px) in a picture with square pixels, or None when it is not seen well."""
     place = squared.boxes(box)
-    chip = describer.chip(rgb, place)
+    chip = describer.chip(picture.rgb, place)
     if chip is None:
         return None
-    return Description(np.asarray(box, np.float32), describer.describe(chip), chip.worth * _whole(place, rgb.shape), chip.present)
+    return Description(np.asarray(box, np.float32), describer.describe(chip), chip.worth * _whole(place, picture.rgb.shape) * picture.telling, chip.present)
 
 
 def _whole(box: np.ndarray, shape: Sequence[int]) -> float:

@@ -29,6 +29,7 @@ class JudgingSettings:
     face_said: float = 0.5  # presence, 0..1, from which that network takes it for a face; larger: less is believed
     opinion_holds_s: float = 0.32  # seconds for which an opinion of a place holds
     same_place: float = 0.5  # overlap (IoU) of boxes at one place
+    expected_here: float = 0.3  # overlap (IoU) with where somebody is expected from which a sign is theirs; smaller: more is continued
     somebody: float = 0.55  # share of the head that is person for a weak sign to count; of backgrounds hardly any has a third, of half hidden heads most have two thirds (measured); larger: fewer half hidden ones
     somebody_score: float = 0.5  # score that it counts with
     somebody_least: float = 0.75  # width against the smallest face to find; smaller ones are hands
@@ -99,7 +100,9 @@ class Judging:
         steady = places[[n for n, e in enumerate(expected) if not e.missed and e.score >= DESCRIBING.hardly]]
         kept, scores = np.ones(len(found), bool), found.scores.copy()
         # Where somebody was a moment ago their own head gives weak signs, and is followed better by its picture.
-        heads = [*places[[n for n, e in enumerate(expected) if e.sure and e.missed <= JUDGING.just_lost_s * self._rate]], *found.boxes[found.scores >= JUDGING.good]]
+        good = found.scores >= JUDGING.good
+        lost = places[[n for n, e in enumerate(expected) if e.sure and e.missed <= JUDGING.just_lost_s * self._rate]]
+        heads = [*lost, *found.boxes[good]]
         # Of several weak signs on one head the strongest counts.
         for n in np.argsort(-found.scores, kind="stable"):
             box, score = found.boxes[n], found.scores[n]
@@ -107,11 +110,14 @@ class Judging:
                 continue
             if score >= JUDGING.asked_from and self._is_face(picture, box):
                 continue
-            if not _on_head(box, heads) and self._is_person(picture, found, n):
-                scores[n] = max(score, JUDGING.somebody_score)
+            expected_here = bool(len(places)) and iou(box[None], places)[0].max() > JUDGING.expected_here
+            # In coloured light the landmark network errs, and the shape decides of good ones too, which are no signs of themselves.
+            others = [*lost, *found.boxes[good & (np.arange(len(found)) != n)]] if good[n] and picture.lit.coloured else heads
+            if not _on_head(box, others) and self._is_person(picture, found, n):
+                scores[n] = JUDGING.somebody_score if good[n] else max(score, JUDGING.somebody_score)
                 heads.append(box)
             elif score >= JUDGING.asked_from:
-                kept[n], scores[n] = len(places) and iou(box[None], places)[0].max() > 0.3, min(score, JUDGING.hint_score)
+                kept[n], scores[n] = expected_here, min(score, JUDGING.hint_score)
         return replace(found, scores=scores).take(kept)
 
     def _is_face(self, picture: Picture, box: np.ndarray) -> bool:

@@ -14,6 +14,7 @@ from skiagraph.detect.squared import Squared
 from skiagraph.track.appearance import head_colours
 from skiagraph.track.camera import STILL
 from skiagraph.track.judging import Judging
+from skiagraph.track.light import Lit
 from skiagraph.track.linking import Expected, Match, Seen, not_taken
 from skiagraph.track.observations import Observation
 from skiagraph.track.picture import Picture
@@ -109,7 +110,8 @@ class LookingBack:
                 continue
             boxes = np.array([b.expected(picture.number) for b in now])
             found = self._judging.believed(picture, self._finder.look(picture.rgb, self._squared.boxes(boxes)), [])
-            again = with_colours(picture.rgb, found, self._squared) if len(found) else Seen.none()
+            again = with_colours(picture.lit, found, self._squared) if len(found) else Seen.none()
+            coloured = picture.lit.coloured
             picture.let_go()
             if only and len(again):
                 again = again.take((iou(boxes, again.found.boxes) > LOOKING.overlap).any(axis=0))
@@ -120,13 +122,13 @@ class LookingBack:
                 again = not_taken(again, old.seen)
             if len(again):
                 observations[picture.number] = (replace(old, seen=Seen.joined([old.seen, again])) if old is not None
-                                                else Observation(picture.number, again, STILL, False, False))
+                                                else Observation(picture.number, again, STILL, False, False, coloured))
                 told(picture.number, again, False)
 
 
-def with_colours(rgb: np.ndarray, found: Detections, squared: Squared) -> Seen:
-    """Faces with how their surroundings look; rgb and found in square pixels, the result in px of the clip."""
-    return Seen(squared.stored(found), tuple(head_colours(rgb, box) for box in found.boxes))
+def with_colours(picture: Lit, found: Detections, squared: Squared) -> Seen:
+    """Faces with how their surroundings look, which nobody knows in coloured light; picture and found in square pixels, the result in px of the clip."""
+    return Seen(squared.stored(found), tuple(None if picture.coloured else head_colours(picture.rgb, box) for box in found.boxes))
 
 
 def _surprises(box: np.ndarray, expected: np.ndarray | None) -> bool:

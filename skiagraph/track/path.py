@@ -81,6 +81,14 @@ class Path:
         a, b = max(first, self.first) - self.first, min(last, self.last) - self.first + 1
         return Path(self.first + a, *(getattr(self, name)[a:b] for name in COLUMNS), self.lean[a:b] if self.lean is not None else None)
 
+    def no_surer(self, most: np.ndarray) -> Path:
+        """The same, with a confidence of at most so much in each row, (n,)."""
+        if not (self.confidence > most).any():
+            return self
+        rows = self.rows()
+        rows[:, 5] = np.minimum(rows[:, 5], most)
+        return Path.from_rows(self.first, rows, self.origin, self.lean)
+
     def rows(self) -> np.ndarray:
         """float32 (n, 6) cx, cy, width, height, angle, confidence."""
         return np.stack([self.cx, self.cy, self.width, self.height, self.angle, self.confidence], axis=1)

@@ -1,4 +1,4 @@
-"""A frame as a scan looks at it: colours in square pixels and brightness, made when somebody looks."""
+"""A frame as a scan looks at it: colours in square pixels and ordinary light, and brightness, made when somebody looks."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ import numpy as np
 
 from skiagraph.detect.squared import Squared
 from skiagraph.media.frame import Frame
+from skiagraph.track.light import Lit, in_ordinary_light
 
 
 class Picture:
@@ -15,13 +16,17 @@ class Picture:
 
     def __init__(self, frame: Frame, squared: Squared):
         self.number, self._frame, self._squared = frame.number, frame, squared
-        self._rgb: np.ndarray | None = None
+        self._lit: Lit | None = None
+
+    @property
+    def lit(self) -> Lit:
+        if self._lit is None:
+            self._lit = in_ordinary_light(self._squared.picture(self._frame.rgb()))
+        return self._lit
 
     @property
     def rgb(self) -> np.ndarray:
-        if self._rgb is None:
-            self._rgb = self._squared.picture(self._frame.rgb())
-        return self._rgb
+        return self.lit.rgb
 
     @cached_property
     def grey(self) -> np.ndarray:
@@ -30,4 +35,4 @@ class Picture:
 
     def let_go(self) -> None:
         """Keep only what the decoder gave, which is smaller."""
-        self._rgb = None
+        self._lit = None

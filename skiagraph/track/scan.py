@@ -23,6 +23,7 @@ from skiagraph.track.crossings import less_sure
 from skiagraph.track.describing import Description, describe
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.doubtful import at_one_place, nobody_there, to_look_at, without_inside
+from skiagraph.track.light import in_ordinary_light
 from skiagraph.track.linking import Linker, LinkSettings, Seen, Tracklet, extend_back
 from skiagraph.track.meetings import frames_wanted, meetings_of, reconsidered
 from skiagraph.track.observations import Checkpoint, compact, restored
@@ -129,7 +130,7 @@ class _Scan:
         stretches = stretches_of(linked, solved.results, solved.meetings, self.descriptions, self.rate, self.bridges)
         stretches = self._described(self._without_nobody(without_inside(stretches)))
         stretches, joins, asked = self._reconsidered(stretches)
-        stretches = less_sure(stretches)
+        stretches = less_sure(stretches, {o.frame for o in self.checkpoint.every() if o.coloured})
         people, likely = people_of(stretches, [self._is_still(s) for s in stretches], lambda done, total: self.control.report(STEP_WHO, done, total), joins, asked,
                                    at_one_place(stretches, self.rate))
         return self._result(people, likely)
@@ -238,9 +239,9 @@ class _Scan:
         with FrameReader(self.info, self.index) as reader:
             for done, frame in enumerate(sorted(wanted)):
                 self.control.report(STEP_WHO, done, len(wanted))
-                rgb = self.sweep.squared.picture(reader.read(frame).rgb())
+                picture = in_ordinary_light(self.sweep.squared.picture(reader.read(frame).rgb()))
                 for n, box in wanted[frame]:
-                    description = describe(self.describer, rgb, self.sweep.squared, box)
+                    description = describe(self.describer, picture, self.sweep.squared, box)
                     if description is not None:
                         found.setdefault(n, []).append((frame, description))
         return [replace(s, described=tuple(found[n])) if n in found else s for n, s in enumerate(stretches)]

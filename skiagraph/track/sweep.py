@@ -24,6 +24,7 @@ from skiagraph.track.describing import DESCRIBING, Describing
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.edges import EdgeLooks, same_face
 from skiagraph.track.judging import JUDGING, Judging
+from skiagraph.track.light import Lit, in_ordinary_light
 from skiagraph.track.linking import Expected, Linker, Match, Seen
 from skiagraph.track.looking_back import LookingBack, with_colours
 from skiagraph.track.observations import Checkpoint, Observation
@@ -153,15 +154,15 @@ class Sweep:
                 waiting.append(observation)
                 while last - waiting[0].frame >= self._warm:
                     earlier = waiting.popleft()
-                    self._relink(earlier, told, lambda: self.squared.picture(reader.read(earlier.frame).rgb()))
+                    self._relink(earlier, told, lambda: in_ordinary_light(self.squared.picture(reader.read(earlier.frame).rgb())))
         self._again = {observation.frame: observation for observation in waiting}
         return last + 1
 
-    def _relink(self, observation: Observation, told, rgb: Callable[[], np.ndarray]) -> list[Match]:
+    def _relink(self, observation: Observation, told, picture: Callable[[], Lit]) -> list[Match]:
         if observation.cut:
             self._new_shot(observation.frame)
         matches = self.linker.update(observation.frame, observation.seen, observation.camera, None if observation.whole else ())
-        self.describing.consider(observation.frame, rgb, matches)
+        self.describing.consider(observation.frame, picture, matches)
         told(observation.frame, observation.seen, observation.whole)
         return matches
 
@@ -248,10 +249,10 @@ class Sweep:
             thorough = np.array([e.missed <= SWEEP.thorough or frame % SWEEP.thorough_again == 0 for e in missing])
             looked = self._finder.look(picture.rgb, self.squared.boxes(np.array([e.box for e in missing])), thorough=thorough)
             found = _without_twins(found, self._judging.believed(picture, looked, missing))
-        seen = with_colours(picture.rgb, self._judging.measured(picture, found, expected), self.squared)
+        seen = with_colours(picture.lit, self._judging.measured(picture, found, expected), self.squared)
         matches = self.linker.take(seen, sought)
-        self._open[frame] = Observation(frame, seen, STILL if prepared.camera is None else prepared.camera, prepared.cut, sought is None)
-        self.describing.consider(frame, picture.rgb, matches)
+        self._open[frame] = Observation(frame, seen, STILL if prepared.camera is None else prepared.camera, prepared.cut, sought is None, picture.lit.coloured)
+        self.describing.consider(frame, lambda: picture.lit, matches)
         told(frame, seen, prepared.search is not None)
         self._looking_back.look(matches, expected, self._recent, self._open, told)
         self._straight.forget(self._recent[-1].number - 2 * self._plan.apart)
@@ -266,7 +267,7 @@ class Sweep:
         self._recent.append(picture)
         if known is None:
             return
-        for match in self._relink(known, told, lambda: picture.rgb):
+        for match in self._relink(known, told, lambda: picture.lit):
             if self._every > 1:
                 self._straight.went(match.tracklet, picture.grey, ())
 

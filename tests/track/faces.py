@@ -3,6 +3,7 @@
 import numpy as np
 
 from skiagraph.detect.detections import Detections
+from skiagraph.track.light import Lit
 from skiagraph.track.linking import Seen
 
 
@@ -20,9 +21,10 @@ def seen(x, y, side=40.0, score=0.9, colours=None) -> Seen:
 class PlainPicture:
     """A picture of one grey, of the given number."""
 
-    def __init__(self, number, size=(300, 400)):
+    def __init__(self, number, size=(300, 400), coloured=False):
         self.number, self.grey = number, None
         self.rgb = np.full((*size, 3), number, np.uint8)
+        self.lit = Lit(self.rgb, coloured)
 
     def let_go(self):
         """Its colours are not kept; here they are all there is."""

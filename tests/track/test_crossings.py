@@ -2,6 +2,8 @@
 
 import unittest
 
+import numpy as np
+
 from skiagraph.track.crossings import CrossingSettings, less_sure
 from skiagraph.track.path import BRIDGED, FOLLOWED, FOUND
 from tests.track.test_doubtful import stretch
@@ -21,6 +23,12 @@ class LessSureTest(unittest.TestCase):
         first, second = self.confidence(later, before)[::-1]
         self.assertEqual(first, [0.9] * 6 + [0.36] * 4)
         self.assertEqual(second, [0.36] * 4 + [0.8] * 11)
+
+    def test_faces_found_in_coloured_light_are_less_sure(self):
+        alone, unsure = less_sure([stretch(5, 14, x, confidence=c, doubtful=False) for x, c in ((100, 0.9), (300, 0.2))], {3, 7, 8, 40})
+        most = CrossingSettings().coloured_at_most
+        np.testing.assert_allclose(alone.path.confidence, [0.9, 0.9, most, most] + [0.9] * 6, atol=1e-6)
+        np.testing.assert_allclose(unsure.path.confidence, 0.2, atol=1e-6)
 
     def test_nobody_becomes_surer_or_moves(self):
         one, other = stretch(0, 9, 100, confidence=0.1, origin=FOLLOWED), stretch(0, 9, 104, confidence=0.2, origin=FOLLOWED)

@@ -8,6 +8,7 @@ import numpy as np
 from skiagraph.detect.squared import Squared
 from skiagraph.track import describing
 from skiagraph.track.describing import DESCRIBING, Describing, describe, facing
+from skiagraph.track.light import LIGHT, Lit
 from skiagraph.track.linking import Match, Tracklet
 from tests.track.faces import face
 
@@ -41,7 +42,7 @@ class DescribingTest(unittest.TestCase):
             tracklet = self.tracks.setdefault(number, Tracklet(number))
             tracklet.frames.append(frame)
             matches.append(Match(tracklet, found.boxes[0], score, found.landmarks[0]))
-        self.describing.consider(frame, np.zeros((400, 800, 3), np.uint8), matches)
+        self.describing.consider(frame, lambda: Lit(np.zeros((400, 800, 3), np.uint8), False), matches)
 
     def frames(self):
         self.describing.finish()
@@ -97,8 +98,12 @@ class DescribingTest(unittest.TestCase):
 
 
 class DescribeTest(unittest.TestCase):
+    def test_in_coloured_light_a_face_tells_little(self):
+        plain, strange = (describe(DescriberStub(), Lit(np.zeros((200, 300, 3), np.uint8), coloured), Squared(1.0), face(150, 100, side=60).boxes[0]).worth for coloured in (False, True))
+        self.assertAlmostEqual(strange, LIGHT.telling * plain, places=6)
+
     def test_a_face_half_outside_the_picture_is_worth_nothing(self):
-        picture = np.zeros((200, 300, 3), np.uint8)
+        picture = Lit(np.zeros((200, 300, 3), np.uint8), False)
         worths = [describe(DescriberStub(), picture, Squared(1.0), face(x, 100, side=60).boxes[0]).worth for x in (150, 285, 300)]
         np.testing.assert_allclose(worths, [0.8, 0.8 * 0.5, 0.0], atol=1e-6)
 

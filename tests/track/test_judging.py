@@ -25,9 +25,9 @@ class BelievedTest(unittest.TestCase):
         shape_judge = SimpleNamespace(shape=lambda rgb, head: self.asked.append("shape") or SimpleNamespace(share=self.share, margin=self.margin))
         return Judging(face_judge, shape_judge, Squared(1.0), 25.0, 36)
 
-    def believed(self, found, present=0.0, share=0.0, expected=(), margin=0.9, number=7):
+    def believed(self, found, present=0.0, share=0.0, expected=(), margin=0.9, number=7, coloured=False):
         self.present, self.share, self.margin = present, share, margin
-        return self.judging.believed(PlainPicture(number), found, list(expected))
+        return self.judging.believed(PlainPicture(number, coloured=coloured), found, list(expected))
 
     def test_a_sure_face_is_not_asked_about(self):
         self.assertEqual(len(self.believed(face(100, 100, score=0.9))), 1)
@@ -53,6 +53,15 @@ class BelievedTest(unittest.TestCase):
         both = Detections.joined([face(100, 100, score=0.9), face(128, 96, score=0.3)])
         self.assertLess(self.believed(both, share=0.9).scores[1], 0.5)
         self.assertEqual(self.asked, [])
+
+    def test_in_coloured_light_the_shape_decides(self):
+        good = face(100, 100, score=0.72)
+        lost = Expected(1, good.boxes[0] + 2, 3, 0.9)
+        for coloured, share, expected, score in ((True, 0.9, [], 0.5), (True, 0.2, [], None), (False, 0.9, [], None), (True, 0.9, [lost], 0.45)):
+            with self.subTest(coloured=coloured, share=share, expected=bool(expected)):
+                self.judging = self.made()
+                scores = self.believed(good, share=share, expected=expected, coloured=coloured).scores
+                self.assertEqual([round(float(s), 3) for s in scores], [] if score is None else [score])
 
     def test_an_opinion_of_a_place_holds_for_a_moment(self):
         weak = face(100, 100, score=0.6)

@@ -20,7 +20,7 @@ class DiaryTest(TemporaryFolder):
     def observation(self, frame):
         colours = np.linspace(0, 1, 8, dtype=np.float32)
         faces = Seen.joined([seen(10 + frame, 20, colours=colours), seen(80, 20, score=0.5)]) if frame % 3 else Seen.none()
-        return Observation(frame, faces, np.array([[1, 0, frame], [0, 1, 2.0]]), frame == 7, frame % 2 == 0)
+        return Observation(frame, faces, np.array([[1, 0, frame], [0, 1, 2.0]]), frame == 7, frame % 2 == 0, frame % 3 == 0)
 
     def test_what_was_added_is_read(self):
         checkpoint = Checkpoint(self.clip, "every=1", self.place)
@@ -32,7 +32,7 @@ class DiaryTest(TemporaryFolder):
         for wanted, got in zip((self.observation(n) for n in range(CHUNK + 20)), again):
             np.testing.assert_array_equal(wanted.seen.found.boxes, got.seen.found.boxes)
             np.testing.assert_array_equal(wanted.camera, got.camera)
-            self.assertEqual((wanted.cut, wanted.whole), (got.cut, got.whole))
+            self.assertEqual((wanted.cut, wanted.whole, wanted.coloured), (got.cut, got.whole, got.coloured))
             for a, b in zip(wanted.seen.colours, got.seen.colours):
                 self.assertEqual(a is None, b is None)
                 if a is not None:
