@@ -30,6 +30,7 @@ class FollowingSettings:
     lead_bytes: float = 48e6  # bytes that the pictures for that may take
     still_speed: float = 0.01  # share of its width a frame below which a head is not on its way out of the picture
     line_grows: float = 0.025  # share of its size by which a head grows for each frame from the nearest in which it was found, in a blink; larger: wider covers
+    unseen: float = 0.1  # confidence between the end of one path and the beginning of the next of one chain; smaller: wider covers
     sure_size: float = 0.8  # score from which a face shows how large its head is
 
 
@@ -229,11 +230,33 @@ def path_of(chain: Chain, followed: Followed, rate: float, settings: BridgeSetti
     for a, b in stretches:
         bridges = {n - a: followed.bridges[n].rows for n in range(a, b) if n in followed.bridges}
         bridges |= {n - a: _line(n, frames, heads, scores) for n in range(a, b) if 1 < frames[n + 1] - frames[n] <= settings.line_frames + 1}
-        lead, tail = followed.leads[a].rows if a in followed.leads else np.zeros((0, 6)), followed.tails.get(b, np.zeros((0, 6)))
+        lead, tail = _lead_of(followed, a), followed.tails.get(b, np.zeros((0, 6)))
+        if b + 1 < len(frames):
+            tail = _until_again(tail, _lead_of(followed, b + 1), np.append(heads[b], scores[b]), np.append(heads[b + 1], scores[b + 1]), int(frames[b + 1] - frames[b]) - 1)
         if paths and int(frames[a]) - len(lead) <= paths[-1].last:
             lead = lead[:max(0, int(frames[a]) - paths[-1].last - 1)]
         paths.append(_assemble(frames[a:b + 1], heads[a:b + 1], scores[a:b + 1], bridges, lead, tail, settings))
     return paths
+
+
+def _lead_of(followed: Followed, row: int) -> np.ndarray:
+    return followed.leads[row].rows if row in followed.leads else np.zeros((0, 6))
+
+
+def _until_again(tail: np.ndarray, lead: np.ndarray, before: np.ndarray, after: np.ndarray, count: int) -> np.ndarray:
+    """A tail (n, 6) that goes on, straight and of which nobody is sure, until the lead of where its head is found again: in a gap of one chain somebody was lost from sight, and hardly from the picture.
+
+    before, after: (6,), the found heads around the gap of so many frames.
+    """
+    missing = count - len(tail) - len(lead)
+    if missing <= 0:
+        return tail
+    ends = tail[-1] if len(tail) else before, lead[-1] if len(lead) else after
+    t = (np.arange(1, missing + 1) / (missing + 1))[:, None]
+    rows = ends[0] * (1 - t) + ends[1] * t
+    rows[:, 2:4] = np.maximum(ends[0][2:4], ends[1][2:4])
+    rows[:, 5] = FOLLOWING.unseen
+    return np.concatenate([tail, rows])
 
 
 def _line(n, frames, heads, scores) -> np.ndarray:

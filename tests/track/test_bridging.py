@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from skiagraph.track.bridging import Bridge, BridgeSettings, Chain, Followed, Window, chains, gap_tasks, held, lead_task, loose_ends, path_of
+from skiagraph.track.bridging import Bridge, BridgeSettings, Chain, Followed, Lead, Window, chains, gap_tasks, held, lead_task, loose_ends, path_of
 from skiagraph.track.linking import Tracklet
 from skiagraph.track.path import BRIDGED, FOUND, Path
 from tests.track.test_following import pictures
@@ -76,10 +76,15 @@ class PathTest(unittest.TestCase):
         self.assertEqual(len(path), 40)
         self.assertTrue((path.origin[12:28] == BRIDGED).all())
 
-    def test_a_long_gap_that_does_not_meet_stays_open(self):
-        chain = Chain((tracklet(1, [*range(10), *range(50, 60)], 100),))
-        first, second = self.path(chain, Followed({9: Bridge(np.zeros((40, 6)), False)}))
-        self.assertEqual((first.first, first.last, second.first, second.last), (0, 9, 50, 59))
+    def test_a_long_gap_that_does_not_meet_is_two_paths_and_never_bare(self):
+        chain = Chain((tracklet(1, range(10), 100), tracklet(2, range(50, 60), 160)))
+        followed = Followed({9: Bridge(np.zeros((40, 6)), False)}, {10: Lead(np.tile([160, 150, 60, 81, 0, 0.5], (8, 1)), False)}, {9: np.tile([104, 150, 60, 81, 0, 0.5], (5, 1))})
+        for solved, tail, lead, ends in ((Followed({9: followed.bridges[9]}), 0, 0, (100, 160)), (followed, 5, 8, (104, 160))):
+            first, second = self.path(chain, solved)
+            self.assertEqual((first.first, first.last, second.first, second.last), (0, 49 - lead, 50 - lead, 59))
+            between = first.part(10 + tail, first.last)
+            self.assertTrue((between.confidence <= 0.11).all() and (between.origin != FOUND).all())
+            np.testing.assert_allclose(between.cx, np.linspace(*ends, len(between) + 2)[1:-1], atol=3)
 
     def test_steadying_never_lags_and_never_leaves_a_face_outside(self):
         rng = np.random.default_rng(3)

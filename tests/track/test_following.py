@@ -153,6 +153,16 @@ class CameraTest(unittest.TestCase):
         ramp = np.tile(np.linspace(255, 0, 400).astype(np.uint8), (300, 1))
         self.assertEqual(self.cuts([*views, dark, ramp])[1], [9])
 
+    def test_a_cut_between_pictures_of_the_night_is_one_and_their_noise_is_none(self):
+        rng = np.random.default_rng(3)
+        views = [cv2.cvtColor(p, cv2.COLOR_RGB2GRAY) for p in pictures(6, (3, 2))]
+        ramp = np.tile(np.linspace(255, 0, 400).astype(np.uint8), (300, 1))
+        for light in (0.5, 0.3, 0.15):
+            night = [np.clip(light * v + rng.normal(0, 6, v.shape), 0, 255).astype(np.uint8) for v in (*views, ramp, ramp, ramp)]
+            self.assertEqual(self.cuts(night)[1], [6], light)
+        empty = [np.clip(rng.normal(12, 6, (300, 400)), 0, 255).astype(np.uint8) for _ in range(8)]
+        self.assertEqual(self.cuts(empty)[1], [])
+
     def test_the_light_that_goes_out_is_no_cut_and_a_cut_in_the_dark_is_one(self):
         views = [cv2.cvtColor(p, cv2.COLOR_RGB2GRAY) for p in pictures(8, (3, 2))]
         dark, flash = np.full_like(views[0], 16), np.full_like(views[0], 235)
