@@ -24,9 +24,9 @@ class CameraSettings:
     points: int = 60  # points that are followed
     enough: int = 40  # points left below which they are looked for anew
     renew: int = 6  # and after so many steps
-    cut_difference: float = 0.6  # mean difference from which there may be a cut, as a share of the deviation of both pictures; smaller: more cuts. Cuts have 0.85 and more, in daylight and under dim lamps
-    cut_least: float = 4.0  # the same of 255: less is noise
-    cut_surely: float = 22.0  # the same of 255, that is enough in any picture
+    cut_difference: float = 22.0  # mean difference, of 255, from which there may be a cut in a picture that is as bright as `lit`; smaller: more cuts
+    lit: float = 110.0  # mean brightness, of 255, below which less is needed by so much as it is darker: pictures of the night differ less; larger: more cuts in the dark
+    cut_least: float = 4.0  # mean difference below which it is noise, however dark
     cut_correlation: float = 0.55  # correlation below which it is one; larger: more cuts
     nothing_seen: float = 2.0  # deviation, of 255, in a small picture below which nothing is seen in it, as when the light is out; larger: fewer cuts. Dim lamps leave 5 and more, darkness 0.8 (club)
 
@@ -128,9 +128,8 @@ def thumbnail(grey: np.ndarray) -> np.ndarray:
 
 def is_cut(before: np.ndarray, after: np.ndarray) -> bool:
     """True when two small grey pictures of equal size, float32, cannot be neighbours in one shot."""
-    # Pictures of the night differ by little from each other, and by much for what is in them.
-    needed = np.clip(CAMERA.cut_difference * (before.std() + after.std()) / 2, CAMERA.cut_least, CAMERA.cut_surely)
-    if np.abs(before - after).mean() < needed:
+    brightness = min(1.0, float(before.mean() + after.mean()) / 2 / CAMERA.lit)
+    if np.abs(before - after).mean() < max(CAMERA.cut_least, CAMERA.cut_difference * brightness):
         return False
     a, b = before - before.mean(), after - after.mean()
     correlation = float((a * b).sum() / max(np.sqrt((a * a).sum() * (b * b).sum()), 1e-6))
