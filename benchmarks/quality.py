@@ -18,7 +18,7 @@ import numpy as np
 from benchmarks.measures import identity, leaks, leaks_if_shown, strangers
 from benchmarks.scenes import FILMS, made
 from skiagraph.demo.ship import CLIPS, shipped
-from skiagraph.demo.truth import load_truth
+from skiagraph.demo.truth import ClipTruth, load_truth
 from skiagraph.footage.adding import add_clip
 from skiagraph.footage.scanning import take_in
 from skiagraph.media.index import open_clip
@@ -29,10 +29,10 @@ HEAD = ("| clip | people | found | leak frames | leaks no finding names | face c
         "findings | not needed | per 10 s and person | another person in a subject | leaks if one is shown (in no finding) | frames/s |\n|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|")
 
 
-def measure(clip: Path, every: int) -> str:
-    """One row of the table."""
+def measure(clip: Path, every: int, truth: ClipTruth | None = None, label: str = "") -> str:
+    """One row of the table. truth: where it does not lie beside the clip."""
     info, index = open_clip(clip)
-    truth = load_truth(clip.with_suffix("").with_name(clip.stem + ".truth.json"))
+    truth = truth or load_truth(clip.with_suffix("").with_name(clip.stem + ".truth.json"))
     began = time.perf_counter()
     result = scan(info, index, ScanSettings(every=every))
     rate = len(index) / (time.perf_counter() - began)
@@ -42,7 +42,7 @@ def measure(clip: Path, every: int) -> str:
     seconds = sum(h.head_visible > 0.05 for heads in truth.heads for h in heads) / float(info.rate)
     people = sum(not s.doubtful for s in project.subjects)
     doubtful = len(project.subjects) - people
-    return (f"| {clip.stem} | {len(truth.actors)} | {people}{f' + {doubtful} doubtful' if doubtful else ''} | {leak.leak_share:.2%} ({len(leak.leaks)} of {leak.people_frames}) | {len(leak.unnamed)} "
+    return (f"| {label or clip.stem} | {len(truth.actors)} | {people}{f' + {doubtful} doubtful' if doubtful else ''} | {leak.leak_share:.2%} ({len(leak.leaks)} of {leak.people_frames}) | {len(leak.unnamed)} "
             f"| {leak.covered_share:.2%} | {np.median(leak.excess):.1%} | {who.hota:.2f} | {who.idf1:.3f} | {who.switches} | {leak.findings} | {leak.findings_needless} "
             f"| {leak.findings_needless / seconds * 10:.2f} | {len(others.frames)} | {len(shown.leaks)} of {shown.frames} ({len(shown.unnamed)}) | {rate:.1f} |")
 

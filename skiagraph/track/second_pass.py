@@ -120,7 +120,8 @@ class _SecondPass:
             self._sweep(further, [])
         for tail in tails:
             self._finish(tail)
-        return Solved(self.results, [(t.chain, t.met) for t in tails if t.met is not None])
+        # A tail in a gap of its own chain goes on in that, whatever else begins where it came to.
+        return Solved(self.results, [(t.chain, t.met) for t in tails if t.met is not None and t.row == len(self.chains[t.chain].frames) - 1])
 
     def _ends(self) -> np.ndarray:
         """bool (n,), frames in which something to be followed begins or ends, and those around cuts."""

@@ -11,6 +11,7 @@ from skiagraph.media.index import open_clip
 from skiagraph.track.bridging import Chain, path_of
 from skiagraph.track.linking import Tracklet
 from skiagraph.track.path import FOUND
+from skiagraph.track.people import stretches_of
 from skiagraph.track.second_pass import second_pass
 from skiagraph.track.silhouette import Shape
 from tests.support import TemporaryFolder, make_clip
@@ -30,9 +31,12 @@ class SecondPassTest(TemporaryFolder):
         patcher.start()
         self.addCleanup(patcher.stop)
 
-    def path(self, frames, index):
+    def chain(self, number, frames):
         heads = [np.array([BEGIN + SPEED * n, 150, 60, 80, 0], np.float32) for n in frames]
-        chain = Chain((Tracklet(1, frames, heads, [np.array([h[0] - 25, 125, h[0] + 25, 175], np.float32) for h in heads], [0.9] * len(frames)),))
+        return Chain((Tracklet(number, frames, heads, [np.array([h[0] - 25, 125, h[0] + 25, 175], np.float32) for h in heads], [0.9] * len(frames)),))
+
+    def path(self, frames, index):
+        chain = self.chain(1, frames)
         solved = second_pass(self.info, index, [chain], lambda frame: (0, FRAMES - 1), JobControl())
         path, = path_of(chain, solved.results[0], 25.0)
         return path
@@ -47,3 +51,17 @@ class SecondPassTest(TemporaryFolder):
                 self.assertTrue((path.origin[25:36] != FOUND).all())
                 np.testing.assert_allclose(path.cx, BEGIN + SPEED * np.arange(FRAMES), atol=5)
                 np.testing.assert_allclose(path.cy, 150, atol=4)
+
+    def test_a_chain_that_begins_in_the_gap_of_another_takes_nothing_of_it(self):
+        chains = [self.chain(1, [*range(12), *range(46, FRAMES)]), self.chain(2, [*range(24, 34)])]
+        solved = second_pass(self.info, self.index, chains, lambda frame: (0, FRAMES - 1), JobControl())
+        self.assertEqual(solved.meetings, [])
+        found = {int(frame) for s in stretches_of(chains, solved.results, solved.meetings, {}, 25.0) for frame in s.path.first + np.flatnonzero(s.path.origin == FOUND)}
+        self.assertEqual(found, {*range(12), *range(24, 34), *range(46, FRAMES)})
+
+    def test_a_chain_that_begins_where_another_came_to_goes_on_in_it(self):
+        chains = [self.chain(1, [*range(12)]), self.chain(2, [*range(24, 34)])]
+        solved = second_pass(self.info, self.index, chains, lambda frame: (0, FRAMES - 1), JobControl())
+        self.assertEqual(solved.meetings, [(0, 1)])
+        stretch, = stretches_of(chains, solved.results, solved.meetings, {}, 25.0)
+        self.assertEqual((stretch.path.first, stretch.path.last), (0, FRAMES - 1))
