@@ -98,7 +98,7 @@ class Describing:
         side = float(match.box[2] - match.box[0])
         if match.score < DESCRIBING.score or side < DESCRIBING.least_px:
             return False
-        frames, promise = match.tracklet.frames, min(side / DESCRIBING.large_px, 1.0) * facing(match)
+        frames, promise = match.tracklet.frames, min(side / DESCRIBING.large_px, 1.0) * facing(match.landmarks)
         if len(frames) > 1 and frames[-1] - frames[-2] > self.lost:
             # Whoever comes out of a crossing is looked at anew: it may be somebody else.
             known.wanted = DESCRIBING.anew
@@ -131,9 +131,9 @@ class Describing:
                 self.descriptions.setdefault(frame, []).append(description)
 
 
-def facing(match: Match) -> float:
-    """How far a face looks this way, 1 facing to 0 in profile: where the nose stands between the eyes."""
-    left, right, nose = (match.landmarks[mark, 0] for mark in (EYE_LEFT, EYE_RIGHT, NOSE))
+def facing(landmarks: np.ndarray) -> float:
+    """How far a face looks this way by its landmarks, (5, 2): 1 facing to 0 in profile, by where the nose stands between the eyes."""
+    left, right, nose = (landmarks[mark, 0] for mark in (EYE_LEFT, EYE_RIGHT, NOSE))
     return float(np.clip(1 - DESCRIBING.aside * abs(nose - (left + right) / 2) / max(right - left, 1e-3), 0, 1))
 
 

@@ -11,7 +11,7 @@ import numpy as np
 from skiagraph.boxes import iou
 from skiagraph.detect.detections import Detections
 from skiagraph.detect.squared import Squared
-from skiagraph.track.describing import DESCRIBING
+from skiagraph.track.describing import DESCRIBING, facing
 from skiagraph.track.heads import head_rows
 from skiagraph.track.linking import Expected
 from skiagraph.track.picture import Picture
@@ -36,6 +36,7 @@ class JudgingSettings:
     just_lost_s: float = 0.48  # seconds after a loss for which somebody is where they were
     on_head: float = 0.9  # sides of a face around its middle that its head reaches, in profile; larger: more signs are parts of known heads
     good: float = 0.55  # score from which whoever is seen in a search needs no look of their own; larger: more looks
+    faces: float = 0.5  # how far a face that only the shape confirms has to look this way (track.describing.facing); smaller: more, of which those in profile are placed badly (behind, night)
     hint_score: float = 0.45  # score of what the landmark network does not take for a face, with which it may continue a track
 
 
@@ -102,7 +103,6 @@ class Judging:
         # Where somebody was a moment ago their own head gives weak signs, and is followed better by its picture.
         good = found.scores >= JUDGING.good
         lost = places[[n for n, e in enumerate(expected) if e.sure and e.missed <= JUDGING.just_lost_s * self._rate]]
-        heads = [*lost, *found.boxes[good]]
         # Of several weak signs on one head the strongest counts.
         for n in np.argsort(-found.scores, kind="stable"):
             box, score = found.boxes[n], found.scores[n]
@@ -111,14 +111,23 @@ class Judging:
             if score >= JUDGING.asked_from and self._is_face(picture, box):
                 continue
             expected_here = bool(len(places)) and iou(box[None], places)[0].max() > JUDGING.expected_here
-            # In coloured light the landmark network errs, and the shape decides of good ones too, which are no signs of themselves.
-            others = [*lost, *found.boxes[good & (np.arange(len(found)) != n)]] if good[n] and picture.lit.coloured else heads
-            if not _on_head(box, others) and self._is_person(picture, found, n):
-                scores[n] = JUDGING.somebody_score if good[n] else max(score, JUDGING.somebody_score)
-                heads.append(box)
+            if not self._is_part(picture, found, n, lost, places, good) and self._is_person(picture, found, n):
+                scores[n] = JUDGING.somebody_score if good[n] and picture.lit.coloured else max(score, JUDGING.somebody_score)
+                good[n] = True
             elif score >= JUDGING.asked_from:
                 kept[n], scores[n] = expected_here, min(score, JUDGING.hint_score)
         return replace(found, scores=scores).take(kept)
+
+    def _is_part(self, picture: Picture, found: Detections, row: int, lost: np.ndarray, places: np.ndarray, good: np.ndarray) -> bool:
+        """Whether a sign of a face is one of a head that is known or found, or of one that is better followed by its picture.
+
+        lost: where those are who were seen a moment ago; places: where all are who are expected; good: which of the found are good ones.
+        """
+        # A good one that is no face to the landmark network may be out of focus, where those who face this way are placed well, and others are not; in coloured light it errs anyhow.
+        soft = good[row] and not picture.lit.coloured
+        if soft and facing(found.landmarks[row]) < JUDGING.faces:
+            return True
+        return _on_head(found.boxes[row], [*(places if soft else lost), *found.boxes[good & (np.arange(len(found)) != row)]])
 
     def _is_face(self, picture: Picture, box: np.ndarray) -> bool:
         opinion = self._opinion(picture.number, box)

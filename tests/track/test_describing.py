@@ -115,7 +115,7 @@ class FacingTest(unittest.TestCase):
         ahead[2, 0] = ahead[:2, 0].mean()
         aside[2, 0] = aside[1, 0]
         for marks, value in ((ahead, 1), (aside, 0)):
-            self.assertAlmostEqual(facing(Match(Tracklet(1), found.boxes[0], 0.9, marks)), value, places=5)
+            self.assertAlmostEqual(facing(marks), value, places=5)
 
 
 if __name__ == "__main__":

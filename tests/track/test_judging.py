@@ -57,10 +57,21 @@ class BelievedTest(unittest.TestCase):
     def test_in_coloured_light_the_shape_decides(self):
         good = face(100, 100, score=0.72)
         lost = Expected(1, good.boxes[0] + 2, 3, 0.9)
-        for coloured, share, expected, score in ((True, 0.9, [], 0.5), (True, 0.2, [], None), (False, 0.9, [], None), (True, 0.9, [lost], 0.45)):
+        for coloured, share, expected, score in ((True, 0.9, [], 0.5), (True, 0.2, [], None), (True, 0.9, [lost], 0.45)):
             with self.subTest(coloured=coloured, share=share, expected=bool(expected)):
                 self.judging = self.made()
                 scores = self.believed(good, share=share, expected=expected, coloured=coloured).scores
+                self.assertEqual([round(float(s), 3) for s in scores], [] if score is None else [score])
+
+    def test_out_of_focus_the_shape_decides_of_who_faces_this_way_where_nobody_was_known(self):
+        ahead = face(100, 100, score=0.72)
+        aside = Detections(ahead.boxes, ahead.scores, ahead.landmarks.copy())
+        aside.landmarks[0, 2, 0] = aside.landmarks[0, 1, 0]
+        known = Expected(1, ahead.boxes[0] + 2, 30, 0.9)
+        for found, share, expected, score in ((ahead, 0.9, [], 0.72), (ahead, 0.2, [], None), (aside, 0.9, [], None), (ahead, 0.9, [known], 0.45)):
+            with self.subTest(share=share, expected=bool(expected)):
+                self.judging = self.made()
+                scores = self.believed(found, share=share, expected=expected).scores
                 self.assertEqual([round(float(s), 3) for s in scores], [] if score is None else [score])
 
     def test_an_opinion_of_a_place_holds_for_a_moment(self):
