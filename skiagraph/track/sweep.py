@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from contextlib import closing
 from dataclasses import dataclass
 
@@ -11,15 +11,15 @@ import numpy as np
 
 from skiagraph.boxes import crossing, iou
 from skiagraph.detect.detections import Detections
-from skiagraph.detect.finder import FaceFinder, Search
+from skiagraph.detect.finder import FaceFinder
 from skiagraph.detect.squared import Squared
 from skiagraph.errors import FrameNotDecoded
 from skiagraph.jobs import JobControl, read_ahead
 from skiagraph.media.clip import ClipInfo
-from skiagraph.media.frame import Frame, ahead_of
+from skiagraph.media.frame import ahead_of
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
-from skiagraph.track.camera import CAMERA, STILL, CameraMotion, with_cuts, with_ends
+from skiagraph.track.camera import CAMERA, STILL
 from skiagraph.track.describing import DESCRIBING, Describing
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.edges import EdgeLooks, same_face
@@ -29,11 +29,13 @@ from skiagraph.track.linking import Expected, Linker, Match, Seen
 from skiagraph.track.looking_back import LookingBack, with_colours
 from skiagraph.track.observations import Checkpoint, Observation
 from skiagraph.track.picture import Picture
+from skiagraph.track.preparing import Prepared, Preparing
 from skiagraph.track.silhouette import Silhouette
 from skiagraph.track.stepping import plan_of
 from skiagraph.track.straight import Straight
 
 STEP_FIND = "Finding faces"
+
 
 @dataclass(frozen=True, slots=True)
 class SweepSettings:
@@ -51,17 +53,6 @@ class SweepSettings:
 
 
 SWEEP = SweepSettings()
-
-
-@dataclass(frozen=True, slots=True)
-class _Prepared:
-    """camera: None where it was not looked for; search: None where the frame is not searched. known: an earlier run went through it."""
-
-    picture: Picture
-    cut: bool
-    camera: np.ndarray | None
-    search: Search | None
-    known: bool = False
 
 
 class Sweep:
@@ -87,6 +78,7 @@ class Sweep:
         # The landmark network is asked in between; no two threads may share one.
         silhouette = Silhouette()
         self._judging = Judging(FaceDescriber(), silhouette, self.squared, self._rate, finder.smallest, every)
+        self._preparing = Preparing(info, index, finder, self.squared, self._plan, every)
         self._edges = EdgeLooks(finder, silhouette, self.squared)
         self._back = min(max(every, SWEEP.back_least), max(2, int(SWEEP.back_bytes / (3 * width * height))))
         self._decoded_ahead, self._searched_ahead = (ahead_of(info, most, SWEEP.ahead_bytes, SWEEP.copies) for most in (SWEEP.decoded_ahead, SWEEP.searched_ahead))
@@ -112,10 +104,10 @@ class Sweep:
         self._looking_back.final = begin - 1
         damage: FrameNotDecoded | None = None
         whole = False
-        ahead: deque[_Prepared] = deque()
+        ahead: deque[Prepared] = deque()
         try:
             with (FrameReader(self._info, self._index, threads=2, rough=True, wanted=self._plan.needed) as reader,
-                  closing(read_ahead(self._prepared(reader, begin), self._decoded_ahead)) as frames):
+                  closing(read_ahead(self._preparing.frames(reader, begin, self._warm, self.cuts, self._again), self._decoded_ahead)) as frames):
                 if begin:
                     self._look_at_edges_before(begin)
                 try:
@@ -171,60 +163,11 @@ class Sweep:
         """So many frames before the one a scan is taken up at are looked at once more, since what follows leans on their pictures."""
         return max(self._back, self._plan.apart) + CAMERA.renew + 1
 
-    def _prepared(self, reader: FrameReader, begin: int) -> Iterator[_Prepared]:
-        """What is made ahead, in a thread of its own: pictures, cuts, camera, and the searches begun."""
-        camera = CameraMotion()
-        # A search half a step into each shot, so that who is missed at its beginning is not first seen a whole step later.
-        half = self._half_of(max((cut for cut in [0, *self.cuts] if cut < begin), default=0)) if begin else None
-        half = half if half is not None and half >= begin else None
-        for frame, cut, ends in with_ends(with_cuts(self._frames(reader, max(0, begin - self._warm) if begin else 0), self._left_out)):
-            number, picture = frame.number, Picture(frame, self.squared)
-            if number < begin:
-                # Its cuts and faces are known; the camera and the pictures after it are measured against it.
-                known = self._again.get(number)
-                if known is not None and known.cut:
-                    camera.restart(frame.grey())
-                    half = self._half_of(number)
-                elif self._plan.looked[number]:
-                    camera.step(frame.grey())
-                yield _Prepared(picture, known is not None and known.cut, None, None, True)
-                continue
-            if cut or number == 0:
-                half = self._half_of(number)
-            # The last one too, so that whoever comes out from behind another in the last step is not missed.
-            searched = self._plan.searched[number] or cut or ends
-            if half is not None and number >= half:
-                searched, half = True, None
-            if not searched and not self._plan.looked[number]:
-                yield _Prepared(picture, cut, None, None)
-                continue
-            grey = frame.grey()
-            step = STILL if cut else camera.step(grey)
-            if cut:
-                camera.restart(grey)
-            search = None
-            if searched:
-                search = self._finder.submit(picture.rgb, turn=None if cut or self._every > 1 else number)
-            yield _Prepared(picture, cut, step, search)
-
-    def _half_of(self, shot: int) -> int | None:
-        """The frame half a step into a shot, where steps are long enough for that."""
-        return shot + self._every // 2 if self._every // 2 > 2 else None
-
-    def _frames(self, reader: FrameReader, begin: int) -> Iterator[Frame]:
-        for number in np.flatnonzero(self._plan.needed[begin:]):
-            yield reader.read(begin + int(number))
-
-    def _left_out(self, number: int) -> Frame:
-        """A frame that was not needed, and now is."""
-        with FrameReader(self._info, self._index, threads=1, rough=True) as reader:
-            return reader.read(number)
-
     def _new_shot(self, frame: int) -> None:
         self.cuts.append(frame)
         self.linker.new_shot()
 
-    def _take(self, prepared: _Prepared, told) -> None:
+    def _take(self, prepared: Prepared, told) -> None:
         picture, frame = prepared.picture, prepared.picture.number
         if prepared.known:
             self._take_again(prepared, told)
@@ -259,7 +202,7 @@ class Sweep:
         if prepared.cut or frame in (0, len(self._index) - 1):
             self._look_at_edges(picture)
 
-    def _take_again(self, prepared: _Prepared, told) -> None:
+    def _take_again(self, prepared: Prepared, told) -> None:
         """A frame that an earlier run was done with: what it saw is linked beside its picture."""
         picture, known = prepared.picture, self._again.pop(prepared.picture.number, None)
         if prepared.cut:

@@ -1,0 +1,87 @@
+"""What a sweep makes ahead of linking: the frames it needs, cuts, how the camera moved, and searches that are begun."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from skiagraph.detect.finder import FaceFinder, Search
+from skiagraph.detect.squared import Squared
+from skiagraph.media.clip import ClipInfo
+from skiagraph.media.frame import Frame
+from skiagraph.media.index import FrameIndex
+from skiagraph.media.reader import FrameReader
+from skiagraph.track.camera import STILL, CameraMotion, with_cuts, with_ends
+from skiagraph.track.observations import Observation
+from skiagraph.track.picture import Picture
+from skiagraph.track.stepping import Plan
+
+
+@dataclass(frozen=True, slots=True)
+class Prepared:
+    """camera: None where it was not looked for; search: None where the frame is not searched. known: an earlier run went through it."""
+
+    picture: Picture
+    cut: bool
+    camera: np.ndarray | None
+    search: Search | None
+    known: bool = False
+
+
+class Preparing:
+    """Works in a thread of its own, ahead of whoever takes what it makes. every: each n-th frame is searched."""
+
+    def __init__(self, info: ClipInfo, index: FrameIndex, finder: FaceFinder, squared: Squared, plan: Plan, every: int):
+        self._info, self._index, self._finder, self._squared, self._plan, self._every = info, index, finder, squared, plan, every
+
+    def frames(self, reader: FrameReader, begin: int, warm: int, cuts: Sequence[int], again: Mapping[int, Observation]) -> Iterator[Prepared]:
+        """All that is needed from a frame on, and before it what an earlier run was done with. warm: so many frames before it are wanted once more; cuts: known ones before those; again: what the earlier run
+        saw in them."""
+        camera = CameraMotion()
+        # A search half a step into each shot, so that who is missed at its beginning is not first seen a whole step later.
+        half = self._half_of(max((cut for cut in [0, *cuts] if cut < begin), default=0)) if begin else None
+        half = half if half is not None and half >= begin else None
+        for frame, cut, ends in with_ends(with_cuts(self._frames(reader, max(0, begin - warm) if begin else 0), self._left_out)):
+            number, picture = frame.number, Picture(frame, self._squared)
+            if number < begin:
+                # Its cuts and faces are known; the camera and the pictures after it are measured against it.
+                known = again.get(number)
+                if known is not None and known.cut:
+                    camera.restart(frame.grey())
+                    half = self._half_of(number)
+                elif self._plan.looked[number]:
+                    camera.step(frame.grey())
+                yield Prepared(picture, known is not None and known.cut, None, None, True)
+                continue
+            if cut or number == 0:
+                half = self._half_of(number)
+            # The last one too, so that whoever comes out from behind another in the last step is not missed.
+            searched = self._plan.searched[number] or cut or ends
+            if half is not None and number >= half:
+                searched, half = True, None
+            if not searched and not self._plan.looked[number]:
+                yield Prepared(picture, cut, None, None)
+                continue
+            grey = frame.grey()
+            step = STILL if cut else camera.step(grey)
+            if cut:
+                camera.restart(grey)
+            search = None
+            if searched:
+                search = self._finder.submit(picture.rgb, turn=None if cut or self._every > 1 else number)
+            yield Prepared(picture, cut, step, search)
+
+    def _half_of(self, shot: int) -> int | None:
+        """The frame half a step into a shot, where steps are long enough for that."""
+        return shot + self._every // 2 if self._every // 2 > 2 else None
+
+    def _frames(self, reader: FrameReader, begin: int) -> Iterator[Frame]:
+        for number in np.flatnonzero(self._plan.needed[begin:]):
+            yield reader.read(begin + int(number))
+
+    def _left_out(self, number: int) -> Frame:
+        """A frame that was not needed, and now is."""
+        with FrameReader(self._info, self._index, threads=1, rough=True) as reader:
+            return reader.read(number)
