@@ -141,7 +141,7 @@ def _parser() -> argparse.ArgumentParser:
     scan.add_argument("-o", "--output", metavar="PROJECT", type=Path, required=True, help="project to write; an existing one is added to")
     scan.add_argument("--wait", action="store_true", help="wait while the project is open elsewhere, instead of giving up")
     scan.add_argument("--rate", metavar="R", type=_rate, help="frames a second of numbered pictures, which carry none (default 25)")
-    scan.add_argument("--every", metavar="N", type=_positive, default=1, help="search each N-th frame only (default 1)")
+    scan.add_argument("--every", metavar="N", type=_positive, default=1, help="search each N-th frame only, and at least two a second (default 1)")
 
     scan.add_argument("--programme", metavar="LIST", type=Path, help="an edit list (.otio or .edl): only the parts that it uses are scanned; it is kept in the project")
     scan.add_argument("--handles", metavar="N", type=_count, default=25, help="frames before and after each part of a programme (default 25)")

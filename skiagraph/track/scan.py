@@ -32,7 +32,7 @@ from skiagraph.track.people import PEOPLE, are_unlike, looks_of, people_of, spli
 from skiagraph.track.results import SIGN, FaceRows, FaceTable, FoundPerson, ScanResult
 from skiagraph.track.second_pass import second_pass
 from skiagraph.track.silhouette import Silhouette
-from skiagraph.track.stepping import apart
+from skiagraph.track.stepping import apart, step_of
 from skiagraph.track.sweep import SWEEP, Sweep
 
 STEP_WHO = "Recognising people"
@@ -54,7 +54,7 @@ BELIEVING = BelievingSettings()
 
 @dataclass(frozen=True, slots=True)
 class ScanSettings:
-    """every: search each n-th frame; smallest: px of the smallest face to find; 0: what suits the clip's size; part: first and last frame of the part of the clip that the
+    """every: search each n-th frame, and more often where there are few in a second (track.stepping); smallest: px of the smallest face to find; 0: what suits the clip's size; part: first and last frame of the part of the clip that the
     index given is of, None for all of it."""
 
     every: int = 1
@@ -100,19 +100,20 @@ class _Scan:
         self.info, self.index, self.settings, self.control = info, index, settings, control
         self.partial, self.finder = partial, finder
         self.rate = float(info.rate)
-        self.link_settings = LinkSettings(least=3 if settings.every == 1 else 2, patience_s=1.2 if settings.every < 4 else 1.6)
+        every = step_of(settings.every, self.rate)
+        self.link_settings = LinkSettings(least=3 if every == 1 else 2, patience_s=1.2 if every < 4 else 1.6)
         # What lies between two looks that are no further apart than planned is a blink.
-        self.bridges = BridgeSettings(line_frames=max(BridgeSettings().line_frames, apart(settings.every, self.rate) - 1))
+        self.bridges = BridgeSettings(line_frames=max(BridgeSettings().line_frames, apart(every, self.rate) - 1))
         self.faces = FaceRows()
         self.frames = len(index)
         self.damage = index.damage
-        self._tell_every = BELIEVING.partial_every if settings.every == 1 else BELIEVING.partial_stepping
+        self._tell_every = BELIEVING.partial_every if every == 1 else BELIEVING.partial_stepping
         self._tell_at = self._tell_every
         self.checkpoint = Checkpoint(info.path, repr(settings))
         self.describer = FaceDescriber()
         # Of each frame; known when all is linked.
         self.descriptions: dict[int, list[Description]] = {}
-        self.sweep = Sweep(info, index, finder, self.describer, settings.every, Linker(self.rate, self.link_settings), self.checkpoint)
+        self.sweep = Sweep(info, index, finder, self.describer, every, Linker(self.rate, self.link_settings), self.checkpoint)
 
     def run(self) -> ScanResult:
         self._find()

@@ -8,6 +8,8 @@ import numpy as np
 
 # When stepping, people who are known are looked at again after at most so long.
 LOOK_EVERY_S = 0.24
+# However few frames a second there are, a clip is searched at least each so many seconds: at 8 frames/s each tenth left somebody bare for a second (benchmarks/degraded.py).
+SEARCH_EVERY_S = 0.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,6 +21,11 @@ class Plan:
     looked: np.ndarray
     needed: np.ndarray
     apart: int
+
+
+def step_of(every: int, rate: float) -> int:
+    """Each so many frames are searched where each n-th was asked for, at a rate of frames a second."""
+    return min(every, max(1, round(SEARCH_EVERY_S * rate)))
 
 
 def without_non_reference(non_reference: np.ndarray, kept: np.ndarray) -> np.ndarray:

@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from skiagraph.track.stepping import plan_of
+from skiagraph.track.stepping import plan_of, step_of
 
 
 class PlanTest(unittest.TestCase):
@@ -28,6 +28,11 @@ class PlanTest(unittest.TestCase):
     def test_the_time_between_looks_is_counted_in_seconds(self):
         for rate, every, apart in ((25.0, 1, 1), (25.0, 4, 4), (25.0, 10, 6), (50.0, 10, 10), (50.0, 20, 12), (5.0, 10, 2)):
             self.assertEqual(plan_of(np.zeros(50, bool), every, rate).apart, apart)
+
+    def test_a_clip_with_few_frames_a_second_is_searched_as_often_as_another(self):
+        self.assertEqual([step_of(10, rate) for rate in (60, 25, 12.5, 8, 1, 0.2)], [10, 10, 6, 4, 1, 1])
+        self.assertEqual([step_of(1, rate) for rate in (60, 0.2)], [1, 1])
+        self.assertEqual(step_of(40, 25), 12)
 
     def test_half_of_a_common_stream_is_left_out(self):
         self.assertLess(plan_of(np.arange(200) % 2 == 1, 10, 25.0).needed.mean(), 0.51)
