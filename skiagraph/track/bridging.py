@@ -111,11 +111,12 @@ class Lead:
 
 @dataclass(slots=True)
 class Followed:
-    """What followers made of one chain, by numbers of its found heads: bridges to the next one, leads before it, tails after it, (n, 6) nearest first."""
+    """What followers made of one chain, by numbers of its found heads: bridges to the next one, leads before it, tails after it, (n, 6) nearest first; left: those whose tail came to the edge of the picture."""
 
     bridges: dict[int, Bridge] = field(default_factory=dict)
     leads: dict[int, Lead] = field(default_factory=dict)
     tails: dict[int, np.ndarray] = field(default_factory=dict)
+    left: set[int] = field(default_factory=set)
 
 
 class Task(Protocol):
@@ -231,7 +232,7 @@ def path_of(chain: Chain, followed: Followed, rate: float, settings: BridgeSetti
         bridges = {n - a: followed.bridges[n].rows for n in range(a, b) if n in followed.bridges}
         bridges |= {n - a: _line(n, frames, heads, scores) for n in range(a, b) if 1 < frames[n + 1] - frames[n] <= settings.line_frames + 1}
         lead, tail = _lead_of(followed, a), followed.tails.get(b, np.zeros((0, 6)))
-        if b + 1 < len(frames):
+        if b + 1 < len(frames) and b not in followed.left:
             tail = _until_again(tail, _lead_of(followed, b + 1), np.append(heads[b], scores[b]), np.append(heads[b + 1], scores[b + 1]), int(frames[b + 1] - frames[b]) - 1)
         if paths and int(frames[a]) - len(lead) <= paths[-1].last:
             lead = lead[:max(0, int(frames[a]) - paths[-1].last - 1)]
@@ -244,7 +245,7 @@ def _lead_of(followed: Followed, row: int) -> np.ndarray:
 
 
 def _until_again(tail: np.ndarray, lead: np.ndarray, before: np.ndarray, after: np.ndarray, count: int) -> np.ndarray:
-    """A tail (n, 6) that goes on, straight and of which nobody is sure, until the lead of where its head is found again: in a gap of one chain somebody was lost from sight, and hardly from the picture.
+    """A tail (n, 6) that goes on, straight and of which nobody is sure, until the lead of where its head is found again: in a gap of one chain somebody was lost from sight, and hardly from the picture, unless it was at its edge.
 
     before, after: (6,), the found heads around the gap of so many frames.
     """
@@ -402,7 +403,7 @@ def lead_task(row: int, chain: Chain, size: tuple[int, int], earliest: int, rate
         head, at = known[-1, :5].astype(float), at - len(known)
         speed = (known[-1, :2] - known[max(0, len(known) - 6), :2]) / max(1, min(5, len(known) - 1))
     stretch = settings.lead_s * rate
-    if np.hypot(*speed) * stretch < 0.5 * head[2] and not _touches_edge(head, size, speed):
+    if np.hypot(*speed) * stretch < 0.5 * head[2] and not touches_edge(head, size, speed):
         # Somebody who stands inside the picture has been there for a while, and one look at those frames costs less than several.
         scale = min(1.0, FOLLOWING.enough_px / max(float(head[2]), 1.0))
         picture = 3 * (1 + 2 * FOLLOWING.spread) ** 2 * head[2] * head[3] * scale ** 2
@@ -457,7 +458,7 @@ def held(rows, start, speed, reason: str, longest: int, size, rate: float, setti
     if len(rows) >= 4:
         t = np.arange(min(8, len(rows)))
         speed = 0.5 * speed + 0.5 * np.polyfit(t, rows[-len(t):, :2], 1)[0]
-    leaving = _touches_edge(state, size, speed) and np.hypot(*speed) > FOLLOWING.still_speed * state[2]
+    leaving = touches_edge(state, size, speed) and np.hypot(*speed) > FOLLOWING.still_speed * state[2]
     hold = max(1, round(settings.hold_s * rate))
     further = []
     for k in range(min(longest - len(rows), round(1.2 * rate) if leaving else hold)):
@@ -471,7 +472,7 @@ def held(rows, start, speed, reason: str, longest: int, size, rate: float, setti
     return np.concatenate([rows, np.array(further).reshape(-1, 6)])
 
 
-def _touches_edge(state, size, speed) -> bool:
+def touches_edge(state, size, speed) -> bool:
     """True when a head is at an edge of the picture or will be within a few frames."""
     cx, cy = state[:2] + speed * 4
     return cx - state[2] * 0.6 < 0 or cx + state[2] * 0.6 > size[0] or cy - state[3] * 0.6 < 0 or cy + state[3] * 0.6 > size[1]

@@ -20,7 +20,7 @@ from skiagraph.media.clip import ClipInfo
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
 from skiagraph.track.bridging import (FOLLOWING, Bridge, BridgeSettings, Chain, Followed, Lead, LeadTask, Task, Window, end_speed, gap_tasks, held, lead_task,
-                                      loose_ends)
+                                      loose_ends, touches_edge)
 from skiagraph.track.following import Follower, between
 from skiagraph.track.silhouette import Silhouette
 from skiagraph.track.stepping import without_non_reference
@@ -175,6 +175,8 @@ class _SecondPass:
         if tail.met is None:
             rows = held(rows, np.append(tail.head, 0.3), tail.speed, tail.reason, longest, self.size, self.rate, self.settings)
         self.results[tail.chain].tails[tail.row] = rows
+        if tail.reason == "left" or touches_edge(rows[-1] if len(rows) else tail.head, self.size, np.zeros(2)):
+            self.results[tail.chain].left.add(tail.row)
 
     def _sweep(self, tasks: list[tuple[int, Task]], tails: list[_Tail]) -> None:
         waiting = sorted(tasks, key=lambda entry: entry[1].first)

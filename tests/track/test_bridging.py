@@ -86,6 +86,11 @@ class PathTest(unittest.TestCase):
             self.assertTrue((between.confidence <= 0.11).all() and (between.origin != FOUND).all())
             np.testing.assert_allclose(between.cx, np.linspace(*ends, len(between) + 2)[1:-1], atol=3)
 
+    def test_who_left_over_the_edge_is_not_covered_until_they_are_back(self):
+        chain = Chain((tracklet(1, range(10), 40), tracklet(2, range(50, 60), 40)))
+        first, second = self.path(chain, Followed({9: Bridge(np.zeros((40, 6)), False)}, left={9}))
+        self.assertEqual((first.last, second.first), (9, 50))
+
     def test_steadying_never_lags_and_never_leaves_a_face_outside(self):
         rng = np.random.default_rng(3)
 
