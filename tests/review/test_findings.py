@@ -138,6 +138,12 @@ class FindingTest(TemporaryFolder):
         self.assertEqual(self.reasons(seen(jumping, cuts=(30,))), [], "a cut lies between")
         self.assertEqual(self.reasons(cast.merge_subjects(project_on(self.clip, head_path(0, 30), head_path(30, 30, cx=86)), "s1", ["s2"])), [], "it goes on there")
 
+    def test_who_was_not_sure_before_somebody_else_goes_on_is_said(self):
+        rows = head_path(0, 30).rows().copy()
+        rows[12:, 5] = 0.2
+        project = project_on(self.clip, HeadPath.from_rows(0, rows, np.zeros(30)), head_path(30, 30))
+        self.assertEqual(self.reasons(project), [(Reason.UNSURE, 12, 29)])
+
     def test_where_somebody_else_covered_goes_on_at_once_nobody_is_lost(self):
         cut = project_on(self.clip, head_path(0, 30), head_path(30, 30))
         self.assertEqual(self.reasons(cut), [])
