@@ -77,11 +77,11 @@ def face_distance(a: Signature, b: Signature) -> tuple[float, float] | None:
 
     A lower quartile of all pairs, weighted by worth: the views that happen to agree are the ones to compare.
     """
-    distance, worth = Gallery([b]).distances(a)
+    distance, worth = SignatureTable([b]).distances(a)
     return None if np.isnan(distance[0]) else (float(distance[0]), float(worth[0]))
 
 
-class Gallery:
+class SignatureTable:
     """Signatures side by side, so that one is held against many at once."""
 
     def __init__(self, signatures: Sequence[Signature]):
@@ -139,7 +139,7 @@ class Gallery:
 
 def log_odds(a: Signature, b: Signature, *, same_clip: bool) -> float:
     """Log odds that two are one person, from how they look."""
-    return float(Gallery([b]).log_odds(a, same_clip)[0])
+    return float(SignatureTable([b]).log_odds(a, same_clip)[0])
 
 
 def probability(odds: float) -> float:
@@ -165,10 +165,10 @@ def group(signatures: Sequence[Signature], apart: np.ndarray, fixed: Sequence[Se
     Williams, The Computer Journal 1967), and the nearest group of each instead of a search of all pairs (Anderberg, Cluster Analysis for Applications 1973).
     """
     n = len(signatures)
-    gallery, odds = Gallery(signatures), np.zeros((n, n))
+    table, odds = SignatureTable(signatures), np.zeros((n, n))
     for i in range(n):
         report(i, n)
-        odds[i, :i] = odds[:i, i] = gallery.log_odds(signatures[i], first=i)
+        odds[i, :i] = odds[:i, i] = table.log_odds(signatures[i], first=i)
     odds += extra
     for (i, j), value in known.items():
         odds[i, j] = odds[j, i] = value

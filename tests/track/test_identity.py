@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from skiagraph.track.identity import IDENTITY, Gallery, Signature, face_distance, group, log_odds, probability
+from skiagraph.track.identity import IDENTITY, Signature, SignatureTable, face_distance, group, log_odds, probability
 
 
 def vector(person: int, noise: float, rng) -> np.ndarray:
@@ -65,14 +65,14 @@ class EvidenceTest(unittest.TestCase):
         self.assertEqual(len(Signature.joined([])), 0)
 
 
-class GalleryTest(unittest.TestCase):
+class SignatureTableTest(unittest.TestCase):
     def test_many_at_once_are_told_as_one_by_one(self):
         people = [signature(n % 5, noise=0.05 * n, worth=0.2 + 0.03 * n, count=n % 4, colours=clothes(n % 3) if n % 2 else None, seed=n) for n in range(20)]
-        gallery = Gallery(people)
+        table = SignatureTable(people)
         for n, person in enumerate(people):
             with self.subTest(n):
-                np.testing.assert_allclose(gallery.log_odds(person, first=n), [log_odds(person, other, same_clip=True) for other in people[:n]], atol=1e-9)
-                near, far = gallery.distances(person), gallery.distances(person, beyond=0.4)
+                np.testing.assert_allclose(table.log_odds(person, first=n), [log_odds(person, other, same_clip=True) for other in people[:n]], atol=1e-9)
+                near, far = table.distances(person), table.distances(person, beyond=0.4)
                 np.testing.assert_allclose(np.where(near[0] > 0.4, 0.4, near[0]), far[0])
                 np.testing.assert_allclose(near[1], far[1])
 
