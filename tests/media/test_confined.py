@@ -1,10 +1,10 @@
 """Decoders in processes of their own: what crashes, hangs or swallows memory there is a sentence here."""
 
 import os
+import select
 import signal
 import subprocess
 import sys
-import time
 import unittest
 from pathlib import Path
 from unittest.mock import patch
@@ -88,19 +88,33 @@ def crashing_at_five(inside, info, index, how):
     real(inside, info, index, how)
 
 
-def is_gone(pid):
-    """True when a process has ended, which may take the system a moment after it was told to."""
-    limit = time.monotonic() + 20
-    while _is_there(pid) and time.monotonic() < limit:
-        os.sched_yield()
-    return not _is_there(pid)
+class Watched:
+    """A process that is told from all others, also from a later one with its number, and whose end is waited for without using the processor."""
 
+    def __init__(self, pid):
+        self.pid = pid
+        try:
+            self._handle = os.pidfd_open(pid)
+        except ProcessLookupError:
+            self._handle = None
 
-def _is_there(pid):
-    try:
-        return Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0] != "Z"
-    except OSError:
-        return False
+    def ends(self):
+        """True when it has ended, which may take the system a moment after it was told to."""
+        if self._handle is None:
+            return True
+        try:
+            # Milliseconds where all is well; a machine that is shared may stand still meanwhile.
+            return bool(select.select([self._handle], [], [], 120)[0])
+        finally:
+            os.close(self._handle)
+            self._handle = None
+
+    def state(self):
+        """What the system says of it, for whoever reads why a test failed."""
+        try:
+            return Path(f"/proc/{self.pid}/status").read_text()
+        except OSError as error:
+            return str(error)
 
 
 class ConfinedTest(unittest.TestCase):
@@ -108,6 +122,9 @@ class ConfinedTest(unittest.TestCase):
         made = Confined(target, *arguments, name="film.mp4")
         self.addCleanup(made.close)
         return made
+
+    def assert_ends(self, watched):
+        self.assertTrue(watched.ends(), watched.state())
 
     def test_answers_come_in_order(self):
         made = self.confined(echoing, "a", "b")
@@ -133,7 +150,7 @@ class ConfinedTest(unittest.TestCase):
                     with self.assertRaises(Ended) as caught:
                         made.ask()
                 self.assertEqual(caught.exception.by_file, by_file)
-                self.assertTrue(is_gone(made._pid))
+                self.assert_ends(Watched(made._pid))
 
     def test_memory_has_a_limit(self):
         with self.assertRaises(Ended) as caught:
@@ -151,7 +168,7 @@ class ConfinedTest(unittest.TestCase):
         control._listener = lambda progress: progress.done > 100 and control.cancel()
         with self.assertRaises(Cancelled):
             made.ask(control=control)
-        self.assertTrue(is_gone(made._pid))
+        self.assert_ends(Watched(made._pid))
 
     def test_it_writes_no_file(self):
         path = Path(f"/tmp/skiagraph-{os.getpid()}-confined")
@@ -167,11 +184,11 @@ class ConfinedTest(unittest.TestCase):
                 "made = Confined(spinning, name='x'); made.ask(); made._connection.send(None); print(made._pid, flush=True); time.sleep(60)")
         holder = subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True, cwd=Path(__file__).parents[2])
         with holder.stdout:
-            pid = int(holder.stdout.readline())
-            self.assertTrue(_is_there(pid))
+            watched = Watched(int(holder.stdout.readline()))
+            self.assertRegex(watched.state(), r"State:\s+[RSD]")
             holder.kill()
             holder.wait()
-        self.assertTrue(is_gone(pid))
+        self.assert_ends(watched)
 
 
 class ReaderTest(TemporaryFolder):
