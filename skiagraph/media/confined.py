@@ -135,7 +135,7 @@ class Confined:
             raise
 
     def _answer(self, control: JobControl | None) -> object:
-        beats, before, busy = self._beats(), time.monotonic(), _processor_s(self._pid)
+        beats, before, busy = self._beats(), time.monotonic(), _busy_s(self._pid)
         silent = whole = 0.0
         while True:
             if self._connection.poll(0.1 if control else 1.0):
@@ -158,11 +158,11 @@ class Confined:
             passed, before = min(now - before, 2.0), now
             silent, whole = silent + passed, whole + passed
             if self._beats() != beats:
-                beats, silent, busy = self._beats(), 0.0, _processor_s(self._pid)
+                beats, silent, busy = self._beats(), 0.0, _busy_s(self._pid)
             if silent > SILENT_S or whole > ANSWER_S:
                 log.error("the process that decodes %s hangs and is ended", self._name)
                 # One that waits for a disk is not to blame.
-                raise Ended(f"it did not get on for {SILENT_S:.0f} s", by_file=_processor_s(self._pid) - busy > SILENT_S / 2)
+                raise Ended(f"it did not get on for {SILENT_S:.0f} s", by_file=_busy_s(self._pid) - busy > SILENT_S / 2)
 
     def _beats(self) -> int:
         return _COUNTER.unpack_from(self._shared, 0)[0]
@@ -196,12 +196,15 @@ def answered(target: Callable, *arguments: object, name: str, control: JobContro
         confined.close()
 
 
-def _processor_s(pid: int) -> float:
-    """Processor time a process has used, seconds; 0 where it is not known."""
-    with contextlib.suppress(OSError, IndexError, ValueError), open(f"/proc/{pid}/stat") as file:
-        fields = file.read().rpartition(")")[2].split()
-        return (int(fields[11]) + int(fields[12])) / os.sysconf("SC_CLK_TCK")
-    return 0.0
+def _busy_s(pid: int) -> float:
+    """Seconds for which the threads of a process ran or waited for a processor, which on a busy machine is most of it; 0 where it is not known. Linux, Documentation/scheduler/sched-stats."""
+    total = 0
+    with contextlib.suppress(OSError, IndexError, ValueError):
+        for thread in os.listdir(f"/proc/{pid}/task"):
+            with open(f"/proc/{pid}/task/{thread}/schedstat") as file:
+                ran, waited = file.read().split()[:2]
+                total += int(ran) + int(waited)
+    return total / 1e9
 
 
 def _end(pid: int, connection: Connection, wanted: bool) -> int | None:
