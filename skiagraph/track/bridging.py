@@ -30,6 +30,8 @@ class FollowingSettings:
     lead_bytes: float = 48e6  # bytes that the pictures for that may take
     still_speed: float = 0.01  # share of its width a frame below which a head is not on its way out of the picture
     line_grows: float = 0.025  # share of its size by which a head grows for each frame from the nearest in which it was found, in a blink; larger: wider covers
+    bent_frames: int = 3  # missing frames up to which a blink may be bent; what is longer lies between two planned looks, and was compared with a straight line; larger: wider covers
+    bend_most: float = 0.25  # share of its size by which a head grows at most where it does not move straight through a blink; larger: wider covers
     unseen: float = 0.1  # confidence between the end of one path and the beginning of the next of one chain; smaller: wider covers
     sure_size: float = 0.8  # score from which a face shows how large its head is
 
@@ -270,6 +272,23 @@ def _line(n, frames, heads, scores) -> np.ndarray:
     return np.concatenate([rows, np.full((count, 1), 0.95 * min(scores[n], scores[n + 1]))], axis=1)
 
 
+def _bends(frames, heads) -> np.ndarray:
+    """By how many px the head may be wider and higher than it was found, (n, 2), in each frame from the first to the last, so that its cover holds all that a curve could be
+    off by from the straight line through a blink: t * (1 - t) / 2 of the second derivative times the square of its length, to either side (error of linear interpolation)."""
+    wider = np.zeros((int(frames[-1] - frames[0]) + 1, 2))
+    if len(frames) < 3:
+        return wider
+    lengths = np.diff(frames).astype(float)
+    speeds = np.diff(heads[:, :2].astype(float), axis=0) / lengths[:, None]
+    bent = np.abs(np.diff(speeds, axis=0)) * 2 / (lengths[1:] + lengths[:-1])[:, None]
+    # At both ends of each blink; the outermost heads have none of their own.
+    bent = np.concatenate([bent[:1], bent, bent[-1:]])
+    for n in np.flatnonzero((lengths > 1) & (lengths <= FOLLOWING.bent_frames + 1)):
+        t = np.arange(1, lengths[n])[:, None] / lengths[n]
+        wider[frames[n] - frames[0] + 1:frames[n + 1] - frames[0]] = t * (1 - t) * bent[n:n + 2].max(axis=0) * lengths[n] ** 2
+    return wider
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class GapTask:
     """Follow from both ends of a gap. row: of the head before it; frames, heads: of all found heads of the chain; size: of the frame, px."""
@@ -360,6 +379,7 @@ def _assemble(frames, heads, scores, bridges, lead, tail, settings) -> Path:
             origins.append([BRIDGED] * len(bridges[n]))
     body, origin = np.concatenate(rows).astype(float), np.concatenate(origins)
     body = _steady(_not_shrunk(body, origin), origin, settings)
+    body[:, 2:4] += np.minimum(_bends(frames, heads), FOLLOWING.bend_most * body[:, 2:4])
     lead, tail = _attached(lead, body[0], heads[0])[::-1], _attached(tail, body[-1], heads[-1])
     every = np.concatenate([lead, body, tail])
     kinds = np.concatenate([np.full(len(lead), FOLLOWED), origin, np.full(len(tail), FOLLOWED)])

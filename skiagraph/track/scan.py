@@ -18,6 +18,7 @@ from skiagraph.jobs import JobControl, single_threaded_calls
 from skiagraph.media.clip import ClipInfo
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
+from skiagraph.track.both_places import holding_both
 from skiagraph.track.bridging import BridgeSettings, chains
 from skiagraph.track.crossings import less_sure
 from skiagraph.track.describing import Description, describe
@@ -132,6 +133,7 @@ class _Scan:
         stretches = self._described(self._without_nobody(without_inside(stretches)))
         stretches, joins, asked = self._reconsidered(stretches)
         stretches = less_sure(stretches, {o.frame for o in self.checkpoint.every() if o.coloured})
+        stretches = holding_both(stretches, self.rate)
         people, likely = people_of(stretches, [self._is_still(s) for s in stretches], lambda done, total: self.control.report(STEP_WHO, done, total), joins, asked,
                                    at_one_place(stretches, self.rate))
         return self._result(people, likely)

@@ -131,6 +131,18 @@ class BehindTest(TemporaryFolder):
         shown = cast.decide(behind, ["s2"], Decision.SHOW)
         self.assertEqual(self.reasons(shown), [(Reason.UNSURE, "s1")])
 
+    def test_who_comes_out_from_behind_somebody_was_unsure_before(self):
+        from tests.support import head_path
+        cx = np.where(np.arange(60) < 40, 80.0, 140.0)
+        over = head_path(0, 60, width=60, height=80).rows()
+        over[:, 0] = cx
+        unsure = head_path(0, 60).rows().copy()
+        unsure[30:50, 5] = 0.1
+        project = self.project(Path.from_rows(0, unsure, np.zeros(60)), Path.from_rows(0, over, np.zeros(60)))
+        found = [f for f in findings(project) if f.reason == Reason.UNSURE]
+        self.assertEqual([(f.subject, f.first, f.last) for f in found], [("s1", 30, 49)], "from where nobody was sure, not only from where it can be seen")
+        self.assertGreaterEqual(found[0].at, 40)
+
     def test_dismissed_and_doubtful_have_no_findings(self):
         from tests.support import head_path
         project = self.project(head_path(10, 20, confidence=0.1))

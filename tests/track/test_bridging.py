@@ -58,6 +58,16 @@ class PathTest(unittest.TestCase):
         self.assertTrue((path.width[3::6] >= path.width[1:-1:6]).all())
         self.assertTrue((path.width >= 0.99 * 60).all())
 
+    def test_where_somebody_stops_in_a_blink_the_cover_holds_the_curve(self):
+        # A head that runs, and stands from frame 20 on; frame 19 is not known, and it may have stopped before it or after.
+        straight, = self.path(Chain((tracklet(1, [n for n in range(40) if n != 19], lambda n: 100 + 20 * n),)))
+        stops, = self.path(Chain((tracklet(1, [n for n in range(40) if n != 19], lambda n: 100 + 20 * min(n, 20)),)))
+        self.assertGreater(stops.width[19], straight.width[19] + 2 * 20 / 8)
+        np.testing.assert_allclose(stops.width[25:], straight.width[25:], atol=0.5)
+        planned, = path_of(Chain((tracklet(1, range(0, 61, 6), lambda n: 100 + 5 * min(n, 30)),)), Followed(), 25, BridgeSettings(line_frames=5, steady_size_frames=0.1))
+        even, = path_of(Chain((tracklet(1, range(0, 61, 6), 100),)), Followed(), 25, BridgeSettings(line_frames=5, steady_size_frames=0.1))
+        np.testing.assert_allclose(planned.width, even.width, atol=0.01)
+
     def test_planned_waits_are_blinks_and_longer_ones_gaps(self):
         chain = Chain((tracklet(1, [0, 6, 12, 19, 25], 100),))
         self.assertEqual([task.first for task in gap_tasks(chain, (400, 300), None, BridgeSettings(line_frames=5))], [12])

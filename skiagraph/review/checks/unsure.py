@@ -30,12 +30,13 @@ class Unsure(FindingKind):
         for n, sighting in enumerate(sightings):
             rows = scene.rows(sighting)
             seen = visible_share(rows, scene.clip)
-            low = low_rows(rows) & (seen > LEAST_SEEN)
-            if not low.any():
+            astray = low_rows(rows) & (seen > LEAST_SEEN)
+            if not astray.any():
                 continue
+            low = astray.copy()
             low[low] = self._hidden(scene, sighting, rows, np.flatnonzero(low), others) < BEHIND
             begins, ends = loose_ends(scene, sightings, n)
-            marks = sighting.marks()
+            marks, told = sighting.marks(), []
             last_frame = sighting.first + len(rows) - 1
             for first, last in runs(np.flatnonzero(low) + sighting.first):
                 part = slice(first - sighting.first, last - sighting.first + 1)
@@ -56,7 +57,10 @@ class Unsure(FindingKind):
                 worst = rows[part, CONFIDENCE]
                 if any(first - JOIN <= f <= last + JOIN for f in marks) and worst.min() > UNSURE / 2:
                     continue
-                yield Finding(scene.clip.key, subject.key, self.reason, first, last, round(float(worst.min()), 3), first + int(worst.argmin()))
+                first, last, seen_at = *_whole(astray, sighting.first, first, last), first + int(worst.argmin())
+                told.append(Finding(scene.clip.key, subject.key, self.reason, first, last, round(float(worst.min()), 3), seen_at))
+            # Of several that are one, the worst.
+            yield from {(f.first, f.last): f for f in sorted(told, key=lambda f: -f.worst)}.values()
 
     def _hidden(self, scene, sighting, rows, chosen, others) -> np.ndarray:
         """Share of the head in the chosen rows that lies under the covers of others whose place is sure, (n,)."""
@@ -86,3 +90,10 @@ class Unsure(FindingKind):
 
     def sentence(self, project, finding, told):
         return f"Not sure where {told.name} is at {told.where} ({told.count}). Look, and move the outline if it slipped."
+
+
+def _whole(astray: np.ndarray, begin: int, first: int, last: int) -> tuple[int, int]:
+    """First and last frame for which nobody was sure around a part of it that can be seen: a head that comes out from behind another may be beside its cover before that is thought to come out."""
+    sure = np.flatnonzero(~astray) + begin
+    before, after = sure[sure < first], sure[sure > last]
+    return (int(before[-1]) + 1 if len(before) else begin), (int(after[0]) - 1 if len(after) else begin + len(astray) - 1)

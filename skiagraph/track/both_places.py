@@ -1,0 +1,93 @@
+"""Where it is not known which of two places a head is at, its cover holds both.
+
+Of a head that comes round from behind, the first that a detector finds is often its hair, a fifth of the head away from its face; and followers drift where it
+is dark or out of focus. So both the place where it was found and where the follower had it a frame before, or has it a frame after, are covered until
+the face has been found for a while. One that is found elsewhere for a moment, as behind bars, is covered there and where it was before and after.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
+
+from skiagraph.track.path import FOLLOWED, FOUND, Path
+from skiagraph.track.stretch import Stretch
+
+
+@dataclass(frozen=True, slots=True)
+class BothSettings:
+    """Set by benchmarks/quality.py (club: five leaks in no finding to none; railings: two to none)."""
+
+    holds_s: float = 0.24  # seconds for which both places are covered after a follower met what was found; for as long again the cover comes back to one; larger: wider covers
+    differs: float = 0.08  # share of its size by which a side of the head differs at least; smaller: more covers are wider
+    at_most: float = 0.5  # and at most: what is further away is somebody else, or a follower that was lost
+    larger: float = 1.3  # times the found size that a followed head counts as at most: a head is larger than its face in profile says, and followers grow in the dark; larger: wider covers
+    around: int = 3  # frames before and after a moment whose median is where the head was meanwhile; larger: longer strays count, and more of quick turns
+
+
+def holding_both(stretches: Sequence[Stretch], rate: float, settings: BothSettings = BothSettings()) -> list[Stretch]:
+    """The same stretches, each row as large as it was or larger. rate: frames a second."""
+    frames = max(1, round(settings.holds_s * rate))
+    return [replace(s, path=_holding(s.path, frames, settings)) for s in stretches]
+
+
+def _holding(path: Path, frames: int, settings: BothSettings) -> Path:
+    rows, found = path.rows().astype(float), path.origin == FOUND
+    sides = _sides(rows)
+    low, high = sides[:, :2].copy(), sides[:, 2:].copy()
+    for row, there, share in [*_strays(rows, found, settings), *_seams(rows, found, path.origin == FOLLOWED, frames, settings)]:
+        out = _beyond(sides[row], there)
+        low[row], high[row] = np.minimum(low[row], sides[row, :2] - share * out[:2]), np.maximum(high[row], sides[row, 2:] + share * out[2:])
+    rows[:, :2], rows[:, 2:4] = (low + high) / 2, high - low
+    return Path.from_rows(path.first, rows, path.origin, path.lean)
+
+
+def _sides(rows: np.ndarray) -> np.ndarray:
+    """x0, y0, x1, y1 of rows, (…, 4)."""
+    return np.concatenate([rows[..., :2] - rows[..., 2:4] / 2, rows[..., :2] + rows[..., 2:4] / 2], axis=-1)
+
+
+def _beyond(sides: np.ndarray, there: np.ndarray) -> np.ndarray:
+    """By how much another place stands out on each side, px, (4,)."""
+    return np.maximum(np.concatenate([sides[:2] - there[:2], there[2:] - sides[2:]]), 0)
+
+
+def _differ(row: np.ndarray, there: np.ndarray, settings: BothSettings) -> bool:
+    """Whether two places of a head are two, and not one or two heads."""
+    return settings.differs < (_beyond(_sides(row), there).reshape(2, 2) / row[2:4]).max() < settings.at_most
+
+
+def _strays(rows: np.ndarray, found: np.ndarray, settings: BothSettings):
+    """Row, sides where the head was around that moment, and 1, for each found row that was elsewhere and has as many on both sides."""
+    around = settings.around
+    if len(rows) > 2 * around:
+        meanwhile = np.median(np.delete(sliding_window_view(rows[:, :2], 2 * around + 1, axis=0), around, axis=-1), axis=-1)
+        for row in np.flatnonzero(found[around:-around]):
+            there = _sides(np.concatenate([meanwhile[row], rows[row + around, 2:4]]))
+            if _differ(rows[row + around], there, settings):
+                yield row + around, there, 1.0
+
+
+def _seams(rows: np.ndarray, found: np.ndarray, followed: np.ndarray, frames: int, settings: BothSettings):
+    """Row, sides of the followed head as it would have gone on, and the share of it that is held, for found rows next to followed ones that were elsewhere."""
+    seams = [(n + 1, n, 1) for n in np.flatnonzero(followed[:-1] & found[1:])] + [(n, n + 1, -1) for n in np.flatnonzero(found[:-1] & followed[1:])]
+    for seen, other, step in seams:
+        # Somebody who runs is not where they were a frame before: whichever of the speeds on both sides explains more.
+        away = min((rows[other, :2] + speed - rows[seen, :2] for speed in (_speed(rows, seen, step), -_speed(rows, other, -step))), key=lambda a: float(np.hypot(*a)))
+        size = np.minimum(rows[other, 2:4], settings.larger * rows[seen, 2:4])
+        if not _differ(rows[seen], _sides(np.concatenate([rows[seen, :2] + away, size])), settings):
+            continue
+        for k in range(2 * frames):
+            row = seen + k * step
+            if not 0 <= row < len(rows) or not found[row]:
+                break
+            yield row, _sides(np.concatenate([rows[row, :2] + away, size])), min(1.0, (2 * frames - k) / frames)
+
+
+def _speed(rows: np.ndarray, begin: int, step: int) -> np.ndarray:
+    """px a frame, (2,), at which a head goes on from a row in one direction, over up to three frames."""
+    end = min(max(begin + 3 * step, 0), len(rows) - 1)
+    return (rows[end, :2] - rows[begin, :2]) / max(1, abs(end - begin))
