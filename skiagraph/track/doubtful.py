@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from skiagraph.boxes import area, cxcywh_to_xyxy, intersection
 from skiagraph.track.judging import ShapeJudge
-from skiagraph.track.path import FOUND
+from skiagraph.track.path import FOUND, Path
 from skiagraph.track.silhouette import SILHOUETTE
 from skiagraph.track.stretch import Stretch
 
@@ -22,6 +22,7 @@ class DoubtfulSettings:
     inside: float = 0.7  # share of a face's box in the box of a known head from which it is a part of that; larger: more questions
     most: float = 0.5  # share of its frames in which it has to be
     sure: float = 0.5  # confidence from which a followed head counts as known; larger: more questions; with 0.25 a face was lost in benchmarks/meetings.py
+    astray: float = 0.65  # heads that a sign may be from a known head that is only followed meanwhile, to be taken for it; larger: fewer questions
     same_s: float = 2.0  # seconds after which something at the same place is something else; larger: fewer questions
     away: float = 0.8  # heads that it may be from where it was
     grown: float = 1.6  # times larger or smaller that it may be
@@ -42,6 +43,45 @@ def without_inside(stretches: Sequence[Stretch], settings: DoubtfulSettings = Do
         return inside > settings.most * len(stretch.faces)
 
     return [s for s in stretches if not (s.doubtful and is_part(s))]
+
+
+def taken_for_known(stretches: Sequence[Stretch], settings: DoubtfulSettings = DoubtfulSettings()) -> list[Stretch]:
+    """Stretches without doubtful ones that are the sign of a known head whose follower is a little astray: it was not found while they were, and is the nearest all the time. Its cover holds both."""
+    made = list(stretches)
+    known = [n for n, s in enumerate(stretches) if not s.doubtful]
+    for n, doubtful in enumerate(stretches):
+        if not doubtful.doubtful:
+            continue
+        path = doubtful.path
+        there = [m for m in known if made[m].path.first <= path.last and made[m].path.last >= path.first]
+        away = {m: _away(path, made[m].path) for m in there}
+        nearest = np.nanmin(list(away.values()), axis=0) if there else None
+        for m in there:
+            other = made[m].path
+            if other.first <= path.first and other.last >= path.last and (away[m] <= settings.astray).all() and (away[m] <= nearest).all() \
+                    and not ((path.origin == FOUND) & (other.part(path.first, path.last).origin == FOUND)).any():
+                made[m] = replace(made[m], path=_holding(other, path))
+                made[n] = None
+                break
+    return [s for s in made if s is not None]
+
+
+def _away(path: Path, other: Path) -> np.ndarray:
+    """Heads by which another path is away in each frame of one, (n,); nan where it is not there."""
+    away = np.full(len(path), np.nan)
+    first, last = max(path.first, other.first), min(path.last, other.last)
+    a, b = path.part(first, last), other.part(first, last)
+    away[first - path.first:last - path.first + 1] = np.hypot(a.cx - b.cx, a.cy - b.cy) / np.maximum(a.width, b.width)
+    return away
+
+
+def _holding(path: Path, other: Path) -> Path:
+    """A path that is as large in the frames of another as both together."""
+    rows, part = path.rows(), slice(other.first - path.first, other.last - path.first + 1)
+    low = np.minimum(path.boxes()[part, :2], other.boxes()[:, :2])
+    high = np.maximum(path.boxes()[part, 2:], other.boxes()[:, 2:])
+    rows[part, :2], rows[part, 2:4] = (low + high) / 2, high - low
+    return Path.from_rows(path.first, rows, path.origin, path.lean)
 
 
 def to_look_at(stretches: Sequence[Stretch], settings: DoubtfulSettings = DoubtfulSettings()) -> dict[int, list[int]]:

@@ -23,7 +23,7 @@ from skiagraph.track.bridging import BridgeSettings, chains
 from skiagraph.track.crossings import less_sure
 from skiagraph.track.describing import Description, describe
 from skiagraph.track.descriptor import FaceDescriber
-from skiagraph.track.doubtful import at_one_place, nobody_there, to_look_at, without_inside
+from skiagraph.track.doubtful import at_one_place, nobody_there, taken_for_known, to_look_at, without_inside
 from skiagraph.track.light import in_ordinary_light
 from skiagraph.track.linking import Linker, LinkSettings, Seen, Tracklet, extend_back
 from skiagraph.track.meetings import frames_wanted, meetings_of, reconsidered
@@ -130,7 +130,7 @@ class _Scan:
         solved = second_pass(self.info, self.index, linked, self._shot, self.control, self.bridges)
         self.control.report(STEP_WHO, 0, None)
         stretches = stretches_of(linked, solved.results, solved.meetings, self.descriptions, self.rate, self.bridges)
-        stretches = self._described(self._without_nobody(without_inside(stretches)))
+        stretches = self._described(self._without_nobody(taken_for_known(without_inside(stretches))))
         stretches, joins, asked = self._reconsidered(stretches)
         stretches = less_sure(stretches, {o.frame for o in self.checkpoint.every() if o.coloured})
         stretches = holding_both(stretches, self.rate)

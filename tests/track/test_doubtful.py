@@ -5,7 +5,7 @@ from types import SimpleNamespace
 
 import numpy as np
 
-from skiagraph.track.doubtful import at_one_place, nobody_there, to_look_at, without_inside
+from skiagraph.track.doubtful import at_one_place, nobody_there, taken_for_known, to_look_at, without_inside
 from skiagraph.track.path import FOLLOWED, FOUND, Path
 from skiagraph.track.people import people_of
 from skiagraph.track.stretch import Stretch
@@ -41,6 +41,32 @@ class InsideTest(unittest.TestCase):
     def test_what_is_believed_is_never_left_out(self):
         both = [stretch(0, 50, 200, 80, doubtful=False), stretch(10, 20, 210, doubtful=False)]
         self.assertEqual(without_inside(both), both)
+
+
+class TakenForKnownTest(unittest.TestCase):
+    def setUp(self):
+        self.head = stretch(0, 50, 200, 80, doubtful=False, origin=FOLLOWED, confidence=0.2)
+        self.sign = stretch(10, 20, 230, 60)
+
+    def test_the_sign_of_a_head_that_is_astray_is_covered_as_a_part_of_it(self):
+        one, = taken_for_known([self.head, self.sign])
+        boxes, before = one.path.boxes(), self.head.path.boxes()
+        for held in (before[10:21], self.sign.path.boxes()):
+            self.assertTrue((boxes[10:21, :2] <= held[:, :2] + 0.01).all() and (boxes[10:21, 2:] >= held[:, 2:] - 0.01).all())
+        np.testing.assert_array_equal(boxes[21:], before[21:])
+        np.testing.assert_array_equal(one.path.confidence, self.head.path.confidence)
+
+    def test_who_may_be_somebody_else_stays(self):
+        found = stretch(0, 50, 200, 80, doubtful=False, confidence=0.8)
+        nearer = stretch(5, 15, 240, 80, doubtful=False, origin=FOLLOWED)
+        for case, known in {"the head is found elsewhere meanwhile": [found], "somebody else is nearer for a while": [self.head, nearer], "the head is gone before": [stretch(0, 15, 200, 80, doubtful=False, origin=FOLLOWED)],
+                            "too far": [stretch(0, 50, 160, 80, doubtful=False, origin=FOLLOWED)], "nobody is known": [stretch(0, 50, 200, 80, origin=FOLLOWED)]}.items():
+            with self.subTest(case):
+                self.assertEqual(taken_for_known([*known, self.sign]), [*known, self.sign])
+
+    def test_what_is_believed_is_never_taken(self):
+        believed = stretch(10, 20, 230, 60, doubtful=False)
+        self.assertEqual(taken_for_known([self.head, believed]), [self.head, believed])
 
 
 class NobodyTest(unittest.TestCase):
