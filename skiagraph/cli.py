@@ -445,7 +445,7 @@ def run_tracks(options, control) -> int:
 
 
 def run_render(options, control) -> int:
-    from skiagraph.apart import run_apart
+    from skiagraph.child_process import run_in_child
     from skiagraph.handover.delivery import Planned, deliver, planned
     from skiagraph.handover.writers.film import CoveredFilm
     from skiagraph.handover.writers.matte import Matte
@@ -480,7 +480,7 @@ def run_render(options, control) -> int:
             print(note)
 
     # Sound is copied and encoded where the film is written: in a process of its own, so that a file that makes it crash is a sentence here too.
-    run_apart(deliver, project, plan, False, options.force, control=control, told=told)
+    run_in_child(deliver, project, plan, False, options.force, control=control, told=told)
     if options.matte:
         print(f"Wrote {options.matte}")
     return OK

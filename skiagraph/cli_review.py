@@ -116,7 +116,7 @@ def _swept(options, control):
 
 
 def run_report(options, control) -> int:
-    from skiagraph.apart import run_apart
+    from skiagraph.child_process import run_in_child
     from skiagraph.errors import SkiagraphError
     from skiagraph.media.temporary import refuse_bad_target
     from skiagraph.review.report import form_for
@@ -126,7 +126,7 @@ def run_report(options, control) -> int:
     if options.output.exists() and not options.force:
         raise SkiagraphError(f"{options.output} exists already; choose another name, or say --force.", path=options.output)
     files = [(_clip_of(options, project, path).key, path) for path in options.file]
-    verdict, good = run_apart(_report, project, options.project.name, files, options.output, control=control)
+    verdict, good = run_in_child(_report, project, options.project.name, files, options.output, control=control)
     options.end(control)
     print(f"Wrote {options.output}. {verdict}")
     return OK if good else FOUND

@@ -7,7 +7,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QSettings, QTimer, Signal
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
-from skiagraph.apart import run_apart
+from skiagraph.child_process import run_in_child
 from skiagraph.desktop.document import Document
 from skiagraph.desktop.handover_page import HandoverPage
 from skiagraph.desktop.handover_side import Kept
@@ -234,7 +234,7 @@ class HandoverWork(QObject):
             self._show_estimates()
             return
         project, film = self._document.settled, self._page.side.film
-        runner = self._estimating = JobRunner(lambda control: run_apart(_estimate_all, project, film, missing, control=control, told=runner.tell), self)
+        runner = self._estimating = JobRunner(lambda control: run_in_child(_estimate_all, project, film, missing, control=control, told=runner.tell), self)
         runner.told.connect(self._estimated)
         runner.ended.connect(self._estimated_all)
         runner.start()

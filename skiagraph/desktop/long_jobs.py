@@ -9,7 +9,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from skiagraph.apart import run_apart
+from skiagraph.child_process import run_in_child
 from skiagraph.desktop.controls import Notice
 from skiagraph.desktop.document import Document
 from skiagraph.desktop.job_runner import JobRunner
@@ -155,7 +155,7 @@ class LongJobs(QObject):
             now["name"] = project.clip(news.clip).path.name
             runner.tell(news)
 
-        runner = JobRunner(lambda control: run_apart(_scan_parts, project, keys, every, gallery, parts or {}, control=control, told=told), self)
+        runner = JobRunner(lambda control: run_in_child(_scan_parts, project, keys, every, gallery, parts or {}, control=control, told=told), self)
         runner.told.connect(lambda news: self._people_found(token, news, every))
         runner.ended.connect(lambda: self._scan_ended(token))
         runner.finished.connect(lambda _: QTimer.singleShot(0, lambda: self._listen_after(token, keys)))
@@ -239,7 +239,7 @@ class LongJobs(QObject):
             self.followed.emit(wanted.clip, wanted.frame)
             self._notice.say(" ".join(text for text in said if text))
 
-        runner = JobRunner(lambda control: run_apart(follow_between, project, wanted, outline, control=control, told=runner.tell), self)
+        runner = JobRunner(lambda control: run_in_child(follow_between, project, wanted, outline, control=control, told=runner.tell), self)
         runner.told.connect(told)
         name = project.subject(wanted.subject).name
         runner.finished.connect(lambda found: take(found.path, end_sentences(project, wanted.clip, name, found), found.again, found.looks))
@@ -259,7 +259,7 @@ class LongJobs(QObject):
             if self._is_present(token) and any(s.key == subject for s in document.project.subjects):
                 document.edit("exact edge", outlines.with_edge, subject, clip, frame, *found)
 
-        runner = JobRunner(lambda control: run_apart(find_edges, project, subject, clip, frame, control=control, told=runner.tell), self)
+        runner = JobRunner(lambda control: run_in_child(find_edges, project, subject, clip, frame, control=control, told=runner.tell), self)
         runner.finished.connect(take)
         self._begin(runner, "Finding the edge", self._scanning, lambda p: tr(p.step))
 
@@ -279,7 +279,7 @@ class LongJobs(QObject):
             if self._is_present(token):
                 self._notice.say(counted(count, "The strict search of 1 clip is done; what nobody knows of is among the findings.", "The strict search of {n} clips is done; what nobody knows of is among the findings."))
 
-        runner = JobRunner(lambda control: run_apart(_sweep_all, project, list(names), control=control, told=runner.tell), self)
+        runner = JobRunner(lambda control: run_in_child(_sweep_all, project, list(names), control=control, told=runner.tell), self)
         runner.told.connect(lambda sweep: document.take_sweep(sweep) if self._is_present(token) else None)
         runner.finished.connect(end)
         runner.cancelled.connect(lambda: self._notice.say(tr("The strict search was stopped; clips that were searched whole stay so.")))
@@ -308,7 +308,7 @@ class LongJobs(QObject):
                 self._notice.say(counted(found, "1 voice was heard. Say whose it is in the voice row, with a right click.", "{n} voices were heard. Say whose they are in the voice row, with a right click.") if found
                                  else tr("Nobody speaks, as far as can be heard."))
 
-        runner = JobRunner(lambda control: run_apart(_listen_all, project, list(names), control=control, told=runner.tell), self)
+        runner = JobRunner(lambda control: run_in_child(_listen_all, project, list(names), control=control, told=runner.tell), self)
         runner.told.connect(lambda listening: document.take_listening(listening) if self._is_present(token) else None)
         runner.finished.connect(end)
         self._begin(runner, "Listening", self._scanning, lambda p: tr(p.step))
@@ -320,7 +320,7 @@ class LongJobs(QObject):
             return
         self._notice.say("")
         project, proofs = self._document.settled, list(self._document.proofs)
-        runner = JobRunner(lambda control: run_apart(_write_report, project, name, proofs, target, control=control), self)
+        runner = JobRunner(lambda control: run_in_child(_write_report, project, name, proofs, target, control=control), self)
         runner.finished.connect(lambda verdict: self._notice.say(tr("The report is written: {path}. {verdict}", path=target, verdict=verdict), tr("Open it"), lambda: self.reportOpened.emit(str(target))))
         self._begin(runner, "Writing the report", self._scanning, lambda p: tr(p.step))
 

@@ -6,7 +6,7 @@ import threading
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from skiagraph.apart import run_apart
+from skiagraph.child_process import run_in_child
 from skiagraph.errors import Cancelled, SkiagraphError
 from skiagraph.handover.delivery import Delivered
 from skiagraph.handover.export import STEP
@@ -58,7 +58,7 @@ class QueueWorker:
         if self._stopping:
             control.cancel()
         try:
-            done = run_apart(perform, self._queue.folder, job.key, control=control)
+            done = run_in_child(perform, self._queue.folder, job.key, control=control)
             self._queue.end(job.key, State.DONE, said_of(done), done)
         except Cancelled:
             if self._stopping:

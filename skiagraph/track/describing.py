@@ -24,7 +24,7 @@ class DescribingSettings:
     score: float = 0.7  # score from which a face is described; larger: fewer, surer ones
     least_px: int = 22  # width of a face, px, from which it is described; larger: fewer
     most: int = 4  # descriptions of one track until others have to be better; larger: more work
-    apart_s: float = 0.35  # seconds between two of one track; larger: fewer, of more unlike views
+    interval_s: float = 0.35  # seconds between two of one track; larger: fewer, of more unlike views
     least_promise: float = 0.1  # share of the best view (size times facing) under which a face tells nobody apart; larger: fewer
     soon: float = 1.3  # times as promising as the last for being described before its time; larger: fewer
     one_more: float = 1.25  # times as promising as the least of them for one more than the most; larger: fewer
@@ -65,13 +65,13 @@ class _Known:
 class Describing:
     """Fed the matches of one frame after another. descriptions: of each frame, after `finish`.
 
-    apart: frames from one look at known people to the next, at most. Descriptions are made in a thread of their own, since nothing waits for them.
+    interval: frames from one look at known people to the next, at most. Descriptions are made in a thread of their own, since nothing waits for them.
     """
 
-    def __init__(self, describer: FaceDescriber, squared: Squared, rate: float, apart: int):
+    def __init__(self, describer: FaceDescriber, squared: Squared, rate: float, interval: int):
         self._describer, self._squared, self._rate = describer, squared, rate
         # After so many frames without its face a track was lost; a planned wait is no loss.
-        self.lost = max(DESCRIBING.lost_frames, apart)
+        self.lost = max(DESCRIBING.lost_frames, interval)
         self.descriptions: dict[int, list[Description]] = {}
         self._known: dict[int, _Known] = {}
         self._pen = ThreadPoolExecutor(1, thread_name_prefix="describer")
@@ -117,8 +117,8 @@ class Describing:
 
     def _adds(self, frame: int, promise: float, taken: list[tuple[int, float]]) -> bool:
         """Whether a face is worth it beside those taken."""
-        apart = max(2, round(DESCRIBING.apart_s * self._rate))
-        if len(taken) >= 2 * DESCRIBING.most or any(abs(frame - f) < apart and promise < DESCRIBING.soon * p for f, p in taken):
+        interval = max(2, round(DESCRIBING.interval_s * self._rate))
+        if len(taken) >= 2 * DESCRIBING.most or any(abs(frame - f) < interval and promise < DESCRIBING.soon * p for f, p in taken):
             return False
         return len(taken) < DESCRIBING.most or promise >= DESCRIBING.one_more * min(p for _, p in taken)
 

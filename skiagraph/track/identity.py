@@ -156,11 +156,11 @@ class Grouping:
     likely: tuple[tuple[int, int, float], ...]
 
 
-def group(signatures: Sequence[Signature], apart: np.ndarray, fixed: Sequence[Sequence[int]] = (), extra: np.ndarray | float = 0.0,
+def group(signatures: Sequence[Signature], cannot_link: np.ndarray, fixed: Sequence[Sequence[int]] = (), extra: np.ndarray | float = 0.0,
           report: Callable[[int, int], None] = lambda done, total: None, known: Mapping[tuple[int, int], float] = MappingProxyType({})) -> Grouping:
     """Group sightings of one clip into people.
 
-    apart: bool (n, n), symmetric, whether two rows cannot be one person; fixed: rows that are known to be one; extra: log odds from elsewhere, (n, n), symmetric; known: log odds of pairs of which
+    cannot_link: bool (n, n), symmetric, whether two rows cannot be one person; fixed: rows that are known to be one; extra: log odds from elsewhere, (n, n), symmetric; known: log odds of pairs of which
     nothing else counts; report is told how many of the rows are compared, and may raise to cancel. The time goes with the square of the rows: means between groups are kept as sums (Lance and
     Williams, The Computer Journal 1967), and the nearest group of each instead of a search of all pairs (Anderberg, Cluster Analysis for Applications 1973).
     """
@@ -179,7 +179,7 @@ def group(signatures: Sequence[Signature], apart: np.ndarray, fixed: Sequence[Se
         return Grouping((), (), ())
     sizes = np.array([len(rows) for rows in groups], float)
     order, starts = np.concatenate(groups), np.concatenate([[0], np.cumsum(sizes[:-1])]).astype(int)
-    sums, bars = (add.reduceat(add.reduceat(pairs[np.ix_(order, order)], starts, axis=0), starts, axis=1) for add, pairs in ((np.add, odds), (np.logical_or, apart)))
+    sums, bars = (add.reduceat(add.reduceat(pairs[np.ix_(order, order)], starts, axis=0), starts, axis=1) for add, pairs in ((np.add, odds), (np.logical_or, cannot_link)))
     sure, alive = np.ones(len(groups)), np.ones(len(groups), bool)
     # Log odds that two groups are one person: the mean over their pairs; none where two were seen at once, or with itself.
     mean = np.where(bars, -np.inf, sums / np.outer(sizes, sizes))

@@ -62,11 +62,11 @@ class _Sought:
 
 class LookingBack:
     """straight: tells whether the pictures since somebody was looked at show them on the way between; None where that needs not be asked.
-    apart: frames between two looks as planned; back: so many frames are at hand. final: up to this frame an earlier run has looked."""
+    interval: frames between two looks as planned; back: so many frames are at hand. final: up to this frame an earlier run has looked."""
 
-    def __init__(self, finder: FaceFinder, judging: Judging, squared: Squared, straight: Straight | None, apart: int, back: int):
+    def __init__(self, finder: FaceFinder, judging: Judging, squared: Squared, straight: Straight | None, interval: int, back: int):
         self._finder, self._judging, self._squared, self._straight = finder, judging, squared, straight
-        self._apart, self._back = apart, back
+        self._interval, self._back = interval, back
         # Where each track was seen last, frame and box, and how it moved, px a frame.
         self._last: dict[int, tuple[int, np.ndarray, np.ndarray]] = {}
         self.final = -1
@@ -80,7 +80,7 @@ class LookingBack:
             since = frames[-2] if len(frames) > 1 else -1
             went = self._straight is None or self._straight.went(match.tracklet, recent[-1].grey, recent)
             straight = went and not _surprises(match.box, places.get(match.tracklet.number))
-            if frames[-1] - since > self._apart or not straight:
+            if frames[-1] - since > self._interval or not straight:
                 sought.append(_Sought(match.box, max(since, frames[-1] - self._back - 1, self.final)))
         lost = self._just_lost(matches, expected, recent)
         self._follow(sought, list(reversed(list(recent)[:-1])), observations, told)

@@ -231,8 +231,8 @@ def _stretch(path: Path, numbers, chains: Sequence[Chain], descriptions) -> Stre
 def people_of(stretches: Sequence[Stretch], still: Sequence[bool] | None = None, report: Callable[[int, int], None] = lambda done, total: None,
               joins: Sequence[Join] = (), asked: Mapping[tuple[int, int], float] = MappingProxyType({}), fixed: Sequence[Sequence[int]] = ()) -> tuple[list[FoundPerson], list[tuple[int, int, float]]]:
     """Group stretches into people; returns them and which may be one: (key, key, probability). report, fixed: as in identity.group; joins, asked: as track.meetings gives them."""
-    apart, extra = _pairs(stretches)
-    grouping = group([s.signature for s in stretches], apart, fixed, extra, report, held_apart(asked))
+    cannot_link, extra = _pairs(stretches)
+    grouping = group([s.signature for s in stretches], cannot_link, fixed, extra, report, held_apart(asked))
     met_in: dict[int, list[Join]] = {}
     for join in joins:
         met_in.setdefault(join.row, []).append(join)
@@ -259,7 +259,7 @@ def _pairs(stretches: Sequence[Stretch]) -> tuple[np.ndarray, np.ndarray]:
     spans = np.array([s.found for s in stretches], int).reshape(-1, 2)
     doubtful = np.array([s.doubtful for s in stretches], bool)
     at_once = np.minimum.outer(spans[:, 1], spans[:, 1]) - np.maximum.outer(spans[:, 0], spans[:, 0]) >= 2
-    apart, extra = doubtful[:, None] | doubtful[None] | at_once, np.zeros((len(stretches),) * 2)
+    cannot_link, extra = doubtful[:, None] | doubtful[None] | at_once, np.zeros((len(stretches),) * 2)
     chains: dict[int, list[int]] = {}
     for row, stretch in enumerate(stretches):
         for chain in stretch.chains:
@@ -269,8 +269,8 @@ def _pairs(stretches: Sequence[Stretch]) -> tuple[np.ndarray, np.ndarray]:
     for i, j in np.argwhere(np.tril(at_once, -1)):
         if _one_head(stretches[i], stretches[j]):
             extra[i, j] = extra[j, i] = PEOPLE.one_place
-            apart[i, j] = apart[j, i] = doubtful[i] or doubtful[j]
-    return apart, extra
+            cannot_link[i, j] = cannot_link[j, i] = doubtful[i] or doubtful[j]
+    return cannot_link, extra
 
 
 def _one_head(a: Stretch, b: Stretch) -> bool:

@@ -33,7 +33,7 @@ from skiagraph.track.people import PEOPLE, are_unlike, looks_of, people_of, spli
 from skiagraph.track.results import SIGN, FaceRows, FaceTable, FoundPerson, ScanResult
 from skiagraph.track.second_pass import second_pass
 from skiagraph.track.silhouette import Silhouette
-from skiagraph.track.stepping import apart, step_of
+from skiagraph.track.stepping import interval, step_of
 from skiagraph.track.sweep import SWEEP, Sweep
 
 STEP_WHO = "Recognising people"
@@ -104,7 +104,7 @@ class _Scan:
         every = step_of(settings.every, self.rate)
         self.link_settings = LinkSettings(least=3 if every == 1 else 2, patience_s=1.2 if every < 4 else 1.6)
         # What lies between two looks that are no further apart than planned is a blink.
-        self.bridges = BridgeSettings(line_frames=max(BridgeSettings().line_frames, apart(every, self.rate) - 1))
+        self.bridges = BridgeSettings(line_frames=max(BridgeSettings().line_frames, interval(every, self.rate) - 1))
         self.faces = FaceRows()
         self.frames = len(index)
         self.damage = index.damage

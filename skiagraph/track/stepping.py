@@ -15,12 +15,12 @@ SEARCH_EVERY_S = 0.5
 @dataclass(frozen=True, slots=True)
 class Plan:
     """searched: bool (n,), frames that are searched as a whole; looked: those in which all who are known are looked at, with them;
-    needed: those whose pictures are wanted, with them. Of two neighbours at least one is needed. apart: the most frames from one look to the next."""
+    needed: those whose pictures are wanted, with them. Of two neighbours at least one is needed. interval: the most frames from one look to the next."""
 
     searched: np.ndarray
     looked: np.ndarray
     needed: np.ndarray
-    apart: int
+    interval: int
 
 
 def step_of(every: int, rate: float) -> int:
@@ -36,7 +36,7 @@ def without_non_reference(non_reference: np.ndarray, kept: np.ndarray) -> np.nda
     return needed
 
 
-def apart(every: int, rate: float) -> int:
+def interval(every: int, rate: float) -> int:
     """The most frames from one look at people who are known to the next."""
     return min(every, max(2, round(LOOK_EVERY_S * rate)))
 
@@ -44,7 +44,7 @@ def apart(every: int, rate: float) -> int:
 def plan_of(non_reference: np.ndarray, every: int, rate: float) -> Plan:
     """non_reference: bool (n,), frames that no other is made from; they are left out where they are not searched. every: search each n-th frame,
     and the last. rate: frames a second."""
-    most = apart(every, rate)
+    most = interval(every, rate)
     searched = np.arange(len(non_reference)) % every == 0
     searched[-1:] = True
     needed = without_non_reference(non_reference, searched)

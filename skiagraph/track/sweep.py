@@ -72,7 +72,7 @@ class Sweep:
         self._every, self._diary, self._plan = every, checkpoint, plan_of(index.non_reference, every, self._rate)
         self.linker = linker
         self.squared = Squared(float(info.upright_aspect))
-        self.describing = Describing(describer, self.squared, self._rate, self._plan.apart)
+        self.describing = Describing(describer, self.squared, self._rate, self._plan.interval)
         self.cuts: list[int] = []
         width, height = info.upright_size
         # The landmark network is asked in between; no two threads may share one.
@@ -88,7 +88,7 @@ class Sweep:
         self._again: dict[int, Observation] = {}
         self._straight = Straight()
         # Searched in each frame, everybody went straight. Nothing of the sweep is held here: in a cycle its pictures would outlive the scan.
-        self._looking_back = LookingBack(finder, self._judging, self.squared, self._straight if every > 1 else None, self._plan.apart, self._back)
+        self._looking_back = LookingBack(finder, self._judging, self.squared, self._straight if every > 1 else None, self._plan.interval, self._back)
 
     def run(self, control: JobControl, told: Callable[[int, Seen, bool], None] = lambda frame, seen, searched: None) -> None:
         """told: frame, what was seen in it, and whether it was searched as a whole; a frame may be told of twice.
@@ -161,7 +161,7 @@ class Sweep:
     @property
     def _warm(self) -> int:
         """So many frames before the one a scan is taken up at are looked at once more, since what follows leans on their pictures."""
-        return max(self._back, self._plan.apart) + CAMERA.renew + 1
+        return max(self._back, self._plan.interval) + CAMERA.renew + 1
 
     def _new_shot(self, frame: int) -> None:
         self.cuts.append(frame)
@@ -198,7 +198,7 @@ class Sweep:
         self.describing.consider(frame, lambda: picture.lit, matches)
         told(frame, seen, prepared.search is not None)
         self._looking_back.look(matches, expected, self._recent, self._open, told)
-        self._straight.forget(self._recent[-1].number - 2 * self._plan.apart)
+        self._straight.forget(self._recent[-1].number - 2 * self._plan.interval)
         if prepared.cut or frame in (0, len(self._index) - 1):
             self._look_at_edges(picture)
 

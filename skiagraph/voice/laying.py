@@ -26,7 +26,7 @@ LAYING = LayingSettings()
 
 
 @dataclass(frozen=True, slots=True)
-class Stretch:
+class Span:
     """What is disguised: samples first .. after of a track (after not included), counted from the clip's first picture. channels: from 0, none for all. about: what its draws belong to."""
 
     first: int
@@ -38,7 +38,7 @@ class Stretch:
 
 @dataclass(frozen=True, slots=True)
 class Range:
-    """What is disguised, in seconds from the clip's first picture. about, channels: as of a stretch."""
+    """What is disguised, in seconds from the clip's first picture. about, channels: as of a span."""
 
     begins_s: float
     ends_s: float
@@ -59,7 +59,7 @@ class Plan:
     def at(self, rate: int) -> Laying:
         """The plan in samples. Ends lie on the sample at or outside of the time."""
         room = self.room if self.room is None or self.room_rate == rate else None
-        return Laying(tuple(Stretch(_floor(r.begins_s * rate), -_floor(-r.ends_s * rate), r.disguise, r.about, r.channels) for r in self.ranges), rate, self.secret, room)
+        return Laying(tuple(Span(_floor(r.begins_s * rate), -_floor(-r.ends_s * rate), r.disguise, r.about, r.channels) for r in self.ranges), rate, self.secret, room)
 
 
 def _floor(value: float) -> int:
@@ -71,7 +71,7 @@ def _floor(value: float) -> int:
 class Laying:
     """All that is laid over a track. room: background of it, (n, channels) float, None where none is known."""
 
-    stretches: tuple[Stretch, ...]
+    spans: tuple[Span, ...]
     rate: int
     secret: bytes
     room: np.ndarray | None = None
@@ -93,30 +93,30 @@ class Laying:
 
     def needed_from(self, place: int) -> int:
         """Where reading has to begin so that what is heard from a place on is what it is when all is read."""
-        for stretch in self.stretches:
-            if stretch.first - self.fade < place < stretch.after + self.fade:
-                each, search = _each(stretch, self.rate), round(LAYING.search_s * self.rate)
-                number = max(0, (place - stretch.first - search - self.fade) // each)
-                begin = stretch.first + number * each - (search if number else 0) - 2 * self.fade
+        for span in self.spans:
+            if span.first - self.fade < place < span.after + self.fade:
+                each, search = _each(span, self.rate), round(LAYING.search_s * self.rate)
+                number = max(0, (place - span.first - search - self.fade) // each)
+                begin = span.first + number * each - (search if number else 0) - 2 * self.fade
                 place = min(place, begin)
         return place
 
 
-def _each(stretch: Stretch, rate: int) -> int:
-    return max(round(stretch.disguise.anew_s * rate), 3 * round(LAYING.search_s * rate) // 2)
+def _each(span: Span, rate: int) -> int:
+    return max(round(span.disguise.anew_s * rate), 3 * round(LAYING.search_s * rate) // 2)
 
 
-def _lanes(stretches: Sequence[Stretch], fade: int) -> list[list[Stretch]]:
-    """Stretches that do not touch, together: those that overlap are laid one over the other, which uncovers nothing."""
-    lanes: list[list[Stretch]] = []
-    for stretch in sorted(stretches, key=lambda s: (s.first, s.after)):
-        if stretch.after <= stretch.first:
+def _lanes(spans: Sequence[Span], fade: int) -> list[list[Span]]:
+    """Spans that do not touch, together: those that overlap are laid one over the other, which uncovers nothing."""
+    lanes: list[list[Span]] = []
+    for span in sorted(spans, key=lambda s: (s.first, s.after)):
+        if span.after <= span.first:
             continue
-        lane = next((lane for lane in lanes if lane[-1].after + fade <= stretch.first - fade), None)
+        lane = next((lane for lane in lanes if lane[-1].after + fade <= span.first - fade), None)
         if lane is None:
-            lanes.append([stretch])
+            lanes.append([span])
         else:
-            lane.append(stretch)
+            lane.append(span)
     return lanes
 
 
@@ -124,7 +124,7 @@ class Laid:
     """Sound on its way through a laying: the same samples come out, some of them later."""
 
     def __init__(self, laying: Laying):
-        self._lanes = [_Lane(laying, lane) for lane in _lanes(laying.stretches, laying.fade)]
+        self._lanes = [_Lane(laying, lane) for lane in _lanes(laying.spans, laying.fade)]
 
     def take(self, at: int, block: np.ndarray) -> list[tuple[int, np.ndarray]]:
         """Pass a block in; what is ready comes out."""
@@ -142,10 +142,10 @@ class Laid:
 
 
 class _Lane:
-    """Stretches one after another."""
+    """Spans one after another."""
 
-    def __init__(self, laying: Laying, stretches: list[Stretch]):
-        self._laying, self._waiting = laying, list(stretches)
+    def __init__(self, laying: Laying, spans: list[Span]):
+        self._laying, self._waiting = laying, list(spans)
         self._now: _Over | None = None
 
     def take(self, at: int, block: np.ndarray) -> Iterator[tuple[int, np.ndarray]]:
@@ -156,10 +156,10 @@ class _Lane:
                     yield at, block[:begin - at]
                     at, block = min(begin, at + len(block)), block[begin - at:]
                     continue
-                stretch = self._waiting.pop(0)
-                if stretch.after + self._laying.fade <= at:
+                span = self._waiting.pop(0)
+                if span.after + self._laying.fade <= at:
                     continue
-                self._now = _Over(self._laying, stretch, at)
+                self._now = _Over(self._laying, span, at)
             room = self._now.end - at
             yield from self._now.take(block[:room])
             if len(block) >= room:
@@ -173,29 +173,29 @@ class _Lane:
 
 
 class _Over:
-    """One stretch, segment by segment. begins: where its sound begins, which may be after the stretch does."""
+    """One span, segment by segment. begins: where its sound begins, which may be after the span does."""
 
-    def __init__(self, laying: Laying, stretch: Stretch, begins: int):
-        self._laying, self._stretch = laying, stretch
-        self._fade, self.end = laying.fade, stretch.after + laying.fade
+    def __init__(self, laying: Laying, span: Span, begins: int):
+        self._laying, self._span = laying, span
+        self._fade, self.end = laying.fade, span.after + laying.fade
         self._parts: list[np.ndarray] = []
         self._at = self._have = begins
         self._search = round(LAYING.search_s * laying.rate)
-        self._each = _each(stretch, laying.rate)
-        inside = begins - (stretch.first - self._fade)
-        self._number = 0 if inside <= 0 else max(0, (begins + self._search + self._fade - stretch.first - 1) // self._each)
+        self._each = _each(span, laying.rate)
+        inside = begins - (span.first - self._fade)
+        self._number = 0 if inside <= 0 else max(0, (begins + self._search + self._fade - span.first - 1) // self._each)
         # Of the segment before, what fades out over the beginning of the next.
         self._tail: np.ndarray | None = None
 
     def take(self, block: np.ndarray) -> Iterator[tuple[int, np.ndarray]]:
         self._parts.append(block)
         self._have += len(block)
-        while (due := self._stretch.first + (self._number + 1) * self._each) + self._search < self._stretch.after and self._have >= due + self._search + self._fade:
+        while (due := self._span.first + (self._number + 1) * self._each) + self._search < self._span.after and self._have >= due + self._search + self._fade:
             held = self._whole()
             yield from self._segment(held, self._quietest(held, due) if due - self._search > self._at else due, last=False)
 
     def rest(self) -> Iterator[tuple[int, np.ndarray]]:
-        """What is left, the sound having ended or the stretch."""
+        """What is left, the sound having ended or the span."""
         if self._have > self._at:
             yield from self._segment(self._whole(), self._have, last=True)
 
@@ -217,22 +217,22 @@ class _Over:
         upto = end if last else end + fade
         source = held[:upto - self._at]
         plain = as_float(source)
-        wanted = list(self._stretch.channels) or list(range(plain.shape[1]))
+        wanted = list(self._span.channels) or list(range(plain.shape[1]))
         wanted = [c for c in wanted if c < plain.shape[1]]
         out, weight = plain.copy(), np.ones(len(plain))
         if wanted:
             room = self._laying.room
-            heard = Heard(plain[:, wanted], self._laying.rate, lots(self._laying.secret, *self._stretch.about, self._number),
+            heard = Heard(plain[:, wanted], self._laying.rate, lots(self._laying.secret, *self._span.about, self._number),
                           room[:, wanted] if room is not None and room.shape[1] == plain.shape[1] else None)
-            out[:, wanted] = self._stretch.disguise.instead(heard)
+            out[:, wanted] = self._span.disguise.instead(heard)
         if self._tail is not None:
             # Both are disguised: one goes over into the other.
             n = min(len(self._tail), len(out))
             rising = _rising(len(self._tail))[:n, None]
             out[:n] = out[:n] * rising + self._tail[:n] * np.sqrt(1 - rising ** 2)
         places = np.arange(self._at, upto)
-        weight[places < self._stretch.first] = _rising(fade)[places[places < self._stretch.first] - (self._stretch.first - fade)]
-        weight[places >= self._stretch.after] = _rising(fade)[::-1][places[places >= self._stretch.after] - self._stretch.after]
+        weight[places < self._span.first] = _rising(fade)[places[places < self._span.first] - (self._span.first - fade)]
+        weight[places >= self._span.after] = _rising(fade)[::-1][places[places >= self._span.after] - self._span.after]
         mixed = out * weight[:, None] + plain * np.sqrt(1 - weight ** 2)[:, None]
         given = len(source) if last else end - fade - self._at
         made = as_kind(mixed[:given], source.dtype)

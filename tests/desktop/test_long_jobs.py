@@ -55,7 +55,7 @@ class LongJobsTest(DesktopTest):
     def setUp(self):
         super().setUp()
         self.scan = ToldScan()
-        patcher = mock.patch("skiagraph.desktop.long_jobs.run_apart", self.scan)
+        patcher = mock.patch("skiagraph.desktop.long_jobs.run_in_child", self.scan)
         patcher.start()
         self.addCleanup(patcher.stop)
         clip = make_clip(self.folder / "quay.mp4", 60, size=(320, 240))

@@ -568,7 +568,7 @@ class WindowTest(MadeWindow):
         self.assertEqual(self.window.document.undo_name, "change the way between keyframes")
 
     def test_following_is_stopped_and_keeps_what_it_had(self):
-        from skiagraph.apart import run_apart
+        from skiagraph.child_process import run_in_child
         self.open_plate()
         window = self.window
         window.session.set_frame(5)
@@ -580,9 +580,9 @@ class WindowTest(MadeWindow):
                 told(path)
                 if len(path) > 10:
                     control.cancel()
-            return run_apart(function, *arguments, control=control, told=heard)
+            return run_in_child(function, *arguments, control=control, told=heard)
 
-        with mock.patch("skiagraph.desktop.long_jobs.run_apart", until_ten):
+        with mock.patch("skiagraph.desktop.long_jobs.run_in_child", until_ten):
             window.cover.hand.follow(Direction.ON)
             self.until(lambda: window.jobs.running is None, 60)
         self.settle()

@@ -22,12 +22,12 @@ class PlanTest(unittest.TestCase):
                     self.assertTrue(plan.searched[::every].all() and plan.searched[-1])
                     self.assertTrue((plan.looked | ~plan.searched).all() and (plan.needed | ~plan.looked).all())
                     self.assertTrue((plan.needed | non_reference).all(), "what others are made from is decoded anyway")
-                    self.assertLessEqual(np.diff(np.flatnonzero(plan.looked)).max(), plan.apart)
+                    self.assertLessEqual(np.diff(np.flatnonzero(plan.looked)).max(), plan.interval)
                     self.assertLessEqual(np.diff(np.flatnonzero(plan.needed)).max(), 2)
 
     def test_the_time_between_looks_is_counted_in_seconds(self):
-        for rate, every, apart in ((25.0, 1, 1), (25.0, 4, 4), (25.0, 10, 6), (50.0, 10, 10), (50.0, 20, 12), (5.0, 10, 2)):
-            self.assertEqual(plan_of(np.zeros(50, bool), every, rate).apart, apart)
+        for rate, every, interval in ((25.0, 1, 1), (25.0, 4, 4), (25.0, 10, 6), (50.0, 10, 10), (50.0, 20, 12), (5.0, 10, 2)):
+            self.assertEqual(plan_of(np.zeros(50, bool), every, rate).interval, interval)
 
     def test_a_clip_with_few_frames_a_second_is_searched_as_often_as_another(self):
         self.assertEqual([step_of(10, rate) for rate in (60, 25, 12.5, 8, 1, 0.2)], [10, 10, 6, 4, 1, 1])

@@ -30,7 +30,7 @@ NICE = 8
 _CANCEL, _HOLD, _GO_ON = "cancel", "hold", "go on"
 
 
-def run_apart(function: Callable, *arguments, control: JobControl, told: Callable[[object], None] = lambda value: None) -> object:
+def run_in_child(function: Callable, *arguments, control: JobControl, told: Callable[[object], None] = lambda value: None) -> object:
     """Call function(*arguments, control, tell) in a process of its own and return what it returns.
 
     function is a module's own, and everything that goes in or out can be pickled. told hears what the function tells while it
