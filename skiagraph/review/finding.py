@@ -13,6 +13,9 @@ from skiagraph.project.rows import CONFIDENCE, outline_rows
 
 # Confidence under which a person should look.
 UNSURE = 0.35
+# Confidence under which a row that lies beside unsure ones belongs to their finding: a head behind another (track.crossings) asks nothing by itself, but that is where it may have been lost. Larger: findings
+# begin earlier. Set by benchmarks/quality.py (railings, stepping: one frame before a gap).
+HARDLY = 0.37
 # Stretches this close are one finding; shorter than this they are a blink that the margin covers.
 JOIN, LEAST = 6, 5
 
@@ -184,6 +187,11 @@ def runs(frames: np.ndarray, join: int = JOIN) -> Iterator[tuple[int, int]]:
     ends = np.concatenate([breaks, [len(frames) - 1]])
     for a, b in zip(starts, ends):
         yield int(frames[a]), int(frames[b])
+
+
+def hardly_rows(rows: np.ndarray) -> np.ndarray:
+    """Which rows belong to a finding of unsure ones beside them."""
+    return rows[:, CONFIDENCE] < HARDLY
 
 
 def low_rows(rows: np.ndarray) -> np.ndarray:

@@ -7,7 +7,7 @@ turns away is followed until they leave, come back into view, or are lost. Memor
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import closing
 from dataclasses import dataclass, field
@@ -36,6 +36,7 @@ class FollowOnSettings:
     hidden_s: float = 1.0  # seconds behind others after which a head is lost; larger: longer covers that may be nobody's
     behind_s: float = 0.5  # seconds just on the head of another after which a follower went over to it
     taken_frames: int = 6  # frames on somebody else's head that are no crossing any more
+    within: float = 0.3  # heads from its middle within which a smaller head that is found is in its place, and not before or behind it; larger: more covers end there
     doubtful_s: float = 0.16  # seconds for which what is hardly a face is covered before and after it was seen
     waiting: int = 4  # tasks that wait for a follower at most
     rounds: int = 6  # rounds in which leads go further back; larger: further
@@ -99,8 +100,8 @@ class _SecondPass:
         self.heads: dict[int, list[tuple[int, np.ndarray]]] = {}
         for number, chain in enumerate(chains):
             if not chain.doubtful:
-                for frame, head in zip(chain.frames, chain.heads):
-                    self.heads.setdefault(int(frame), []).append((number, head))
+                for frame, head in _heads_of(chain, settings.line_frames):
+                    self.heads.setdefault(frame, []).append((number, head))
 
     def run(self) -> Solved:
         tasks: list[tuple[int, Task]] = []
@@ -238,7 +239,7 @@ class _SecondPass:
         taken = 0
         for n, place in enumerate(lead.rows):
             mine = cxcywh_to_xyxy(place[None, :4])
-            on = any(other != number and float(iou(mine, cxcywh_to_xyxy(head[None, :4]))[0, 0]) > FOLLOW_ON.meets for other, head in self.heads.get(begin - 1 - n, ()))
+            on = any(other != number and (float(iou(mine, cxcywh_to_xyxy(head[None, :4]))[0, 0]) > FOLLOW_ON.meets or _is_within(head, place)) for other, head in self.heads.get(begin - 1 - n, ()))
             taken = taken + 1 if on else 0
             if taken >= FOLLOW_ON.taken_frames:
                 return Lead(lead.rows[:n + 1 - taken], False)
@@ -283,3 +284,17 @@ class _SecondPass:
             hidden |= overlap > FOLLOW_ON.hides
             taken |= overlap > FOLLOW_ON.meets
         return None, hidden, taken
+
+
+def _heads_of(chain: Chain, blink: int) -> Iterator[tuple[int, np.ndarray]]:
+    """Frames and heads (5,) of a chain, also those between two that were found at most so many missing frames apart."""
+    for n, (frame, head) in enumerate(zip(chain.frames, chain.heads)):
+        yield int(frame), head
+        gap = int(chain.frames[n + 1] - frame) if n + 1 < len(chain.frames) else 1
+        if 1 < gap <= blink + 1:
+            yield from ((int(frame) + k, head + (chain.heads[n + 1] - head) * (k / gap)) for k in range(1, gap))
+
+
+def _is_within(head: np.ndarray, place: np.ndarray) -> bool:
+    """Whether a head lies in the middle of a place and is smaller: whoever were there would hide it, and it was found."""
+    return bool(head[2] < place[2] and np.hypot(head[0] - place[0], head[1] - place[1]) < FOLLOW_ON.within * place[2])

@@ -8,7 +8,7 @@ import numpy as np
 
 from skiagraph.jobs import JobControl
 from skiagraph.media.index import open_clip
-from skiagraph.track.bridging import Chain, path_of
+from skiagraph.track.bridging import BridgeSettings, Chain, path_of
 from skiagraph.track.linking import Tracklet
 from skiagraph.track.path import FOUND
 from skiagraph.track.people import stretches_of
@@ -58,6 +58,17 @@ class SecondPassTest(TemporaryFolder):
         self.assertEqual(solved.meetings, [])
         found = {int(frame) for s in stretches_of(chains, solved.results, solved.meetings, {}, 25.0) for frame in s.path.first + np.flatnonzero(s.path.origin == FOUND)}
         self.assertEqual(found, {*range(12), *range(24, 34), *range(46, FRAMES)})
+
+    def test_what_is_followed_back_over_a_smaller_head_that_is_found_ends_there(self):
+        """As a sign that is far too large, of somebody who is known: it was a cover of half the picture from the first frame on."""
+        known = self.chain(1, [*range(0, FRAMES, 6)])
+        tracklet = self.chain(2, [*range(40, 46)]).parts[0]
+        large = Chain((replace(tracklet, heads=[head * np.array([1, 1, 2.2, 2.2, 1], np.float32) for head in tracklet.heads]),))
+        solved = second_pass(self.info, self.index, [known, large], lambda frame: (0, FRAMES - 1), JobControl(), BridgeSettings(line_frames=5))
+        self.assertLess(len(solved.results[1].leads[0].rows), 8)
+        beside = Chain((replace(tracklet, heads=[head * np.array([1, 1, 2.2, 2.2, 1], np.float32) + np.array([50, 0, 0, 0, 0], np.float32) for head in tracklet.heads]),))
+        solved = second_pass(self.info, self.index, [known, beside], lambda frame: (0, FRAMES - 1), JobControl(), BridgeSettings(line_frames=5))
+        self.assertGreater(len(solved.results[1].leads[0].rows), 8, "who is beside somebody is followed on")
 
     def test_a_chain_that_begins_where_another_came_to_goes_on_in_it(self):
         chains = [self.chain(1, [*range(12)]), self.chain(2, [*range(24, 34)])]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from skiagraph.review.ends import gap_before, goes_on, loose_ends
-from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind, low_rows
+from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind, hardly_rows
 
 
 @finding_kind
@@ -17,7 +17,7 @@ class BeginsInside(FindingKind):
         for n, sighting in enumerate(sightings):
             if loose_ends(scene, sightings, n)[0] and not gap_before(scene, sightings, sighting) and not goes_on(scene, sighting, others, -1):
                 rows = scene.rows(sighting)
-                sure = np.flatnonzero(~low_rows(rows))
+                sure = np.flatnonzero(~hardly_rows(rows))
                 last = sighting.first + int(sure[0]) - 1 if len(sure) else sighting.first + len(rows) - 1
                 yield Finding(scene.clip.key, subject.key, self.reason, max(0, sighting.first - second), max(last, sighting.first), float(sighting.first), sighting.first)
 

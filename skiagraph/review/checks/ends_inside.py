@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from skiagraph.review.ends import gap_after, goes_on, loose_ends
-from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind, low_rows
+from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind, hardly_rows
 
 
 @finding_kind
@@ -20,7 +20,7 @@ class EndsInside(FindingKind):
             if loose_ends(scene, sightings, n)[1] and not gap_after(scene, sightings, sighting) and not goes_on(scene, sighting, others, 1):
                 rows = scene.rows(sighting)
                 ends = sighting.first + len(rows) - 1
-                sure = np.flatnonzero(~low_rows(rows))
+                sure = np.flatnonzero(~hardly_rows(rows))
                 first = sighting.first + int(sure[-1]) + 1 if len(sure) else sighting.first
                 last = min(scene.clip.frames - 1, ends + second)
                 yield Finding(scene.clip.key, subject.key, self.reason, min(first, ends), last, float(scene.clip.frames - 1 - ends), ends)

@@ -14,7 +14,7 @@ from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind,
 # Heads that overlap by so much are beside one another; one that is less sure than this was not found just there (a path over a crossing has 0.3 to 0.5); for so long nobody is hidden by somebody who only
 # passes, s. Chosen by hand, wide, and held against benchmarks/quality.py: with each person shown in turn, one in four has such a finding,
 # one in two where everybody meets.
-BESIDE, HARDLY, HIDDEN_S = 0.05, 0.6, 0.5
+BESIDE, NOT_FOUND, HIDDEN_S = 0.05, 0.6, 0.5
 # A path that ends no further from a shown head than this, in its widths, was lost at it.
 NEAR = 1.2
 
@@ -56,7 +56,7 @@ class HiddenBeside(FindingKind):
             return np.zeros(0, int)
         mine, theirs = mine[first - hidden.first:last - hidden.first], theirs[first - shown.first:last - shown.first]
         boxes = (cxcywh_to_xyxy(rows[:, CX:HEIGHT + 1]) for rows in (mine, theirs))
-        return first + np.flatnonzero((paired_iou(*boxes) > BESIDE) & (mine[:, CONFIDENCE] < HARDLY) & ~low_rows(mine))
+        return first + np.flatnonzero((paired_iou(*boxes) > BESIDE) & (mine[:, CONFIDENCE] < NOT_FOUND) & ~low_rows(mine))
 
     def _lost(self, scene, sightings, n: int, shown) -> tuple[int, int] | None:
         """First and last frame of a time in which somebody who was lost at a shown head may come out from behind it: while that head is there, until they are found again."""

@@ -8,7 +8,7 @@ from skiagraph.project.overlap import POINTS, head_points, within
 from skiagraph.project.rows import CONFIDENCE, CX, CY, GROW, HEIGHT, WIDTH, shapes_of
 from skiagraph.remembering import Remembered
 from skiagraph.review.ends import goes_on, loose_ends, visible_share
-from skiagraph.review.finding import LEAST, UNSURE, JOIN, Finding, FindingKind, Reason, finding_kind, low_rows, runs
+from skiagraph.review.finding import LEAST, UNSURE, JOIN, Finding, FindingKind, Reason, finding_kind, hardly_rows, low_rows, runs
 
 # A head of which this share is under other covers cannot be seen; one that is this much out of the picture is on its way, for so long.
 BEHIND, LEAVING, LEAVING_FRAMES = 0.6, 0.8, 16
@@ -30,10 +30,9 @@ class Unsure(FindingKind):
         for n, sighting in enumerate(sightings):
             rows = scene.rows(sighting)
             seen = visible_share(rows, scene.clip)
-            astray = low_rows(rows) & (seen > LEAST_SEEN)
-            if not astray.any():
+            low = low_rows(rows) & (seen > LEAST_SEEN)
+            if not low.any():
                 continue
-            low = astray.copy()
             low[low] = self._hidden(scene, sighting, rows, np.flatnonzero(low), others) < BEHIND
             begins, ends = loose_ends(scene, sightings, n)
             marks, told = sighting.marks(), []
@@ -57,7 +56,7 @@ class Unsure(FindingKind):
                 worst = rows[part, CONFIDENCE]
                 if any(first - JOIN <= f <= last + JOIN for f in marks) and worst.min() > UNSURE / 2:
                     continue
-                first, last, seen_at = *_whole(astray, sighting.first, first, last), first + int(worst.argmin())
+                first, last, seen_at = *_whole(hardly_rows(rows), sighting.first, first, last), first + int(worst.argmin())
                 told.append(Finding(scene.clip.key, subject.key, self.reason, first, last, round(float(worst.min()), 3), seen_at))
             # Of several that are one, the worst.
             yield from {(f.first, f.last): f for f in sorted(told, key=lambda f: -f.worst)}.values()
@@ -92,8 +91,8 @@ class Unsure(FindingKind):
         return f"Not sure where {told.name} is at {told.where} ({told.count}). Look, and move the outline if it slipped."
 
 
-def _whole(astray: np.ndarray, begin: int, first: int, last: int) -> tuple[int, int]:
-    """First and last frame for which nobody was sure around a part of it that can be seen: a head that comes out from behind another may be beside its cover before that is thought to come out."""
-    sure = np.flatnonzero(~astray) + begin
+def _whole(hardly: np.ndarray, begin: int, first: int, last: int) -> tuple[int, int]:
+    """First and last frame in which nobody was sure, or hardly, around a part of it that can be seen: a head that comes out from behind another may be beside its cover before that is thought to come out."""
+    sure = np.flatnonzero(~hardly) + begin
     before, after = sure[sure < first], sure[sure > last]
-    return (int(before[-1]) + 1 if len(before) else begin), (int(after[0]) - 1 if len(after) else begin + len(astray) - 1)
+    return (int(before[-1]) + 1 if len(before) else begin), (int(after[0]) - 1 if len(after) else begin + len(hardly) - 1)
