@@ -143,6 +143,14 @@ class BehindTest(TemporaryFolder):
         self.assertEqual([(f.subject, f.first, f.last) for f in found], [("s1", 30, 49)], "from where nobody was sure, not only from where it can be seen")
         self.assertGreaterEqual(found[0].at, 40)
 
+    def test_who_is_hidden_for_a_while_meanwhile_is_one_finding(self):
+        from tests.support import head_path
+        unsure = head_path(0, 60).rows().copy()
+        unsure[10:50, 5] = np.where(np.arange(40) < 20, 0.2, 0.1)
+        over = head_path(20, 14, width=60, height=80)
+        found = [f for f in findings(self.project(Path.from_rows(0, unsure, np.zeros(60)), over)) if f.reason == Reason.UNSURE]
+        self.assertEqual([(f.subject, f.first, f.last, f.worst) for f in found], [("s1", 10, 49, 0.1)])
+
     def test_dismissed_and_doubtful_have_no_findings(self):
         from tests.support import head_path
         project = self.project(head_path(10, 20, confidence=0.1))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from skiagraph.project.overlap import POINTS, head_points, within
@@ -58,8 +60,7 @@ class Unsure(FindingKind):
                     continue
                 first, last, seen_at = *_whole(hardly_rows(rows), sighting.first, first, last), first + int(worst.argmin())
                 told.append(Finding(scene.clip.key, subject.key, self.reason, first, last, round(float(worst.min()), 3), seen_at))
-            # Of several that are one, the worst.
-            yield from {(f.first, f.last): f for f in sorted(told, key=lambda f: -f.worst)}.values()
+            yield from _as_one(told)
 
     def _hidden(self, scene, sighting, rows, chosen, others) -> np.ndarray:
         """Share of the head in the chosen rows that lies under the covers of others whose place is sure, (n,)."""
@@ -96,3 +97,15 @@ def _whole(hardly: np.ndarray, begin: int, first: int, last: int) -> tuple[int, 
     sure = np.flatnonzero(~hardly) + begin
     before, after = sure[sure < first], sure[sure > last]
     return (int(before[-1]) + 1 if len(before) else begin), (int(after[0]) - 1 if len(after) else begin + len(hardly) - 1)
+
+
+def _as_one(found: list[Finding]) -> list[Finding]:
+    """Findings, in order, of which those that share frames are one: as bad as the worst, which is looked at first."""
+    made: list[Finding] = []
+    for finding in found:
+        if made and finding.first <= made[-1].last:
+            before = made.pop()
+            worst = min(before, finding, key=lambda f: f.worst)
+            finding = replace(worst, first=min(before.first, finding.first), last=max(before.last, finding.last))
+        made.append(finding)
+    return made
