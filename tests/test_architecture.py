@@ -9,7 +9,7 @@ import unittest
 from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
-ORDER = ["errors", "logs", "memory", "remembering", "values", "jobs", "child_process", "timecode", "boxes", "media", "detect", "voice", "track", "shape", "follow", "cover", "project", "footage",
+ORDER = ["errors", "logs", "memory", "remembering", "lazily", "values", "jobs", "child_process", "timecode", "boxes", "media", "detect", "voice", "track", "shape", "follow", "cover", "project", "footage",
          "review", "handover", "demo"]
 FRONTS = {"desktop", "cli"}
 

@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
-from scipy.ndimage import median_filter
 
 from skiagraph.boxes import cxcywh_to_xyxy
+from skiagraph.lazily import ndimage
 from skiagraph.project.model import Project, Sighting, Subject
 from skiagraph.project.rows import CONFIDENCE, CX, CY, HEIGHT, WIDTH, path_of
 from skiagraph.remembering import Remembered
@@ -86,8 +86,8 @@ def _own(project: Project, sighting: Sighting, rows: np.ndarray) -> tuple[np.nda
     placed = np.column_stack([rows[:, CX], rows[:, CY]])
     window = min(DOUBT.window, 2 * (len(rows) // 2) - 1)
     if window >= 3:
-        usual = median_filter(placed, size=(window, 1), mode="nearest")
-        size = median_filter(np.log(np.maximum(rows[:, [WIDTH, HEIGHT]], 1.0)), size=(window, 1), mode="nearest")
+        usual = ndimage.median_filter(placed, size=(window, 1), mode="nearest")
+        size = ndimage.median_filter(np.log(np.maximum(rows[:, [WIDTH, HEIGHT]], 1.0)), size=(window, 1), mode="nearest")
         off = np.hypot(*(placed - usual).T) / np.exp(size[:, 0])
         changed = np.abs(np.log(np.maximum(rows[:, [WIDTH, HEIGHT]], 1.0)) - size).max(axis=1)
         speed = np.hypot(*np.gradient(placed, axis=0).T) / width

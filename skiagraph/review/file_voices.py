@@ -10,6 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from skiagraph.jobs import JobControl
+from skiagraph.lazily import signal
 from skiagraph.media.audio import placed_blocks, read_track
 from skiagraph.media.clip import ClipInfo
 from skiagraph.media.index import FrameIndex
@@ -99,11 +100,10 @@ def check_voices(project: Project, clip_key: str, source: ClipInfo, index: Frame
 def made_up_voices() -> list[np.ndarray]:
     """Speech of other speakers, one channel at the speaker network's rate each: what ships, spoken by a machine."""
     from skiagraph.voice.speakers import RATE
-    from scipy.signal import resample_poly
     blocks = list(placed_blocks(Path(str(resources.files("skiagraph.assets").joinpath("voices", "made-up.opus"))), 0, Fraction(0)))
     whole = np.concatenate([block[:, 0].astype(float) for _, _, block in blocks])
     # Opus comes at 48 kHz, whatever it was made of.
-    whole = resample_poly(whole, RATE, blocks[0][0].rate)
+    whole = signal.resample_poly(whole, RATE, blocks[0][0].rate)
     whole = whole / max(float(np.abs(whole).max()), 1e-9)
     each = MADE_UP_S * RATE
     return [whole[n:n + each] for n in range(0, len(whole) - each // 2, each)]

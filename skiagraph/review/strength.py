@@ -9,7 +9,6 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.stats import binom
 
 from skiagraph.cover.composite import with_layers
 from skiagraph.cover.strength import STRENGTH, Safety, detail_left, safety
@@ -18,6 +17,7 @@ from skiagraph.detect.squared import Squared
 from skiagraph.footage.recognition import good_faces
 from skiagraph.footage.source import open_source
 from skiagraph.jobs import JobControl
+from skiagraph.lazily import stats
 from skiagraph.media.reader import FrameReader
 from skiagraph.project.layers import layers
 from skiagraph.project.model import Clip, Project, Subject
@@ -52,7 +52,7 @@ class Measured:
     def is_known(self) -> bool:
         """Whether the right one comes first more often than by luck: a binomial test against how often this one comes first anyway, corrected for so many people (Bonferroni)."""
         luck = max(1 / max(self.among, 1), self.taken)
-        return self.asked > 0 and self.among > 1 and bool(binom.sf(self.first - 1, self.asked, luck) < LEVEL / self.among)
+        return self.asked > 0 and self.among > 1 and bool(stats.binom.sf(self.first - 1, self.asked, luck) < LEVEL / self.among)
 
     def sentence(self) -> str:
         left = f"{self.detail:.1f} cycles of detail" if self.detail else "no detail"

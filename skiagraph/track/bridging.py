@@ -10,9 +10,9 @@ from dataclasses import dataclass, field
 from typing import Protocol
 
 import numpy as np
-from scipy.ndimage import gaussian_filter1d, maximum_filter1d
 
 from skiagraph.detect.shrink import shrunk
+from skiagraph.lazily import ndimage
 from skiagraph.track.appearance import likeness
 from skiagraph.track.following import follow
 from skiagraph.track.linking import Tracklet
@@ -394,7 +394,7 @@ def _not_shrunk(body, origin) -> np.ndarray:
         return body
     body, every = body.copy(), np.arange(len(body))
     for column in (2, 3):
-        known = np.interp(every, sure, gaussian_filter1d(body[sure, column], 2.0, mode="nearest"))
+        known = np.interp(every, sure, ndimage.gaussian_filter1d(body[sure, column], 2.0, mode="nearest"))
         doubt = np.clip((FOLLOWING.sure_size - body[:, 5]) / 0.1, 0, 1)
         body[:, column] = np.maximum(body[:, column], known * (0.90 + 0.08 * doubt) * (doubt > 0))
     return body
@@ -505,12 +505,12 @@ def _steady(body, origin, settings) -> np.ndarray:
         return body
     steady = body.copy()
     sigma = settings.steady_frames
-    steady[:, :2] = gaussian_filter1d(body[:, :2], sigma, axis=0, mode="nearest")
+    steady[:, :2] = ndimage.gaussian_filter1d(body[:, :2], sigma, axis=0, mode="nearest")
     for column in (2, 3):
-        grown = maximum_filter1d(gaussian_filter1d(body[:, column], 1.2, mode="nearest"), 5, mode="nearest")
-        steady[:, column] = gaussian_filter1d(np.maximum(grown * 0.5 + body[:, column] * 0.5, body[:, column] * 0.97), settings.steady_size_frames, mode="nearest")
+        grown = ndimage.maximum_filter1d(ndimage.gaussian_filter1d(body[:, column], 1.2, mode="nearest"), 5, mode="nearest")
+        steady[:, column] = ndimage.gaussian_filter1d(np.maximum(grown * 0.5 + body[:, column] * 0.5, body[:, column] * 0.97), settings.steady_size_frames, mode="nearest")
         steady[:, column] = np.maximum(steady[:, column], body[:, column] * 0.97)
-    steady[:, 4] = gaussian_filter1d(body[:, 4], 4.0, mode="nearest")
+    steady[:, 4] = ndimage.gaussian_filter1d(body[:, 4], 4.0, mode="nearest")
     off = body[:, :2] - steady[:, :2]
     allowed = 0.04 * body[:, 2:4]
     excess = off - np.clip(off, -allowed, allowed)

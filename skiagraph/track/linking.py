@@ -10,10 +10,10 @@ from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
-from scipy.optimize import linear_sum_assignment
 
 from skiagraph.boxes import iou
 from skiagraph.detect.detections import Detections, around
+from skiagraph.lazily import optimize
 from skiagraph.track.appearance import UNKNOWN, likeness
 from skiagraph.track.heads import head_rows
 from skiagraph.track.motion import FaceMotion
@@ -261,11 +261,11 @@ class Linker:
 def assigned(cost: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Rows and columns that belong together, at the least cost. What fits well comes first: an assignment that has to give as many as it can a partner exchanges two who fit, when a third's is missing."""
     alone = np.full((len(cost), len(cost)), GATES.broken)
-    rows, columns = linear_sum_assignment(np.hstack([cost, alone]))
+    rows, columns = optimize.linear_sum_assignment(np.hstack([cost, alone]))
     well = columns < cost.shape[1]
     rows, columns = rows[well], columns[well]
     others, free = np.setdiff1d(np.arange(cost.shape[0]), rows), np.setdiff1d(np.arange(cost.shape[1]), columns)
-    more, further = linear_sum_assignment(cost[np.ix_(others, free)])
+    more, further = optimize.linear_sum_assignment(cost[np.ix_(others, free)])
     possible = cost[others[more], free[further]] < GATES.impossible
     return np.concatenate([rows, others[more][possible]]), np.concatenate([columns, free[further][possible]])
 

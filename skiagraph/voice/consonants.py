@@ -7,9 +7,8 @@ liquid all the same (sonorants; Ladefoged and Johnson, A Course in Phonetics, ch
 from __future__ import annotations
 
 import numpy as np
-from scipy.ndimage import uniform_filter1d
-from scipy.signal import butter, sosfiltfilt
 
+from skiagraph.lazily import ndimage, signal
 from skiagraph.values import Value
 
 
@@ -42,9 +41,9 @@ def sonorant(samples: np.ndarray, rate: int, settings: ConsonantSettings = CONSO
     half, size = rate / 2, max(1, round(settings.over_s * rate))
     if len(samples) < 2 * size:
         return np.zeros(len(samples), bool)
-    heard = sosfiltfilt(butter(2, settings.low_hz / half, "high", output="sos"), samples)
-    band = sosfiltfilt(butter(3, [settings.low_hz / half, settings.high_hz / half], "band", output="sos"), samples)
-    low, all_of_it = uniform_filter1d(band ** 2, size), uniform_filter1d(heard ** 2, size)
+    heard = signal.sosfiltfilt(signal.butter(2, settings.low_hz / half, "high", output="sos"), samples)
+    band = signal.sosfiltfilt(signal.butter(3, [settings.low_hz / half, settings.high_hz / half], "band", output="sos"), samples)
+    low, all_of_it = ndimage.uniform_filter1d(band ** 2, size), ndimage.uniform_filter1d(heard ** 2, size)
     # Running sums go a little below zero.
     level = np.sqrt(np.maximum(all_of_it, 0.0))
     return (low > settings.share * all_of_it) & (level > settings.soft * level.max(initial=0.0))
@@ -52,7 +51,7 @@ def sonorant(samples: np.ndarray, rate: int, settings: ConsonantSettings = CONSO
 
 def levelled(samples: np.ndarray, rate: int, voicing: np.ndarray, drawn_db: float, settings: ConsonantSettings = CONSONANTS) -> np.ndarray:
     """Speech whose consonants are about as loud beside its vowels as speakers have them. voicing: 0..1 of each sample; drawn_db: louder than that."""
-    level = np.sqrt(np.maximum(uniform_filter1d(samples ** 2, max(1, round(settings.over_s * rate))), 0.0))
+    level = np.sqrt(np.maximum(ndimage.uniform_filter1d(samples ** 2, max(1, round(settings.over_s * rate))), 0.0))
     loud = level > settings.soft * level.max(initial=0.0)
     hissed, sung = (voicing < 0.5) & loud, (voicing >= 0.5) & loud
     gain = 10 ** (drawn_db / 20)

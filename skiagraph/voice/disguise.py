@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from typing import ClassVar
 
 import numpy as np
-from scipy.signal import resample_poly
 
+from skiagraph.lazily import signal
 from skiagraph.values import Family
 from skiagraph.voice.loudness import as_loud_as
 from skiagraph.voice.speech import Speech
@@ -100,6 +100,6 @@ def at_speech_rate(samples: np.ndarray, rate: int, said: Callable[[Speech], np.n
     up, down = SPEECH_RATE // common, rate // common
     if rate <= SPEECH_RATE:
         return said(Speech(samples, rate))
-    few = resample_poly(samples, up, down)
-    back = resample_poly(said(Speech(few, SPEECH_RATE)), down, up)
+    few = signal.resample_poly(samples, up, down)
+    back = signal.resample_poly(said(Speech(few, SPEECH_RATE)), down, up)
     return back[:len(samples)] if len(back) >= len(samples) else np.pad(back, (0, len(samples) - len(back)))

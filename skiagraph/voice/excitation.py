@@ -6,8 +6,8 @@ Source: Moulines and Charpentier, Pitch-synchronous waveform processing techniqu
 from __future__ import annotations
 
 import numpy as np
-from scipy.signal import fftconvolve, firwin
 
+from skiagraph.lazily import signal
 from skiagraph.voice.pitch import PitchTrack
 
 # Distance of grains where nothing is voiced, s.
@@ -95,10 +95,10 @@ def folds_of_nobody(level: np.ndarray, rate: int, track: PitchTrack, wanted_hz: 
     train = train[:size] * np.sqrt(rate / hz)
     noise = lots.standard_normal(size)
     taps = 129
-    low = firwin(taps, breath_hz, fs=rate)
+    low = signal.firwin(taps, breath_hz, fs=rate)
     high = -low
     high[taps // 2] += 1
-    tone = fftconvolve(fftconvolve(train, smear(rate, lots), mode="same"), low, mode="same") + 0.6 * fftconvolve(noise, high, mode="same")
+    tone = signal.fftconvolve(signal.fftconvolve(train, smear(rate, lots), mode="same"), low, mode="same") + 0.6 * signal.fftconvolve(noise, high, mode="same")
     return level * tone
 
 

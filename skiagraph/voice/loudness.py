@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.ndimage import minimum_filter1d, uniform_filter1d
-from scipy.signal import lfilter
+
+from skiagraph.lazily import ndimage, signal
 
 # Blocks, and how far one is from the next, s; gates, LUFS and LU under the mean.
 BLOCK_S, STEP_S = 0.4, 0.1
@@ -20,7 +20,7 @@ def k_weighted(samples: np.ndarray, rate: int) -> np.ndarray:
     bilinear transform (as in its note on other rates)."""
     shelf = _biquad(rate, 1681.974450955533, 0.7071752369554196, 3.999843853973347)
     cut = _biquad(rate, 38.13547087602444, 0.5003270373238773, None)
-    return lfilter(*cut, lfilter(*shelf, samples, axis=0), axis=0)
+    return signal.lfilter(*cut, signal.lfilter(*shelf, samples, axis=0), axis=0)
 
 
 def _biquad(rate: int, hz: float, q: float, gain_db: float | None) -> tuple[np.ndarray, np.ndarray]:
@@ -71,5 +71,5 @@ def limited(samples: np.ndarray, rate: int) -> np.ndarray:
     if peaks.max(initial=0.0) <= CEILING:
         return samples
     size = 2 * round(LIMIT_S * rate) + 1
-    gain = minimum_filter1d(np.minimum(1.0, CEILING / np.maximum(peaks, 1e-9)), 2 * size - 1, mode="nearest")
-    return samples * uniform_filter1d(gain, size, mode="nearest")[:, None]
+    gain = ndimage.minimum_filter1d(np.minimum(1.0, CEILING / np.maximum(peaks, 1e-9)), 2 * size - 1, mode="nearest")
+    return samples * ndimage.uniform_filter1d(gain, size, mode="nearest")[:, None]

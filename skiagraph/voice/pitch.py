@@ -8,8 +8,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.signal import resample_poly
 
+from skiagraph.lazily import signal
 from skiagraph.values import Value
 
 
@@ -65,7 +65,7 @@ class PitchTrack:
 
 def pitch_track(samples: np.ndarray, rate: int, settings: PitchSettings = PITCH) -> PitchTrack:
     """The pitch of a voice. samples: (n,) of one channel."""
-    few = resample_poly(resample_poly(np.asarray(samples, float), NARROW, rate), RATE // 800, NARROW // 800)
+    few = signal.resample_poly(signal.resample_poly(np.asarray(samples, float), NARROW, rate), RATE // 800, NARROW // 800)
     size, hop = int(settings.window_s * RATE), int(settings.hop_s * RATE)
     count = max(1, int(round(len(samples) / rate / settings.hop_s)) + 1)
     padded = np.pad(few, (size // 2, size + count * hop - len(few) if size + count * hop > len(few) else size))

@@ -6,9 +6,8 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from scipy.ndimage import uniform_filter1d
-from scipy.signal import fftconvolve, firwin2, get_window
 
+from skiagraph.lazily import ndimage, signal
 from skiagraph.voice import lpc
 from skiagraph.voice.consonants import sonorant
 from skiagraph.voice.excitation import at_pitch, folds_of_nobody
@@ -66,7 +65,7 @@ class Speech:
     @cached_property
     def _window(self) -> np.ndarray:
         # Periodic: two of them that overlap by half make one.
-        return get_window("hann", self._size)
+        return signal.get_window("hann", self._size)
 
     @cached_property
     def _a(self) -> np.ndarray:
@@ -135,13 +134,13 @@ class Speech:
     def level(self) -> np.ndarray:
         """How loud the residual is, of each sample."""
         size = max(1, round(LEVEL_S * self.rate))
-        return np.sqrt(np.maximum(uniform_filter1d(self.residual ** 2, size), 0.0))
+        return np.sqrt(np.maximum(ndimage.uniform_filter1d(self.residual ** 2, size), 0.0))
 
     @cached_property
     def voicing(self) -> np.ndarray:
         """How far the throat sounds in each sample, 0..1, with a clear pitch or without: a creaky vowel is no consonant."""
         at = np.arange(len(self.samples)) / self.rate
-        return uniform_filter1d(((self.track.at(at) > 0) | sonorant(self.samples, self.rate)).astype(float), max(1, round(LEVEL_S / 2 * self.rate)))
+        return ndimage.uniform_filter1d(((self.track.at(at) > 0) | sonorant(self.samples, self.rate)).astype(float), max(1, round(LEVEL_S / 2 * self.rate)))
 
     def at_pitch(self, hz: np.ndarray) -> np.ndarray:
         """The folds themselves at another pitch. hz: at each value of the track."""
@@ -181,7 +180,7 @@ def long_spectrum(samples: np.ndarray, rate: int) -> np.ndarray:
     if len(samples) < size:
         samples = np.pad(samples, (0, size - len(samples)))
     pieces = np.lib.stride_tricks.sliding_window_view(samples, size)[::size // 2]
-    power = np.abs(np.fft.rfft(pieces * get_window("hann", size), axis=1)) ** 2
+    power = np.abs(np.fft.rfft(pieces * signal.get_window("hann", size), axis=1)) ** 2
     total = power.sum(axis=1)
     mean = power[total > 0.01 * total.max()].mean(axis=0) if total.max() > 0 else power.mean(axis=0)
     hz = np.fft.rfftfreq(size, 1 / rate)
@@ -209,8 +208,8 @@ def with_long_spectrum(samples: np.ndarray, rate: int, tilt_db: float = 0.0, sha
     # Under every voice there is only the rumble of the place, which nothing here would change.
     gain[~heard] = -40.0
     at = np.concatenate([[0], hz, [rate / 2]])
-    taps = firwin2(_TAPS, at / (rate / 2), 10 ** (np.concatenate([gain[:1], gain, gain[-1:]]) / 20))
-    return fftconvolve(samples, taps, mode="full")[_TAPS // 2:_TAPS // 2 + len(samples)]
+    taps = signal.firwin2(_TAPS, at / (rate / 2), 10 ** (np.concatenate([gain[:1], gain, gain[-1:]]) / 20))
+    return signal.fftconvolve(samples, taps, mode="full")[_TAPS // 2:_TAPS // 2 + len(samples)]
 
 
 def shifted(speech: Speech, pitch: float, formants: float) -> np.ndarray:

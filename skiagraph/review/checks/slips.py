@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.ndimage import median_filter
 
+from skiagraph.lazily import ndimage
 from skiagraph.project.overlap import head_points, within
 from skiagraph.project.rows import CX, CY, GROW, HEIGHT, WIDTH, shapes_of
 from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind
@@ -71,7 +71,7 @@ def slips(rows: np.ndarray) -> Iterator[tuple[int, int]]:
         return
     width = np.maximum(rows[:, WIDTH], 1.0)
     moved = np.diff(rows[:, [CX, CY]], axis=0) / width[:-1, None]
-    usual = median_filter(moved, size=(min(SLIPS.window, 2 * (len(moved) // 2) + 1), 1), mode="nearest")
+    usual = ndimage.median_filter(moved, size=(min(SLIPS.window, 2 * (len(moved) // 2) + 1), 1), mode="nearest")
     size = np.diff(np.log(np.maximum(rows[:, [WIDTH, HEIGHT]], 1.0)), axis=0)
     beyond = np.hypot(*(moved - usual).T)
     steps = np.flatnonzero((beyond > SLIPS.step) | (np.abs(size).max(axis=1) > SLIPS.size)) + 1
