@@ -1,0 +1,82 @@
+"""Heads in profile: the chin and the nose, which stand at the corner of an ellipse, are under the cover."""
+
+import unittest
+from dataclasses import replace
+
+import numpy as np
+
+from skiagraph.detect.detections import EYE_LEFT, EYE_RIGHT, NOSE
+from skiagraph.shape.place import Similarity
+from skiagraph.shape.shape import Outline, Shape
+from skiagraph.track.heads import head_rows
+from skiagraph.track.path import FOUND, Path
+from skiagraph.track.profile import reaching_ahead
+from tests.track.faces import face
+from tests.track.test_doubtful import stretch
+
+SIDE = 60.0
+
+
+def turned(ahead, angle=0.0, frames=20):
+    """A head of which the face was found so many sides ahead of its middle."""
+    rows = np.tile([200.0, 100, 1.5 * SIDE, 1.8 * SIDE, angle, 0.8], (frames, 1))
+    path = Path.from_rows(0, rows, np.full(frames, FOUND))
+    x, y = 200 + ahead * SIDE * np.cos(np.radians(angle)), 100 + ahead * SIDE * np.sin(np.radians(angle))
+    return replace(stretch(0, frames - 1, 0, doubtful=False), path=path, faces=tuple((f, np.array([x - SIDE / 2, y - SIDE / 2, x + SIDE / 2, y + SIDE / 2]), 0.8) for f in range(0, frames, 5)))
+
+
+class ReachingAheadTest(unittest.TestCase):
+    def reached(self, *arguments):
+        before = turned(*arguments)
+        after, = reaching_ahead([before])
+        return before.path, after.path
+
+    def test_who_faces_this_way_is_covered_as_before(self):
+        for ahead in (0.0, 0.15, -0.19):
+            before, after = self.reached(ahead)
+            self.assertEqual(before, after)
+
+    def test_in_profile_the_cover_reaches_further_where_the_face_is(self):
+        for way in (1, -1):
+            before, after = self.reached(0.5 * way)
+            a, b = before.boxes(), after.boxes()
+            front, back = (2, 0) if way > 0 else (0, 2)
+            np.testing.assert_allclose(b[:, back], a[:, back], atol=0.01)
+            np.testing.assert_allclose((b[:, front] - a[:, front]) * way, 0.12 * SIDE, atol=0.01)
+            np.testing.assert_allclose(b[:, 1], a[:, 1], atol=0.01)
+            self.assertTrue((b[:, 3] > a[:, 3]).all())
+
+    def test_it_holds_the_nose_and_the_chin_of_a_face_in_profile(self):
+        found = face(100, 100)
+        landmarks = found.landmarks.copy()
+        x0, _, x1, y1 = found.boxes[0]
+        side = x1 - x0
+        landmarks[0, NOSE, 0] = x1 - 0.02 * side
+        landmarks[0, EYE_LEFT, 0], landmarks[0, EYE_RIGHT, 0] = x1 - 0.45 * side, x1 - 0.25 * side
+        row = head_rows(replace(found, landmarks=landmarks))[0]
+        before = replace(stretch(0, 0, 0, doubtful=False), path=Path.from_rows(0, np.append(row, 0.9)[None], np.zeros(1)), faces=((0, found.boxes[0], 0.9),))
+        after, = reaching_ahead([before])
+        nose, chin = (x1, (found.boxes[0, 1] + y1) / 2), (x1 - 0.2 * side, y1)
+        for path, holds in ((before.path, [False, False]), (after.path, [True, True])):
+            made = Outline(Similarity(*(float(getattr(path, name)[0]) for name in ("cx", "cy", "width", "height", "angle"))), Shape.kinds["ellipse"](), 0.0, 1.0, FOUND).grown_by(0.14)
+            self.assertEqual(made.contains(np.array([nose, chin])).tolist(), holds)
+
+    def test_a_head_that_leans_reaches_along_its_lean(self):
+        _, after = self.reached(0.5, 30.0)
+        moved = np.array([after.cx[0] - 200, after.cy[0] - 100])
+        lean = np.radians(30.0)
+        self.assertAlmostEqual(float(moved @ [np.cos(lean), np.sin(lean)]), 0.06 * SIDE, delta=0.01)
+
+    def test_between_the_frames_in_which_it_was_found_too(self):
+        before = turned(0.5)
+        left = replace(before, faces=(before.faces[0], (19, before.faces[0][1] - np.array([SIDE, 0, SIDE, 0]), 0.8)))
+        after, = reaching_ahead([left])
+        self.assertGreater(after.path.cx[0], 200)
+        self.assertLess(after.path.cx[19], 200)
+        self.assertTrue((after.path.width >= before.path.width - 0.01).all())
+        nobody = replace(before, faces=())
+        self.assertEqual(reaching_ahead([nobody]), [nobody])
+
+
+if __name__ == "__main__":
+    unittest.main()
