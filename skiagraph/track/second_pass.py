@@ -36,7 +36,8 @@ class FollowOnSettings:
     hidden_s: float = 1.0  # seconds behind others after which a head is lost; larger: longer covers that may be nobody's
     behind_s: float = 0.5  # seconds just on the head of another after which a follower went over to it
     taken_frames: int = 6  # frames on somebody else's head that are no crossing any more
-    within: float = 0.3  # heads from its middle within which a smaller head that is found is in its place, and not before or behind it; larger: more covers end there
+    within: float = 0.3  # heads from its middle within which a smaller head that is found is in its place; larger: more covers end there
+    within_s: float = 1.0  # seconds after which that is nobody who passes before or behind (alike, stepping: with 0.24 six leaks more); smaller: more covers end
     doubtful_s: float = 0.16  # seconds for which what is hardly a face is covered before and after it was seen
     waiting: int = 4  # tasks that wait for a follower at most
     rounds: int = 6  # rounds in which leads go further back; larger: further
@@ -97,11 +98,15 @@ class _SecondPass:
         # Followers do as well with every other picture, and what lies between is as its neighbours are.
         self.needed = without_non_reference(index.non_reference, self._ends())
         self.results = [Followed() for _ in chains]
+        # Where heads were found, and where they were between two sights, too.
         self.heads: dict[int, list[tuple[int, np.ndarray]]] = {}
+        self.between: dict[int, list[tuple[int, np.ndarray]]] = {}
         for number, chain in enumerate(chains):
             if not chain.doubtful:
+                for frame, head in zip(chain.frames, chain.heads):
+                    self.heads.setdefault(int(frame), []).append((number, head))
                 for frame, head in _heads_of(chain, settings.line_frames):
-                    self.heads.setdefault(frame, []).append((number, head))
+                    self.between.setdefault(frame, []).append((number, head))
 
     def run(self) -> Solved:
         tasks: list[tuple[int, Task]] = []
@@ -236,13 +241,15 @@ class _SecondPass:
     def _cut_where_taken(self, number: int, row: int, lead: Lead) -> Lead:
         """A lead that has come to lie on the known head of somebody else has jumped on to them, and ends where it did."""
         begin = int(self.chains[number].frames[row])
-        taken = 0
+        taken = over = 0
         for n, place in enumerate(lead.rows):
             mine = cxcywh_to_xyxy(place[None, :4])
-            on = any(other != number and (float(iou(mine, cxcywh_to_xyxy(head[None, :4]))[0, 0]) > FOLLOW_ON.meets or _is_within(head, place)) for other, head in self.heads.get(begin - 1 - n, ()))
+            on = any(other != number and float(iou(mine, cxcywh_to_xyxy(head[None, :4]))[0, 0]) > FOLLOW_ON.meets for other, head in self.heads.get(begin - 1 - n, ()))
             taken = taken + 1 if on else 0
-            if taken >= FOLLOW_ON.taken_frames:
-                return Lead(lead.rows[:n + 1 - taken], False)
+            over = over + 1 if any(other != number and _is_within(head, place) for other, head in self.between.get(begin - 1 - n, ())) else 0
+            for count, most in ((taken, FOLLOW_ON.taken_frames), (over, FOLLOW_ON.within_s * self.rate)):
+                if count >= most:
+                    return Lead(lead.rows[:n + 1 - count], False)
         return lead
 
     def _go_on(self, tail: _Tail, frame: int, passed: int, before: np.ndarray, after: np.ndarray) -> None:
