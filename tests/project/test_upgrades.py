@@ -55,7 +55,7 @@ class UpgradeTest(unittest.TestCase):
         """As version 1 had them of the scanned fixture, and that its mosaic of 7 blocks is too weak, which version 1 did not know."""
         project = file.load(FIXTURES / "scanned.skiagraph")
         found = [(f.subject, f.reason, f.first, f.last, f.worst, f.at) for f in findings(project)]
-        self.assertEqual([f for f in found if f[1] != Reason.TOO_WEAK], [("s3", "gap", 126, 197, 53.0, 139)])
+        self.assertEqual([f for f in found if f[1] != Reason.TOO_WEAK], [("s3", "gap", 125, 197, 53.0, 139)])
         self.assertEqual({f[0] for f in found if f[1] == Reason.TOO_WEAK}, {s.key for s in project.subjects if s.is_covered and not s.doubtful})
 
 
