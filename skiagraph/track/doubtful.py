@@ -55,7 +55,7 @@ def taken_for_known(stretches: Sequence[Stretch], settings: DoubtfulSettings = D
         path = doubtful.path
         there = [m for m in known if made[m].path.first <= path.last and made[m].path.last >= path.first]
         away = {m: _away(path, made[m].path) for m in there}
-        nearest = np.nanmin(list(away.values()), axis=0) if there else None
+        nearest = np.fmin.reduce(list(away.values())) if there else None
         for m in there:
             other = made[m].path
             if other.first <= path.first and other.last >= path.last and (away[m] <= settings.astray).all() and (away[m] <= nearest).all() \
