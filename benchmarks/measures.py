@@ -99,7 +99,7 @@ class Strangers:
 
 
 def strangers(project: Project, clip_key: str, truth: ClipTruth) -> Strangers:
-    """For each subject the person it lies on most, and the frames in which it lies on somebody else of whose head at least a quarter is visible, and not on its own, visible or not."""
+    """For each subject the person it lies on most where nobody else is, and the frames in which it lies on somebody else of whose head at least a quarter is visible, and not on its own, visible or not."""
     actors, subjects, likeness, real = _overlaps(project, clip_key, truth)
     found, counts = [], {}
     for s, subject in enumerate(subjects):
@@ -109,7 +109,9 @@ def strangers(project: Project, clip_key: str, truth: ClipTruth) -> Strangers:
         frames = np.flatnonzero(much >= 0.3)
         if not len(frames):
             continue
-        owner = int(np.bincount(on[frames], minlength=len(actors)).argmax())
+        # Where a second head is just there too, hidden or not, it may be of either, and tells nothing about whose it is.
+        alone = frames[np.partition(likeness[frames, :, s], -2, axis=1)[:, -2] < 0.1] if len(actors) > 1 else frames
+        owner = int(np.bincount(on[alone if len(alone) else frames], minlength=len(actors)).argmax())
         counts[subject.key] = len(frames)
         # Where both heads are one before the other it may be either; and where its own head is hidden just there, it is where it should be.
         found += [(subject.key, int(f), actors[owner], actors[on[f]]) for f in frames if on[f] != owner and likeness[f, owner, s] < 0.1]

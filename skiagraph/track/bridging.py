@@ -11,6 +11,7 @@ from typing import Protocol
 
 import numpy as np
 
+from skiagraph.boxes import around_both
 from skiagraph.detect.shrink import shrunk
 from skiagraph.lazily import ndimage
 from skiagraph.track.appearance import likeness
@@ -33,6 +34,8 @@ class FollowingSettings:
     bent_frames: int = 3  # missing frames up to which a blink may be bent; what is longer lies between two planned looks, and was compared with a straight line; larger: wider covers
     bend_most: float = 0.25  # share of its size by which a head grows at most where it does not move straight through a blink; larger: wider covers
     unseen: float = 0.1  # confidence between the end of one path and the beginning of the next of one chain; smaller: wider covers
+    known: float = 0.37  # confidence from which a lead knows better where a head is than the tail before it that is less sure; smaller: more tails end early
+    both_apart: float = 2.0  # heads up to which a cover holds where its tail and its lead have it; larger: wider covers
     sure_size: float = 0.8  # score from which a face shows how large its head is
 
 
@@ -236,6 +239,8 @@ def path_of(chain: Chain, followed: Followed, rate: float, settings: BridgeSetti
         lead, tail = _lead_of(followed, a), followed.tails.get(b, np.zeros((0, 6)))
         if b + 1 < len(frames) and b not in followed.left:
             tail = _until_again(tail, _lead_of(followed, b + 1), np.append(heads[b], scores[b]), np.append(heads[b + 1], scores[b + 1]), int(frames[b + 1] - frames[b]) - 1)
+        if b + 1 < len(frames):
+            tail = _yielding(tail, _lead_of(followed, b + 1), int(frames[b + 1] - frames[b]) - 1, max(1, round(settings.hold_s * rate)))
         if paths and int(frames[a]) - len(lead) <= paths[-1].last:
             lead = lead[:max(0, int(frames[a]) - paths[-1].last - 1)]
         paths.append(_assemble(frames[a:b + 1], heads[a:b + 1], scores[a:b + 1], bridges, lead, tail, settings))
@@ -260,6 +265,26 @@ def _until_again(tail: np.ndarray, lead: np.ndarray, before: np.ndarray, after: 
     rows[:, 2:4] = np.maximum(ends[0][2:4], ends[1][2:4])
     rows[:, 5] = FOLLOWING.unseen
     return np.concatenate([tail, rows])
+
+
+def _yielding(tail: np.ndarray, lead: np.ndarray, count: int, hold: int) -> np.ndarray:
+    """A tail (n, 6) that ends where the lead (m, 6), nearest first, of the next head of the same chain knows better where the head is, after a gap of so many frames.
+
+    Of the frames that it keeps, the last `hold` that the lead reaches into hold both, where the two are not far apart.
+    """
+    begin = max(count - len(lead), 0)
+    if len(tail) <= begin:
+        return tail
+    theirs = lead[:count][::-1]
+    mine = tail[begin:]
+    worse = np.flatnonzero(theirs[:len(mine), 5] <= np.maximum(mine[:, 5], FOLLOWING.known))
+    end = begin + (int(worse[-1]) + 1 if len(worse) else 0)
+    tail = tail[:end].copy()
+    shared = np.arange(max(begin, end - hold), end)
+    away = np.abs(tail[shared, :2] - theirs[shared - begin, :2]) / np.maximum(tail[shared, 2:4], 1)
+    shared = shared[(away <= FOLLOWING.both_apart).all(axis=1)]
+    tail[shared, :4] = around_both(tail[shared], theirs[shared - begin])
+    return tail
 
 
 def _line(n, frames, heads, scores) -> np.ndarray:

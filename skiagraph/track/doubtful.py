@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from skiagraph.boxes import area, cxcywh_to_xyxy, intersection
+from skiagraph.boxes import area, around_both, cxcywh_to_xyxy, intersection
 from skiagraph.track.judging import ShapeJudge
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.silhouette import SILHOUETTE
@@ -78,9 +78,7 @@ def _away(path: Path, other: Path) -> np.ndarray:
 def _holding(path: Path, other: Path) -> Path:
     """A path that is as large in the frames of another as both together."""
     rows, part = path.rows(), slice(other.first - path.first, other.last - path.first + 1)
-    low = np.minimum(path.boxes()[part, :2], other.boxes()[:, :2])
-    high = np.maximum(path.boxes()[part, 2:], other.boxes()[:, 2:])
-    rows[part, :2], rows[part, 2:4] = (low + high) / 2, high - low
+    rows[part, :4] = around_both(rows[part], other.rows())
     return Path.from_rows(path.first, rows, path.origin, path.lean)
 
 

@@ -8,7 +8,7 @@ from types import MappingProxyType
 
 import numpy as np
 
-from skiagraph.boxes import area, cxcywh_to_xyxy, intersection, iou
+from skiagraph.boxes import area, around_both, cxcywh_to_xyxy, intersection, iou
 from skiagraph.track.bridging import BridgeSettings, Chain, Followed, path_of
 from skiagraph.track.describing import DESCRIBING, Description
 from skiagraph.track.identity import Signature, face_distance, group, probability
@@ -200,8 +200,7 @@ def _holding_both(before: Path, after: Path, begins: int) -> Path:
         apart = np.abs(rows[n, :2] - other[:2])
         if (apart > PEOPLE.near_both * rows[n, 2:4]).any():
             break
-        low, high = (pick(rows[n, :2] + side * rows[n, 2:4] / 2, other[:2] + side * other[2:4] / 2) for side, pick in ((-1, np.minimum), (1, np.maximum)))
-        rows[n, :2], rows[n, 2:4] = (low + high) / 2, high - low
+        rows[n, :4] = around_both(rows[n:n + 1], other[None])[0]
     return Path.from_rows(before.first, rows, before.origin)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,6 +17,11 @@ from skiagraph.track.camera import STILL, CameraMotion, with_cuts, with_ends
 from skiagraph.track.observations import Observation
 from skiagraph.track.picture import Picture
 from skiagraph.track.stepping import Plan
+
+
+# So many frames after the first of a shot everybody is looked at, until it is known how fast they go: of people who walk one behind the other each may be where the next was a look ago (benchmarks/quality.py, meetings,
+# stepping). Larger: more looks.
+LOOKED_AT_FIRST = 2
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,8 +48,11 @@ class Preparing:
         # A search half a step into each shot, so that who is missed at its beginning is not first seen a whole step later.
         half = self._half_of(max((cut for cut in [0, *cuts] if cut < begin), default=0)) if begin else None
         half = half if half is not None and half >= begin else None
-        for frame, cut, ends in with_ends(with_cuts(self._frames(reader, max(0, begin - warm) if begin else 0), self._left_out)):
+        began = -LOOKED_AT_FIRST - 1
+        for frame, cut, ends in self._with_beginnings(with_ends(with_cuts(self._frames(reader, max(0, begin - warm) if begin else 0), self._left_out))):
             number, picture = frame.number, Picture(frame, self._squared)
+            if cut or number == 0:
+                began = number
             if number < begin:
                 # Its cuts and faces are known; the camera and the pictures after it are measured against it.
                 known = again.get(number)
@@ -61,7 +69,7 @@ class Preparing:
             searched = self._plan.searched[number] or cut or ends
             if half is not None and number >= half:
                 searched, half = True, None
-            if not searched and not self._plan.looked[number]:
+            if not searched and not self._plan.looked[number] and number > began + LOOKED_AT_FIRST:
                 yield Prepared(picture, cut, None, None)
                 continue
             grey = frame.grey()
@@ -72,6 +80,15 @@ class Preparing:
             if searched:
                 search = self._finder.submit(picture.rgb, turn=None if cut or self._every > 1 else number)
             yield Prepared(picture, cut, step, search)
+
+    def _with_beginnings(self, frames: Iterable[tuple[Frame, bool, bool]]) -> Iterator[tuple[Frame, bool, bool]]:
+        """Frames as with_ends gives them, and after the first of each shot the very next, though it was left out."""
+        began = None
+        for frame, cut, ends in frames:
+            if began is not None and began + 1 < frame.number and not cut:
+                yield self._left_out(began + 1), False, False
+            yield frame, cut, ends
+            began = frame.number if cut or frame.number == 0 else None
 
     def _half_of(self, shot: int) -> int | None:
         """The frame half a step into a shot, where steps are long enough for that."""

@@ -146,8 +146,11 @@ class _SecondPass:
         chain = self.chains[number]
         if chain.doubtful:
             return None
-        earliest = self.shots(int(chain.frames[row]))[0] if row == 0 else int(chain.frames[row - 1]) + 1
-        return lead_task(row, chain, self.size, earliest, self.rate, self.silhouette, known, self.settings, self.needed)
+        return lead_task(row, chain, self.size, self._earliest(chain, row), self.rate, self.silhouette, known, self.settings, self.needed)
+
+    def _earliest(self, chain: Chain, row: int) -> int:
+        """The first frame that a lead of a row of a chain may be in."""
+        return self.shots(int(chain.frames[row]))[0] if row == 0 else int(chain.frames[row - 1]) + 1
 
     def _held_before(self, chain: Chain, row: int) -> np.ndarray:
         """Rows (n, 6), nearest first, of a cover that is there a little before something doubtful."""
@@ -239,8 +242,9 @@ class _SecondPass:
         return self._cut_where_taken(number, task.row, result) if isinstance(result, Lead) else result
 
     def _cut_where_taken(self, number: int, row: int, lead: Lead) -> Lead:
-        """A lead that has come to lie on the known head of somebody else has jumped on to them, and ends where it did."""
-        begin = int(self.chains[number].frames[row])
+        """A lead that has come to lie on the known head of somebody else has jumped on to them, and ends where it did; the cover is held there for a little."""
+        chain = self.chains[number]
+        begin = int(chain.frames[row])
         taken = over = 0
         for n, place in enumerate(lead.rows):
             mine = cxcywh_to_xyxy(place[None, :4])
@@ -249,7 +253,8 @@ class _SecondPass:
             over = over + 1 if any(other != number and _is_within(head, place) for other, head in self.between.get(begin - 1 - n, ())) else 0
             for count, most in ((taken, FOLLOW_ON.taken_frames), (over, FOLLOW_ON.within_s * self.rate)):
                 if count >= most:
-                    return Lead(lead.rows[:n + 1 - count], False)
+                    speed = end_speed(chain.frames[row:], chain.heads[row:], True)
+                    return Lead(held(lead.rows[:n + 1 - count], np.append(chain.heads[row], 0.3), speed, "lost", begin - self._earliest(chain, row), self.size, self.rate, self.settings), False)
         return lead
 
     def _go_on(self, tail: _Tail, frame: int, passed: int, before: np.ndarray, after: np.ndarray) -> None:
