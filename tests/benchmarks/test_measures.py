@@ -66,6 +66,18 @@ class MeasureTest(TemporaryFolder):
         self.assertEqual({(shown, frame) for shown, frame, _ in bare.leaks}, {(actor, frame) for actor in self.truth.actors for frame in range(6, frames)})
         self.assertEqual(len(bare.unnamed), len(bare.leaks), "and nobody says so")
 
+    def test_who_goes_behind_another_and_waits_there_is_nobody_else(self):
+        one, two = self.truth.actors
+        heads, rows = [], []
+        for n, there in enumerate(self.truth.heads):
+            first, second = (next(h for h in there if h.actor == actor) for actor in (one, two))
+            second = second if n < 3 else replace(second, cx=first.cx, cy=first.cy, width=first.width, height=first.height, head_visible=0.0)
+            heads.append((first, second))
+            rows.append([second.cx, second.cy, second.width, second.height, second.angle, 0.9])
+        people = (FoundPerson(1, (Path.from_rows(0, np.array(rows), np.zeros(len(rows))),), 0, (0, 0, 9, 9)),)
+        project = take_in(add_clip(Project(), *self.opened), "c1", ScanResult(people, FaceTable.none(), (), len(rows)), 1)
+        self.assertEqual(strangers(project, "c1", replace(self.truth, heads=tuple(heads))).frames, ())
+
     def test_swapped_people_confuse(self):
         who = identity(self.project(swap_at=5, size=1.0), "c1", self.truth)
         self.assertEqual(who.switches, 2)

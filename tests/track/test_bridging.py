@@ -96,6 +96,27 @@ class PathTest(unittest.TestCase):
             self.assertTrue((between.confidence <= 0.11).all() and (between.origin != FOUND).all())
             np.testing.assert_allclose(between.cx, np.linspace(*ends, len(between) + 2)[1:-1], atol=3)
 
+    def test_a_tail_ends_where_the_lead_of_the_next_head_knows_better(self):
+        chain = Chain((tracklet(1, range(10), 100), tracklet(2, range(50, 60), 160)))
+
+        def made(tail, lead, x=160):
+            rows = [np.tile([place, 150, 60, 81, 0, sure], (40, 1)) for place, sure in ((104, tail), (x, lead))]
+            return self.path(chain, Followed({9: Bridge(np.zeros((40, 6)), False)}, {10: Lead(rows[1][:12], False)}, {9: rows[0]}))
+
+        first, second = made(0.2, 0.7)
+        self.assertEqual((first.last, second.first), (37, 38))
+        np.testing.assert_allclose(second.cx[:12], 160, atol=1)
+        # Of neither is anybody sure: the path before goes on, and in the last frames its cover holds both.
+        first, second = made(0.2, 0.3)
+        self.assertEqual((first.last, second.first), (49, 50))
+        low, high = first.cx - first.width / 2, first.cx + first.width / 2
+        self.assertTrue((low[-6:] < 104 - 29).all() and (high[-6:] > 160 + 29).all())
+        np.testing.assert_allclose(first.width[20:44], 60, atol=1)
+        first, _ = made(0.2, 0.3, 300)
+        np.testing.assert_allclose(first.width[20:], 60, atol=1)
+        first, second = made(0.8, 0.7)
+        self.assertEqual((first.last, second.first), (49, 50))
+
     def test_who_left_over_the_edge_is_not_covered_until_they_are_back(self):
         chain = Chain((tracklet(1, range(10), 40), tracklet(2, range(50, 60), 40)))
         first, second = self.path(chain, Followed({9: Bridge(np.zeros((40, 6)), False)}, left={9}))
