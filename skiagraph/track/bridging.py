@@ -270,7 +270,7 @@ def _until_again(tail: np.ndarray, lead: np.ndarray, before: np.ndarray, after: 
 def _yielding(tail: np.ndarray, lead: np.ndarray, count: int, hold: int) -> np.ndarray:
     """A tail (n, 6) that ends where the lead (m, 6), nearest first, of the next head of the same chain knows better where the head is, after a gap of so many frames.
 
-    Of the frames that it keeps, the last `hold` that the lead reaches into hold both, where the two are not far apart.
+    Around the frame in which it does, up to `hold` frames to either side hold both, where the two are not far apart.
     """
     begin = max(count - len(lead), 0)
     if len(tail) <= begin:
@@ -279,8 +279,8 @@ def _yielding(tail: np.ndarray, lead: np.ndarray, count: int, hold: int) -> np.n
     mine = tail[begin:]
     worse = np.flatnonzero(theirs[:len(mine), 5] <= np.maximum(mine[:, 5], FOLLOWING.known))
     end = begin + (int(worse[-1]) + 1 if len(worse) else 0)
-    tail = tail[:end].copy()
-    shared = np.arange(max(begin, end - hold), end)
+    tail = tail[:end + hold].copy()
+    shared = np.arange(max(begin, end - hold), len(tail))
     away = np.abs(tail[shared, :2] - theirs[shared - begin, :2]) / np.maximum(tail[shared, 2:4], 1)
     shared = shared[(away <= FOLLOWING.both_apart).all(axis=1)]
     tail[shared, :4] = around_both(tail[shared], theirs[shared - begin])

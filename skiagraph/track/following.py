@@ -25,6 +25,10 @@ class FollowerSettings:
     jerk: float = 0.09  # share of the head per frame by which a step that was made by something in front differs from those before; larger: more steps are believed
     ask_every: int = 3  # frames between two questions to the shape, which is asked at once where the picture says little
     absent_most: int = 3  # answers that nobody is there that count at most
+    led_most: float = 1.0  # head widths that the shape may lead a head from where its picture went before one of the two must be wrong; by 0.8 at most in all the films with backs turned (aside, behind), by 1.6 on to a shoulder behind bars (railings, each 8th frame: 30 leaks in no finding); larger: less is asked
+    led_fades: float = 0.99  # share of that which is left a frame later: pictures drift by and by; larger: more is asked
+    astray: float = 0.42  # confidence from there on at most, so that a person looks (review.finding.UNSURE, after the fifth that rows are less sure by)
+    tallest: float = 1.6  # times as high as wide that a head is at most: what is seen between bars is narrower than what is behind them; smaller: wider covers
     room: float = 1.0  # head sizes around the head in which a step is looked for; larger: faster moves, more work
 
 
@@ -57,6 +61,8 @@ class Follower:
         self._reference = head_patch(_grey(picture_rgb), self.state, origin)
         self._since, self._absent, self._seen = 0, 0, False
         self._slack = np.zeros(2)
+        # Head widths by which the shape has led it away from where its picture went.
+        self._led = np.zeros(2)
 
     def step(self, before_rgb: np.ndarray, after_rgb: np.ndarray, origin=(0, 0), *, hidden: bool = False, frames: int = 1) -> np.ndarray | None:
         """Go on to the next picture (both crops of the same place); returns the row, or None when it stops, with the reason.
@@ -82,6 +88,9 @@ class Follower:
         self.state = moved
         if not hidden:
             self._ask(after_rgb, origin, same, frames)
+        self._led *= FOLLOWER.led_fades ** frames
+        if np.hypot(*self._led) > FOLLOWER.led_most:
+            self.confidence = min(self.confidence, FOLLOWER.astray)
         if self.confidence < 0.12:
             self.reason = "lost"
             return None
@@ -122,12 +131,14 @@ class Follower:
             off = np.array([shape.cx, shape.cy]) - self.state[:2]
             off = gain * np.clip(off, -0.6 * self.state[2], 0.6 * self.state[2])
             self.state[:2] += off
+            self._led += off / max(self.state[2], 1)
             if not self._seen:
                 # Both places are covered until the new one has proved itself.
                 self._slack = np.abs(off)
             self.state[2] *= float(np.clip(shape.width / max(self.state[2], 1), 1 - 0.15 * gain, 1 + 0.3 * gain))
             # No head is lower than this for its width, from any side, with the chin that stands out in profile.
             self.state[3] += gain * max(0.0, 1.25 * self.state[2] - self.state[3])
+            self.state[2] = max(self.state[2], self.state[3] / FOLLOWER.tallest)
             self._seen = True
         elif shape.share >= SILHOUETTE.there:
             self.confidence = max(self.confidence, min(0.5, self.confidence * 1.1))

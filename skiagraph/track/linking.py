@@ -27,6 +27,8 @@ class GateSettings:
     broken: float = 3.0  # cost up to which a match is not broken up so that somebody else has one too: less than two bad ones cost together; smaller: groups that move otherwise than expected come apart (alike: at 1.2 15 leaks for none); larger: heads are exchanged where one of two is not found (veiled, railings)
     doubtful_away: float = 0.4  # sides a doubtful face may be off where one is expected; larger: more is continued
     begun_away: float = 0.4  # sides more for a face that was seen once, whose speed is not known yet
+    quickens: float = 67.0  # face sides a second squared by which somebody quickens at most, beyond the usual gate: 10 m/s² for a face of 15 cm, as at a sprinter's start; larger: heads are exchanged where one of two is hidden (railings)
+    speed_known: int = 5  # rows from which a track's speed is known
     hint_patience: int = 3  # frames that what was never seen for certain waits
     back_missed: int = 5  # frames without a fitting face that end a track's way back
 
@@ -124,7 +126,7 @@ class Linker:
     """Fed the detections of one frame after another; gives the tracklets at the end."""
 
     def __init__(self, rate: float, settings: LinkSettings = LinkSettings()):
-        self._settings = settings
+        self._settings, self._rate = settings, rate
         self._patience = max(3, round(settings.patience_s * rate))
         self._doubt = max(3, round(settings.doubt_s * rate))
         self._tracks: list[_Track] = []
@@ -239,6 +241,9 @@ class Linker:
         away = np.hypot(centres[None, :, 0] - states[:, 0:1], centres[None, :, 1] - states[:, 1:2]) / np.maximum(side, sides[None])
         change = np.abs(np.log(np.maximum(sides, 1)[None] / np.maximum(side, 1)))
         waited = np.minimum(1.0, 2.0 * np.array([t.motion.spread for t in tracks]) / side[:, 0]) * (missed + passed > 1)
+        # Nobody whose speed is known changes it by more than a body can.
+        known = np.array([len(t.tracklet.frames) >= GATES.speed_known for t in tracks])
+        waited = np.where(known, np.minimum(waited, GATES.quickens / 2 * ((missed + passed) / self._rate) ** 2), waited)
         if gate is None:
             just_begun = np.array([len(t.tracklet.frames) == 1 for t in tracks])
             allowed, most, least_like = (GATES.doubtful_away + 0.3 * waited + GATES.begun_away * just_begun)[:, None], 0.22, np.full(len(tracks), 0.6)

@@ -7,6 +7,7 @@ import cv2
 import numpy as np
 
 from skiagraph.errors import FrameNotDecoded
+from skiagraph.review.finding import UNSURE
 from skiagraph.track.camera import CameraMotion, with_cuts, with_ends
 from skiagraph.track.following import Follower, follow
 from skiagraph.track.silhouette import Shape
@@ -97,6 +98,18 @@ class ShapeTest(unittest.TestCase):
         first = followed.rows[0]
         self.assertLess(first[0] - first[2] / 2, 125)
         self.assertGreater(first[0] + first[2] / 2, 205)
+
+    def test_a_shape_that_leads_away_further_than_a_head_from_the_picture_is_not_believed(self):
+        views = pictures(60, (0, 0))
+        for pace, sure in ((0.12, False), (0.02, True)):
+            away = _Silhouette(lambda head: Shape(0.95, 0.9, head[0] + pace * head[2], head[1], head[2]))
+            rows = follow(views, HEAD, np.zeros(2), (0, 0), (400, 300), away).rows
+            self.assertGreater(rows[:6, 5].min(), 0.5)
+            self.assertEqual(bool(rows[-1, 5] >= UNSURE), sure, pace)
+
+    def test_a_head_seen_through_a_gap_is_no_narrower_than_heads_are(self):
+        followed, _ = self.run_with(lambda head: Shape(0.95, 0.9, head[0], head[1], 20.0))
+        self.assertTrue((followed.rows[:, 3] <= 1.61 * followed.rows[:, 2]).all())
 
     def test_where_nobody_is_the_follower_stops(self):
         followed, _ = self.run_with(lambda head: Shape(0.02, 0.0, head[0], head[1], head[2]))
