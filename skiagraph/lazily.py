@@ -5,6 +5,7 @@ scipy.signal loads scipy.stats with it, two seconds on a slow machine; the model
 
 from __future__ import annotations
 
+import threading
 from importlib import import_module
 
 
@@ -20,6 +21,14 @@ class Lazily:
         value = getattr(import_module(self._name), attribute)
         setattr(self, attribute, value)
         return value
+
+    def load(self) -> None:
+        import_module(self._name)
+
+
+def load_ahead(*modules: Lazily) -> None:
+    """Begin to load modules beside other work. Whoever uses one before it is there waits for it, as ever."""
+    threading.Thread(target=lambda: [module.load() for module in modules], name="load-ahead", daemon=True).start()
 
 
 ndimage = Lazily("scipy.ndimage")

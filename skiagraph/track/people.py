@@ -292,8 +292,16 @@ def _best_face(parts: Sequence[Stretch]) -> tuple[int, tuple[float, float, float
     return int(frame), tuple(float(v) for v in box)
 
 
+def _meet(before: Path, after: Path, last_found: int, first_found: int) -> int:
+    """The frame from which a path goes on as the next one, of those after the last face of the first up to the first face of the second: so that of all frames between the surest is known."""
+    frames = np.arange(last_found + 1, first_found)
+    sure = [np.where((frames >= p.first) & (frames <= p.last), p.confidence[np.clip(frames - p.first, 0, len(p) - 1)], 0.0) for p in (before, after)]
+    total = np.append(0.0, np.cumsum(sure[0])) + np.append(np.cumsum(sure[1][::-1])[::-1], 0.0)
+    return last_found + 1 + int(np.argmax(total))
+
+
 def _untangled(parts: Sequence[Stretch]) -> list[Path]:
-    """The paths of one person without overlaps: where two reach into each other, what was found counts more than what was followed.
+    """The paths of one person without overlaps: where two reach into each other, what was found counts more than what was followed, and of that what is surer.
 
     Paths that touch become one where they are at the same place.
     """
@@ -306,7 +314,7 @@ def _untangled(parts: Sequence[Stretch]) -> list[Path]:
         before = paths[-1]
         found_before = before.first + int(np.flatnonzero(before.origin == FOUND)[-1])
         found_after = path.first + int(np.argmax(path.origin == FOUND))
-        meet = int(np.clip((before.last + path.first + 1) // 2, found_before + 1, max(found_before + 1, found_after)))
+        meet = _meet(before, path, found_before, max(found_before + 1, found_after))
         if meet > path.last or path.first + int(np.flatnonzero(path.origin == FOUND)[-1]) <= found_before:
             # All that was found of it lies within the one before: the same head, tracked twice.
             continue

@@ -15,6 +15,7 @@ from skiagraph.boxes import iou, xyxy_to_cxcywh
 from skiagraph.detect.finder import FaceFinder
 from skiagraph.errors import FrameNotDecoded
 from skiagraph.jobs import JobControl, single_threaded_calls
+from skiagraph.lazily import load_ahead, ndimage, optimize
 from skiagraph.media.clip import ClipInfo
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
@@ -76,6 +77,7 @@ def scan(info: ClipInfo, index: FrameIndex, settings: ScanSettings = ScanSetting
     done, until `forget` is called, for whoever has yet to write the result down. Raises Cancelled.
     """
     control = control or JobControl()
+    load_ahead(optimize, ndimage)
     with single_threaded_calls(), FaceFinder(settings.smallest_for(info)) as finder:
         result = _Scan(info, index, settings, control, partial, finder).run()
     if not keep:
