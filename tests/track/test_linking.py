@@ -35,6 +35,17 @@ class LinkingTest(unittest.TestCase):
         self.assertLess(float(np.ptp(middle[first])), 2)
         self.assertLess(max(middle[second]), 160)
 
+    def test_nobody_whose_speed_is_known_jumps_further_in_two_frames_than_a_body_can(self):
+        # Seen in every other frame; then one is hidden and another comes out a head and a half away.
+        for seconds, jumps in ((2 / 25, False), (0.3, True)):
+            linker = Linker(25)
+            for n in range(0, 20, 2):
+                linker.update(n, seen(100 + n, 100, side=40.0))
+            first, = linker.tracklets
+            later = 18 + round(seconds * 25)
+            linker.update(later, seen(100 + later + 52, 100, side=40.0))
+            self.assertEqual(first.frames[-1] == later, jumps, seconds)
+
     def test_what_fits_well_comes_before_as_many_as_can_be(self):
         no = GATES.impossible
         rows, columns = assigned(np.array([[0.1, 2.0], [2.5, no]]))

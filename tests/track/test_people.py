@@ -7,7 +7,7 @@ import numpy as np
 from skiagraph.track.bridging import Chain, Followed
 from skiagraph.track.identity import IDENTITY
 from skiagraph.track.path import FOLLOWED, FOUND, Path
-from skiagraph.track.people import _linked, people_of, split_where_unlike, stretches_of, without_hints, without_misread, without_shadows
+from skiagraph.track.people import _linked, _meet, people_of, split_where_unlike, stretches_of, without_hints, without_misread, without_shadows
 from skiagraph.track.describing import Description
 from tests.track.test_bridging import tracklet
 from tests.track.test_identity import vector
@@ -132,6 +132,18 @@ class PeopleTest(unittest.TestCase):
                 for a, b in zip(person.paths, person.paths[1:]):
                     self.assertLess(a.last, b.first)
 
+
+    def test_where_two_followed_paths_of_one_person_reach_into_each_other_the_surer_one_is_taken(self):
+        def path(first, sure, found):
+            rows = np.tile([100.0, 150, 60, 80, 0, 0], (len(sure), 1))
+            rows[:, 5] = sure
+            return Path.from_rows(first, rows, np.where(found, FOUND, FOLLOWED))
+
+        before = path(0, [0.9] * 10 + [0.6] * 10 + [0.2] * 20, np.arange(40) < 10)
+        after = path(15, [0.1] * 10 + [0.6] * 15 + [0.9] * 10, np.arange(35) >= 25)
+        self.assertEqual(_meet(before, after, 9, 40), 25, "not from the middle of the frames in which both are known, and not only where a face was found")
+        self.assertEqual(_meet(before, path(38, [0.3] * 2 + [0.9] * 5, np.arange(7) >= 2), 9, 40), 38)
+        self.assertEqual(_meet(before, path(10, [0.9] * 5, np.arange(5) >= 0), 9, 10), 10)
 
 class SiftTest(unittest.TestCase):
     def test_a_doubtful_face_around_a_believed_head_is_its_shadow(self):
