@@ -10,7 +10,7 @@ import os
 from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import closing
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -35,6 +35,8 @@ class FollowOnSettings:
     hides: float = 0.15  # overlap (IoU) from which one head is in front of another
     hidden_s: float = 1.0  # seconds behind others after which a head is lost; larger: longer covers that may be nobody's
     behind_s: float = 0.5  # seconds just on the head of another after which a follower went over to it
+    met_frames: int = 3  # frames in which a lead lies over the known head of somebody else from which it may have gone over to them; larger: less is asked
+    past: float = 0.34  # confidence of a lead beyond that at most, so that a person looks (review.finding.UNSURE; veiled, each 8th frame: 8 leaks in no finding)
     taken_frames: int = 6  # frames on somebody else's head that are no crossing any more
     within: float = 0.3  # heads from its middle within which a smaller head that is found is in its place; larger: more covers end there
     within_s: float = 1.0  # seconds after which that is nobody who passes before or behind (alike, stepping: with 0.24 six leaks more); smaller: more covers end
@@ -242,20 +244,23 @@ class _SecondPass:
         return self._cut_where_taken(number, task.row, result) if isinstance(result, Lead) else result
 
     def _cut_where_taken(self, number: int, row: int, lead: Lead) -> Lead:
-        """A lead that has come to lie on the known head of somebody else has jumped on to them, and ends where it did; the cover is held there for a little."""
+        """A lead that has come to lie on the known head of somebody else has jumped on to them, and ends where it did; the cover is held there for a little. Beyond somebody whom it met nobody is sure of it:
+        a shape there may be theirs."""
         chain = self.chains[number]
-        begin = int(chain.frames[row])
-        taken = over = 0
+        begin, rows = int(chain.frames[row]), lead.rows.copy()
+        taken = over = met = 0
         for n, place in enumerate(lead.rows):
-            mine = cxcywh_to_xyxy(place[None, :4])
-            on = any(other != number and float(iou(mine, cxcywh_to_xyxy(head[None, :4]))[0, 0]) > FOLLOW_ON.meets for other, head in self.heads.get(begin - 1 - n, ()))
-            taken = taken + 1 if on else 0
-            over = over + 1 if any(other != number and _is_within(head, place) for other, head in self.between.get(begin - 1 - n, ())) else 0
+            mine, frame = cxcywh_to_xyxy(place[None, :4]), begin - 1 - n
+            overlap = max((float(iou(mine, cxcywh_to_xyxy(head[None, :4]))[0, 0]) for other, head in self.heads.get(frame, ()) if other != number), default=0.0)
+            within = any(other != number and _is_within(head, place) for other, head in self.between.get(frame, ()))
+            taken, over, met = taken + 1 if overlap > FOLLOW_ON.meets else 0, over + 1 if within else 0, met + (within or overlap > FOLLOW_ON.hides)
+            if met >= FOLLOW_ON.met_frames:
+                rows[n, 5] = min(rows[n, 5], FOLLOW_ON.past)
             for count, most in ((taken, FOLLOW_ON.taken_frames), (over, FOLLOW_ON.within_s * self.rate)):
                 if count >= most:
                     speed = end_speed(chain.frames[row:], chain.heads[row:], True)
-                    return Lead(held(lead.rows[:n + 1 - count], np.append(chain.heads[row], 0.3), speed, "lost", begin - self._earliest(chain, row), self.size, self.rate, self.settings), False)
-        return lead
+                    return Lead(held(rows[:n + 1 - count], np.append(chain.heads[row], 0.3), speed, "lost", begin - self._earliest(chain, row), self.size, self.rate, self.settings), False)
+        return replace(lead, rows=rows)
 
     def _go_on(self, tail: _Tail, frame: int, passed: int, before: np.ndarray, after: np.ndarray) -> None:
         head = tail.head if tail.follower is None else tail.now
