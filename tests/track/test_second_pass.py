@@ -8,6 +8,7 @@ import numpy as np
 
 from skiagraph.jobs import JobControl
 from skiagraph.media.index import open_clip
+from skiagraph.review.finding import UNSURE
 from skiagraph.track.bridging import BridgeSettings, Chain, path_of
 from skiagraph.track.linking import Tracklet
 from skiagraph.track.path import FOUND
@@ -77,6 +78,15 @@ class SecondPassTest(TemporaryFolder):
         self.assertEqual(len(rows), 34 - 30 + hold)
         np.testing.assert_array_less(rows[-hold:, 5], 0.95)
         self.assertTrue((np.diff(rows[-hold:, 5]) < 0).all())
+
+    def test_nobody_is_sure_of_what_is_followed_back_past_the_head_of_somebody_else(self):
+        met, later = self.chain(1, [*range(24, 28)]), self.chain(2, [*range(40, 50)])
+        solved = second_pass(self.info, self.index, [met, later], lambda frame: (0, FRAMES - 1), JobControl())
+        confidence = solved.results[1].leads[0].rows[:, 5]
+        before, past = confidence[:40 - 28], confidence[40 - 24:]
+        self.assertGreater(len(past), 10)
+        self.assertGreater(before.min(), UNSURE)
+        self.assertLess(past.max(), UNSURE)
 
     def test_a_chain_that_begins_where_another_came_to_goes_on_in_it(self):
         chains = [self.chain(1, [*range(12)]), self.chain(2, [*range(24, 34)])]
