@@ -208,8 +208,9 @@ class ReviewPage(QWidget):
         self.crops.show(self._project, (), ())
         self.sheet.set_sections(made.parts)
         self._either.setCurrentIndex(0 if made.parts else 1)
-        self._nothing.setText(tr("There is nothing to review yet: add clips and scan them in Footage." if not self._project.clips else "Nobody is covered, so there is nothing to look at." if not made.crops else
-                                 "All {n} pictures were looked at and are fine. What changes comes back here.", n=made.crops))
+        self._nothing.setText(tr("There is nothing to review yet: add clips and scan them in Footage." if not self._project.clips else "All {n} pictures were looked at and are fine. What changes comes back here." if made.crops else
+                                 "Nobody is covered yet. Scan the clips in Footage, or wait until the scan has ended." if any(self._project.scan_of(c.key) is None for c in self._project.clips) else
+                                 "Nobody is covered, so there is nothing to look at.", n=made.crops))
         parts = [tr("{n} pictures", n=made.crops), tr("{n} fine", n=made.fine) if made.fine else "", tr("{n} to look at again", n=made.again) if made.again else "",
                  tr("{n} changed since", n=made.changed) if made.changed else ""]
         self._tally.setText("  ·  ".join(part for part in parts if part) if made.crops else "")

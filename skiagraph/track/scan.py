@@ -25,6 +25,7 @@ from skiagraph.track.crossings import less_sure
 from skiagraph.track.describing import Description, describe
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.doubtful import at_one_place, nobody_there, taken_for_known, to_look_at, without_inside
+from skiagraph.track.held_before import held_before
 from skiagraph.track.light import in_ordinary_light
 from skiagraph.track.linking import Linker, LinkSettings, Seen, Tracklet, extend_back
 from skiagraph.track.meetings import frames_wanted, meetings_of, reconsidered
@@ -135,6 +136,7 @@ class _Scan:
         stretches = stretches_of(linked, solved.results, solved.meetings, self.descriptions, self.rate, self.bridges)
         stretches = self._described(self._without_nobody(taken_for_known(without_inside(stretches))))
         stretches, joins, asked = self._reconsidered(stretches)
+        stretches = held_before(stretches, self._shot, self.info.upright_size, self.rate, self.bridges)
         stretches = less_sure(stretches, {o.frame for o in self.checkpoint.every() if o.coloured})
         stretches = holding_both(reaching_ahead(stretches), self.rate)
         people, likely = people_of(stretches, [self._is_still(s) for s in stretches], lambda done, total: self.control.report(STEP_WHO, done, total), joins, asked,

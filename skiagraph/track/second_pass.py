@@ -148,11 +148,8 @@ class _SecondPass:
         chain = self.chains[number]
         if chain.doubtful:
             return None
-        return lead_task(row, chain, self.size, self._earliest(chain, row), self.rate, self.silhouette, known, self.settings, self.needed)
-
-    def _earliest(self, chain: Chain, row: int) -> int:
-        """The first frame that a lead of a row of a chain may be in."""
-        return self.shots(int(chain.frames[row]))[0] if row == 0 else int(chain.frames[row - 1]) + 1
+        earliest = self.shots(int(chain.frames[row]))[0] if row == 0 else int(chain.frames[row - 1]) + 1
+        return lead_task(row, chain, self.size, earliest, self.rate, self.silhouette, known, self.settings, self.needed)
 
     def _held_before(self, chain: Chain, row: int) -> np.ndarray:
         """Rows (n, 6), nearest first, of a cover that is there a little before something doubtful."""
@@ -244,10 +241,8 @@ class _SecondPass:
         return self._cut_where_taken(number, task.row, result) if isinstance(result, Lead) else result
 
     def _cut_where_taken(self, number: int, row: int, lead: Lead) -> Lead:
-        """A lead that has come to lie on the known head of somebody else has jumped on to them, and ends where it did; the cover is held there for a little. Beyond somebody whom it met nobody is sure of it:
-        a shape there may be theirs."""
-        chain = self.chains[number]
-        begin, rows = int(chain.frames[row]), lead.rows.copy()
+        """A lead that has come to lie on the known head of somebody else has jumped on to them, and ends where it did. Beyond somebody whom it met nobody is sure of it: a shape there may be theirs."""
+        begin, rows = int(self.chains[number].frames[row]), lead.rows.copy()
         taken = over = met = 0
         for n, place in enumerate(lead.rows):
             mine, frame = cxcywh_to_xyxy(place[None, :4]), begin - 1 - n
@@ -258,8 +253,7 @@ class _SecondPass:
                 rows[n, 5] = min(rows[n, 5], FOLLOW_ON.past)
             for count, most in ((taken, FOLLOW_ON.taken_frames), (over, FOLLOW_ON.within_s * self.rate)):
                 if count >= most:
-                    speed = end_speed(chain.frames[row:], chain.heads[row:], True)
-                    return Lead(held(rows[:n + 1 - count], np.append(chain.heads[row], 0.3), speed, "lost", begin - self._earliest(chain, row), self.size, self.rate, self.settings), False)
+                    return Lead(rows[:n + 1 - count], False)
         return replace(lead, rows=rows)
 
     def _go_on(self, tail: _Tail, frame: int, passed: int, before: np.ndarray, after: np.ndarray) -> None:

@@ -1,0 +1,59 @@
+"""Whoever appears in the middle of a shot was there a moment before: their cover begins that much sooner, where the head must have come from.
+
+After identity was asked anew, since what is only held is no sight of anybody.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from skiagraph.boxes import iou
+from skiagraph.track.bridging import BridgeSettings, end_speed, held
+from skiagraph.track.path import FOLLOWED, FOUND, Path
+from skiagraph.track.stretch import Stretch
+
+
+@dataclass(frozen=True, slots=True)
+class HeldBeforeSettings:
+    """Set by benchmarks/quality.py: who comes out from behind another was bare for up to three frames (alike, meetings, every frame; railings, stepping)."""
+
+    sure: float = 0.36  # confidence there: as little as asks nothing by itself, and belongs to the finding that somebody appears (review.finding.HARDLY)
+    same: float = 0.4  # overlap (IoU) with another head just before from which it is covered already; larger: more is held
+
+
+def held_before(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple[int, int]], size: tuple[int, int], rate: float, bridges: BridgeSettings = BridgeSettings(),
+                settings: HeldBeforeSettings = HeldBeforeSettings()) -> list[Stretch]:
+    """The same stretches, of which those that were followed back for less than a cover is held anywhere (BridgeSettings.hold_s) begin so much sooner.
+
+    shot_of: first and last frame of the shot of a frame; size: of the frame, px; rate: frames a second.
+    """
+    hold = max(1, round(bridges.hold_s * rate))
+    made = []
+    for stretch in stretches:
+        path = stretch.path
+        found = np.flatnonzero(path.origin == FOUND)
+        count = min(hold - int(found[0]), path.first - shot_of(path.first)[0]) if len(found) else 0
+        if stretch.doubtful or count <= 0 or _is_covered(stretch, stretches, settings):
+            made.append(stretch)
+            continue
+        rows = path.rows().astype(float)
+        before = held(np.zeros((0, 6)), rows[0], end_speed(path.first + found, rows[found], True), "lost", count, size, rate, bridges)[::-1]
+        before[:, 5] = settings.sure
+        origin = np.concatenate([np.full(len(before), FOLLOWED), path.origin])
+        made.append(replace(stretch, path=Path.from_rows(path.first - len(before), np.concatenate([before, rows]), origin, path.lean)))
+    return made
+
+
+def _is_covered(stretch: Stretch, stretches: Sequence[Stretch], settings: HeldBeforeSettings) -> bool:
+    """Whether the cover of another path lies where one begins in the frame before, and ends there, or is at the same place where its face is first found too: it goes on from that, or is of the same head."""
+    path, (found, _) = stretch.path, stretch.found
+    frame, boxes = path.first - 1, path.boxes().astype(float)
+
+    def on(other: Path, frame: int, mine: np.ndarray) -> bool:
+        return bool(iou(mine[None], other.boxes()[frame - other.first][None].astype(float))[0, 0] > settings.same)
+
+    near = [s.path for s in stretches if s is not stretch and s.path.first <= frame <= s.path.last and on(s.path, frame, boxes[0])]
+    return any(other.last == frame or other.last >= found and on(other, found, boxes[found - path.first]) for other in near)
