@@ -31,29 +31,32 @@ def held_before(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple[int
     shot_of: first and last frame of the shot of a frame; size: of the frame, px; rate: frames a second.
     """
     hold = max(1, round(bridges.hold_s * rate))
+    spans = np.array([(s.path.first, s.path.last) for s in stretches], int).reshape(-1, 2)
     made = []
     for stretch in stretches:
         path = stretch.path
         found = np.flatnonzero(path.origin == FOUND)
         count = min(hold - int(found[0]), path.first - shot_of(path.first)[0]) if len(found) else 0
-        if stretch.doubtful or count <= 0 or _is_covered(stretch, stretches, settings):
+        if stretch.doubtful or count <= 0 or _is_covered(stretch, stretches, spans, settings):
             made.append(stretch)
             continue
         rows = path.rows().astype(float)
         before = held(np.zeros((0, 6)), rows[0], end_speed(path.first + found, rows[found], True), "lost", count, size, rate, bridges)[::-1]
         before[:, 5] = settings.sure
         origin = np.concatenate([np.full(len(before), FOLLOWED), path.origin])
-        made.append(replace(stretch, path=Path.from_rows(path.first - len(before), np.concatenate([before, rows]), origin, path.lean)))
+        lean = None if path.lean is None else np.concatenate([np.repeat(path.lean[:1], len(before), axis=0), path.lean])
+        made.append(replace(stretch, path=Path.from_rows(path.first - len(before), np.concatenate([before, rows]), origin, lean)))
     return made
 
 
-def _is_covered(stretch: Stretch, stretches: Sequence[Stretch], settings: HeldBeforeSettings) -> bool:
-    """Whether the cover of another path lies where one begins in the frame before, and ends there, or is at the same place where its face is first found too: it goes on from that, or is of the same head."""
+def _is_covered(stretch: Stretch, stretches: Sequence[Stretch], spans: np.ndarray, settings: HeldBeforeSettings) -> bool:
+    """spans: (n, 2), first and last frame of each stretch. Whether the cover of another path lies where one begins in the frame before, and ends there, or is at the same place where its face is first found too: it goes on from that, or is of the same head."""
     path, (found, _) = stretch.path, stretch.found
     frame, boxes = path.first - 1, path.boxes().astype(float)
 
     def on(other: Path, frame: int, mine: np.ndarray) -> bool:
         return bool(iou(mine[None], other.boxes()[frame - other.first][None].astype(float))[0, 0] > settings.same)
 
-    near = [s.path for s in stretches if s is not stretch and s.path.first <= frame <= s.path.last and on(s.path, frame, boxes[0])]
+    there = (stretches[n] for n in np.flatnonzero((spans[:, 0] <= frame) & (spans[:, 1] >= frame)))
+    near = [s.path for s in there if s is not stretch and on(s.path, frame, boxes[0])]
     return any(other.last == frame or other.last >= found and on(other, found, boxes[found - path.first]) for other in near)
