@@ -23,6 +23,7 @@ class Lazily:
         return value
 
     def load(self) -> None:
+        """Load it now."""
         import_module(self._name)
 
 
