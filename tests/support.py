@@ -13,8 +13,10 @@ import numpy as np
 
 from skiagraph.cover.composite import with_layers
 from skiagraph.footage.adding import add_clip
+from skiagraph.media.clip import ClipInfo
 from skiagraph.media.fitting import Filters
 from skiagraph.media.formats import FORMATS
+from skiagraph.media.frame import Frame, FrameFacts, plane_layout
 from skiagraph.media.index import open_clip
 from skiagraph.project.layers import layers
 from skiagraph.project.model import FromScan, Issued, Person, Project, Scan, Sighting, Subject, Track, replace
@@ -100,6 +102,22 @@ def make_clip(path: Path, frames: int = 40, *, size=(160, 96), rate=Fraction(25)
                 out.mux(speaker.encode(block))
             out.mux(speaker.encode(None))
     return path
+
+
+def frame_of(pixel_format: str, width: int, height: int, planes: list[np.ndarray] | None = None, *, rotation: int = 0, number: int = 0) -> Frame:
+    """A frame of no clip, of these samples; of none, each by lot."""
+    layout = plane_layout(pixel_format)
+    info = ClipInfo(Path(), "", "", width, height, rotation, pixel_format, layout.depth, Fraction(1), Fraction(25), Fraction(1, 25), 0, 0.0, 1, 2, 2, 2, 2, "", (), 0)
+    frame = Frame.of(FrameFacts(number, pixel_format, width, height, 0, Fraction(1, 25), (2, 2, 2, 2), False), info)
+    rng = np.random.default_rng(1)
+    for n, plane in enumerate(frame.planes()):
+        plane[:] = rng.integers(0, 1 << layout.depth, plane.shape) if planes is None else planes[n]
+    return frame
+
+
+def frame_of_rgb(rgb: np.ndarray, number: int = 0) -> Frame:
+    """A frame of no clip, of these colours, uint8 (rows, columns, 3)."""
+    return frame_of("gbrp", rgb.shape[1], rgb.shape[0], [rgb[..., 1], rgb[..., 2], rgb[..., 0]], number=number)
 
 
 def damage_frame(path: Path, number: int) -> None:

@@ -32,6 +32,8 @@ TILE_PX, TILE_SIDE = 5_000_000, 2000
 # Second looks: side in px of the square that is looked at, and how many face sides of the frame it shows. The second is for who is not seen well in the first.
 NEAR_SIDE, NEAR_REACH = 128, 3.4
 CLOSE_SIDE, CLOSE_REACH = 192, 3.0
+# A second look needs no px further from the middle of a box than so many of its longer sides.
+LOOK_REACH = max(NEAR_REACH, CLOSE_REACH) / 2
 # A second look that is this sure needs no third.
 CONTENT = 0.6
 # Below this mean brightness a picture is lifted before it is searched.

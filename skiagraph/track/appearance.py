@@ -8,6 +8,8 @@ import numpy as np
 from skiagraph.detect.shrink import shrunk
 
 _PATCH = 32
+# The colours of a head are of px no further from the middle of its face than so many of its sides.
+COLOURS_REACH = 1.5
 
 # How alike two are of whom one was not seen.
 UNKNOWN = 0.5

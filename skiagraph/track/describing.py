@@ -77,15 +77,15 @@ class Describing:
         self._pen = ThreadPoolExecutor(1, thread_name_prefix="describer")
         self._under_way: deque[tuple[int, Future]] = deque()
 
-    def consider(self, frame: int, picture: Callable[[], Lit], matches: Sequence[Match]) -> None:
-        """Begin to describe those whose faces add to what is known of their tracks. picture: gives the frame in square pixels, where it is needed."""
+    def consider(self, frame: int, picture: Callable[[np.ndarray], Lit], matches: Sequence[Match]) -> None:
+        """Begin to describe those whose faces add to what is known of their tracks. picture: gives the frame in square pixels, of which it takes no more than is needed to describe a face, box (4,) in the clip's own px."""
         boxes = np.array([m.box for m in matches]).reshape(-1, 4)
         for match, near, over in zip(matches, crossing(boxes, DESCRIBING.near), crossing(boxes, DESCRIBING.over)):
             known = self._known.setdefault(match.tracklet.number, _Known())
             known.stirred |= bool(near) or match.score < DESCRIBING.hardly
             # Of two faces one over the other the description is of neither.
             if not over and self._is_due(frame, match, known):
-                self._under_way.append((frame, self._pen.submit(describe, self._describer, picture(), self._squared, match.box)))
+                self._under_way.append((frame, self._pen.submit(describe, self._describer, picture(match.box), self._squared, match.box)))
                 self._note_down(DESCRIBING.ahead)
 
     def finish(self) -> None:

@@ -25,6 +25,8 @@ _EYE_CORNERS = (33, 263)
 _MESH_PX = 192
 # A roll of fewer degrees is not worth a second look; one of more is none.
 UPRIGHT, MOST_ROLL = 8.0, 60.0
+# The landmark network needs no px further from the middle of a box than so many of its longer sides, however it is turned, and an aligned face none further than the second.
+LANDMARKS_REACH, CHIP_REACH = 1.2, 3.0
 _MEAN = np.float32([122.782, 117.001, 104.298])
 # A landmark net that is less sure than this that it sees a face has not seen one well enough to tell who it is.
 PRESENT = 0.5

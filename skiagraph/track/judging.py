@@ -8,14 +8,15 @@ from typing import Protocol
 
 import numpy as np
 
-from skiagraph.boxes import iou
+from skiagraph.boxes import cxcywh_to_xyxy, iou
 from skiagraph.detect.detections import Detections
 from skiagraph.detect.squared import Squared
 from skiagraph.track.describing import DESCRIBING, facing
+from skiagraph.track.descriptor import LANDMARKS_REACH
 from skiagraph.track.heads import head_rows
 from skiagraph.track.linking import Expected
 from skiagraph.track.picture import Picture
-from skiagraph.track.silhouette import SILHOUETTE
+from skiagraph.track.silhouette import SHAPE_REACH, SILHOUETTE
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,7 +88,7 @@ class Judging:
             overlap = iou(found.boxes[row][None], places)[0] if len(places) else np.zeros(0)
             number = expected[int(overlap.argmax())].number if len(overlap) and overlap.max() > JUDGING.same_place else None
             if number is None or number not in self._rolled or picture.number - self._rolled[number] >= round(JUDGING.measure_every_s * self._rate):
-                rolls[row] = self._judge.roll(picture.rgb, found.boxes[row])
+                rolls[row] = self._judge.roll(picture.near(found.boxes[row], LANDMARKS_REACH).rgb, found.boxes[row])
                 if number is not None:
                     self._rolled[number] = picture.number
         return replace(found, rolls=rolls)
@@ -112,7 +113,7 @@ class Judging:
                 continue
             expected_here = bool(len(places)) and iou(box[None], places)[0].max() > JUDGING.expected_here
             if not self._is_part(picture, found, n, lost, places, good) and self._is_person(picture, found, n):
-                scores[n] = JUDGING.somebody_score if good[n] and picture.lit.coloured else max(score, JUDGING.somebody_score)
+                scores[n] = JUDGING.somebody_score if good[n] and picture.coloured else max(score, JUDGING.somebody_score)
                 good[n] = True
             elif score >= JUDGING.asked_from:
                 kept[n], scores[n] = expected_here, min(score, JUDGING.hint_score)
@@ -124,7 +125,7 @@ class Judging:
         lost: where those are who were seen a moment ago; places: where all are who are expected; good: which of the found are good ones.
         """
         # A good one that is no face to the landmark network may be out of focus, where those who face this way are placed well, and others are not; in coloured light it errs anyhow.
-        soft = good[row] and not picture.lit.coloured
+        soft = good[row] and not picture.coloured
         if soft and facing(found.landmarks[row]) < JUDGING.faces:
             return True
         return _on_head(found.boxes[row], [*(places if soft else lost), *found.boxes[good & (np.arange(len(found)) != row)]])
@@ -132,7 +133,7 @@ class Judging:
     def _is_face(self, picture: Picture, box: np.ndarray) -> bool:
         opinion = self._opinion(picture.number, box)
         if opinion.face is None:
-            opinion.face = self._judge.presence(picture.rgb, box) >= JUDGING.face_said
+            opinion.face = self._judge.presence(picture.near(box, LANDMARKS_REACH).rgb, box) >= JUDGING.face_said
         return opinion.face
 
     def _is_person(self, picture: Picture, found: Detections, row: int) -> bool:
@@ -141,7 +142,8 @@ class Judging:
             return False
         opinion = self._opinion(picture.number, box)
         if opinion.person is None:
-            shape = self._silhouette.shape(picture.rgb, head_rows(found.take([row]))[0])
+            head = head_rows(found.take([row]))[0]
+            shape = self._silhouette.shape(picture.near(cxcywh_to_xyxy(head[None, :4]), SHAPE_REACH).rgb, head)
             opinion.person = shape.share >= JUDGING.somebody and shape.margin >= SILHOUETTE.clear
         return opinion.person
 

@@ -20,6 +20,7 @@ class LightSettings:
     dark: float = 45.0  # mean brightness, 0..255, under which a picture is made brighter; larger: more is
     most: float = 4.0  # times that a channel is made brighter or darker at most; larger: more noise
     black: float = 4.0  # mean brightness under which nothing can be told
+    surely: float = 0.9  # share of what `ordinary` and `dark` allow that a picture's mean colour, where it is known roughly, may take up to be surely in ordinary light; larger: fewer pictures are converted as a whole only to be left as they are
     every_px: int = 16  # each so many px are looked at, across and down
     coloured: float = 1.1  # the largest factor to the least one from which light is coloured; larger: colours and faces are believed under stranger lamps
     telling: float = 0.15  # what a face tells under coloured light of what it tells else; at 0.3 faces of one person under two lamps were taken for two people's (club)
@@ -39,6 +40,14 @@ class Lit:
     def telling(self) -> float:
         """What faces in it are worth, 0..1."""
         return LIGHT.telling if self.coloured else 1.0
+
+
+def surely_ordinary(mean: np.ndarray, settings: LightSettings = LIGHT) -> bool:
+    """Whether a picture of about this mean colour, float (3,) of 0..255, is in ordinary light."""
+    whole = float(mean.mean())
+    cast = mean / max(whole, 1e-6)
+    most = 1 + settings.surely * (settings.ordinary - 1)
+    return bool(whole * settings.surely >= settings.dark and cast.max() <= most and cast.min() >= 1 / most)
 
 
 def in_ordinary_light(rgb: np.ndarray, settings: LightSettings = LIGHT) -> Lit:

@@ -9,12 +9,11 @@ import numpy as np
 
 from skiagraph.boxes import iou
 from skiagraph.detect.detections import Detections
-from skiagraph.detect.finder import FaceFinder
+from skiagraph.detect.finder import LOOK_REACH, FaceFinder
 from skiagraph.detect.squared import Squared
-from skiagraph.track.appearance import head_colours
+from skiagraph.track.appearance import COLOURS_REACH, head_colours
 from skiagraph.track.camera import STILL
 from skiagraph.track.judging import Judging
-from skiagraph.track.light import Lit
 from skiagraph.track.linking import Expected, Match, Seen, not_taken
 from skiagraph.track.observations import Observation
 from skiagraph.track.picture import Picture
@@ -109,9 +108,9 @@ class LookingBack:
             if not now:
                 continue
             boxes = np.array([b.expected(picture.number) for b in now])
-            found = self._judging.believed(picture, self._finder.look(picture.rgb, self._squared.boxes(boxes)), [])
-            again = with_colours(picture.lit, found, self._squared) if len(found) else Seen.none()
-            coloured = picture.lit.coloured
+            found = self._judging.believed(picture, look_at(picture, self._finder, self._squared.boxes(boxes)), [])
+            again = with_colours(picture, found, self._squared) if len(found) else Seen.none()
+            coloured = picture.coloured
             picture.let_go()
             if only and len(again):
                 again = again.take((iou(boxes, again.found.boxes) > LOOKING.overlap).any(axis=0))
@@ -126,9 +125,17 @@ class LookingBack:
                 told(picture.number, again, False)
 
 
-def with_colours(picture: Lit, found: Detections, squared: Squared) -> Seen:
+def look_at(picture: Picture, finder: FaceFinder, boxes: np.ndarray, **how) -> Detections:
+    """A second look at boxes, (n, 4), in a picture, both in square pixels. how: as FaceFinder.look has it."""
+    return finder.look(picture.near(boxes, LOOK_REACH).rgb, boxes, **how)
+
+
+def with_colours(picture: Picture, found: Detections, squared: Squared) -> Seen:
     """Faces with how their surroundings look, which nobody knows in coloured light; picture and found in square pixels, the result in px of the clip."""
-    return Seen(squared.stored(found), tuple(None if picture.coloured else head_colours(picture.rgb, box) for box in found.boxes))
+    if picture.coloured:
+        return Seen(squared.stored(found), (None,) * len(found))
+    rgb = picture.near(found.boxes, COLOURS_REACH).rgb
+    return Seen(squared.stored(found), tuple(head_colours(rgb, box) for box in found.boxes))
 
 
 def _surprises(box: np.ndarray, expected: np.ndarray | None) -> bool:

@@ -18,6 +18,7 @@ from skiagraph.boxes import cxcywh_to_xyxy, iou
 from skiagraph.jobs import JobControl, read_ahead
 from skiagraph.media.clip import ClipInfo
 from skiagraph.media.index import FrameIndex
+from skiagraph.media.parts import RgbParts
 from skiagraph.media.reader import FrameReader
 from skiagraph.track.bridging import (FOLLOWING, Bridge, BridgeSettings, Chain, Followed, Lead, LeadTask, Task, Window, end_speed, gap_tasks, held, lead_task,
                                       loose_ends, touches_edge)
@@ -200,21 +201,21 @@ class _SecondPass:
         def frames():
             for n in np.flatnonzero((wanted | by_tail) & self.needed):
                 if wanted[n] or any(t.first <= n <= t.last and not t.done for t in going):
-                    yield int(n), reader.read(int(n)).rgb()
+                    yield int(n), RgbParts(reader.read(int(n)))
 
         open_tasks: list[tuple[int, Task, dict[int, np.ndarray]]] = []
         running: list[_Tail] = []
-        before: tuple[int, np.ndarray] | None = None
+        before: tuple[int, RgbParts] | None = None
         solving: list[tuple[int, Task, Future]] = []
         with (FrameReader(self.info, self.index, threads=2, rough=True, wanted=self.needed) as reader, closing(read_ahead(frames(), 3)) as pictures,
               ThreadPoolExecutor(min(4, os.cpu_count() or 1), thread_name_prefix="follower") as pool):
-            for frame, rgb in pictures:
+            for frame, picture in pictures:
                 self.control.report(STEP_FOLLOW, frame, len(self.index))
                 while waiting and waiting[0][1].first <= frame:
                     number, task = waiting.pop(0)
                     open_tasks.append((number, task, {}))
                 for number, task, kept in open_tasks:
-                    kept[frame] = task.window.cut(rgb)
+                    kept[frame] = _through(task.window, picture)
                     if frame == task.last:
                         # Pictures do not pile up before the followers.
                         if len(solving) >= FOLLOW_ON.waiting:
@@ -222,7 +223,7 @@ class _SecondPass:
                         solving.append((number, task, pool.submit(self._solved, number, task, kept)))
                 open_tasks = [entry for entry in open_tasks if entry[1].last > frame]
                 if before is not None and not self.needed[before[0] + 1:frame].any():
-                    list(pool.map(lambda tail: self._go_on(tail, frame, frame - before[0], before[1], rgb), running))
+                    list(pool.map(lambda tail: self._go_on(tail, frame, frame - before[0], before[1], picture), running))
                 else:
                     for tail in running:
                         tail.done = True
@@ -231,7 +232,7 @@ class _SecondPass:
                     if tail.first == frame:
                         running.append(tail)
                 running = [t for t in running if not t.done and frame < t.last]
-                before = frame, rgb
+                before = frame, picture
             for number, task, under_way in solving:
                 task.keep(under_way.result(), self.results[number])
         self.control.report(STEP_FOLLOW, len(self.index), len(self.index))
@@ -256,19 +257,19 @@ class _SecondPass:
                     return Lead(rows[:n + 1 - count], False)
         return replace(lead, rows=rows)
 
-    def _go_on(self, tail: _Tail, frame: int, passed: int, before: np.ndarray, after: np.ndarray) -> None:
+    def _go_on(self, tail: _Tail, frame: int, passed: int, before: RgbParts, after: RgbParts) -> None:
         head = tail.head if tail.follower is None else tail.now
         window = Window.around(np.stack([head[:4], head[:4]]), self.size, scale=tail.scale)
         scaled = self.size[0] * tail.scale, self.size[1] * tail.scale
         if tail.follower is None:
-            tail.follower = Follower(window.cut(before), window.inward(tail.head), tail.speed * tail.scale, window.origin, scaled, self.silhouette)
+            tail.follower = Follower(_through(window, before), window.inward(tail.head), tail.speed * tail.scale, window.origin, scaled, self.silhouette)
         met, hidden, taken = self._others(tail, frame, passed)
         if met is not None:
             tail.met, tail.done = met, True
             return
         tail.hidden = tail.hidden + passed if hidden else 0
         tail.taken = tail.taken + passed if taken else 0
-        row = tail.follower.step(window.cut(before), window.cut(after), window.origin, hidden=hidden, frames=passed)
+        row = tail.follower.step(_through(window, before), _through(window, after), window.origin, hidden=hidden, frames=passed)
         tail.reason = "lost" if tail.hidden > FOLLOW_ON.hidden_s * self.rate or tail.taken > FOLLOW_ON.behind_s * self.rate else tail.follower.reason
         if row is not None:
             row = window.outward(row)
@@ -295,6 +296,11 @@ class _SecondPass:
             hidden |= overlap > FOLLOW_ON.hides
             taken |= overlap > FOLLOW_ON.meets
         return None, hidden, taken
+
+
+def _through(window: Window, picture: RgbParts) -> np.ndarray:
+    """What a window shows of a picture."""
+    return window.cut(picture.around(window.box))
 
 
 def _heads_of(chain: Chain, blink: int) -> Iterator[tuple[int, np.ndarray]]:

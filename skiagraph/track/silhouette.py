@@ -18,6 +18,8 @@ from skiagraph.detect.networks import weights
 _SIDE = 256
 # The square that is looked at: its side in head heights, and how far down in it the head's middle lies.
 _REACH, _RISE = 3.0, 0.36
+# Nothing is looked at further from the middle of a head than so many of its heights.
+SHAPE_REACH = 2.0
 # The mask is matched at this resolution.
 _FINE = 48
 

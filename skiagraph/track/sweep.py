@@ -21,12 +21,12 @@ from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
 from skiagraph.track.camera import CAMERA, STILL
 from skiagraph.track.describing import DESCRIBING, Describing
-from skiagraph.track.descriptor import FaceDescriber
+from skiagraph.track.descriptor import CHIP_REACH, FaceDescriber
 from skiagraph.track.edges import EdgeLooks, same_face
 from skiagraph.track.judging import JUDGING, Judging
-from skiagraph.track.light import Lit, in_ordinary_light
+from skiagraph.track.light import Lit
 from skiagraph.track.linking import Expected, Linker, Match, Seen
-from skiagraph.track.looking_back import LookingBack, with_colours
+from skiagraph.track.looking_back import LookingBack, look_at, with_colours
 from skiagraph.track.observations import Checkpoint, Observation
 from skiagraph.track.picture import Picture
 from skiagraph.track.preparing import Prepared, Preparing
@@ -146,11 +146,15 @@ class Sweep:
                 waiting.append(observation)
                 while last - waiting[0].frame >= self._warm:
                     earlier = waiting.popleft()
-                    self._relink(earlier, told, lambda: in_ordinary_light(self.squared.picture(reader.read(earlier.frame).rgb())))
+                    self._relink(earlier, told, lambda box: self._part_of(Picture(reader.read(earlier.frame), self.squared))(box))
         self._again = {observation.frame: observation for observation in waiting}
         return last + 1
 
-    def _relink(self, observation: Observation, told, picture: Callable[[], Lit]) -> list[Match]:
+    def _part_of(self, picture: Picture) -> Callable[[np.ndarray], Lit]:
+        """Gives the part of a picture that a face is described from."""
+        return lambda box: picture.near(self.squared.boxes(box), CHIP_REACH)
+
+    def _relink(self, observation: Observation, told, picture: Callable[[np.ndarray], Lit]) -> list[Match]:
         if observation.cut:
             self._new_shot(observation.frame)
         matches = self.linker.update(observation.frame, observation.seen, observation.camera, None if observation.whole else ())
@@ -190,12 +194,12 @@ class Sweep:
         if missing:
             # Somebody long out of sight is not sought with all means in every frame.
             thorough = np.array([e.missed <= SWEEP.thorough or frame % SWEEP.thorough_again == 0 for e in missing])
-            looked = self._finder.look(picture.rgb, self.squared.boxes(np.array([e.box for e in missing])), thorough=thorough)
+            looked = look_at(picture, self._finder, self.squared.boxes(np.array([e.box for e in missing])), thorough=thorough)
             found = _without_twins(found, self._judging.believed(picture, looked, missing))
-        seen = with_colours(picture.lit, self._judging.measured(picture, found, expected), self.squared)
+        seen = with_colours(picture, self._judging.measured(picture, found, expected), self.squared)
         matches = self.linker.take(seen, sought)
-        self._open[frame] = Observation(frame, seen, STILL if prepared.camera is None else prepared.camera, prepared.cut, sought is None, picture.lit.coloured)
-        self.describing.consider(frame, lambda: picture.lit, matches)
+        self._open[frame] = Observation(frame, seen, STILL if prepared.camera is None else prepared.camera, prepared.cut, sought is None, picture.coloured)
+        self.describing.consider(frame, self._part_of(picture), matches)
         told(frame, seen, prepared.search is not None)
         self._looking_back.look(matches, expected, self._recent, self._open, told)
         self._straight.forget(self._recent[-1].number - 2 * self._plan.interval)
@@ -210,7 +214,7 @@ class Sweep:
         self._recent.append(picture)
         if known is None:
             return
-        for match in self._relink(known, told, lambda: picture.lit):
+        for match in self._relink(known, told, self._part_of(picture)):
             if self._every > 1:
                 self._straight.went(match.tracklet, picture.grey, ())
 

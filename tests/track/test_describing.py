@@ -42,7 +42,7 @@ class DescribingTest(unittest.TestCase):
             tracklet = self.tracks.setdefault(number, Tracklet(number))
             tracklet.frames.append(frame)
             matches.append(Match(tracklet, found.boxes[0], score, found.landmarks[0]))
-        self.describing.consider(frame, lambda: Lit(np.zeros((400, 800, 3), np.uint8), False), matches)
+        self.describing.consider(frame, lambda box: Lit(np.zeros((400, 800, 3), np.uint8), False), matches)
 
     def frames(self):
         self.describing.finish()

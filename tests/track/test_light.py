@@ -5,8 +5,10 @@ import unittest
 import numpy as np
 
 from skiagraph.detect.squared import Squared
-from skiagraph.track.light import LIGHT, gains_of, in_ordinary_light
+from skiagraph.track.light import LIGHT, gains_of, in_ordinary_light, surely_ordinary
 from skiagraph.track.looking_back import with_colours
+from skiagraph.track.picture import Picture
+from tests.support import frame_of_rgb
 from tests.track.faces import face
 
 BLUE, RED = np.array([0.4, 0.5, 1.0]), np.array([1.0, 0.3, 0.35])
@@ -25,6 +27,16 @@ def under(lamp, picture):
 
 
 class LightTest(unittest.TestCase):
+    def picture(self, rgb):
+        return Picture(frame_of_rgb(rgb), Squared(1.0))
+
+    def test_a_mean_colour_tells_of_ordinary_light_only_where_that_is_sure(self):
+        sure = [lamp for lamp in np.linspace(0.1, 1.3, 40) if surely_ordinary(under(np.array([lamp, 1.0, 1.0]), room()).reshape(-1, 3).mean(axis=0))]
+        self.assertTrue(sure)
+        for lamp in sure:
+            np.testing.assert_array_equal(gains_of(under(np.array([lamp, 1.0, 1.0]), room())), np.ones(3))
+        self.assertFalse(surely_ordinary(np.array([20.0, 20.0, 20.0])))
+
     def test_in_ordinary_light_nothing_changes(self):
         for lamp in (1.0, np.array([1.15, 1.0, 0.85]), 0.7, 1.25):
             picture = under(lamp, room())
@@ -54,8 +66,8 @@ class LightTest(unittest.TestCase):
 
     def test_nobody_knows_clothes_under_a_coloured_lamp(self):
         found = face(200, 120)
-        self.assertIsNotNone(with_colours(in_ordinary_light(room()), found, Squared(1.0)).colours[0])
-        self.assertIsNone(with_colours(in_ordinary_light(under(BLUE, room())), found, Squared(1.0)).colours[0])
+        self.assertIsNotNone(with_colours(self.picture(room()), found, Squared(1.0)).colours[0])
+        self.assertIsNone(with_colours(self.picture(under(BLUE, room())), found, Squared(1.0)).colours[0])
 
 
 if __name__ == "__main__":
