@@ -26,6 +26,8 @@ _PLANAR = {
 
 # As libswscale names them.
 _MATRICES = {"bt601": Colorspace.ITU601, "bt709": Colorspace.ITU709, "bt2020": 9}
+# A picture of fewer px is converted sooner by one thread than others are woken.
+WORTH_THREADS = 500_000
 # Converters to RGB, one for each thread: they remember how one kind of picture becomes another.
 _of_thread = threading.local()
 
@@ -142,7 +144,7 @@ class Frame:
             _of_thread.converter = VideoReformatter()
         picture = _of_thread.converter.reformat(self._av, target[0], target[1], "rgb24", src_colorspace=matrix, dst_colorspace=Colorspace.DEFAULT,
                                                 src_color_range=ColorRange.JPEG if self.full_range else ColorRange.MPEG,
-                                                dst_color_range=ColorRange.JPEG, interpolation=smooth)
+                                                dst_color_range=ColorRange.JPEG, interpolation=smooth, threads=1 if target[0] * target[1] < WORTH_THREADS else 0)
         plane = picture.planes[0]
         # The picture itself, not a copy of it.
         samples = np.frombuffer(plane, np.uint8).reshape(-1, plane.line_size)[:target[1], :3 * target[0]].reshape(target[1], target[0], 3)
