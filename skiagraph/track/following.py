@@ -14,27 +14,84 @@ import cv2
 import numpy as np
 
 from skiagraph.track.appearance import correlation, head_patch
-from skiagraph.track.silhouette import SILHOUETTE, Silhouette
+from skiagraph.track.silhouette import SILHOUETTE, Shape, Silhouette
+
+
+@dataclass(frozen=True, slots=True)
+class FlowSettings:
+    """One step by optical flow. Shares are of the head's width unless they say otherwise, with a least in px for small heads. Set by benchmarks/quality.py (aside, jackets)."""
+
+    points: int = 50  # followed on a head; larger: more work, steadier steps
+    least_points: int = 6  # fewer corners on a head tell nothing
+    least_agreed: int = 5  # and so few that pass the check
+    corner: float = 0.008  # quality of a corner against the best one (Shi and Tomasi, CVPR 1994); larger: fewer, better corners
+    corners_across: float = 18.0  # corners that stand side by side across a head at most, 2 px apart at least; larger: more corners at one place
+    patch: float = 0.25  # width of the window that is compared around a point, 9 to 31 px
+    large_px: float = 60.0  # width of a head from which a fourth level of the pyramid is worth it
+    inside: float = 0.48  # shares of the head's width and height within which points lie on it and not on what is behind
+    margin: int = 6  # px around the head in which corners are looked for
+    back_off: float = 0.012  # by which a point may miss where it began when it is followed back, 0.8 px at least (Kalal); larger: more points, worse ones
+    fits: float = 0.015  # by which a point may be off the motion of all, 0.8 px at least (RANSAC)
+    zoom: tuple[float, float] = (0.97, 1.03)  # least and most change of size in one step
+
+
+FLOW = FlowSettings()
+# Flow is refined until it moves less than that, px, or so many times.
+_ENDED = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 15, 0.02)
+
+
+@dataclass(frozen=True, slots=True)
+class ConfidenceSettings:
+    """How sure a follower is, 0..1. Values "a frame" are powers: over n frames their n-th. Set by benchmarks/quality.py (aside); larger values keep followers going for longer, and covers on what may be nobody."""
+
+    lost: float = 0.45  # correlation with its own recent look below which it is no longer the same thing; larger: stops sooner
+    the_same: float = 0.9  # correlation from which it surely is
+    points_count: float = 0.6  # share of that which hangs on how many of its points agree
+    least: float = 0.25  # confidence of what hardly looks like itself
+    fades: float = 0.985  # a frame, whatever it looks like
+    fades_hidden: float = 0.85  # a frame, while somebody else is in front
+    fades_unlike: float = 0.6  # a frame, while it does not look like itself
+    absent_once: float = 0.85  # times so much when the shape says for the first time that nobody is there
+    absent_again: float = 0.72  # and each time after that
+    shaped: float = 0.72  # at least, where the shape of head and shoulders is clear
+    half_shaped: float = 0.5  # the most to which a shape that is there and not clear lifts it
+    half_lifts: float = 1.1  # times so much at each such look
+    stops: float = 0.12  # under which it does not know any more, and stops
+    told: float = 0.8  # share of it that its rows are given: nobody was found there
+
+
+CONFIDENCE = ConfidenceSettings()
 
 
 @dataclass(frozen=True, slots=True)
 class FollowerSettings:
-    """The follower of a head by its picture. Set by benchmarks/quality.py (aside) and follow.py."""
+    """The follower of a head by its picture. Values "a frame" are powers: over n frames their n-th. Set by benchmarks/quality.py (aside)."""
 
-    lost: float = 0.45  # correlation with its own recent look below which it is no longer the same thing; larger: stops sooner
     jerk: float = 0.09  # share of the head per frame by which a step that was made by something in front differs from those before; larger: more steps are believed
+    jerk_of_speed: float = 0.5  # and this share of its speed more
+    speed_kept: float = 0.75  # of its former speed, a frame, in which it was seen to move; larger: slower to turn
+    speed_unseen: float = 0.93  # of its speed, a frame, in which nothing was seen of it
+    looks_like: float = 0.7  # correlation from which its present look is learned; larger: drifts less, is lost sooner
+    look_kept: float = 0.85  # of its former look, a frame, when it is
+    turning_kept: float = 0.6  # the same for a head that turns away, which its shape vouches for
     ask_every: int = 3  # frames between two questions to the shape, which is asked at once where the picture says little
+    ask_unlike: float = 0.6  # correlation under which the picture says little
     absent_most: int = 3  # answers that nobody is there that count at most
+    first_gain: float = 0.8  # share of the way to the middle that a shape has of the head that it takes at the first clear look: the last face seen of somebody who turns away lies at the head's edge
+    gain: float = 0.4  # and at each one after that; larger: follows shapes that are not its own
+    shape_off: float = 0.6  # head widths off at most that such a middle may be
+    narrower: float = 0.15  # share by which a shape may make it narrower at once
+    wider: float = 0.3  # and wider
+    lowest: float = 1.25  # times as high as wide that a head is at least, from any side, with the chin that stands out in profile
+    tallest: float = 1.6  # times as high as wide that a head is at most: what is seen between bars is narrower than what is behind them; smaller: wider covers
+    slack_kept: float = 0.9  # a frame, of what its cover is wider by after the shape moved it for the first time; larger: wider covers for longer
     led_most: float = 1.0  # head widths that the shape may lead a head from where its picture went before one of the two must be wrong; by 0.8 at most in all the films with backs turned (aside, behind), by 1.6 on to a shoulder behind bars (railings, each 8th frame: 30 leaks in no finding); larger: less is asked
     led_fades: float = 0.99  # share of that which is left a frame later: pictures drift by and by; larger: more is asked
     astray: float = 0.42  # confidence from there on at most, so that a person looks (review.finding.UNSURE, after the fifth that rows are less sure by)
-    tallest: float = 1.6  # times as high as wide that a head is at most: what is seen between bars is narrower than what is behind them; smaller: wider covers
     room: float = 1.0  # head sizes around the head in which a step is looked for; larger: faster moves, more work
 
 
 FOLLOWER = FollowerSettings()
-# So many points are followed on a head; corners are looked for in the head and so many px around it, and flow until it moves less than that (px).
-POINTS, MARGIN, ENDED = 50, 6, (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 15, 0.02)
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,76 +129,93 @@ class Follower:
         expected = self.state.copy()
         expected[:2] += self.speed * frames
         (before, after), place = _near(self.state, expected, origin, before_rgb, after_rgb)
-        step, trust = (None, 0.0) if hidden else _step(before, after, self.state, place)
-        width = max(self.state[2], 1)
-        jerk = np.inf if step is None else np.hypot(*(step[:2] - expected[:2])) / width
-        if step is None or jerk > (FOLLOWER.jerk + 0.5 * np.hypot(*self.speed) / width) * frames:
-            moved, trust = expected, 0.0
-        else:
-            moved = step
+        moved, trust = (expected, 0.0) if hidden else self._moved(before, after, expected, place, frames)
         looks = head_patch(after, moved, place)
         same = correlation(self._reference, looks)
-        agreed = min(1.0, max(0.0, (same - FOLLOWER.lost) / (0.9 - FOLLOWER.lost))) * (0.4 + 0.6 * trust)
-        self.confidence = min(self.confidence * 0.985 ** frames, 0.25 + 0.75 * agreed) if agreed > 0 else self.confidence * (0.85 if hidden else 0.6) ** frames
-        old = 0.75 ** frames
-        self.speed = old * self.speed + (1 - old) * (moved[:2] - self.state[:2]) / frames if trust else self.speed * 0.93 ** frames
+        self._weigh(same, trust, hidden, frames)
+        old = FOLLOWER.speed_kept ** frames
+        self.speed = old * self.speed + (1 - old) * (moved[:2] - self.state[:2]) / frames if trust else self.speed * FOLLOWER.speed_unseen ** frames
         self.state = moved
         if not hidden:
             self._ask(after_rgb, origin, same, frames)
         self._led *= FOLLOWER.led_fades ** frames
         if np.hypot(*self._led) > FOLLOWER.led_most:
             self.confidence = min(self.confidence, FOLLOWER.astray)
-        if self.confidence < 0.12:
+        if self.confidence < CONFIDENCE.stops:
             self.reason = "lost"
             return None
-        if same > 0.7:
-            old = 0.85 ** frames
-            self._reference = old * self._reference + (1 - old) * looks
+        if same > FOLLOWER.looks_like:
+            self._learn(looks, FOLLOWER.look_kept ** frames)
         elif self._seen and self._absent == 0:
-            # A head that turns looks different by and by; while its shape is there, what it looks like now is what it looks like.
-            old = 0.6 ** frames
-            self._reference = old * self._reference + (1 - old) * head_patch(after, self.state, place)
+            # A head that turns looks different by and by; its shape vouches for it that this is still the same head.
+            self._learn(head_patch(after, self.state, place), FOLLOWER.turning_kept ** frames)
         if self._size is not None and _outside(self.state, self._size):
             self.reason = "left"
-        row = np.append(self.state, self.confidence * 0.8)
+        row = np.append(self.state, self.confidence * CONFIDENCE.told)
         row[2:4] += 2 * self._slack
-        self._slack *= 0.9 ** frames
+        self._slack *= FOLLOWER.slack_kept ** frames
         return row
 
+    def _moved(self, before: np.ndarray, after: np.ndarray, expected: np.ndarray, place: tuple[float, float], frames: int) -> tuple[np.ndarray, float]:
+        """The head in the next picture, and how far its points agree; where it is expected, and 0, when they do not or when something else must have moved them."""
+        step, trust = _step(before, after, self.state, place)
+        if step is None:
+            return expected, 0.0
+        width = max(self.state[2], 1)
+        jerk = np.hypot(*(step[:2] - expected[:2])) / width
+        most = (FOLLOWER.jerk + FOLLOWER.jerk_of_speed * np.hypot(*self.speed) / width) * frames
+        return (expected, 0.0) if jerk > most else (step, trust)
+
+    def _weigh(self, same: float, trust: float, hidden: bool, frames: int) -> None:
+        """Update the confidence. same: correlation with its recent look; trust: how far its points agree."""
+        alike = min(1.0, max(0.0, (same - CONFIDENCE.lost) / (CONFIDENCE.the_same - CONFIDENCE.lost)))
+        agreed = alike * (1 - CONFIDENCE.points_count + CONFIDENCE.points_count * trust)
+        if agreed > 0:
+            self.confidence = min(self.confidence * CONFIDENCE.fades ** frames, CONFIDENCE.least + (1 - CONFIDENCE.least) * agreed)
+        else:
+            self.confidence *= (CONFIDENCE.fades_hidden if hidden else CONFIDENCE.fades_unlike) ** frames
+
+    def _learn(self, looks: np.ndarray, kept: float) -> None:
+        """Take a look of the head into what it is compared with, of which so much is kept."""
+        self._reference = kept * self._reference + (1 - kept) * looks
+
     def _ask(self, picture_rgb, origin, same, frames) -> None:
-        """Ask the shape whether the head is there; it lifts or sinks the confidence and takes drift out."""
+        """Ask the shape whether the head is there, which lifts or lowers the confidence, and where, which takes drift out."""
         self._since += frames
-        if self._silhouette is None or self._since < (1 if self._absent or not self._seen or same < 0.6 else FOLLOWER.ask_every):
+        at_once = self._absent or not self._seen or same < FOLLOWER.ask_unlike
+        if self._silhouette is None or self._since < (1 if at_once else FOLLOWER.ask_every):
             return
         self._since = 0
         shape = self._silhouette.shape(picture_rgb, self.state, origin)
         clear = shape.margin >= SILHOUETTE.clear
         if shape.share < SILHOUETTE.gone and not clear:
             self._absent = min(self._absent + 1, FOLLOWER.absent_most)
-            self.confidence *= 0.72 if self._absent > 1 else 0.85
+            self.confidence *= CONFIDENCE.absent_again if self._absent > 1 else CONFIDENCE.absent_once
             return
         # In noise a shape comes and goes: who was not there twice has to be there twice.
         self._absent = max(0, self._absent - 1)
         if self._absent:
             return
         if clear:
-            self.confidence = max(self.confidence, 0.72)
-            # The last face seen of somebody who turns away lies at the edge of the head; the shape knows its middle.
-            gain = 0.4 if self._seen else 0.8
-            off = np.array([shape.cx, shape.cy]) - self.state[:2]
-            off = gain * np.clip(off, -0.6 * self.state[2], 0.6 * self.state[2])
-            self.state[:2] += off
-            self._led += off / max(self.state[2], 1)
-            if not self._seen:
-                # Both places are covered until the new one has proved itself.
-                self._slack = np.abs(off)
-            self.state[2] *= float(np.clip(shape.width / max(self.state[2], 1), 1 - 0.15 * gain, 1 + 0.3 * gain))
-            # No head is lower than this for its width, from any side, with the chin that stands out in profile.
-            self.state[3] += gain * max(0.0, 1.25 * self.state[2] - self.state[3])
-            self.state[2] = max(self.state[2], self.state[3] / FOLLOWER.tallest)
-            self._seen = True
+            self.confidence = max(self.confidence, CONFIDENCE.shaped)
+            self._go_to(shape)
         elif shape.share >= SILHOUETTE.there:
-            self.confidence = max(self.confidence, min(0.5, self.confidence * 1.1))
+            self.confidence = max(self.confidence, min(CONFIDENCE.half_shaped, self.confidence * CONFIDENCE.half_lifts))
+
+    def _go_to(self, shape: Shape) -> None:
+        """Move towards the head that a clear shape shows, and take on some of its size."""
+        gain = FOLLOWER.gain if self._seen else FOLLOWER.first_gain
+        most = FOLLOWER.shape_off * self.state[2]
+        off = gain * np.clip(np.array([shape.cx, shape.cy]) - self.state[:2], -most, most)
+        self.state[:2] += off
+        self._led += off / max(self.state[2], 1)
+        if not self._seen:
+            # Both places are covered until the new one has proved itself.
+            self._slack = np.abs(off)
+        self.state[2] *= float(np.clip(shape.width / max(self.state[2], 1), 1 - FOLLOWER.narrower * gain, 1 + FOLLOWER.wider * gain))
+        self.state[3] += gain * max(0.0, FOLLOWER.lowest * self.state[2] - self.state[3])
+        self.state[2] = max(self.state[2], self.state[3] / FOLLOWER.tallest)
+        self._seen = True
 
 
 def follow(pictures: Sequence[np.ndarray], head: np.ndarray, velocity: np.ndarray, origin=(0, 0), size: tuple[int, int] | None = None,
@@ -193,21 +267,21 @@ def _outside(state, size) -> bool:
 def _step(before, after, state, origin):
     """The head one picture later and how far its points agree (0..1), or (None, 0)."""
     points = _points(before, state, origin)
-    if points is None or len(points) < 6:
+    if points is None or len(points) < FLOW.least_points:
         return None, 0.0
-    window = int(np.clip(state[2] / 4, 9, 31)) | 1
-    search = dict(winSize=(window, window), maxLevel=3 if state[2] > 60 else 2, criteria=ENDED)
+    window = int(np.clip(FLOW.patch * state[2], 9, 31)) | 1
+    search = dict(winSize=(window, window), maxLevel=3 if state[2] > FLOW.large_px else 2, criteria=_ENDED)
     ahead, good, _ = cv2.calcOpticalFlowPyrLK(before, after, points, None, **search)
     back, good_back, _ = cv2.calcOpticalFlowPyrLK(after, before, ahead, None, **search)
     error = np.linalg.norm((back - points).reshape(-1, 2), axis=1)
-    kept = (good.ravel() == 1) & (good_back.ravel() == 1) & (error < max(0.8, state[2] * 0.012))
-    if kept.sum() < 5:
+    kept = (good.ravel() == 1) & (good_back.ravel() == 1) & (error < max(0.8, state[2] * FLOW.back_off))
+    if kept.sum() < FLOW.least_agreed:
         return None, 0.0
     source, target = points[kept].reshape(-1, 2), ahead[kept].reshape(-1, 2)
-    found, inliers = cv2.estimateAffinePartial2D(source, target, method=cv2.RANSAC, ransacReprojThreshold=max(0.8, state[2] * 0.015))
+    found, inliers = cv2.estimateAffinePartial2D(source, target, method=cv2.RANSAC, ransacReprojThreshold=max(0.8, state[2] * FLOW.fits))
     if found is None:
         return None, 0.0
-    zoom = float(np.clip(np.hypot(found[0, 0], found[1, 0]), 0.97, 1.03))
+    zoom = float(np.clip(np.hypot(found[0, 0], found[1, 0]), *FLOW.zoom))
     # The shift at the middle of the head; turning of the picture is left to the detector.
     shift = np.median((target - source)[inliers.ravel() == 1], axis=0)
     moved = state.copy()
@@ -219,13 +293,13 @@ def _step(before, after, state, origin):
 def _points(grey: np.ndarray, state, origin) -> np.ndarray | None:
     """Points on the head that are easily found again, float32 (n, 1, 2)."""
     middle = np.array([state[0] - origin[0], state[1] - origin[1]])
-    reach = max(state[2], state[3]) * 0.5 + MARGIN
+    reach = max(state[2], state[3]) * 0.5 + FLOW.margin
     x0, y0 = (int(np.clip(v, 0, side)) for v, side in zip(middle - reach, grey.shape[::-1]))
     x1, y1 = (int(np.clip(v + 1, 0, side)) for v, side in zip(middle + reach, grey.shape[::-1]))
     part = grey[y0:y1, x0:x1]
     if min(part.shape) < 2:
         return None
     mask = np.zeros(part.shape, np.uint8)
-    cv2.ellipse(mask, (int(middle[0]) - x0, int(middle[1]) - y0), (max(2, int(state[2] * 0.48)), max(2, int(state[3] * 0.48))), state[4], 0, 360, 255, -1)
-    points = cv2.goodFeaturesToTrack(part, POINTS, 0.008, max(2, state[2] / 18), mask=mask, blockSize=5)
+    cv2.ellipse(mask, (int(middle[0]) - x0, int(middle[1]) - y0), (max(2, int(state[2] * FLOW.inside)), max(2, int(state[3] * FLOW.inside))), state[4], 0, 360, 255, -1)
+    points = cv2.goodFeaturesToTrack(part, FLOW.points, FLOW.corner, max(2, state[2] / FLOW.corners_across), mask=mask, blockSize=5)
     return None if points is None else points + np.float32([x0, y0])

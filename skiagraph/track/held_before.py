@@ -11,7 +11,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from skiagraph.boxes import iou
-from skiagraph.track.bridging import BridgeSettings, end_speed, held
+from skiagraph.track.bridging import BridgeSettings, held
+from skiagraph.track.chaining import end_speed
 from skiagraph.track.path import FOLLOWED, FOUND, Path
 from skiagraph.track.stretch import Stretch
 

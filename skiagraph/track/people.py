@@ -9,7 +9,9 @@ from types import MappingProxyType
 import numpy as np
 
 from skiagraph.boxes import area, around_both, cxcywh_to_xyxy, intersection, iou
-from skiagraph.track.bridging import BridgeSettings, Chain, Followed, path_of
+from skiagraph.track.assembling import path_of
+from skiagraph.track.bridging import BridgeSettings, Followed
+from skiagraph.track.chaining import Chain
 from skiagraph.track.describing import DESCRIBING, Description
 from skiagraph.track.identity import Signature, face_distance, group, probability
 from skiagraph.track.linking import Tracklet

@@ -20,7 +20,8 @@ from skiagraph.media.clip import ClipInfo
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
 from skiagraph.track.both_places import holding_both
-from skiagraph.track.bridging import BridgeSettings, chains
+from skiagraph.track.bridging import BridgeSettings
+from skiagraph.track.chaining import chains
 from skiagraph.track.crossings import less_sure
 from skiagraph.track.describing import Description, describe
 from skiagraph.track.descriptor import FaceDescriber

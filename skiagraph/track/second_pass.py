@@ -20,8 +20,8 @@ from skiagraph.media.clip import ClipInfo
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.parts import RgbParts
 from skiagraph.media.reader import FrameReader
-from skiagraph.track.bridging import (FOLLOWING, Bridge, BridgeSettings, Chain, Followed, Lead, LeadTask, Task, Window, end_speed, gap_tasks, held, lead_task,
-                                      loose_ends, touches_edge)
+from skiagraph.track.bridging import FOLLOWING, HOLD, Bridge, BridgeSettings, Followed, Lead, LeadTask, Task, Window, gap_tasks, held, lead_task, loose_ends, touches_edge
+from skiagraph.track.chaining import Chain, end_speed
 from skiagraph.track.following import Follower, between
 from skiagraph.track.silhouette import Silhouette
 from skiagraph.track.stepping import without_non_reference
@@ -33,6 +33,7 @@ class FollowOnSettings:
     """Following on where no face was found. Set by benchmarks/quality.py (aside, jackets, crowd)."""
 
     meets: float = 0.4  # overlap (IoU) from which heads are the same head where one begins; larger: fewer tails find their way
+    size: tuple[float, float] = (0.6, 1.6)  # and whose width is from so many to so many times as large
     hides: float = 0.15  # overlap (IoU) from which one head is in front of another
     hidden_s: float = 1.0  # seconds behind others after which a head is lost; larger: longer covers that may be nobody's
     behind_s: float = 0.5  # seconds just on the head of another after which a follower went over to it
@@ -156,7 +157,7 @@ class _SecondPass:
         """Rows (n, 6), nearest first, of a cover that is there a little before something doubtful."""
         frame = int(chain.frames[row])
         count = min(round(FOLLOW_ON.doubtful_s * self.rate), frame - self.shots(frame)[0])
-        return np.repeat(np.append(chain.heads[row], 0.3).astype(float)[None], max(0, count), axis=0)
+        return np.repeat(np.append(chain.heads[row], HOLD.begins).astype(float)[None], max(0, count), axis=0)
 
     def _further_leads(self) -> list[tuple[int, Task]]:
         further = []
@@ -182,7 +183,7 @@ class _SecondPass:
         longest = tail.last - tail.first
         rows = np.array(tail.rows, float).reshape(-1, 6)[:longest]
         if tail.met is None:
-            rows = held(rows, np.append(tail.head, 0.3), tail.speed, tail.reason, longest, self.size, self.rate, self.settings)
+            rows = held(rows, np.append(tail.head, HOLD.begins), tail.speed, tail.reason, longest, self.size, self.rate, self.settings)
         self.results[tail.chain].tails[tail.row] = rows
         if tail.reason == "left" or touches_edge(rows[-1] if len(rows) else tail.head, self.size, np.zeros(2)):
             self.results[tail.chain].left.add(tail.row)
@@ -291,7 +292,7 @@ class _SecondPass:
                 continue
             overlap = float(iou(mine, cxcywh_to_xyxy(head[None, :4]))[0, 0])
             begins = frame - int(self.chains[number].frames[0]) <= 2
-            if overlap > FOLLOW_ON.meets and begins and 0.6 < head[2] / max(expected[2], 1) < 1.6:
+            if overlap > FOLLOW_ON.meets and begins and FOLLOW_ON.size[0] < head[2] / max(expected[2], 1) < FOLLOW_ON.size[1]:
                 return number, False, False
             hidden |= overlap > FOLLOW_ON.hides
             taken |= overlap > FOLLOW_ON.meets

@@ -1,10 +1,10 @@
-"""Made detections for tests of linking."""
+"""Made detections, tracklets and pictures for tests of tracking."""
 
 import numpy as np
 
 from skiagraph.detect.detections import Detections
 from skiagraph.track.light import Lit
-from skiagraph.track.linking import Seen
+from skiagraph.track.linking import Seen, Tracklet
 
 
 def face(x, y, side=40.0, score=0.9) -> Detections:
@@ -16,6 +16,14 @@ def face(x, y, side=40.0, score=0.9) -> Detections:
 
 def seen(x, y, side=40.0, score=0.9, colours=None) -> Seen:
     return Seen(face(x, y, side, score), (colours,))
+
+
+def tracklet(number, frames, x, y=150.0, width=60.0, score=0.9, colours=None, shot=0) -> Tracklet:
+    """A head that is found in these frames. x: of its middle, a function of the frame or a number."""
+    place = x if callable(x) else lambda n: x
+    heads = [np.array([place(n), y, width, width * 1.35, 0.0], np.float32) for n in frames]
+    boxes = [np.array([h[0] - 25, y - 20, h[0] + 25, y + 30], np.float32) for h in heads]
+    return Tracklet(number, list(frames), heads, boxes, [score] * len(heads), colours, shot)
 
 
 class PlainPicture:

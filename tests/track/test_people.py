@@ -4,12 +4,13 @@ import unittest
 
 import numpy as np
 
-from skiagraph.track.bridging import Chain, Followed
+from skiagraph.track.bridging import Followed
+from skiagraph.track.chaining import Chain
 from skiagraph.track.identity import IDENTITY
 from skiagraph.track.path import FOLLOWED, FOUND, Path
 from skiagraph.track.people import _linked, _meet, people_of, split_where_unlike, stretches_of, without_hints, without_misread, without_shadows
 from skiagraph.track.describing import Description
-from tests.track.test_bridging import tracklet
+from tests.track.faces import tracklet
 from tests.track.test_identity import vector
 
 

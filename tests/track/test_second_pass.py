@@ -9,7 +9,9 @@ import numpy as np
 from skiagraph.jobs import JobControl
 from skiagraph.media.index import open_clip
 from skiagraph.review.finding import UNSURE
-from skiagraph.track.bridging import BridgeSettings, Chain, path_of
+from skiagraph.track.assembling import path_of
+from skiagraph.track.bridging import BridgeSettings
+from skiagraph.track.chaining import Chain
 from skiagraph.track.linking import Tracklet
 from skiagraph.track.path import FOUND
 from skiagraph.track.people import stretches_of
