@@ -21,37 +21,52 @@ from skiagraph.track.motion import FaceMotion
 
 @dataclass(frozen=True, slots=True)
 class GateSettings:
-    """Gates of linking beside those of LinkSettings, in face sides and frames. Set by benchmarks/quality.py (starts, jackets, crowd)."""
+    """How far off a face may be for a track, in face sides, and what a match costs: one side off costs 1. Set by benchmarks/quality.py (starts, jackets, crowd)."""
 
     impossible: float = 1e3  # cost of what cannot be
+    sure_away: float = 0.9  # sides that a sure face may be off where one is expected; larger: faster moves, more heads are exchanged
+    waited_away: float = 0.3  # share of a lost track's further leeway (twice the deviation of its motion, a side at most) that a doubtful face has
+    doubtful_size: float = 0.22  # change of the logarithm of its size at most for a doubtful face
+    doubtful_like: float = 0.6  # likeness of head and shoulders at least for a doubtful face, where both are known; larger: less is continued
+    unsure: tuple[float, float, float] = (0.45, 0.25, 0.4)  # from the first score on, over the second, the gate of a face opens from the third, a share, to all of it: the less sure a face is, the nearer it must be
+    sure_size: float = 0.5  # change of the logarithm of its size at most for a sure face
+    sure_size_a_frame: float = 0.02  # more of it for each frame in which the track was not seen
+    lost_frames: int = 3  # frames without a face from which looks decide for a sure face too
+    lost_like: float = 0.55  # likeness at least then; larger: more tracks begin anew
+    overlap_costs: float = 0.5  # cost of no overlap at all with where it is expected
+    size_costs: float = 0.6  # cost of a size that differs by a factor of e
+    looks_cost: float = 0.9  # cost of looks that have nothing in common
+    looks_learned: float = 0.1  # share of a track's looks that is taken from each surely seen face; larger: learns quicker, also somebody else's
+    slows: float = 0.9  # of the speed of a track that is not seen, a frame
     broken: float = 3.0  # cost up to which a match is not broken up so that somebody else has one too: less than two bad ones cost together; smaller: groups that move otherwise than expected come apart (alike: at 1.2 15 leaks for none); larger: heads are exchanged where one of two is not found (veiled, railings)
     doubtful_away: float = 0.4  # sides a doubtful face may be off where one is expected; larger: more is continued
     begun_away: float = 0.4  # sides more for a face that was seen once, whose speed is not known yet
     quickens: float = 67.0  # face sides a second squared by which somebody quickens at most, beyond the usual gate: 10 m/s² for a face of 15 cm, as at a sprinter's start; larger: heads are exchanged where one of two is hidden (railings)
     speed_known: int = 5  # rows from which a track's speed is known
     hint_patience: int = 3  # frames that what was never seen for certain waits
+    back_away: float = 0.05  # sides a frame by which a face before the first may be further off, beside doubtful_away
+    back_size: float = 0.3  # change of the logarithm of its size at most
     back_missed: int = 5  # frames without a fitting face that end a track's way back
 
 
 GATES = GateSettings()
+# Overlap (IoU) from which two finds in one frame are one face.
+SAME_FACE = 0.4
 
 
 @dataclass(frozen=True, slots=True)
 class LinkSettings:
-    """begin: score from which a face may begin a track; sure: score from which it continues one for certain; doubtful: score from which it may continue one;
-    patience_s: how long a lost track waits;
-    doubt_s: how long a track may live on doubtful faces alone; least: rows a track needs to be believed, one
-    of them of score kept, unless one is very sure; hint: rows from which others are kept as doubtful."""
+    """What may begin and go on a track, and what is believed of it; scores are the detector's. Set by benchmarks/quality.py (crowd, night)."""
 
-    begin: float = 0.5
-    sure: float = 0.55
-    doubtful: float = 0.35
-    patience_s: float = 1.2
-    doubt_s: float = 1.0
-    least: int = 3
-    hint: int = 2
-    kept: float = 0.75
-    very_sure: float = 0.8
+    begin: float = 0.5  # score from which a face may begin a track; smaller: more tracks, of which more are nobody
+    sure: float = 0.55  # score from which it continues one for certain
+    doubtful: float = 0.35  # score from which it may continue one; smaller: longer tracks, which drift more
+    patience_s: float = 1.2  # seconds that a lost track waits; larger: more is taken up again, and by somebody else
+    doubt_s: float = 1.0  # seconds that a track may live on doubtful faces alone
+    least: int = 3  # rows a track needs to be believed; larger: fewer, surer ones
+    kept: float = 0.75  # score that one of them needs
+    very_sure: float = 0.8  # score with which one face is enough
+    hint: int = 2  # rows from which what is not believed is kept as doubtful
 
 
 @dataclass(slots=True)
@@ -166,7 +181,7 @@ class Linker:
         for track in self._tracks:
             track.motion.predict(self._passed, camera)
             if track.missed:
-                track.motion.slow_down(0.9 ** self._passed)
+                track.motion.slow_down(GATES.slows ** self._passed)
 
     def take(self, seen: Seen, sought: Collection[int] | None = None) -> list[Match]:
         """Take in the faces of the frame gone on to; returns who got which.
@@ -177,13 +192,13 @@ class Linker:
         matches: list[Match] = []
         scores = seen.found.scores
         sure, doubtful = seen.take(scores >= self._settings.sure), seen.take((scores < self._settings.sure) & (scores >= self._settings.doubtful))
-        left, free = self._match(self._tracks, sure, frame, passed, 0.9, matches)
+        left, free = self._match(self._tracks, sure, frame, passed, matches)
         doubtful = not_taken(doubtful, sure)
         for track in self._tracks:
             if sought is None or track.tracklet.number in sought:
                 track.doubted += passed
         waiting = [t for t in left if t.doubted <= self._doubt]
-        lost, unclaimed = self._match(waiting, doubtful, frame, passed, None, matches)
+        lost, unclaimed = self._match(waiting, doubtful, frame, passed, matches, doubtful=True)
         left = [t for t in left if t.doubted > self._doubt] + lost
         for track in left:
             if sought is None or track.tracklet.number in sought:
@@ -207,15 +222,12 @@ class Linker:
         self._tracks.append(_Track(tracklet, seen.found.boxes[row]))
         matches += _given([tracklet], seen.found, [row], frame)
 
-    def _match(self, tracks, seen: Seen, frame, passed, gate, matches):
-        """Assign faces to tracks; returns the tracks and the rows of faces that stay alone.
-
-        gate: how many face sides off a face may be; None for doubtful faces, which must fit in place, size and looks.
-        """
+    def _match(self, tracks, seen: Seen, frame, passed, matches, doubtful=False):
+        """Assign faces to tracks; returns the tracks and the rows of faces that stay alone. Doubtful faces must fit in place, size and looks."""
         found, colours = seen.found, seen.colours
         if not tracks or not len(found):
             return list(tracks), list(range(len(found)))
-        cost = self._costs(tracks, found, colours, passed, gate)
+        cost = self._costs(tracks, found, colours, passed, doubtful)
         rows, columns = assigned(cost)
         matches += _given([tracks[row].tracklet for row in rows], found, columns, frame)
         for row, column in zip(rows, columns):
@@ -226,12 +238,12 @@ class Linker:
                 track.doubted = 0
                 if colours[column] is not None:
                     old = track.tracklet.colours
-                    track.tracklet.colours = colours[column] if old is None else 0.9 * old + 0.1 * colours[column]
+                    track.tracklet.colours = colours[column] if old is None else (1 - GATES.looks_learned) * old + GATES.looks_learned * colours[column]
         taken_tracks, taken = set(rows.tolist()), set(columns.tolist())
         return [t for n, t in enumerate(tracks) if n not in taken_tracks], [n for n in range(len(found)) if n not in taken]
 
-    def _costs(self, tracks, found, colours, passed, gate):
-        """Distance in face sides, size change and looks; beyond the gate impossible."""
+    def _costs(self, tracks, found, colours, passed, doubtful):
+        """The cost matrix, (tracks, faces): distance in face sides, size change and looks; beyond the gates impossible."""
         predicted = np.array([t.motion.box for t in tracks])
         states = np.array([t.motion.centre_and_side for t in tracks])
         missed = np.array([t.missed for t in tracks])
@@ -244,14 +256,15 @@ class Linker:
         # Nobody whose speed is known changes it by more than a body can.
         known = np.array([len(t.tracklet.frames) >= GATES.speed_known for t in tracks])
         waited = np.where(known, np.minimum(waited, GATES.quickens / 2 * ((missed + passed) / self._rate) ** 2), waited)
-        if gate is None:
+        if doubtful:
             just_begun = np.array([len(t.tracklet.frames) == 1 for t in tracks])
-            allowed, most, least_like = (GATES.doubtful_away + 0.3 * waited + GATES.begun_away * just_begun)[:, None], 0.22, np.full(len(tracks), 0.6)
+            allowed = (GATES.doubtful_away + GATES.waited_away * waited + GATES.begun_away * just_begun)[:, None]
+            most, least_like = GATES.doubtful_size, np.full(len(tracks), GATES.doubtful_like)
         else:
-            # The less sure a face is, the nearer it must be to where one was expected, in place and size.
-            surely = np.clip((found.scores - 0.45) / 0.25, 0.4, 1)[None]
-            allowed = (gate + waited)[:, None] * surely
-            most, least_like = (0.5 + 0.02 * missed)[:, None] * surely, np.where(missed > 3, 0.55, 0.0)
+            begins, over, least = GATES.unsure
+            surely = np.clip((found.scores - begins) / over, least, 1)[None]
+            allowed = (GATES.sure_away + waited)[:, None] * surely
+            most, least_like = (GATES.sure_size + GATES.sure_size_a_frame * missed)[:, None] * surely, np.where(missed > GATES.lost_frames, GATES.lost_like, 0.0)
         cost = np.full(overlap.shape, GATES.impossible)
         near = (away <= allowed) & (change <= most)
         like, known = np.full(cost.shape, UNKNOWN), np.zeros(cost.shape, bool)
@@ -259,7 +272,7 @@ class Linker:
             like[i, j] = likeness(tracks[i].tracklet.colours, colours[j])
             known[i, j] = tracks[i].tracklet.colours is not None and colours[j] is not None
         fits = near & ~(known & (like < least_like[:, None]))
-        cost[fits] = (away + 0.5 * (1 - overlap) + 0.6 * change + 0.9 * (1 - like))[fits]
+        cost[fits] = (away + GATES.overlap_costs * (1 - overlap) + GATES.size_costs * change + GATES.looks_cost * (1 - like))[fits]
         return cost
 
 
@@ -301,12 +314,12 @@ def _earlier(t: Tracklet, frame: int, seen: Seen, taken) -> int | None:
     side, middle = boxes[0, 2] - boxes[0, 0], (boxes[:, :2] + boxes[:, 2:]) / 2
     pace = (middle[0] - middle[-1]) / max(1, t.frames[len(boxes) - 1] - t.frames[0])
     expected = middle[0] + pace * ahead
-    best, best_away = None, GATES.doubtful_away + 0.05 * ahead
+    best, best_away = None, GATES.doubtful_away + GATES.back_away * ahead
     for row, box in enumerate(seen.found.boxes):
         if (frame, float(box[0]), float(box[1])) in taken:
             continue
         away = float(np.hypot(*((box[:2] + box[2:]) / 2 - expected))) / side
-        if away < best_away and abs(np.log((box[2] - box[0]) / side)) < 0.3:
+        if away < best_away and abs(np.log((box[2] - box[0]) / side)) < GATES.back_size:
             best, best_away = row, away
     return best
 
@@ -333,7 +346,7 @@ def not_taken(seen: Seen, *others: Seen) -> Seen:
     """Without what is the same face as one of the others, at whatever scale."""
     for other in others:
         if len(seen) and len(other):
-            taken = iou(seen.found.boxes, other.found.boxes).max(axis=1) >= 0.4
+            taken = iou(seen.found.boxes, other.found.boxes).max(axis=1) >= SAME_FACE
             for box in other.found.boxes:
                 taken |= around(seen.found.boxes, box)
             seen = seen.take(~taken)

@@ -7,14 +7,24 @@ along each axis are filtered on their own, since nothing in the model ties them 
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
 
 import numpy as np
 
-# Deviations in shares of the face's side, of x, y and side: larger values trust the measurement less, or the motion less.
-_MEASURED = (0.05, 0.05, 0.06)
-_DRIFT, _DRIFT_OF_SPEED = (0.04, 0.04, 0.03), (0.025, 0.025, 0.008)
-_BEGIN, _BEGIN_OF_SPEED = (0.08, 0.08, 0.08), (0.12, 0.12, 0.03)
-_LEAST_SIDE = 4.0
+@dataclass(frozen=True, slots=True)
+class MotionSettings:
+    """Deviations of x, y and size, in shares of the face's side; speeds a frame. Chosen as in Wojke et al. (a twentieth of the size for places), and held against benchmarks/quality.py (starts, jackets)."""
+
+    measured: tuple[float, float, float] = (0.05, 0.05, 0.06)  # of a found face; larger: measurements are trusted less
+    drift: tuple[float, float, float] = (0.04, 0.04, 0.03)  # of the motion, a frame; larger: the motion is trusted less
+    drift_of_speed: tuple[float, float, float] = (0.025, 0.025, 0.008)
+    begin: tuple[float, float, float] = (0.08, 0.08, 0.08)  # of a face seen for the first time
+    begin_of_speed: tuple[float, float, float] = (0.12, 0.12, 0.03)
+    least_side: float = 4.0  # px that a face is expected to have at least
+    least_weight: float = 0.05  # share that a measurement counts with at least
+
+
+MOTION = MotionSettings()
 
 
 class _Axis:
@@ -55,7 +65,7 @@ class FaceMotion:
     def __init__(self, box_xyxy: np.ndarray):
         x, y, side = _measures(box_xyxy)
         side = max(side, 1.0)
-        self._axes = [_Axis(value, a * side, b * side) for value, a, b in zip((x, y, side), _BEGIN, _BEGIN_OF_SPEED)]
+        self._axes = [_Axis(value, a * side, b * side) for value, a, b in zip((x, y, side), MOTION.begin, MOTION.begin_of_speed)]
 
     @property
     def centre_and_side(self) -> tuple[float, float, float]:
@@ -76,9 +86,9 @@ class FaceMotion:
         x, y, size = self._axes
         for axis in self._axes:
             axis.predict(frames)
-        size.value = max(size.value, _LEAST_SIDE)
+        size.value = max(size.value, MOTION.least_side)
         # A face long unseen is as likely to have stopped as to have gone on.
-        for axis, a, b in zip(self._axes, _DRIFT, _DRIFT_OF_SPEED):
+        for axis, a, b in zip(self._axes, MOTION.drift, MOTION.drift_of_speed):
             axis.drift(frames * (a * size.value) ** 2, frames * (b * size.value) ** 2)
         if camera is not None:
             (a, b, right), (c, d, down) = camera.tolist()
@@ -94,8 +104,8 @@ class FaceMotion:
 
     def correct(self, box_xyxy: np.ndarray, weight: float = 1.0) -> None:
         """Take in a measured box; weight under 1 trusts it less."""
-        unit = self._axes[2].value / max(weight, 0.05)
-        for axis, measured, deviation in zip(self._axes, _measures(box_xyxy), _MEASURED):
+        unit = self._axes[2].value / max(weight, MOTION.least_weight)
+        for axis, measured, deviation in zip(self._axes, _measures(box_xyxy), MOTION.measured):
             axis.correct(measured, (deviation * unit) ** 2)
 
 
