@@ -22,6 +22,11 @@ class CameraSettings:
 
     work_width: int = 320  # px that pictures are made smaller to; larger: finer motion, more work
     points: int = 60  # points that are followed
+    corner: float = 0.01  # quality of a corner against the best one; larger: fewer, better points
+    corners_apart: int = 9  # px from one to the next
+    least_points: int = 12  # fewer tell nothing
+    agree: float = 0.35  # share of the points that one motion explains at least, and 10 of them
+    zoom: tuple[float, float] = (0.8, 1.25)  # change of size in one step beyond which it is a mistake
     enough: int = 40  # points left below which they are looked for anew
     renew: int = 6  # and after so many steps
     cut_difference: float = 22.0  # mean difference, of 255, from which there may be a cut in a picture that is as bright as `lit`; smaller: more cuts
@@ -63,19 +68,19 @@ class CameraMotion:
         self._points, self._steps = moved[good], self._steps + 1
         if good.sum() < CAMERA.enough or self._steps >= CAMERA.renew:
             self._look_for_points()
-        if good.sum() < 12:
+        if good.sum() < CAMERA.least_points:
             return STILL
         found, inliers = cv2.estimateAffinePartial2D(points[good], moved[good], method=cv2.RANSAC, ransacReprojThreshold=1.0)
-        if found is None or inliers.sum() < max(10, 0.35 * good.sum()):
+        if found is None or inliers.sum() < max(10, CAMERA.agree * good.sum()):
             return STILL
         found = found.copy()
         found[:, 2] /= scale
         zoom = np.hypot(found[0, 0], found[1, 0])
-        return found if 0.8 < zoom < 1.25 else STILL
+        return found if CAMERA.zoom[0] < zoom < CAMERA.zoom[1] else STILL
 
     def _look_for_points(self) -> None:
-        points = cv2.goodFeaturesToTrack(self._before, CAMERA.points, 0.01, 9, blockSize=5)
-        self._points, self._steps = points if points is not None and len(points) >= 12 else None, 0
+        points = cv2.goodFeaturesToTrack(self._before, CAMERA.points, CAMERA.corner, CAMERA.corners_apart, blockSize=5)
+        self._points, self._steps = points if points is not None and len(points) >= CAMERA.least_points else None, 0
 
 
 def with_cuts(frames: Iterable[Frame], left_out: Callable[[int], Frame]) -> Iterator[tuple[Frame, bool]]:

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from skiagraph.boxes import area, crossing, intersection
+from skiagraph.boxes import area, crossing, intersection, iou
 from skiagraph.detect.detections import EYE_LEFT, EYE_RIGHT, NOSE
 from skiagraph.detect.squared import Squared
 from skiagraph.track.descriptor import FaceDescriber
@@ -35,6 +35,7 @@ class DescribingSettings:
     near: float = 0.5  # sides of a face around it that overlap another's for the two to be near each other; larger: sooner
     over: float = 0.1  # the same for one lying over the other, of which neither is described
     hardly: float = 0.6  # score under which a face is hardly seen; larger: more looks
+    same: float = 0.7  # overlap (IoU) from which two boxes in one frame are of the same face
     ahead: int = 6  # descriptions under way at most, each of which holds a picture
     aside: float = 2.3  # of a face turned by 55 degrees the nose stands off the middle of the eyes by one part in so many of their distance
     large_px: int = 80  # width of a face, px, from which a larger one tells no more
@@ -129,6 +130,11 @@ class Describing:
             description = under_way.result()
             if description is not None:
                 self.descriptions.setdefault(frame, []).append(description)
+
+
+def is_of(description: Description, box: np.ndarray) -> bool:
+    """Whether a description is of the face in a box, (4,), of the same frame."""
+    return bool(iou(np.asarray(box)[None], description.box[None])[0, 0] > DESCRIBING.same)
 
 
 def facing(landmarks: np.ndarray) -> float:

@@ -33,6 +33,22 @@ PRESENT = 0.5
 
 
 @dataclass(frozen=True, slots=True)
+class ChipSettings:
+    """How much a face is worth for knowing somebody by. Set on the pictures of benchmarks/quality.py; only shares against each other count."""
+
+    large_px: float = 80.0  # side of a face, px, from which a larger one is worth no more
+    least_large: float = 0.2  # worth that size leaves at least
+    still_facing: float = 1.1  # less how far it looks aside, 0..1, is what that leaves
+    least_facing: float = 0.1  # and at least
+    sharp: float = 0.35  # deviation of its second derivative at 75 px, in deviations of its brightness, from which it is sharp
+    least_sharp: float = 0.3  # worth that blur leaves at least
+    flat: float = 4.0  # deviation of brightness, of 255, below which contrast is noise
+
+
+CHIP = ChipSettings()
+
+
+@dataclass(frozen=True, slots=True)
 class Chip:
     """An aligned face: rgb uint8 (150, 150, 3); side: px of the face in its frame; turn: how far it looks aside, 0 facing, 1 profile;
     present: 0..1 how sure it is a face; sharp: 0..1."""
@@ -46,7 +62,9 @@ class Chip:
     @property
     def worth(self) -> float:
         """How much it is worth for knowing somebody by, 0..1: large, facing and sharp is best."""
-        return float(np.clip(self.side / 80, 0.2, 1) * np.clip(1.1 - self.turn, 0.1, 1) * self.present * self.sharp)
+        large = np.clip(self.side / CHIP.large_px, CHIP.least_large, 1)
+        facing = np.clip(CHIP.still_facing - self.turn, CHIP.least_facing, 1)
+        return float(large * facing * self.present * self.sharp)
 
 
 class FaceDescriber:
@@ -93,7 +111,7 @@ class FaceDescriber:
         turn = abs((nose[0] - left[0]) - (right[0] - nose[0])) / max(abs(right[0] - left[0]), 1.0)
         rgb = cv2.warpAffine(frame_rgb if seen is None else seen, align, (CHIP_PX, CHIP_PX), flags=cv2.INTER_AREA if side > CHIP_PX else cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
         grey = cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY).astype(np.float32)
-        sharp = float(np.clip(cv2.Laplacian(cv2.resize(grey, (75, 75), interpolation=cv2.INTER_AREA), cv2.CV_32F).std() / max(grey.std(), 4.0) / 0.35, 0.3, 1))
+        sharp = float(np.clip(cv2.Laplacian(cv2.resize(grey, (75, 75), interpolation=cv2.INTER_AREA), cv2.CV_32F).std() / max(grey.std(), CHIP.flat) / CHIP.sharp, CHIP.least_sharp, 1))
         return Chip(rgb, side, float(min(turn, 1.0)), present, sharp)
 
     def _landmarks(self, frame_rgb, box_xyxy, angle) -> tuple[np.ndarray, float]:

@@ -22,6 +22,8 @@ class IdentitySettings:
 
     face_even: float = 0.45  # distance at which two faces are as likely one person as two; larger: more is joined
     face_steep: float = 26.0  # log odds for each unit nearer
+    face_unsure: float = 0.3  # share of that which a comparison of no worth still gives; all of it from a worth of so much less than 1
+    face_quantile: float = 0.25  # of the distances of all pairs of views, weighted by worth, the one that counts; smaller: the views that happen to agree decide
     face_most: float = 5.0  # log odds that faces give at most
     clothes_even: float = 0.80  # likeness of clothes at which they say nothing; larger: less is joined
     clothes_steep: float = 11.0  # log odds for each unit more alike
@@ -81,6 +83,11 @@ def face_distance(a: Signature, b: Signature) -> tuple[float, float] | None:
     return None if np.isnan(distance[0]) else (float(distance[0]), float(worth[0]))
 
 
+def log_odds_of_faces(distance: np.ndarray | float, worth: np.ndarray | float) -> np.ndarray:
+    """Log odds, beside the prior, that two faces at a distance are one person's, of a comparison of some worth, 0..1."""
+    return np.clip(IDENTITY.face_steep * (IDENTITY.face_even - distance), -IDENTITY.face_most, IDENTITY.face_most) * np.minimum(1.0, IDENTITY.face_unsure + worth)
+
+
 class SignatureTable:
     """Signatures side by side, so that one is held against many at once."""
 
@@ -111,7 +118,7 @@ class SignatureTable:
         most = my_worth.max() * np.maximum.reduceat(theirs, starts)
         told = np.sqrt(most) >= IDENTITY.least_worth
         # A quarter of the weight, whatever the last bits of the sums.
-        quarter = (0.25 - 1e-9) * my_worth.sum() * np.add.reduceat(theirs, starts)
+        quarter = (IDENTITY.face_quantile - 1e-9) * my_worth.sum() * np.add.reduceat(theirs, starts)
         near = told & (np.add.reduceat((my_worth @ (pairs <= beyond)) * theirs, starts) >= quarter)
         distance[some[told]], worth[some[told]] = beyond, np.sqrt(most[told])
         for k in np.flatnonzero(near):
@@ -128,7 +135,7 @@ class SignatureTable:
         # Further away than that no face says more.
         distance, worth = self.distances(a, count, IDENTITY.face_even + IDENTITY.face_most / IDENTITY.face_steep + 1e-6)
         seen = ~np.isnan(distance)
-        odds[seen] += np.clip(IDENTITY.face_steep * (IDENTITY.face_even - distance[seen]), -IDENTITY.face_most, IDENTITY.face_most) * np.minimum(1.0, 0.3 + worth[seen])
+        odds[seen] += log_odds_of_faces(distance[seen], worth[seen])
         dressed = self._dressed[:count]
         if a.colours is not None and dressed.any():
             alike = self._colours[:self._dressed_before[count]] @ a.colours

@@ -14,7 +14,7 @@ import numpy as np
 
 from skiagraph.boxes import iou, paired_iou
 from skiagraph.track.appearance import likeness
-from skiagraph.track.identity import IDENTITY, Signature, face_distance, probability
+from skiagraph.track.identity import IDENTITY, Signature, face_distance, log_odds_of_faces, probability
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.stretch import Stretch
 
@@ -40,11 +40,14 @@ class MeetingSettings:
     look_steep: float = 11.0  # log odds for each unit more alike
     look_most: float = 3.0  # log odds that clothes and hair give at most
     size_spread: float = 0.22  # deviation of the logarithm of a head's size over a meeting; larger: size says less
+    size_most: float = 2.0  # log odds that size takes away at most
+    way_free: float = 0.5  # heads from there that say nothing
     way_spread: float = 1.0  # deviation, in heads, of where somebody is after it from where their way before leads; larger: ways say less
     way_least: float = -3.0  # log odds that ways take away at most
     going_on: float = 0.3  # log odds that a path stays on its head where it was not found at all and lay quite on another; larger: trackers are believed more
     going_found: float = 1.5  # more where it was found in all frames
     going_clear: float = 3.0  # more where the heads hardly touched
+    covered: float = 0.6  # overlap (IoU) from which one head hides the other, and following says no more than for any
     appears: float = 2.5  # log odds, negated, that somebody vanishes in a meeting and somebody else comes out of it; larger: fewer strangers
     keep: float = 0.95  # probability from which a path is kept over a meeting; smaller: fewer questions, more mistakes
     swap: float = 0.95  # probability from which paths are exchanged; between the two they are cut
@@ -158,11 +161,11 @@ def log_odds_of_looks(a: Side, b: Side, settings: MeetingSettings = MeetingSetti
     """Log odds that two sides are one person, by what they look like."""
     odds, face = 0.0, face_distance(a.looks, b.looks)
     if face is not None:
-        odds += float(np.clip(IDENTITY.face_steep * (IDENTITY.face_even - face[0]), -IDENTITY.face_most, IDENTITY.face_most)) * min(1.0, 0.3 + face[1])
+        odds += float(log_odds_of_faces(*face))
     if a.looks.colours is not None and b.looks.colours is not None:
         odds += float(np.clip(settings.look_steep * (likeness(a.looks.colours, b.looks.colours) - settings.look_even), -settings.look_most, settings.look_most))
     if a.there and b.there:
-        odds -= float(min(2.0, 0.5 * (np.log(b.head[3] / a.head[3]) / settings.size_spread) ** 2))
+        odds -= float(min(settings.size_most, 0.5 * (np.log(b.head[3] / a.head[3]) / settings.size_spread) ** 2))
     return odds
 
 
@@ -172,12 +175,12 @@ def log_odds_of_way(a: Side, b: Side, frames: int, settings: MeetingSettings = M
         return 0.0
     size = max(float(a.head[2]), float(b.head[2]), 1.0)
     away = min(float(np.hypot(*(b.head[:2] - a.head[:2] - share * frames * a.speed))) for share in (0.0, 0.5, 1.0)) / size
-    return float(max(settings.way_least, -0.5 * (max(0.0, away - 0.5) / settings.way_spread) ** 2))
+    return float(max(settings.way_least, -0.5 * (max(0.0, away - settings.way_free) / settings.way_spread) ** 2))
 
 
 def going_on(found: float, closest: float, settings: MeetingSettings = MeetingSettings()) -> float:
     """Log odds that a follower stayed on its head over a meeting. found: share of its frames in which the face was found; closest: how far heads overlapped at most."""
-    clear = float(np.clip((0.6 - closest) / (0.6 - settings.touches), 0, 1))
+    clear = float(np.clip((settings.covered - closest) / (settings.covered - settings.touches), 0, 1))
     return settings.going_on + settings.going_found * found + settings.going_clear * clear * (0.5 + 0.5 * found)
 
 

@@ -12,7 +12,7 @@ from skiagraph.boxes import area, around_both, cxcywh_to_xyxy, intersection, iou
 from skiagraph.track.assembling import path_of
 from skiagraph.track.bridging import BridgeSettings, Followed
 from skiagraph.track.chaining import Chain
-from skiagraph.track.describing import DESCRIBING, Description
+from skiagraph.track.describing import DESCRIBING, Description, is_of
 from skiagraph.track.identity import Signature, face_distance, group, probability
 from skiagraph.track.linking import Tracklet
 from skiagraph.track.meetings import Join, held_apart
@@ -27,16 +27,22 @@ class PeopleSettings:
 
     still_share: float = 0.012  # share of its size within which a head stays for it to be a picture of one; larger: more is doubtful
     still_s: float = 4.0  # seconds for which it does
+    shadow_over: float = 0.35  # share of the smaller of both that a doubtful face and a head share for it to lie over that
+    shadow_time: float = 0.5  # share of its frames in which it does for it to be a part of somebody
     beside: float = 0.8  # sizes of a head around its middle within which something is beside it
     beside_frames: int = 10  # frames after which it is a part of it
     hint: float = 0.5  # score under which a face is a hint where to look, and no find
     unlike: float = 0.5  # distance from which two faces are surely two people's; smaller: more is cut
+    unlike_worth: float = 0.2  # worth of such a comparison at least (track.identity.face_distance)
     misread: float = 0.45  # distance of a misread face from those before and after
     back_s: float = 3.0  # seconds within which nobody changes heads and back
     least_part: int = 4  # frames in which somebody was seen to be split off
     both_frames: int = 25  # frames before two paths meet in which the cover holds both; larger: wider covers
     near_both: float = 0.6  # share of the head that they are apart at most for that
     one_chain: float = 1.5  # log odds that two paths of one chain are one person, though the gap between them was not bridged; larger: more is joined
+    one_head_over: float = 0.5  # share of the smaller that two heads share in a frame for them to be one
+    one_head_time: float = 0.8  # share of their common frames in which they do
+    touches: float = 0.3  # overlap (IoU) from which one path goes on as the next where they touch
     one_place: float = 4.0  # log odds that two paths which lie on each other are one head, tracked twice
 
 
@@ -61,10 +67,11 @@ def without_shadows(tracklets: Sequence[Tracklet]) -> list[Tracklet]:
             if others:
                 heads = np.array(others)
                 boxes = cxcywh_to_xyxy(heads)
-                over += bool((intersection(box[None], boxes)[0] > 0.35 * np.minimum(area(boxes), area(box[None]))).any())
+                over += bool((intersection(box[None], boxes)[0] > PEOPLE.shadow_over * np.minimum(area(boxes), area(box[None]))).any())
                 away = np.abs(heads[:, :2] - (box[:2] + box[2:]) / 2)
                 beside += bool((away < PEOPLE.beside * heads[:, 2:4]).all(axis=1).any())
-        return over > 0.5 * len(tracklet.frames) or tracklet.frames[-1] - tracklet.frames[0] + 1 >= PEOPLE.beside_frames and beside > 0.5 * len(tracklet.frames)
+        enough = PEOPLE.shadow_time * len(tracklet.frames)
+        return over > enough or tracklet.frames[-1] - tracklet.frames[0] + 1 >= PEOPLE.beside_frames and beside > enough
 
     return [t for t in tracklets if not (t.doubtful and shadow(t))]
 
@@ -77,7 +84,7 @@ def looks_of(tracklet: Tracklet, descriptions: dict[int, list[Description]], fir
 def _described(tracklet: Tracklet, descriptions: dict[int, list[Description]]) -> list[tuple[int, Description]]:
     """The frames in which a tracklet's face was described, and how."""
     return [(frame, d) for frame, box in zip(tracklet.frames, tracklet.boxes) if frame in descriptions
-            for d in descriptions[frame] if iou(np.asarray(box)[None], d.box[None])[0, 0] > 0.7]
+            for d in descriptions[frame] if is_of(d, box)]
 
 
 def _signature(found: Sequence[Description]) -> Signature:
@@ -87,7 +94,7 @@ def _signature(found: Sequence[Description]) -> Signature:
 def are_unlike(a: Signature, b: Signature) -> bool:
     """True when two faces are surely two people's."""
     face = face_distance(a, b)
-    return face is not None and face[1] >= 0.2 and face[0] > PEOPLE.unlike
+    return face is not None and face[1] >= PEOPLE.unlike_worth and face[0] > PEOPLE.unlike
 
 
 def without_misread(tracklets: Sequence[Tracklet], descriptions: dict[int, list[Description]], rate: float) -> dict[int, list[Description]]:
@@ -220,7 +227,7 @@ def _stretch(path: Path, numbers, chains: Sequence[Chain], descriptions) -> Stre
                 frame, box = tracklet.frames[n], tracklet.boxes[n]
                 faces.append((frame, box, tracklet.scores[n]))
                 for description in descriptions.get(frame, ()):
-                    if iou(np.asarray(box)[None], description.box[None])[0, 0] > 0.7:
+                    if is_of(description, box):
                         described.append((frame, description))
     mean = None
     if colours:
@@ -281,7 +288,7 @@ def _one_head(a: Stretch, b: Stretch) -> bool:
     boxes_a, boxes_b = (p.boxes()[frames - p.first].astype(float) for p in (a.path, b.path))
     low, high = np.maximum(boxes_a[:, :2], boxes_b[:, :2]), np.minimum(boxes_a[:, 2:], boxes_b[:, 2:])
     common = np.prod(np.clip(high - low, 0, None), axis=1)
-    return bool((common > 0.5 * np.minimum(area(boxes_a), area(boxes_b))).mean() > 0.8)
+    return bool((common > PEOPLE.one_head_over * np.minimum(area(boxes_a), area(boxes_b))).mean() > PEOPLE.one_head_time)
 
 
 def _best_face(parts: Sequence[Stretch]) -> tuple[int, tuple[float, float, float, float]]:
@@ -325,7 +332,7 @@ def _untangled(parts: Sequence[Stretch]) -> list[Path]:
             continue
         at_end, at_begin = before.row(meet - 1), path.row(meet)
         near = float(iou(cxcywh_to_xyxy(np.array([[before.cx[at_end], before.cy[at_end], before.width[at_end], before.height[at_end]]])),
-                         cxcywh_to_xyxy(np.array([[path.cx[at_begin], path.cy[at_begin], path.width[at_begin], path.height[at_begin]]])))[0, 0]) > 0.3
+                         cxcywh_to_xyxy(np.array([[path.cx[at_begin], path.cy[at_begin], path.width[at_begin], path.height[at_begin]]])))[0, 0]) > PEOPLE.touches
         before = before.part(before.first, min(before.last, meet - 1))
         path = path.part(max(path.first, meet), path.last)
         if near and path.first == before.last + 1:

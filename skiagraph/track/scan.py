@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from skiagraph.boxes import iou, xyxy_to_cxcywh
+from skiagraph.boxes import xyxy_to_cxcywh
 from skiagraph.detect.finder import FaceFinder
 from skiagraph.errors import FrameNotDecoded
 from skiagraph.jobs import JobControl, single_threaded_calls
@@ -23,7 +23,7 @@ from skiagraph.track.both_places import holding_both
 from skiagraph.track.bridging import BridgeSettings
 from skiagraph.track.chaining import chains
 from skiagraph.track.crossings import less_sure
-from skiagraph.track.describing import Description, describe
+from skiagraph.track.describing import Description, describe, is_of
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.doubtful import at_one_place, nobody_there, taken_for_known, to_look_at, without_inside
 from skiagraph.track.held_before import held_before
@@ -51,6 +51,10 @@ class BelievingSettings:
     surely_present: float = 0.9  # presence, 0..1, with which the landmark network makes a track believed that the detector is not sure of; larger: more is doubtful
     evident: float = 0.88  # score that needs no second opinion
     least_shot: int = 3  # frames between two cuts that make a shot
+    patience_s: float = 1.6  # seconds that a lost track waits when stepping; larger: more is taken up again, and by somebody else
+    stepping_from: int = 4  # each so many frames searched from which that counts
+    described: int = 3  # frames of somebody never described before that are read again for it
+    described_score: float = 0.6  # score of a face from which that is worth it
     back_most: int = 150  # frames that a track is extended back at most
 
 
@@ -107,7 +111,7 @@ class _Scan:
         self.partial, self.finder = partial, finder
         self.rate = float(info.rate)
         every = step_of(settings.every, self.rate)
-        self.link_settings = LinkSettings(least=3 if every == 1 else 2, patience_s=1.2 if every < 4 else 1.6)
+        self.link_settings = LinkSettings() if every == 1 else LinkSettings(least=2) if every < BELIEVING.stepping_from else LinkSettings(least=2, patience_s=BELIEVING.patience_s)
         # What lies between two looks that are no further apart than planned is a blink.
         self.bridges = BridgeSettings(line_frames=max(BridgeSettings().line_frames, interval(every, self.rate) - 1))
         self.faces = FaceRows()
@@ -212,7 +216,7 @@ class _Scan:
 
     def _recognised(self, tracklet) -> bool:
         """True when the landmark network was sure of one of its faces."""
-        return any(d.present >= BELIEVING.surely_present and iou(np.asarray(box)[None], d.box[None])[0, 0] > 0.7
+        return any(d.present >= BELIEVING.surely_present and is_of(d, box)
                    for frame, box in zip(tracklet.frames, tracklet.boxes) for d in self.descriptions.get(frame, ()))
 
     def _unlike(self, a, b) -> bool:
@@ -239,8 +243,8 @@ class _Scan:
         lacking = {n: s for n, s in enumerate(stretches) if not s.described and not s.doubtful}
         wanted: dict[int, list[tuple[int, np.ndarray]]] = {}
         for n, stretch in lacking.items():
-            for frame, box, score in sorted(stretch.faces, key=lambda f: -f[2] * np.sqrt(max(f[1][2] - f[1][0], 1)))[:3]:
-                if score >= 0.6:
+            for frame, box, score in sorted(stretch.faces, key=lambda f: -f[2] * np.sqrt(max(f[1][2] - f[1][0], 1)))[:BELIEVING.described]:
+                if score >= BELIEVING.described_score:
                     wanted.setdefault(frame, []).append((n, box))
         if not wanted:
             return stretches

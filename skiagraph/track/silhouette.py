@@ -31,11 +31,18 @@ class SilhouetteSettings:
     gone: float = 0.35  # share below which it is not
     clear: float = 0.5  # margin between head and what is around it from which its place is clear
     hair: float = 0.05  # hair above the skull, in head heights
+    inside: float = 0.81  # squared radius, in half axes, within which px of a head are its own when its share is taken
+    tried_inside: float = 0.85  # the same for ellipses that are tried
+    ring: tuple[float, float] = (1.35, 2.3)  # squared radii between which what is around them lies
+    shoulders: float = 0.2  # half heights below the middle from which shoulders begin, and nothing around counts
+    strays: float = 0.5  # cost of a shift of one width or height
+    resizes: float = 0.05  # cost of an ellipse twice as wide
 
 
 SILHOUETTE = SilhouetteSettings()
-# Places and widths tried around what was expected: shifts in head widths and heights, factors on the width, and what straying costs.
-_COARSE_X, _COARSE_Y, _WIDTHS, _STRAY = (-0.6, -0.4, -0.2, 0.0, 0.2, 0.4, 0.6), (-0.27, 0.0, 0.27), (0.9, 1.2, 1.45), 0.5
+# Places and widths tried around what was expected, shifts in head widths and heights and factors on the width; then shifts around the best of them.
+_COARSE_X, _COARSE_Y, _WIDTHS = (-0.6, -0.4, -0.2, 0.0, 0.2, 0.4, 0.6), (-0.27, 0.0, 0.27), (0.9, 1.2, 1.45)
+_NEAR_X, _NEAR_Y = (-0.1, 0, 0.1), (-0.09, 0, 0.09)
 # Half axes of heads are rounded to this many cells of the mask, so that what is tried need not be laid out anew each time.
 _ROUND = 0.125
 
@@ -83,11 +90,11 @@ class Silhouette:
         small = cv2.resize(mask, (_FINE, _FINE), interpolation=cv2.INTER_AREA)
         fine = scale * _FINE / _SIDE
         x, y, a, b = _FINE / 2, _FINE * _RISE, max(1, round(width * fine / 2 / _ROUND)) * _ROUND, max(1, round(height * fine / 2 / _ROUND)) * _ROUND
-        share = float(small[_radius(x, y, a, b) < 0.81].mean())
+        share = float(small[_radius(x, y, a, b) < SILHOUETTE.inside].mean())
         best = _best_of(small, _coarse(x, y, a, b))
         _, _, px, py, wide = best
         near = ((px - x) / (2 * a), (py - y) / (2 * b), wide / a)
-        best = max(best, _best_of(small, _Places.of(x, y, a, b, [(near[0] + dx, near[1] + dy, near[2]) for dx in (-0.1, 0, 0.1) for dy in (-0.09, 0, 0.09)])))
+        best = max(best, _best_of(small, _Places.of(x, y, a, b, [(near[0] + dx, near[1] + dy, near[2]) for dx in _NEAR_X for dy in _NEAR_Y])))
         _, margin, px, py, wide = best
         if margin < SILHOUETTE.clear:
             return Shape(share, margin, cx, cy, width)
@@ -110,12 +117,12 @@ class _Places:
         places = np.asarray(places, np.float32)
         px, py, wide = x + places[:, 0] * 2 * a, y + places[:, 1] * 2 * b, a * places[:, 2]
         radius = (np.square((_COLUMN[None] - px[:, None, None]) / wide[:, None, None]) + np.square((_ROW[None] - py[:, None, None]) / np.float32(b))).reshape(len(places), -1)
-        lowest = np.maximum(0, py + 0.2 * b).astype(int)
-        inside = radius < 0.85
-        ring = (radius > 1.35) & (radius < 2.3) & (np.repeat(np.arange(_FINE), _FINE)[None] < lowest[:, None])
+        lowest = np.maximum(0, py + SILHOUETTE.shoulders * b).astype(int)
+        inside = radius < SILHOUETTE.tried_inside
+        ring = (radius > SILHOUETTE.ring[0]) & (radius < SILHOUETTE.ring[1]) & (np.repeat(np.arange(_FINE), _FINE)[None] < lowest[:, None])
         count, around = inside.sum(axis=1), ring.sum(axis=1)
         weights = inside / np.maximum(count, 1)[:, None] - ring / np.maximum(around, 1)[:, None]
-        costs = _STRAY * np.square(places[:, :2]).sum(axis=1) + 0.05 * np.abs(places[:, 2] - 1)
+        costs = SILHOUETTE.strays * np.square(places[:, :2]).sum(axis=1) + SILHOUETTE.resizes * np.abs(places[:, 2] - 1)
         return _Places(np.stack([px, py, wide], axis=1), weights.astype(np.float32), np.where((count > 0) & (around > 0), costs, np.inf))
 
 
