@@ -121,11 +121,15 @@ class SignatureTable:
         quarter = (IDENTITY.face_quantile - 1e-9) * my_worth.sum() * np.add.reduceat(theirs, starts)
         near = told & (np.add.reduceat((my_worth @ (pairs <= beyond)) * theirs, starts) >= quarter)
         distance[some[told]], worth[some[told]] = beyond, np.sqrt(most[told])
-        for k in np.flatnonzero(near):
-            views = slice(self._ends[some[k]], self._ends[some[k] + 1])
-            ranked, weight = pairs[:, views].ravel(), np.outer(my_worth, theirs[views]).ravel()
-            order = np.argsort(ranked, kind="stable")
-            distance[some[k]] = ranked[order[np.searchsorted(np.cumsum(weight[order]), quarter[k])]]
+        # Those with as many views are sorted together.
+        for views in np.unique(self._counts[some[near]]):
+            rows = np.flatnonzero(near & (self._counts[some] == views))
+            columns = starts[rows, None] + np.arange(views)
+            apart = pairs[:, columns].transpose(1, 0, 2).reshape(len(rows), -1)
+            weight = (my_worth[:, None, None] * theirs[columns]).transpose(1, 0, 2).reshape(len(rows), -1)
+            order = np.argsort(apart, axis=1, kind="stable")
+            reached = np.cumsum(np.take_along_axis(weight, order, axis=1), axis=1) >= quarter[rows, None]
+            distance[some[rows]] = np.take_along_axis(apart, np.take_along_axis(order, reached.argmax(axis=1)[:, None], axis=1), axis=1)[:, 0]
         return distance, worth
 
     def log_odds(self, a: Signature, same_clip: np.ndarray | bool = True, first: int | None = None) -> np.ndarray:

@@ -67,10 +67,12 @@ class Checkpoint:
         self._folder = base / hashlib.sha256(f"{VERSION}|{contents}|{settings}".encode()).hexdigest()[:32]
         self._chunks: list[Path | list[Observation]] = []
         self._waiting: list[Observation] = []
+        # Frames whose light was coloured, of those read and those added.
+        self.coloured: set[int] = set()
 
     def read(self) -> Iterator[Observation]:
         """Everything kept from an earlier run, in order of frames; a damaged chunk ends it. What follows on it is forgotten."""
-        self._chunks, self._waiting = [], []
+        self._chunks, self._waiting, self.coloured = [], [], set()
         paths = sorted(self._folder.glob("*.npz"))
         for n, path in enumerate(paths):
             try:
@@ -80,6 +82,7 @@ class Checkpoint:
                     useless.unlink(missing_ok=True)
                 return
             self._chunks.append(path)
+            self.coloured.update(o.frame for o in chunk if o.coloured)
             yield from chunk
 
     def every(self) -> Iterator[Observation]:
@@ -90,6 +93,8 @@ class Checkpoint:
 
     def add(self, observation: Observation) -> None:
         self._waiting.append(replace(observation, seen=compact(observation.seen)))
+        if observation.coloured:
+            self.coloured.add(observation.frame)
         if observation.frame - self._waiting[0].frame >= CHUNK:
             self.flush()
 

@@ -6,7 +6,7 @@ nothing was found; and sightings are grouped into people.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -17,6 +17,7 @@ from skiagraph.errors import FrameNotDecoded
 from skiagraph.jobs import JobControl, single_threaded_calls
 from skiagraph.lazily import load_ahead, ndimage, optimize
 from skiagraph.media.clip import ClipInfo
+from skiagraph.media.frame import Frame
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
 from skiagraph.track.both_places import holding_both
@@ -142,7 +143,7 @@ class _Scan:
         stretches = self._described(self._without_nobody(taken_for_known(without_inside(stretches))))
         stretches, joins, asked = self._reconsidered(stretches)
         stretches = held_before(stretches, self._shot, self.info.upright_size, self.rate, self.bridges)
-        stretches = less_sure(stretches, {o.frame for o in self.checkpoint.every() if o.coloured})
+        stretches = less_sure(stretches, self.checkpoint.coloured)
         stretches = holding_both(reaching_ahead(stretches), self.rate)
         people, likely = people_of(stretches, [self._is_still(s) for s in stretches], lambda done, total: self.control.report(STEP_WHO, done, total), joins, asked,
                                    at_one_place(stretches, self.rate))
@@ -227,19 +228,17 @@ class _Scan:
         wanted, somebody = to_look_at(stretches), set()
         if wanted:
             silhouette = Silhouette()
-            with FrameReader(self.info, self.index) as reader:
-                for done, (frame, rows) in enumerate(sorted(wanted.items())):
-                    self.control.report(STEP_WHO, done, len(wanted))
-                    rgb = self.sweep.squared.picture(reader.read(frame).rgb())
-                    for row in rows:
-                        path = stretches[row].path
-                        head = xyxy_to_cxcywh(self.sweep.squared.boxes(path.boxes()[path.row(frame)][None]))[0]
-                        if not nobody_there(rgb, head, silhouette):
-                            somebody.add(row)
+            for frame, picture in self._pictures_again(wanted):
+                rgb = self.sweep.squared.picture(picture.rgb())
+                for row in wanted[frame]:
+                    path = stretches[row].path
+                    head = xyxy_to_cxcywh(self.sweep.squared.boxes(path.boxes()[path.row(frame)][None]))[0]
+                    if not nobody_there(rgb, head, silhouette):
+                        somebody.add(row)
         return [s for n, s in enumerate(stretches) if not s.doubtful or n in somebody]
 
     def _described(self, stretches):
-        """Describe whoever was never described on the way, from their best frames: after a scan that was taken up again."""
+        """Describe whoever was not described on the way, from their best frames: somebody small, or found only when all was linked anew."""
         lacking = {n: s for n, s in enumerate(stretches) if not s.described and not s.doubtful}
         wanted: dict[int, list[tuple[int, np.ndarray]]] = {}
         for n, stretch in lacking.items():
@@ -249,15 +248,22 @@ class _Scan:
         if not wanted:
             return stretches
         found: dict[int, list] = {}
-        with FrameReader(self.info, self.index) as reader:
+        for frame, picture in self._pictures_again(wanted):
+            lit = in_ordinary_light(self.sweep.squared.picture(picture.rgb()))
+            for n, box in wanted[frame]:
+                description = describe(self.describer, lit, self.sweep.squared, box)
+                if description is not None:
+                    found.setdefault(n, []).append((frame, description))
+        return [replace(s, described=tuple(found[n])) if n in found else s for n, s in enumerate(stretches)]
+
+    def _pictures_again(self, wanted: Collection[int]) -> Iterator[tuple[int, Frame]]:
+        """Some frames once more, in order, as the sweep saw them."""
+        needed = np.zeros(len(self.index), bool)
+        needed[list(wanted)] = True
+        with FrameReader(self.info, self.index, threads=2, rough=True, wanted=needed) as reader:
             for done, frame in enumerate(sorted(wanted)):
                 self.control.report(STEP_WHO, done, len(wanted))
-                picture = in_ordinary_light(self.sweep.squared.picture(reader.read(frame).rgb()))
-                for n, box in wanted[frame]:
-                    description = describe(self.describer, picture, self.sweep.squared, box)
-                    if description is not None:
-                        found.setdefault(n, []).append((frame, description))
-        return [replace(s, described=tuple(found[n])) if n in found else s for n, s in enumerate(stretches)]
+                yield frame, reader.read(frame)
 
     def _reconsidered(self, stretches):
         """Who is who, asked anew where people met or were out of sight."""

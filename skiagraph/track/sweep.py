@@ -69,7 +69,7 @@ class Sweep:
     def __init__(self, info: ClipInfo, index: FrameIndex, finder: FaceFinder, describer: FaceDescriber, every: int, linker: Linker, checkpoint: Checkpoint):
         self._info, self._index, self._finder = info, index, finder
         self._rate = float(info.rate)
-        self._every, self._diary, self._plan = every, checkpoint, plan_of(index.non_reference, every, self._rate)
+        self._every, self._checkpoint, self._plan = every, checkpoint, plan_of(index.non_reference, every, self._rate)
         self.linker = linker
         self.squared = Squared(float(info.upright_aspect))
         self.describing = Describing(describer, self.squared, self._rate, self._plan.interval)
@@ -131,7 +131,7 @@ class Sweep:
             if whole:
                 self._close_before(total)
             # Otherwise what may still change is not kept: whoever takes the scan up again begins with it.
-            self._diary.flush()
+            self._checkpoint.flush()
         if damage is not None:
             raise damage
 
@@ -140,7 +140,7 @@ class Sweep:
         last, waiting = -1, deque()
         # What tells faces apart is kept nowhere: who was seen well is described again, from the same frames.
         with FrameReader(self._info, self._index, threads=1, rough=True) as reader:
-            for observation in self._diary.read():
+            for observation in self._checkpoint.read():
                 control.check()
                 last = observation.frame
                 waiting.append(observation)
@@ -221,7 +221,7 @@ class Sweep:
     def _close_before(self, frame: int) -> None:
         """What was seen before a frame is final."""
         for number in [n for n in sorted(self._open) if n < frame]:
-            self._diary.add(self._open.pop(number))
+            self._checkpoint.add(self._open.pop(number))
 
     def _in_doubt(self) -> set[int]:
         """Numbers of those who were just lost, are hardly seen, or cross another, so that they are looked at in this frame too."""

@@ -11,7 +11,7 @@ from tests.support import TemporaryFolder, make_clip
 from tests.track.faces import seen
 
 
-class DiaryTest(TemporaryFolder):
+class CheckpointTest(TemporaryFolder):
     def setUp(self):
         super().setUp()
         self.clip = make_clip(self.folder / "a.mp4", 5)
@@ -37,6 +37,17 @@ class DiaryTest(TemporaryFolder):
                 self.assertEqual(a is None, b is None)
                 if a is not None:
                     np.testing.assert_allclose(a, b, atol=0.003)
+
+    def test_frames_in_coloured_light_are_known_without_reading_all_again(self):
+        checkpoint = Checkpoint(self.clip, "every=1", self.place)
+        for frame in range(CHUNK + 20):
+            checkpoint.add(self.observation(frame))
+        self.assertEqual(checkpoint.coloured, set(range(0, CHUNK + 20, 3)))
+        checkpoint.flush()
+        again = Checkpoint(self.clip, "every=1", self.place)
+        for _ in again.read():
+            pass
+        self.assertEqual(again.coloured, checkpoint.coloured)
 
     def test_it_is_written_as_it_grows(self):
         checkpoint = Checkpoint(self.clip, "every=1", self.place)

@@ -97,7 +97,7 @@ class ScanTest(TemporaryFolder):
                         self.assertLess(away, 0.1 * path.width[n], (stop, numbers[0], path.first + n))
         self.assertTrue(begun & {20, 21}, begun)
 
-    def test_other_settings_do_not_take_up_the_diary(self):
+    def test_other_settings_do_not_take_up_the_checkpoint(self):
         control = JobControl(lambda progress: control.cancel() if progress.done >= 20 else None)
         with self.assertRaises(Cancelled):
             scan(self.info, self.index, ScanSettings(), control)
