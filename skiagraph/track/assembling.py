@@ -63,12 +63,12 @@ def path_of(chain: Chain, followed: Followed, rate: float, settings: BridgeSetti
     paths = []
     for a, b in stretches:
         bridges = {n - a: followed.bridges[n].rows for n in range(a, b) if n in followed.bridges}
-        bridges |= {n - a: _line(n, frames, heads, scores) for n in range(a, b) if 1 < frames[n + 1] - frames[n] <= settings.line_frames + 1}
+        bridges |= {n - a: _straight_through(n, frames, heads, scores) for n in range(a, b) if 1 < frames[n + 1] - frames[n] <= settings.line_frames + 1}
         lead, tail = _lead_of(followed, a), followed.tails.get(b, np.zeros((0, 6)))
         if b + 1 < len(frames) and b not in followed.left:
-            tail = _until_again(tail, _lead_of(followed, b + 1), np.append(heads[b], scores[b]), np.append(heads[b + 1], scores[b + 1]), int(frames[b + 1] - frames[b]) - 1)
+            tail = _held_until_the_lead(tail, _lead_of(followed, b + 1), np.append(heads[b], scores[b]), np.append(heads[b + 1], scores[b + 1]), int(frames[b + 1] - frames[b]) - 1)
         if b + 1 < len(frames):
-            tail = _yielding(tail, _lead_of(followed, b + 1), int(frames[b + 1] - frames[b]) - 1, max(1, round(settings.hold_s * rate)))
+            tail = _ending_where_the_lead_is_surer(tail, _lead_of(followed, b + 1), int(frames[b + 1] - frames[b]) - 1, max(1, round(settings.hold_s * rate)))
         if paths and int(frames[a]) - len(lead) <= paths[-1].last:
             lead = lead[:max(0, int(frames[a]) - paths[-1].last - 1)]
         paths.append(_assemble(frames[a:b + 1], heads[a:b + 1], scores[a:b + 1], bridges, lead, tail, steadying))
@@ -79,10 +79,11 @@ def _lead_of(followed: Followed, row: int) -> np.ndarray:
     return followed.leads[row].rows if row in followed.leads else np.zeros((0, 6))
 
 
-def _until_again(tail: np.ndarray, lead: np.ndarray, before: np.ndarray, after: np.ndarray, count: int) -> np.ndarray:
-    """A tail (n, 6) that goes on, straight and of which nobody is sure, until the lead of where its head is found again: in a gap of one chain somebody was lost from sight, and hardly from the picture, unless it was at its edge.
+def _held_until_the_lead(tail: np.ndarray, lead: np.ndarray, before: np.ndarray, after: np.ndarray, count: int) -> np.ndarray:
+    """A tail (n, 6) with further rows up to where the lead begins that was followed back from the next sight of the same head.
 
-    before, after: (6,), the found heads around the gap of so many frames.
+    In a gap of one chain somebody was lost from sight, but hardly left the picture unless they were at its edge; so the cover goes straight from the one to the other, and its confidence says that nobody knows.
+    before, after: (6,), the found heads around the gap; count: frames between them.
     """
     missing = count - len(tail) - len(lead)
     if missing <= 0:
@@ -95,7 +96,7 @@ def _until_again(tail: np.ndarray, lead: np.ndarray, before: np.ndarray, after: 
     return np.concatenate([tail, rows])
 
 
-def _yielding(tail: np.ndarray, lead: np.ndarray, count: int, hold: int) -> np.ndarray:
+def _ending_where_the_lead_is_surer(tail: np.ndarray, lead: np.ndarray, count: int, hold: int) -> np.ndarray:
     """A tail (n, 6) that ends where the lead (m, 6), nearest first, of the next head of the same chain knows better where the head is, after a gap of so many frames.
 
     Around the frame in which it does, up to `hold` frames to either side hold both, where the two are not far apart.
@@ -115,7 +116,7 @@ def _yielding(tail: np.ndarray, lead: np.ndarray, count: int, hold: int) -> np.n
     return tail
 
 
-def _line(n, frames, heads, scores) -> np.ndarray:
+def _straight_through(n, frames, heads, scores) -> np.ndarray:
     """Rows of a blink: straight between its ends."""
     count = int(frames[n + 1] - frames[n]) - 1
     t = (np.arange(1, count + 1) / (count + 1))[:, None]
@@ -125,7 +126,7 @@ def _line(n, frames, heads, scores) -> np.ndarray:
     return np.concatenate([rows, np.full((count, 1), PATHS.line_sure * min(scores[n], scores[n + 1]))], axis=1)
 
 
-def _bends(frames, heads) -> np.ndarray:
+def _room_for_curves(frames, heads) -> np.ndarray:
     """By how many px the head may be wider and higher than it was found, (n, 2), in each frame from the first to the last, so that its cover holds all that a curve could be
     off by from the straight line through a blink: t * (1 - t) / 2 of the second derivative times the square of its length, to either side (error of linear interpolation)."""
     wider = np.zeros((int(frames[-1] - frames[0]) + 1, 2))
@@ -153,8 +154,8 @@ def _assemble(frames, heads, scores, bridges, lead, tail, settings: SteadySettin
             origins.append([BRIDGED] * len(bridges[n]))
     body, origin = np.concatenate(rows).astype(float), np.concatenate(origins)
     body = _steady(_not_shrunk(body, origin, settings), origin, settings)
-    body[:, 2:4] += np.minimum(_bends(frames, heads), PATHS.bend_most * body[:, 2:4])
-    lead, tail = _attached(lead, body[0], heads[0], settings)[::-1], _attached(tail, body[-1], heads[-1], settings)
+    body[:, 2:4] += np.minimum(_room_for_curves(frames, heads), PATHS.bend_most * body[:, 2:4])
+    lead, tail = _begun_at(lead, body[0], heads[0], settings)[::-1], _begun_at(tail, body[-1], heads[-1], settings)
     every = np.concatenate([lead, body, tail])
     kinds = np.concatenate([np.full(len(lead), FOLLOWED), origin, np.full(len(tail), FOLLOWED)])
     return Path.from_rows(int(frames[0]) - len(lead), every, kinds)
@@ -174,7 +175,7 @@ def _not_shrunk(body, origin, settings: SteadySettings) -> np.ndarray:
     return body
 
 
-def _attached(rows, steadied, raw, settings: SteadySettings) -> np.ndarray:
+def _begun_at(rows, steadied, raw, settings: SteadySettings) -> np.ndarray:
     """Followed rows began at the raw head; let them begin at the steadied one, so that the cover does not jump."""
     if len(rows):
         rows = rows.copy()

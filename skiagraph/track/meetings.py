@@ -261,7 +261,7 @@ def frames_wanted(meetings: Sequence[Meeting], rate: float, settings: MeetingSet
 
 def reconsidered(stretches: Sequence[Stretch], meetings: Sequence[Meeting], seen: Looks, rate: float, settings: MeetingSettings = MeetingSettings()) -> Reconsidered:
     """Ask anew who is who on both sides of each meeting. Rows of meetings are numbers of stretches, doubtful ones not among them."""
-    return _Asking(list(stretches), meetings, seen, rate, settings).done()
+    return _Reconsidering(list(stretches), meetings, seen, rate, settings).result()
 
 
 @dataclass(slots=True)
@@ -276,7 +276,9 @@ class _Piece:
     taken: bool = False
 
 
-class _Asking:
+class _Reconsidering:
+    """Goes through the meetings in order and settles each, cutting paths into pieces on the way. kept: meetings that a piece went on through, with who else was there and its log odds; open: pairs of pieces of which nobody knows whether they are one person."""
+
     def __init__(self, stretches: list[Stretch], meetings: Sequence[Meeting], seen: Looks, rate: float, settings: MeetingSettings):
         self.stretches, self.meetings, self.seen, self.rate, self.settings = stretches, meetings, seen, rate, settings
         self.paths = [seen_of(s.path, rate, settings) for s in stretches]
@@ -287,9 +289,9 @@ class _Asking:
         self.kept: list[tuple[Meeting, _Piece, list[_Piece], float]] = []
         self.open: list[tuple[_Piece, _Piece, float]] = []
 
-    def done(self) -> Reconsidered:
+    def result(self) -> Reconsidered:
         for meeting in self.meetings:
-            self._ask(meeting)
+            self._settle(meeting)
         stretches, place = [], {}
         number = max((s.number for s in self.stretches), default=0)
         for pieces in self.pieces.values():
@@ -313,18 +315,15 @@ class _Asking:
                 asked[pair] = max(odds, asked.get(pair, -np.inf))
         return Reconsidered(stretches, joins, asked)
 
-    def _ask(self, meeting: Meeting) -> None:
+    def _settle(self, meeting: Meeting) -> None:
         settings = self.settings
         rows = meeting.rows
         before, after = {n: self._side(meeting, n, True) for n in rows}, {n: self._side(meeting, n, False) for n in rows}
         come, go = [n for n in rows if before[n].there], [n for n in rows if after[n].there]
         if not come or not go:
             return
-        looks, ways = (np.array([[told(i, j) for j in go] for i in come]) for told in (
-            lambda i, j: log_odds_of_looks(before[i], after[j], settings),
-            lambda i, j: settings.appears + (going_on(found_share(self.stretches[i].path, meeting.first, meeting.last), meeting.closest, settings) if i == j
-                                             else log_odds_of_way(before[i], after[j], meeting.last - meeting.first + 2, settings))))
-        share = marginals(looks + ways) if max(looks.shape) <= settings.most else _by_pairs(looks + ways)
+        odds = np.array([[log_odds_of_looks(before[i], after[j], settings) + self._log_odds_of_going(meeting, i, j, before[i], after[j]) for j in go] for i in come])
+        share = marginals(odds) if max(odds.shape) <= settings.most else _by_pairs(odds)
         mine = {n: self._last_piece(n) for n in rows}
         through = [n for n in come if n in go]
         # Whoever goes on as another needs that other to go on elsewhere: exchanged all round, or not at all.
@@ -347,6 +346,13 @@ class _Asking:
             for j in go:
                 if mine[i] is not on[j] and mine[i].after is not on[j]:
                     self.open.append((mine[i], on[j], odds_of(float(share[come.index(i), go.index(j)]))))
+
+    def _log_odds_of_going(self, meeting: Meeting, i: int, j: int, before: Side, after: Side) -> float:
+        """Log odds that whoever came on one path goes on the other: by how well a follower holds on where both are the same path, else by the way between them."""
+        settings = self.settings
+        if i == j:
+            return settings.appears + going_on(found_share(self.stretches[i].path, meeting.first, meeting.last), meeting.closest, settings)
+        return settings.appears + log_odds_of_way(before, after, meeting.last - meeting.first + 2, settings)
 
     def _last_piece(self, row: int) -> _Piece:
         return self.pieces[row][-1]

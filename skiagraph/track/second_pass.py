@@ -52,7 +52,10 @@ FOLLOW_ON = FollowOnSettings()
 
 @dataclass(slots=True)
 class _Tail:
-    """A head followed on after its last sight. row: of its chain; met: number of the chain that begins where it came to."""
+    """A head followed on after its last sight.
+
+    chain, row: the found head that it goes on from, in frame first; last: as far as it may go; hidden, taken: frames that it was behind the head of somebody else, and just on it; met: number of the chain that begins where it came to.
+    """
 
     chain: int
     row: int
@@ -224,7 +227,7 @@ class _SecondPass:
                         solving.append((number, task, pool.submit(self._solved, number, task, kept)))
                 open_tasks = [entry for entry in open_tasks if entry[1].last > frame]
                 if before is not None and not self.needed[before[0] + 1:frame].any():
-                    list(pool.map(lambda tail: self._go_on(tail, frame, frame - before[0], before[1], picture), running))
+                    list(pool.map(lambda tail: self._follow_on(tail, frame, frame - before[0], before[1], picture), running))
                 else:
                     for tail in running:
                         tail.done = True
@@ -258,13 +261,13 @@ class _SecondPass:
                     return Lead(rows[:n + 1 - count], False)
         return replace(lead, rows=rows)
 
-    def _go_on(self, tail: _Tail, frame: int, passed: int, before: RgbParts, after: RgbParts) -> None:
+    def _follow_on(self, tail: _Tail, frame: int, passed: int, before: RgbParts, after: RgbParts) -> None:
         head = tail.head if tail.follower is None else tail.now
         window = Window.around(np.stack([head[:4], head[:4]]), self.size, scale=tail.scale)
         scaled = self.size[0] * tail.scale, self.size[1] * tail.scale
         if tail.follower is None:
             tail.follower = Follower(_through(window, before), window.inward(tail.head), tail.speed * tail.scale, window.origin, scaled, self.silhouette)
-        met, hidden, taken = self._others(tail, frame, passed)
+        met, hidden, taken = self._who_is_there(tail, frame, passed)
         if met is not None:
             tail.met, tail.done = met, True
             return
@@ -280,8 +283,8 @@ class _SecondPass:
             del tail.rows[-tail.taken:]
         tail.done = bool(tail.reason)
 
-    def _others(self, tail: _Tail, frame: int, passed: int) -> tuple[int | None, bool, bool]:
-        """The chain that begins where the tail has come to, or whether somebody's head is over it, and whether it is the very same place."""
+    def _who_is_there(self, tail: _Tail, frame: int, passed: int) -> tuple[int | None, bool, bool]:
+        """Who is where a tail has come to: the chain that begins there, if one does; else whether the head of somebody else hides it, and whether that is at the very same place."""
         expected = tail.head.copy() if tail.follower is None else tail.now
         if tail.follower is not None:
             expected[:2] += passed * tail.follower.speed / tail.scale
