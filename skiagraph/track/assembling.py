@@ -1,4 +1,6 @@
-"""From what was found and followed of a head to its paths, one row in each frame: blinks are lines, bridges fill gaps, leads and tails go before and after, and a steadying that never lags."""
+"""From what was found and followed of a head to its paths, one row in each frame: blinks are lines, bridges fill gaps, leads and tails go before and after, and a steadying that
+never lags.
+"""
 
 from __future__ import annotations
 
@@ -87,8 +89,8 @@ def _lead_of(followed: Followed, row: int) -> np.ndarray:
 def _held_until_the_lead(tail: np.ndarray, lead: np.ndarray, before: np.ndarray, after: np.ndarray, count: int) -> np.ndarray:
     """A tail (n, 6) with further rows up to where the lead begins that was followed back from the next sight of the same head.
 
-    In a gap of one chain somebody was lost from sight, but hardly left the picture unless they were at its edge; so the cover goes straight from the one to the other, and its confidence says that nobody knows.
-    before, after: (6,), the found heads around the gap; count: frames between them.
+    In a gap of one chain somebody was lost from sight, but hardly left the picture unless they were at its edge; so the cover goes straight from the one to the other, and its
+    confidence says that nobody knows. before, after: (6,), the found heads around the gap; count: frames between them.
     """
     missing = count - len(tail) - len(lead)
     if missing <= 0:
@@ -181,8 +183,10 @@ def _not_shrunk(body, origin, settings: SteadySettings) -> np.ndarray:
 
 
 def _wide_while_turned(body, origin, reach: int, settings: SteadySettings) -> np.ndarray:
-    """A head that is found narrower for a while than it was before and is after, up to so many frames, has turned: it did not go away and come back. In profile a head is wider than from the front, and where exactly its
-    face is found says little; so its cover is at least as wide as that."""
+    """A head that is found narrower for a while than it was before and is after, up to so many frames, has turned: it did not go away and come back.
+
+    In profile a head is wider than from the front, and where exactly its face is found says little; so its cover is at least as wide as that.
+    """
     sure = np.flatnonzero((origin == FOUND) & (body[:, 5] >= PATHS.sure_size))
     if len(sure) < 2:
         return body

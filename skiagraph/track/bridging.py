@@ -1,4 +1,5 @@
-"""What has to be followed where no face was found: gaps between two sights of one head, from both ends, and leads before the first sight of it; and how a cover is held where a follower stops.
+"""What has to be followed where no face was found: gaps between two sights of one head, from both ends, and leads before the first sight of it; and how a cover is held where a
+follower stops.
 
 Each is said as a task; the pictures come from a second pass over the clip (second_pass.py), which also follows heads on after their last sight.
 """
@@ -139,7 +140,9 @@ class Lead:
 
 @dataclass(slots=True)
 class Followed:
-    """What followers made of one chain, by numbers of its found heads: bridges to the next one, leads before it, tails after it, (n, 6) nearest first; left: those whose tail came to the edge of the picture."""
+    """What followers made of one chain, by numbers of its found heads: bridges to the next one, leads before it, tails after it, (n, 6) nearest first; left: those whose tail came
+    to the edge of the picture.
+    """
 
     bridges: dict[int, Bridge] = field(default_factory=dict)
     leads: dict[int, Lead] = field(default_factory=dict)

@@ -1,5 +1,7 @@
-"""Where a place is less sure than is said of it, and the cover wider. One head before another: whoever is not found there is followed by what is seen, which may be the other's. Coloured light: detectors
-place faces less well in it."""
+"""Where a place is less sure than is said of it, and the cover wider.
+
+One head before another: whoever is not found there is followed by what is seen, which may be the other's. Coloured light: detectors place faces less well in it.
+"""
 
 from __future__ import annotations
 

@@ -79,7 +79,9 @@ class Describing:
         self._under_way: deque[tuple[int, Future]] = deque()
 
     def consider(self, frame: int, picture: Callable[[np.ndarray], Lit], matches: Sequence[Match]) -> None:
-        """Begin to describe those whose faces add to what is known of their tracks. picture: gives the frame in square pixels, of which it takes no more than is needed to describe a face, box (4,) in the clip's own px."""
+        """Begin to describe those whose faces add to what is known of their tracks. picture: gives the frame in square pixels, of which it takes no more than is needed to
+        describe a face, box (4,) in the clip's own px.
+        """
         boxes = np.array([m.box for m in matches]).reshape(-1, 4)
         for match, near, over in zip(matches, crossing(boxes, DESCRIBING.near), crossing(boxes, DESCRIBING.over)):
             known = self._known.setdefault(match.tracklet.number, _Known())

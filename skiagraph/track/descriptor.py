@@ -98,8 +98,9 @@ class FaceDescriber:
         return angle if abs(angle) < MOST_ROLL else float("nan")
 
     def chip(self, frame_rgb: np.ndarray, box_xyxy: np.ndarray, angle: float = 0.0, seen: np.ndarray | None = None) -> Chip | None:
-        """The aligned face of a detection (box px of the frame, roll in degrees clockwise), or None when no face is seen there. seen: another picture of the same place that the face is cut
-        out of instead, as with its cover."""
+        """The aligned face of a detection (box px of the frame, roll in degrees clockwise), or None when no face is seen there. seen: another picture of the same place that the
+        face is cut out of instead, as with its cover.
+        """
         points, present = self._landmarks(frame_rgb, box_xyxy, angle)
         if present < PRESENT:
             return None

@@ -16,8 +16,11 @@ from skiagraph.track.stretch import Stretch
 
 @dataclass(frozen=True, slots=True)
 class DoubtfulSettings:
-    """What of the doubtful is worth a question. Set by hand: what is left out lies under the cover of a known head, or is nobody by the shape, with its own wide margin (track.silhouette); what is put together stays
-    covered. Held against benchmarks/quality.py, where no face is lost by it."""
+    """What of the doubtful is worth a question.
+
+    Set by hand: what is left out lies under the cover of a known head, or is nobody by the shape, with its own wide margin (track.silhouette); what is put together stays
+    covered. Held against benchmarks/quality.py, where no face is lost by it.
+    """
 
     inside: float = 0.7  # share of a face's box in the box of a known head from which it is a part of that; larger: more questions
     most: float = 0.5  # share of its frames in which it has to be
@@ -46,7 +49,9 @@ def without_inside(stretches: Sequence[Stretch], settings: DoubtfulSettings = Do
 
 
 def taken_for_known(stretches: Sequence[Stretch], settings: DoubtfulSettings = DoubtfulSettings()) -> list[Stretch]:
-    """Stretches without doubtful ones that are the sign of a known head whose follower is a little astray: it was not found while they were, and is the nearest all the time. Its cover holds both."""
+    """Stretches without doubtful ones that are the sign of a known head whose follower is a little astray: it was not found while they were, and is the nearest all the time. Its
+    cover holds both.
+    """
     made = list(stretches)
     known = [n for n, s in enumerate(stretches) if not s.doubtful]
     for n, doubtful in enumerate(stretches):

@@ -42,7 +42,11 @@ _ENDED = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 15, 0.02)
 
 @dataclass(frozen=True, slots=True)
 class ConfidenceSettings:
-    """How sure a follower is, 0..1. Values "a frame" are powers: over n frames their n-th. Set by benchmarks/quality.py (aside); larger values keep followers going for longer, and covers on what may be nobody."""
+    """How sure a follower is, 0..1.
+
+    Values "a frame" are powers: over n frames their n-th. Set by benchmarks/quality.py (aside); larger values keep followers going for longer, and covers on what may be
+    nobody.
+    """
 
     lost: float = 0.45  # correlation with its own recent look below which it is no longer the same thing; larger: stops sooner
     the_same: float = 0.9  # correlation from which it surely is

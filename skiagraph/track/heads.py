@@ -10,7 +10,10 @@ from skiagraph.detect.detections import EYE_LEFT, EYE_RIGHT, NOSE, Detections
 
 @dataclass(frozen=True, slots=True)
 class HeadBoxSettings:
-    """The head of a face's box, in shares of the box's side. Fitted on heads of known geometry (tests/track/test_heads.py), and a twentieth more: boxes reach from the brows to the chin. Larger covers more."""
+    """The head of a face's box, in shares of the box's side.
+
+    Fitted on heads of known geometry (tests/track/test_heads.py), and a twentieth more: boxes reach from the brows to the chin. Larger covers more.
+    """
 
     rise: float = 0.125  # of the head's middle above the box's
     height: float = 1.5  # of the head

@@ -51,7 +51,11 @@ def held_before(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple[int
 
 
 def _is_covered(stretch: Stretch, stretches: Sequence[Stretch], spans: np.ndarray, settings: HeldBeforeSettings) -> bool:
-    """spans: (n, 2), first and last frame of each stretch. Whether the cover of another path lies where one begins in the frame before, and ends there, or is at the same place where its face is first found too: it goes on from that, or is of the same head."""
+    """Whether the cover of another path is there already where one begins.
+
+    It lies there in the frame before, and ends there, or is at the same place where the face is first found too: the path goes on from that one, or is of the same head.
+    spans: (n, 2), first and last frame of each stretch.
+    """
     path, (found, _) = stretch.path, stretch.found
     frame, boxes = path.first - 1, path.boxes().astype(float)
 

@@ -18,7 +18,11 @@ import numpy as np
 
 @dataclass(frozen=True, slots=True)
 class IdentitySettings:
-    """How evidence becomes log odds. Two faces on the pictures the descriptor was trained with are even near 0.55; lower here, since to take two people for one may expose somebody, and to take one for two only asks a question."""
+    """How evidence becomes log odds.
+
+    Two faces on the pictures the descriptor was trained with are even near 0.55; lower here, since to take two people for one may expose somebody, and to take one for two only
+    asks a question.
+    """
 
     face_even: float = 0.45  # distance at which two faces are as likely one person as two; larger: more is joined
     face_steep: float = 26.0  # log odds for each unit nearer
@@ -106,7 +110,10 @@ class SignatureTable:
         return len(self._counts)
 
     def distances(self, a: Signature, first: int | None = None, beyond: float = np.inf) -> tuple[np.ndarray, np.ndarray]:
-        """Distance of a face to each of the first so many (all by default), and what each is worth: two of (n,), NaN where it cannot be told. Those further than `beyond` are given as that."""
+        """Distance of a face to each of the first so many (all by default), and what each is worth: two of (n,), NaN where it cannot be told.
+
+        Those further than `beyond` are given as that.
+        """
         count = len(self) if first is None else first
         distance, worth = np.full(count, np.nan), np.zeros(count)
         some = np.flatnonzero(self._counts[:count])
@@ -171,9 +178,10 @@ def group(signatures: Sequence[Signature], cannot_link: np.ndarray, fixed: Seque
           report: Callable[[int, int], None] = lambda done, total: None, known: Mapping[tuple[int, int], float] = MappingProxyType({})) -> Grouping:
     """Group sightings of one clip into people.
 
-    cannot_link: bool (n, n), symmetric, whether two rows cannot be one person; fixed: rows that are known to be one; extra: log odds from elsewhere, (n, n), symmetric; known: log odds of pairs of which
-    nothing else counts; report is told how many of the rows are compared, and may raise to cancel. The time goes with the square of the rows: means between groups are kept as sums (Lance and
-    Williams, The Computer Journal 1967), and the nearest group of each instead of a search of all pairs (Anderberg, Cluster Analysis for Applications 1973).
+    cannot_link: bool (n, n), symmetric, whether two rows cannot be one person; fixed: rows that are known to be one; extra: log odds from elsewhere, (n, n), symmetric; known:
+    log odds of pairs of which nothing else counts; report is told how many of the rows are compared, and may raise to cancel. The time goes with the square of the rows: means
+    between groups are kept as sums (Lance and Williams, The Computer Journal 1967), and the nearest group of each instead of a search of all pairs (Anderberg, Cluster Analysis
+    for Applications 1973).
     """
     n = len(signatures)
     table, odds = SignatureTable(signatures), np.zeros((n, n))

@@ -21,7 +21,10 @@ from skiagraph.track.silhouette import SHAPE_REACH, SILHOUETTE
 
 @dataclass(frozen=True, slots=True)
 class JudgingSettings:
-    """Second opinions of what a detector found. The landmark network sees 0.9 or more on nearly all real faces and under 0.5 on nearly all others, on drawn and textured footage; the rest set by benchmarks/quality.py."""
+    """Second opinions of what a detector found.
+
+    The landmark network sees 0.9 or more on nearly all real faces and under 0.5 on nearly all others, on drawn and textured footage; the rest set by benchmarks/quality.py.
+    """
 
     measured_score: float = 0.6  # score from which the roll of a face is measured; larger: seldom
     measure_every_s: float = 0.96  # seconds between two measurements of one track
@@ -124,7 +127,8 @@ class Judging:
 
         lost: where those are who were seen a moment ago; places: where all are who are expected; good: which of the found are good ones.
         """
-        # A good one that is no face to the landmark network may be out of focus, where those who face this way are placed well, and others are not; in coloured light it errs anyhow.
+        # A good one that is no face to the landmark network may be out of focus, where those who face this way are placed well, and others are not; in coloured light it errs
+        # anyhow.
         soft = good[row] and not picture.coloured
         if soft and facing(found.landmarks[row]) < JUDGING.faces:
             return True

@@ -1,7 +1,8 @@
-"""Light of an unusual colour, or hardly any: pictures are brought back to ordinary light before anybody is looked for or told from anybody else, and what they tell there counts for less.
+"""Light of an unusual colour, or hardly any: pictures are brought back to ordinary light before anybody is looked for or told from anybody else, and what they tell there counts
+for less.
 
-Source: the grey-world assumption, Buchsbaum, A spatial processor model for object colour perception, Journal of the Franklin Institute 1980, with one factor for each channel as von Kries has it. Only what no
-ordinary scene has is taken back, so that in ordinary light nothing changes.
+Source: the grey-world assumption, Buchsbaum, A spatial processor model for object colour perception, Journal of the Franklin Institute 1980, with one factor for each channel
+as von Kries has it. Only what no ordinary scene has is taken back, so that in ordinary light nothing changes.
 """
 
 from __future__ import annotations
@@ -14,7 +15,10 @@ import numpy as np
 
 @dataclass(frozen=True, slots=True)
 class LightSettings:
-    """What is ordinary light. Measured on the films of benchmarks/quality.py: the mean of a channel is 0.79 to 1.22 of the mean of all in daylight and at night, 0.38 to 1.92 under coloured lamps (club)."""
+    """What is ordinary light.
+
+    Measured on the films of benchmarks/quality.py: the mean of a channel is 0.79 to 1.22 of the mean of all in daylight and at night, 0.38 to 1.92 under coloured lamps (club).
+    """
 
     ordinary: float = 1.35  # times the mean of all channels, or one by so many, that the mean of one channel is in ordinary light; larger: less is taken back
     dark: float = 45.0  # mean brightness, 0..255, under which a picture is made brighter; larger: more is

@@ -277,7 +277,10 @@ class Linker:
 
 
 def assigned(cost: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Rows and columns that belong together, at the least cost. What fits well comes first: an assignment that has to give as many as it can a partner exchanges two who fit, when a third's is missing."""
+    """Rows and columns that belong together, at the least cost.
+
+    What fits well comes first: an assignment that has to give as many as it can a partner exchanges two who fit, when a third's is missing.
+    """
     alone = np.full((len(cost), len(cost)), GATES.broken)
     rows, columns = optimize.linear_sum_assignment(np.hstack([cost, alone]))
     well = columns < cost.shape[1]

@@ -1,4 +1,6 @@
-"""Looking closer in the pictures between the last look and this one: backwards for whoever is new, is found again, or did not go straight; forwards for whoever was not seen at this look, from where they were seen last."""
+"""Looking closer in the pictures between the last look and this one: backwards for whoever is new, is found again, or did not go straight; forwards for whoever was not seen at
+this look, from where they were seen last.
+"""
 
 from __future__ import annotations
 

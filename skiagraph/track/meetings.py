@@ -1,7 +1,8 @@
-"""Who is who where people meet. A follower may go over from one head to another where these come close; so identity is asked anew on both sides of every meeting: from faces, clothes, size and ways of
-all who met, as one assignment. Who is surely the other goes on as the other; who cannot be told apart is cut there and asked about.
+"""Who is who where people meet. A follower may go over from one head to another where these come close; so identity is asked anew on both sides of every meeting: from faces,
+clothes, size and ways of all who met, as one assignment. Who is surely the other goes on as the other; who cannot be told apart is cut there and asked about.
 
-Source: the marginals of all assignments, as in Fortmann, Bar-Shalom and Scheffe, Sonar tracking of multiple targets using joint probabilistic data association, IEEE Journal of Oceanic Engineering 1983.
+Source: the marginals of all assignments, as in Fortmann, Bar-Shalom and Scheffe, Sonar tracking of multiple targets using joint probabilistic data association, IEEE Journal of
+Oceanic Engineering 1983.
 """
 
 from __future__ import annotations
@@ -25,8 +26,11 @@ SAME_FACE, MOST_LOOKS = 0.7, 12
 
 @dataclass(frozen=True, slots=True)
 class MeetingSettings:
-    """Where people meet, and what tells them apart. Faces say what they say elsewhere (track.identity). Likeness of clothes and hair was measured on made-up people who meet (benchmarks/meetings.py): 0.75 to
-    0.97 for one, 0.1 to 0.6 for two in unlike clothes. The rest set by hand and held against benchmarks/joins.py, by which what is said to be sure is."""
+    """Where people meet, and what tells them apart.
+
+    Faces say what they say elsewhere (track.identity). Likeness of clothes and hair was measured on made-up people who meet (benchmarks/meetings.py): 0.75 to 0.97 for one, 0.1
+    to 0.6 for two in unlike clothes. The rest set by hand and held against benchmarks/joins.py, by which what is said to be sure is.
+    """
 
     touches: float = 0.12  # overlap (IoU) from which heads meet; larger: fewer meetings
     beside: float = 0.02  # overlap under which heads are apart, and their looks their own
@@ -55,7 +59,9 @@ class MeetingSettings:
 
 @dataclass(frozen=True, slots=True)
 class Meeting:
-    """first, last: frames in which heads touch; rows: numbers of the paths that take part; at: where each of them is closest to another, and would be parted; closest: how far heads overlap at most (IoU)."""
+    """first, last: frames in which heads touch; rows: numbers of the paths that take part; at: where each of them is closest to another, and would be parted; closest: how far
+    heads overlap at most (IoU).
+    """
 
     first: int
     last: int
@@ -231,7 +237,9 @@ def odds_of(share: float) -> float:
 
 @dataclass(frozen=True, slots=True)
 class Join:
-    """A path that was kept over a meeting, or taken up on another one. first, last: frames of the meeting; row: of the stretch it is in now; others: rows of who else was there; odds: log odds that it is one person."""
+    """A path that was kept over a meeting, or taken up on another one. first, last: frames of the meeting; row: of the stretch it is in now; others: rows of who else was there;
+    odds: log odds that it is one person.
+    """
 
     first: int
     last: int
@@ -277,7 +285,9 @@ class _Piece:
 
 
 class _Reconsidering:
-    """Goes through the meetings in order and settles each, cutting paths into pieces on the way. kept: meetings that a piece went on through, with who else was there and its log odds; open: pairs of pieces of which nobody knows whether they are one person."""
+    """Goes through the meetings in order and settles each, cutting paths into pieces on the way. kept: meetings that a piece went on through, with who else was there and its log
+    odds; open: pairs of pieces of which nobody knows whether they are one person.
+    """
 
     def __init__(self, stretches: list[Stretch], meetings: Sequence[Meeting], seen: Looks, rate: float, settings: MeetingSettings):
         self.stretches, self.meetings, self.seen, self.rate, self.settings = stretches, meetings, seen, rate, settings

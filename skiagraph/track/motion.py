@@ -13,7 +13,10 @@ import numpy as np
 
 @dataclass(frozen=True, slots=True)
 class MotionSettings:
-    """Deviations of x, y and size, in shares of the face's side; speeds a frame. Chosen as in Wojke et al. (a twentieth of the size for places), and held against benchmarks/quality.py (starts, jackets)."""
+    """Deviations of x, y and size, in shares of the face's side; speeds a frame.
+
+    Chosen as in Wojke et al. (a twentieth of the size for places), and held against benchmarks/quality.py (starts, jackets).
+    """
 
     measured: tuple[float, float, float] = (0.05, 0.05, 0.06)  # of a found face; larger: measurements are trusted less
     drift: tuple[float, float, float] = (0.04, 0.04, 0.03)  # of the motion, a frame; larger: the motion is trusted less

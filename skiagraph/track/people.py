@@ -23,7 +23,11 @@ from skiagraph.track.stretch import Stretch
 
 @dataclass(frozen=True, slots=True)
 class PeopleSettings:
-    """From tracks to people. Distances are Euclidean, of descriptors: within one person profiles seldom reach 0.5 (the network's own training has 0.6 as the bound); the rest set by benchmarks/quality.py."""
+    """From tracks to people.
+
+    Distances are Euclidean, of descriptors: within one person profiles seldom reach 0.5 (the network's own training has 0.6 as the bound); the rest set by
+    benchmarks/quality.py.
+    """
 
     still_share: float = 0.012  # share of its size within which a head stays for it to be a picture of one; larger: more is doubtful
     still_s: float = 4.0  # seconds for which it does
@@ -262,8 +266,9 @@ def people_of(stretches: Sequence[Stretch], still: Sequence[bool] | None = None,
 
 
 def _pairs(stretches: Sequence[Stretch]) -> tuple[np.ndarray, np.ndarray]:
-    """For each pair of stretches whether they cannot be one person, bool (n, n), and log odds from where they are, (n, n): one chain whose gap was not bridged is still likely one head, and two tracks
-    at one place surely are."""
+    """For each pair of stretches whether they cannot be one person, bool (n, n), and log odds from where they are, (n, n): one chain whose gap was not bridged is still likely one
+    head, and two tracks at one place surely are.
+    """
     spans = np.array([s.found for s in stretches], int).reshape(-1, 2)
     doubtful = np.array([s.doubtful for s in stretches], bool)
     at_once = np.minimum.outer(spans[:, 1], spans[:, 1]) - np.maximum.outer(spans[:, 0], spans[:, 0]) >= 2
@@ -302,7 +307,9 @@ def _best_face(parts: Sequence[Stretch]) -> tuple[int, tuple[float, float, float
 
 
 def _meet(before: Path, after: Path, last_found: int, first_found: int) -> int:
-    """The frame from which a path goes on as the next one, of those after the last face of the first up to the first face of the second: so that of all frames between the surest is known."""
+    """The frame from which a path goes on as the next one, of those after the last face of the first up to the first face of the second: so that of all frames between the surest
+    is known.
+    """
     frames = np.arange(last_found + 1, first_found)
     sure = [np.where((frames >= p.first) & (frames <= p.last), p.confidence[np.clip(frames - p.first, 0, len(p) - 1)], 0.0) for p in (before, after)]
     total = np.append(0.0, np.cumsum(sure[0])) + np.append(np.cumsum(sure[1][::-1])[::-1], 0.0)

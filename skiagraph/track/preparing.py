@@ -19,8 +19,8 @@ from skiagraph.track.picture import Picture
 from skiagraph.track.stepping import Plan
 
 
-# So many frames after the first of a shot everybody is looked at, until it is known how fast they go: of people who walk one behind the other each may be where the next was a look ago (benchmarks/quality.py, meetings,
-# stepping). Larger: more looks.
+# So many frames after the first of a shot everybody is looked at, until it is known how fast they go: of people who walk one behind the other each may be where the next was a
+# look ago (benchmarks/quality.py, meetings, stepping). Larger: more looks.
 LOOKED_AT_FIRST = 2
 
 
@@ -42,8 +42,9 @@ class Preparing:
         self._info, self._index, self._finder, self._squared, self._plan, self._every = info, index, finder, squared, plan, every
 
     def frames(self, reader: FrameReader, begin: int, warm: int, cuts: Sequence[int], again: Mapping[int, Observation]) -> Iterator[Prepared]:
-        """All that is needed from a frame on, and before it what an earlier run was done with. warm: so many frames before it are wanted once more; cuts: known ones before those; again: what the earlier run
-        saw in them."""
+        """All that is needed from a frame on, and before it what an earlier run was done with. warm: so many frames before it are wanted once more; cuts: known ones before those;
+        again: what the earlier run saw in them.
+        """
         camera = CameraMotion()
         # A search half a step into each shot, so that who is missed at its beginning is not first seen a whole step later.
         half = self._half_of(max((cut for cut in [0, *cuts] if cut < begin), default=0)) if begin else None

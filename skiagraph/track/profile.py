@@ -1,7 +1,8 @@
 """Heads in profile: their covers reach further where the face is.
 
-The box of a face in profile ends at the tip of the nose, a side of the box ahead of the middle of its head (track.heads); an ellipse around the head with the default margin ends after 0.94 sides, and sooner at the height of the chin. Where somebody
-looks to the side, the box of the face lies on that side of the head, by which it is known. It is added when all else is known, so that nobody is followed or told apart by it.
+The box of a face in profile ends at the tip of the nose, a side of the box ahead of the middle of its head (track.heads); an ellipse around the head with the default margin
+ends after 0.94 sides, and sooner at the height of the chin. Where somebody looks to the side, the box of the face lies on that side of the head, by which it is known. It is
+added when all else is known, so that nobody is followed or told apart by it.
 """
 
 from __future__ import annotations
@@ -17,8 +18,11 @@ from skiagraph.track.stretch import Stretch
 
 @dataclass(frozen=True, slots=True)
 class ProfileSettings:
-    """In sides of the face's box. By the geometry of track.heads a face in profile lies half a side ahead of its head's middle, one that is half turned less than a fifth. Held against benchmarks/quality.py and
-    benchmarks/degraded.py (meetings, lamps: three leaks in no finding to none)."""
+    """In sides of the face's box.
+
+    By the geometry of track.heads a face in profile lies half a side ahead of its head's middle, one that is half turned less than a fifth. Held against benchmarks/quality.py
+    and benchmarks/degraded.py (meetings, lamps: three leaks in no finding to none).
+    """
 
     turned: tuple[float, float] = (0.2, 0.45)  # how far a face lies ahead of the middle of its head: from the first of these it is turned, from the second it is in profile; smaller: more covers are larger
     ahead: float = 0.12  # so much further the cover reaches ahead

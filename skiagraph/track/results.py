@@ -74,7 +74,9 @@ class FaceRows:
 
 @dataclass(frozen=True, slots=True)
 class FoundJoin:
-    """Where somebody was taken for the same person although another may have gone on in their place. first, last: frames in between; others: keys of who else was there; same: probability 0..1."""
+    """Where somebody was taken for the same person although another may have gone on in their place. first, last: frames in between; others: keys of who else was there; same:
+    probability 0..1.
+    """
 
     first: int
     last: int

@@ -64,8 +64,9 @@ BELIEVING = BelievingSettings()
 
 @dataclass(frozen=True, slots=True)
 class ScanSettings:
-    """every: search each n-th frame, and more often where there are few in a second (track.stepping); smallest: px of the smallest face to find; 0: what suits the clip's size; part: first and last frame of the part of the clip that the
-    index given is of, None for all of it."""
+    """every: search each n-th frame, and more often where there are few in a second (track.stepping); smallest: px of the smallest face to find; 0: what suits the clip's size;
+    part: first and last frame of the part of the clip that the index given is of, None for all of it.
+    """
 
     every: int = 1
     smallest: int = 0

@@ -54,7 +54,8 @@ FOLLOW_ON = FollowOnSettings()
 class _Tail:
     """A head followed on after its last sight.
 
-    chain, row: the found head that it goes on from, in frame first; last: as far as it may go; hidden, taken: frames that it was behind the head of somebody else, and just on it; met: number of the chain that begins where it came to.
+    chain, row: the found head that it goes on from, in frame first; last: as far as it may go; hidden, taken: frames that it was behind the head of somebody else, and just on
+    it; met: number of the chain that begins where it came to.
     """
 
     chain: int
@@ -246,7 +247,10 @@ class _SecondPass:
         return self._cut_where_taken(number, task.row, result) if isinstance(result, Lead) else result
 
     def _cut_where_taken(self, number: int, row: int, lead: Lead) -> Lead:
-        """A lead that has come to lie on the known head of somebody else has jumped on to them, and ends where it did. Beyond somebody whom it met nobody is sure of it: a shape there may be theirs."""
+        """A lead that has come to lie on the known head of somebody else has jumped on to them, and ends where it did.
+
+        Beyond somebody whom it met nobody is sure of it: a shape there may be theirs.
+        """
         begin, rows = int(self.chains[number].frames[row]), lead.rows.copy()
         taken = over = met = 0
         for n, place in enumerate(lead.rows):
