@@ -7,7 +7,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.lib.stride_tricks import sliding_window_view
 
 from skiagraph.boxes import around_both
 from skiagraph.lazily import ndimage
@@ -48,10 +47,6 @@ class SteadySettings:
     unsure: float = 0.1  # score below that of a sure face over which sizes of sure ones come to count in full
     known_share: float = 0.90  # of the size of sure faces around it that a less sure one has at least
     known_more: float = 0.08  # more of it where it is not sure at all
-    turned_s: float = 2.0  # seconds before and after within which a head was and is as wide as it is taken to be; larger: longer turns are known
-    turned: tuple[float, float] = (0.05, 0.12)  # share by which it is found narrower: from the first it may have turned, from the second it has; smaller: more covers are wider
-    chin: float = 0.15  # share by which it reaches further down
-    profile: float = 0.2  # share by which a head in profile is wider than from the front at least: anthropometry has 1.25 for length against breadth of the skull, and the nose stands before it; larger: wider covers
     joins_frames: float = 6.0  # frames over which followed rows go over to the steadied place they begin at
 
 
@@ -78,7 +73,7 @@ def path_of(chain: Chain, followed: Followed, rate: float, settings: BridgeSetti
             tail = _ending_where_the_lead_is_surer(tail, _lead_of(followed, b + 1), int(frames[b + 1] - frames[b]) - 1, max(1, round(settings.hold_s * rate)))
         if paths and int(frames[a]) - len(lead) <= paths[-1].last:
             lead = lead[:max(0, int(frames[a]) - paths[-1].last - 1)]
-        paths.append(_assemble(frames[a:b + 1], heads[a:b + 1], scores[a:b + 1], bridges, lead, tail, rate, steadying))
+        paths.append(_assemble(frames[a:b + 1], heads[a:b + 1], scores[a:b + 1], bridges, lead, tail, steadying))
     return paths
 
 
@@ -150,7 +145,7 @@ def _room_for_curves(frames, heads) -> np.ndarray:
     return wider
 
 
-def _assemble(frames, heads, scores, bridges, lead, tail, rate: float, settings: SteadySettings) -> Path:
+def _assemble(frames, heads, scores, bridges, lead, tail, settings: SteadySettings) -> Path:
     """One path from found rows, bridges, lead and tail, steadied."""
     rows, origins = [], []
     for n in range(len(frames)):
@@ -160,7 +155,7 @@ def _assemble(frames, heads, scores, bridges, lead, tail, rate: float, settings:
             rows.append(bridges[n])
             origins.append([BRIDGED] * len(bridges[n]))
     body, origin = np.concatenate(rows).astype(float), np.concatenate(origins)
-    body = _steady(_wide_while_turned(_not_shrunk(body, origin, settings), origin, round(settings.turned_s * rate), settings), origin, settings)
+    body = _steady(_not_shrunk(body, origin, settings), origin, settings)
     body[:, 2:4] += np.minimum(_room_for_curves(frames, heads), PATHS.bend_most * body[:, 2:4])
     lead, tail = _begun_at(lead, body[0], heads[0], settings)[::-1], _begun_at(tail, body[-1], heads[-1], settings)
     every = np.concatenate([lead, body, tail])
@@ -179,32 +174,6 @@ def _not_shrunk(body, origin, settings: SteadySettings) -> np.ndarray:
         known = np.interp(every, sure, ndimage.gaussian_filter1d(body[sure, column], settings.known_frames, mode="nearest"))
         doubt = np.clip((PATHS.sure_size - body[:, 5]) / settings.unsure, 0, 1)
         body[:, column] = np.maximum(body[:, column], known * (settings.known_share + settings.known_more * doubt) * (doubt > 0))
-    return body
-
-
-def _wide_while_turned(body, origin, reach: int, settings: SteadySettings) -> np.ndarray:
-    """A head that is found narrower for a while than it was before and is after, up to so many frames, has turned: it did not go away and come back.
-
-    In profile a head is wider than from the front, and where exactly its face is found says little; so its cover is at least as wide as that.
-    """
-    sure = np.flatnonzero((origin == FOUND) & (body[:, 5] >= PATHS.sure_size))
-    if len(sure) < 2:
-        return body
-    body, every = body.copy(), np.arange(len(body))
-    floors = []
-    for column in (2, 3):
-        known = np.interp(every, sure, ndimage.gaussian_filter1d(body[sure, column], settings.known_frames, mode="nearest"))
-        padded = np.concatenate([np.zeros(reach), known, np.zeros(reach)])
-        largest = sliding_window_view(padded, reach + 1).max(axis=1)
-        # The largest up to a frame and the largest from it on: the smaller of both was there before and is there after.
-        floors.append(np.minimum(largest[:len(known)], largest[reach:]))
-    shrunk = 1 - ndimage.gaussian_filter1d(body[:, 2], settings.known_frames, mode="nearest") / floors[0]
-    turned = np.clip((shrunk - settings.turned[0]) / (settings.turned[1] - settings.turned[0]), 0, 1)
-    body[:, 2] = np.maximum(body[:, 2], floors[0] * (1 - settings.turned[0] + (settings.turned[0] + settings.profile) * turned) * (turned > 0))
-    # What is found of a head from behind lies too high: the chin is further down.
-    higher = np.maximum(body[:, 3], floors[1] * (1 - settings.turned[0] + (settings.turned[0] + settings.chin) * turned) * (turned > 0)) - body[:, 3]
-    body[:, 3] += higher
-    body[:, 1] += higher / 2
     return body
 
 

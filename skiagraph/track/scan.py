@@ -34,7 +34,7 @@ from skiagraph.track.meetings import frames_wanted, meetings_of, reconsidered
 from skiagraph.track.observations import Checkpoint, compact, restored
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.people import PEOPLE, are_unlike, looks_of, people_of, split_where_unlike, stretches_of, without_hints, without_misread, without_shadows
-from skiagraph.track.profile import reaching_ahead
+from skiagraph.track.profile import reaching_ahead, wide_while_turned
 from skiagraph.track.results import SIGN, FaceRows, FaceTable, FoundPerson, ScanResult
 from skiagraph.track.second_pass import second_pass
 from skiagraph.track.silhouette import Silhouette
@@ -145,7 +145,8 @@ class _Scan:
         stretches, joins, asked = self._reconsidered(stretches)
         stretches = held_before(stretches, self._shot, self.info.upright_size, self.rate, self.bridges)
         stretches = less_sure(stretches, self.checkpoint.coloured)
-        stretches = holding_both(reaching_ahead(stretches), self.rate)
+        stretches = wide_while_turned(reaching_ahead(stretches), self.rate, self.checkpoint.coloured)
+        stretches = holding_both(stretches, self.rate)
         people, likely = people_of(stretches, [self._is_still(s) for s in stretches], lambda done, total: self.control.report(STEP_WHO, done, total), joins, asked,
                                    at_one_place(stretches, self.rate))
         return self._result(people, likely)

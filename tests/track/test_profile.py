@@ -10,7 +10,7 @@ from skiagraph.shape.place import Similarity
 from skiagraph.shape.shape import Outline, Shape
 from skiagraph.track.heads import head_rows
 from skiagraph.track.path import FOUND, Path
-from skiagraph.track.profile import reaching_ahead
+from skiagraph.track.profile import reaching_ahead, wide_while_turned
 from tests.track.faces import face
 from tests.track.test_doubtful import stretch
 
@@ -76,6 +76,37 @@ class ReachingAheadTest(unittest.TestCase):
         self.assertTrue((after.path.width >= before.path.width - 0.01).all())
         nobody = replace(before, faces=())
         self.assertEqual(reaching_ahead([nobody]), [nobody])
+
+
+class WideWhileTurnedTest(unittest.TestCase):
+    def sized(self, share, coloured=()):
+        """A standing head, found by so much of its size in each frame: its path before and after."""
+        size = np.array([share(n) for n in range(100)])
+        rows = np.stack([np.full(100, 200.0), np.full(100, 100.0), 1.1 * SIDE * size, 1.5 * SIDE * size, np.zeros(100), np.full(100, 0.9)], axis=1)
+        boxes = [np.array([200 - side / 2, 100 - side / 2, 200 + side / 2, 100 + side / 2]) for side in SIDE * size]
+        before = replace(stretch(0, 99, 0, doubtful=False), path=Path.from_rows(0, rows, np.full(100, FOUND)), faces=tuple((n, box, 0.9) for n, box in enumerate(boxes)))
+        after, = wide_while_turned([before], 25.0, coloured)
+        return before.path, after.path
+
+    def test_a_head_that_is_smaller_for_a_while_has_turned_and_is_covered_as_in_profile(self):
+        for share in (0.8, 0.86):
+            before, after = self.sized(lambda n: share if 40 <= n < 70 else 1.0)
+            inside = slice(44, 66)
+            self.assertTrue((after.width[inside] >= 1.15 * 1.1 * SIDE).all(), after.width[inside])
+            np.testing.assert_allclose((after.cy - after.height / 2)[inside], (before.cy - before.height / 2)[inside], atol=0.01)
+            self.assertTrue(((after.cy + after.height / 2)[inside] >= 100 + 0.75 * SIDE).all())
+            np.testing.assert_allclose(after.width[:30], before.width[:30])
+            np.testing.assert_allclose(after.width[80:], before.width[80:])
+            self.assertTrue((after.width >= before.width - 0.01).all() and (after.height >= before.height - 0.01).all())
+
+    def test_who_comes_nearer_or_goes_away_is_as_large_as_found(self):
+        for share in (lambda n: 1 + 0.01 * n, lambda n: 2 - 0.01 * n, lambda n: 1.0):
+            before, after = self.sized(share)
+            np.testing.assert_allclose(after.width, before.width)
+
+    def test_in_coloured_light_sizes_say_nothing(self):
+        before, after = self.sized(lambda n: 0.8 if 40 <= n < 70 else 1.0, range(100))
+        np.testing.assert_allclose(after.width, before.width)
 
 
 if __name__ == "__main__":
