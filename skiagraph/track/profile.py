@@ -14,6 +14,7 @@ import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 
 from skiagraph.lazily import ndimage
+from skiagraph.track.heads import HEAD_BOX
 from skiagraph.track.path import Path
 from skiagraph.track.stretch import Stretch
 
@@ -27,12 +28,12 @@ class ProfileSettings:
     """
 
     turned: tuple[float, float] = (0.2, 0.45)  # how far a face lies ahead of the middle of its head: from the first of these it is turned, from the second it is in profile; smaller: more covers are larger
-    sure: float = 0.8  # score from which a face shows how large its head is
+    sure: float = 0.8  # score from which a face shows how large its whole head is; less sure ones are compared with those
     steady: float = 2.0  # deviation, in sure faces, of the filter on their sizes
     around_s: float = 2.0  # seconds before and after within which a head was and is as large as it is taken to be; larger: longer turns are known
     narrower: tuple[float, float] = (0.05, 0.12)  # share by which a face is found smaller than before and after: from the first its head may have turned, from the second it has; sizes of facing ones differ by that much now and then, which costs wider covers
-    wider: float = 0.2  # share by which a head in profile is wider than from the front: anthropometry has 1.25 for length against breadth of the skull, and the nose stands before it; larger: wider covers
-    chin: float = 0.15  # share by which it reaches further down: what is found of a head from behind is hair, too high
+    wider: float = 0.3  # share by which a head in profile is wider than from the front: anthropometry has 1.25 for length against breadth of the skull, and the nose stands before it; larger: wider covers
+    chin: float = 0.2  # share by which it reaches further down: what is found of a head from behind is hair, too high
     ahead: float = 0.12  # so much further the cover reaches ahead
     below: float = 0.08  # and below
 
@@ -53,21 +54,21 @@ def wide_while_turned(stretches: Sequence[Stretch], rate: float, coloured: Colle
 
 def _wide(stretch: Stretch, rate: float, coloured: np.ndarray, settings: ProfileSettings) -> Path:
     path = stretch.path
-    faces = sorted(((frame, box[2] - box[0]) for frame, box, score in stretch.faces if path.first <= frame <= path.last and score >= settings.sure), key=lambda f: f[0])
-    if len(faces) < 2:
+    faces = sorted(((frame, box[2] - box[0], score) for frame, box, score in stretch.faces if path.first <= frame <= path.last), key=lambda f: f[0])
+    sure = [(frame, side) for frame, side, score in faces if score >= settings.sure]
+    if len(sure) < 2:
         return path
     every, reach = np.arange(path.first, path.last + 1), round(settings.around_s * rate)
-    sides = ndimage.gaussian_filter1d(np.array([side for _, side in faces], float), settings.steady, mode="nearest")
-    side = np.interp(every, [frame for frame, _ in faces], sides)
+    now, side = (np.interp(every, [f[0] for f in found], ndimage.gaussian_filter1d(np.array([f[1] for f in found], float), settings.steady, mode="nearest")) for found in (faces, sure))
     largest = sliding_window_view(np.pad(side, reach), reach + 1).max(axis=1)
     # The largest up to a frame, and the largest from it on: the smaller of both it was before, and is after.
-    ratio = np.minimum(largest[:len(side)], largest[reach:]) / side
-    turned = np.clip((1 - 1 / ratio - settings.narrower[0]) / (settings.narrower[1] - settings.narrower[0]), 0, 1) * ~np.isin(every, coloured)
+    whole = np.minimum(largest[:len(side)], largest[reach:])
+    turned = np.clip((1 - now / whole - settings.narrower[0]) / (settings.narrower[1] - settings.narrower[0]), 0, 1) * ~np.isin(every, coloured)
     if not turned.any():
         return path
     rows = path.rows().astype(float)
-    rows[:, 2] *= 1 + turned * (ratio * (1 + settings.wider) - 1)
-    lower = rows[:, 3] * turned * (ratio * (1 + settings.chin) - 1)
+    rows[:, 2] += turned * np.maximum(HEAD_BOX.width * (1 + settings.wider) * whole - rows[:, 2], 0)
+    lower = turned * np.maximum(HEAD_BOX.height * (1 + settings.chin) * whole - rows[:, 3], 0)
     lean = np.radians(rows[:, 4])
     rows[:, :2] += (lower / 2)[:, None] * np.stack([-np.sin(lean), np.cos(lean)], axis=1)
     rows[:, 3] += lower
