@@ -24,7 +24,7 @@ class ProfileSettings:
     """In sides of the face's box.
 
     By the geometry of track.heads a face in profile lies half a side ahead of its head's middle, one that is half turned less than a fifth. Held against benchmarks/quality.py
-    and benchmarks/degraded.py (meetings, lamps: three leaks in no finding to none).
+    and benchmarks/degraded.py (meetings, lamps: three leaks in no finding to none); what of it is for turned heads by benchmarks/quality.py (unseen: eleven to one, behind, club).
     """
 
     turned: tuple[float, float] = (0.2, 0.45)  # how far a face lies ahead of the middle of its head: from the first of these it is turned, from the second it is in profile; smaller: more covers are larger
