@@ -21,7 +21,7 @@ from skiagraph.track.stretch import Stretch
 
 @dataclass(frozen=True, slots=True)
 class ProfileSettings:
-    """In sides of the face's box.
+    """In sides of the face's box, or as shares of its size where they say so.
 
     By the geometry of track.heads a face in profile lies half a side ahead of its head's middle, one that is half turned less than a fifth. Held against benchmarks/quality.py
     and benchmarks/degraded.py (meetings, lamps: three leaks in no finding to none); what of it is for turned heads by benchmarks/quality.py (unseen: eleven to one, behind, club).

@@ -6,6 +6,7 @@ from collections import deque
 from collections.abc import Callable
 from contextlib import closing
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -140,19 +141,21 @@ class Sweep:
         last, waiting = -1, deque()
         # What tells faces apart is kept nowhere: who was seen well is described again, from the same frames.
         with FrameReader(self._info, self._index, threads=1, rough=True) as reader:
+            # Several faces of a frame are described one after the other.
+            picture_of = lru_cache(maxsize=1)(lambda number: Picture(reader.read(number), self.squared))
             for observation in self._checkpoint.read():
                 control.check()
                 last = observation.frame
                 waiting.append(observation)
                 while last - waiting[0].frame >= self._warm:
                     earlier = waiting.popleft()
-                    self._relink(earlier, told, lambda box: self._part_of(Picture(reader.read(earlier.frame), self.squared))(box))
+                    self._relink(earlier, told, lambda box: self._around_face(picture_of(earlier.frame), box))
         self._again = {observation.frame: observation for observation in waiting}
         return last + 1
 
-    def _part_of(self, picture: Picture) -> Callable[[np.ndarray], Lit]:
-        """Gives the part of a picture that a face is described from."""
-        return lambda box: picture.near(self.squared.boxes(box), CHIP_REACH)
+    def _around_face(self, picture: Picture, box: np.ndarray) -> Lit:
+        """A picture of which what a face, (4,) in px of the clip, is described from is filled in."""
+        return picture.near(self.squared.boxes(box), CHIP_REACH)
 
     def _relink(self, observation: Observation, told, picture: Callable[[np.ndarray], Lit]) -> list[Match]:
         if observation.cut:
@@ -199,7 +202,7 @@ class Sweep:
         seen = with_colours(picture, self._judging.measured(picture, found, expected), self.squared)
         matches = self.linker.take(seen, sought)
         self._open[frame] = Observation(frame, seen, STILL if prepared.camera is None else prepared.camera, prepared.cut, sought is None, picture.coloured)
-        self.describing.consider(frame, self._part_of(picture), matches)
+        self.describing.consider(frame, lambda box: self._around_face(picture, box), matches)
         told(frame, seen, prepared.search is not None)
         self._looking_back.look(matches, expected, self._recent, self._open, told)
         self._straight.forget(self._recent[-1].number - 2 * self._plan.interval)
@@ -214,7 +217,7 @@ class Sweep:
         self._recent.append(picture)
         if known is None:
             return
-        for match in self._relink(known, told, self._part_of(picture)):
+        for match in self._relink(known, told, lambda box: self._around_face(picture, box)):
             if self._every > 1:
                 self._straight.went(match.tracklet, picture.grey, ())
 
