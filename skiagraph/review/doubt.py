@@ -14,6 +14,7 @@ from skiagraph.project.rows import CONFIDENCE, CX, CY, HEIGHT, WIDTH, path_of
 from skiagraph.remembering import Remembered
 from skiagraph.review.finding import Scene, runs
 from skiagraph.track.path import BRIDGED
+from skiagraph.track.stepping import interval
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,15 +73,24 @@ class Doubt:
 def doubt_of(scene: Scene, subject: Subject, sighting: Sighting, covered: Sequence[tuple[Subject, list[Sighting]]]) -> Doubt:
     """How doubtful a sighting is. covered: everybody who is covered in the clip."""
     rows = scene.rows(sighting)
-    own, bridges = _OWN.get((sighting,), ("own", len(rows)), lambda: _own(scene.project, sighting, rows))
+    planned = _planned_wait(scene, sighting)
+    own, bridges = _OWN.get((sighting,), ("own", len(rows), planned), lambda: _own(scene.project, sighting, rows, planned))
     near = DOUBT.near_most * _overlapped(scene, rows, sighting, [s for other, sightings in covered if other is not subject for s in sightings])
     fronts = [s for holdout in scene.project.subjects if holdout.is_in_front and holdout.of.is_before(subject.key) for s in scene.sightings(holdout)]
     front = DOUBT.front_most * np.sqrt(_overlapped(scene, rows, sighting, fronts)) if fronts else np.zeros(len(rows))
     return Doubt(np.vstack([own[:4], near, front, own[4]]), list(_WORDS), list(bridges))
 
 
-def _own(project: Project, sighting: Sighting, rows: np.ndarray) -> tuple[np.ndarray, tuple[int, ...]]:
-    """What the path itself says: (5, n) unsure, jumps, fast, small, bridged; and the middles of what is bridged."""
+def _planned_wait(scene: Scene, sighting: Sighting) -> int:
+    """The most frames of a sighting in a row that its scan meant not to look at. Nobody was hidden there; whether the scan was sure of the way through is for its confidence to say."""
+    scan = scene.scan
+    if scan is None or not set(sighting.tracks) <= {key for person in scan.people for key in person.tracks}:
+        return 0
+    return interval(scan.every, float(scene.clip.rate)) - 1
+
+
+def _own(project: Project, sighting: Sighting, rows: np.ndarray, planned: int) -> tuple[np.ndarray, tuple[int, ...]]:
+    """What the path itself says: (5, n) unsure, jumps, fast, small, bridged; and the middles of what is bridged. planned: so many bridged frames in a row are no bridge."""
     width = np.maximum(rows[:, WIDTH], 1.0)
     unsure = np.clip((DOUBT.sure - rows[:, CONFIDENCE]) / DOUBT.sure, 0, 1)
     placed = np.column_stack([rows[:, CX], rows[:, CY]])
@@ -103,9 +113,11 @@ def _own(project: Project, sighting: Sighting, rows: np.ndarray) -> tuple[np.nda
     middles: tuple[int, ...] = ()
     if path is not None:
         frames = np.arange(sighting.first, sighting.first + len(rows))
-        there = path.origin[np.clip(frames - path.first, 0, len(path) - 1)] == BRIDGED
-        bridged[there] = DOUBT.bridged
-        middles = tuple((a + b) // 2 for a, b in runs(np.flatnonzero(there), join=1))
+        there = np.flatnonzero(path.origin[np.clip(frames - path.first, 0, len(path) - 1)] == BRIDGED)
+        hidden = [(a, b) for a, b in runs(there, join=1) if b - a + 1 > planned]
+        for a, b in hidden:
+            bridged[a:b + 1] = DOUBT.bridged
+        middles = tuple((a + b) // 2 for a, b in hidden)
     return np.vstack([unsure, jumps, fast, small, bridged]), middles
 
 

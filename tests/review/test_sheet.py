@@ -17,7 +17,7 @@ from skiagraph.review.reel import AROUND_S, reel_of
 from skiagraph.review.sheet import BESIDE, by_doubt, digest_of, glance_of, looked_through, picture_digest, sheet_of, stretches
 from skiagraph.shape.place import Similarity
 from skiagraph.track.path import BRIDGED, Path
-from tests.support import TemporaryFolder, head_path, make_clip, project_on
+from tests.support import TemporaryFolder, head_path, make_clip, project_on, seen
 
 FRAMES = 300
 
@@ -100,6 +100,20 @@ class SheetTest(OnAClip):
         at = {crop.at: crop.why for crop in sheet_of(moved, "c1")}
         self.assertIn(125, at)
         self.assertIn(200, at)
+
+    def test_frames_a_stepping_scan_left_out_are_no_hiding(self):
+        path = head_path(0, FRAMES)
+        origin = np.where(np.arange(FRAMES) % 6 == 0, path.origin, BRIDGED)
+        confidence = path.confidence.copy()
+        origin[120:140], confidence[60:65] = BRIDGED, 0.1
+        project = self.project(Path(0, path.cx, path.cy, path.width, path.height, path.angle, confidence, origin))
+        words = {crop.at: crop.why for crop in sheet_of(seen(project, every=10), "c1")}
+        hidden = [at for at, why in words.items() if why == "hidden"]
+        self.assertIn(129, hidden)
+        self.assertTrue(all(115 <= at < 144 for at in hidden))
+        self.assertTrue(any(60 <= at < 65 and why == "unsure" for at, why in words.items()))
+        # Where each frame was to be looked at, each of them is.
+        self.assertGreater(sum(crop.why == "hidden" for crop in sheet_of(project, "c1")), 40)
 
     def test_those_who_are_shown_have_none(self):
         project = cast.decide(self.project(head_path(0, 50), head_path(0, 50, cx=200)), ["s1"], Decision.SHOW)
