@@ -26,7 +26,7 @@ def _scene(name: str, seed: int, alike: bool) -> Scene:
     rng = np.random.default_rng((seed, 1 if alike else 0, 2611))
     kinds: tuple[Callable, ...] = (_cross, _turn_back, _behind, _three, _away_and_back)
     size = float(rng.choice((28, 36, 50, 72, 96), p=(.2, .3, .25, .15, .1)))
-    looks = [_dressed(look_of(int(rng.integers(10_000, 90_000))), rng) for _ in range(3)]
+    looks = [dressed(look_of(int(rng.integers(10_000, 90_000))), rng) for _ in range(3)]
     if alike:
         looks = [replace(look, coat=looks[0].coat, trousers=looks[0].trousers, hat=looks[0].hat, hat_colour=looks[0].hat_colour, hair=looks[0].hair, hair_style=looks[0].hair_style) for look in looks]
     actors = kinds[seed % len(kinds)](rng, size, looks)
@@ -36,7 +36,8 @@ def _scene(name: str, seed: int, alike: bool) -> Scene:
     return Scene(name, "They meet", place, SECONDS, 290, actors, seed=seed + 7, shake=float(rng.uniform(0, 1.5)), sound=place)
 
 
-def _dressed(look: Look, rng: np.random.Generator) -> Look:
+def dressed(look: Look, rng: np.random.Generator) -> Look:
+    """Somebody in a coat, and with a hat or without, by lot."""
     hat = str(rng.choice(_HATS))
     return replace(look, coat=_COATS[int(rng.integers(len(_COATS)))], hat=hat, hat_colour=tuple(rng.uniform(.1, .7, 3)), glasses=bool(rng.random() < .2))
 

@@ -17,7 +17,7 @@ def backdrop(name: str, width: int, height: int, horizon: int, seed: int) -> np.
     """uint8 RGB (height + 2 PAD, width + 2 PAD, 3). horizon: row of the eye level within the frame."""
     w, h = width + 2 * PAD, height + 2 * PAD
     eye = horizon + PAD
-    canvas = {"quay": _quay, "hall": _hall, "soft": _soft}[name](w, h, eye, seed)
+    canvas = {"quay": _quay, "hall": _hall, "soft": _soft, "bricks": _bricks}[name](w, h, eye, seed)
     return (np.clip(canvas, 0, 1) * 255).astype(np.uint8)
 
 
@@ -243,6 +243,26 @@ def _hall(w, h, eye, seed):
     canvas[eye + 112:eye + 118] = (.30, .27, .25)
     _crates(canvas, w * .06, eye + 175, 62, 3, 4, seed + 40)
     _crates(canvas, w * .74, eye + 185, 66, 4, 4, seed + 41)
+    return canvas
+
+
+def _bricks(w, h, eye, seed):
+    """The wall of the ice house: bricks of many tones, patched and stained, with a door."""
+    wide, high = 38, 15
+    y, x = np.arange(h)[:, None], np.arange(w)[None, :]
+    row = y // high
+    column = (x + wide // 2 * (row % 2)) // wide
+    lot = np.random.default_rng(seed).random((int(row.max()) + 1, int(column.max()) + 1, 2))
+    tone, kind = lot[row, column, 0], lot[row, column, 1]
+    brick = np.array([.52, .27, .20]) * (.62 + .62 * tone)[..., None]
+    # Now and then one that was replaced, or is broken away.
+    brick = np.where((kind > .95)[..., None], np.array([.66, .60, .50]), np.where((kind < .04)[..., None], np.array([.14, .11, .10]), brick))
+    joint = (y % high < 2) | ((x + wide // 2 * (row % 2)) % wide < 2)
+    canvas = np.where(joint[..., None], np.array([.60, .57, .52]), brick)
+    canvas *= 1 + (.07 * noise((h, w), seed + 1, (26, 40)) + .05 * noise((h, w), seed + 2, (.7, .7)))[..., None]
+    left = int(w * .44)
+    canvas[max(0, eye - 150):eye + 260, left:left + 190] = np.array([.20, .28, .30]) * (1 + .06 * noise((eye + 260 - max(0, eye - 150), 190), seed + 3, (60, 2)))[..., None]
+    _ground(canvas, eye, eye + 190, seed, "cobbles")
     return canvas
 
 

@@ -1,0 +1,45 @@
+"""Films of which the camera sees a part: truth moves with the picture, and ends where nobody could be recognised."""
+
+import unittest
+
+import numpy as np
+
+from benchmarks.panned import SIZE, Panned, Part
+from skiagraph.demo import people
+from skiagraph.demo.scene import HEAD_OFFSET
+from skiagraph.demo.story import Actor, Scene
+
+WALL = Scene("wall", "A wall", "bricks", 1.0, 400, tuple(Actor(f"p{n}", f"Buyer {n}", look, x=((0, x),), size=((0, 60),)) for n, (look, x) in enumerate(((people.CLERK, 300), (people.WORKER, 1900)))), size=(2560, 900))
+
+
+class PannedTest(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        # Still for four frames, over to the other end within five, and still again.
+        film = Panned((Part(WALL, 0.52, True, x=((0, 20), (.16, 20), (.36, 1200), (.52, 1200)), y=((0, 60),), zoom=((0, .9),)),))
+        cls.film, cls.frames = film, list(film.drawn())
+
+    def test_what_is_told_lies_where_it_is_seen(self):
+        self.assertEqual(len(self.frames), self.film.frames)
+        for picture, ids, heads in self.frames:
+            self.assertEqual((picture.shape, ids.shape), ((SIZE[1], SIZE[0], 3), (SIZE[1], SIZE[0])))
+            for head in heads:
+                number = int(head.actor[1:]) + 1
+                y, x = np.nonzero((ids == number) | (ids == HEAD_OFFSET + number))
+                self.assertEqual(head.face_px, np.count_nonzero(ids == number))
+                self.assertLessEqual(abs(x.mean() - np.clip(head.cx, 0, SIZE[0])), head.width / 2)
+                self.assertLessEqual(abs(y.mean() - head.cy), 0.2 * head.height)
+        self.assertEqual([h.actor for h in self.frames[0][2]], ["p0"])
+        self.assertEqual([h.actor for h in self.frames[-1][2]], ["p1"])
+
+    def test_nobody_is_to_be_recognised_while_it_whips(self):
+        seen = [sum(head.face_px for head in heads) for _, _, heads in self.frames]
+        self.assertGreater(min(seen[:4]), 100)
+        self.assertGreater(min(seen[-3:]), 100)
+        self.assertEqual(max(seen[5:8]), 0)
+        still, whipped = (np.abs(np.diff(self.frames[n][0].astype(int), axis=1)).mean() for n in (0, 6))
+        self.assertLess(whipped, still / 2)
+
+
+if __name__ == "__main__":
+    unittest.main()
