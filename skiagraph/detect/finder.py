@@ -12,6 +12,7 @@ import numpy as np
 from skiagraph.boxes import iou
 from skiagraph.detect.detections import Detections, suppress
 from skiagraph.detect.detector import FaceDetector
+from skiagraph.detect.lifting import lifted
 from skiagraph.detect.shrink import halved, shrunk
 
 # Scores under this are noise even for a second look.
@@ -36,8 +37,6 @@ CLOSE_SIDE, CLOSE_REACH = 192, 3.0
 LOOK_REACH = max(NEAR_REACH, CLOSE_REACH) / 2
 # A second look that is this sure needs no third.
 CONTENT = 0.6
-# Below this mean brightness a picture is lifted before it is searched.
-DARK = 78.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -233,21 +232,6 @@ def _cut(frame_rgb: np.ndarray, left: float, top: float, scale: float, side: int
         part, times = halved(part), 2 * times
     placed = np.float32([[scale / times, 0, (left - x0) / times], [0, scale / times, (top - y0) / times]])
     return cv2.warpAffine(part, placed, (side, side), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REFLECT)
-
-
-def lifted(rgb: np.ndarray) -> np.ndarray:
-    """A dark picture with its shadows lifted by a gamma curve and each channel brought to a like mean; others as they are.
-
-    Detectors were trained on daylight; lamps at night leave faces dark and of one colour.
-    """
-    mean = np.array(cv2.mean(np.ascontiguousarray(rgb[::8, ::8]))[:3])
-    if mean.mean() >= DARK or mean.mean() < 4:
-        return rgb
-    gamma = float(np.clip(np.log(DARK / 255 * 1.25) / np.log(max(mean.mean(), 1) / 255), 0.4, 1))
-    balance = np.clip(mean.mean() / np.maximum(mean, 1), 0.7, 1.5)
-    steps = np.arange(256)[:, None] * balance
-    table = np.clip((np.clip(steps, 0, 255) / 255) ** gamma * 255, 0, 255).astype(np.uint8)
-    return cv2.LUT(rgb, table.reshape(1, 256, 3))
 
 
 def _mirrored(seen: Detections, side: int) -> Detections:

@@ -14,7 +14,7 @@ from skiagraph.demo.people import BLUE_CAP, LONG_HAIR, OLD_HAND
 from skiagraph.demo.ship import shipped
 from skiagraph.detect import finder
 from skiagraph.detect.detections import EYE_LEFT, EYE_RIGHT, NOSE, Detections, suppress
-from skiagraph.detect.finder import FaceFinder, level_sizes, lifted
+from skiagraph.detect.finder import FaceFinder, level_sizes
 from skiagraph.media.index import open_clip
 from skiagraph.media.reader import FrameReader
 from skiagraph.track.descriptor import FaceDescriber
@@ -180,23 +180,6 @@ class LevelTest(unittest.TestCase):
             self.assertGreaterEqual(smallest * sizes[0][0] / width, 17.5)
             self.assertLessEqual(min(sizes[-1]), 600)
             self.assertTrue(all(a[0] > b[0] for a, b in zip(sizes, sizes[1:])))
-
-
-class LiftTest(unittest.TestCase):
-    def test_daylight_is_left_alone(self):
-        bright = np.full((64, 64, 3), 120, np.uint8)
-        self.assertIs(lifted(bright), bright)
-
-    def test_dark_pictures_become_lighter_and_less_coloured(self):
-        dark = np.zeros((64, 64, 3), np.uint8)
-        dark[:] = (20, 25, 50)
-        out = lifted(dark)
-        self.assertGreater(out.mean(), 1.5 * dark.mean())
-        self.assertLess(np.ptp(out[0, 0].astype(float)) / out.mean(), np.ptp(dark[0, 0].astype(float)) / dark.mean())
-
-    def test_black_stays_black(self):
-        black = np.zeros((64, 64, 3), np.uint8)
-        self.assertIs(lifted(black), black)
 
 
 class DetectionsTest(unittest.TestCase):
