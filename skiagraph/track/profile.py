@@ -32,6 +32,8 @@ class ProfileSettings:
     steady: float = 2.0  # deviation, in sure faces, of the filter on their sizes
     around_s: float = 2.0  # seconds before and after within which a head was and is as large as it is taken to be; larger: longer turns are known
     narrower: tuple[float, float] = (0.05, 0.12)  # share by which a face is found smaller than before and after: from the first its head may have turned, from the second it has; sizes of facing ones differ by that much now and then, which costs wider covers
+    higher: tuple[float, float] = (0.12, 0.22)  # by so much of its side a face is found higher than before and after: from the first of these it may be hair, from the second it is; facing ones differ by 0.03. smaller: covers of who nods reach further down
+    stands: float = 0.6  # from so much on the whole head went up
     wider: float = 0.3  # share by which a head in profile is wider than from the front: anthropometry has 1.25 for length against breadth of the skull, and the nose stands before it; larger: wider covers
     chin: float = 0.2  # share by which it reaches further down: what is found of a head from behind is hair, too high
     ahead: float = 0.12  # so much further the cover reaches ahead
@@ -43,32 +45,67 @@ def reaching_ahead(stretches: Sequence[Stretch], settings: ProfileSettings = Pro
     return [replace(s, path=_reaching(s, settings)) if s.faces else s for s in stretches]
 
 
-def wide_while_turned(stretches: Sequence[Stretch], rate: float, coloured: Collection[int] = (), settings: ProfileSettings = ProfileSettings()) -> list[Stretch]:
-    """The same stretches, no row of them smaller: wider where a face is found smaller for a while than before and after. That head did not go away and come back; it has turned.
+def wide_while_turned(stretches: Sequence[Stretch], rate: float, coloured: Collection[int] = (), cuts: Collection[int] = (), settings: ProfileSettings = ProfileSettings()) -> list[Stretch]:
+    """The same stretches, no row of them smaller: wider where a face is found smaller for a while than before and after, and further down where it is found higher. That head did not go away and come
+    back, nor jump; it has turned, and what is found of it from behind is hair.
 
-    rate: frames a second; coloured: frames in whose light sizes say nothing.
+    rate: frames a second; coloured: frames in whose light sizes and places say little; cuts: frames with which shots begin.
     """
     strange = np.array(sorted(coloured), int)
-    return [replace(s, path=_wide(s, rate, strange, settings)) for s in stretches]
+    return [replace(s, path=_wide(s, rate, strange, parted, settings)) for s, parted in zip(stretches, _parted(stretches, frozenset(cuts)))]
 
 
-def _wide(stretch: Stretch, rate: float, coloured: np.ndarray, settings: ProfileSettings) -> Path:
+def _parted(stretches: Sequence[Stretch], cuts: Collection[int]) -> list[tuple[bool, bool]]:
+    """Of each stretch, whether it was parted at its beginning, and at its end, from one that is at the same place a frame before or after: who went on as whom was not known (track.meetings)."""
+    begins: dict[int, list[Path]] = {}
+    ends: dict[int, list[Path]] = {}
+    for s in stretches:
+        begins.setdefault(s.path.first, []).append(s.path)
+        ends.setdefault(s.path.last, []).append(s.path)
+
+    def beside(path: Path, row: int, others: list[Path], theirs: int) -> bool:
+        return any(np.hypot(other.cx[theirs] - path.cx[row], other.cy[theirs] - path.cy[row]) < path.width[row] for other in others)
+
+    return [(s.path.first not in cuts and beside(s.path, 0, ends.get(s.path.first - 1, []), -1), s.path.last + 1 not in cuts and beside(s.path, -1, begins.get(s.path.last + 1, []), 0)) for s in stretches]
+
+
+def _before_and_after(values: np.ndarray, reach: int, parted: tuple[bool, bool]) -> np.ndarray:
+    """Of each of (n,) values the largest of so many up to it, and of so many from it on: the smaller of both, which was reached before and is again. Where a path was parted, one of them is enough."""
+    largest = sliding_window_view(np.pad(values, reach, constant_values=-np.inf), reach + 1).max(axis=1)
+    before, after = largest[:len(values)], largest[reach:]
+    known_before, known_after = np.full(len(values), not parted[0]), np.full(len(values), not parted[1])
+    known_before[reach:] = known_after[:-reach] = True
+    return np.where(known_before & known_after, np.minimum(before, after), np.where(known_before, before, np.where(known_after, after, np.maximum(before, after))))
+
+
+def _rising(amount: np.ndarray, bounds: tuple[float, float]) -> np.ndarray:
+    """0 up to the first of two bounds, 1 from the second on."""
+    return np.clip((amount - bounds[0]) / (bounds[1] - bounds[0]), 0, 1)
+
+
+def _wide(stretch: Stretch, rate: float, coloured: np.ndarray, parted: tuple[bool, bool], settings: ProfileSettings) -> Path:
     path = stretch.path
-    faces = sorted(((frame, box[2] - box[0], score) for frame, box, score in stretch.faces if path.first <= frame <= path.last), key=lambda f: f[0])
-    sure = [(frame, side) for frame, side, score in faces if score >= settings.sure]
+    faces = sorted(((frame, box[2] - box[0], (box[1] + box[3]) / 2, score) for frame, box, score in stretch.faces if path.first <= frame <= path.last), key=lambda f: f[0])
+    sure = [face for face in faces if face[-1] >= settings.sure]
     if len(sure) < 2:
         return path
     every, reach = np.arange(path.first, path.last + 1), round(settings.around_s * rate)
-    now, side = (np.interp(every, [f[0] for f in found], ndimage.gaussian_filter1d(np.array([f[1] for f in found], float), settings.steady, mode="nearest")) for found in (faces, sure))
-    largest = sliding_window_view(np.pad(side, reach), reach + 1).max(axis=1)
-    # The largest up to a frame, and the largest from it on: the smaller of both it was before, and is after.
-    whole = np.minimum(largest[:len(side)], largest[reach:])
-    turned = np.clip((1 - now / whole - settings.narrower[0]) / (settings.narrower[1] - settings.narrower[0]), 0, 1) * ~np.isin(every, coloured)
-    if not turned.any():
+
+    def steadied(found: Sequence[tuple], column: int) -> np.ndarray:
+        return np.interp(every, [f[0] for f in found], ndimage.gaussian_filter1d(np.array([f[column] for f in found], float), settings.steady, mode="nearest"))
+
+    now, high = steadied(faces, 1), steadied(faces, 2)
+    whole = _before_and_after(steadied(sure, 1), reach, parted)
+    raised = (_before_and_after(steadied(sure, 2), reach, parted) - high) / whole
+    strange = np.isin(every, coloured)
+    turned = _rising(1 - now / whole, settings.narrower) * ~strange
+    # Whoever is much higher has stood up.
+    from_behind = _rising(raised, settings.higher) * (raised <= settings.stands) * ~strange
+    if not (turned.any() or from_behind.any()):
         return path
     rows = path.rows().astype(float)
     rows[:, 2] += turned * np.maximum(HEAD_BOX.width * (1 + settings.wider) * whole - rows[:, 2], 0)
-    lower = turned * np.maximum(HEAD_BOX.height * (1 + settings.chin) * whole - rows[:, 3], 0)
+    lower = np.maximum(turned * np.maximum(HEAD_BOX.height * (1 + settings.chin) * whole - rows[:, 3], 0), from_behind * raised * whole)
     lean = np.radians(rows[:, 4])
     rows[:, :2] += (lower / 2)[:, None] * np.stack([-np.sin(lean), np.cos(lean)], axis=1)
     rows[:, 3] += lower

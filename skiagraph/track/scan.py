@@ -145,7 +145,7 @@ class _Scan:
         stretches, joins, asked = self._reconsidered(stretches)
         stretches = held_before(stretches, self._shot, self.info.upright_size, self.rate, self.bridges)
         stretches = less_sure(stretches, self.checkpoint.coloured)
-        stretches = wide_while_turned(reaching_ahead(stretches), self.rate, self.checkpoint.coloured)
+        stretches = wide_while_turned(reaching_ahead(stretches), self.rate, self.checkpoint.coloured, self.sweep.cuts)
         stretches = holding_both(stretches, self.rate)
         people, likely = people_of(stretches, [self._is_still(s) for s in stretches], lambda done, total: self.control.report(STEP_WHO, done, total), joins, asked,
                                    at_one_place(stretches, self.rate))

@@ -104,6 +104,41 @@ class WideWhileTurnedTest(unittest.TestCase):
             before, after = self.sized(share)
             np.testing.assert_allclose(after.width, before.width)
 
+    def raised(self, share, first=0, last=99, beside=(), cuts=()):
+        """A standing head, whose face is found so many of its sides higher in each frame: its path before and after. beside: others."""
+        frames = np.arange(first, last + 1)
+        high = 100 - SIDE * np.array([share(n) for n in frames])
+        rows = np.stack([np.full(len(frames), 200.0), high, np.full(len(frames), 1.1 * SIDE), np.full(len(frames), 1.5 * SIDE), np.zeros(len(frames)), np.full(len(frames), 0.9)], axis=1)
+        boxes = [np.array([200 - SIDE / 2, y - SIDE / 2, 200 + SIDE / 2, y + SIDE / 2]) for y in high]
+        before = replace(stretch(first, last, 0, doubtful=False), path=Path.from_rows(first, rows, np.full(len(frames), FOUND)), faces=tuple(zip(frames.tolist(), boxes, [0.9] * len(frames))))
+        after = wide_while_turned([before, *beside], 25.0, (), cuts)[0]
+        return before.path, after.path
+
+    def test_a_face_that_is_found_higher_for_a_while_is_the_hair_of_a_head_that_has_turned(self):
+        before, after = self.raised(lambda n: 0.3 if 40 <= n < 70 else 0.0)
+        bottom = after.cy + after.height / 2
+        self.assertTrue((bottom[44:66] >= 100 + 0.75 * SIDE - 0.5).all(), bottom[40:70])
+        np.testing.assert_allclose((after.cy - after.height / 2)[44:66], (before.cy - before.height / 2)[44:66], atol=0.01)
+        np.testing.assert_allclose(after.width, before.width)
+        np.testing.assert_allclose(after.height[:30], before.height[:30])
+
+    def test_who_stands_up_or_goes_up_for_good_is_covered_as_found(self):
+        for share in (lambda n: 2.0 if 40 <= n < 70 else 0.0, lambda n: 0.01 * n, lambda n: 0.03 * (n % 2)):
+            before, after = self.raised(share)
+            np.testing.assert_allclose(after.height[:34], before.height[:34], atol=0.01)
+            np.testing.assert_allclose(after.height[48:62], before.height[48:62], atol=0.01)
+
+    def test_where_a_path_was_parted_one_side_tells_enough(self):
+        turns = lambda n: 0.3 if n >= 40 else 0.0
+        before, alone = self.raised(turns, last=60)
+        np.testing.assert_allclose(alone.height, before.height, atol=0.01)
+        goes_on = stretch(61, 99, 200, doubtful=False)
+        _, parted = self.raised(turns, last=60, beside=[goes_on])
+        self.assertTrue(((parted.cy + parted.height / 2)[46:] >= 100 + 0.75 * SIDE - 0.5).all())
+        # In another shot it is somebody else.
+        _, cut = self.raised(turns, last=60, beside=[goes_on], cuts=[61])
+        np.testing.assert_allclose(cut.height, before.height, atol=0.01)
+
     def test_in_coloured_light_sizes_say_nothing(self):
         before, after = self.sized(lambda n: 0.8 if 40 <= n < 70 else 1.0, range(100))
         np.testing.assert_allclose(after.width, before.width)
