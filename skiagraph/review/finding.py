@@ -10,6 +10,7 @@ import numpy as np
 
 from skiagraph.project.model import Clip, Project, Scan, Sighting, Subject
 from skiagraph.project.rows import CONFIDENCE, outline_rows
+from skiagraph.track.camera import CAMERA
 
 # Confidence under which a person should look.
 UNSURE = 0.35
@@ -91,6 +92,10 @@ class Scene:
     @property
     def cuts(self) -> tuple[int, ...]:
         return self.scan.cuts if self.scan else ()
+
+    def is_blurred(self, frame: int) -> bool:
+        """Whether what begins with a frame is no shot, but blurred, as in a whip pan: cuts follow at once on one another."""
+        return any(0 < cut - frame < CAMERA.least_shot for cut in self.cuts)
 
     def rows(self, sighting: Sighting) -> np.ndarray:
         """Rows of a sighting, as project.rows, as far as the clip is good."""

@@ -22,6 +22,7 @@ from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
 from skiagraph.track.both_places import holding_both
 from skiagraph.track.bridging import BridgeSettings
+from skiagraph.track.camera import CAMERA
 from skiagraph.track.chaining import chains
 from skiagraph.track.crossings import less_sure
 from skiagraph.track.describing import Description, describe, is_of
@@ -51,7 +52,6 @@ class BelievingSettings:
     partial_stepping: int = 50  # the same when stepping, which is quicker
     surely_present: float = 0.9  # presence, 0..1, with which the landmark network makes a track believed that the detector is not sure of; larger: more is doubtful
     evident: float = 0.88  # score that needs no second opinion
-    least_shot: int = 3  # frames between two cuts that make a shot
     patience_s: float = 1.6  # seconds that a lost track waits when stepping; larger: more is taken up again, and by somebody else
     stepping_from: int = 4  # each so many frames searched from which that counts
     described: int = 3  # frames of somebody never described before that are read again for it
@@ -213,7 +213,7 @@ class _Scan:
     def _is_shot(self, frame: int) -> bool:
         """False between cuts that follow at once on one another, as a whip pan is taken for: nothing can be recognised there. Where it ends, a shot begins, and is looked at."""
         first, last = self._shot(frame)
-        return last - first + 1 >= BELIEVING.least_shot
+        return last - first + 1 >= CAMERA.least_shot
 
     # Who is who
 

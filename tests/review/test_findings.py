@@ -114,6 +114,11 @@ class FindingTest(TemporaryFolder):
         self.assertEqual(self.reasons(falling(0.9, 0.3, 0.9)), [], "a blink")
         cut = seen(falling(*[0.3] * 2, *[0.9] * 20), cuts=(40,))
         self.assertEqual(self.reasons(cut), [], "the path goes on over the cut")
+        rows = head_path(0, 40).rows().copy()
+        rows[38:, 5] = 0.3
+        ends = project_on(self.clip, HeadPath.from_rows(0, rows, np.zeros(40)))
+        self.assertEqual(self.reasons(seen(ends, cuts=(40,))), [(Reason.UNSURE, 38, 39)])
+        self.assertEqual(self.reasons(seen(ends, cuts=(40, 41, 42))), [], "from there on all is blurred, as in a whip pan")
 
     def test_what_was_drawn_by_hand_and_stops_in_the_picture_is_said_also_without_a_scan(self):
         project, key = outlines.add_subject(project_on(self.clip, scanned=False), "c1", 30, Outline.at(80, 48, 30, 40))

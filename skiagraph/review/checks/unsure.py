@@ -42,8 +42,8 @@ class Unsure(FindingKind):
             for first, last in runs(np.flatnonzero(low) + sighting.first):
                 part = slice(first - sighting.first, last - sighting.first + 1)
                 at_begin, at_end = first - sighting.first < LEAST, last_frame - last < LEAST
-                # At the end of a shot it cannot become longer, whatever comes of it.
-                cut_short = last == last_frame and (last + 1 in scene.cuts or last == scene.clip.frames - 1)
+                # At the end of a shot it cannot become longer, whatever comes of it; where everything becomes blurred it would not matter.
+                cut_short = last == last_frame and (last + 1 in scene.cuts and not scene.is_blurred(last + 1) or last == scene.clip.frames - 1)
                 if last - first + 1 < LEAST and not cut_short and not first == last == sighting.first == last_frame:
                     continue
                 if cut_short:
