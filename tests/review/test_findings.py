@@ -163,6 +163,17 @@ class FindingTest(TemporaryFolder):
         for finding in findings(project):
             self.assertSentence(sentence(project, finding))
 
+    def test_a_face_of_nobody_may_have_been_there_since_the_picture_was_searched_before(self):
+        def about(frame, box, **changes):
+            return [(f.first, f.last, f.at) for f in findings(seen(with_faces(project_on(self.clip, head_path(0, 60)), (frame, *box)), **changes)) if f.reason == Reason.NOBODYS_FACE]
+
+        inside, at_edge = (10, 10, 30, 30), (140, 30, 168, 58)
+        self.assertEqual(about(20, inside), [(20, 20, 20)])
+        self.assertEqual(about(20, inside, every=10), [(11, 29, 20)])
+        self.assertEqual(about(20, inside, every=10, cuts=(15, 26)), [(15, 25, 20)], "no further than its shot")
+        self.assertEqual(about(59, at_edge), [(51, 59, 59)], "who comes in as the shot ends")
+        self.assertEqual(about(20, at_edge, cuts=(20,)), [(20, 28, 20)], "who leaves as it begins")
+
     def test_a_weak_sign_at_the_edge_is_a_finding_until_somebody_is_covered_there(self):
         sign = FaceTable(np.array([59], np.int32), np.array([[140, 30, 168, 58]], np.int16), np.array([30], np.uint8))
         for paths, wanted in (((head_path(0, 60),), [(Reason.MAYBE_AT_EDGE, 51, 59)]), ((head_path(0, 60), head_path(0, 60, cx=154, cy=44, width=40, height=50)), [])):

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 
-from skiagraph.project.model import Decision
+from skiagraph.project.model import Clip, Decision
 from skiagraph.project.overlap import within
 from skiagraph.project.rows import shapes_of
+from skiagraph.review.checks.maybe_at_edge import AT_EDGE_FRAMES
 from skiagraph.review.faces import judged_once, points_of
 from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind, runs
 from skiagraph.track.results import SIGN
+from skiagraph.track.stepping import step_of
 
 
 @finding_kind
@@ -24,14 +26,25 @@ class FaceOfNobody(FindingKind):
         if scene.project.rest_of(scene.clip.key) is not None:
             # All of the picture is covered but where somebody is shown.
             strange = strange[_seen_beside(scene, table.frames[strange], table.boxes[strange])]
-        frames, scores = table.frames[strange], table.scores[strange]
+        frames, scores, boxes = table.frames[strange], table.scores[strange], table.boxes[strange]
+        bounds = np.array([0, *scene.cuts, scene.clip.frames])
+        unseen = step_of(scene.scan.every, float(scene.clip.rate)) - 1
         for first, last in runs(np.unique(frames)):
             here = (frames >= first) & (frames <= last)
             worst = int(np.argmax(np.where(here, scores, 0)))
-            yield Finding(scene.clip.key, "", self.reason, first, last, round(int(scores[worst]) / 100, 3), int(frames[worst]))
+            shot = int(np.searchsorted(bounds, first, side="right")) - 1, int(np.searchsorted(bounds, last, side="right"))
+            begin, end = int(bounds[shot[0]]), int(bounds[shot[1]]) - 1
+            # They may have been there since all of the picture was searched the time before, and until the next; and whoever is coming into the picture just there is not found at once.
+            before, after = (max(unseen, AT_EDGE_FRAMES if _at_edge(boxes[frames == frame], scene.clip) else 0) if ends else unseen for frame, ends in ((first, last == end), (last, first == begin)))
+            yield Finding(scene.clip.key, "", self.reason, max(begin, first - before), min(end, last + after), round(int(scores[worst]) / 100, 3), int(frames[worst]))
 
     def sentence(self, project, finding, told):
         return f"A face at {told.where} belongs to nobody in the register ({told.count}). Draw around it, or accept if it is none."
+
+
+def _at_edge(boxes: np.ndarray, clip: Clip) -> bool:
+    """Whether any of some faces reaches the edge of the picture."""
+    return bool(((boxes[:, :2] <= 0) | (boxes[:, 2:] >= [clip.width, clip.height])).any())
 
 
 def _seen_beside(scene, frames: np.ndarray, boxes: np.ndarray) -> np.ndarray:
