@@ -6,7 +6,9 @@ import numpy as np
 
 from skiagraph.boxes import cxcywh_to_xyxy, iou
 from skiagraph.project.model import Clip, Sighting, Subject
-from skiagraph.review.finding import Scene
+from skiagraph.project.rows import path_of
+from skiagraph.review.finding import Scene, hardly_rows
+from skiagraph.track.path import FOUND
 
 # A gap is an absence when it begins and ends where this share of the head reaches the edge of the picture.
 EDGE = 0.75
@@ -86,3 +88,28 @@ def loose_ends(scene: Scene, sightings: list[Sighting], n: int) -> tuple[bool, b
     before = [s for s in sightings if s.last < first]
     away = bool(before) and max(before, key=lambda s: s.last).away_after
     return begins and not away, ends and not sighting.away_after
+
+
+def hardly_begun(scene: Scene, sighting: Sighting) -> int:
+    """The last frame before somebody was surely found in which they were hardly to be followed back, or the one before the sighting. A follower that was sure of itself in between may have been on somebody else."""
+    rows, surely = _surely_found(scene, sighting)
+    hardly = np.flatnonzero(hardly_rows(rows[:int(surely[0]) if len(surely) else len(rows)]))
+    return sighting.first + (int(hardly[-1]) if len(hardly) else -1)
+
+
+def hardly_left(scene: Scene, sighting: Sighting) -> int:
+    """The first frame since somebody was surely found last in which they were hardly to be followed, or the one after the sighting."""
+    rows, surely = _surely_found(scene, sighting)
+    begin = int(surely[-1]) + 1 if len(surely) else 0
+    hardly = np.flatnonzero(hardly_rows(rows[begin:]))
+    return sighting.first + (begin + int(hardly[0]) if len(hardly) else len(rows))
+
+
+def _surely_found(scene: Scene, sighting: Sighting) -> tuple[np.ndarray, np.ndarray]:
+    """Rows of a sighting, and which of them were found, and surely; of what was placed by hand, which are sure."""
+    rows, path = scene.rows(sighting), path_of(scene.project, sighting)
+    sure = ~hardly_rows(rows)
+    if path is not None and (path.origin == FOUND).any():
+        frames = sighting.first + np.arange(len(rows))
+        sure &= (frames >= path.first) & (frames <= path.last) & (path.origin[np.clip(frames - path.first, 0, len(path) - 1)] == FOUND)
+    return rows, np.flatnonzero(sure)

@@ -14,7 +14,7 @@ from skiagraph.review.finding import KINDS, Reason, sentence
 from skiagraph.review.findings import _KEPT as checks_kept
 from skiagraph.review.findings import acceptance_of, findings, open_findings, was_accepted
 from skiagraph.review.lanes import Attention, LaneState, attention, lane, next_finding
-from skiagraph.track.path import Path as HeadPath
+from skiagraph.track.path import FOLLOWED, FOUND, Path as HeadPath
 from skiagraph.track.results import FaceTable
 from tests.support import TemporaryFolder, changed_subject, head_path, make_clip, project_on, seen
 
@@ -162,6 +162,16 @@ class FindingTest(TemporaryFolder):
         self.assertEqual(self.reasons(project), [(Reason.FACE_OUTSIDE, 7, 7), (Reason.NOBODYS_FACE, 9, 9)])
         for finding in findings(project):
             self.assertSentence(sentence(project, finding))
+
+    def test_a_follower_that_was_sure_in_between_ends_no_doubt_about_how_somebody_came_and_went(self):
+        rows = head_path(10, 40).rows().copy()
+        rows[:14, 5], rows[6:8, 5] = 0.2, 0.6
+        rows[30:, 5], rows[34, 5] = 0.3, 0.58
+        origin = np.where((np.arange(40) < 14) | (np.arange(40) >= 30), FOLLOWED, FOUND)
+        self.assertEqual(self.reasons(project_on(self.clip, HeadPath.from_rows(10, rows, origin))), [(Reason.BEGINS_INSIDE, 0, 23), (Reason.ENDS_INSIDE, 40, 59)])
+        # Found in between, they were there.
+        found = project_on(self.clip, HeadPath.from_rows(10, rows, np.zeros(40)))
+        self.assertEqual([(r, f, l) for r, f, l in self.reasons(found) if r != Reason.UNSURE], [(Reason.BEGINS_INSIDE, 0, 15), (Reason.ENDS_INSIDE, 45, 59)])
 
     def test_a_face_of_nobody_may_have_been_there_since_the_picture_was_searched_before(self):
         def about(frame, box, **changes):

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import numpy as np
-
-from skiagraph.review.ends import gap_before, goes_on, loose_ends
-from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind, hardly_rows
+from skiagraph.review.ends import gap_before, goes_on, hardly_begun, loose_ends
+from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind
 
 
 @finding_kind
@@ -16,10 +14,8 @@ class BeginsInside(FindingKind):
         second = max(1, round(float(scene.clip.rate)))
         for n, sighting in enumerate(sightings):
             if loose_ends(scene, sightings, n)[0] and not gap_before(scene, sightings, sighting) and not goes_on(scene, sighting, others, -1):
-                rows = scene.rows(sighting)
-                sure = np.flatnonzero(~hardly_rows(rows))
-                last = sighting.first + int(sure[0]) - 1 if len(sure) else sighting.first + len(rows) - 1
-                yield Finding(scene.clip.key, subject.key, self.reason, max(0, sighting.first - second), max(last, sighting.first), float(sighting.first), sighting.first)
+                last = max(hardly_begun(scene, sighting), sighting.first)
+                yield Finding(scene.clip.key, subject.key, self.reason, max(0, sighting.first - second), last, float(sighting.first), sighting.first)
 
     def sentence(self, project, finding, told):
         return f"{told.name} appears at {told.last} inside the picture. Check the frames before it."

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import numpy as np
-
-from skiagraph.review.ends import gap_after, goes_on, loose_ends
-from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind, hardly_rows
+from skiagraph.review.ends import gap_after, goes_on, hardly_left, loose_ends
+from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind
 
 
 @finding_kind
@@ -18,12 +16,9 @@ class EndsInside(FindingKind):
         second = max(1, round(float(scene.clip.rate)))
         for n, sighting in enumerate(sightings):
             if loose_ends(scene, sightings, n)[1] and not gap_after(scene, sightings, sighting) and not goes_on(scene, sighting, others, 1):
-                rows = scene.rows(sighting)
-                ends = sighting.first + len(rows) - 1
-                sure = np.flatnonzero(~hardly_rows(rows))
-                first = sighting.first + int(sure[-1]) + 1 if len(sure) else sighting.first
+                ends = sighting.first + len(scene.rows(sighting)) - 1
                 last = min(scene.clip.frames - 1, ends + second)
-                yield Finding(scene.clip.key, subject.key, self.reason, min(first, ends), last, float(scene.clip.frames - 1 - ends), ends)
+                yield Finding(scene.clip.key, subject.key, self.reason, min(hardly_left(scene, sighting), ends), last, float(scene.clip.frames - 1 - ends), ends)
 
     def sentence(self, project, finding, told):
         return f"Lost sight of {told.name} at {told.first} inside the picture. Extend the sighting, or accept the end."

@@ -9,7 +9,7 @@ import numpy as np
 from skiagraph.project.overlap import POINTS, head_points, within
 from skiagraph.project.rows import CONFIDENCE, CX, CY, GROW, HEIGHT, WIDTH, shapes_of
 from skiagraph.remembering import Remembered
-from skiagraph.review.ends import goes_on, loose_ends, visible_share
+from skiagraph.review.ends import goes_on, hardly_begun, hardly_left, loose_ends, visible_share
 from skiagraph.review.finding import LEAST, UNSURE, JOIN, Finding, FindingKind, Reason, finding_kind, hardly_rows, low_rows, runs
 
 # A head of which this share is under other covers cannot be seen; one that is this much out of the picture is on its way, for so long.
@@ -53,6 +53,7 @@ class Unsure(FindingKind):
                 if (at_begin or at_end) and last - first < LEAVING_FRAMES and np.median(seen[part]) < LEAVING:
                     continue
                 # The end of a path, and the gap after it, have findings of their own that a person looks at anyway, but for those where somebody else goes on.
+                at_begin, at_end = at_begin or last <= hardly_begun(scene, sighting), at_end or first >= hardly_left(scene, sighting)
                 if at_end and ends and not goes_on(scene, sighting, others, 1) or at_begin and begins and not goes_on(scene, sighting, others, -1):
                     continue
                 worst = rows[part, CONFIDENCE]
