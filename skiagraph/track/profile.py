@@ -46,8 +46,8 @@ def reaching_ahead(stretches: Sequence[Stretch], settings: ProfileSettings = Pro
 
 
 def wide_while_turned(stretches: Sequence[Stretch], rate: float, coloured: Collection[int] = (), cuts: Collection[int] = (), settings: ProfileSettings = ProfileSettings()) -> list[Stretch]:
-    """The same stretches, no row of them smaller: wider where a face is found smaller for a while than before and after, and further down where it is found higher. That head did not go away and come
-    back, nor jump; it has turned, and what is found of it from behind is hair.
+    """The same stretches, no row of them smaller: wider, and further down, where a face is found smaller for a while than before and after, or higher. That head did not go away and come back, nor jump; it has
+    turned, and what is found of it from behind is hair.
 
     rate: frames a second; coloured: frames in whose light sizes and places say little; cuts: frames with which shots begin.
     """
@@ -95,13 +95,14 @@ def _wide(stretch: Stretch, rate: float, coloured: np.ndarray, parted: tuple[boo
         return np.interp(every, [f[0] for f in found], ndimage.gaussian_filter1d(np.array([f[column] for f in found], float), settings.steady, mode="nearest"))
 
     now, high = steadied(faces, 1), steadied(faces, 2)
-    whole = _before_and_after(steadied(sure, 1), reach, parted)
+    # Where a path was parted, sizes of two people may follow on one another.
+    whole = _before_and_after(steadied(sure, 1), reach, (False, False))
     raised = (_before_and_after(steadied(sure, 2), reach, parted) - high) / whole
     strange = np.isin(every, coloured)
-    turned = _rising(1 - now / whole, settings.narrower) * ~strange
     # Whoever is much higher has stood up.
     from_behind = _rising(raised, settings.higher) * (raised <= settings.stands) * ~strange
-    if not (turned.any() or from_behind.any()):
+    turned = np.maximum(_rising(1 - now / whole, settings.narrower) * ~strange, from_behind)
+    if not turned.any():
         return path
     rows = path.rows().astype(float)
     rows[:, 2] += turned * np.maximum(HEAD_BOX.width * (1 + settings.wider) * whole - rows[:, 2], 0)
