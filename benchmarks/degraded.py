@@ -1,4 +1,4 @@
-"""The films of benchmarks.quality as bad cameras and old tapes would give them, with the same truth: dim, in coloured light, grey, out of focus, blown out, noisy, in few bits, with few frames a second, with dissolves for cuts.
+"""The films of benchmarks.quality as bad cameras and old tapes would give them, with the same truth: dim, in coloured light, grey, out of focus, blown out, noisy, in few bits, with few frames a second, with flashes, with dissolves for cuts.
 
     python -m benchmarks.degraded --hard FOLDER [--every N] [--kinds KIND ...] [NAME ...]
 
@@ -57,6 +57,12 @@ def _grey(rgb: np.ndarray, at: float, rng: np.random.Generator) -> np.ndarray:
     return np.repeat((rgb @ np.float32([0.299, 0.587, 0.114]))[..., None], 3, axis=2)
 
 
+def _flashes(rgb: np.ndarray, at: float, rng: np.random.Generator) -> np.ndarray:
+    """Flashes of photographers, each for one frame, one in about every half second."""
+    number = int(at / 0.04 + 0.5)
+    return rgb * 4.0 + 60 if number % 12 == 5 or number % 31 == 20 else rgb
+
+
 KINDS: dict[str, Kind] = {
     "lamps": Kind(_lamps, names=(*NAMES, "meetings")),
     "dim": Kind(lambda rgb, at, rng: 0.22 * rgb + rng.normal(0, 4, rgb.shape).astype(np.float32), names=(*NAMES, "cut")),
@@ -65,6 +71,7 @@ KINDS: dict[str, Kind] = {
     "blown out": Kind(lambda rgb, at, rng: 1.8 * rgb),
     "noise": Kind(lambda rgb, at, rng: rgb + rng.normal(0, 18, rgb.shape).astype(np.float32)),
     "few bits": Kind(crf=41),
+    "flashes": Kind(_flashes),
     "12 a second": Kind(nth=2),
     "8 a second": Kind(nth=3),
     "dissolve": Kind(dissolve=True, names=("cut",)),

@@ -6,8 +6,9 @@ sequences, SPIE 2419, 1995, here with normalised correlation, which light does n
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections import deque
 from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
@@ -43,6 +44,7 @@ class CameraSettings:
     cut_difference: float = 22.0  # where overviews decide: mean difference, of 255, from which there is a cut in a picture that is as bright as `lit`; smaller: more cuts
     lit: float = 110.0  # mean brightness, of 255, below which less is needed by so much as it is darker; larger: more cuts in the dark
     cut_correlation: float = 0.55  # and correlation below which it is one; larger: more cuts
+    flash: int = 2  # frames, of those that are decoded, within which all is as before a flash; larger: longer flashes are known, and shorter shots overlooked
     least_shot: int = 3  # frames between two cuts that make a shot; in fewer, as in a whip pan, nothing can be recognised; larger: more is taken for that
     nothing_seen: float = 2.0  # deviation, of 255, in a small picture below which nothing is seen in it, as when the light is out; larger: fewer cuts. Dim lamps leave 5 and more, darkness 0.8 (club)
 
@@ -97,23 +99,50 @@ class CameraMotion:
 def with_cuts(frames: Iterable[Frame], left_out: Callable[[int], Frame]) -> Iterator[tuple[Frame, bool]]:
     """Each frame, in order, and whether a shot begins with it.
 
-    Frames in which nothing is seen, black or white all over, begin no shot: what comes after them is held against what was before. left_out: reads a frame that is not among
-    the frames. Where one lies between two that differ it is brought in, and tells with which of them the shot begins; more than one in a row is never left out.
+    Frames in which nothing is seen, black or white all over, begin no shot: what comes after them is held against what was before. Nor do those that a flash lights: a frame or two later all is as before.
+    left_out: reads a frame that is not among the frames. Where one lies between two that differ it is brought in, and tells with which of them the shot begins; more than one in a row is never left out.
     """
-    number, before = -1, None
-    for frame in frames:
-        now = thumbnail(frame.grey())
+    number, before, ahead = -1, None, _Ahead(frames)
+    for frame in ahead:
+        now = _thumbnail_of(frame)
         cut = before is not None and _shows_something(now) and is_cut(before, now)
-        if cut and number + 1 < frame.number:
+        lit = cut and any(not is_cut(before, later) for later in map(_thumbnail_of, ahead.seen(CAMERA.flash)) if _shows_something(later))
+        if lit:
+            cut = False
+        elif cut and number + 1 < frame.number:
             between = left_out(number + 1)
-            middle = thumbnail(between.grey())
+            middle = _thumbnail_of(between)
             earlier = _shows_something(middle) and is_cut(before, middle)
             yield between, earlier
             cut = is_cut(middle if _shows_something(middle) else before, now)
         yield frame, cut
         number = frame.number
-        if before is None or _shows_something(now):
+        if before is None or _shows_something(now) and not lit:
             before = now
+
+
+class _Ahead:
+    """Frames, one after the other, of which the next few can be seen before it is their turn. An error in reading them is raised when it is its turn."""
+
+    def __init__(self, frames: Iterable[Frame]):
+        self._frames, self._seen, self._error = iter(frames), deque(), None
+
+    def __iter__(self) -> Iterator[Frame]:
+        while self.seen(1):
+            yield self._seen.popleft()
+        if self._error is not None:
+            raise self._error
+
+    def seen(self, count: int) -> list[Frame]:
+        """The next so many frames, or as many as there are."""
+        while len(self._seen) < count and self._error is None:
+            try:
+                self._seen.append(next(self._frames))
+            except StopIteration:
+                break
+            except FrameNotDecoded as error:
+                self._error = error
+        return list(self._seen)[:count]
 
 
 def with_ends(frames: Iterable[tuple[Frame, bool]]) -> Iterator[tuple[Frame, bool, bool]]:
@@ -134,6 +163,10 @@ def with_ends(frames: Iterable[tuple[Frame, bool]]) -> Iterator[tuple[Frame, boo
 
 def _shows_something(small: np.ndarray) -> bool:
     return float(small.std()) >= CAMERA.nothing_seen
+
+
+def _thumbnail_of(frame: Frame) -> np.ndarray:
+    return thumbnail(frame.grey())
 
 
 def thumbnail(grey: np.ndarray) -> np.ndarray:

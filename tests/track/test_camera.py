@@ -1,11 +1,14 @@
 """Whether two pictures are of one shot: whatever moves in it or lights it, and however alike two places are."""
 
 import unittest
+from types import SimpleNamespace
 
 import cv2
 import numpy as np
 
-from skiagraph.track.camera import is_cut, thumbnail
+from skiagraph.errors import FrameNotDecoded
+from skiagraph.track.camera import CameraMotion, is_cut, thumbnail, with_cuts, with_ends
+from tests.track.test_following import pictures
 
 SIZE = 640, 360
 
@@ -56,6 +59,103 @@ class IsCutTest(unittest.TestCase):
         self.assertFalse(self.cut(black, black))
         self.assertTrue(self.cut(half, half[::-1].copy()))
         self.assertTrue(self.cut(black, white))
+
+
+class CameraTest(unittest.TestCase):
+    def test_shift_is_measured(self):
+        camera = CameraMotion()
+        views = [cv2.cvtColor(p, cv2.COLOR_RGB2GRAY) for p in pictures(6, (3, 2))]
+        camera.step(views[0])
+        for view in views[1:]:
+            self.assertLess(np.abs(camera.step(view)[:, 2] - (3, 2)).max(), 0.5)
+
+    def cuts(self, views, shown=None):
+        """Numbers of the frames that come, and of those with which a shot begins, when only some are shown."""
+        frames = [SimpleNamespace(number=n, grey=lambda view=view: view) for n, view in enumerate(views)]
+        told = list(with_cuts([f for f in frames if shown is None or f.number in shown], lambda n: frames[n]))
+        return [f.number for f, _ in told], [f.number for f, cut in told if cut]
+
+    def test_each_shot_has_an_end(self):
+        frames = [(n, n in (3, 4, 8)) for n in range(10)]
+        told = list(with_ends(frames))
+        self.assertEqual([(frame, cut) for frame, cut, _ in told], frames)
+        self.assertEqual([frame for frame, _, ends in told if ends], [2, 3, 7, 9])
+        self.assertEqual(list(with_ends([])), [])
+
+    def test_what_comes_before_damage_is_the_end_of_a_shot_and_counts(self):
+        def damaged():
+            yield from ((0, False), (1, False))
+            raise FrameNotDecoded("damaged", frame=2)
+
+        told = []
+        with self.assertRaises(FrameNotDecoded):
+            for entry in with_ends(damaged()):
+                told.append(entry)
+        self.assertEqual(told, [(0, False, False), (1, False, True)])
+
+    def test_cuts_are_seen_and_flicker_and_motion_are_none(self):
+        views = [cv2.cvtColor(p, cv2.COLOR_RGB2GRAY) for p in pictures(8, (9, 4))]
+        dark = (views[-1] * 0.5).astype(np.uint8)
+        ramp = np.tile(np.linspace(255, 0, 400).astype(np.uint8), (300, 1))
+        self.assertEqual(self.cuts([*views, dark, ramp])[1], [9])
+
+    def test_a_cut_between_pictures_of_the_night_is_one_and_their_noise_is_none(self):
+        rng = np.random.default_rng(3)
+        views = [cv2.cvtColor(p, cv2.COLOR_RGB2GRAY) for p in pictures(6, (3, 2))]
+        ramp = np.tile(np.linspace(255, 0, 400).astype(np.uint8), (300, 1))
+        for light in (0.5, 0.3, 0.15):
+            night = [np.clip(light * v + rng.normal(0, 6, v.shape), 0, 255).astype(np.uint8) for v in (*views, ramp, ramp, ramp)]
+            self.assertEqual(self.cuts(night)[1], [6], light)
+        empty = [np.clip(rng.normal(12, 6, (300, 400)), 0, 255).astype(np.uint8) for _ in range(8)]
+        self.assertEqual(self.cuts(empty)[1], [])
+
+    def test_the_light_that_goes_out_is_no_cut_and_a_cut_in_the_dark_is_one(self):
+        views = [cv2.cvtColor(p, cv2.COLOR_RGB2GRAY) for p in pictures(8, (3, 2))]
+        dark, flash = np.full_like(views[0], 16), np.full_like(views[0], 235)
+        ramp = np.tile(np.linspace(255, 0, 400).astype(np.uint8), (300, 1))
+        self.assertEqual(self.cuts([*views[:3], dark, dark, dark, *views[3:6], flash, *views[6:]])[1], [])
+        self.assertEqual(self.cuts([*views[:3], dark, dark, ramp, ramp])[1], [5])
+        self.assertEqual(self.cuts([dark, dark, *views])[1], [2], "what begins dark begins where something is seen")
+
+    def test_a_cut_is_found_to_the_frame_where_frames_are_left_out(self):
+        view = cv2.cvtColor(pictures(1, (0, 0))[0], cv2.COLOR_RGB2GRAY)
+        ramp = np.tile(np.linspace(255, 0, 400).astype(np.uint8), (300, 1))
+        for begin in (4, 5):
+            views = [view] * begin + [ramp] * (10 - begin)
+            self.assertEqual(self.cuts(views, {0, 2, 4, 6, 8}), (sorted({0, 2, 4, 6, 8} | ({3} if begin == 4 else {5})), [begin]))
+
+    def test_a_flash_begins_no_shot_and_a_cut_beside_it_does(self):
+        flash = lambda n, part=slice(None): self.lit(scene(4, shift=2 * n), part)
+        shot = [scene(4, shift=2 * n) for n in range(10)]
+        self.assertTrue(is_cut(thumbnail(shot[3]), thumbnail(flash(4))), "or there is nothing to tell apart")
+        once = [*shot[:4], flash(4), *shot[5:]]
+        self.assertEqual(self.cuts(once), (list(range(10)), []))
+        rolling = [*shot[:4], flash(4, slice(0, 200)), flash(5, slice(200, None)), *shot[6:]]
+        self.assertEqual(self.cuts(rolling)[1], [])
+        # Every second frame is left out.
+        self.assertEqual(self.cuts(once, {0, 2, 4, 6, 8, 9})[1], [])
+        other = [scene(54, shift=2 * n) for n in range(6)]
+        self.assertEqual(self.cuts([*shot[:4], flash(4), shot[5], *other])[1], [6])
+        self.assertEqual(self.cuts([*shot[:5], self.lit(other[0]), *other[1:]])[1], [5, 6], "the first frame of a shot is lit by a flash")
+        self.assertEqual(self.cuts([*shot[:9], flash(9)])[1], [9], "nothing comes after it that would tell")
+
+    def lit(self, view, part=slice(None)):
+        """A picture of which some rows are lit by a strong flash."""
+        bright = view.copy()
+        bright[part] = np.clip(view[part] * 4.0 + 60, 0, 255).astype(np.uint8)
+        return bright
+
+    def test_an_error_is_raised_when_it_is_its_turn(self):
+        def damaged():
+            for n in range(3):
+                yield SimpleNamespace(number=n, grey=lambda n=n: scene(4 + 50 * (n == 2)))
+            raise FrameNotDecoded("damaged", frame=3)
+
+        told = []
+        with self.assertRaises(FrameNotDecoded):
+            for frame, cut in with_cuts(damaged(), None):
+                told.append((frame.number, cut))
+        self.assertEqual(told, [(0, False), (1, False), (2, True)])
 
 
 if __name__ == "__main__":

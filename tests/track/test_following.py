@@ -1,14 +1,11 @@
 """Following: exact on texture, stops when the thing is gone, is corrected and kept alive by the shape of head and shoulders."""
 
 import unittest
-from types import SimpleNamespace
 
 import cv2
 import numpy as np
 
-from skiagraph.errors import FrameNotDecoded
 from skiagraph.review.finding import UNSURE
-from skiagraph.track.camera import CameraMotion, with_cuts, with_ends
 from skiagraph.track.following import Follower, follow
 from skiagraph.track.silhouette import Shape
 
@@ -128,65 +125,5 @@ class ShapeTest(unittest.TestCase):
         self.assertLess(len(followed.rows), 20)
 
 
-class CameraTest(unittest.TestCase):
-    def test_shift_is_measured(self):
-        camera = CameraMotion()
-        views = [cv2.cvtColor(p, cv2.COLOR_RGB2GRAY) for p in pictures(6, (3, 2))]
-        camera.step(views[0])
-        for view in views[1:]:
-            self.assertLess(np.abs(camera.step(view)[:, 2] - (3, 2)).max(), 0.5)
-
-    def cuts(self, views, shown=None):
-        """Numbers of the frames that come, and of those with which a shot begins, when only some are shown."""
-        frames = [SimpleNamespace(number=n, grey=lambda view=view: view) for n, view in enumerate(views)]
-        told = list(with_cuts([f for f in frames if shown is None or f.number in shown], lambda n: frames[n]))
-        return [f.number for f, _ in told], [f.number for f, cut in told if cut]
-
-    def test_each_shot_has_an_end(self):
-        frames = [(n, n in (3, 4, 8)) for n in range(10)]
-        told = list(with_ends(frames))
-        self.assertEqual([(frame, cut) for frame, cut, _ in told], frames)
-        self.assertEqual([frame for frame, _, ends in told if ends], [2, 3, 7, 9])
-        self.assertEqual(list(with_ends([])), [])
-
-    def test_what_comes_before_damage_is_the_end_of_a_shot_and_counts(self):
-        def damaged():
-            yield from ((0, False), (1, False))
-            raise FrameNotDecoded("damaged", frame=2)
-
-        told = []
-        with self.assertRaises(FrameNotDecoded):
-            for entry in with_ends(damaged()):
-                told.append(entry)
-        self.assertEqual(told, [(0, False, False), (1, False, True)])
-
-    def test_cuts_are_seen_and_flicker_and_motion_are_none(self):
-        views = [cv2.cvtColor(p, cv2.COLOR_RGB2GRAY) for p in pictures(8, (9, 4))]
-        dark = (views[-1] * 0.5).astype(np.uint8)
-        ramp = np.tile(np.linspace(255, 0, 400).astype(np.uint8), (300, 1))
-        self.assertEqual(self.cuts([*views, dark, ramp])[1], [9])
-
-    def test_a_cut_between_pictures_of_the_night_is_one_and_their_noise_is_none(self):
-        rng = np.random.default_rng(3)
-        views = [cv2.cvtColor(p, cv2.COLOR_RGB2GRAY) for p in pictures(6, (3, 2))]
-        ramp = np.tile(np.linspace(255, 0, 400).astype(np.uint8), (300, 1))
-        for light in (0.5, 0.3, 0.15):
-            night = [np.clip(light * v + rng.normal(0, 6, v.shape), 0, 255).astype(np.uint8) for v in (*views, ramp, ramp, ramp)]
-            self.assertEqual(self.cuts(night)[1], [6], light)
-        empty = [np.clip(rng.normal(12, 6, (300, 400)), 0, 255).astype(np.uint8) for _ in range(8)]
-        self.assertEqual(self.cuts(empty)[1], [])
-
-    def test_the_light_that_goes_out_is_no_cut_and_a_cut_in_the_dark_is_one(self):
-        views = [cv2.cvtColor(p, cv2.COLOR_RGB2GRAY) for p in pictures(8, (3, 2))]
-        dark, flash = np.full_like(views[0], 16), np.full_like(views[0], 235)
-        ramp = np.tile(np.linspace(255, 0, 400).astype(np.uint8), (300, 1))
-        self.assertEqual(self.cuts([*views[:3], dark, dark, dark, *views[3:6], flash, *views[6:]])[1], [])
-        self.assertEqual(self.cuts([*views[:3], dark, dark, ramp, ramp])[1], [5])
-        self.assertEqual(self.cuts([dark, dark, *views])[1], [2], "what begins dark begins where something is seen")
-
-    def test_a_cut_is_found_to_the_frame_where_frames_are_left_out(self):
-        view = cv2.cvtColor(pictures(1, (0, 0))[0], cv2.COLOR_RGB2GRAY)
-        ramp = np.tile(np.linspace(255, 0, 400).astype(np.uint8), (300, 1))
-        for begin in (4, 5):
-            views = [view] * begin + [ramp] * (10 - begin)
-            self.assertEqual(self.cuts(views, {0, 2, 4, 6, 8}), (sorted({0, 2, 4, 6, 8} | ({3} if begin == 4 else {5})), [begin]))
+if __name__ == "__main__":
+    unittest.main()
