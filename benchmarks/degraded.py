@@ -19,7 +19,7 @@ import cv2
 import numpy as np
 
 from benchmarks.quality import HEAD, measure
-from benchmarks.scenes import made
+from benchmarks.scenes import FILMS, made
 from skiagraph.demo.scene import HeadTruth
 from skiagraph.demo.ship import CLIPS, shipped
 from skiagraph.demo.truth import ClipTruth, load_truth
@@ -101,7 +101,8 @@ def degraded(clip: Path, kind: Kind, target: Path) -> Path:
     unfinished = target.with_suffix(".part.mp4")
     with (PictureWriter(unfinished, info.upright_size, Fraction(info.rate) / kind.nth, encoder="libx264", pixel_format="rgb24", store="yuv420p", muxer="mp4",
                         options={"preset": "veryfast", "crf": str(kind.crf), "g": "50"}) as film, FrameReader(info, index) as reader):
-        middle, held = len(index) // 2, None
+        # The frame with which the second scene begins.
+        middle, held = FILMS[clip.stem][0].frames if kind.dissolve else 0, None
         for frame in reader.frames():
             if frame.number % kind.nth:
                 continue

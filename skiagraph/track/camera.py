@@ -44,7 +44,7 @@ class CameraSettings:
     cut_difference: float = 22.0  # where overviews decide: mean difference, of 255, from which there is a cut in a picture that is as bright as `lit`; smaller: more cuts
     lit: float = 110.0  # mean brightness, of 255, below which less is needed by so much as it is darker; larger: more cuts in the dark
     cut_correlation: float = 0.55  # and correlation below which it is one; larger: more cuts
-    flash: int = 2  # frames, of those that are decoded, within which all is as before a flash; larger: longer flashes are known, and shorter shots overlooked
+    flash: int = 3  # frames, of those that are decoded, within which all is as before a flash; larger: longer flashes are known, and shorter shots overlooked
     least_shot: int = 3  # frames between two cuts that make a shot; in fewer, as in a whip pan, nothing can be recognised; larger: more is taken for that
     nothing_seen: float = 2.0  # deviation, of 255, in a small picture below which nothing is seen in it, as when the light is out; larger: fewer cuts. Dim lamps leave 5 and more, darkness 0.8 (club)
 

@@ -132,6 +132,8 @@ class CameraTest(unittest.TestCase):
         self.assertEqual(self.cuts(once), (list(range(10)), []))
         rolling = [*shot[:4], flash(4, slice(0, 200)), flash(5, slice(200, None)), *shot[6:]]
         self.assertEqual(self.cuts(rolling)[1], [])
+        long = [*shot[:4], flash(4), flash(5), flash(6), *shot[7:]]
+        self.assertEqual(self.cuts(long)[1], [])
         # Every second frame is left out.
         self.assertEqual(self.cuts(once, {0, 2, 4, 6, 8, 9})[1], [])
         other = [scene(54, shift=2 * n) for n in range(6)]
