@@ -81,13 +81,23 @@ def loose_ends(scene: Scene, sightings: list[Sighting], n: int) -> tuple[bool, b
     first, last = sighting.first, sighting.first + len(rows) - 1
     # Of two that begin, or end, in the same frame the first one counts.
     others = [(k < n, s) for k, s in enumerate(sightings) if k != n]
-    begins = first > 0 and first not in scene.cuts and not at_edge(rows[0], scene.clip) \
+    over_first, over_last = _held_over_cut(scene, sighting)
+    begins = first > 0 and first not in scene.cuts and not over_first and not at_edge(rows[0], scene.clip) \
         and not any((s.first < first or s.first == first and earlier) and first <= s.last + 1 for earlier, s in others)
-    ends = last < scene.clip.frames - 1 and last + 1 not in scene.cuts and not at_edge(rows[-1], scene.clip) \
+    ends = last < scene.clip.frames - 1 and last + 1 not in scene.cuts and not over_last and not at_edge(rows[-1], scene.clip) \
         and not any((s.last > last or s.last == last and earlier) and s.first - 1 <= last for earlier, s in others)
     before = [s for s in sightings if s.last < first]
     away = bool(before) and max(before, key=lambda s: s.last).away_after
     return begins and not away, ends and not sighting.away_after
+
+
+def _held_over_cut(scene: Scene, sighting: Sighting) -> tuple[bool, bool]:
+    """Whether a sighting begins before the shot in which it was first found, and ends after the one in which it was last: it is held over a dissolve."""
+    path = path_of(scene.project, sighting)
+    found = np.flatnonzero(path.origin == FOUND) + path.first if path is not None else ()
+    if not len(found):
+        return False, False
+    return any(sighting.first < cut <= found[0] for cut in scene.cuts), any(found[-1] < cut <= sighting.last for cut in scene.cuts)
 
 
 def hardly_begun(scene: Scene, sighting: Sighting) -> int:

@@ -21,10 +21,11 @@ import platformdirs
 
 from skiagraph.detect.detections import Detections
 from skiagraph.media.clip import fingerprint, readable
+from skiagraph.track.dissolves import Dissolve
 from skiagraph.track.linking import Seen
 
 # Raised when what is written, or how faces are found, changes; older checkpoints are then left alone.
-VERSION = 6
+VERSION = 7
 # Frames between two writings.
 CHUNK = 125
 # A checkpoint that nothing was added to for so long is thrown away by the next scan: nobody goes on with it.
@@ -69,26 +70,31 @@ class Checkpoint:
         self._waiting: list[Observation] = []
         # Frames whose light was coloured, of those read and those added.
         self.coloured: set[int] = set()
+        # Of those read and those found since; which of them are not written yet is told by how many are.
+        self.dissolves: list[Dissolve] = []
+        self._dissolves_written = 0
 
     def read(self) -> Iterator[Observation]:
         """Everything kept from an earlier run, in order of frames; a damaged chunk ends it. What follows on it is forgotten."""
-        self._chunks, self._waiting, self.coloured = [], [], set()
+        self._chunks, self._waiting, self.coloured, self.dissolves = [], [], set(), []
         paths = sorted(self._folder.glob("*.npz"))
         for n, path in enumerate(paths):
             try:
-                chunk = _loaded(path)
+                chunk, dissolves = _loaded(path)
             except (OSError, ValueError, KeyError, EOFError, zipfile.BadZipFile):
                 for useless in paths[n:]:
                     useless.unlink(missing_ok=True)
                 return
             self._chunks.append(path)
             self.coloured.update(o.frame for o in chunk if o.coloured)
+            self.dissolves += dissolves
+            self._dissolves_written = len(self.dissolves)
             yield from chunk
 
     def every(self) -> Iterator[Observation]:
         """All observations in order of frames: those read and those added."""
         for chunk in self._chunks:
-            yield from _loaded(chunk) if isinstance(chunk, Path) else chunk
+            yield from _loaded(chunk)[0] if isinstance(chunk, Path) else chunk
         yield from self._waiting
 
     def add(self, observation: Observation) -> None:
@@ -98,6 +104,11 @@ class Checkpoint:
         if observation.frame - self._waiting[0].frame >= CHUNK:
             self.flush()
 
+    def note(self, dissolve: Dissolve) -> None:
+        """A dissolve; one that is known already is not another."""
+        if not any(known.first < dissolve.last and dissolve.first < known.last for known in self.dissolves):
+            self.dissolves.append(dissolve)
+
     def flush(self) -> None:
         """Write what waits; a checkpoint that cannot be written is not an error."""
         if not self._waiting:
@@ -106,17 +117,18 @@ class Checkpoint:
             self._folder.mkdir(parents=True, exist_ok=True)
             handle, name = tempfile.mkstemp(dir=self._folder, suffix=".part")
             with os.fdopen(handle, "wb") as file:
-                np.savez_compressed(file, **_packed(self._waiting))
+                np.savez_compressed(file, **_packed(self._waiting), dissolves=np.array([(d.first, d.middle, d.last) for d in self.dissolves[self._dissolves_written:]], np.int64).reshape(-1, 3))
             target = self._folder / f"{self._waiting[0].frame:09d}.npz"
             os.replace(name, target)
             self._chunks.append(target)
+            self._dissolves_written = len(self.dissolves)
         except OSError:
             self._chunks.append(self._waiting)
         self._waiting = []
 
     def discard(self) -> None:
         """The scan is whole."""
-        self._chunks, self._waiting = [], []
+        self._chunks, self._waiting, self.dissolves = [], [], []
         shutil.rmtree(self._folder, ignore_errors=True)
 
 
@@ -127,10 +139,11 @@ def _forget_old(base: Path) -> None:
                 shutil.rmtree(folder, ignore_errors=True)
 
 
-def _loaded(path: Path) -> list[Observation]:
+def _loaded(path: Path) -> tuple[list[Observation], list[Dissolve]]:
     with np.load(path) as chunk:
         # Each access reads the file.
-        return _unpacked({name: chunk[name] for name in chunk.files})
+        arrays = {name: chunk[name] for name in chunk.files}
+    return _unpacked(arrays), [Dissolve(*(int(frame) for frame in row)) for row in arrays["dissolves"]]
 
 
 def _packed(observations: list[Observation]) -> dict:

@@ -13,7 +13,8 @@ from skiagraph.media.clip import ClipInfo
 from skiagraph.media.frame import Frame
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
-from skiagraph.track.camera import STILL, CameraMotion, with_cuts, with_ends
+from skiagraph.track.camera import STILL, CameraMotion, thumbnail, with_cuts, with_ends
+from skiagraph.track.dissolves import Dissolve, Dissolves
 from skiagraph.track.observations import Observation
 from skiagraph.track.picture import Picture
 from skiagraph.track.stepping import Plan
@@ -33,6 +34,7 @@ class Prepared:
     camera: np.ndarray | None
     search: Search | None
     known: bool = False
+    dissolve: Dissolve | None = None
 
 
 class Preparing:
@@ -49,9 +51,11 @@ class Preparing:
         # A search half a step into each shot, so that who is missed at its beginning is not first seen a whole step later.
         half = self._half_of(max((cut for cut in [0, *cuts] if cut < begin), default=0)) if begin else None
         half = half if half is not None and half >= begin else None
-        began = -LOOKED_AT_FIRST - 1
+        began, dissolves = -LOOKED_AT_FIRST - 1, Dissolves(float(self._info.rate))
         for frame, cut, ends in self._with_beginnings(with_ends(with_cuts(self._frames(reader, max(0, begin - warm) if begin else 0), self._left_out))):
             number, picture = frame.number, Picture(frame, self._squared)
+            over = dissolves.restart() if cut else None
+            over = dissolves.step(number, thumbnail(frame.grey())) or over
             if cut or number == 0:
                 began = number
             if number < begin:
@@ -71,7 +75,7 @@ class Preparing:
             if half is not None and number >= half:
                 searched, half = True, None
             if not searched and not self._plan.looked[number] and number > began + LOOKED_AT_FIRST:
-                yield Prepared(picture, cut, None, None)
+                yield Prepared(picture, cut, None, None, dissolve=over)
                 continue
             grey = frame.grey()
             step = STILL if cut else camera.step(grey)
@@ -80,7 +84,7 @@ class Preparing:
             search = None
             if searched:
                 search = self._finder.submit(picture.rgb, turn=None if cut or self._every > 1 else number)
-            yield Prepared(picture, cut, step, search)
+            yield Prepared(picture, cut, step, search, dissolve=over)
 
     def _with_beginnings(self, frames: Iterable[tuple[Frame, bool, bool]]) -> Iterator[tuple[Frame, bool, bool]]:
         """Frames as with_ends gives them, and after the first of each shot the very next, though it was left out."""

@@ -6,6 +6,7 @@ nothing was found; and sightings are grouped into people.
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass, replace
 
@@ -27,6 +28,7 @@ from skiagraph.track.chaining import chains
 from skiagraph.track.crossings import less_sure
 from skiagraph.track.describing import Description, describe, is_of
 from skiagraph.track.descriptor import FaceDescriber
+from skiagraph.track.dissolves import held_over, with_middles
 from skiagraph.track.doubtful import at_one_place, nobody_there, taken_for_known, to_look_at, without_inside
 from skiagraph.track.held_before import held_before
 from skiagraph.track.light import in_ordinary_light
@@ -123,12 +125,15 @@ class _Scan:
         self._tell_at = self._tell_every
         self.checkpoint = Checkpoint(info.path, repr(settings))
         self.describer = FaceDescriber()
+        # Frames with which shots begin, with the middles of dissolves, once all is seen.
+        self.cuts: list[int] = []
         # Of each frame; known when all is linked.
         self.descriptions: dict[int, list[Description]] = {}
         self.sweep = Sweep(info, index, finder, self.describer, every, Linker(self.rate, self.link_settings), self.checkpoint)
 
     def run(self) -> ScanResult:
         self._find()
+        self.cuts = with_middles(self.sweep.cuts, self.checkpoint.dissolves)
         tracklets = self._relinked()
         self.descriptions = without_misread(tracklets, self.sweep.describing.descriptions, self.rate)
         for tracklet in tracklets:
@@ -145,10 +150,12 @@ class _Scan:
         stretches, joins, asked = self._reconsidered(stretches)
         stretches = held_before(stretches, self._shot, self.info.upright_size, self.rate, self.bridges)
         stretches = less_sure(stretches, self.checkpoint.coloured)
-        stretches = wide_while_turned(reaching_ahead(stretches), self.rate, self.checkpoint.coloured, self.sweep.cuts)
+        stretches = wide_while_turned(reaching_ahead(stretches), self.rate, self.checkpoint.coloured, self.cuts)
         stretches = holding_both(stretches, self.rate)
         people, likely = people_of(stretches, [self._is_still(s) for s in stretches], lambda done, total: self.control.report(STEP_WHO, done, total), joins, asked,
                                    at_one_place(stretches, self.rate))
+        # When all is told apart: whoever is in both shots is seen twice meanwhile, and still one person.
+        people = [replace(p, paths=tuple(part for path in p.paths for part in held_over(path, self.checkpoint.dissolves))) for p in people]
         return self._result(people, likely)
 
     # Finding
@@ -167,6 +174,7 @@ class _Scan:
         self._remember(frame, seen)
         if self.partial and searched and frame >= self._tell_at:
             # Telling costs more the more there is to tell, so it becomes rarer.
+            self.cuts = with_middles(self.sweep.cuts, self.checkpoint.dissolves)
             self._tell_at = frame + max(self._tell_every, frame // 10)
             self.partial(replace(self._result(self._found_so_far(), ()), reached=frame + 1))
 
@@ -190,16 +198,19 @@ class _Scan:
         return people
 
     def _shot(self, frame: int) -> tuple[int, int]:
-        bounds = [0, *self.sweep.cuts, self.frames]
+        bounds = [0, *self.cuts, self.frames]
         place = int(np.searchsorted(bounds, frame, side="right")) - 1
         return bounds[place], bounds[place + 1] - 1
 
     def _relinked(self) -> list[Tracklet]:
         """Link anew all that was seen, with what was found when looking back, and let each track begin as early as it may."""
-        linker = self.sweep.linker = Linker(self.rate, self.link_settings)
+        linker, begun = Linker(self.rate, self.link_settings), -1
+        self.sweep.linker = linker
         for observation in self.checkpoint.every():
-            if observation.cut:
+            # In the middle of a dissolve nobody looked just there, perhaps.
+            if bisect_right(self.cuts, observation.frame) > bisect_right(self.cuts, begun):
                 linker.new_shot()
+            begun = observation.frame
             # A frame that was only looked at later carries no camera motion of its own; the next one's spans it.
             linker.update(observation.frame, restored(observation.seen), observation.camera, None if observation.whole else ())
         found = linker.tracklets
@@ -291,4 +302,4 @@ class _Scan:
     def _result(self, people, likely) -> ScanResult:
         # However sure, what is seen only at the edge, and only when looked for harder, is a sign.
         table = self.faces.table([(frame, box, min(score, (SIGN - 1) / 100)) for frame, box, score in self.sweep.edges if self._is_shot(frame)], self.frames)
-        return ScanResult(tuple(people), table, tuple(self.sweep.cuts), self.frames, self.damage, tuple(likely))
+        return ScanResult(tuple(people), table, tuple(self.cuts), self.frames, self.damage, tuple(likely))

@@ -176,6 +176,8 @@ class Sweep:
 
     def _take(self, prepared: Prepared, told) -> None:
         picture, frame = prepared.picture, prepared.picture.number
+        if prepared.dissolve is not None:
+            self._checkpoint.note(prepared.dissolve)
         if prepared.known:
             self._take_again(prepared, told)
             return

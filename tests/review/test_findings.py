@@ -173,6 +173,17 @@ class FindingTest(TemporaryFolder):
         found = project_on(self.clip, HeadPath.from_rows(10, rows, np.zeros(40)))
         self.assertEqual([(r, f, l) for r, f, l in self.reasons(found) if r != Reason.UNSURE], [(Reason.BEGINS_INSIDE, 0, 15), (Reason.ENDS_INSIDE, 45, 59)])
 
+    def test_who_is_held_over_a_dissolve_neither_appears_nor_is_lost(self):
+        def held(first, found, last):
+            path = head_path(first, last - first + 1)
+            frames = np.arange(first, last + 1)
+            return HeadPath.from_rows(first, path.rows(), np.where((frames >= found[0]) & (frames <= found[1]), FOUND, FOLLOWED))
+
+        before, after = held(0, (0, 29), 34), held(25, (30, 59), 59)
+        self.assertEqual(self.reasons(seen(project_on(self.clip, before, after), cuts=(30,))), [])
+        self.assertEqual([r for r, _, _ in self.reasons(project_on(self.clip, before))], [Reason.ENDS_INSIDE])
+        self.assertEqual([r for r, _, _ in self.reasons(project_on(self.clip, after))], [Reason.BEGINS_INSIDE])
+
     def test_a_face_of_nobody_may_have_been_there_since_the_picture_was_searched_before(self):
         def about(frame, box, **changes):
             return [(f.first, f.last, f.at) for f in findings(seen(with_faces(project_on(self.clip, head_path(0, 60)), (frame, *box)), **changes)) if f.reason == Reason.NOBODYS_FACE]

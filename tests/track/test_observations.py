@@ -6,6 +6,7 @@ import time
 import numpy as np
 
 from skiagraph.track.linking import Seen
+from skiagraph.track.dissolves import Dissolve
 from skiagraph.track.observations import CHUNK, KEPT_S, Checkpoint, Observation, compact, restored
 from tests.support import TemporaryFolder, make_clip
 from tests.track.faces import seen
@@ -48,6 +49,22 @@ class CheckpointTest(TemporaryFolder):
         for _ in again.read():
             pass
         self.assertEqual(again.coloured, checkpoint.coloured)
+
+    def test_dissolves_are_kept_once_each(self):
+        checkpoint, wanted = Checkpoint(self.clip, "every=1", self.place), [Dissolve(20, 26, 32), Dissolve(150, 160, 170)]
+        for frame in range(2 * CHUNK):
+            checkpoint.add(self.observation(frame))
+            if frame == 40:
+                checkpoint.note(wanted[0])
+            elif frame == 180:
+                checkpoint.note(wanted[1])
+                # Found again, as by a scan that was taken up.
+                checkpoint.note(Dissolve(149, 159, 171))
+        checkpoint.flush()
+        self.assertEqual(checkpoint.dissolves, wanted)
+        again = Checkpoint(self.clip, "every=1", self.place)
+        self.assertEqual(len(list(again.read())), 2 * CHUNK)
+        self.assertEqual(again.dissolves, wanted)
 
     def test_it_is_written_as_it_grows(self):
         checkpoint = Checkpoint(self.clip, "every=1", self.place)
