@@ -19,7 +19,7 @@ from skiagraph.track.path import FOLLOWED, FOUND, Path
 
 @dataclass(frozen=True, slots=True)
 class DissolveSettings:
-    """Set on forty films of benchmarks/scenes.py and benchmarks/degraded.py, in which there is none, and on mixtures of their pictures: of places that differ nearly all of half a second are found, most of one second, and none where there is none."""
+    """Set on forty films of benchmarks/scenes.py and benchmarks/degraded.py, in which there is none, and on mixtures of their pictures: of places that differ nine in ten of half a second are found, and half of those of a second and more."""
 
     spans_s: tuple[float, ...] = (0.32, 0.48, 0.64, 0.96, 1.44, 2.0)  # seconds from a picture before to one after it that are tried
     different: float = 4.0  # mean difference of both, of 255, at least
@@ -106,8 +106,9 @@ def held_over(path: Path, dissolves: Collection[Dissolve]) -> tuple[Path, ...]:
     """A path parted where it goes through the middle of a dissolve: whoever is in both shots is seen at both places meanwhile. What begins or ends in the middle is held where it was over all of it."""
     for d in dissolves:
         if path.first < d.middle <= path.last:
-            # Near the middle a path that was made smooth lies on its way from one place to the other.
-            last, first = max(path.first, d.middle - 1 - DISSOLVE.smooth), min(path.last, _found_since(path, d.middle) + DISSOLVE.smooth)
+            # Near the middle a path that was made smooth lies on its way from one place to the other. Whoever is found only when it is over was followed, and stays where they were followed to.
+            found = _found_since(path, d.middle)
+            last, first = max(path.first, d.middle - 1 - DISSOLVE.smooth), min(path.last, found + DISSOLVE.smooth) if found <= d.last else d.middle
             others = [other for other in dissolves if other is not d]
             return *held_over(_held(path.part(path.first, last), 0, max(0, d.last - last)), others), *held_over(_held(path.part(first, path.last), max(0, first - d.first), 0), others)
     before = next((path.first - d.first for d in dissolves if d.middle == path.first), 0)
@@ -115,10 +116,10 @@ def held_over(path: Path, dissolves: Collection[Dissolve]) -> tuple[Path, ...]:
     return (_held(path, before, after),) if before or after else (path,)
 
 
-def _found_since(path: Path, frame: int) -> int:
-    """The first frame from one on in which somebody was found, or that one."""
+def _found_since(path: Path, frame: int) -> float:
+    """The first frame from one on in which somebody was found; endless where there is none."""
     found = np.flatnonzero(path.origin[frame - path.first:] == FOUND)
-    return frame + (int(found[0]) if len(found) else 0)
+    return frame + int(found[0]) if len(found) else np.inf
 
 
 def _held(path: Path, before: int, after: int) -> Path:

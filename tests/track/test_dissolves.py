@@ -80,6 +80,16 @@ class HeldOverTest(unittest.TestCase):
         self.assertTrue((after.cx == 250).all(), "not where they were followed from")
         self.assertGreaterEqual((after.origin == FOUND).sum(), 28)
 
+    def test_who_is_found_only_when_it_is_over_stays_where_they_were_followed_to(self):
+        rows = head_path(0, 60, cx=100, step=(2, 0)).rows()
+        origin = np.where(np.arange(60) < 20, FOUND, FOLLOWED)
+        before, after = held_over(Path.from_rows(0, rows, origin), self.OVER)
+        covered = np.zeros(60, bool)
+        for part in (before, after):
+            covered[part.first:part.last + 1] = True
+        self.assertTrue(covered.all())
+        np.testing.assert_allclose(after.cx[26 - after.first:], rows[26:, 0], atol=0.01)
+
     def test_its_middle_begins_a_shot(self):
         self.assertEqual(with_middles([50, 10], [*self.OVER, Dissolve(40, 50, 60)]), [10, 26, 50])
 
