@@ -9,7 +9,7 @@ import numpy as np
 
 from skiagraph.follow.follower import OutlineFollower, Step, Why
 from skiagraph.shape.place import Place
-from skiagraph.track.camera import is_cut, thumbnail
+from skiagraph.track.camera import is_plain_cut, thumbnail
 from skiagraph.track.path import BRIDGED, FOLLOWED, PLACED, Path
 
 
@@ -33,7 +33,7 @@ def follow(follower: OutlineFollower, start: int, grey: np.ndarray, frames: Iter
     before, why, at = thumbnail(grey), Why.END, start
     for number, picture in frames:
         now, at = thumbnail(picture), number
-        if is_cut(before, now):
+        if is_plain_cut(before, now):
             why = Why.CUT
             break
         before = now

@@ -187,8 +187,18 @@ def is_cut(before: np.ndarray, after: np.ndarray) -> bool:
     found += _found_again(after, before)
     if len(found) >= CAMERA.least_blocks:
         return float(np.median(found)) < CAMERA.found_again
+    return _all_differs(a, b)
+
+
+def is_plain_cut(before: np.ndarray, after: np.ndarray) -> bool:
+    """True when two thumbnails differ as a whole. Something that hides half the picture at once is no such cut, nor is one between places of like composition: for whoever follows one thing, and finds it again."""
+    return _all_differs(*(cv2.resize(picture, CAMERA.overview, interpolation=cv2.INTER_AREA) for picture in (before, after)))
+
+
+def _all_differs(a: np.ndarray, b: np.ndarray) -> bool:
+    """Whether two overviews differ by much, and in what is light and dark in them."""
     brightness = min(1.0, float(a.mean() + b.mean()) / 2 / CAMERA.lit)
-    return difference >= CAMERA.cut_difference * brightness and likeness < CAMERA.cut_correlation
+    return float(np.abs(a - b).mean()) >= max(CAMERA.cut_least, CAMERA.cut_difference * brightness) and _correlation(a, b) < CAMERA.cut_correlation
 
 
 def _correlation(a: np.ndarray, b: np.ndarray) -> float:

@@ -52,10 +52,10 @@ class UpgradeTest(unittest.TestCase):
         self.assertTrue(project.scan_of("c1").every == 1 and project.scan_of("c2") is None)
 
     def test_the_same_findings(self):
-        """As version 1 had them of the scanned fixture, but that the gap begins a frame sooner, where somebody was hardly sure; and that its mosaic of 7 blocks is too weak, which version 1 did not know."""
+        """As version 1 had them of the scanned fixture, but that the gap begins seven frames sooner, where somebody was hardly sure since they were surely found last; and that its mosaic of 7 blocks is too weak, which version 1 did not know."""
         project = file.load(FIXTURES / "scanned.skiagraph")
         found = [(f.subject, f.reason, f.first, f.last, f.worst, f.at) for f in findings(project)]
-        self.assertEqual([f for f in found if f[1] != Reason.TOO_WEAK], [("s3", "gap", 125, 197, 53.0, 139)])
+        self.assertEqual([f for f in found if f[1] != Reason.TOO_WEAK], [("s3", "gap", 119, 197, 53.0, 139)])
         self.assertEqual({f[0] for f in found if f[1] == Reason.TOO_WEAK}, {s.key for s in project.subjects if s.is_covered and not s.doubtful})
 
 

@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 
 from skiagraph.errors import FrameNotDecoded
-from skiagraph.track.camera import CameraMotion, is_cut, thumbnail, with_cuts, with_ends
+from skiagraph.track.camera import CameraMotion, is_cut, is_plain_cut, thumbnail, with_cuts, with_ends
 from tests.track.test_following import pictures
 
 SIZE = 640, 360
@@ -46,6 +46,12 @@ class IsCutTest(unittest.TestCase):
         cv2.rectangle(before, (100, 0), (300, 360), 30, -1)
         cv2.rectangle(after, (130, 0), (330, 360), 30, -1)
         self.assertFalse(self.cut(before, after))
+
+    def test_what_hides_half_the_picture_at_once_is_no_plain_cut(self):
+        before, hidden = scene(3), scene(3)
+        hidden[90:260] = scene(8)[90:260]
+        self.assertFalse(is_plain_cut(thumbnail(before), thumbnail(hidden)))
+        self.assertTrue(is_plain_cut(thumbnail(before), thumbnail(before[::-1].copy())))
 
     def test_a_whip_pan_is_a_row_of_cuts(self):
         smear = [cv2.blur(scene(5, shift), (120, 1)) for shift in (-150, 0, 150)]
