@@ -5,7 +5,10 @@ from dataclasses import replace
 import numpy as np
 
 from benchmarks.measures import identity, leaks, leaks_if_shown, strangers
+from benchmarks.panned import SIZE, Panned
 from benchmarks.scenes import FILMS
+from skiagraph.demo.scene import HEAD_OFFSET
+from skiagraph.demo.story import RATE
 from skiagraph.demo.truth import load_truth
 from skiagraph.demo.write import write_scene
 from skiagraph.media.index import open_clip
@@ -88,6 +91,15 @@ class MeasureTest(TemporaryFolder):
         self.assertLess(np.median(leaks(self.project(), "c1", self.truth).excess), 0.01)
 
     def test_every_film_has_scenes_of_one_size(self):
-        for name, scenes in FILMS.items():
-            self.assertEqual(len({s.size for s in scenes}), 1, name)
-            self.assertTrue(all(a.key for s in scenes for a in s.actors))
+        for name, film in FILMS.items():
+            if isinstance(film, Panned):
+                # Each part is larger than what is seen of it, and shorter than no frame.
+                self.assertTrue(all(wide >= seen for part in film.parts for wide, seen in zip(part.scene.size, SIZE)), name)
+                self.assertTrue(all(part.seconds * RATE >= 1 for part in film.parts), name)
+                actors = film.actors
+            else:
+                self.assertEqual(len({s.size for s in film}), 1, name)
+                actors = {a.key: a for s in film for a in s.actors}.values()
+            self.assertTrue(all(a.key for a in actors))
+            # Beyond this the numbers of heads and of faces are the same in the identity picture.
+            self.assertLess(len(actors), HEAD_OFFSET, name)
