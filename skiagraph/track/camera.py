@@ -99,7 +99,7 @@ class CameraMotion:
 def with_cuts(frames: Iterable[Frame], left_out: Callable[[int], Frame]) -> Iterator[tuple[Frame, bool]]:
     """Each frame, in order, and whether a shot begins with it.
 
-    Frames in which nothing is seen, black or white all over, begin no shot: what comes after them is held against what was before. Nor do those that a flash lights: a frame or two later all is as before.
+    Frames in which nothing is seen, black or white all over, begin no shot: what comes after them is held against what was before. Nor do those that a flash lights: a few frames later all is as before.
     left_out: reads a frame that is not among the frames. Where one lies between two that differ it is brought in, and tells with which of them the shot begins; more than one in a row is never left out.
     """
     number, before, ahead = -1, None, _Ahead(frames)

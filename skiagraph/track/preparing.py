@@ -66,7 +66,7 @@ class Preparing:
                     half = self._half_of(number)
                 elif self._plan.looked[number]:
                     camera.step(frame.grey())
-                yield Prepared(picture, known is not None and known.cut, None, None, True)
+                yield Prepared(picture, known is not None and known.cut, None, None, True, over)
                 continue
             if cut or number == 0:
                 half = self._half_of(number)
