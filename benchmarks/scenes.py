@@ -5,7 +5,7 @@
 
 from __future__ import annotations
 
-import sys
+import argparse
 from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -212,4 +212,8 @@ def _say(progress: Progress) -> None:
 
 
 if __name__ == "__main__":
-    made(Path(sys.argv[1]), sys.argv[2:] or tuple(FILMS), JobControl(_say))
+    parser = argparse.ArgumentParser(description="Draw the films that quality and speed are measured on, with their truth, into a folder.")
+    parser.add_argument("folder", type=Path)
+    parser.add_argument("names", nargs="*", metavar="FILM", help=f"those alone: {', '.join(FILMS | LONG)}")
+    arguments = parser.parse_args()
+    made(arguments.folder, arguments.names or tuple(FILMS), JobControl(_say))
