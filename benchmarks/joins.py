@@ -1,41 +1,32 @@
 """How far the probabilities hold that a scan states where people meet: of what it says is sure by so much, so much should be true.
 
-    python -m benchmarks.joins --hard FOLDER [--every N] [NAME ...]
-
-Prints a reliability table as in docs/measured.md (DeGroot and Fienberg, The comparison and evaluation of forecasters, The Statistician 1983): for every pair of somebody who went into a meeting and
-somebody who came out of it, whether by the truth they are one person. Who it is, is taken from the ten frames before and after it.
+benchmarks.quality prints it beneath its table: a reliability table as in docs/measured.md (DeGroot and Fienberg, The comparison and evaluation of forecasters, The Statistician 1983), of every pair of
+somebody who went into a meeting and somebody who came out of it, and whether by the truth they are one person. Who it is, is taken from the ten frames before and after it.
 """
 
 from __future__ import annotations
 
-import argparse
-import os
-import tempfile
 from collections import Counter
-from pathlib import Path
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from unittest import mock
 
 import numpy as np
 
-from benchmarks.scenes import FILMS, made
 from skiagraph.boxes import iou
-from skiagraph.demo.ship import CLIPS, shipped
-from skiagraph.demo.truth import load_truth
-from skiagraph.media.index import open_clip
+from skiagraph.demo.truth import HeadTruth
 from skiagraph.track.identity import probability
 from skiagraph.track.meetings import Reconsidered, reconsidered
 from skiagraph.track.path import Path as HeadPath
-from skiagraph.track.scan import ScanSettings, scan
 
 BINS = (0.0, 0.01, 0.05, 0.3, 0.7, 0.9, 0.95, 0.99, 1.0)
 # Frames beside a meeting by which it is told who somebody is; heads that overlap by so much (IoU) are one, and are seen where this share of them is.
 BESIDE, SAME, VISIBLE = 10, 0.3, 0.25
 
 
-def stated(clip: Path, every: int) -> list[tuple[float, bool]]:
-    """(probability, whether it is true) of each pair in the meetings of a film."""
-    info, index = open_clip(clip)
-    heads = list(load_truth(clip.with_name(clip.stem + ".truth.json")).heads)
+@contextmanager
+def recorded() -> Iterator[list[Reconsidered]]:
+    """A list to which each scan within adds what it made of its meetings."""
     held: list[Reconsidered] = []
 
     def told(*arguments):
@@ -43,7 +34,11 @@ def stated(clip: Path, every: int) -> list[tuple[float, bool]]:
         return held[-1]
 
     with mock.patch("skiagraph.track.scan.reconsidered", told):
-        scan(info, index, ScanSettings(every=every))
+        yield held
+
+
+def stated(held: Sequence[Reconsidered], heads: Sequence[Sequence[HeadTruth]]) -> list[tuple[float, bool]]:
+    """(probability, whether it is true) of each pair in the meetings of a film. heads: the truth, of each frame."""
     pairs = []
     for result in held:
         paths = [s.path for s in result.stretches]
@@ -55,7 +50,17 @@ def stated(clip: Path, every: int) -> list[tuple[float, bool]]:
     return [(probability(odds), before == after) for odds, before, after in pairs if before and after]
 
 
-def _who(path: HeadPath, heads: list, first: int, last: int) -> str | None:
+def table(pairs: Sequence[tuple[float, bool]]) -> str:
+    """The reliability table of what was stated."""
+    rows = ["| said | pairs | mean of what was said | true |", "|---|---|---|---|"]
+    for low, high in zip(BINS, BINS[1:]):
+        inside = [(p, true) for p, true in pairs if low <= p < high or p == high == 1.0]
+        if inside:
+            rows.append(f"| {low:.2f} to {high:.2f} | {len(inside)} | {np.mean([p for p, _ in inside]):.3f} | {np.mean([true for _, true in inside]):.3f} ({sum(true for _, true in inside)}) |")
+    return "\n".join(rows)
+
+
+def _who(path: HeadPath, heads: Sequence[Sequence[HeadTruth]], first: int, last: int) -> str | None:
     """Whom a path lies on in most of some frames."""
     votes: Counter[str] = Counter()
     for frame in range(max(first, path.first, 0), min(last, path.last, len(heads) - 1) + 1):
@@ -66,26 +71,3 @@ def _who(path: HeadPath, heads: list, first: int, last: int) -> str | None:
             if overlap.max() > SAME:
                 votes[seen[int(overlap.argmax())].actor] += 1
     return votes.most_common(1)[0][0] if votes else None
-
-
-def main() -> None:
-    parser = argparse.ArgumentParser()
-    parser.add_argument("--every", type=int, nargs="*", default=[1, 10])
-    parser.add_argument("--hard", type=Path, help="folder for the harder films; drawn there if they are missing")
-    parser.add_argument("names", nargs="*")
-    options = parser.parse_args()
-    held = tempfile.TemporaryDirectory()
-    os.environ["XDG_CACHE_HOME"] = held.name
-    wanted = lambda name: not options.names or name in options.names
-    clips = [shipped(f"{name}.mp4") for name in CLIPS if wanted(name)] + (made(options.hard, [name for name in FILMS if wanted(name)]) if options.hard else [])
-    pairs = [pair for clip in clips for every in options.every for pair in stated(clip, every)]
-    print("| said | pairs | mean of what was said | true |\n|---|---|---|---|")
-    for low, high in zip(BINS, BINS[1:]):
-        inside = [(p, true) for p, true in pairs if low <= p < high or p == high == 1.0]
-        if inside:
-            print(f"| {low:.2f} to {high:.2f} | {len(inside)} | {np.mean([p for p, _ in inside]):.3f} | {np.mean([true for _, true in inside]):.3f} ({sum(true for _, true in inside)}) |")
-    print(f"\n{len(pairs)} pairs on {len(clips)} films, {len(options.every)} ways.")
-
-
-if __name__ == "__main__":
-    main()

@@ -15,6 +15,7 @@ from skiagraph.boxes import iou
 from skiagraph.detect.detections import Detections, around
 from skiagraph.lazily import optimize
 from skiagraph.track.appearance import UNKNOWN, likeness
+from skiagraph.track.camera import CAMERA
 from skiagraph.track.heads import head_rows
 from skiagraph.track.motion import FaceMotion
 
@@ -67,6 +68,7 @@ class LinkSettings:
     kept: float = 0.75  # score that one of them needs
     very_sure: float = 0.8  # score with which one face is enough
     hint: int = 2  # rows from which what is not believed is kept as doubtful
+    alone: float = 0.65  # score from which one face is kept as doubtful where a shot begins or ends, since no other frame would tell; smaller: more doubtful ones. From it on a bare face is a finding (SweepSettings.sure_face)
 
 
 @dataclass(slots=True)
@@ -150,6 +152,8 @@ class Linker:
         self._frame: int | None = None
         self._passed = 1
         self._shot = 0
+        # First and last frame that was taken in of each shot.
+        self._shots: dict[int, tuple[int, int]] = {}
 
     @property
     def tracklets(self) -> list[Tracklet]:
@@ -160,7 +164,10 @@ class Linker:
         return sorted((t for t in every if not t.doubtful or self._is_hint(t)), key=lambda t: (t.frames[0], t.number))
 
     def _is_hint(self, t: Tracklet) -> bool:
-        """Whether something doubtful is worth a person's look: seen more than once, and most of the time well enough to begin a track."""
+        """Whether something doubtful is worth a person's look: seen more than once, and most of the time well enough to begin a track; or seen well where a shot begins or ends."""
+        if len(t.frames) == 1:
+            first, last = self._shots[t.shot]
+            return t.frames[0] in (first, last) and last - first + 1 >= CAMERA.least_shot and t.scores[0] >= self._settings.alone
         return len(t.frames) >= self._settings.hint and sum(score >= self._settings.begin for score in t.scores) >= 0.5 * len(t.frames)
 
     @property
@@ -189,6 +196,7 @@ class Linker:
         sought: numbers of the tracklets that were looked for, if not all were; nobody else is missed.
         """
         frame, passed = self._frame, self._passed
+        self._shots[self._shot] = self._shots.get(self._shot, (frame,))[0], frame
         matches: list[Match] = []
         scores = seen.found.scores
         sure, doubtful = seen.take(scores >= self._settings.sure), seen.take((scores < self._settings.sure) & (scores >= self._settings.doubtful))

@@ -83,6 +83,19 @@ class LinkingTest(unittest.TestCase):
     def test_what_was_mostly_too_weak_to_begin_is_nobody(self):
         self.assertEqual(self.run_linker([[seen(100, 100, score=0.5 if n % 4 == 0 else 0.4)] for n in range(20)]), [])
 
+    def test_who_is_seen_well_once_is_doubtful_where_a_shot_begins_or_ends_and_else_nobody(self):
+        shots, frames = ((0, 20), (20, 22), (22, 40)), 40
+        for score, alone in ((0.7, {0, 19, 22, 39}), (0.6, set())):
+            found = set()
+            for n in range(frames):
+                linker = Linker(25)
+                for frame in range(frames):
+                    if frame in (first for first, _ in shots[1:]):
+                        linker.new_shot()
+                    linker.update(frame, Seen.joined([seen(300, 100), *([seen(100, 100, score=score)] if frame == n else [])]))
+                found |= {t.frames[0] for t in linker.tracklets if t.doubtful and len(t.frames) == 1}
+            self.assertEqual(found, alone, "in two frames, as of a whip pan, nobody can be recognised")
+
     def test_a_lost_face_does_not_grow_out_of_all_measure(self):
         growing = [[seen(100, 100, side=40 + 3 * n)] for n in range(8)]
         linker = Linker(25)
