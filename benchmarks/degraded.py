@@ -35,12 +35,14 @@ DISSOLVE = 12
 
 @dataclass(frozen=True)
 class Kind:
-    """change: of one picture (float32 RGB), given seconds and a source of chance; nth: only each n-th frame is kept; crf: of H.264, larger is worse; names: the films it is for."""
+    """change: of one picture (float32 RGB), given seconds and a source of chance; nth: only each n-th frame is kept; crf: of H.264, larger is worse; dissolve: of two scenes; lit_ends: flashes in the
+    first and last frame of each of two scenes; names: the films it is for."""
 
     change: Callable[[np.ndarray, float, np.random.Generator], np.ndarray] = lambda rgb, at, rng: rgb
     nth: int = 1
     crf: int = 20
     dissolve: bool = False
+    lit_ends: bool = False
     names: tuple[str, ...] = NAMES
 
 
@@ -60,7 +62,11 @@ def _grey(rgb: np.ndarray, at: float, rng: np.random.Generator) -> np.ndarray:
 def _flashes(rgb: np.ndarray, at: float, rng: np.random.Generator) -> np.ndarray:
     """Flashes of photographers, each for one frame, one in about every half second."""
     number = int(at / 0.04 + 0.5)
-    return rgb * 4.0 + 60 if number % 12 == 5 or number % 31 == 20 else rgb
+    return _lit(rgb) if number % 12 == 5 or number % 31 == 20 else rgb
+
+
+def _lit(rgb: np.ndarray) -> np.ndarray:
+    return rgb * 4.0 + 60
 
 
 KINDS: dict[str, Kind] = {
@@ -72,6 +78,7 @@ KINDS: dict[str, Kind] = {
     "noise": Kind(lambda rgb, at, rng: rgb + rng.normal(0, 18, rgb.shape).astype(np.float32)),
     "few bits": Kind(crf=41),
     "flashes": Kind(_flashes),
+    "flashes at cuts": Kind(lit_ends=True, names=("cut",)),
     "12 a second": Kind(nth=2),
     "8 a second": Kind(nth=3),
     "dissolve": Kind(dissolve=True, names=("cut",)),
@@ -102,7 +109,8 @@ def degraded(clip: Path, kind: Kind, target: Path) -> Path:
     with (PictureWriter(unfinished, info.upright_size, Fraction(info.rate) / kind.nth, encoder="libx264", pixel_format="rgb24", store="yuv420p", muxer="mp4",
                         options={"preset": "veryfast", "crf": str(kind.crf), "g": "50"}) as film, FrameReader(info, index) as reader):
         # The frame with which the second scene begins.
-        middle, held = FILMS[clip.stem][0].frames if kind.dissolve else 0, None
+        middle, held = FILMS[clip.stem][0].frames if kind.dissolve or kind.lit_ends else 0, None
+        lit = {0, middle - 1, middle, len(index) - 1} if kind.lit_ends else ()
         for frame in reader.frames():
             if frame.number % kind.nth:
                 continue
@@ -112,6 +120,8 @@ def degraded(clip: Path, kind: Kind, target: Path) -> Path:
             if held is not None and middle <= frame.number < middle + DISSOLVE:
                 share = np.float32((frame.number - middle + 1) / (DISSOLVE + 1))
                 rgb = held * (1 - share) + rgb * share
+            if frame.number in lit:
+                rgb = _lit(rgb)
             film.write(np.clip(kind.change(rgb, frame.number / float(info.rate), rng), 0, 255).round().astype(np.uint8))
     unfinished.rename(target)
     return target

@@ -14,7 +14,7 @@ import cv2
 import numpy as np
 
 from skiagraph.track.camera import CAMERA, is_cut
-from skiagraph.track.path import FOLLOWED, FOUND, Path
+from skiagraph.track.path import FOUND, Path
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,24 +110,14 @@ def held_over(path: Path, dissolves: Collection[Dissolve]) -> tuple[Path, ...]:
             found = _found_since(path, d.middle)
             last, first = max(path.first, d.middle - 1 - DISSOLVE.smooth), min(path.last, found + DISSOLVE.smooth) if found <= d.last else d.middle
             others = [other for other in dissolves if other is not d]
-            return *held_over(_held(path.part(path.first, last), 0, max(0, d.last - last)), others), *held_over(_held(path.part(first, path.last), max(0, first - d.first), 0), others)
+            return (*held_over(path.part(path.first, last).held(0, max(0, d.last - last), DISSOLVE.sure), others),
+                    *held_over(path.part(first, path.last).held(max(0, first - d.first), 0, DISSOLVE.sure), others))
     before = next((path.first - d.first for d in dissolves if d.middle == path.first), 0)
     after = next((d.last - path.last for d in dissolves if d.middle == path.last + 1), 0)
-    return (_held(path, before, after),) if before or after else (path,)
+    return (path.held(before, after, DISSOLVE.sure),)
 
 
 def _found_since(path: Path, frame: int) -> float:
     """The first frame from one on in which somebody was found; endless where there is none."""
     found = np.flatnonzero(path.origin[frame - path.first:] == FOUND)
     return frame + int(found[0]) if len(found) else np.inf
-
-
-def _held(path: Path, before: int, after: int) -> Path:
-    """A path that is held for so many frames before it and after it."""
-    rows = path.rows().astype(float)
-    at_first, at_last = np.repeat(rows[:1], before, axis=0), np.repeat(rows[-1:], after, axis=0)
-    for held in (at_first, at_last):
-        held[:, 5] = np.minimum(held[:, 5], DISSOLVE.sure)
-    origin = np.concatenate([np.full(before, FOLLOWED), path.origin, np.full(after, FOLLOWED)]).astype(np.uint8)
-    lean = None if path.lean is None else np.concatenate([np.repeat(path.lean[:1], before, axis=0), path.lean, np.repeat(path.lean[-1:], after, axis=0)])
-    return Path.from_rows(path.first - before, np.concatenate([at_first, rows, at_last]), origin, lean)

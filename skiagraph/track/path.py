@@ -89,6 +89,19 @@ class Path:
         rows[:, 5] = np.minimum(rows[:, 5], most)
         return Path.from_rows(self.first, rows, self.origin, self.lean)
 
+    def held(self, before: int, after: int, sure: float) -> Path:
+        """The same with its first row so many frames before it, and its last one so many after it, where nobody is surer of it than that."""
+        if not before and not after:
+            return self
+        rows, lean = self.rows(), self.lean
+        at_first, at_last = np.repeat(rows[:1], before, axis=0), np.repeat(rows[-1:], after, axis=0)
+        for held in (at_first, at_last):
+            held[:, 5] = np.minimum(held[:, 5], sure)
+        origin = np.concatenate([np.full(before, FOLLOWED), self.origin, np.full(after, FOLLOWED)]).astype(np.uint8)
+        if lean is not None:
+            lean = np.concatenate([np.repeat(lean[:1], before, axis=0), lean, np.repeat(lean[-1:], after, axis=0)])
+        return Path.from_rows(self.first - before, np.concatenate([at_first, rows, at_last]), origin, lean)
+
     def rows(self) -> np.ndarray:
         """float32 (n, 6) cx, cy, width, height, angle, confidence."""
         return np.stack([self.cx, self.cy, self.width, self.height, self.angle, self.confidence], axis=1)

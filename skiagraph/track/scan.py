@@ -23,6 +23,7 @@ from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
 from skiagraph.track.both_places import holding_both
 from skiagraph.track.bridging import BridgeSettings
+from skiagraph.track.brief_shots import brief_shots, held_in_brief
 from skiagraph.track.camera import CAMERA
 from skiagraph.track.chaining import chains
 from skiagraph.track.crossings import less_sure
@@ -155,7 +156,8 @@ class _Scan:
         people, likely = people_of(stretches, [self._is_still(s) for s in stretches], lambda done, total: self.control.report(STEP_WHO, done, total), joins, asked,
                                    at_one_place(stretches, self.rate))
         # When all is told apart: whoever is in both shots is seen twice meanwhile, and still one person.
-        people = [replace(p, paths=tuple(part for path in p.paths for part in held_over(path, self.checkpoint.dissolves))) for p in people]
+        brief = brief_shots(self.cuts, self.frames)
+        people = [replace(p, paths=tuple(held_in_brief(part, brief) for path in p.paths for part in held_over(path, self.checkpoint.dissolves))) for p in people]
         return self._result(people, likely)
 
     # Finding
