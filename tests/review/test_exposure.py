@@ -151,6 +151,15 @@ class BehindTest(TemporaryFolder):
         found = [f for f in findings(self.project(Path.from_rows(0, unsure, np.zeros(60)), over)) if f.reason == Reason.UNSURE]
         self.assertEqual([(f.subject, f.first, f.last, f.worst) for f in found], [("s1", 10, 49, 0.1)])
 
+    def test_two_doubts_about_one_person_within_half_a_second_are_one_finding(self):
+        for gap, told in ((8, [(10, 39)]), (16, [(10, 23), (40, 51)])):
+            rows = head_path(0, 60).rows().copy()
+            again = 24 + gap
+            rows[10:24, 5], rows[again:told[-1][1] + 1, 5] = 0.2, 0.1
+            found = [f for f in findings(self.project(Path.from_rows(0, rows, np.zeros(60)))) if f.reason == Reason.UNSURE]
+            self.assertEqual([(f.first, f.last) for f in found], told)
+            self.assertEqual(found[-1].worst, 0.1)
+
     def test_dismissed_and_doubtful_have_no_findings(self):
         from tests.support import head_path
         project = self.project(head_path(10, 20, confidence=0.1))

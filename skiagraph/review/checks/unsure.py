@@ -20,6 +20,9 @@ LEAST_SEEN, OTHERS_SURE = 0.03, 0.5
 # bar at which their path stays. Larger: longer findings.
 FALLING = 0.7
 
+# Seconds within which somebody is one thing to look at, though they were surely seen between. Larger: fewer findings, which are longer.
+TOGETHER_S = 0.5
+
 _PAIRS = Remembered(32 << 20)
 _ONES = np.array([bin(n).count("1") for n in range(256)], np.uint8)
 
@@ -29,6 +32,7 @@ class Unsure(FindingKind):
     reason, word = Reason.UNSURE, "Unsure"
 
     def among(self, scene, subject, sightings, others):
+        told: list[Finding] = []
         for n, sighting in enumerate(sightings):
             rows = scene.rows(sighting)
             seen = visible_share(rows, scene.clip)
@@ -37,7 +41,7 @@ class Unsure(FindingKind):
                 continue
             low[low] = self._hidden(scene, sighting, rows, np.flatnonzero(low), others) < BEHIND
             begins, ends = loose_ends(scene, sightings, n)
-            marks, told = sighting.marks(), []
+            marks = sighting.marks()
             last_frame = sighting.first + len(rows) - 1
             for first, last in runs(np.flatnonzero(low) + sighting.first):
                 part = slice(first - sighting.first, last - sighting.first + 1)
@@ -61,7 +65,7 @@ class Unsure(FindingKind):
                     continue
                 first, last, seen_at = *_whole(hardly_rows(rows), sighting.first, first, last), first + int(worst.argmin())
                 told.append(Finding(scene.clip.key, subject.key, self.reason, first, last, round(float(worst.min()), 3), seen_at))
-            yield from _as_one(told)
+        return _as_one(told, round(TOGETHER_S * float(scene.clip.rate)))
 
     def _hidden(self, scene, sighting, rows, chosen, others) -> np.ndarray:
         """Share of the head in the chosen rows that lies under the covers of others whose place is sure, (n,)."""
@@ -111,11 +115,11 @@ def _whole(hardly: np.ndarray, begin: int, first: int, last: int) -> tuple[int, 
     return (int(before[-1]) + 1 if len(before) else begin), (int(after[0]) - 1 if len(after) else begin + len(hardly) - 1)
 
 
-def _as_one(found: list[Finding]) -> list[Finding]:
-    """Findings, in order, of which those that share frames are one: as bad as the worst, which is looked at first."""
+def _as_one(found: list[Finding], together: int) -> list[Finding]:
+    """Findings of somebody, in order, of which those that are at most so many frames apart are one: as bad as the worst, which is looked at first."""
     made: list[Finding] = []
-    for finding in found:
-        if made and finding.first <= made[-1].last:
+    for finding in sorted(found, key=lambda f: (f.first, f.last)):
+        if made and finding.first <= made[-1].last + together:
             before = made.pop()
             worst = min(before, finding, key=lambda f: f.worst)
             finding = replace(worst, first=min(before.first, finding.first), last=max(before.last, finding.last))
