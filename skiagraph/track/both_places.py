@@ -2,7 +2,8 @@
 
 Of a head that comes round from behind, the first that a detector finds is often its hair, a fifth of the head away from its face; and followers drift where it
 is dark or out of focus. So both the place where it was found and where the follower had it a frame before, or has it a frame after, are covered until
-the face has been found for a while. One that is found elsewhere for a moment, as behind bars, is covered there and where it was before and after.
+the face has been found for a while. One that is found elsewhere for a moment, as behind bars, is covered there and where it was before and after. And one that comes to another and is no longer
+where its way leads may be the other's: where its way leads is covered too.
 """
 
 from __future__ import annotations
@@ -13,32 +14,39 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 
+from skiagraph.track.crossings import rows_over_others
 from skiagraph.track.path import FOLLOWED, FOUND, Path
 from skiagraph.track.stretch import Stretch
 
 
 @dataclass(frozen=True, slots=True)
 class BothSettings:
-    """Set by benchmarks/quality.py (club: five leaks in no finding to none; railings: two to none)."""
+    """Set by benchmarks/quality.py (club: five leaks in no finding to none; railings: two to none; what is said of ways: unseen and unseen-3-alike, every frame, six leaks to one)."""
 
     holds_s: float = 0.24  # seconds for which both places are covered after a follower met what was found; for as long again the cover comes back to one; larger: wider covers
     differs: float = 0.08  # share of its size by which a side of the head differs at least; smaller: more covers are wider
     at_most: float = 0.5  # and at most: what is further away is somebody else, or a follower that was lost
     larger: float = 1.3  # times the found size that a followed head counts as at most: a head is larger than its face in profile says, and followers grow in the dark; larger: wider covers
     around: int = 3  # frames before and after a moment whose median is where the head was meanwhile; larger: longer strays count, and more of quick turns
+    meets: float = 0.1  # overlap (IoU) with another head from which a face may be the other's; smaller: more covers are wider
+    way: tuple[int, int] = (2, 11)  # frames ago, from and to, in which somebody went the way that they go on; larger: more is straight
+    way_least: int = 5  # of those in which they were found, or followed
+    way_sure: float = 0.5  # as surely as this
+    straight: float = 0.1  # share of its size by which the head was off a straight line at most
+    off_way: tuple[float, float] = (0.2, 0.8)  # shares of its size by which it is off its way at least and at most; smaller, larger: more covers are wider
 
 
 def holding_both(stretches: Sequence[Stretch], rate: float, settings: BothSettings = BothSettings()) -> list[Stretch]:
     """The same stretches, each row as large as it was or larger. rate: frames a second."""
     frames = max(1, round(settings.holds_s * rate))
-    return [replace(s, path=_holding(s.path, frames, settings)) for s in stretches]
+    return [replace(s, path=_holding(s.path, met, frames, settings)) for s, met in zip(stretches, rows_over_others(stretches, settings.meets))]
 
 
-def _holding(path: Path, frames: int, settings: BothSettings) -> Path:
+def _holding(path: Path, met: np.ndarray, frames: int, settings: BothSettings) -> Path:
     rows, found = path.rows().astype(float), path.origin == FOUND
     sides = _sides(rows)
     low, high = sides[:, :2].copy(), sides[:, 2:].copy()
-    for row, there, share in [*_strays(rows, found, settings), *_seams(rows, found, path.origin == FOLLOWED, frames, settings)]:
+    for row, there, share in [*_strays(rows, found, settings), *_seams(rows, found, path.origin == FOLLOWED, frames, settings), *_off_their_way(rows, found, met, frames, settings)]:
         out = _beyond(sides[row], there)
         low[row], high[row] = np.minimum(low[row], sides[row, :2] - share * out[:2]), np.maximum(high[row], sides[row, 2:] + share * out[2:])
     rows[:, :2], rows[:, 2:4] = (low + high) / 2, high - low
@@ -85,6 +93,32 @@ def _seams(rows: np.ndarray, found: np.ndarray, followed: np.ndarray, frames: in
             if not 0 <= row < len(rows) or not found[row]:
                 break
             yield row, _sides(np.concatenate([rows[row, :2] + away, size])), min(1.0, (2 * frames - k) / frames)
+
+
+def _off_their_way(rows: np.ndarray, found: np.ndarray, met: np.ndarray, frames: int, settings: BothSettings):
+    """Row, sides of where the head would be had it gone on straight, and the share of it that is held, for what comes to another head and is found off its way; seen from before and from after."""
+    known = found | (rows[:, 5] >= settings.way_sure)
+    since, until = settings.way
+    for step in (1, -1):
+        again = 0
+        for n, row in enumerate(np.flatnonzero(met & found)[::step]):
+            if n and step * (row - again) < 0:
+                continue
+            way = row - step * np.arange(since, until + 1)
+            way = way[(way >= 0) & (way < len(rows))]
+            way = way[known[way]]
+            if len(way) < settings.way_least:
+                continue
+            line = np.polyfit(way - row, rows[way, :2], 1)
+            off = np.abs(np.outer(way - row, line[0]) + line[1] - rows[way, :2]).max() / rows[row, 2]
+            away = np.hypot(*((rows[row, :2] - line[1]) / rows[row, 2:4]))
+            if off > settings.straight or not settings.off_way[0] < away < settings.off_way[1]:
+                continue
+            size = np.median(rows[way, 2:4], axis=0)
+            for k in range(2 * frames):
+                if 0 <= row + k * step < len(rows):
+                    yield row + k * step, _sides(np.concatenate([line[1] + k * step * line[0], size])), min(1.0, (2 * frames - k) / frames)
+            again = row + 2 * frames * step
 
 
 def _speed(rows: np.ndarray, begin: int, step: int) -> np.ndarray:

@@ -24,11 +24,11 @@ class CrossingSettings:
     at_most: float = 0.36  # confidence there: as little as asks nothing of a person (review.finding.UNSURE), since most of such a head is hidden
 
 
-def less_sure(stretches: Sequence[Stretch], coloured: Collection[int] = (), settings: CrossingSettings = CrossingSettings()) -> list[Stretch]:
-    """The same stretches, less sure in frames in which a head lies on another's and was not found itself, and in frames whose light is coloured."""
+def rows_over_others(stretches: Sequence[Stretch], over: float) -> list[np.ndarray]:
+    """Of each stretch, in which of its rows the head overlaps that of another by so much (IoU), bool (n,)."""
     order = sorted(range(len(stretches)), key=lambda n: stretches[n].path.first)
     boxes = [s.path.boxes() for s in stretches]
-    over = [np.zeros(len(s.path), bool) for s in stretches]
+    met = [np.zeros(len(s.path), bool) for s in stretches]
     open_rows: list[int] = []
     for n in order:
         mine = stretches[n].path
@@ -37,13 +37,18 @@ def less_sure(stretches: Sequence[Stretch], coloured: Collection[int] = (), sett
             other = stretches[m].path
             last = min(mine.last, other.last)
             here, there = slice(0, last - mine.first + 1), slice(mine.first - other.first, last - other.first + 1)
-            meets = paired_iou(boxes[n][here], boxes[m][there]) >= settings.over
-            over[n][here] |= meets
-            over[m][there] |= meets
+            meets = paired_iou(boxes[n][here], boxes[m][there]) >= over
+            met[n][here] |= meets
+            met[m][there] |= meets
         open_rows.append(n)
+    return met
+
+
+def less_sure(stretches: Sequence[Stretch], coloured: Collection[int] = (), settings: CrossingSettings = CrossingSettings()) -> list[Stretch]:
+    """The same stretches, less sure in frames in which a head lies on another's and was not found itself, and in frames whose light is coloured."""
     strange = np.array(sorted(coloured), int)
     made = []
-    for stretch, hidden in zip(stretches, over):
+    for stretch, hidden in zip(stretches, rows_over_others(stretches, settings.over)):
         path = stretch.path
         most = np.where(hidden & (path.origin != FOUND), settings.at_most, 1.0)
         most[np.isin(path.first + np.arange(len(path)), strange) & (most > settings.coloured_at_most)] = settings.coloured_at_most

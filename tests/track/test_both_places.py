@@ -51,6 +51,28 @@ class HoldingBothTest(unittest.TestCase):
         changed = np.flatnonzero(np.abs(sides(after) - sides(before)).max(axis=1) > 0.01)
         self.assertEqual(changed.tolist(), [17])
 
+    def test_who_comes_to_another_and_leaves_their_way_is_covered_where_it_leads_too(self):
+        frames, hold = np.arange(60), round(BothSettings().holds_s * RATE)
+        straight = 100.0 + 6 * frames
+        # From frame 30 on the faces found are those of somebody who stands there.
+        astray = np.minimum(straight, straight[29])
+        for other, changes in ((280.0, True), (600.0, False)):
+            made = [Path.from_rows(5, np.column_stack([cx, *(np.full(60, v) for v in (100.0, 50.0, 65.0, 0.0, 0.8))]), np.full(60, FOUND)) for cx in (astray, np.full(60, other))]
+            before = made[0]
+            after = holding_both([replace(stretch(p.first, p.last, n), path=p) for n, p in enumerate(made)], RATE)[0].path
+            self.assertEqual(before != after, changes, "only where two heads meet")
+            self.assertTrue((sides(after)[:, :2] <= sides(before)[:, :2] + 0.01).all() and (sides(after)[:, 2:] >= sides(before)[:, 2:] - 0.01).all(), "less is covered")
+            if changes:
+                first = next(n for n in range(30, 60) if sides(after)[n, 2] > sides(before)[n, 2] + 0.01)
+                self.assertLess(first, 36)
+                self.assertTrue((sides(after)[first:first + hold, 2] >= straight[first:first + hold] + 25 - 1).all())
+                np.testing.assert_allclose(sides(after)[50:], sides(before)[50:], atol=0.01)
+
+    def test_who_goes_straight_past_another_is_covered_as_before(self):
+        rows = lambda cx: np.column_stack([cx, *(np.full(60, v) for v in (100.0, 50.0, 65.0, 0.0, 0.8))])
+        paths = [Path.from_rows(0, rows(cx), np.full(60, FOUND)) for cx in (100.0 + 6 * np.arange(60), np.full(60, 280.0))]
+        self.assertEqual([s.path for s in holding_both([replace(stretch(p.first, p.last, n), path=p) for n, p in enumerate(paths)], RATE)], paths)
+
     def test_whoever_runs_is_where_they_run(self):
         cx = 100.0 + 25 * np.arange(30)
         before, after = self.held(cx, 100.0, 60.0, [FOLLOWED] * 10 + [FOUND] * 20)
