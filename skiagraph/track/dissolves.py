@@ -52,8 +52,13 @@ class Dissolves:
         self._seen: deque[tuple[int, np.ndarray, np.ndarray]] = deque()
         self._best: tuple[float, int, Dissolve] | None = None
 
+    @property
+    def reaches(self) -> int:
+        """Frames that may lie between the first of a dissolve and the one in which it is told."""
+        return round((self._settings.spans_s[-1] + self._settings.settled_s) * self._rate) + 1
+
     def restart(self) -> Dissolve | None:
-        """A new shot begins; the dissolve that nothing was told of yet, if there is one."""
+        """A shot ends; the dissolve that nothing was told of yet, if there is one."""
         found, self._best = self._best, None
         self._seen.clear()
         return found[2] if found else None

@@ -45,19 +45,25 @@ class Preparing:
 
     def frames(self, reader: FrameReader, begin: int, warm: int, cuts: Sequence[int], again: Mapping[int, Observation]) -> Iterator[Prepared]:
         """All that is needed from a frame on, and before it what an earlier run was done with. warm: so many frames before it are wanted once more; cuts: known ones before those;
-        again: what the earlier run saw in them.
+        again: what the earlier run saw in them. Of still earlier ones only those are read that a dissolve may have begun in.
         """
         camera = CameraMotion()
         # A search half a step into each shot, so that who is missed at its beginning is not first seen a whole step later.
         half = self._half_of(max((cut for cut in [0, *cuts] if cut < begin), default=0)) if begin else None
         half = half if half is not None and half >= begin else None
-        began, dissolves = -LOOKED_AT_FIRST - 1, Dissolves(float(self._info.rate))
-        for frame, cut, ends in self._with_beginnings(with_ends(with_cuts(self._frames(reader, max(0, begin - warm) if begin else 0), self._left_out))):
+        began, dissolves, over = -LOOKED_AT_FIRST - 1, Dissolves(float(self._info.rate)), None
+        earliest = max(0, begin - max(warm, dissolves.reaches)) if begin else 0
+        for frame, cut, ends in self._with_beginnings(with_ends(with_cuts(self._frames(reader, earliest), self._left_out))):
             number, picture = frame.number, Picture(frame, self._squared)
-            over = dissolves.restart() if cut else None
             over = dissolves.step(number, thumbnail(frame.grey())) or over
+            if ends:
+                # With the next frame a shot begins, or there is none.
+                over = dissolves.restart() or over
             if cut or number == 0:
                 began = number
+            if number < begin - warm:
+                # Only the dissolve that it may be in, or just after, is not known.
+                continue
             if number < begin:
                 # Its cuts and faces are known; the camera and the pictures after it are measured against it.
                 known = again.get(number)
@@ -67,6 +73,7 @@ class Preparing:
                 elif self._plan.looked[number]:
                     camera.step(frame.grey())
                 yield Prepared(picture, known is not None and known.cut, None, None, True, over)
+                over = None
                 continue
             if cut or number == 0:
                 half = self._half_of(number)
@@ -76,6 +83,7 @@ class Preparing:
                 searched, half = True, None
             if not searched and not self._plan.looked[number] and number > began + LOOKED_AT_FIRST:
                 yield Prepared(picture, cut, None, None, dissolve=over)
+                over = None
                 continue
             grey = frame.grey()
             step = STILL if cut else camera.step(grey)
@@ -85,6 +93,7 @@ class Preparing:
             if searched:
                 search = self._finder.submit(picture.rgb, turn=None if cut or self._every > 1 else number)
             yield Prepared(picture, cut, step, search, dissolve=over)
+            over = None
 
     def _with_beginnings(self, frames: Iterable[tuple[Frame, bool, bool]]) -> Iterator[tuple[Frame, bool, bool]]:
         """Frames as with_ends gives them, and after the first of each shot the very next, though it was left out."""

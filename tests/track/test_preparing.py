@@ -19,6 +19,34 @@ def textured(n, width, height):
     return np.kron(rng.integers(0, 255, (height // 16, width // 16, 3)), np.ones((16, 16, 1))).astype(np.uint8)
 
 
+class DissolvesTest(TemporaryFolder):
+    """One shot melts into another in frames 60 .. 71."""
+
+    def dissolves(self, frames, begin=0):
+        def drawn(n, width, height):
+            first, second = (textured(shot, width, height).astype(float) for shot in (0, CUT))
+            share = np.clip((n - 59) / 13, 0, 1)
+            return (first * (1 - share) + second * share).round().astype(np.uint8)
+
+        info, index = open_clip(make_clip(self.folder / f"{frames}.mp4", frames, size=(320, 192), draw=drawn, options={"bf": 0, "g": 30, "sc_threshold": 0}))
+        plan = plan_of(index.non_reference, 1, 25.0)
+        with FaceFinder(36) as finder, FrameReader(info, index, rough=True, wanted=plan.needed) as reader:
+            made = list(Preparing(info, index, finder, Squared(1.0), plan, 1).frames(reader, begin, 8, (), {}))
+        self.assertEqual([p.picture.number for p in made], list(range(max(0, begin - 8), frames)))
+        self.assertEqual([p.picture.number for p in made if p.cut], [])
+        return [p.dissolve for p in made if p.dissolve is not None]
+
+    def test_a_dissolve_shortly_before_the_end_of_a_clip_is_told(self):
+        dissolve, = self.dissolves(76)
+        self.assertTrue(56 <= dissolve.first < 66 <= dissolve.last < 76, dissolve)
+
+    def test_a_scan_that_is_taken_up_in_one_or_just_after_it_hears_of_it(self):
+        known, = self.dissolves(100)
+        for begin in (62, 70, 75, 80):
+            with self.subTest(begin=begin):
+                self.assertEqual(self.dissolves(100, begin), [known])
+
+
 class BeginningsTest(TemporaryFolder):
     def prepared(self, begin=0, cuts=(), again=None):
         info, index = open_clip(make_clip(self.folder / "two.mp4", FRAMES, size=(320, 192), draw=textured, options={"bf": 3, "g": 60, "sc_threshold": 0}))
