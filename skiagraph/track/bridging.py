@@ -13,7 +13,7 @@ from typing import Protocol
 import numpy as np
 
 from skiagraph.detect.shrink import shrunk
-from skiagraph.track.chaining import Chain, end_speed
+from skiagraph.track.chaining import SPEED_ROWS, Chain, end_speed
 from skiagraph.track.following import follow
 from skiagraph.track.silhouette import Silhouette
 
@@ -28,6 +28,7 @@ class FollowingSettings:
     stands: float = 0.5  # head widths that somebody who stands would go at most in the time of one lead
     way_seen: float = 0.8  # share of its way at its present speed that a head is looked for along; larger: more work
     lead_bytes: float = 48e6  # bytes that the pictures for that may take
+    unknown_frames: int = 3  # frames that somebody whose speed is not known is followed back at first, so that they stay within what is looked at; larger: whoever walks fast leaves it
     still_speed: float = 0.01  # share of its width a frame below which a head is not on its way out of the picture
     lead_sure: float = 0.6  # confidence that a lead may have again, however unsure what it goes on from was
 
@@ -232,7 +233,7 @@ def _bridge(numbers, pictures, n, frames, heads, window, size, silhouette) -> Br
 def followed_through(numbers, pictures, head, speed, window: Window, size, silhouette) -> tuple[np.ndarray, str]:
     """Rows (n, 6), one for each frame, in px of the frame, of a head followed through what a window cut, and why it stopped."""
     scaled = size[0] * window.scale, size[1] * window.scale
-    result = follow(pictures, window.inward(head), np.asarray(speed, float) * window.scale, window.origin, scaled, silhouette, numbers)
+    result = follow(pictures, window.inward(head), None if speed is None else np.asarray(speed, float) * window.scale, window.origin, scaled, silhouette, numbers)
     return window.outward(result.rows), result.reason
 
 
@@ -265,16 +266,21 @@ def lead_task(row: int, chain: Chain, size: tuple[int, int], earliest: int, rate
     frames, heads = chain.frames, chain.heads
     head, at = heads[row].astype(float), int(frames[row])
     speed = end_speed(frames[row:], heads[row:], True)
+    # Somebody who was seen once or twice stands still, for all that is known.
+    seen_to_move = len(frames) - row >= SPEED_ROWS
     if known is not None and len(known):
+        way = np.vstack([head[:2], known[:, :2]])[-6:]
         head, at = known[-1, :5].astype(float), at - len(known)
-        speed = (known[-1, :2] - known[max(0, len(known) - 6), :2]) / max(1, min(5, len(known) - 1))
-    stretch = settings.lead_s * rate
-    if np.hypot(*speed) * stretch < FOLLOWING.stands * head[2] and not touches_edge(head, size, speed):
+        speed, seen_to_move = (way[-1] - way[0]) / (len(way) - 1), True
+    stretch = settings.lead_s * rate if seen_to_move else FOLLOWING.unknown_frames
+    if seen_to_move and np.hypot(*speed) * stretch < FOLLOWING.stands * head[2] and not touches_edge(head, size, speed):
         # Somebody who stands inside the picture has been there for a while, and one look at those frames costs less than several.
         scale = min(1.0, FOLLOWING.enough_px / max(float(head[2]), 1.0))
         picture = 3 * (1 + 2 * FOLLOWING.spread) ** 2 * head[2] * head[3] * scale ** 2
         stretch *= np.clip(FOLLOWING.lead_bytes / picture / stretch, 1, FOLLOWING.standing)
     longest = min(at - earliest, round(stretch))
+    while not seen_to_move and needed is not None and 0 < longest < at - earliest and not needed[at - longest]:
+        longest += 1
     while longest > 0 and needed is not None and not needed[at - longest]:
         longest -= 1
     if longest <= 0:
@@ -282,19 +288,19 @@ def lead_task(row: int, chain: Chain, size: tuple[int, int], earliest: int, rate
     reach = np.stack([head[:4], head[:4]])
     reach[1, :2] += speed * longest * FOLLOWING.way_seen
     window = Window.around(reach, size)
-    return LeadTask(row, at - longest, at, window, head, speed, np.zeros((0, 6)) if known is None else known, settings.lead_most_s * rate, size, rate, silhouette, settings)
+    return LeadTask(row, at - longest, at, window, head, speed if seen_to_move else None, np.zeros((0, 6)) if known is None else known, settings.lead_most_s * rate, size, rate, silhouette, settings)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class LeadTask:
-    """Follow a head back. row: of the chain; head: (5,) in frame last, where it begins, and its speed, px a frame; begun: rows that were followed already; most: frames in all."""
+    """Follow a head back. row: of the chain; head: (5,) in frame last, where it begins, and its speed, px a frame, or None where that is not known; begun: rows that were followed already; most: frames in all."""
 
     row: int
     first: int
     last: int
     window: Window
     head: np.ndarray
-    speed: np.ndarray
+    speed: np.ndarray | None
     begun: np.ndarray
     most: float
     size: tuple[int, int]
@@ -309,7 +315,7 @@ class LeadTask:
         rows[:, 5] = np.minimum(rows[:, 5], max(float(self.begun[-1, 5]) if len(self.begun) else 1.0, FOLLOWING.lead_sure))
         goes_on = not reason and len(rows) == longest
         if not goes_on:
-            rows = held(rows, np.append(self.head, HOLD.begins), self.speed, reason, longest, self.size, self.rate, self.settings)
+            rows = held(rows, np.append(self.head, HOLD.begins), np.zeros(2) if self.speed is None else self.speed, reason, longest, self.size, self.rate, self.settings)
         return Lead(np.concatenate([self.begun, rows]), goes_on and len(self.begun) + len(rows) < self.most)
 
     def keep(self, result: Lead, followed: Followed) -> None:

@@ -89,11 +89,15 @@ def chains(tracklets: list[Tracklet], rate: float, settings: ChainSettings = CHA
     return [Chain(tuple(chain)) for chain in parts]
 
 
+# Rows from which the speed at the end of a path is known.
+SPEED_ROWS = 3
+
+
 def end_speed(frames: np.ndarray, heads: np.ndarray, backward: bool) -> np.ndarray:
     """px per frame (x, y) at the end of heads (n, ≥2), or leaving the first one towards the past; 0 where too few are known."""
     rows = slice(0, 8) if backward else slice(-8, None)
     t, p = frames[rows].astype(float), heads[rows, :2].astype(float)
-    if len(t) < 3:
+    if len(t) < SPEED_ROWS:
         return np.zeros(2)
     slope = np.polyfit(t - t[0], p, 1)[0]
     return -slope if backward else slope

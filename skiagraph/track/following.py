@@ -33,6 +33,7 @@ class FlowSettings:
     back_off: float = 0.012  # by which a point may miss where it began when it is followed back, 0.8 px at least (Kalal); larger: more points, worse ones
     fits: float = 0.015  # by which a point may be off the motion of all, 0.8 px at least (RANSAC)
     zoom: tuple[float, float] = (0.97, 1.03)  # least and most change of size in one step
+    guessed: float = 0.35  # way in one step from which points are looked for where it leads, and no longer where they were; smaller: more hangs on the speed so far
 
 
 FLOW = FlowSettings()
@@ -92,6 +93,9 @@ class FollowerSettings:
     led_most: float = 1.0  # head widths that the shape may lead a head from where its picture went before one of the two must be wrong; by 0.8 at most in all the films with backs turned (aside, behind), by 1.6 on to a shoulder behind bars (railings, each 8th frame: 30 leaks in no finding); larger: less is asked
     led_fades: float = 0.99  # share of that which is left a frame later: pictures drift by and by; larger: more is asked
     astray: float = 0.42  # confidence from there on at most, so that a person looks (review.finding.UNSURE, after the fifth that rows are less sure by)
+    sought: float = 1.5  # head widths a frame at most within which a head of unknown speed is looked for at its first step, and no further than twice as many in all; larger: faster ones are found, and more that are others
+    sought_part: float = 0.7  # share of its width and height by which it is known again there
+    sought_like: float = 0.8  # correlation from which it is; larger: fewer, surer ones
     room: float = 1.0  # head sizes around the head in which a step is looked for; larger: faster moves, more work
 
 
@@ -112,11 +116,14 @@ class Followed:
 class Follower:
     """One head on its way. state: cx, cy, width, height (px of the frame), angle; confidence 0..1; reason: empty while it goes on."""
 
-    def __init__(self, picture_rgb: np.ndarray, head: np.ndarray, velocity: np.ndarray, origin=(0, 0), size: tuple[int, int] | None = None,
+    def __init__(self, picture_rgb: np.ndarray, head: np.ndarray, velocity: np.ndarray | None, origin=(0, 0), size: tuple[int, int] | None = None,
                  silhouette: Silhouette | None = None):
-        """head lies in picture_rgb (a crop whose corner is at origin of the frame of `size`); velocity: px per frame, from before."""
+        """head lies in picture_rgb (a crop whose corner is at origin of the frame of `size`); velocity: px per frame, from before; None where that is
+        not known, since it was seen once.
+        """
         self.state = np.asarray(head[:5], float).copy()
-        self.speed = np.asarray(velocity, float).copy()
+        self.speed = np.zeros(2) if velocity is None else np.asarray(velocity, float).copy()
+        self._speed_known = velocity is not None
         self.confidence, self.reason = 1.0, ""
         self._size, self._silhouette = size, silhouette
         self._reference = head_patch(_grey(picture_rgb), self.state, origin)
@@ -130,6 +137,9 @@ class Follower:
 
         hidden: somebody else's head is in front, so that nothing in the picture may be believed. frames: from one picture to the other.
         """
+        if not self._speed_known and not hidden:
+            self._speed_known = True
+            self.speed = _sought(_grey(before_rgb), _grey(after_rgb), self.state, origin, frames)
         expected = self.state.copy()
         expected[:2] += self.speed * frames
         (before, after), place = _near(self.state, expected, origin, before_rgb, after_rgb)
@@ -162,7 +172,7 @@ class Follower:
 
     def _moved(self, before: np.ndarray, after: np.ndarray, expected: np.ndarray, place: tuple[float, float], frames: int) -> tuple[np.ndarray, float]:
         """The head in the next picture, and how far its points agree; where it is expected, and 0, when they do not or when something else must have moved them."""
-        step, trust = _step(before, after, self.state, place)
+        step, trust = _step(before, after, self.state, place, expected[:2] - self.state[:2])
         if step is None:
             return expected, 0.0
         width = max(self.state[2], 1)
@@ -222,12 +232,12 @@ class Follower:
         self._seen = True
 
 
-def follow(pictures: Sequence[np.ndarray], head: np.ndarray, velocity: np.ndarray, origin=(0, 0), size: tuple[int, int] | None = None,
+def follow(pictures: Sequence[np.ndarray], head: np.ndarray, velocity: np.ndarray | None, origin=(0, 0), size: tuple[int, int] | None = None,
            silhouette: Silhouette | None = None, numbers: Sequence[int] | None = None) -> Followed:
     """Follow a head through pictures[1:], having it at `head` (cx, cy, width, height, angle) in pictures[0].
 
     pictures: upright crops, uint8 RGB, all of the same place, whose top left corner is at origin of the frame of `size`
-    (width, height). velocity: px per frame (x, y), from before. numbers: of the pictures' frames, rising or falling, where some between
+    (width, height). velocity: px per frame (x, y), from before, or None where it is not known. numbers: of the pictures' frames, rising or falling, where some between
     them are left out; rows of those lie between their neighbours'.
     """
     follower = Follower(pictures[0], head, velocity, origin, size, silhouette)
@@ -268,15 +278,40 @@ def _outside(state, size) -> bool:
     return cx + width / 2 < 0 or cy + height / 2 < 0 or cx - width / 2 > size[0] or cy - height / 2 > size[1]
 
 
-def _step(before, after, state, origin):
-    """The head one picture later and how far its points agree (0..1), or (None, 0)."""
+def _sought(before: np.ndarray, after: np.ndarray, state: np.ndarray, origin, frames: int) -> np.ndarray:
+    """px a frame, (2,), at which a head went from one grey picture to the next, wherever it is found again near its place; 0 where it is not."""
+    middle = state[:2] - origin
+    half = FOLLOWER.sought_part / 2 * state[2:4]
+    part, (x, y) = _around(before, middle, half)
+    reach = half + state[2] * min(FOLLOWER.sought * frames, 2 * FOLLOWER.sought)
+    place, (left, top) = _around(after, middle, reach)
+    if min(part.shape) < 4 or part.std() < 1 or any(a < b for a, b in zip(place.shape, part.shape)):
+        return np.zeros(2)
+    _, like, _, (across, down) = cv2.minMaxLoc(cv2.matchTemplate(place, part, cv2.TM_CCOEFF_NORMED))
+    return np.array([left + across - x, top + down - y], float) / frames if like >= FOLLOWER.sought_like else np.zeros(2)
+
+
+def _around(picture: np.ndarray, middle: np.ndarray, half: np.ndarray) -> tuple[np.ndarray, tuple[int, int]]:
+    """What lies around a place, and its corner."""
+    x0, y0 = (int(np.clip(v, 0, side)) for v, side in zip(middle - half, picture.shape[::-1]))
+    x1, y1 = (int(np.clip(np.ceil(v), 0, side)) for v, side in zip(middle + half, picture.shape[::-1]))
+    return picture[y0:y1, x0:x1], (x0, y0)
+
+
+def _step(before, after, state, origin, way):
+    """The head one picture later and how far its points agree (0..1), or (None, 0). way: px that it is expected to go."""
     points = _points(before, state, origin)
     if points is None or len(points) < FLOW.least_points:
         return None, 0.0
     window = int(np.clip(FLOW.patch * state[2], 9, 31)) | 1
     search = dict(winSize=(window, window), maxLevel=3 if state[2] > FLOW.large_px else 2, criteria=_ENDED)
-    ahead, good, _ = cv2.calcOpticalFlowPyrLK(before, after, points, None, **search)
-    back, good_back, _ = cv2.calcOpticalFlowPyrLK(after, before, ahead, None, **search)
+    guess = back_guess = None
+    if np.hypot(*way) > FLOW.guessed * state[2]:
+        guess, search["flags"] = points + np.float32(way), cv2.OPTFLOW_USE_INITIAL_FLOW
+    ahead, good, _ = cv2.calcOpticalFlowPyrLK(before, after, points, guess, **search)
+    if guess is not None:
+        back_guess = ahead - np.float32(way)
+    back, good_back, _ = cv2.calcOpticalFlowPyrLK(after, before, ahead, back_guess, **search)
     error = np.linalg.norm((back - points).reshape(-1, 2), axis=1)
     kept = (good.ravel() == 1) & (good_back.ravel() == 1) & (error < max(0.8, state[2] * FLOW.back_off))
     if kept.sum() < FLOW.least_agreed:

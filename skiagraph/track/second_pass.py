@@ -21,7 +21,7 @@ from skiagraph.media.index import FrameIndex
 from skiagraph.media.parts import RgbParts
 from skiagraph.media.reader import FrameReader
 from skiagraph.track.bridging import FOLLOWING, HOLD, Bridge, BridgeSettings, Followed, Lead, LeadTask, Task, Window, gap_tasks, held, lead_task, loose_ends, touches_edge
-from skiagraph.track.chaining import Chain, end_speed
+from skiagraph.track.chaining import SPEED_ROWS, Chain, end_speed
 from skiagraph.track.following import Follower, between
 from skiagraph.track.silhouette import Silhouette
 from skiagraph.track.stepping import without_non_reference
@@ -44,7 +44,7 @@ class FollowOnSettings:
     within_s: float = 1.0  # seconds after which that is nobody who passes before or behind (alike, stepping: with 0.24 six leaks more); smaller: more covers end
     doubtful_s: float = 0.16  # seconds for which what is hardly a face is covered before and after it was seen
     waiting: int = 4  # tasks that wait for a follower at most
-    rounds: int = 6  # rounds in which leads go further back; larger: further
+    rounds: int = 7  # rounds in which leads go further back; larger: further
 
 
 FOLLOW_ON = FollowOnSettings()
@@ -55,7 +55,7 @@ class _Tail:
     """A head followed on after its last sight.
 
     chain, row: the found head that it goes on from, in frame first; last: as far as it may go; hidden, taken: frames that it was behind the head of somebody else, and just on
-    it; met: number of the chain that begins where it came to.
+    it; seen_to_move: its speed is known; met: number of the chain that begins where it came to.
     """
 
     chain: int
@@ -64,6 +64,7 @@ class _Tail:
     last: int
     head: np.ndarray
     speed: np.ndarray
+    seen_to_move: bool
     rows: list[np.ndarray] = field(default_factory=list)
     follower: Follower | None = None
     hidden: int = 0
@@ -181,7 +182,7 @@ class _SecondPass:
         last = self.shots(frame)[1] if row == len(chain.frames) - 1 else int(chain.frames[row + 1]) - 1
         longest = round((FOLLOW_ON.doubtful_s if chain.doubtful else self.settings.tail_s) * self.rate)
         speed = end_speed(chain.frames[:row + 1], chain.heads[:row + 1], False)
-        return _Tail(number, row, frame, min(last, frame + longest), chain.heads[row].astype(float), speed)
+        return _Tail(number, row, frame, min(last, frame + longest), chain.heads[row].astype(float), speed, row + 1 >= SPEED_ROWS)
 
     def _finish(self, tail: _Tail) -> None:
         longest = tail.last - tail.first
@@ -270,7 +271,7 @@ class _SecondPass:
         window = Window.around(np.stack([head[:4], head[:4]]), self.size, scale=tail.scale)
         scaled = self.size[0] * tail.scale, self.size[1] * tail.scale
         if tail.follower is None:
-            tail.follower = Follower(_through(window, before), window.inward(tail.head), tail.speed * tail.scale, window.origin, scaled, self.silhouette)
+            tail.follower = Follower(_through(window, before), window.inward(tail.head), tail.speed * tail.scale if tail.seen_to_move else None, window.origin, scaled, self.silhouette)
         met, hidden, taken = self._who_is_there(tail, frame, passed)
         if met is not None:
             tail.met, tail.done = met, True
