@@ -64,7 +64,7 @@ def main() -> None:
     clips = [shipped(f"{name}.mp4") for name in CLIPS] + (made(options.hard, [name for name in FILMS if not options.names or name in options.names]) if options.hard else [])
     pairs: list[tuple[float, bool]] = []
     for every in options.every:
-        print(f"Each frame of {every}:\n\n{HEAD}", flush=True)
+        print(f"{'Every frame' if every == 1 else f'One frame in {every}'} searched:\n\n{HEAD}", flush=True)
         for clip in clips:
             if options.names and clip.stem not in options.names:
                 continue

@@ -59,6 +59,26 @@ class LeadTest(unittest.TestCase):
             self.assertEqual(lead_task(0, chain, (400, 300), 0, 25, None, needed=np.arange(60) % 2 == odd).first % 2, odd)
 
 
+    def test_who_was_seen_once_is_followed_back_a_little_first_and_further_at_the_speed_they_had(self):
+        views, chain = pictures(50, (24, 0)), Chain((tracklet(1, [40], 300),))
+        task, lead = lead_task(0, chain, (400, 300), 30, 25, None), None
+        self.assertIsNone(task.speed)
+        self.assertLessEqual(task.last - task.first, 3)
+        for _ in range(2):
+            lead = task.solve(range(task.first, task.last + 1), [task.window.cut(view) for view in views[task.first:task.last + 1]])
+            self.assertTrue(lead.goes_on)
+            task = lead_task(0, chain, (400, 300), 30, 25, None, lead.rows)
+            if task is None:
+                break
+            np.testing.assert_allclose(task.speed, (-24, 0), atol=1)
+        np.testing.assert_allclose(lead.rows[:, 0], 300 - 24 * np.arange(1, 1 + len(lead.rows)), atol=3)
+        self.assertEqual(len(lead.rows), 10, "back to where the shot begins")
+
+    def test_a_little_is_at_least_to_a_picture_that_is_decoded(self):
+        chain = Chain((tracklet(1, [40], 200),))
+        self.assertEqual(lead_task(0, chain, (400, 300), 0, 25, None, needed=np.arange(60) % 8 == 0).first, 32)
+
+
 class HeldTest(unittest.TestCase):
     def test_inside_the_picture_the_cover_stays_put_for_a_moment(self):
         rows = np.array([[200.0, 150, 60, 80, 0, 0.6]] * 5)

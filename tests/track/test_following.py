@@ -36,6 +36,17 @@ class FollowingTest(unittest.TestCase):
         every = follow(views, HEAD, np.array([2.3, -1.1]), (0, 0), (400, 300))
         self.assertAlmostEqual(followed.rows[-1, 5], every.rows[-1, 5], delta=0.1)
 
+    def test_who_was_seen_once_is_found_again_where_they_went_however_fast(self):
+        # Three fifths of a head in a frame: who is taken to stand there is not found.
+        views = pictures(6, (36, -8))
+        for velocity, found in ((None, True), (np.zeros(2), False), (np.array([36.0, -8.0]), True)):
+            rows = follow(views, HEAD, velocity, (0, 0), (400, 300)).rows
+            self.assertEqual(len(rows) == 5 and abs(rows[-1, 0] - (150 + 36 * 5)) < 3 and abs(rows[-1, 1] - (150 - 8 * 5)) < 3, found, velocity)
+
+    def test_where_nothing_is_like_the_head_it_is_not_taken_to_move(self):
+        rows = follow(pictures(1, (0, 0)) + pictures(4, (0, 0), seed=99), HEAD, None, (0, 0), (400, 300)).rows
+        self.assertLess(np.abs(rows[:, 0] - 150).max(initial=0), 2)
+
     def test_stops_when_the_thing_is_gone(self):
         there, gone = pictures(5, (1, 0)), pictures(25, (0, 0), seed=99)
         followed = follow(there + gone, HEAD, np.array([1.0, 0.0]), (0, 0), (400, 300))
