@@ -38,7 +38,7 @@ def held_before(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple[int
         path = stretch.path
         found = np.flatnonzero(path.origin == FOUND)
         count = min(hold - int(found[0]), path.first - shot_of(path.first)[0]) if len(found) else 0
-        if stretch.doubtful or count <= 0 or _is_covered(stretch, stretches, spans, settings):
+        if stretch.doubtful or count <= 0 or _is_covered(stretch, stretches, spans, hold, settings):
             made.append(stretch)
             continue
         rows = path.rows().astype(float)
@@ -50,10 +50,11 @@ def held_before(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple[int
     return made
 
 
-def _is_covered(stretch: Stretch, stretches: Sequence[Stretch], spans: np.ndarray, settings: HeldBeforeSettings) -> bool:
+def _is_covered(stretch: Stretch, stretches: Sequence[Stretch], spans: np.ndarray, hold: int, settings: HeldBeforeSettings) -> bool:
     """Whether the cover of another path is there already where one begins.
 
-    It lies there in the frame before, and ends there, or is at the same place where the face is first found too: the path goes on from that one, or is of the same head.
+    It lies there in the frame before, and ends there, or is at the same place where the face is first found too: the path goes on from that one, or is of the same head. Its face was found within so
+    many frames of that (hold): what was only followed so far gives way where its person is known to be elsewhere.
     spans: (n, 2), first and last frame of each stretch.
     """
     path, (found, _) = stretch.path, stretch.found
@@ -62,6 +63,9 @@ def _is_covered(stretch: Stretch, stretches: Sequence[Stretch], spans: np.ndarra
     def on(other: Path, frame: int, mine: np.ndarray) -> bool:
         return bool(iou(mine[None], other.boxes()[frame - other.first][None].astype(float))[0, 0] > settings.same)
 
-    there = (stretches[n] for n in np.flatnonzero((spans[:, 0] <= frame) & (spans[:, 1] >= frame)))
+    def was_found(other: Path) -> bool:
+        return bool((other.origin[max(0, frame - hold - other.first):frame + hold + 1 - other.first] == FOUND).any())
+
+    there = (stretches[n] for n in np.flatnonzero((spans[:, 0] <= frame) & (spans[:, 1] >= frame)) if was_found(stretches[n].path))
     near = [s.path for s in there if s is not stretch and on(s.path, frame, boxes[0])]
     return any(other.last == frame or other.last >= found and on(other, found, boxes[found - path.first]) for other in near)

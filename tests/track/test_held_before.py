@@ -44,6 +44,14 @@ class HeldBeforeTest(unittest.TestCase):
         passing = stretch(10, 400 - 29 * 30, speed=30, frames=60, number=2)
         self.assertEqual(self.held(stretch(40, 400, lead=2), passing)[0].first, 40 - HOLD + 2)
 
+    def test_who_was_only_followed_to_there_covers_nobody_else(self):
+        # Their person may be known to be elsewhere, and then this path of them gives way.
+        rows = np.array([[400, 150, 60, 80, 0, 0.5]] * 30)
+        for found, first in ((HOLD - 2, 40), (20, 40 - HOLD)):
+            origin = np.array([FOUND] * (30 - found) + [FOLLOWED] * found)
+            followed = replace(stretch(10, 400, frames=30, number=2), path=Path.from_rows(10, rows, origin))
+            self.assertEqual(self.held(stretch(40, 400), followed)[0].first, first)
+
     def test_nothing_is_held_of_what_is_doubtful_or_was_never_found(self):
         doubtful, followed = replace(stretch(40, 400), doubtful=True), stretch(40, 400)
         followed = replace(followed, path=Path.from_rows(40, followed.path.rows(), np.full(20, BRIDGED)))
