@@ -49,7 +49,7 @@ def wide_while_turned(stretches: Sequence[Stretch], rate: float, coloured: Colle
     """The same stretches, no row of them smaller: wider, and further down, where a face is found smaller for a while than before and after, or higher. That head did not go away and come back, nor jump; it has
     turned, and what is found of it from behind is hair.
 
-    rate: frames a second; coloured: frames in whose light sizes and places say little; cuts: frames with which shots begin.
+    rate: frames a second; coloured: frames in whose light sizes and places say little, so that covers only reach further down in them; cuts: frames with which shots begin.
     """
     strange = np.array(sorted(coloured), int)
     return [replace(s, path=_wide(s, rate, strange, parted, settings)) for s, parted in zip(stretches, _parted(stretches, frozenset(cuts)))]
@@ -100,9 +100,9 @@ def _wide(stretch: Stretch, rate: float, coloured: np.ndarray, parted: tuple[boo
     raised = (_before_and_after(steadied(sure, 2), reach, parted) - high) / whole
     strange = np.isin(every, coloured)
     # Whoever is much higher has stood up.
-    from_behind = _rising(raised, settings.higher) * (raised <= settings.stands) * ~strange
-    turned = np.maximum(_rising(1 - now / whole, settings.narrower) * ~strange, from_behind)
-    if not turned.any():
+    from_behind = _rising(raised, settings.higher) * (raised <= settings.stands)
+    turned = np.maximum(_rising(1 - now / whole, settings.narrower), from_behind) * ~strange
+    if not turned.any() and not from_behind.any():
         return path
     rows = path.rows().astype(float)
     rows[:, 2] += turned * np.maximum(HEAD_BOX.width * (1 + settings.wider) * whole - rows[:, 2], 0)

@@ -104,14 +104,14 @@ class WideWhileTurnedTest(unittest.TestCase):
             before, after = self.sized(share)
             np.testing.assert_allclose(after.width, before.width)
 
-    def raised(self, share, first=0, last=99, beside=(), cuts=()):
+    def raised(self, share, first=0, last=99, beside=(), cuts=(), coloured=()):
         """A standing head, whose face is found so many of its sides higher in each frame: its path before and after. beside: others."""
         frames = np.arange(first, last + 1)
         high = 100 - SIDE * np.array([share(n) for n in frames])
         rows = np.stack([np.full(len(frames), 200.0), high, np.full(len(frames), 1.1 * SIDE), np.full(len(frames), 1.5 * SIDE), np.zeros(len(frames)), np.full(len(frames), 0.9)], axis=1)
         boxes = [np.array([200 - SIDE / 2, y - SIDE / 2, 200 + SIDE / 2, y + SIDE / 2]) for y in high]
         before = replace(stretch(first, last, 0, doubtful=False), path=Path.from_rows(first, rows, np.full(len(frames), FOUND)), faces=tuple(zip(frames.tolist(), boxes, [0.9] * len(frames))))
-        after = wide_while_turned([before, *beside], 25.0, (), cuts)[0]
+        after = wide_while_turned([before, *beside], 25.0, coloured, cuts)[0]
         return before.path, after.path
 
     def test_a_face_that_is_found_higher_for_a_while_is_the_hair_of_a_head_that_has_turned(self):
@@ -140,9 +140,12 @@ class WideWhileTurnedTest(unittest.TestCase):
         _, cut = self.raised(turns, last=60, beside=[goes_on], cuts=[61])
         np.testing.assert_allclose(cut.height, before.height, atol=0.01)
 
-    def test_in_coloured_light_sizes_say_nothing(self):
+    def test_in_coloured_light_sizes_say_nothing_and_covers_reach_down_alone(self):
         before, after = self.sized(lambda n: 0.8 if 40 <= n < 70 else 1.0, range(100))
+        self.assertEqual(after, before)
+        before, after = self.raised(lambda n: 0.3 if 40 <= n < 70 else 0.0, coloured=range(100))
         np.testing.assert_allclose(after.width, before.width)
+        self.assertTrue(((after.cy + after.height / 2)[44:66] >= 100 + 0.75 * SIDE - 0.5).all())
 
 
 if __name__ == "__main__":
