@@ -1,6 +1,6 @@
 """What a scan without any hand work covers, misses and confuses, on footage with exact truth.
 
-    python -m benchmarks.quality [--every N ...] [--hard FOLDER] [NAME ...]
+    python -m benchmarks.quality [NAME ...] [--hard FOLDER] [--every N ...]
 
 Prints tables as in docs/measured.md: of each way to scan, and how far what was stated of meetings holds. Without --hard only the three clips of the demo are measured.
 """
