@@ -33,7 +33,7 @@ class FlowSettings:
     back_off: float = 0.012  # by which a point may miss where it began when it is followed back, 0.8 px at least (Kalal); larger: more points, worse ones
     fits: float = 0.015  # by which a point may be off the motion of all, 0.8 px at least (RANSAC)
     zoom: tuple[float, float] = (0.97, 1.03)  # least and most change of size in one step
-    guessed: float = 0.35  # way in one step from which points are looked for where it leads, and no longer where they were; smaller: more hangs on the speed so far
+    guessed: float = 0.35  # way in one step from which points are looked for where it leads, beside where they were; smaller: more work
 
 
 FLOW = FlowSettings()
@@ -303,15 +303,21 @@ def _step(before, after, state, origin, way):
     points = _points(before, state, origin)
     if points is None or len(points) < FLOW.least_points:
         return None, 0.0
+    # A speed may be wrong: where it leads far, points are looked for there and where they were, and the way counts on which more of them agree.
+    far = np.hypot(*way) > FLOW.guessed * state[2]
+    found = [_moved_points(before, after, state, points, guess) for guess in ((np.zeros(2), way) if far else (np.zeros(2),))]
+    return max(found, key=lambda step: step[1])
+
+
+def _moved_points(before, after, state, points, guess):
+    """The head one picture later and how far its points agree (0..1), or (None, 0). guess: px from where they were at which they are looked for."""
     window = int(np.clip(FLOW.patch * state[2], 9, 31)) | 1
     search = dict(winSize=(window, window), maxLevel=3 if state[2] > FLOW.large_px else 2, criteria=_ENDED)
-    guess = back_guess = None
-    if np.hypot(*way) > FLOW.guessed * state[2]:
-        guess, search["flags"] = points + np.float32(way), cv2.OPTFLOW_USE_INITIAL_FLOW
-    ahead, good, _ = cv2.calcOpticalFlowPyrLK(before, after, points, guess, **search)
-    if guess is not None:
-        back_guess = ahead - np.float32(way)
-    back, good_back, _ = cv2.calcOpticalFlowPyrLK(after, before, ahead, back_guess, **search)
+    guessed = bool(np.any(guess))
+    if guessed:
+        search["flags"] = cv2.OPTFLOW_USE_INITIAL_FLOW
+    ahead, good, _ = cv2.calcOpticalFlowPyrLK(before, after, points, points + np.float32(guess) if guessed else None, **search)
+    back, good_back, _ = cv2.calcOpticalFlowPyrLK(after, before, ahead, ahead - np.float32(guess) if guessed else None, **search)
     error = np.linalg.norm((back - points).reshape(-1, 2), axis=1)
     kept = (good.ravel() == 1) & (good_back.ravel() == 1) & (error < max(0.8, state[2] * FLOW.back_off))
     if kept.sum() < FLOW.least_agreed:
