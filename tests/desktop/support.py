@@ -44,6 +44,8 @@ class DesktopTest(TemporaryFolder):
         patcher.start()
         self.addCleanup(patcher.stop)
         QSettings.setPath(QSettings.Format.NativeFormat, QSettings.Scope.UserScope, str(self.folder / "settings"))
+        # Written while the folder is there: later they would make it anew.
+        self.addCleanup(QSettings("skiagraph", "skiagraph").sync)
 
     def until(self, condition, seconds=30.0) -> None:
         """Run the event loop until the condition holds; fails when it does not within the time."""
