@@ -92,9 +92,10 @@ def _fill_ellipse(mask, head, factor):
 
 @dataclass(frozen=True)
 class Strangers:
-    """Frames of another person in a subject. frames: (subject, frame, who it is of, who it lies on); counts: subject → frames it lies on anybody."""
+    """Frames of another person in a subject. frames: (subject, frame, who it is of, who it lies on); unsaid: of those, in no finding when that subject is shown; counts: subject → frames it lies on anybody."""
 
     frames: tuple[tuple[str, int, str, str], ...]
+    unsaid: tuple[tuple[str, int, str, str], ...]
     counts: dict[str, int]
 
 
@@ -115,7 +116,9 @@ def strangers(project: Project, clip_key: str, truth: ClipTruth) -> Strangers:
         counts[subject.key] = len(frames)
         # Where both heads are one before the other it may be either; and where its own head is hidden just there, it is where it should be.
         found += [(subject.key, int(f), actors[owner], actors[on[f]]) for f in frames if on[f] != owner and likeness[f, owner, s] < 0.1]
-    return Strangers(tuple(found), counts)
+    named = {key: [f for f in findings(decide(project, [key], Decision.SHOW)) if f.clip == clip_key] for key in {key for key, *_ in found}}
+    unsaid = tuple(entry for entry in found if not any(f.first <= entry[1] <= f.last for f in named[entry[0]]))
+    return Strangers(tuple(found), unsaid, counts)
 
 
 @dataclass

@@ -64,6 +64,7 @@ class MeasureTest(TemporaryFolder):
         found = strangers(swapped, "c1", self.truth)
         self.assertEqual({(key, frame) for key, frame, _, _ in found.frames}, {(key, frame) for key in ("s1", "s2") for frame in range(6, frames)})
         self.assertTrue(all(owner != on for _, _, owner, on in found.frames))
+        self.assertEqual(found.unsaid, found.frames, "and nobody says so")
         self.assertEqual(leaks_if_shown(self.project(), "c1", self.truth).leaks, [])
         bare = leaks_if_shown(self.project(swap_at=6), "c1", self.truth)
         self.assertEqual({(shown, frame) for shown, frame, _ in bare.leaks}, {(actor, frame) for actor in self.truth.actors for frame in range(6, frames)})
