@@ -21,6 +21,7 @@ from skiagraph.media.clip import ClipInfo
 from skiagraph.media.frame import Frame
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
+from skiagraph.track.behind import around_others
 from skiagraph.track.both_places import holding_both
 from skiagraph.track.bridging import BridgeSettings
 from skiagraph.track.brief_shots import brief_shots, held_in_brief
@@ -150,6 +151,7 @@ class _Scan:
         stretches = self._described(self._without_nobody(taken_for_known(without_inside(stretches))))
         stretches, joins, asked = self._reconsidered(stretches)
         stretches = held_before(stretches, self._shot, self.info.upright_size, self.rate, self.bridges)
+        stretches = around_others(stretches, self._shot, self.rate)
         stretches = less_sure(stretches, self.checkpoint.coloured)
         stretches = wide_while_turned(reaching_ahead(stretches), self.rate, self.checkpoint.coloured, self.cuts)
         stretches = holding_both(stretches, self.rate)

@@ -1,0 +1,102 @@
+"""Whoever was lost behind the head of somebody else is somewhere behind it: their cover reaches around that head, and stays with it for a while.
+
+A detector finds a face of which more than about half shows; less than that may stand out from behind another head for seconds, where two walk side by side. Where it stands out is not known, so the cover is
+wider than the head in front on all sides. It is a cover of whoever was lost, and not of the one in front, so that it stays when that one is shown.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from skiagraph.track.path import FOLLOWED, FOUND, Path
+from skiagraph.track.stretch import Stretch
+
+
+@dataclass(frozen=True, slots=True)
+class BehindSettings:
+    """Set by benchmarks/quality.py (unseen-4: 24 leaks stepping, 19 of them in no finding, and 15 every frame)."""
+
+    lost: float = 0.6  # confidence under which who was not found just there may be lost (review.checks.hidden_beside says the same); larger: more covers are wider
+    front: float = 0.5  # confidence from which a head hides others
+    near: float = 0.8  # of their widths, and heights, that the middles of both are apart at most; larger: more covers are wider
+    beside: float = 0.35  # of its width that the cover reaches beyond the head in front on each side: a third of a face that is not found, and the nose; larger: wider covers
+    above: float = 0.1  # of its height, above and below
+    waits_s: float = 2.0  # seconds for which a cover stays with the head that somebody was lost behind; larger: longer covers that may be nobody's
+    comes_out: float = 1.5  # widths from that head within which somebody new is whoever was behind it
+    sure: float = 0.36  # confidence meanwhile: as little as asks nothing by itself, and belongs to the finding that somebody was lost (review.finding.HARDLY)
+
+
+def around_others(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple[int, int]], rate: float, settings: BehindSettings = BehindSettings()) -> list[Stretch]:
+    """The same stretches, none of them shorter and no row smaller. shot_of: first and last frame of the shot of a frame; rate: frames a second."""
+    paths = [s.path for s in stretches]
+    fronts = [n for n, s in enumerate(stretches) if not s.doubtful]
+    made = []
+    for n, stretch in enumerate(stretches):
+        path = stretch.path
+        others = [paths[m] for m in fronts if m != n and paths[m].first <= path.last and paths[m].last >= path.first]
+        if not stretch.doubtful and others:
+            path = _around(path, others, settings)
+            path = _waiting(path, others, paths, shot_of(path.last)[1], round(settings.waits_s * rate), settings)
+        made.append(replace(stretch, path=path) if path is not stretch.path else stretch)
+    return made
+
+
+def _is_near(mine: np.ndarray, theirs: np.ndarray, settings: BehindSettings) -> np.ndarray:
+    """Whether heads, (n, ≥4), are at the place of others, bool (n,)."""
+    return (np.abs(mine[:, :2] - theirs[:, :2]) < settings.near * np.maximum(mine[:, 2:4], theirs[:, 2:4])).all(axis=1)
+
+
+def _reach(front: np.ndarray, settings: BehindSettings) -> np.ndarray:
+    """Half the width and height of the cover around heads in front, (n, 2)."""
+    return front[:, 2:4] * (0.5 + np.array([settings.beside, settings.above]))
+
+
+def _around(path: Path, others: Sequence[Path], settings: BehindSettings) -> Path:
+    """The rows in which a head was lost at another, as large as both and the room around that."""
+    rows = path.rows().astype(float)
+    found = np.flatnonzero(path.origin == FOUND)
+    lost = (path.origin != FOUND) & (rows[:, 5] < settings.lost) & (np.arange(len(rows)) > (found[-1] if len(found) else 0))
+    low, high = rows[:, :2] - rows[:, 2:4] / 2, rows[:, :2] + rows[:, 2:4] / 2
+    for other in others:
+        first, last = max(path.first, other.first), min(path.last, other.last)
+        here, front = slice(first - path.first, last - path.first + 1), other.rows()[first - other.first:last - other.first + 1].astype(float)
+        behind = lost[here] & (front[:, 5] >= settings.front) & _is_near(rows[here], front, settings)
+        at, reach = np.flatnonzero(behind) + first - path.first, _reach(front[behind], settings)
+        low[at], high[at] = np.minimum(low[at], front[behind, :2] - reach), np.maximum(high[at], front[behind, :2] + reach)
+    size = high - low
+    if np.allclose(size, rows[:, 2:4]):
+        return path
+    rows[:, :2], rows[:, 2:4] = (low + high) / 2, size
+    return Path.from_rows(path.first, rows, path.origin, path.lean)
+
+
+def _waiting(path: Path, others: Sequence[Path], everybody: Sequence[Path], end: int, longest: int, settings: BehindSettings) -> Path:
+    """A path that ends at the head of somebody else, and goes on around it until the shot ends, somebody comes out, or it has waited for long enough. end: last frame of the shot."""
+    last = path.rows()[-1:].astype(float)
+    if path.origin[-1] == FOUND or last[0, 5] >= settings.lost:
+        return path
+    for other in others:
+        if other.last <= path.last or other.first > path.last:
+            continue
+        row = path.last - other.first
+        front = other.rows()[row:row + 1 + longest].astype(float)
+        if front[0, 5] < settings.front or not _is_near(last, front[:1], settings):
+            continue
+        count = min(len(front) - 1, end - path.last)
+        front = front[1:1 + count]
+        for new in everybody:
+            n = new.first - path.last - 1
+            if 0 <= n < len(front) and np.hypot(*(new.rows()[0, :2] - front[n, :2])) < settings.comes_out * front[n, 2]:
+                front = front[:n]
+        if not len(front):
+            continue
+        waiting = front.copy()
+        waiting[:, 2:4] = 2 * _reach(front, settings)
+        waiting[:, 5] = settings.sure
+        origin = np.concatenate([path.origin, np.full(len(waiting), FOLLOWED)])
+        lean = None if path.lean is None else np.concatenate([path.lean, np.repeat(path.lean[-1:], len(waiting), axis=0)])
+        return Path.from_rows(path.first, np.concatenate([path.rows().astype(float), waiting]), origin, lean)
+    return path
