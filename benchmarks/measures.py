@@ -131,12 +131,14 @@ class ShownLeaks:
 
 
 def leaks_if_shown(project: Project, clip_key: str, truth: ClipTruth) -> ShownLeaks:
-    """Each person in turn decided to be shown, through the subject that lies on them most; the faces of all others have to stay covered."""
+    """Each person in turn decided to be shown, through the subject that lies on them most where nobody else is just there; the faces of all others have to stay covered."""
     actors, subjects, likeness, real = _overlaps(project, clip_key, truth)
     shown = {}
+    alone = np.partition(likeness, -2, axis=1)[:, -2] < 0.1 if len(actors) > 1 else np.ones((len(likeness), len(subjects)), bool)
     for a, actor in enumerate(actors):
-        much = [np.count_nonzero(real[:, a] & (likeness[:, a, s] >= 0.3)) for s in range(len(subjects))]
-        if much and max(much):
+        on = real[:, a, None] & (likeness[:, a] >= 0.3)
+        much = np.count_nonzero(on & alone, axis=0) + 1e-6 * np.count_nonzero(on, axis=0)
+        if len(much) and much.max() > 0:
             shown[actor] = subjects[int(np.argmax(much))].key
     result = ShownLeaks()
     projects = {actor: decide(project, [key], Decision.SHOW) for actor, key in shown.items()}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from skiagraph.boxes import cxcywh_to_xyxy, iou
+from skiagraph.boxes import area, cxcywh_to_xyxy, intersection, iou
 from skiagraph.project.model import Clip, Sighting, Subject
 from skiagraph.project.rows import path_of
 from skiagraph.review.finding import Scene, hardly_rows
@@ -12,8 +12,8 @@ from skiagraph.track.path import FOUND
 
 # A gap is an absence when it begins and ends where this share of the head reaches the edge of the picture.
 EDGE = 0.75
-# Heads that overlap by so much (IoU) from one frame to the next are at one place.
-SAME_PLACE = 0.5
+# Heads that overlap by so much (IoU) from one frame to the next are at one place, and one of which so much lies in the other, whose place was not known as well.
+SAME_PLACE, WITHIN = 0.5, 0.9
 
 
 def at_edge(row: np.ndarray, clip: Clip) -> bool:
@@ -70,7 +70,10 @@ def goes_on(scene: Scene, sighting: Sighting, others: list[tuple[Subject, Sighti
     for _, other in others:
         theirs = scene.rows(other)
         at_once = other.first if step > 0 else other.first + len(theirs) - 1
-        if len(theirs) and at_once == frame and iou(mine, cxcywh_to_xyxy(theirs[frame - other.first][None, :4]))[0, 0] >= SAME_PLACE:
+        if not len(theirs) or at_once != frame:
+            continue
+        other_box = cxcywh_to_xyxy(theirs[frame - other.first][None, :4])
+        if iou(mine, other_box)[0, 0] >= SAME_PLACE or intersection(mine, other_box)[0, 0] >= WITHIN * min(area(mine)[0], area(other_box)[0]):
             return True
     return False
 

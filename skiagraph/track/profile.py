@@ -38,6 +38,8 @@ class ProfileSettings:
     chin: float = 0.2  # share by which it reaches further down: what is found of a head from behind is hair, too high
     ahead: float = 0.12  # so much further the cover reaches ahead
     below: float = 0.08  # and below
+    holds: int = 1  # frames before and after a found face in which the cover holds it too, in its place on the head: boxes of faces in profile tremble by a tenth; larger: wider covers
+    turned_sure: float = 0.5  # confidence at most of where a head is that has turned: what is found of it is hair, and covers of unsure ones are larger (project.rows); smaller: wider covers (unseen-4-alike, every frame: 0.6 leaves four leaks of six, 0.5 none)
 
 
 def reaching_ahead(stretches: Sequence[Stretch], settings: ProfileSettings = ProfileSettings()) -> list[Stretch]:
@@ -110,6 +112,7 @@ def _wide(stretch: Stretch, rate: float, coloured: np.ndarray, parted: tuple[boo
     lean = np.radians(rows[:, 4])
     rows[:, :2] += (lower / 2)[:, None] * np.stack([-np.sin(lean), np.cos(lean)], axis=1)
     rows[:, 3] += lower
+    rows[:, 5] = np.minimum(rows[:, 5], 1 - turned * (1 - settings.turned_sure))
     return Path.from_rows(path.first, rows, path.origin, path.lean)
 
 
@@ -129,10 +132,24 @@ def _reaching(stretch: Stretch, settings: ProfileSettings) -> Path:
     # Between the frames in which a face was found, and beside them, it is as it was found there.
     every = np.arange(path.first, path.last + 1)
     further = np.interp(every, frames, turned * side)
-    if not further.any():
-        return path
     ahead, below = settings.ahead * further, settings.below * np.abs(further)
     rows[:, :2] += (ahead / 2)[:, None] * along + (below / 2)[:, None] * down
     rows[:, 2] += np.abs(ahead)
     rows[:, 3] += below
-    return Path.from_rows(path.first, rows, path.origin, path.lean)
+    rows = _holding(rows, at, boxes, settings.holds)
+    return Path.from_rows(path.first, rows, path.origin, path.lean) if (rows != path.rows()).any() else path
+
+
+def _holding(rows: np.ndarray, at: np.ndarray, boxes: np.ndarray, around: int) -> np.ndarray:
+    """Rows so large that each holds the faces found in it and in so many beside it, each in its place on the head. at: (n,) rows with a found face; boxes: (n, 4) of those."""
+    half = rows[:, 2:4] / 2
+    beyond = np.zeros((len(rows), 4))
+    out = np.concatenate([rows[at, :2] - half[at] - boxes[:, :2], boxes[:, 2:] - rows[at, :2] - half[at]], axis=1)
+    for step in range(-around, around + 1):
+        to = at + step
+        inside = (to >= 0) & (to < len(rows))
+        np.maximum.at(beyond, to[inside], out[inside])
+    made = rows.copy()
+    made[:, :2] += (beyond[:, 2:] - beyond[:, :2]) / 2
+    made[:, 2:4] += beyond[:, :2] + beyond[:, 2:]
+    return made

@@ -152,6 +152,9 @@ class FindingTest(TemporaryFolder):
     def test_where_somebody_else_covered_goes_on_at_once_nobody_is_lost(self):
         cut = project_on(self.clip, head_path(0, 30), head_path(30, 30))
         self.assertEqual(self.reasons(cut), [])
+        wide = np.array([[80, 48, 70, 60, 0, 0.9]] * 30)
+        for paths in ((HeadPath.from_rows(0, wide, np.zeros(30)), head_path(30, 30)), (head_path(0, 30), HeadPath.from_rows(30, wide, np.zeros(30)))):
+            self.assertEqual([r for r, _, _ in self.reasons(project_on(self.clip, *paths)) if r in (Reason.ENDS_INSIDE, Reason.BEGINS_INSIDE)], [], "nor within a wider cover")
         self.assertTrue(self.reasons(cast.decide(cut, ["s2"], Decision.SHOW)), "who is shown there hides nobody")
         self.assertTrue(self.reasons(project_on(self.clip, head_path(0, 30), head_path(30, 30, cx=130))), "nor does who is elsewhere")
         self.assertTrue(self.reasons(project_on(self.clip, head_path(0, 30), head_path(31, 29))), "nor who comes a frame later")

@@ -1,0 +1,88 @@
+"""Whoever was lost behind another head is covered around it, for as long as they may be there; and nobody else is covered more."""
+
+import unittest
+from dataclasses import replace
+
+import numpy as np
+
+from skiagraph.review.finding import HARDLY, UNSURE
+from skiagraph.track.behind import BehindSettings, around_others
+from skiagraph.track.path import FOLLOWED, FOUND, Path
+from skiagraph.track.stretch import Stretch
+
+WIDTH, HEIGHT, RATE = 60.0, 80.0, 25.0
+
+
+def stretch(first, xs, lost=0, sure=0.2, number=1, y=150.0):
+    """A head at each of xs, of which it was not found in the last `lost` ones."""
+    n = len(xs)
+    rows = np.array([[x, y, WIDTH, HEIGHT, 0, 0.9 if k < n - lost else sure] for k, x in enumerate(xs)])
+    return Stretch(Path.from_rows(first, rows, np.array([FOUND] * (n - lost) + [FOLLOWED] * lost)), (number,), (), (), None, False, number)
+
+
+def standing(frames=100, x=400.0, number=2):
+    return stretch(0, [x] * frames, number=number)
+
+
+def walked_behind(lost=10):
+    """Somebody who walks up to x = 380 within 30 frames and is lost there."""
+    return stretch(0, [380.0 - 8 * (29 - n) for n in range(30)] + [380.0] * lost, lost)
+
+
+class BehindTest(unittest.TestCase):
+    def around(self, *stretches, shot=(0, 199)):
+        return [s.path for s in around_others(stretches, lambda frame: shot, RATE)]
+
+    def test_the_cover_of_who_was_lost_reaches_around_the_head_in_front_on_both_sides(self):
+        front, lost = standing(), walked_behind()
+        path, other = self.around(lost, front)
+        boxes = path.boxes()
+        self.assertTrue((boxes[30:, 0] <= 400 - WIDTH * 0.8).all() and (boxes[30:, 2] >= 400 + WIDTH * 0.8).all())
+        self.assertTrue((boxes[30:, 1] <= 150 - HEIGHT / 2).all() and (boxes[30:, 3] >= 150 + HEIGHT / 2).all())
+        # Where they were found they are where they were found, and whoever is in front is as before.
+        np.testing.assert_array_equal(path.rows()[:30], lost.path.rows()[:30])
+        self.assertEqual(other, front.path)
+
+    def test_no_row_becomes_smaller(self):
+        lost = walked_behind()
+        before, after = lost.path.boxes(), self.around(lost, standing())[0].boxes()
+        self.assertTrue((after[:len(before), :2] <= before[:, :2] + 0.01).all() and (after[:len(before), 2:] >= before[:, 2:] - 0.01).all())
+
+    def test_it_waits_with_that_head_wherever_it_goes(self):
+        settings = BehindSettings()
+        walking = stretch(0, [400.0] * 40 + [400.0 + 5 * n for n in range(1, 161)], number=2)
+        path, _ = self.around(walked_behind(), walking)
+        self.assertEqual(path.last, 39 + round(settings.waits_s * RATE))
+        np.testing.assert_allclose(path.cx[40:], walking.path.cx[40:len(path)])
+        self.assertTrue((path.width[40:] >= 1.6 * WIDTH).all())
+        self.assertTrue((path.origin[40:] == FOLLOWED).all())
+        self.assertTrue(((path.confidence[40:] >= UNSURE) & (path.confidence[40:] < HARDLY)).all(), "it asks nothing by itself")
+
+    def test_until_the_shot_ends_the_head_goes_or_somebody_comes_out(self):
+        lost = walked_behind()
+        self.assertEqual(self.around(lost, standing(), shot=(0, 50))[0].last, 50)
+        self.assertEqual(self.around(lost, standing(frames=60))[0].last, 59)
+        self.assertEqual(self.around(lost, standing(), stretch(55, [450.0] * 30, number=3))[0].last, 54)
+        far = stretch(55, [900.0] * 30, number=3)
+        self.assertEqual(self.around(lost, standing(), far)[0].last, 89, "who begins elsewhere is somebody else")
+
+    def test_who_is_found_to_the_end_or_surely_followed_was_not_lost(self):
+        for there in (walked_behind(lost=0), replace(walked_behind(), path=stretch(0, [380.0] * 40, 10, sure=0.8).path)):
+            self.assertEqual(self.around(there, standing())[0], there.path)
+
+    def test_who_was_lost_elsewhere_or_at_somebody_of_whom_nobody_is_sure_stays(self):
+        lost = walked_behind()
+        self.assertEqual(self.around(lost, standing(x=500))[0], lost.path)
+        unsure = standing()
+        unsure = replace(unsure, path=unsure.path.no_surer(np.full(100, 0.4)))
+        self.assertEqual(self.around(lost, unsure)[0], lost.path)
+        self.assertEqual(self.around(lost, replace(standing(), doubtful=True))[0], lost.path)
+
+    def test_before_they_were_found_it_is_not_known_whether_they_were_there(self):
+        rows = np.array([[390, 150, WIDTH, HEIGHT, 0, 0.3]] * 10 + [[460, 150, WIDTH, HEIGHT, 0, 0.9]] * 20)
+        came = replace(standing(), path=Path.from_rows(10, rows, np.array([FOLLOWED] * 10 + [FOUND] * 20)), number=1)
+        self.assertEqual(self.around(came, standing())[0], came.path)
+
+
+if __name__ == "__main__":
+    unittest.main()
