@@ -188,7 +188,8 @@ FILMS: dict[str, Sequence[Scene] | panned.Panned] = {"crowd": (_crowd(),), "nigh
                                      "unseen": meetings.scenes("unseen", range(20, 30), False), "unseen-alike": meetings.scenes("unseen-alike", range(20, 30), True),
                                      "unseen-2": meetings.scenes("unseen-2", range(40, 50), False), "unseen-2-alike": meetings.scenes("unseen-2-alike", range(40, 50), True),
                                      "unseen-3": meetings.scenes("unseen-3", range(60, 70), False), "unseen-3-alike": meetings.scenes("unseen-3-alike", range(60, 70), True),
-                                     "unseen-4": meetings.scenes("unseen-4", range(80, 90), False), "unseen-4-alike": meetings.scenes("unseen-4-alike", range(80, 90), True)}
+                                     "unseen-4": meetings.scenes("unseen-4", range(80, 90), False), "unseen-4-alike": meetings.scenes("unseen-4-alike", range(80, 90), True),
+                                     "unseen-5": meetings.scenes("unseen-5", range(100, 110), False), "unseen-5-alike": meetings.scenes("unseen-5-alike", range(100, 110), True)}
 
 # For measuring speed alone.
 LONG: dict[str, Sequence[Scene]] = {"stroll": (_stroll(),)}
