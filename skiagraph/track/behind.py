@@ -32,21 +32,33 @@ class BehindSettings:
 def around_others(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple[int, int]], rate: float, settings: BehindSettings = BehindSettings()) -> list[Stretch]:
     """The same stretches, none of them shorter and no row smaller. shot_of: first and last frame of the shot of a frame; rate: frames a second."""
     paths = [s.path for s in stretches]
-    fronts = [n for n, s in enumerate(stretches) if not s.doubtful]
     made = []
-    for n, stretch in enumerate(stretches):
+    for stretch in stretches:
         path = stretch.path
-        others = [paths[m] for m in fronts if m != n and paths[m].first <= path.last and paths[m].last >= path.first]
-        if not stretch.doubtful and others:
-            path = _around(path, others, settings)
-            path = _waiting(path, others, paths, shot_of(path.last)[1], round(settings.waits_s * rate), settings)
+        found = np.flatnonzero(path.origin == FOUND)
+        lost = path.first + (int(found[-1]) + 1 if len(found) else 0)
+        if not stretch.doubtful and lost <= path.last:
+            others = [s.path for s in stretches if s is not stretch and not s.doubtful and s.path.first <= path.last and s.path.last >= lost]
+            came = [p for p in paths if p is not path and p.first >= lost]
+            fronts = [(other, _until(other, lost, came, settings)) for other in others]
+            path = _around(path, lost, fronts, settings)
+            path = _waiting(path, stretch.path.rows()[-1], fronts, shot_of(path.last)[1], round(settings.waits_s * rate), settings)
         made.append(replace(stretch, path=path) if path is not stretch.path else stretch)
     return made
 
 
-def _is_near(mine: np.ndarray, theirs: np.ndarray, settings: BehindSettings) -> np.ndarray:
-    """Whether heads, (n, ≥4), are at the place of others, bool (n,)."""
-    return (np.abs(mine[:, :2] - theirs[:, :2]) < settings.near * np.maximum(mine[:, 2:4], theirs[:, 2:4])).all(axis=1)
+def _until(front: Path, lost: int, came: Sequence[Path], settings: BehindSettings) -> int:
+    """The last frame in which whoever was lost in a frame may still be behind a head: before somebody comes out there, or that head is gone itself."""
+    until = front.last
+    for new in came:
+        if max(lost, front.first) <= new.first <= until and np.hypot(*(new.rows()[0, :2] - front.rows()[new.first - front.first, :2])) < settings.comes_out * front.width[new.first - front.first]:
+            until = new.first - 1
+    return until
+
+
+def _away(mine: np.ndarray, theirs: np.ndarray, settings: BehindSettings) -> np.ndarray:
+    """How far heads, (n, ≥4), are from others, (n,): below 1 they are at the same place."""
+    return (np.abs(mine[:, :2] - theirs[:, :2]) / (settings.near * np.maximum(mine[:, 2:4], theirs[:, 2:4]))).max(axis=1)
 
 
 def _reach(front: np.ndarray, settings: BehindSettings) -> np.ndarray:
@@ -54,16 +66,16 @@ def _reach(front: np.ndarray, settings: BehindSettings) -> np.ndarray:
     return front[:, 2:4] * (0.5 + np.array([settings.beside, settings.above]))
 
 
-def _around(path: Path, others: Sequence[Path], settings: BehindSettings) -> Path:
-    """The rows in which a head was lost at another, as large as both and the room around that."""
+def _around(path: Path, lost: int, fronts: Sequence[tuple[Path, int]], settings: BehindSettings) -> Path:
+    """The rows in which a head was lost at another, as large as both and the room around that. lost: the first frame in which it was not found any more; fronts: heads, and the last frame in which it may be behind them."""
     rows = path.rows().astype(float)
-    found = np.flatnonzero(path.origin == FOUND)
-    lost = (path.origin != FOUND) & (rows[:, 5] < settings.lost) & (np.arange(len(rows)) > (found[-1] if len(found) else 0))
     low, high = rows[:, :2] - rows[:, 2:4] / 2, rows[:, :2] + rows[:, 2:4] / 2
-    for other in others:
-        first, last = max(path.first, other.first), min(path.last, other.last)
-        here, front = slice(first - path.first, last - path.first + 1), other.rows()[first - other.first:last - other.first + 1].astype(float)
-        behind = lost[here] & (front[:, 5] >= settings.front) & _is_near(rows[here], front, settings)
+    for other, until in fronts:
+        first, last = max(lost, other.first), min(path.last, until)
+        if first > last:
+            continue
+        mine, front = rows[first - path.first:last - path.first + 1], other.rows()[first - other.first:last - other.first + 1].astype(float)
+        behind = (mine[:, 5] < settings.lost) & (front[:, 5] >= settings.front) & (_away(mine, front, settings) < 1)
         at, reach = np.flatnonzero(behind) + first - path.first, _reach(front[behind], settings)
         low[at], high[at] = np.minimum(low[at], front[behind, :2] - reach), np.maximum(high[at], front[behind, :2] + reach)
     size = high - low
@@ -73,30 +85,27 @@ def _around(path: Path, others: Sequence[Path], settings: BehindSettings) -> Pat
     return Path.from_rows(path.first, rows, path.origin, path.lean)
 
 
-def _waiting(path: Path, others: Sequence[Path], everybody: Sequence[Path], end: int, longest: int, settings: BehindSettings) -> Path:
-    """A path that ends at the head of somebody else, and goes on around it until the shot ends, somebody comes out, or it has waited for long enough. end: last frame of the shot."""
-    last = path.rows()[-1:].astype(float)
-    if path.origin[-1] == FOUND or last[0, 5] >= settings.lost:
+def _waiting(path: Path, last: np.ndarray, fronts: Sequence[tuple[Path, int]], end: int, longest: int, settings: BehindSettings) -> Path:
+    """A path that ends at the head of somebody else, and goes on around the nearest one until the shot ends, somebody comes out, or it has waited for long enough.
+
+    last: the row (6,) in which it was followed last; end: last frame of the shot; longest: frames.
+    """
+    if last[5] >= settings.lost:
         return path
-    for other in others:
-        if other.last <= path.last or other.first > path.last:
-            continue
-        row = path.last - other.first
-        front = other.rows()[row:row + 1 + longest].astype(float)
-        if front[0, 5] < settings.front or not _is_near(last, front[:1], settings):
-            continue
-        count = min(len(front) - 1, end - path.last)
-        front = front[1:1 + count]
-        for new in everybody:
-            n = new.first - path.last - 1
-            if 0 <= n < len(front) and np.hypot(*(new.rows()[0, :2] - front[n, :2])) < settings.comes_out * front[n, 2]:
-                front = front[:n]
-        if not len(front):
-            continue
-        waiting = front.copy()
-        waiting[:, 2:4] = 2 * _reach(front, settings)
-        waiting[:, 5] = settings.sure
-        origin = np.concatenate([path.origin, np.full(len(waiting), FOLLOWED)])
-        lean = None if path.lean is None else np.concatenate([path.lean, np.repeat(path.lean[-1:], len(waiting), axis=0)])
-        return Path.from_rows(path.first, np.concatenate([path.rows().astype(float), waiting]), origin, lean)
-    return path
+    near = []
+    for other, until in fronts:
+        count = min(until, end, path.last + longest) - path.last
+        if other.first <= path.last and count > 0:
+            begin = path.last - other.first
+            front = other.rows()[begin:begin + 1 + count].astype(float)
+            away = float(_away(last[None].astype(float), front[:1], settings)[0])
+            if front[0, 5] >= settings.front and away < 1:
+                near.append((away, len(near), front[1:]))
+    if not near:
+        return path
+    waiting = min(near)[2].copy()
+    waiting[:, 2:4] = 2 * _reach(waiting, settings)
+    waiting[:, 5] = settings.sure
+    origin = np.concatenate([path.origin, np.full(len(waiting), FOLLOWED)])
+    lean = None if path.lean is None else np.concatenate([path.lean, np.repeat(path.lean[-1:], len(waiting), axis=0)])
+    return Path.from_rows(path.first, np.concatenate([path.rows().astype(float), waiting]), origin, lean)

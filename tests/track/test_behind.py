@@ -63,6 +63,10 @@ class BehindTest(unittest.TestCase):
         self.assertEqual(self.around(lost, standing(), shot=(0, 50))[0].last, 50)
         self.assertEqual(self.around(lost, standing(frames=60))[0].last, 59)
         self.assertEqual(self.around(lost, standing(), stretch(55, [450.0] * 30, number=3))[0].last, 54)
+        came_out = self.around(lost, standing(), stretch(35, [450.0] * 30, number=3))[0]
+        self.assertEqual(came_out.last, 39, "nor does it wait for who came out before it ended")
+        np.testing.assert_array_equal(came_out.rows()[35:], lost.path.rows()[35:])
+        self.assertTrue((came_out.width[30:35] > WIDTH).all())
         far = stretch(55, [900.0] * 30, number=3)
         self.assertEqual(self.around(lost, standing(), far)[0].last, 89, "who begins elsewhere is somebody else")
 
@@ -77,6 +81,11 @@ class BehindTest(unittest.TestCase):
         unsure = replace(unsure, path=unsure.path.no_surer(np.full(100, 0.4)))
         self.assertEqual(self.around(lost, unsure)[0], lost.path)
         self.assertEqual(self.around(lost, replace(standing(), doubtful=True))[0], lost.path)
+
+    def test_of_two_heads_it_waits_with_the_nearer_one(self):
+        for order in ((standing(), standing(x=345.0, number=3)), (standing(x=345.0, number=3), standing())):
+            path = self.around(walked_behind(), *order)[0]
+            np.testing.assert_allclose(path.cx[40:], 400)
 
     def test_before_they_were_found_it_is_not_known_whether_they_were_there(self):
         rows = np.array([[390, 150, WIDTH, HEIGHT, 0, 0.3]] * 10 + [[460, 150, WIDTH, HEIGHT, 0, 0.9]] * 20)
