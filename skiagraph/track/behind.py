@@ -31,18 +31,20 @@ class BehindSettings:
 
 def around_others(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple[int, int]], rate: float, settings: BehindSettings = BehindSettings()) -> list[Stretch]:
     """The same stretches, none of them shorter and no row smaller. shot_of: first and last frame of the shot of a frame; rate: frames a second."""
-    paths = [s.path for s in stretches]
+    spans = np.array([(s.path.first, s.path.last) for s in stretches], int).reshape(-1, 2)
+    known = np.array([not s.doubtful for s in stretches], bool)
+    longest = round(settings.waits_s * rate)
     made = []
-    for stretch in stretches:
+    for n, stretch in enumerate(stretches):
         path = stretch.path
         found = np.flatnonzero(path.origin == FOUND)
         lost = path.first + (int(found[-1]) + 1 if len(found) else 0)
         if not stretch.doubtful and lost <= path.last:
-            others = [s.path for s in stretches if s is not stretch and not s.doubtful and s.path.first <= path.last and s.path.last >= lost]
-            came = [p for p in paths if p is not path and p.first >= lost]
-            fronts = [(other, _until(other, lost, came, settings)) for other in others]
+            there = known & (spans[:, 0] <= path.last) & (spans[:, 1] >= lost)
+            came = [stretches[m].path for m in np.flatnonzero((spans[:, 0] >= lost) & (spans[:, 0] <= path.last + longest)) if m != n]
+            fronts = [(stretches[m].path, _until(stretches[m].path, lost, came, settings)) for m in np.flatnonzero(there) if m != n]
             path = _around(path, lost, fronts, settings)
-            path = _waiting(path, stretch.path.rows()[-1], fronts, shot_of(path.last)[1], round(settings.waits_s * rate), settings)
+            path = _waiting(path, stretch.path.rows()[-1], fronts, shot_of(path.last)[1], longest, settings)
         made.append(replace(stretch, path=path) if path is not stretch.path else stretch)
     return made
 
