@@ -49,6 +49,23 @@ def around_others(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple[i
     return made
 
 
+def together(stretches: Sequence[Stretch], before: Sequence[Stretch], around: Sequence[Stretch]) -> list[Stretch]:
+    """The same stretches, as large in each row as they are or as around_others made them, and as long. before: what it was given; around: what it made of that.
+
+    So whatever else makes covers wider goes by where somebody was followed to, and not by where they may be.
+    """
+    return [stretch if old is wide else replace(stretch, path=_together(stretch.path, wide.path)) for stretch, old, wide in zip(stretches, before, around, strict=True)]
+
+
+def _together(path: Path, wider: Path) -> Path:
+    rows, around = path.rows().astype(float), wider.rows().astype(float)
+    n = len(rows)
+    low = np.minimum(rows[:, :2] - rows[:, 2:4] / 2, around[:n, :2] - around[:n, 2:4] / 2)
+    high = np.maximum(rows[:, :2] + rows[:, 2:4] / 2, around[:n, :2] + around[:n, 2:4] / 2)
+    rows[:, :2], rows[:, 2:4] = (low + high) / 2, high - low
+    return Path.from_rows(path.first, np.concatenate([rows, around[n:]]), np.concatenate([path.origin, wider.origin[n:]]), wider.lean if len(wider) > n else path.lean)
+
+
 def _until(front: Path, lost: int, came: Sequence[Path], settings: BehindSettings) -> int:
     """The last frame in which whoever was lost in a frame may still be behind a head: before somebody comes out there, or that head is gone itself."""
     until = front.last

@@ -132,24 +132,37 @@ def _reaching(stretch: Stretch, settings: ProfileSettings) -> Path:
     # Between the frames in which a face was found, and beside them, it is as it was found there.
     every = np.arange(path.first, path.last + 1)
     further = np.interp(every, frames, turned * side)
+    if not further.any():
+        return path
     ahead, below = settings.ahead * further, settings.below * np.abs(further)
     rows[:, :2] += (ahead / 2)[:, None] * along + (below / 2)[:, None] * down
     rows[:, 2] += np.abs(ahead)
     rows[:, 3] += below
-    rows = _holding(rows, at, boxes, settings.holds)
-    return Path.from_rows(path.first, rows, path.origin, path.lean) if (rows != path.rows()).any() else path
+    return Path.from_rows(path.first, rows, path.origin, path.lean)
 
 
-def _holding(rows: np.ndarray, at: np.ndarray, boxes: np.ndarray, around: int) -> np.ndarray:
-    """Rows so large that each holds the faces found in it and in so many beside it, each in its place on the head. at: (n,) rows with a found face; boxes: (n, 4) of those."""
-    half = rows[:, 2:4] / 2
-    beyond = np.zeros((len(rows), 4))
+def holding_faces(stretches: Sequence[Stretch], settings: ProfileSettings = ProfileSettings()) -> list[Stretch]:
+    """The same stretches, no row of them smaller: each holds the faces found in it and just beside it, in their place on the head.
+
+    When all else is known: a cover that is wider on one side has its middle elsewhere, and would not be on its way any more (both_places).
+    """
+    return [replace(s, path=_holding(s, settings.holds)) if s.faces else s for s in stretches]
+
+
+def _holding(stretch: Stretch, around: int) -> Path:
+    path, rows = stretch.path, stretch.path.rows().astype(float)
+    faces = [(frame - path.first, box) for frame, box, _ in stretch.faces if path.first <= frame <= path.last]
+    if not faces:
+        return path
+    at, boxes = np.array([row for row, _ in faces]), np.array([box for _, box in faces], float)
+    half, beyond = rows[:, 2:4] / 2, np.zeros((len(rows), 4))
     out = np.concatenate([rows[at, :2] - half[at] - boxes[:, :2], boxes[:, 2:] - rows[at, :2] - half[at]], axis=1)
     for step in range(-around, around + 1):
         to = at + step
         inside = (to >= 0) & (to < len(rows))
         np.maximum.at(beyond, to[inside], out[inside])
-    made = rows.copy()
-    made[:, :2] += (beyond[:, 2:] - beyond[:, :2]) / 2
-    made[:, 2:4] += beyond[:, :2] + beyond[:, 2:]
-    return made
+    if not beyond.any():
+        return path
+    rows[:, :2] += (beyond[:, 2:] - beyond[:, :2]) / 2
+    rows[:, 2:4] += beyond[:, :2] + beyond[:, 2:]
+    return Path.from_rows(path.first, rows, path.origin, path.lean)

@@ -21,7 +21,7 @@ from skiagraph.media.clip import ClipInfo
 from skiagraph.media.frame import Frame
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
-from skiagraph.track.behind import around_others
+from skiagraph.track.behind import around_others, together
 from skiagraph.track.both_places import holding_both
 from skiagraph.track.bridging import BridgeSettings
 from skiagraph.track.brief_shots import brief_shots, held_in_brief
@@ -39,7 +39,7 @@ from skiagraph.track.meetings import frames_wanted, meetings_of, reconsidered
 from skiagraph.track.observations import Checkpoint, compact, restored
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.people import PEOPLE, are_unlike, looks_of, people_of, split_where_unlike, stretches_of, without_hints, without_misread, without_shadows
-from skiagraph.track.profile import reaching_ahead, wide_while_turned
+from skiagraph.track.profile import holding_faces, reaching_ahead, wide_while_turned
 from skiagraph.track.results import SIGN, FaceRows, FaceTable, FoundPerson, ScanResult
 from skiagraph.track.second_pass import second_pass
 from skiagraph.track.silhouette import Silhouette
@@ -151,10 +151,10 @@ class _Scan:
         stretches = self._described(self._without_nobody(taken_for_known(without_inside(stretches))))
         stretches, joins, asked = self._reconsidered(stretches)
         stretches = held_before(stretches, self._shot, self.info.upright_size, self.rate, self.bridges)
-        stretches = around_others(stretches, self._shot, self.rate)
+        before, around = stretches, around_others(stretches, self._shot, self.rate)
         stretches = less_sure(stretches, self.checkpoint.coloured)
         stretches = wide_while_turned(reaching_ahead(stretches), self.rate, self.checkpoint.coloured, self.cuts)
-        stretches = holding_both(stretches, self.rate)
+        stretches = together(holding_faces(holding_both(stretches, self.rate)), before, around)
         people, likely = people_of(stretches, [self._is_still(s) for s in stretches], lambda done, total: self.control.report(STEP_WHO, done, total), joins, asked,
                                    at_one_place(stretches, self.rate))
         # When all is told apart: whoever is in both shots is seen twice meanwhile, and still one person.

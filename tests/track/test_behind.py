@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 
 from skiagraph.review.finding import HARDLY, UNSURE
-from skiagraph.track.behind import BehindSettings, around_others
+from skiagraph.track.behind import BehindSettings, around_others, together
 from skiagraph.track.path import FOLLOWED, FOUND, Path
 from skiagraph.track.stretch import Stretch
 
@@ -47,6 +47,22 @@ class BehindTest(unittest.TestCase):
         lost = walked_behind()
         before, after = lost.path.boxes(), self.around(lost, standing())[0].boxes()
         self.assertTrue((after[:len(before), :2] <= before[:, :2] + 0.01).all() and (after[:len(before), 2:] >= before[:, 2:] - 0.01).all())
+
+    def test_what_else_is_known_meanwhile_is_kept(self):
+        before = [walked_behind(), standing()]
+        around = around_others(before, lambda frame: (0, 199), RATE)
+        rows = before[0].path.rows().astype(float)
+        rows[:, 3] += 30
+        rows[30:, 5] = 0.1
+        taller = [replace(before[0], path=Path.from_rows(0, rows, before[0].path.origin)), before[1]]
+        made, other = together(taller, before, around)
+        self.assertIs(other, before[1])
+        boxes, tall, wide = made.path.boxes(), taller[0].path.boxes(), around[0].path.boxes()
+        np.testing.assert_allclose(boxes[:40, :2], np.minimum(tall, wide[:40])[:, :2], atol=0.01)
+        np.testing.assert_allclose(boxes[:40, 2:], np.maximum(tall, wide[:40])[:, 2:], atol=0.01)
+        np.testing.assert_allclose(made.path.confidence[30:40], 0.1)
+        np.testing.assert_allclose(boxes[40:], wide[40:], atol=0.01)
+        self.assertEqual(len(made.path.origin), len(boxes))
 
     def test_it_waits_with_that_head_wherever_it_goes(self):
         settings = BehindSettings()
