@@ -12,7 +12,7 @@ from skiagraph.track.path import FOUND
 
 # A gap is an absence when it begins and ends where this share of the head reaches the edge of the picture.
 EDGE = 0.75
-# Heads that overlap by so much (IoU) from one frame to the next are at one place, and one of which so much lies in the other, whose place was not known as well.
+# Heads that overlap by so much (IoU) from one frame to the next are at one place. So is one that lies in another by such a share of itself: that one's cover is wide, since its place was not known (track.behind).
 SAME_PLACE, WITHIN = 0.5, 0.9
 
 
