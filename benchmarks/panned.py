@@ -23,7 +23,9 @@ OPEN = 0.5
 
 @dataclass(frozen=True)
 class Part:
-    """Some seconds of a film. scene: what is drawn, larger than the film; still: only its first frame, as a photograph; x, y: px of the scene at the film's left and top edge; zoom: px of the film to a px of the scene."""
+    """Some seconds of a film. scene: what is drawn, larger than the film; still: only its first frame, as a photograph; x, y: px of the scene at the film's left and top edge; zoom: px of the film to a px of the scene;
+    turn: degrees by which what is shown is turned clockwise about the film's middle, as by a camera that is not held level.
+    """
 
     scene: Scene
     seconds: float
@@ -31,6 +33,15 @@ class Part:
     x: Keys = ((0, 0),)
     y: Keys = ((0, 0),)
     zoom: Keys = ((0, 1.0),)
+    turn: Keys = ((0, 0.0),)
+
+    def sees(self, at: float, size: tuple[int, int]) -> np.ndarray:
+        """The matrix (2, 3) from px of the scene to px of a film of this size, at a moment in seconds."""
+        x, y, zoom, turn = (value(keys, at) for keys in (self.x, self.y, self.zoom, self.turn))
+        half = np.array(size) / 2
+        lean = np.deg2rad(turn)
+        turned = zoom * np.array([[np.cos(lean), -np.sin(lean)], [np.sin(lean), np.cos(lean)]])
+        return np.column_stack([turned, half - turned @ (np.array([x, y]) + half / zoom)])
 
 
 @dataclass(frozen=True)
@@ -38,6 +49,7 @@ class Panned:
     """A film of such parts, cut together."""
 
     parts: tuple[Part, ...]
+    size: tuple[int, int] = SIZE
 
     @property
     def actors(self) -> list[Actor]:
@@ -54,21 +66,23 @@ class Panned:
             numbers = [keys.index(a.key) + 1 for a in part.scene.actors]
             whole = draw(part.scene, 0, numbers) if part.still else None
             for frame in range(round(part.seconds * RATE)):
-                yield _seen(whole or draw(part.scene, frame, numbers), part, frame, numbers)
+                yield _seen(whole or draw(part.scene, frame, numbers), part, frame, numbers, self.size)
 
 
-def _seen(whole: Drawn, part: Part, frame: int, numbers: Sequence[int]) -> Drawn:
+def _seen(whole: Drawn, part: Part, frame: int, numbers: Sequence[int], size: tuple[int, int]) -> Drawn:
     """The part of a picture that the camera sees, blurred as it moves."""
     picture, ids, heads = whole
     at = frame / RATE
-    zoom, x, y = (value(keys, at) for keys in (part.zoom, part.x, part.y))
-    move = np.float32([[zoom, 0, -x * zoom], [0, zoom, -y * zoom]])
-    shown = cv2.warpAffine(picture, move, SIZE, flags=cv2.INTER_AREA if zoom < 1 else cv2.INTER_LINEAR)
-    whose = cv2.warpAffine(ids, move, SIZE, flags=cv2.INTER_NEAREST)
+    zoom, turn = value(part.zoom, at), value(part.turn, at)
+    move = part.sees(at, size)
+    shown = cv2.warpAffine(picture, move, size, flags=cv2.INTER_AREA if zoom < 1 else cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    whose = cv2.warpAffine(ids, move, size, flags=cv2.INTER_NEAREST)
     # The film cannot show what lies between two frames of it, so each has what the shutter saw around its middle.
-    smear = abs(value(part.x, at + OPEN / RATE / 2) - value(part.x, at - OPEN / RATE / 2)) * zoom
+    middle = np.linalg.solve(move[:, :2], np.array(size) / 2 - move[:, 2])
+    way = (part.sees(at + OPEN / RATE / 2, size) - part.sees(at - OPEN / RATE / 2, size)) @ np.append(middle, 1)
+    smear = float(np.hypot(*way))
     if smear >= 2:
-        shown = cv2.blur(shown, (round(smear), 1))
+        shown = cv2.filter2D(shown, -1, _line(way), borderType=cv2.BORDER_REPLICATE)
     rng = np.random.default_rng(part.scene.seed * 7919 + frame)
     shown = np.clip(shown.astype(np.int16) + rng.integers(-2, 3, shown.shape[:2], dtype=np.int16)[..., None], 0, 255).astype(np.uint8)
     truth = []
@@ -80,9 +94,19 @@ def _seen(whole: Drawn, part: Part, frame: int, numbers: Sequence[int]) -> Drawn
         seen = face + int(np.count_nonzero(whose == HEAD_OFFSET + number))
         before = int(np.count_nonzero((ids == number) | (ids == HEAD_OFFSET + number))) * zoom * zoom
         if seen:
-            truth.append(HeadTruth(head.actor, round((head.cx - x) * zoom, 2), round((head.cy - y) * zoom, 2), round(head.width * zoom, 2), round(head.height * zoom, 2), head.angle, head.yaw,
+            cx, cy = move @ (head.cx, head.cy, 1)
+            truth.append(HeadTruth(head.actor, round(cx, 2), round(cy, 2), round(head.width * zoom, 2), round(head.height * zoom, 2), round(head.angle + turn, 2), head.yaw,
                                    round(head.head_visible * min(1.0, seen / max(1.0, before)), 3), face))
     return shown, whose, truth
+
+
+def _line(way: np.ndarray) -> np.ndarray:
+    """What a point leaves while it goes this way (px right, px down) at one speed: weights (n, n) that add up to one."""
+    side = 2 * int(np.ceil(np.abs(way).max() / 2)) + 1
+    weights = np.zeros((side, side), np.float32)
+    steps = np.rint(side // 2 + np.linspace(-.5, .5, 4 * side)[:, None] * way).astype(int)
+    np.add.at(weights, (steps[:, 1], steps[:, 0]), 1)
+    return weights / weights.sum()
 
 
 def _group(name: str, seed: int, people: int, unit: float, place: str, width: int = 1920) -> Scene:

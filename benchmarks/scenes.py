@@ -10,7 +10,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
-from benchmarks import meetings, panned
+from benchmarks import handheld, meetings, panned
 from skiagraph.demo import people
 from skiagraph.demo.story import HALL, QUAY, RATE, Actor, Scene
 from skiagraph.demo.sound import soundtrack
@@ -184,6 +184,7 @@ FILMS: dict[str, Sequence[Scene] | panned.Panned] = {"crowd": (_crowd(),), "nigh
                                      "aside": (_aside(),), "starts": (_starts(),), "behind": (_behind(),), "parting": (_parting(),),
                                      "club": (_club(),), "edge": (_edge(),), "railings": (_railings(),), "veiled": (_veiled(),), "meetings": meetings.scenes("meetings", range(10), False), "alike": meetings.scenes("alike", range(10), True),
                                      "album": panned.album(), "whip": panned.whip(), "bricks": (panned.bricks(),), "cellar": (panned.cellar(),),
+                                     "handheld": handheld.handheld(), "phone": handheld.phone(), "close": handheld.close(),
                                      # Each pair drawn after everything was set: how they did when they were scanned for the first time stands in docs/measured.md.
                                      "unseen": meetings.scenes("unseen", range(20, 30), False), "unseen-alike": meetings.scenes("unseen-alike", range(20, 30), True),
                                      "unseen-2": meetings.scenes("unseen-2", range(40, 50), False), "unseen-2-alike": meetings.scenes("unseen-2-alike", range(40, 50), True),
@@ -202,7 +203,7 @@ def made(folder: Path, names: Sequence[str] = tuple(FILMS), control: JobControl 
         if not (folder / f"{name}.truth.json").exists():
             film = (FILMS | LONG)[name]
             if isinstance(film, panned.Panned):
-                write_drawn(name, film.drawn(), film.frames, panned.SIZE, film.actors, soundtrack("hall", film.frames / RATE, 7), folder, control)
+                write_drawn(name, film.drawn(), film.frames, film.size, film.actors, soundtrack("hall", film.frames / RATE, 7), folder, control)
             else:
                 write_film(name, film, folder, control)
     return [folder / f"{name}.mp4" for name in names]

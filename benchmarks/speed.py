@@ -10,6 +10,7 @@ Each pair is measured in turns, so that whatever else the machine does falls on 
 from __future__ import annotations
 
 import argparse
+import contextlib
 import os
 import resource
 import statistics
@@ -44,6 +45,21 @@ def seconds(function: Callable[[], object]) -> float:
     began = time.perf_counter()
     function()
     return time.perf_counter() - began
+
+
+def processor_time() -> float:
+    """Seconds of processor time that this process and all it began have taken, decoders too, which have processes of their own. Linux, proc(5)."""
+    stats = {}
+    for place in Path("/proc").glob("[0-9]*/stat"):
+        with contextlib.suppress(OSError):
+            values = place.read_text().rsplit(")", 1)[1].split()
+            # Parent; then time of its own and of those it waited for, in user and kernel mode.
+            stats[int(place.parent.name)] = int(values[1]), sum(map(int, values[11:15]))
+    family, before = {os.getpid()}, 0
+    while len(family) > before:
+        before = len(family)
+        family |= {pid for pid, (parent, _) in stats.items() if parent in family}
+    return sum(stats[pid][1] for pid in family if pid in stats) / os.sysconf("SC_CLK_TCK")
 
 
 def in_turns(one, other, repeat: int) -> tuple[list[float], list[float]]:
@@ -113,9 +129,9 @@ def scan_share(clip: Path) -> None:
     inside = _Spent((detector.FaceDetector, "find"), (descriptor.FaceDescriber, "_landmarks"), (descriptor.FaceDescriber, "describe"), (silhouette.Silhouette, "_mask"))
     rate = float(info.rate)
     for every in (1, 10):
-        inside.total, inside.busy, cpu = 0.0, 0.0, time.process_time()
+        inside.total, inside.busy, cpu = 0.0, 0.0, processor_time()
         took = seconds(lambda e=every: scan(info, index, ScanSettings(every=e)))
-        cpu = time.process_time() - cpu
+        cpu = processor_time() - cpu
         print(f"scan {info.width}x{info.height}, {'every frame' if every == 1 else f'each {every}th frame'}: {len(index) / took:.1f} frames/s, {len(index) / took / rate:.2f} times real time, "
               f"{cpu / len(index) * 1e3:.0f} ms CPU a frame, {1 - inside.total / cpu:.0%} of it outside the networks, none of which ran in {1 - inside.busy / took:.0%} of the time; decoding its pictures once, alone, is {decoding_alone(info, index, every) / cpu:.0%}", flush=True)
 
@@ -123,11 +139,11 @@ def scan_share(clip: Path) -> None:
 def decoding_alone(info: ClipInfo, index: FrameIndex, every: int) -> float:
     """CPU seconds for the pictures that the sweep of a scan decodes."""
     needed = plan_of(index.non_reference, every, float(info.rate)).needed
-    began = time.process_time()
+    began = processor_time()
     with FrameReader(info, index, threads=1, rough=True, wanted=needed) as reader:
         for number in np.flatnonzero(needed):
             reader.read(int(number))
-    return time.process_time() - began
+        return processor_time() - began
 
 
 def bare_decoding(clip: Path) -> None:

@@ -21,16 +21,29 @@ class PannedTest(unittest.TestCase):
 
     def test_what_is_told_lies_where_it_is_seen(self):
         self.assertEqual(len(self.frames), self.film.frames)
-        for picture, ids, heads in self.frames:
-            self.assertEqual((picture.shape, ids.shape), ((SIZE[1], SIZE[0], 3), (SIZE[1], SIZE[0])))
-            for head in heads:
-                number = int(head.actor[1:]) + 1
-                y, x = np.nonzero((ids == number) | (ids == HEAD_OFFSET + number))
-                self.assertEqual(head.face_px, np.count_nonzero(ids == number))
-                self.assertLessEqual(abs(x.mean() - np.clip(head.cx, 0, SIZE[0])), head.width / 2)
-                self.assertLessEqual(abs(y.mean() - head.cy), 0.2 * head.height)
+        for frame in self.frames:
+            self._lies_where_it_is_seen(*frame, SIZE)
         self.assertEqual([h.actor for h in self.frames[0][2]], ["p0"])
         self.assertEqual([h.actor for h in self.frames[-1][2]], ["p1"])
+
+    def test_a_camera_that_is_not_held_level_turns_what_is_told_with_it(self):
+        upright = 360, 640
+        film = Panned((Part(WALL, 0.12, True, x=((0, 140),), y=((0, 100),), zoom=((0, .8),), turn=((0, 20),)),), upright)
+        for picture, ids, heads in film.drawn():
+            self._lies_where_it_is_seen(picture, ids, heads, upright)
+            self.assertEqual([(h.actor, round(h.angle)) for h in heads], [("p0", 20)])
+            y, x = np.nonzero((ids == 1) | (ids == HEAD_OFFSET + 1))
+            # Upside goes to the right when it turns clockwise, so that the longer axis leans from top right to bottom left.
+            self.assertLess(np.cov(x, y)[0, 1], -.05 * np.sqrt(x.var() * y.var()))
+
+    def _lies_where_it_is_seen(self, picture, ids, heads, size):
+        self.assertEqual((picture.shape, ids.shape), ((size[1], size[0], 3), (size[1], size[0])))
+        for head in heads:
+            number = int(head.actor[1:]) + 1
+            y, x = np.nonzero((ids == number) | (ids == HEAD_OFFSET + number))
+            self.assertEqual(head.face_px, np.count_nonzero(ids == number))
+            self.assertLessEqual(abs(x.mean() - np.clip(head.cx, 0, size[0])), head.width / 2)
+            self.assertLessEqual(abs(y.mean() - head.cy), 0.2 * head.height)
 
     def test_nobody_is_to_be_recognised_while_it_whips(self):
         seen = [sum(head.face_px for head in heads) for _, _, heads in self.frames]
