@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from skiagraph.boxes import around_both
 from skiagraph.track.path import FOLLOWED, FOUND, Path
 from skiagraph.track.stretch import Stretch
 
@@ -60,9 +61,7 @@ def together(stretches: Sequence[Stretch], before: Sequence[Stretch], around: Se
 def _together(path: Path, wider: Path) -> Path:
     rows, around = path.rows().astype(float), wider.rows().astype(float)
     n = len(rows)
-    low = np.minimum(rows[:, :2] - rows[:, 2:4] / 2, around[:n, :2] - around[:n, 2:4] / 2)
-    high = np.maximum(rows[:, :2] + rows[:, 2:4] / 2, around[:n, :2] + around[:n, 2:4] / 2)
-    rows[:, :2], rows[:, 2:4] = (low + high) / 2, high - low
+    rows[:, :4] = around_both(rows, around[:n])
     return Path.from_rows(path.first, np.concatenate([rows, around[n:]]), np.concatenate([path.origin, wider.origin[n:]]), wider.lean if len(wider) > n else path.lean)
 
 

@@ -53,13 +53,26 @@ CAMERA = CameraSettings()
 STILL = np.array([[1.0, 0, 0], [0, 1, 0]])
 
 
+def composed(first: np.ndarray, then: np.ndarray) -> np.ndarray:
+    """What one similarity (2, 3) and then another do together, (2, 3)."""
+    return then @ np.vstack([first, (0.0, 0.0, 1.0)])
+
+
+def between(earlier: np.ndarray, later: np.ndarray) -> np.ndarray:
+    """The similarity (2, 3) from px of one frame to px of another of the same shot, of which both are known (Picture.view)."""
+    return composed(cv2.invertAffineTransform(earlier), later)
+
+
 class CameraMotion:
-    """Fed one upright grey frame after another, not necessarily each; gives px of the former to px of this one."""
+    """Fed one upright grey frame after another, not necessarily each; gives px of the former to px of this one.
+
+    Where it cannot be told, as in a flash, the next frames are held against the one before that, for as long as a flash lasts.
+    """
 
     def __init__(self):
         self._before: np.ndarray | None = None
         self._points: np.ndarray | None = None
-        self._steps = 0
+        self._steps = self._failed = 0
 
     def restart(self, grey: np.ndarray) -> None:
         """Begin anew with this frame: a new shot."""
@@ -78,22 +91,32 @@ class CameraMotion:
             return STILL
         moved, good, _ = cv2.calcOpticalFlowPyrLK(before, small, points, None, winSize=(13, 13), maxLevel=3)
         good = good.ravel() == 1
-        self._points, self._steps = moved[good], self._steps + 1
+        found = _motion(points[good], moved[good])
+        if found is None and self._failed < CAMERA.flash:
+            self._before, self._points, self._failed = before, points, self._failed + 1
+            return STILL
+        self._points, self._steps, self._failed = moved[good], self._steps + 1, 0
         if good.sum() < CAMERA.enough or self._steps >= CAMERA.renew:
             self._look_for_points()
-        if good.sum() < CAMERA.least_points:
+        if found is None:
             return STILL
-        found, inliers = cv2.estimateAffinePartial2D(points[good], moved[good], method=cv2.RANSAC, ransacReprojThreshold=1.0)
-        if found is None or inliers.sum() < max(10, CAMERA.agree * good.sum()):
-            return STILL
-        found = found.copy()
         found[:, 2] /= scale
-        zoom = np.hypot(found[0, 0], found[1, 0])
-        return found if CAMERA.zoom[0] < zoom < CAMERA.zoom[1] else STILL
+        return found
 
     def _look_for_points(self) -> None:
+        self._failed = 0
         points = cv2.goodFeaturesToTrack(self._before, CAMERA.points, CAMERA.corner, CAMERA.corners_apart, blockSize=5)
         self._points, self._steps = points if points is not None and len(points) >= CAMERA.least_points else None, 0
+
+
+def _motion(points: np.ndarray, moved: np.ndarray) -> np.ndarray | None:
+    """The similarity (2, 3) that most of so many points made, if most made one."""
+    if len(points) < CAMERA.least_points:
+        return None
+    found, inliers = cv2.estimateAffinePartial2D(points, moved, method=cv2.RANSAC, ransacReprojThreshold=1.0)
+    if found is None or inliers.sum() < max(10, CAMERA.agree * len(points)) or not CAMERA.zoom[0] < np.hypot(found[0, 0], found[1, 0]) < CAMERA.zoom[1]:
+        return None
+    return found.copy()
 
 
 def with_cuts(frames: Iterable[Frame], left_out: Callable[[int], Frame]) -> Iterator[tuple[Frame, bool]]:

@@ -15,7 +15,7 @@ from skiagraph.boxes import iou
 from skiagraph.detect.detections import Detections, around
 from skiagraph.lazily import optimize
 from skiagraph.track.appearance import UNKNOWN, likeness
-from skiagraph.track.camera import CAMERA
+from skiagraph.track.camera import CAMERA, between
 from skiagraph.track.heads import head_rows
 from skiagraph.track.motion import FaceMotion
 
@@ -150,6 +150,7 @@ class Linker:
         self._done: list[Tracklet] = []
         self._count = 0
         self._frame: int | None = None
+        self._view: np.ndarray | None = None
         self._passed = 1
         self._shot = 0
         # First and last frame that was taken in of each shot.
@@ -178,11 +179,13 @@ class Linker:
     def new_shot(self) -> None:
         """End all tracks: nothing is followed across a cut."""
         self._done += [t.tracklet for t in self._tracks]
-        self._tracks = []
+        self._tracks, self._view = [], None
         self._shot += 1
 
-    def go_on(self, frame: int, camera: np.ndarray | None = None) -> None:
-        """Move on to a later frame. camera: the similarity (2, 3) that the picture made since the frame before."""
+    def go_on(self, frame: int, view: np.ndarray | None = None) -> None:
+        """Move on to a later frame. view: what the camera did since the shot began (Picture.view)."""
+        camera = None if view is None or self._view is None else between(self._view, view)
+        self._view = view
         self._passed = 1 if self._frame is None else frame - self._frame
         self._frame = frame
         for track in self._tracks:
@@ -219,9 +222,9 @@ class Linker:
         self._tracks = [t for t, still in zip(self._tracks, waits) if still]
         return matches
 
-    def update(self, frame: int, seen: Seen, camera: np.ndarray | None = None, sought: Collection[int] | None = None) -> list[Match]:
+    def update(self, frame: int, seen: Seen, view: np.ndarray | None = None, sought: Collection[int] | None = None) -> list[Match]:
         """Go on to a frame and take in its faces."""
-        self.go_on(frame, camera)
+        self.go_on(frame, view)
         return self.take(seen, sought)
 
     def _begin(self, seen: Seen, row, frame, matches):

@@ -14,7 +14,6 @@ from skiagraph.detect.detections import Detections
 from skiagraph.detect.finder import LOOK_REACH, FaceFinder
 from skiagraph.detect.squared import Squared
 from skiagraph.track.appearance import COLOURS_REACH, head_colours
-from skiagraph.track.camera import STILL
 from skiagraph.track.judging import Judging
 from skiagraph.track.linking import Expected, Match, Seen, not_taken
 from skiagraph.track.observations import Observation
@@ -123,7 +122,7 @@ class LookingBack:
                 again = not_taken(again, old.seen)
             if len(again):
                 observations[picture.number] = (replace(old, seen=Seen.joined([old.seen, again])) if old is not None
-                                                else Observation(picture.number, again, STILL, False, False, coloured))
+                                                else Observation(picture.number, again, picture.view, False, False, coloured))
                 told(picture.number, again, False)
 
 

@@ -25,7 +25,7 @@ from skiagraph.track.dissolves import Dissolve
 from skiagraph.track.linking import Seen
 
 # Raised when what is written, or how faces are found, changes; older checkpoints are then left alone.
-VERSION = 7
+VERSION = 8
 # Frames between two writings.
 CHUNK = 125
 # A checkpoint that nothing was added to for so long is thrown away by the next scan: nobody goes on with it.
@@ -34,12 +34,12 @@ KEPT_S = 7 * 24 * 3600
 
 @dataclass(frozen=True, slots=True)
 class Observation:
-    """One frame that was looked at. camera: (2, 3) similarity since the one before; cut: it begins a shot; whole: everybody
-    known was looked for, not only some; coloured: its light was (track.light)."""
+    """One frame that was looked at. view: what the camera did since its shot began, (2, 3) (Picture.view); cut: it begins a shot;
+    whole: everybody known was looked for, not only some; coloured: its light was (track.light)."""
 
     frame: int
     seen: Seen
-    camera: np.ndarray
+    view: np.ndarray
     cut: bool
     whole: bool
     coloured: bool
@@ -156,7 +156,7 @@ def _packed(observations: list[Observation]) -> dict:
         if colour is not None:
             table[row] = colour
     return {"frames": np.array([o.frame for o in observations], np.int64), "counts": np.array(counts, np.int32), "cut": np.array([o.cut for o in observations]),
-            "whole": np.array([o.whole for o in observations]), "coloured": np.array([o.coloured for o in observations]), "camera": np.array([o.camera for o in observations]), "boxes": found.boxes,
+            "whole": np.array([o.whole for o in observations]), "coloured": np.array([o.coloured for o in observations]), "views": np.array([o.view for o in observations]), "boxes": found.boxes,
             "scores": found.scores, "landmarks": found.landmarks, "rolls": found.rolls, "colours": table, "known": np.array([c is not None for c in colours], bool)}
 
 
@@ -168,5 +168,5 @@ def _unpacked(chunk: dict[str, np.ndarray]) -> list[Observation]:
         rows = np.arange(end - count, end)
         colours = tuple(table[row] if known[row] else None for row in rows)
         seen = restored(Seen(found.take(rows), colours))
-        result.append(Observation(int(chunk["frames"][n]), seen, chunk["camera"][n], bool(chunk["cut"][n]), bool(chunk["whole"][n]), bool(chunk["coloured"][n])))
+        result.append(Observation(int(chunk["frames"][n]), seen, chunk["views"][n], bool(chunk["cut"][n]), bool(chunk["whole"][n]), bool(chunk["coloured"][n])))
     return result

@@ -9,6 +9,7 @@ import numpy as np
 from skiagraph.detect.squared import Squared
 from skiagraph.media.frame import Frame
 from skiagraph.media.parts import RgbParts
+from skiagraph.track.camera import STILL
 from skiagraph.track.light import Lit, in_ordinary_light, surely_ordinary
 
 # Whoever looks at something smaller than this, px, looks as far around as for this.
@@ -16,10 +17,13 @@ LEAST_SIDE = 8.0
 
 
 class Picture:
-    """A decoded frame whose colours are made when somebody looks at them."""
+    """A decoded frame whose colours are made when somebody looks at them.
 
-    def __init__(self, frame: Frame, squared: Squared):
-        self.number, self._frame, self._squared = frame.number, frame, squared
+    view: what the camera did since the shot began: the similarity (2, 3) from px of its first frame to px of this one.
+    """
+
+    def __init__(self, frame: Frame, squared: Squared, view: np.ndarray = STILL):
+        self.number, self.view, self._frame, self._squared = frame.number, view, frame, squared
         self._lit: Lit | None = None
         self._parts: RgbParts | None = None
 

@@ -13,7 +13,7 @@ from skiagraph.media.clip import ClipInfo
 from skiagraph.media.frame import Frame
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
-from skiagraph.track.camera import STILL, CameraMotion, thumbnail, with_cuts, with_ends
+from skiagraph.track.camera import STILL, CameraMotion, composed, thumbnail, with_cuts, with_ends
 from skiagraph.track.dissolves import Dissolve, Dissolves
 from skiagraph.track.observations import Observation
 from skiagraph.track.picture import Picture
@@ -27,11 +27,11 @@ LOOKED_AT_FIRST = 2
 
 @dataclass(frozen=True, slots=True)
 class Prepared:
-    """camera: None where it was not looked for; search: None where the frame is not searched. known: an earlier run went through it."""
+    """looked: everybody known is looked for in it; search: None where the frame is not searched. known: an earlier run went through it."""
 
     picture: Picture
     cut: bool
-    camera: np.ndarray | None
+    looked: bool
     search: Search | None
     known: bool = False
     dissolve: Dissolve | None = None
@@ -47,15 +47,15 @@ class Preparing:
         """All that is needed from a frame on, and before it what an earlier run was done with. warm: so many frames before it are wanted once more; cuts: known ones before those;
         again: what the earlier run saw in them. Of still earlier ones only those are read that a dissolve may have begun in.
         """
-        camera = CameraMotion()
+        camera, view = CameraMotion(), STILL
         # A search half a step into each shot, so that who is missed at its beginning is not first seen a whole step later.
         half = self._half_of(max((cut for cut in [0, *cuts] if cut < begin), default=0)) if begin else None
         half = half if half is not None and half >= begin else None
         began, dissolves, over = -LOOKED_AT_FIRST - 1, Dissolves(float(self._info.rate)), None
         earliest = max(0, begin - max(warm, dissolves.reaches)) if begin else 0
         for frame, cut, ends in self._with_beginnings(with_ends(with_cuts(self._frames(reader, earliest), self._left_out))):
-            number, picture = frame.number, Picture(frame, self._squared)
-            over = dissolves.step(number, thumbnail(frame.grey())) or over
+            number, grey = frame.number, frame.grey()
+            over = dissolves.step(number, thumbnail(grey)) or over
             if ends:
                 # With the next frame a shot begins, or there is none.
                 over = dissolves.restart() or over
@@ -68,31 +68,34 @@ class Preparing:
                 # Its cuts and faces are known; the camera and the pictures after it are measured against it.
                 known = again.get(number)
                 if known is not None and known.cut:
-                    camera.restart(frame.grey())
+                    camera.restart(grey)
                     half = self._half_of(number)
-                elif self._plan.looked[number]:
-                    camera.step(frame.grey())
-                yield Prepared(picture, known is not None and known.cut, None, None, True, over)
+                else:
+                    view = composed(view, camera.step(grey))
+                view = view if known is None else known.view
+                yield Prepared(Picture(frame, self._squared, view), known is not None and known.cut, False, None, True, over)
                 over = None
                 continue
+            if cut:
+                camera.restart(grey)
+                view = STILL
+            else:
+                view = composed(view, camera.step(grey))
             if cut or number == 0:
                 half = self._half_of(number)
+            picture = Picture(frame, self._squared, view)
             # The last one too, so that whoever comes out from behind another in the last step is not missed.
             searched = self._plan.searched[number] or cut or ends
             if half is not None and number >= half:
                 searched, half = True, None
             if not searched and not self._plan.looked[number] and number > began + LOOKED_AT_FIRST:
-                yield Prepared(picture, cut, None, None, dissolve=over)
+                yield Prepared(picture, cut, False, None, dissolve=over)
                 over = None
                 continue
-            grey = frame.grey()
-            step = STILL if cut else camera.step(grey)
-            if cut:
-                camera.restart(grey)
             search = None
             if searched:
                 search = self._finder.submit(picture.rgb, turn=None if cut or self._every > 1 else number)
-            yield Prepared(picture, cut, step, search, dissolve=over)
+            yield Prepared(picture, cut, True, search, dissolve=over)
             over = None
 
     def _with_beginnings(self, frames: Iterable[tuple[Frame, bool, bool]]) -> Iterator[tuple[Frame, bool, bool]]:

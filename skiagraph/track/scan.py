@@ -215,8 +215,7 @@ class _Scan:
             if bisect_right(self.cuts, observation.frame) > bisect_right(self.cuts, begun):
                 linker.new_shot()
             begun = observation.frame
-            # A frame that was only looked at later carries no camera motion of its own; the next one's spans it.
-            linker.update(observation.frame, restored(observation.seen), observation.camera, None if observation.whole else ())
+            linker.update(observation.frame, restored(observation.seen), observation.view, None if observation.whole else ())
         found = linker.tracklets
         before = np.zeros(self.frames + 1, bool)
         for tracklet in found:

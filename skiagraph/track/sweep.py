@@ -20,7 +20,7 @@ from skiagraph.media.clip import ClipInfo
 from skiagraph.media.frame import ahead_of
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
-from skiagraph.track.camera import CAMERA, STILL
+from skiagraph.track.camera import CAMERA
 from skiagraph.track.describing import DESCRIBING, Describing
 from skiagraph.track.descriptor import CHIP_REACH, FaceDescriber
 from skiagraph.track.edges import EdgeLooks, same_face
@@ -160,7 +160,7 @@ class Sweep:
     def _relink(self, observation: Observation, told, picture: Callable[[np.ndarray], Lit]) -> list[Match]:
         if observation.cut:
             self._new_shot(observation.frame)
-        matches = self.linker.update(observation.frame, observation.seen, observation.camera, None if observation.whole else ())
+        matches = self.linker.update(observation.frame, observation.seen, observation.view, None if observation.whole else ())
         self.describing.consider(observation.frame, picture, matches)
         told(observation.frame, observation.seen, observation.whole)
         return matches
@@ -189,10 +189,10 @@ class Sweep:
             self._recent[-1].let_go()
         self._recent.append(picture)
         self._close_before(frame - self._back)
-        sought = self._in_doubt() if prepared.camera is None else None
+        sought = None if prepared.looked else self._in_doubt()
         if sought is not None and not sought:
             return
-        self.linker.go_on(frame, prepared.camera)
+        self.linker.go_on(frame, picture.view)
         expected = [e for e in self.linker.expected if sought is None or e.number in sought]
         found = Detections.none() if prepared.search is None else self._judging.believed(picture, prepared.search.result(), expected)
         missing = self._not_seen(expected, found)
@@ -203,7 +203,7 @@ class Sweep:
             found = _without_twins(found, self._judging.believed(picture, looked, missing))
         seen = with_colours(picture, self._judging.measured(picture, found, expected), self.squared)
         matches = self.linker.take(seen, sought)
-        self._open[frame] = Observation(frame, seen, STILL if prepared.camera is None else prepared.camera, prepared.cut, sought is None, picture.coloured)
+        self._open[frame] = Observation(frame, seen, picture.view, prepared.cut, sought is None, picture.coloured)
         self.describing.consider(frame, lambda box: self._around_face(picture, box), matches)
         told(frame, seen, prepared.search is not None)
         self._looking_back.look(matches, expected, self._recent, self._open, told)

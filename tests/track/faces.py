@@ -3,6 +3,7 @@
 import numpy as np
 
 from skiagraph.detect.detections import Detections
+from skiagraph.track.camera import STILL
 from skiagraph.track.light import Lit
 from skiagraph.track.linking import Seen, Tracklet
 
@@ -30,7 +31,7 @@ class PlainPicture:
     """A picture of one grey, of the given number."""
 
     def __init__(self, number, size=(300, 400), coloured=False):
-        self.number, self.grey = number, None
+        self.number, self.grey, self.view = number, None, STILL
         self.rgb = np.full((*size, 3), number, np.uint8)
         self.lit, self.coloured = Lit(self.rgb, coloured), coloured
 

@@ -12,7 +12,7 @@ class LinkingTest(unittest.TestCase):
     def run_linker(self, frames, **cameras):
         linker = Linker(25)
         for n, faces in enumerate(frames):
-            linker.update(n, Seen.joined(faces), cameras.get("camera"))
+            linker.update(n, Seen.joined(faces), cameras.get("view"))
         return linker.tracklets
 
     def test_two_that_cross_stay_two(self):
@@ -147,9 +147,19 @@ class LinkingTest(unittest.TestCase):
         linker = Linker(25)
         for n in range(20):
             shift = 80 if n >= 10 else 0
-            camera = np.array([[1.0, 0, 80 if n == 10 else 0], [0, 1, 0]])
-            linker.update(n, seen(100 + shift, 100), camera)
+            linker.update(n, seen(100 + shift, 100), np.array([[1.0, 0, shift], [0, 1, 0]]))
         self.assertEqual(len(linker.tracklets), 1)
+
+    def test_a_camera_that_swings_carries_nobody_on(self):
+        linker, places = Linker(25), []
+        for n in range(24):
+            # Looks are as close as where two cross for a while, and wide apart again.
+            if n < 8 or n % 4 == 0:
+                swing = 60 * np.sin(n / 3)
+                linker.update(n, seen(300 + swing, 100), np.array([[1.0, 0, swing], [0, 1, 0]]))
+                places.append(abs(linker.expected[0].box[[0, 2]].mean() - seen(300 + swing, 100).found.boxes[0, [0, 2]].mean()))
+        self.assertEqual(len(linker.tracklets), 1)
+        self.assertLess(max(places), 2)
 
     def test_matches_tell_who_got_which_face(self):
         linker = Linker(25)

@@ -32,7 +32,7 @@ class CheckpointTest(TemporaryFolder):
         self.assertEqual([o.frame for o in again], list(range(CHUNK + 20)))
         for wanted, got in zip((self.observation(n) for n in range(CHUNK + 20)), again):
             np.testing.assert_array_equal(wanted.seen.found.boxes, got.seen.found.boxes)
-            np.testing.assert_array_equal(wanted.camera, got.camera)
+            np.testing.assert_array_equal(wanted.view, got.view)
             self.assertEqual((wanted.cut, wanted.whole, wanted.coloured), (got.cut, got.whole, got.coloured))
             for a, b in zip(wanted.seen.colours, got.seen.colours):
                 self.assertEqual(a is None, b is None)

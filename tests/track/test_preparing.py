@@ -1,5 +1,7 @@
 """What a sweep makes ahead: the first frames of each shot are looked at, though they were left out."""
 
+from types import SimpleNamespace
+
 import numpy as np
 
 from skiagraph.detect.finder import FaceFinder
@@ -48,8 +50,8 @@ class DissolvesTest(TemporaryFolder):
 
 
 class BeginningsTest(TemporaryFolder):
-    def prepared(self, begin=0, cuts=(), again=None):
-        info, index = open_clip(make_clip(self.folder / "two.mp4", FRAMES, size=(320, 192), draw=textured, options={"bf": 3, "g": 60, "sc_threshold": 0}))
+    def prepared(self, begin=0, cuts=(), again=None, draw=textured):
+        info, index = open_clip(make_clip(self.folder / "two.mp4", FRAMES, size=(320, 192), draw=draw, options={"bf": 3, "g": 60, "sc_threshold": 0}))
         plan = plan_of(index.non_reference, EVERY, 25.0)
         self.assertFalse(plan.needed.all(), "some are left out")
         with FaceFinder(36) as finder, FrameReader(info, index, rough=True, wanted=plan.needed) as reader:
@@ -62,12 +64,31 @@ class BeginningsTest(TemporaryFolder):
         self.assertEqual([p.picture.number for p in made if p.cut], [CUT])
         for shot in (0, CUT):
             self.assertIn(shot + 1, numbers)
-            looked = {p.picture.number for p in made if p.camera is not None}
+            looked = {p.picture.number for p in made if p.looked}
             self.assertLessEqual({n for n in numbers if n <= shot + LOOKED_AT_FIRST and n >= shot}, looked)
         # Nothing else is decoded that was not planned, but for where a cut was looked for.
         self.assertLessEqual(set(numbers) - set(np.flatnonzero(plan.needed).tolist()), {1, CUT - 1, CUT, CUT + 1})
 
+    def test_each_picture_knows_what_the_camera_did_since_its_shot_began(self):
+        def panned(n, width, height):
+            shot = 0 if n < CUT else CUT
+            return np.roll(textured(n, 2 * width, height), -3 * (n - shot), axis=1)[:, :width]
+
+        _, made = self.prepared(draw=panned)
+        self.assertFalse(all(p.looked for p in made))
+        for p in made:
+            since = p.picture.number - (0 if p.picture.number < CUT else CUT)
+            self.assertLess(np.abs(p.picture.view - [[1, 0, -3 * since], [0, 1, 0]]).max(), 1.5, p.picture.number)
+        # A run that is taken up goes on with what was known.
+        known = {p.picture.number: SimpleNamespace(cut=p.cut, view=p.picture.view) for p in made if p.looked}
+        _, again = self.prepared(begin=30, cuts=(CUT,), again=known, draw=panned)
+        views = {p.picture.number: p.picture.view for p in made}
+        self.assertGreater(sum(p.picture.number >= 30 for p in again), 5)
+        for p in again:
+            if p.picture.number >= 30:
+                self.assertLess(np.abs(p.picture.view - views[p.picture.number]).max(), 1.5, p.picture.number)
+
     def test_what_an_earlier_run_was_done_with_is_not_looked_at_anew(self):
         _, made = self.prepared(begin=30, cuts=(CUT,))
         self.assertTrue(all(p.known == (p.picture.number < 30) for p in made))
-        self.assertTrue(all(p.camera is None for p in made if p.known))
+        self.assertTrue(all(not p.looked for p in made if p.known))
