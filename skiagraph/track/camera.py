@@ -23,9 +23,8 @@ class CameraSettings:
     """The camera's motion, and cuts. Set on the films of benchmarks/scenes.py and benchmarks/degraded.py."""
 
     work_width: int = 320  # px that pictures are made smaller to; larger: finer motion, more work
-    points: int = 60  # points that are followed
+    points: int = 100  # parts of a picture in which a point is followed; larger: steadier motion, more work
     corner: float = 0.01  # quality of a corner against the best one; larger: fewer, better points
-    corners_apart: int = 9  # px from one to the next
     least_points: int = 12  # fewer tell nothing
     agree: float = 0.35  # share of the points that one motion explains at least, and 10 of them
     zoom: tuple[float, float] = (0.8, 1.25)  # change of size in one step beyond which it is a mistake
@@ -63,54 +62,87 @@ def between(earlier: np.ndarray, later: np.ndarray) -> np.ndarray:
     return composed(cv2.invertAffineTransform(earlier), later)
 
 
-class CameraMotion:
-    """Fed one upright grey frame after another, not necessarily each; gives px of the former to px of this one.
+def newly_seen(earlier: np.ndarray, later: np.ndarray, size: tuple[int, int]) -> float:
+    """Share of a frame, 0..1, that was outside an earlier one of its shot. earlier, later: views of both (Picture.view); size: of frames, px."""
+    corners = np.float32([(0, 0), (size[0], 0), size, (0, size[1])])
+    there = corners @ between(earlier, later)[:, :2].T.astype(np.float32) + between(earlier, later)[:, 2].astype(np.float32)
+    return 1.0 - cv2.intersectConvexConvex(there, corners)[0] / (size[0] * size[1])
 
-    Where it cannot be told, as in a flash, the next frames are held against the one before that, for as long as a flash lasts.
+
+class CameraMotion:
+    """Fed one upright grey frame after another, not necessarily each; tells what the camera did since the shot began.
+
+    Points are followed from frame to frame, and their motion is measured over several, in which whoever walks goes further than a point may be off. Where it cannot be told, as in a flash, the next frames are
+    held against the one before that, for as long as a flash lasts.
     """
 
     def __init__(self):
         self._before: np.ndarray | None = None
+        self._restarted(STILL)
+
+    def _restarted(self, view: np.ndarray) -> None:
+        # The frame in which points were looked for: what the camera had done until then, and where they were, at work size; and where they are now.
+        self._known = self._view = view
+        self._begun: np.ndarray | None = None
         self._points: np.ndarray | None = None
         self._steps = self._failed = 0
 
-    def restart(self, grey: np.ndarray) -> None:
-        """Begin anew with this frame: a new shot."""
-        self._before = self._points = None
-        self.step(grey)
+    def restart(self, grey: np.ndarray, view: np.ndarray = STILL) -> np.ndarray:
+        """Begin anew with this frame: the first of a shot, or one of which it is known what the camera had done."""
+        self._before = None
+        self._restarted(view)
+        return self.step(grey)
 
     def step(self, grey: np.ndarray) -> np.ndarray:
-        """Similarity, float64 (2, 3); standing still where it cannot be told."""
+        """Similarity, float64 (2, 3), from px of the first frame of the shot to px of this one."""
         scale = min(1.0, CAMERA.work_width / grey.shape[1])
         size = max(16, round(grey.shape[1] * scale)), max(16, round(grey.shape[0] * scale))
         small = shrunk(grey, size)
-        before, points = self._before, self._points
-        self._before, self._points = small, None
-        if before is None or points is None or before.shape != small.shape:
+        before, self._before = self._before, small
+        if before is None or self._points is None or before.shape != small.shape:
             self._look_for_points()
-            return STILL
-        moved, good, _ = cv2.calcOpticalFlowPyrLK(before, small, points, None, winSize=(13, 13), maxLevel=3)
+            return self._view
+        moved, good, _ = cv2.calcOpticalFlowPyrLK(before, small, self._points, None, winSize=(13, 13), maxLevel=3)
         good = good.ravel() == 1
-        found = _motion(points[good], moved[good])
-        if found is None and self._failed < CAMERA.flash:
-            self._before, self._points, self._failed = before, points, self._failed + 1
-            return STILL
-        self._points, self._steps, self._failed = moved[good], self._steps + 1, 0
-        if good.sum() < CAMERA.enough or self._steps >= CAMERA.renew:
-            self._look_for_points()
+        # Over several frames, or where that cannot be told any more, from one to the next.
+        since, found = self._known, _motion(self._begun[good], moved[good])
         if found is None:
-            return STILL
-        found[:, 2] /= scale
-        return found
+            since, found = self._view, _motion(self._points[good], moved[good])
+        if found is None and self._failed < CAMERA.flash:
+            self._before, self._failed = before, self._failed + 1
+            return self._view
+        if found is not None:
+            found[:, 2] /= scale
+            self._view = composed(since, found)
+        renewed = found is None or since is not self._known or good.sum() < CAMERA.enough or self._steps + 1 >= CAMERA.renew
+        self._begun, self._points, self._steps, self._failed = self._begun[good], moved[good], self._steps + 1, 0
+        if renewed:
+            self._look_for_points()
+        return self._view
 
     def _look_for_points(self) -> None:
-        self._failed = 0
-        points = cv2.goodFeaturesToTrack(self._before, CAMERA.points, CAMERA.corner, CAMERA.corners_apart, blockSize=5)
-        self._points, self._steps = points if points is not None and len(points) >= CAMERA.least_points else None, 0
+        points = spread_corners(self._before)
+        self._begun = self._points = points if len(points) >= CAMERA.least_points else None
+        self._known, self._steps, self._failed = self._view, 0, 0
+
+
+def spread_corners(grey: np.ndarray) -> np.ndarray:
+    """The best corner (Shi and Tomasi, CVPR 1994) of each part of a picture that has one, float32 (n, 1, 2).
+
+    So people before a calm sea or sky, who have the best corners, are not taken for what does not move.
+    """
+    strength = cv2.cornerMinEigenVal(grey, 5)
+    side = max(8, round(np.sqrt(grey.size / CAMERA.points)))
+    down, across = grey.shape[0] // side, grey.shape[1] // side
+    parts = strength[:down * side, :across * side].reshape(down, side, across, side).transpose(0, 2, 1, 3).reshape(down, across, -1)
+    best = parts.argmax(axis=2)
+    row, column = np.nonzero(parts.max(axis=2) >= CAMERA.corner * strength.max(initial=1e-12))
+    y, x = np.divmod(best[row, column], side)
+    return np.stack([column * side + x, row * side + y], axis=1).astype(np.float32)[:, None]
 
 
 def _motion(points: np.ndarray, moved: np.ndarray) -> np.ndarray | None:
-    """The similarity (2, 3) that most of so many points made, if most made one."""
+    """The similarity (2, 3) that most of the points (n, 1, 2) made, if most made one."""
     if len(points) < CAMERA.least_points:
         return None
     found, inliers = cv2.estimateAffinePartial2D(points, moved, method=cv2.RANSAC, ransacReprojThreshold=1.0)

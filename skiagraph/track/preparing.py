@@ -13,7 +13,7 @@ from skiagraph.media.clip import ClipInfo
 from skiagraph.media.frame import Frame
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
-from skiagraph.track.camera import STILL, CameraMotion, composed, thumbnail, with_cuts, with_ends
+from skiagraph.track.camera import STILL, CameraMotion, newly_seen, thumbnail, with_cuts, with_ends
 from skiagraph.track.dissolves import Dissolve, Dissolves
 from skiagraph.track.observations import Observation
 from skiagraph.track.picture import Picture
@@ -23,6 +23,9 @@ from skiagraph.track.stepping import Plan
 # So many frames after the first of a shot everybody is looked at, until it is known how fast they go: of people who walk one behind the other each may be where the next was a
 # look ago (benchmarks/quality.py, meetings, stepping). Larger: more looks.
 LOOKED_AT_FIRST = 2
+# Where a camera has come to show so much of a picture since the last search, as a share of it, it is searched again: whoever comes in meanwhile may have turned away, or be gone, before the next (benchmarks/quality.py,
+# phone, stepping; a camera that stands is never searched for it). Larger: fewer searches.
+NEWLY_SEEN = 0.06
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,7 +50,8 @@ class Preparing:
         """All that is needed from a frame on, and before it what an earlier run was done with. warm: so many frames before it are wanted once more; cuts: known ones before those;
         again: what the earlier run saw in them. Of still earlier ones only those are read that a dissolve may have begun in.
         """
-        camera, view = CameraMotion(), STILL
+        # Searches by how far the camera went since the last one.
+        camera, view_searched = CameraMotion(), STILL
         # A search half a step into each shot, so that who is missed at its beginning is not first seen a whole step later.
         half = self._half_of(max((cut for cut in [0, *cuts] if cut < begin), default=0)) if begin else None
         half = half if half is not None and half >= begin else None
@@ -68,24 +72,17 @@ class Preparing:
                 # Its cuts and faces are known; the camera and the pictures after it are measured against it.
                 known = again.get(number)
                 if known is not None and known.cut:
-                    camera.restart(grey)
                     half = self._half_of(number)
-                else:
-                    view = composed(view, camera.step(grey))
-                view = view if known is None else known.view
+                view = camera.step(grey) if known is None else camera.restart(grey, known.view)
+                view_searched = view if self._plan.searched[number] or known is not None and known.cut else view_searched
                 yield Prepared(Picture(frame, self._squared, view), known is not None and known.cut, False, None, True, over)
                 over = None
                 continue
-            if cut:
-                camera.restart(grey)
-                view = STILL
-            else:
-                view = composed(view, camera.step(grey))
             if cut or number == 0:
                 half = self._half_of(number)
-            picture = Picture(frame, self._squared, view)
+            picture = Picture(frame, self._squared, camera.restart(grey) if cut else camera.step(grey))
             # The last one too, so that whoever comes out from behind another in the last step is not missed.
-            searched = self._plan.searched[number] or cut or ends
+            searched = self._plan.searched[number] or cut or ends or newly_seen(view_searched, picture.view, self._info.upright_size) > NEWLY_SEEN
             if half is not None and number >= half:
                 searched, half = True, None
             if not searched and not self._plan.looked[number] and number > began + LOOKED_AT_FIRST:
@@ -94,6 +91,7 @@ class Preparing:
                 continue
             search = None
             if searched:
+                view_searched = picture.view
                 search = self._finder.submit(picture.rgb, turn=None if cut or self._every > 1 else number)
             yield Prepared(picture, cut, True, search, dissolve=over)
             over = None
