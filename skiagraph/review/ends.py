@@ -12,6 +12,8 @@ from skiagraph.track.path import FOUND
 
 # A gap is an absence when it begins and ends where this share of the head reaches the edge of the picture.
 EDGE = 0.75
+# Nobody came in, or left, over an edge that they went towards, or away from, by so many of their widths within so many seconds after, or before. Larger: less is asked.
+AWAY, AWAY_S = 0.25, 0.3
 # Heads that overlap by so much (IoU) from one frame to the next are at one place. So is one that lies in another by such a share of itself: that one's cover is wide, since its place was not known (track.behind).
 SAME_PLACE, WITHIN = 0.5, 0.9
 
@@ -20,6 +22,16 @@ def at_edge(row: np.ndarray, clip: Clip) -> bool:
     """True when a head is at the edge of the picture or beyond it."""
     x0, y0, x1, y1 = cxcywh_to_xyxy(row[None, :4] * [1, 1, EDGE, EDGE])[0]
     return bool(x0 <= 0 or y0 <= 0 or x1 >= clip.width or y1 >= clip.height)
+
+
+def over_edge(rows: np.ndarray, clip: Clip) -> bool:
+    """True when a head came in over the edge of the picture: it is there in the first of its rows, and does not go further out just after. Of one that leaves, the rows from the last one back."""
+    first, later = rows[0], rows[min(len(rows) - 1, round(AWAY_S * float(clip.rate)))]
+    half = EDGE * first[2:4] / 2
+    # Left, top, right, bottom: which of them it is at, and how far it goes outwards there.
+    sides = np.concatenate([first[:2] - half <= 0, first[:2] + half >= (clip.width, clip.height)])
+    outwards = np.concatenate([first[:2] - later[:2], later[:2] - first[:2]]) / np.tile(np.maximum(first[2:4], 1), 2)
+    return bool((sides & (outwards < AWAY)).any())
 
 
 def visible_share(rows: np.ndarray, clip: Clip) -> np.ndarray:
@@ -85,9 +97,9 @@ def loose_ends(scene: Scene, sightings: list[Sighting], n: int) -> tuple[bool, b
     # Of two that begin, or end, in the same frame the first one counts.
     others = [(k < n, s) for k, s in enumerate(sightings) if k != n]
     over_first, over_last = _held_over_cut(scene, sighting)
-    begins = first > 0 and first not in scene.cuts and not over_first and not at_edge(rows[0], scene.clip) \
+    begins = first > 0 and first not in scene.cuts and not over_first and not over_edge(rows, scene.clip) \
         and not any((s.first < first or s.first == first and earlier) and first <= s.last + 1 for earlier, s in others)
-    ends = last < scene.clip.frames - 1 and last + 1 not in scene.cuts and not over_last and not at_edge(rows[-1], scene.clip) \
+    ends = last < scene.clip.frames - 1 and last + 1 not in scene.cuts and not over_last and not over_edge(rows[::-1], scene.clip) \
         and not any((s.last > last or s.last == last and earlier) and s.first - 1 <= last for earlier, s in others)
     before = [s for s in sightings if s.last < first]
     away = bool(before) and max(before, key=lambda s: s.last).away_after

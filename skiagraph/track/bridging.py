@@ -6,7 +6,7 @@ Each is said as a task; the pictures come from a second pass over the clip (seco
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Protocol
 
@@ -230,10 +230,14 @@ def _bridge(numbers, pictures, n, frames, heads, window, size, silhouette) -> Br
     return Bridge(np.concatenate([blended, confidence[:, None]], axis=1), agreed)
 
 
-def followed_through(numbers, pictures, head, speed, window: Window, size, silhouette) -> tuple[np.ndarray, str]:
-    """Rows (n, 6), one for each frame, in px of the frame, of a head followed through what a window cut, and why it stopped."""
+def followed_through(numbers, pictures, head, speed, window: Window, size, silhouette, hidden: Callable[[int, np.ndarray], bool] | None = None) -> tuple[np.ndarray, str]:
+    """Rows (n, 6), one for each frame, in px of the frame, of a head followed through what a window cut, and why it stopped. hidden: whether somebody else is in front of a head (5,) in a frame."""
     scaled = size[0] * window.scale, size[1] * window.scale
-    result = follow(pictures, window.inward(head), None if speed is None else np.asarray(speed, float) * window.scale, window.origin, scaled, silhouette, numbers)
+
+    def is_hidden(frame: int, inside: np.ndarray) -> bool:
+        return hidden is not None and hidden(frame, window.outward(np.append(inside, 0.0))[:5])
+
+    result = follow(pictures, window.inward(head), None if speed is None else np.asarray(speed, float) * window.scale, window.origin, scaled, silhouette, numbers, is_hidden)
     return window.outward(result.rows), result.reason
 
 
@@ -257,7 +261,7 @@ def _padded(rows, line, count, at_end=False):
 
 
 def lead_task(row: int, chain: Chain, size: tuple[int, int], earliest: int, rate: float, silhouette: Silhouette | None, known: np.ndarray | None = None,
-              settings: BridgeSettings = BridgeSettings(), needed: np.ndarray | None = None) -> LeadTask | None:
+              settings: BridgeSettings = BridgeSettings(), needed: np.ndarray | None = None, hidden: Callable[[int, np.ndarray], bool] | None = None) -> LeadTask | None:
     """Follow a head back from a row of its chain, a stretch at a time. known: rows (n, 6) that were followed already, nearest first.
     needed: bool (frames,), whose pictures are decoded; a stretch ends at one of them.
 
@@ -288,7 +292,7 @@ def lead_task(row: int, chain: Chain, size: tuple[int, int], earliest: int, rate
     reach = np.stack([head[:4], head[:4]])
     reach[1, :2] += speed * longest * FOLLOWING.way_seen
     window = Window.around(reach, size)
-    return LeadTask(row, at - longest, at, window, head, speed if seen_to_move else None, np.zeros((0, 6)) if known is None else known, settings.lead_most_s * rate, size, rate, silhouette, settings)
+    return LeadTask(row, at - longest, at, window, head, speed if seen_to_move else None, np.zeros((0, 6)) if known is None else known, settings.lead_most_s * rate, size, rate, silhouette, settings, hidden)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -307,10 +311,11 @@ class LeadTask:
     rate: float
     silhouette: Silhouette | None
     settings: BridgeSettings
+    hidden: Callable[[int, np.ndarray], bool] | None = None
 
     def solve(self, numbers: Sequence[int], pictures: list[np.ndarray]) -> Lead:
         longest = self.last - self.first
-        rows, reason = followed_through(numbers[::-1], pictures[::-1], self.head, self.speed, self.window, self.size, self.silhouette)
+        rows, reason = followed_through(numbers[::-1], pictures[::-1], self.head, self.speed, self.window, self.size, self.silhouette, self.hidden)
         # No surer than what it goes on from.
         rows[:, 5] = np.minimum(rows[:, 5], max(float(self.begun[-1, 5]) if len(self.begun) else 1.0, FOLLOWING.lead_sure))
         goes_on = not reason and len(rows) == longest

@@ -7,7 +7,7 @@ asked whether anybody is there at all, and where exactly. A follower stops when 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -233,19 +233,21 @@ class Follower:
 
 
 def follow(pictures: Sequence[np.ndarray], head: np.ndarray, velocity: np.ndarray | None, origin=(0, 0), size: tuple[int, int] | None = None,
-           silhouette: Silhouette | None = None, numbers: Sequence[int] | None = None) -> Followed:
+           silhouette: Silhouette | None = None, numbers: Sequence[int] | None = None, hidden: Callable[[int, np.ndarray], bool] | None = None) -> Followed:
     """Follow a head through pictures[1:], having it at `head` (cx, cy, width, height, angle) in pictures[0].
 
     pictures: upright crops, uint8 RGB, all of the same place, whose top left corner is at origin of the frame of `size`
     (width, height). velocity: px per frame (x, y), from before, or None where it is not known. numbers: of the pictures' frames, rising or falling, where some between
-    them are left out; rows of those lie between their neighbours'.
+    them are left out; rows of those lie between their neighbours'. hidden: whether somebody else is in front of a head, (5,) like this one, in a frame.
     """
     follower = Follower(pictures[0], head, velocity, origin, size, silhouette)
     numbers = range(len(pictures)) if numbers is None else numbers
     rows: list[np.ndarray] = []
     for n in range(1, len(pictures)):
         before, frames = follower.state.copy(), abs(int(numbers[n]) - int(numbers[n - 1]))
-        row = follower.step(pictures[n - 1], pictures[n], origin, frames=frames)
+        expected = follower.state.copy()
+        expected[:2] += follower.speed * frames
+        row = follower.step(pictures[n - 1], pictures[n], origin, hidden=hidden is not None and hidden(int(numbers[n]), expected), frames=frames)
         if row is None:
             break
         rows += between(rows[-1] if rows else np.append(before, row[5]), row, frames)

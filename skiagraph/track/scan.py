@@ -37,6 +37,7 @@ from skiagraph.track.light import in_ordinary_light
 from skiagraph.track.linking import Linker, LinkSettings, Seen, Tracklet, extend_back
 from skiagraph.track.meetings import frames_wanted, meetings_of, reconsidered
 from skiagraph.track.observations import Checkpoint, compact, restored
+from skiagraph.track.over_edge import held_over_edge
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.people import PEOPLE, are_unlike, looks_of, people_of, split_where_unlike, stretches_of, without_hints, without_misread, without_shadows
 from skiagraph.track.profile import holding_faces, reaching_ahead, wide_while_turned
@@ -154,7 +155,8 @@ class _Scan:
         before, around = stretches, around_others(stretches, self._shot, self.rate)
         stretches = less_sure(stretches, self.checkpoint.coloured)
         stretches = wide_while_turned(reaching_ahead(stretches), self.rate, self.checkpoint.coloured, self.cuts)
-        stretches = together(holding_faces(holding_both(stretches, self.rate)), before, around)
+        stretches = held_over_edge(holding_faces(holding_both(stretches, self.rate)), self.info.upright_size, self.rate)
+        stretches = together(stretches, before, around)
         people, likely = people_of(stretches, [self._is_still(s) for s in stretches], lambda done, total: self.control.report(STEP_WHO, done, total), joins, asked,
                                    at_one_place(stretches, self.rate))
         # When all is told apart: whoever is in both shots is seen twice meanwhile, and still one person.

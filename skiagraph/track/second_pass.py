@@ -156,7 +156,12 @@ class _SecondPass:
         if chain.doubtful:
             return None
         earliest = self.shots(int(chain.frames[row]))[0] if row == 0 else int(chain.frames[row - 1]) + 1
-        return lead_task(row, chain, self.size, earliest, self.rate, self.silhouette, known, self.settings, self.needed)
+        return lead_task(row, chain, self.size, earliest, self.rate, self.silhouette, known, self.settings, self.needed, lambda frame, head: self._is_hidden(number, frame, head))
+
+    def _is_hidden(self, number: int, frame: int, head: np.ndarray) -> bool:
+        """Whether the known head of somebody else than a chain's is where a head (5,) of that should be."""
+        mine = cxcywh_to_xyxy(head[None, :4])
+        return any(other != number and float(iou(mine, cxcywh_to_xyxy(there[None, :4]))[0, 0]) > FOLLOW_ON.hides for other, there in self.between.get(frame, ()))
 
     def _held_before(self, chain: Chain, row: int) -> np.ndarray:
         """Rows (n, 6), nearest first, of a cover that is there a little before something doubtful."""

@@ -130,6 +130,16 @@ class FindingTest(TemporaryFolder):
         project = cast.merge_subjects(project_on(self.clip, head_path(0, 20, cx=4), head_path(40, 20, cx=4)), "s1", ["s2"])
         self.assertEqual(self.reasons(project), [])
 
+    def test_nobody_came_in_or_left_over_an_edge_that_they_went_the_other_way_from(self):
+        ends = (Reason.BEGINS_INSIDE, Reason.ENDS_INSIDE)
+        came, went = head_path(20, 20, cx=8, step=(4, 0)), head_path(20, 20, cx=84, step=(-4, 0))
+        for path, asked in ((came, [Reason.ENDS_INSIDE]), (went, [Reason.BEGINS_INSIDE])):
+            self.assertEqual([r for r, _, _ in self.reasons(project_on(self.clip, path)) if r in ends], asked)
+        # First seen at the left edge on the way out, or last on the way in from it.
+        out, into = head_path(20, 8, cx=10, step=(-3, 0)), head_path(20, 8, cx=-14, step=(3, 0))
+        self.assertEqual([r for r, _, _ in self.reasons(project_on(self.clip, out)) if r in ends], [Reason.BEGINS_INSIDE])
+        self.assertEqual([r for r, _, _ in self.reasons(project_on(self.clip, into)) if r in ends], [Reason.ENDS_INSIDE])
+
     def test_unsure_and_ends_inside(self):
         project = project_on(self.clip, head_path(0, 60, confidence=0.2))
         self.assertEqual(self.reasons(project), [(Reason.UNSURE, 0, 59)])

@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 
 from skiagraph.errors import FrameNotDecoded
-from skiagraph.track.camera import CameraMotion, between, is_cut, is_plain_cut, thumbnail, with_cuts, with_ends
+from skiagraph.track.camera import CameraMotion, between, is_cut, is_plain_cut, newly_seen, thumbnail, with_cuts, with_ends
 from tests.track.test_following import pictures
 
 SIZE = 640, 360
@@ -74,6 +74,23 @@ class CameraTest(unittest.TestCase):
         camera.step(views[0])
         for n, view in enumerate(views[1:], 1):
             self.assertLess(np.abs(camera.step(view)[:, 2] - (3 * n, 2 * n)).max(), 0.5)
+
+    def test_somebody_before_a_calm_sea_is_not_what_stands_still(self):
+        def view(n):
+            sea = cv2.GaussianBlur(np.random.default_rng(8).normal(120, 60, (SIZE[1], SIZE[0] + 200)), (0, 0), 3)
+            picture = np.clip(sea[:, 6 * n:6 * n + SIZE[0]], 0, 255).astype(np.uint8)
+            # The camera goes along with them, and they have by far the best corners.
+            picture[100:300, 250:390] = np.random.default_rng(9).integers(80, 180, (20, 14), dtype=np.uint8).repeat(10, axis=0).repeat(10, axis=1)
+            return picture
+
+        camera = CameraMotion()
+        views = [camera.step(view(n)) for n in range(10)]
+        self.assertLess(np.abs(views[-1] - [[1, 0, -54], [0, 1, 0]]).max(), 2)
+
+    def test_what_is_newly_seen_is_a_share_of_the_picture(self):
+        moved = lambda x, y=0.0, zoom=1.0: np.array([[zoom, 0, x], [0, zoom, y]])
+        for earlier, later, share in ((moved(0), moved(0), 0), (moved(0), moved(-64), .1), (moved(30), moved(-34), .1), (moved(0), moved(640), 1), (moved(0), moved(0, 0, 1.2), 0), (moved(0), moved(160, 90, .5), .75)):
+            self.assertAlmostEqual(newly_seen(earlier, later, SIZE), share, places=4)
 
     def test_a_flash_hides_no_motion(self):
         camera, views = CameraMotion(), []

@@ -74,6 +74,20 @@ class FollowingTest(unittest.TestCase):
         self.assertGreater(kept[-1][0], 152)
 
 
+    def test_a_head_goes_on_behind_somebody_else_and_is_seen_again_beyond(self):
+        # Heads are not as fine as the texture.
+        views = [cv2.normalize(cv2.GaussianBlur(view, (0, 0), 5), None, 0, 255, cv2.NORM_MINMAX) for view in pictures(20, (6, 0))]
+        for n in range(5, 10):
+            # Whoever stands in front has a look of their own.
+            views[n][90:210, 150:260] = pictures(1, (0, 0), seed=77)[0][90:210, 150:260]
+        in_front = lambda frame, head: 5 <= frame < 10 and 130 < head[0] < 280
+        velocity = np.array([6.0, 0.0])
+        hidden = follow(views, np.array([150, 150, 50, 70, 0.0]), velocity, (0, 0), (400, 300), hidden=in_front)
+        self.assertEqual(follow(views, np.array([150, 150, 50, 70, 0.0]), velocity, (0, 0), (400, 300)).reason, "lost")
+        self.assertEqual(len(hidden.rows), 19)
+        self.assertLess(abs(hidden.rows[-1, 0] - (150 + 6 * 19)), 8)
+
+
 class _Silhouette:
     """Answers as it is told, to test what a follower makes of it."""
 

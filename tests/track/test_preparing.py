@@ -76,6 +76,9 @@ class BeginningsTest(TemporaryFolder):
 
         _, made = self.prepared(draw=panned)
         self.assertFalse(all(p.looked for p in made))
+        # What it has come to show since the last search, 3 px of 320 a frame, is searched before it becomes much.
+        searched = [p.picture.number for p in made if p.search is not None]
+        self.assertLess(max(np.diff(searched)), EVERY - 1)
         for p in made:
             since = p.picture.number - (0 if p.picture.number < CUT else CUT)
             self.assertLess(np.abs(p.picture.view - [[1, 0, -3 * since], [0, 1, 0]]).max(), 1.5, p.picture.number)

@@ -73,6 +73,17 @@ class SecondPassTest(TemporaryFolder):
         solved = second_pass(self.info, self.index, [known, beside], lambda frame: (0, FRAMES - 1), JobControl(), BridgeSettings(line_frames=5))
         self.assertGreater(len(solved.results[1].leads[0].rows), 8, "who is beside somebody is followed on")
 
+    def test_who_is_followed_back_goes_on_behind_somebody_who_is_known(self):
+        """Not on to them, as those who stand would hold whoever came past behind them."""
+        walks = self.chain(1, [*range(44, 56)])
+        at = BEGIN + SPEED * 36
+        stands = Chain((Tracklet(2, [*range(FRAMES)], [np.array([at, 150, 40, 60, 0], np.float32)] * FRAMES, [np.array([at - 18, 130, at + 18, 170], np.float32)] * FRAMES, [0.9] * FRAMES),))
+        asked = []
+        with mock.patch("skiagraph.track.following.Follower.step", autospec=True, side_effect=lambda follower, *a, hidden=False, frames=1: asked.append(hidden) or np.append(follower.state, 0.5)):
+            second_pass(self.info, self.index, [walks, stands], lambda frame: (0, FRAMES - 1), JobControl())
+        self.assertIn(True, asked)
+        self.assertIn(False, asked)
+
     def test_nobody_is_sure_of_what_is_followed_back_past_the_head_of_somebody_else(self):
         met, later = self.chain(1, [*range(24, 28)]), self.chain(2, [*range(40, 50)])
         solved = second_pass(self.info, self.index, [met, later], lambda frame: (0, FRAMES - 1), JobControl())
