@@ -123,7 +123,7 @@ class Follower:
         """
         self.state = np.asarray(head[:5], float).copy()
         self.speed = np.zeros(2) if velocity is None else np.asarray(velocity, float).copy()
-        self._speed_known = velocity is not None
+        self.speed_known = velocity is not None
         self.confidence, self.reason = 1.0, ""
         self._size, self._silhouette = size, silhouette
         self._reference = head_patch(_grey(picture_rgb), self.state, origin)
@@ -137,8 +137,8 @@ class Follower:
 
         hidden: somebody else's head is in front, so that nothing in the picture may be believed. frames: from one picture to the other.
         """
-        if not self._speed_known and not hidden:
-            self._speed_known = True
+        if not self.speed_known and not hidden:
+            self.speed_known = True
             self.speed = _sought(_grey(before_rgb), _grey(after_rgb), self.state, origin, frames)
         expected = self.state.copy()
         expected[:2] += self.speed * frames
@@ -238,7 +238,7 @@ def follow(pictures: Sequence[np.ndarray], head: np.ndarray, velocity: np.ndarra
 
     pictures: upright crops, uint8 RGB, all of the same place, whose top left corner is at origin of the frame of `size`
     (width, height). velocity: px per frame (x, y), from before, or None where it is not known. numbers: of the pictures' frames, rising or falling, where some between
-    them are left out; rows of those lie between their neighbours'. hidden: whether somebody else is in front of a head, (5,) like this one, in a frame.
+    them are left out; rows of those lie between their neighbours'. hidden: whether somebody else is in front of a head, (5,) like this one, in a frame; asked once it is known how fast it goes.
     """
     follower = Follower(pictures[0], head, velocity, origin, size, silhouette)
     numbers = range(len(pictures)) if numbers is None else numbers
@@ -247,7 +247,7 @@ def follow(pictures: Sequence[np.ndarray], head: np.ndarray, velocity: np.ndarra
         before, frames = follower.state.copy(), abs(int(numbers[n]) - int(numbers[n - 1]))
         expected = follower.state.copy()
         expected[:2] += follower.speed * frames
-        row = follower.step(pictures[n - 1], pictures[n], origin, hidden=hidden is not None and hidden(int(numbers[n]), expected), frames=frames)
+        row = follower.step(pictures[n - 1], pictures[n], origin, hidden=hidden is not None and follower.speed_known and hidden(int(numbers[n]), expected), frames=frames)
         if row is None:
             break
         rows += between(rows[-1] if rows else np.append(before, row[5]), row, frames)
