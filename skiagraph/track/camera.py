@@ -57,7 +57,7 @@ def composed(first: np.ndarray, then: np.ndarray) -> np.ndarray:
     return then @ np.vstack([first, (0.0, 0.0, 1.0)])
 
 
-def between(earlier: np.ndarray, later: np.ndarray) -> np.ndarray:
+def motion_between(earlier: np.ndarray, later: np.ndarray) -> np.ndarray:
     """The similarity (2, 3) from px of one frame to px of another of the same shot, of which both are known (Picture.view)."""
     return composed(cv2.invertAffineTransform(earlier), later)
 
@@ -65,7 +65,7 @@ def between(earlier: np.ndarray, later: np.ndarray) -> np.ndarray:
 def newly_seen(earlier: np.ndarray, later: np.ndarray, size: tuple[int, int]) -> float:
     """Share of a frame, 0..1, that was outside an earlier one of its shot. earlier, later: views of both (Picture.view); size: of frames, px."""
     corners = np.float32([(0, 0), (size[0], 0), size, (0, size[1])])
-    there = corners @ between(earlier, later)[:, :2].T.astype(np.float32) + between(earlier, later)[:, 2].astype(np.float32)
+    there = cv2.transform(corners[None], motion_between(earlier, later))[0]
     return 1.0 - cv2.intersectConvexConvex(there, corners)[0] / (size[0] * size[1])
 
 

@@ -15,7 +15,7 @@ from skiagraph.boxes import iou
 from skiagraph.detect.detections import Detections, around
 from skiagraph.lazily import optimize
 from skiagraph.track.appearance import UNKNOWN, likeness
-from skiagraph.track.camera import CAMERA, between
+from skiagraph.track.camera import CAMERA, motion_between
 from skiagraph.track.heads import head_rows
 from skiagraph.track.motion import FaceMotion
 
@@ -184,7 +184,7 @@ class Linker:
 
     def go_on(self, frame: int, view: np.ndarray | None = None) -> None:
         """Move on to a later frame. view: what the camera did since the shot began (Picture.view)."""
-        camera = None if view is None or self._view is None else between(self._view, view)
+        camera = None if view is None or self._view is None else motion_between(self._view, view)
         self._view = view
         self._passed = 1 if self._frame is None else frame - self._frame
         self._frame = frame

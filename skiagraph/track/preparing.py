@@ -50,7 +50,7 @@ class Preparing:
         """All that is needed from a frame on, and before it what an earlier run was done with. warm: so many frames before it are wanted once more; cuts: known ones before those;
         again: what the earlier run saw in them. Of still earlier ones only those are read that a dissolve may have begun in.
         """
-        # Searches by how far the camera went since the last one.
+        # What the camera had done in the frame that was searched last (NEWLY_SEEN).
         camera, view_searched = CameraMotion(), STILL
         # A search half a step into each shot, so that who is missed at its beginning is not first seen a whole step later.
         half = self._half_of(max((cut for cut in [0, *cuts] if cut < begin), default=0)) if begin else None

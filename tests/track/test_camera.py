@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 
 from skiagraph.errors import FrameNotDecoded
-from skiagraph.track.camera import CameraMotion, between, is_cut, is_plain_cut, newly_seen, thumbnail, with_cuts, with_ends
+from skiagraph.track.camera import CameraMotion, is_cut, is_plain_cut, motion_between, newly_seen, thumbnail, with_cuts, with_ends
 from tests.track.test_following import pictures
 
 SIZE = 640, 360
@@ -98,7 +98,7 @@ class CameraTest(unittest.TestCase):
             light = np.full(SIZE[::-1], 255, np.uint8) if n in (5, 6) else scene(4, 4 * n)
             views.append(camera.step(light))
         for earlier, later in ((0, 4), (4, 7), (2, 11)):
-            self.assertLess(np.abs(between(views[earlier], views[later]) - [[1, 0, -4 * (later - earlier)], [0, 1, 0]]).max(), 1.5)
+            self.assertLess(np.abs(motion_between(views[earlier], views[later]) - [[1, 0, -4 * (later - earlier)], [0, 1, 0]]).max(), 1.5)
 
     def cuts(self, views, shown=None):
         """Numbers of the frames that come, and of those with which a shot begins, when only some are shown."""

@@ -9,10 +9,10 @@ from tests.track.faces import face, seen
 
 
 class LinkingTest(unittest.TestCase):
-    def run_linker(self, frames, **cameras):
+    def run_linker(self, frames):
         linker = Linker(25)
         for n, faces in enumerate(frames):
-            linker.update(n, Seen.joined(faces), cameras.get("view"))
+            linker.update(n, Seen.joined(faces))
         return linker.tracklets
 
     def test_two_that_cross_stay_two(self):

@@ -73,8 +73,8 @@ class SecondPassTest(TemporaryFolder):
         solved = second_pass(self.info, self.index, [known, beside], lambda frame: (0, FRAMES - 1), JobControl(), BridgeSettings(line_frames=5))
         self.assertGreater(len(solved.results[1].leads[0].rows), 8, "who is beside somebody is followed on")
 
-    def test_who_is_followed_back_goes_on_behind_somebody_who_is_known(self):
-        """Not on to them, as those who stand would hold whoever came past behind them."""
+    def test_the_known_head_of_somebody_else_hides_who_is_followed_back(self):
+        """So that they go on as they went, and not on to whoever stands there."""
         walks = self.chain(1, [*range(44, 56)])
         at = BEGIN + SPEED * 36
         stands = Chain((Tracklet(2, [*range(FRAMES)], [np.array([at, 150, 40, 60, 0], np.float32)] * FRAMES, [np.array([at - 18, 130, at + 18, 170], np.float32)] * FRAMES, [0.9] * FRAMES),))
