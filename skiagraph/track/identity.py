@@ -35,7 +35,7 @@ class IdentitySettings:
     elsewhere: float = 0.35  # share of that across clips
     prior: float = -0.8  # log odds before anything is known: two sightings are more likely two people
     join: float = 0.9  # probability from which two are joined; smaller: more is joined, and may be wrong
-    propose: float = 0.3  # probability from which they are asked about; smaller: more questions
+    propose: float = 0.33  # probability from which they are asked about; smaller: more questions. Over what the prior alone gives (0.31), so that nobody is asked about for want of evidence
     least_worth: float = 0.12  # worth under which a descriptor tells nothing
 
 

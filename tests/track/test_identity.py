@@ -132,6 +132,9 @@ class GroupTest(unittest.TestCase):
         self.assertEqual(len(grouping.likely), 1)
         self.assertTrue(IDENTITY.propose <= grouping.likely[0][2] < IDENTITY.join)
 
+    def test_where_nothing_can_be_compared_nobody_is_asked(self):
+        self.assertEqual(group([signature(1, seed=1), Signature.none(), Signature.none()], never(3)).likely, ())
+
     def test_other_evidence_counts(self):
         strangers = [signature(1, seed=1), signature(2, seed=2)]
         self.assertEqual(len(group(strangers, never(2)).groups), 2)
