@@ -15,7 +15,6 @@ from types import MappingProxyType
 import numpy as np
 
 
-
 @dataclass(frozen=True, slots=True)
 class IdentitySettings:
     """How evidence becomes log odds.
