@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QAction, QKeySequence
-from PySide6.QtWidgets import QMenu, QMenuBar
+from PySide6.QtWidgets import QMenu, QMenuBar, QToolButton
 
+from skiagraph.desktop.controls import icon
 from skiagraph.desktop.hand_work import REACH_WORD
 from skiagraph.desktop.session import View
 from skiagraph.desktop.words import tr
@@ -26,6 +27,12 @@ class Actions:
         self.groups: dict[str, list[QAction]] = {}
         self.summed: dict[str, list[tuple[str, str]]] = {}
         self.bar = QMenuBar()
+        # Qt's own button for menus that find no room has a dark sign on a dark ground.
+        further = self.bar.findChild(QToolButton, "qt_menubar_ext_button")
+        further.setIcon(icon("down"))
+        further.setIconSize(QSize(8, 8))
+        further.setToolTip(tr("More menus"))
+        further.setAccessibleName(tr("More menus"))
         cover, session = window.cover, window.session
         self._menu("Project", [
             ("New …", "Ctrl+N", window.new_project), ("Open …", "Ctrl+O", window.open_dialog), ("Add clips …", "Ctrl+I", window.add_dialog),

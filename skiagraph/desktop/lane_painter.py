@@ -61,7 +61,7 @@ def paint_lane(painter: QPainter, lane: Lane, scale: TimeScale, middle: float) -
 def _hatched(painter: QPainter, box: QRectF) -> None:
     painter.fillRect(box, QColor("#3A2F19"))
     painter.save()
-    painter.setClipRect(box)
+    painter.setClipRect(box, Qt.ClipOperation.IntersectClip)
     painter.setPen(QPen(QColor(theme.OCHRE), 2))
     x = box.left() - BAR - box.left() % 7
     while x < box.right() + BAR:
@@ -119,7 +119,7 @@ def paint_face(painter: QPainter, image: QImage | None, box: QRectF) -> None:
         painter.fillPath(path, QColor(theme.ASH))
         return
     painter.save()
-    painter.setClipPath(path)
+    painter.setClipPath(path, Qt.ClipOperation.IntersectClip)
     painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
     painter.drawImage(box, image)
     painter.restore()

@@ -267,7 +267,7 @@ class RegisterView(QAbstractScrollArea):
             paint_badge(painter, lane, QRectF(BADGE, top + 8, 24, 17))
         if lane:
             painter.save()
-            painter.setClipRect(QRectF(LANES - 1, top, right - LANES + 2, ROW))
+            painter.setClipRect(QRectF(LANES - 1, top, right - LANES + 2, ROW), Qt.ClipOperation.IntersectClip)
             paint_lane(painter, self._dragged(lane), scale, top + ROW / 2)
             marked = self._drag["stretch"] if self._drag and self._drag["kind"] == "mark" else self.marked
             if marked is not None and marked[0] == subject.key:

@@ -79,7 +79,7 @@ QSlider::handle:horizontal:disabled {{ background: {faint}; }}
 QProgressBar {{ background: {ash}; border: none; border-radius: 3px; max-height: 6px; min-height: 6px; text-align: center; color: transparent; }}
 QProgressBar::chunk {{ background: {verdigris}; border-radius: 3px; }}
 QMenuBar {{ background: {soot}; color: {quiet}; padding: 0; }}
-QMenuBar::item {{ background: transparent; padding: 6px 8px; color: {quiet}; }}
+QMenuBar::item {{ background: transparent; padding: 6px 7px; color: {quiet}; }}
 QMenuBar::item:selected {{ background: {raised}; color: {paper}; border-radius: {radius}px; }}
 QMenu {{ background: {raised}; border: 1px solid {ash}; padding: 4px; }}
 QMenu::item {{ padding: 5px 28px 5px 12px; border-radius: 3px; }}

@@ -32,15 +32,15 @@ class Transport(QWidget):
         self._clip: Clip | None = None
         row = line(margin=2 * GRID, spacing=GRID, parent=self)
         row.setContentsMargins(2 * GRID, GRID + 2, 2 * GRID, GRID + 2)
-        for name, tip, action in (("to-start", "First frame (Home)", lambda: self.jumpPressed.emit("start")),
-                                  ("step-back", "One frame back (Left; Shift+Left one second)", lambda: self.stepPressed.emit(-1))):
-            row.addWidget(self._button(name, tip, action))
+        to_start = self._button("to-start", "First frame (Home)", lambda: self.jumpPressed.emit("start"))
+        row.addWidget(to_start)
+        row.addWidget(self._button("step-back", "One frame back (Left; Shift+Left one second)", lambda: self.stepPressed.emit(-1)))
         self.play = self._button("play", "Play (Space); J K L shuttle", self.playPressed.emit)
         self.play.setFixedWidth(40)
         row.addWidget(self.play)
-        for name, tip, action in (("step-on", "One frame forward (Right; Shift+Right one second)", lambda: self.stepPressed.emit(1)),
-                                  ("to-end", "Last frame (End)", lambda: self.jumpPressed.emit("end"))):
-            row.addWidget(self._button(name, tip, action))
+        row.addWidget(self._button("step-on", "One frame forward (Right; Shift+Right one second)", lambda: self.stepPressed.emit(1)))
+        to_end = self._button("to-end", "Last frame (End)", lambda: self.jumpPressed.emit("end"))
+        row.addWidget(to_end)
         row.addSpacing(GRID)
         self.timecode = QLineEdit("00:00:00:00")
         self.timecode.setObjectName("timecode")
@@ -55,11 +55,18 @@ class Transport(QWidget):
         self._speed = QLabel()
         row.addWidget(self._speed)
         row.addSpacing(GRID)
-        row.addWidget(self._button("mark-in", "Set the in point here (I; Shift+I removes it)", lambda: self.markPressed.emit("in")))
-        row.addWidget(self._button("mark-out", "Set the out point here (O; Shift+O removes it)", lambda: self.markPressed.emit("out")))
+        marks = [self._button("mark-in", "Set the in point here (I; Shift+I removes it)", lambda: self.markPressed.emit("in")),
+                 self._button("mark-out", "Set the out point here (O; Shift+O removes it)", lambda: self.markPressed.emit("out"))]
+        for mark in marks:
+            row.addWidget(mark)
+        # What goes first where there is little room; all of it has keys, and its place in the menus.
+        self._spared = [self._length, to_start, to_end, *marks]
         row.addStretch(1)
         self.clips = QComboBox()
         self.clips.setMaximumWidth(140)
+        # In a narrow window its names are cut off before buttons are.
+        self.clips.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.clips.setMinimumWidth(64)
         self.clips.setToolTip(tr("Clip"))
         self.clips.setAccessibleName(tr("Clip"))
         self.clips.activated.connect(lambda n: self.clipChosen.emit(self.clips.itemData(n)))
@@ -75,6 +82,19 @@ class Transport(QWidget):
         self.zoom.clicked.connect(self.fitPressed)
         row.addWidget(self.zoom)
 
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        self._give_room()
+
+    def _give_room(self) -> None:
+        """Show what there is room for, so that nothing lies over anything else."""
+        row = self.layout()
+        needs = {part: max(part.minimumWidth(), part.minimumSizeHint().width()) + row.spacing() for part in self._spared}
+        wanted = row.minimumSize().width() + sum(width for part, width in needs.items() if not part.isVisibleTo(self))
+        for part, width in needs.items():
+            part.setVisible(wanted <= self.width())
+            wanted -= 0 if wanted <= self.width() else width
+
     def _button(self, name, tip, action):
         button = icon_button(name, tip)
         button.clicked.connect(lambda _=False: action())
@@ -88,10 +108,12 @@ class Transport(QWidget):
         self.clips.setCurrentIndex(max(0, self.clips.findData(current)))
         self.clips.blockSignals(False)
         self.clips.setVisible(len(clips) > 1)
+        self._give_room()
 
     def set_clip(self, clip: Clip | None) -> None:
         self._clip = clip
         self._length.setText(tr("of {length}", length=Timecode.of(clip.rate).text(clip.frames)) if clip else "")
+        self._give_room()
         self.setEnabled(clip is not None)
 
     def set_frame(self, frame: int) -> None:

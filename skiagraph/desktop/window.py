@@ -121,6 +121,9 @@ class MainWindow(QMainWindow):
                 policy.setRetainSizeWhenHidden(True)
                 self._badge.setSizePolicy(policy)
                 self._badge.setText("0")
+                self._badge.setAlignment(Qt.AlignmentFlag.AlignCenter)
+                # As wide for one number as for two, so that nothing beside it moves.
+                self._badge.setMinimumWidth(28)
                 row.addWidget(self._badge)
                 row.insertSpacing(row.count() - 1, -4 * GRID)
         row.addStretch(1)

@@ -32,6 +32,13 @@ class RegisterViewTest(DesktopTest):
                               attention(clip, waiting), "3 people", "nobody")
         self.view.set_list("Everybody", "First seen")
 
+    def test_rows_that_are_scrolled_away_do_not_reach_into_the_head(self):
+        self.view.resize(1200, HEAD + 2 * ROW)
+        self.settle()
+        before = screenshot(self.port)[:HEAD - 1]
+        self.view.verticalScrollBar().setValue(ROW // 2)
+        np.testing.assert_array_equal(screenshot(self.port)[:HEAD - 1], before)
+
     def test_a_moving_playhead_draws_nothing_else_anew(self):
         drawn = []
         paint = self.view._paint_content

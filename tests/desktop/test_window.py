@@ -1,6 +1,7 @@
 """The real window, driven as an editor would: from an empty window to an exported file that decodes and is covered."""
 
 from fractions import Fraction
+from itertools import pairwise
 from unittest import mock
 
 import numpy as np
@@ -138,10 +139,28 @@ class WindowTest(MadeWindow):
         for step in (FOOTAGE, COVER, REVIEW, HANDOVER):
             self.window.show_step(step)
             self.settle()
-            for button in self.window._steps + ([self.window.cover.transport.zoom] if step == COVER else []):
+            bar = self.window.cover.transport
+            bar.set_clips([("c1", "quay.mp4"), ("c2", "the auction, second camera.mp4")], "c1")
+            self.settle()
+            for button in self.window._steps + ([bar.zoom, *(bar.views.button(view) for view in View)] if step == COVER else []):
                 corner = button.mapTo(self.window, button.rect().bottomRight())
                 self.assertLess(corner.x(), self.window.width())
                 self.assertGreaterEqual(button.width(), button.fontMetrics().horizontalAdvance(button.text()))
+            row = [self.window._steps, [bar.clips, *(bar.views.button(view) for view in View), bar.zoom]][step == COVER]
+            for left, right in pairwise(row):
+                self.assertLess(left.mapTo(self.window, left.rect().topRight()).x(), right.mapTo(self.window, right.rect().topLeft()).x(), right.toolTip())
+
+    def test_all_menus_have_room_beside_many_findings_and_a_long_name(self):
+        place = self.open_made().rename(self.folder / "the harbour fish auction, third day, second camera.skiagraph")
+        self.window.open_project(place)
+        self.until(lambda: self.window.document.path == place)
+        self.window.resize(1280, 800)
+        self.window._badge.setText("88")
+        self.window._badge.show()
+        self.settle()
+        bar = self.window.actions_.bar
+        for menu in bar.actions():
+            self.assertTrue(bar.rect().contains(bar.actionGeometry(menu)), menu.text())
 
     def test_dropping_clips_adds_them_and_saves_a_project_beside(self):
         clip = make_clip(self.folder / "dropped.mp4", 20)
