@@ -406,7 +406,12 @@ class CoverPage(QWidget):
         people = sum(not s.doubtful for s in subjects) - things - fronts
         doubtful = len(subjects) - people - things - fronts
         note = " · ".join([*([counted(people, "1 person", "{n} people")] if people or not things else []), *([counted(things, "1 thing", "{n} things")] if things else []), *([tr("{n} doubtful", n=doubtful)] if doubtful else []), tr("{n} to look at", n=count)]) if subjects else ""
-        empty = "Nobody was found. Press A and draw around a face to add it." if project.scan_of(clip.key) else "Scan the clip in Footage, or press A and draw around a face to add it."
+        if self.document.scanning == clip.key:
+            empty = "This clip is being scanned. Everyone found appears here."
+        elif project.scan_of(clip.key):
+            empty = "Nobody was found. Press A and draw around a face to add it."
+        else:
+            empty = "Scan the clip in Footage, or press A and draw around a face to add it."
         if casting.show != Show.EVERYBODY and any(s.in_clip(clip.key) for s in project.subjects):
             empty = tr("Nobody is listed under “{list}”. Choose another list above.", list=tr(SHOW_WORD[casting.show]))
         self.register.set_markers([(m.frame, m.name) for m in project.decisions.markers if m.clip == clip.key])

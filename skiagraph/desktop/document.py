@@ -225,6 +225,12 @@ class Document(QObject):
     def begin_scan(self, clip: str, every: int) -> None:
         """A scan of a clip begins; what it finds is shown from now on."""
         self._running = _Running(Arrival(clip, every))
+        self._announce()
+
+    @property
+    def scanning(self) -> str:
+        """The clip that is being scanned, by key, or empty."""
+        return self._running.arrival.clip if self._running else ""
 
     def show_found(self, result: ScanResult) -> None:
         """What the running scan has found so far."""

@@ -13,6 +13,10 @@ from skiagraph.project.programme import Programme
 from skiagraph.review.overview import ClipRow
 
 
+# Height of a clip's picture, px, at least; it is as large as there is room for all of them, and as wide as so much of their width.
+PICTURE, PICTURE_SHARE = 99, 0.38
+
+
 class ClipCard(QFrame):
     """One clip: picture, facts, what was found, and its buttons."""
 
@@ -25,7 +29,7 @@ class ClipCard(QFrame):
         self.setObjectName("panel")
         self.entry, clip = entry, entry.clip
         row = line(margin=3 * GRID, spacing=4 * GRID, parent=self)
-        self.thumbnail = RoundedPicture(176, 99)
+        self.thumbnail = RoundedPicture(PICTURE * 16 // 9, PICTURE)
         row.addWidget(self.thumbnail)
         text = column(spacing=GRID)
         name = QLabel(clip.path.name)
@@ -216,11 +220,23 @@ class FootagePage(QWidget):
             card.thumbnail.set_image(thumbnails(entry.clip))
             self._list.insertWidget(n, card)
             self._cards.append(card)
+        self._use_room()
         self._scroll.setVisible(bool(entries))
         self._empty.setVisible(not entries)
         new = sum(not entry.scanned and entry.is_usable for entry in entries)
         self._count.setText(counted(len(entries), "1 clip", "{n} clips") if entries else "")
         self.scan_all.setEnabled(new > 0 and not busy)
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        self._use_room()
+
+    def _use_room(self) -> None:
+        """Few clips have larger pictures."""
+        room = self._scroll.viewport().size()
+        height = max(PICTURE, min(room.height() // max(1, len(self._cards)) - 8 * GRID, round(room.width() * PICTURE_SHARE * 9 / 16)))
+        for card in self._cards:
+            card.thumbnail.setFixedSize(height * 16 // 9, height)
 
     def refresh_thumbnails(self, thumbnails) -> None:
         for card in self._cards:

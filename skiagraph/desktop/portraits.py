@@ -18,7 +18,7 @@ from skiagraph.project.model import Clip, Portrait, Project
 
 log = logging.getLogger("skiagraph")
 
-FACE_PX, THUMB_PX = 96, 320
+FACE_PX, THUMB_PX = 96, 448
 # A portrait shows the head, which is larger than the face's box.
 AROUND, RISE = 1.7, 0.12
 

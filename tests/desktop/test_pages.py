@@ -47,6 +47,16 @@ class PageTest(DesktopTest):
 
 
 class FootageTest(PageTest):
+    def test_few_clips_have_larger_pictures_and_none_is_cut_off(self):
+        page, clip, heights = self.keep(FootagePage()), self.project.clip("c1"), []
+        for count in (1, 3, 40):
+            page.set_clips([ClipRow(replace(clip, key=f"c{n}")) for n in range(count)], lambda c: None, False)
+            self.settle()
+            heights.append(page._cards[0].thumbnail.height())
+            self.assertLessEqual(page._body.width(), page._scroll.viewport().width())
+        self.assertGreater(heights[0], heights[1])
+        self.assertGreater(heights[1], heights[2])
+
     def test_cards_say_what_is_and_offer_what_can_be_done(self):
         page = self.keep(FootagePage())
         clip = self.project.clip("c1")
