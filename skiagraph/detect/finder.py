@@ -28,6 +28,8 @@ AFFORDABLE, REST_MOST = 640_000, 8
 BORDER, MIRRORED = 16, 0.1
 # Along the edges a strip so wide, px, is searched at each level: twice as wide as faces that the next level does not see as well.
 STRIP = 160
+# A face whose middle is nearer, in its sides, to where a part of a frame was cut off from the rest may be half of one.
+CUT_OFF = 0.6
 # A level of more px than this is searched in parts of about so many px a side.
 TILE_PX, TILE_SIDE = 5_000_000, 2000
 # Second looks: side in px of the square that is looked at, and how many face sides of the frame it shows. The second is for who is not seen well in the first.
@@ -109,6 +111,22 @@ class FaceFinder:
                 for picture in _levels(part, level_sizes(x1 - x0, y1 - y0, self.smallest / finer)):
                     parts.append(self.pool.submit(self._search, picture, (x1 - x0) / picture.shape[1], limit, (x0, y0)))
         return Search(tuple(parts))
+
+    def submit_parts(self, frame_rgb: np.ndarray, parts_xyxy: np.ndarray, limit: float = FIRST_LOOK) -> Search:
+        """Begin to search parts of a frame, (n, 4), as submit searches all of it; without faces that may be cut off where a part ends inside the frame."""
+        height, width = frame_rgb.shape[:2]
+        looks = []
+        for x0, y0, x1, y1 in np.clip(np.round(parts_xyxy).astype(int), 0, [width, height, width, height]).reshape(-1, 4).tolist():
+            inner = np.array([x0 if x0 else -np.inf, y0 if y0 else -np.inf]), np.array([x1 if x1 < width else np.inf, y1 if y1 < height else np.inf])
+            for picture in _levels(frame_rgb[y0:y1, x0:x1], level_sizes(x1 - x0, y1 - y0, self.smallest)):
+                looks.append(self.pool.submit(self._search_part, picture, (x1 - x0) / picture.shape[1], limit, (x0, y0), inner))
+        return Search(tuple(looks))
+
+    def _search_part(self, picture: np.ndarray, scale: float, limit: float, corner: tuple[float, float], inner: tuple[np.ndarray, np.ndarray]) -> Detections:
+        """inner: from and to which x and y, px of the frame, the part reaches inside it; infinite where it reaches the edge."""
+        found = self._search(picture, scale, limit, corner)
+        middle, near = (found.boxes[:, :2] + found.boxes[:, 2:]) / 2, CUT_OFF * (found.boxes[:, 2:3] - found.boxes[:, 0:1])
+        return found.take(((middle - inner[0] > near) & (inner[1] - middle > near)).all(axis=1))
 
     def _search_tile(self, picture: np.ndarray, tile: tuple[int, int, int, int], scale: float, limit: float) -> Detections:
         """What is found in a part of a picture; faces whose middle is nearer another part are that one's."""

@@ -69,6 +69,16 @@ def newly_seen(earlier: np.ndarray, later: np.ndarray, size: tuple[int, int]) ->
     return 1.0 - cv2.intersectConvexConvex(there, corners)[0] / (size[0] * size[1])
 
 
+def newly_seen_parts(earlier: np.ndarray, later: np.ndarray, size: tuple[int, int], around: float) -> np.ndarray:
+    """Parts of a frame, x0, y0, x1, y1 (n, 4), along those of its edges over which more has come into it since an earlier one of its shot; around: px by which they reach further in. Others as in newly_seen."""
+    width, height = size
+    corners = np.float32([(0, 0), (width, 0), (width, height), (0, height)])
+    (ax, ay), (bx, by), (cx, cy), (dx, dy) = cv2.transform(corners[None], motion_between(earlier, later))[0].tolist()
+    left, top, right, bottom = max(ax, dx), max(ay, by), width - min(bx, cx), height - min(cy, dy)
+    parts = [(0, 0, left + around, height), (0, 0, width, top + around), (width - right - around, 0, width, height), (0, height - bottom - around, width, height)]
+    return np.array([part for part, depth in zip(parts, (left, top, right, bottom)) if depth >= 1.0], float).reshape(-1, 4).clip(0, [width, height, width, height])
+
+
 class CameraMotion:
     """Fed one upright grey frame after another, not necessarily each; tells what the camera did since the shot began.
 

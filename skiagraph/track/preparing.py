@@ -13,24 +13,29 @@ from skiagraph.media.clip import ClipInfo
 from skiagraph.media.frame import Frame
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
-from skiagraph.track.camera import STILL, CameraMotion, newly_seen, thumbnail, with_cuts, with_ends
+from skiagraph.track.camera import STILL, CameraMotion, newly_seen, newly_seen_parts, thumbnail, with_cuts, with_ends
 from skiagraph.track.dissolves import Dissolve, Dissolves
 from skiagraph.track.observations import Observation
 from skiagraph.track.picture import Picture
 from skiagraph.track.stepping import Plan
 
 
-# So many frames after the first of a shot everybody is looked at, until it is known how fast they go: of people who walk one behind the other each may be where the next was a
-# look ago (benchmarks/quality.py, meetings, stepping). Larger: more looks.
-LOOKED_AT_FIRST = 2
-# Where a camera has come to show so much of a picture since the last search, as a share of it, it is searched again: whoever comes in meanwhile may have turned away, or be gone, before the next (benchmarks/quality.py,
-# phone, stepping; a camera that stands is never searched for it). Larger: fewer searches.
-NEWLY_SEEN = 0.06
+@dataclass(frozen=True, slots=True)
+class PreparingSettings:
+    """What is searched and looked at beside what was planned, when stepping. Set by benchmarks/quality.py."""
+
+    looked_at_first: int = 2  # frames after the first of a shot in which everybody is looked at, until it is known how fast they go: of people who walk one behind the other each may be where the next was a look ago (meetings); larger: more looks
+    newly_seen: float = 0.06  # share of the picture that the camera has come to show since the last search from which all of it is searched again: whoever comes in may have turned away, or be gone, before the next (phone); larger: fewer searches, and none where the camera stands
+    newly_seen_part: float = 0.02  # the same since anything was searched, from which that part is searched by itself (phone, close); larger: fewer searches of parts
+    part_around: float = 0.2  # of the picture's shorter side, by which such a part is wider than what is new in it, so that a face there has room; larger: more work, larger faces
+
+
+PREPARING = PreparingSettings()
 
 
 @dataclass(frozen=True, slots=True)
 class Prepared:
-    """looked: everybody known is looked for in it; search: None where the frame is not searched. known: an earlier run went through it."""
+    """looked: everybody known is looked for in it; search: of all of it then, of parts of it otherwise, None where it is not searched. known: an earlier run went through it."""
 
     picture: Picture
     cut: bool
@@ -50,12 +55,12 @@ class Preparing:
         """All that is needed from a frame on, and before it what an earlier run was done with. warm: so many frames before it are wanted once more; cuts: known ones before those;
         again: what the earlier run saw in them. Of still earlier ones only those are read that a dissolve may have begun in.
         """
-        # What the camera had done in the frame that was searched last (NEWLY_SEEN).
-        camera, view_searched = CameraMotion(), STILL
+        # What the camera had done in the frame that was searched last, as a whole, and as a whole or in part.
+        camera, view_searched, view_seen = CameraMotion(), STILL, STILL
         # A search half a step into each shot, so that who is missed at its beginning is not first seen a whole step later.
         half = self._half_of(max((cut for cut in [0, *cuts] if cut < begin), default=0)) if begin else None
         half = half if half is not None and half >= begin else None
-        began, dissolves, over = -LOOKED_AT_FIRST - 1, Dissolves(float(self._info.rate)), None
+        began, dissolves, over = -PREPARING.looked_at_first - 1, Dissolves(float(self._info.rate)), None
         earliest = max(0, begin - max(warm, dissolves.reaches)) if begin else 0
         for frame, cut, ends in self._with_beginnings(with_ends(with_cuts(self._frames(reader, earliest), self._left_out))):
             number, grey = frame.number, frame.grey()
@@ -75,6 +80,7 @@ class Preparing:
                     half = self._half_of(number)
                 view = camera.step(grey) if known is None else camera.restart(grey, known.view)
                 view_searched = view if self._plan.searched[number] or known is not None and known.cut else view_searched
+                view_seen = view_searched
                 yield Prepared(Picture(frame, self._squared, view), known is not None and known.cut, False, None, True, over)
                 over = None
                 continue
@@ -82,19 +88,22 @@ class Preparing:
                 half = self._half_of(number)
             picture = Picture(frame, self._squared, camera.restart(grey) if cut else camera.step(grey))
             # The last one too, so that whoever comes out from behind another in the last step is not missed.
-            searched = self._plan.searched[number] or cut or ends or newly_seen(view_searched, picture.view, self._info.upright_size) > NEWLY_SEEN
+            searched = self._plan.searched[number] or cut or ends or newly_seen(view_searched, picture.view, self._info.upright_size) > PREPARING.newly_seen
             if half is not None and number >= half:
                 searched, half = True, None
-            if not searched and not self._plan.looked[number] and number > began + LOOKED_AT_FIRST:
-                yield Prepared(picture, cut, False, None, dissolve=over)
-                over = None
-                continue
-            search = None
+            looked, search = searched or self._plan.looked[number] or number <= began + PREPARING.looked_at_first, None
             if searched:
-                view_searched = picture.view
+                view_searched = view_seen = picture.view
                 search = self._finder.submit(picture.rgb, turn=None if cut or self._every > 1 else number)
-            yield Prepared(picture, cut, True, search, dissolve=over)
+            elif newly_seen(view_seen, picture.view, self._info.upright_size) > PREPARING.newly_seen_part:
+                search, view_seen = self._search_of_parts(picture, view_seen), picture.view
+            yield Prepared(picture, cut, looked, search, dissolve=over)
             over = None
+
+    def _search_of_parts(self, picture: Picture, before: np.ndarray) -> Search:
+        """A search of what has come into the picture since an earlier view."""
+        size = self._info.upright_size
+        return self._finder.submit_parts(picture.rgb, self._squared.boxes(newly_seen_parts(before, picture.view, size, PREPARING.part_around * min(size))))
 
     def _with_beginnings(self, frames: Iterable[tuple[Frame, bool, bool]]) -> Iterator[tuple[Frame, bool, bool]]:
         """Frames as with_ends gives them, and after the first of each shot the very next, though it was left out."""

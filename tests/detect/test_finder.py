@@ -91,6 +91,13 @@ class FinderTest(unittest.TestCase):
         for x, y, unit in ((1258, 300, 24), (60, 400, 120)):
             self.assertFound(found, x, y, unit, 0.3)
 
+    def test_in_a_part_faces_are_found_at_the_frames_edge_and_none_that_the_part_cuts_off(self):
+        picture = scene((1280, 720), (BLUE_CAP, 1270, 300, 40, 0, 0), (OLD_HAND, 1040, 500, 40, 0, 0), (LONG_HAIR, 300, 300, 40, 0, 0))
+        found = self.finder.submit_parts(picture, np.array([[1040, 0, 1280, 720]]), 0.4).result()
+        self.assertFound(found, 1270, 300, 40, 0.4)
+        self.assertEqual(len(found), 1, "half a face at the inner edge and its mirror image look like one")
+        self.assertEqual(len(self.finder.submit_parts(picture, np.zeros((0, 4))).result()), 0)
+
     def test_turned_and_tilted(self):
         for yaw, roll in ((60, 0), (-60, 0), (0, 35), (20, -35)):
             with self.subTest(yaw=yaw, roll=roll):

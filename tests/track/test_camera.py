@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 
 from skiagraph.errors import FrameNotDecoded
-from skiagraph.track.camera import CameraMotion, is_cut, is_plain_cut, motion_between, newly_seen, thumbnail, with_cuts, with_ends
+from skiagraph.track.camera import CameraMotion, is_cut, is_plain_cut, motion_between, newly_seen, newly_seen_parts, thumbnail, with_cuts, with_ends
 from tests.track.test_following import pictures
 
 SIZE = 640, 360
@@ -91,6 +91,12 @@ class CameraTest(unittest.TestCase):
         moved = lambda x, y=0.0, zoom=1.0: np.array([[zoom, 0, x], [0, zoom, y]])
         for earlier, later, share in ((moved(0), moved(0), 0), (moved(0), moved(-64), .1), (moved(30), moved(-34), .1), (moved(0), moved(640), 1), (moved(0), moved(0, 0, 1.2), 0), (moved(0), moved(160, 90, .5), .75)):
             self.assertAlmostEqual(newly_seen(earlier, later, SIZE), share, places=4)
+
+    def test_parts_are_where_more_has_come_into_the_picture(self):
+        moved = lambda x, y=0.0, zoom=1.0: np.array([[zoom, 0, x], [0, zoom, y]])
+        for later, parts in ((moved(0), []), (moved(-64), [(546, 0, 640, 360)]), (moved(0, 18), [(0, 0, 640, 48)]), (moved(0, 0, 1.2), []),
+                             (moved(64, 36, .8), [(0, 0, 94, 360), (0, 0, 640, 66), (546, 0, 640, 360), (0, 294, 640, 360)]), (moved(-2000), [(0, 0, 640, 360)])):
+            np.testing.assert_allclose(newly_seen_parts(moved(0), later, SIZE, 30), np.reshape(parts, (-1, 4)), atol=1e-3)
 
     def test_a_flash_hides_no_motion(self):
         camera, views = CameraMotion(), []

@@ -8,7 +8,7 @@ from skiagraph.detect.finder import FaceFinder
 from skiagraph.detect.squared import Squared
 from skiagraph.media.index import open_clip
 from skiagraph.media.reader import FrameReader
-from skiagraph.track.preparing import LOOKED_AT_FIRST, Preparing
+from skiagraph.track.preparing import PREPARING, Preparing
 from skiagraph.track.stepping import plan_of
 from tests.support import TemporaryFolder, make_clip
 
@@ -65,7 +65,7 @@ class BeginningsTest(TemporaryFolder):
         for shot in (0, CUT):
             self.assertIn(shot + 1, numbers)
             looked = {p.picture.number for p in made if p.looked}
-            self.assertLessEqual({n for n in numbers if n <= shot + LOOKED_AT_FIRST and n >= shot}, looked)
+            self.assertLessEqual({n for n in numbers if n <= shot + PREPARING.looked_at_first and n >= shot}, looked)
         # Nothing else is decoded that was not planned, but for where a cut was looked for.
         self.assertLessEqual(set(numbers) - set(np.flatnonzero(plan.needed).tolist()), {1, CUT - 1, CUT, CUT + 1})
 
@@ -79,6 +79,7 @@ class BeginningsTest(TemporaryFolder):
         # What it has come to show since the last search, 3 px of 320 a frame, is searched before it becomes much.
         searched = [p.picture.number for p in made if p.search is not None]
         self.assertLess(max(np.diff(searched)), EVERY - 1)
+        self.assertTrue(any(not p.looked for p in made if p.search is not None), "also by itself, without the rest of the picture")
         for p in made:
             since = p.picture.number - (0 if p.picture.number < CUT else CUT)
             self.assertLess(np.abs(p.picture.view - [[1, 0, -3 * since], [0, 1, 0]]).max(), 1.5, p.picture.number)

@@ -5,6 +5,7 @@ from unittest import mock
 
 import numpy as np
 
+from skiagraph.demo.people import BLUE_CAP
 from skiagraph.demo.ship import shipped
 from skiagraph.detect.detections import Detections
 from skiagraph.detect.finder import FaceFinder
@@ -15,7 +16,8 @@ from skiagraph.track.linking import Linker
 from skiagraph.track.observations import Checkpoint
 from skiagraph.track.stepping import plan_of
 from skiagraph.track.sweep import Sweep, _without_twins
-from tests.support import TemporaryFolder
+from tests.detect.test_finder import scene
+from tests.support import TemporaryFolder, make_clip
 from tests.track.faces import face
 
 
@@ -29,6 +31,20 @@ class TwinsTest(unittest.TestCase):
 
 
 class SteppingTest(TemporaryFolder):
+    def test_whoever_the_camera_brings_into_the_picture_is_found_by_the_part_that_is_new(self):
+        wide = scene((1200, 360), (BLUE_CAP, 900, 180, 44, 0, 0))
+        clip = make_clip(self.folder / "panned.mp4", 24, size=(640, 360), draw=lambda n, width, height: wide[:, 12 * n:12 * n + width], options={"bf": 0, "g": 60, "sc_threshold": 0})
+        info, index = open_clip(clip)
+        checkpoint = Checkpoint(info.path, "test", self.folder)
+        told = []
+        submit = FaceFinder.submit
+        with FaceFinder(36) as finder, mock.patch.object(FaceFinder, "submit", lambda finder, rgb, *some, **named: submit(finder, np.zeros_like(rgb), *some, **named)):
+            Sweep(info, index, finder, FaceDescriber(), 12, Linker(25), checkpoint).run(JobControl(), lambda frame, seen, whole: told.append((frame, len(seen), whole)))
+        first = min(o.frame for o in checkpoint.every() if len(o.seen))
+        # Half of the face has come in by frame 22.
+        self.assertLessEqual(first, 23)
+        self.assertTrue(any(count and not whole for _, count, whole in told))
+
     def test_somebody_new_is_looked_for_in_the_frames_before(self):
         info, index = open_clip(shipped("quay.mp4"))
         index = index.cut(26, "")
