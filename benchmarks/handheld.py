@@ -10,26 +10,31 @@ import numpy as np
 from benchmarks.crowd import look_of
 from benchmarks.meetings import SECONDS, dressed, scenes
 from benchmarks.panned import SIZE, Panned, Part
-from skiagraph.demo.story import RATE, Actor, Keys, Scene, value
+from skiagraph.demo.story import HALL, QUAY, RATE, Actor, Keys, Scene, value
 
 # Meetings are drawn so much larger, so that a camera has something to move over.
 LARGER = 1.5
 UPRIGHT = 720, 1280
 
 
-def handheld() -> Panned:
-    """Eight meetings by lot, each of which a camera in the hand follows."""
-    return Panned(tuple(_followed(scene, SIZE, n, zoom=(.68, 1.0), lean=5.0, tremble=7.0) for n, scene in enumerate(scenes("handheld", range(200, 208), False))))
+def handheld(seeds: range = range(200, 208), lot: int = 0) -> Panned:
+    """Eight meetings by lot, each of which a camera in the hand follows. lot: of how the first is followed."""
+    return Panned(tuple(_followed(scene, SIZE, n + lot, zoom=(.68, 1.0), lean=5.0, tremble=7.0) for n, scene in enumerate(scenes("handheld", seeds, False))))
 
 
-def phone() -> Panned:
+def phone(seeds: range = range(210, 215), lot: int = 50) -> Panned:
     """Five meetings by lot in an upright picture, with the phone held askew and moved quickly."""
-    return Panned(tuple(_followed(scene, UPRIGHT, n + 50, zoom=(.75, 1.3), lean=18.0, tremble=10.0) for n, scene in enumerate(scenes("phone", range(210, 215), False))), UPRIGHT)
+    return Panned(tuple(_followed(scene, UPRIGHT, n + lot, zoom=(.75, 1.3), lean=18.0, tremble=10.0) for n, scene in enumerate(scenes("phone", seeds, False))), UPRIGHT)
 
 
-def close() -> Panned:
+def close(seeds: range = range(3)) -> Panned:
     """Three talks of two from so near that heads go over the picture's edges, while a third goes by behind them."""
-    return Panned(tuple(_talk(seed) for seed in range(3)))
+    return Panned(tuple(_talk(seed) for seed in seeds))
+
+
+def turned() -> Panned:
+    """A camera that is laid on its side and taken up again while it films; a film on its side from beginning to end, as without its mark of rotation; and one upside down."""
+    return Panned((Part(QUAY, 7.0, False, turn=((0, 0), (1, 0), (2, 90), (4.6, 90), (5.6, 0), (7, 0))), Part(HALL, 5.0, False, turn=((0, -90),)), Part(QUAY, 3.0, False, x=((0, 40),), turn=((0, 180),))))
 
 
 def _followed(scene: Scene, size: tuple[int, int], seed: int, zoom: tuple[float, float], lean: float, tremble: float) -> Part:

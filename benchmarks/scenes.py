@@ -184,13 +184,14 @@ FILMS: dict[str, Sequence[Scene] | panned.Panned] = {"crowd": (_crowd(),), "nigh
                                      "aside": (_aside(),), "starts": (_starts(),), "behind": (_behind(),), "parting": (_parting(),),
                                      "club": (_club(),), "edge": (_edge(),), "railings": (_railings(),), "veiled": (_veiled(),), "meetings": meetings.scenes("meetings", range(10), False), "alike": meetings.scenes("alike", range(10), True),
                                      "album": panned.album(), "whip": panned.whip(), "bricks": (panned.bricks(),), "cellar": (panned.cellar(),),
-                                     "handheld": handheld.handheld(), "phone": handheld.phone(), "close": handheld.close(),
+                                     "handheld": handheld.handheld(), "phone": handheld.phone(), "close": handheld.close(), "turned": handheld.turned(),
                                      # Each pair drawn after everything was set: how they did when they were scanned for the first time stands in docs/measured.md.
                                      "unseen": meetings.scenes("unseen", range(20, 30), False), "unseen-alike": meetings.scenes("unseen-alike", range(20, 30), True),
                                      "unseen-2": meetings.scenes("unseen-2", range(40, 50), False), "unseen-2-alike": meetings.scenes("unseen-2-alike", range(40, 50), True),
                                      "unseen-3": meetings.scenes("unseen-3", range(60, 70), False), "unseen-3-alike": meetings.scenes("unseen-3-alike", range(60, 70), True),
                                      "unseen-4": meetings.scenes("unseen-4", range(80, 90), False), "unseen-4-alike": meetings.scenes("unseen-4-alike", range(80, 90), True),
-                                     "unseen-5": meetings.scenes("unseen-5", range(100, 110), False), "unseen-5-alike": meetings.scenes("unseen-5-alike", range(100, 110), True)}
+                                     "unseen-5": meetings.scenes("unseen-5", range(100, 110), False), "unseen-5-alike": meetings.scenes("unseen-5-alike", range(100, 110), True),
+                                     "handheld-2": handheld.handheld(range(300, 308), 100), "phone-2": handheld.phone(range(310, 315), 150), "close-2": handheld.close(range(10, 13))}
 
 # For measuring speed alone.
 LONG: dict[str, Sequence[Scene]] = {"stroll": (_stroll(),)}

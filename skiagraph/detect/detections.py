@@ -86,7 +86,7 @@ def suppress(found: Detections, overlap: float = 0.3, alike: float = 0.55) -> De
     weights = np.array(groups) * found.scores
     weights /= weights.sum(axis=1, keepdims=True)
     marks = found.landmarks.reshape(len(found), -1)
-    return Detections(weights @ found.boxes, found.scores[bests], (weights @ marks).reshape(len(bests), *found.landmarks.shape[1:]))
+    return Detections(weights @ found.boxes, found.scores[bests], (weights @ marks).reshape(len(bests), *found.landmarks.shape[1:]), found.rolls[bests])
 
 
 def around(boxes, best):

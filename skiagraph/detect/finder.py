@@ -14,6 +14,7 @@ from skiagraph.detect.detections import Detections, suppress
 from skiagraph.detect.detector import FaceDetector
 from skiagraph.detect.lifting import lifted
 from skiagraph.detect.shrink import halved, shrunk
+from skiagraph.detect.turned import TURNED, around_upright, stood_up, turned_back
 
 # Scores under this are noise even for a second look.
 FIRST_LOOK, SECOND_LOOK = 0.25, 0.25
@@ -43,12 +44,13 @@ CONTENT = 0.6
 
 @dataclass(frozen=True, slots=True)
 class Search:
-    """A search under way. result() waits for it."""
+    """A search under way. result() waits for it. turned: of it, for those who lie or are upside down: a face may look like one both ways."""
 
     levels: tuple[Future, ...]
+    turned: tuple[Future, ...] = ()
 
     def result(self) -> Detections:
-        return suppress(Detections.joined([level.result() for level in self.levels]))
+        return Detections.joined([suppress(Detections.joined([level.result() for level in levels])) for levels in (self.levels, self.turned)])
 
 
 class FaceFinder:
@@ -75,13 +77,13 @@ class FaceFinder:
     def __exit__(self, *_) -> None:
         self.close()
 
-    def find(self, frame_rgb: np.ndarray, limit: float = FIRST_LOOK) -> Detections:
-        """All faces of a frame with a score of at least limit."""
-        return self.submit(frame_rgb, limit).result()
+    def find(self, frame_rgb: np.ndarray, limit: float = FIRST_LOOK, rolls: tuple[float, ...] = ()) -> Detections:
+        """All faces of a frame with a score of at least limit. rolls: as in submit."""
+        return self.submit(frame_rgb, limit, rolls=rolls).result()
 
-    def submit(self, frame_rgb: np.ndarray, limit: float = FIRST_LOOK, turn: int | None = None) -> Search:
+    def submit(self, frame_rgb: np.ndarray, limit: float = FIRST_LOOK, turn: int | None = None, rolls: tuple[float, ...] = ()) -> Search:
         """Begin to search a frame: all of it, or with a turn, the number of the frame in a row of searches, what is affordable in it:
-        all levels in HD; the finest of larger frames more rarely."""
+        all levels in HD; the finest of larger frames more rarely. rolls: those of turned.ON_A_SIDE and UPSIDE_DOWN for which it is searched too, more coarsely."""
         height, width = frame_rgb.shape[:2]
         wanted = [size for size in level_sizes(width, height, self.smallest) if not turn or turn % _rest(size) == 0]
         looks = []
@@ -89,7 +91,9 @@ class FaceFinder:
             scale = width / picture.shape[1]
             for tile in _tiles(picture.shape[1], picture.shape[0]):
                 looks.append(self.pool.submit(self._search_tile, picture, tile, scale, limit))
-        return Search(tuple(looks))
+        turned = [self.pool.submit(self._search_turned, picture, roll, width / picture.shape[1], max(limit, TURNED.score))
+                  for picture in (_levels(frame_rgb, level_sizes(width, height, TURNED.coarser * self.smallest)) if rolls else ()) for roll in rolls]
+        return Search(tuple(looks), tuple(turned))
 
     def submit_edges(self, frame_rgb: np.ndarray, limit: float, finer: float) -> Search:
         """Begin to search along the edges of a frame only, for faces that reach them. finer: times as fine as the smallest face needs."""
@@ -147,37 +151,47 @@ class FaceFinder:
         found = self._detector.find(wide, limit).moved(1, -BORDER, -BORDER)
         return suppress(_without_mirrored(found, width, height)).moved(scale, *corner)
 
-    def look(self, frame_rgb: np.ndarray, boxes_xyxy: np.ndarray, limit: float = SECOND_LOOK, thorough: np.ndarray | None = None) -> Detections:
+    def _search_turned(self, picture: np.ndarray, roll: float, scale: float, limit: float) -> Detections:
+        upright, matrix = stood_up(picture, roll)
+        return turned_back(self._search(upright, 1.0, limit), matrix, roll).moved(scale, 0, 0)
+
+    def look(self, frame_rgb: np.ndarray, boxes_xyxy: np.ndarray, limit: float = SECOND_LOOK, thorough: np.ndarray | None = None, rolls: np.ndarray | None = None) -> Detections:
         """A second look around each of the boxes (n, 4); where it is not sure, a third from nearer, and mirrored.
 
-        Only faces that overlap the box they were looked for at are returned. thorough: bool (n,), where a third look is worth it.
+        Only faces that overlap the box they were looked for at are returned. thorough: bool (n,), where a third look is worth it; rolls: (n,), degrees clockwise by which each head leaned.
         """
         boxes_xyxy = np.asarray(boxes_xyxy, float).reshape(-1, 4)
-        wanted = list(zip(boxes_xyxy, np.ones(len(boxes_xyxy), bool) if thorough is None else thorough))
+        wanted = list(zip(boxes_xyxy, np.ones(len(boxes_xyxy), bool) if thorough is None else thorough, np.zeros(len(boxes_xyxy)) if rolls is None else rolls))
         shares = [self._looks.submit(self._look_around, wanted[n::self.threads], frame_rgb, limit) for n in range(1, min(self.threads, len(wanted)))]
         own = self._look_around(wanted[::self.threads], frame_rgb, limit)
         return suppress(Detections.joined([*own, *(d for share in shares for d in share.result())]))
 
     def _look_around(self, wanted, frame_rgb, limit) -> list[Detections]:
         found = []
-        for box, thorough in wanted:
-            seen = self._near_box(frame_rgb, box, NEAR_SIDE, NEAR_REACH, limit)
+        for box, thorough, roll in wanted:
+            seen = self._near_box(frame_rgb, box, NEAR_SIDE, NEAR_REACH, limit, roll)
             if thorough and not _content(seen):
-                seen = Detections.joined([seen, self._near_box(frame_rgb, box, CLOSE_SIDE, CLOSE_REACH, limit)])
+                seen = Detections.joined([seen, self._near_box(frame_rgb, box, CLOSE_SIDE, CLOSE_REACH, limit, roll)])
                 if not _content(seen):
-                    seen = Detections.joined([seen, self._near_box(frame_rgb, box, CLOSE_SIDE, NEAR_REACH, limit, mirrored=True)])
+                    seen = Detections.joined([seen, self._near_box(frame_rgb, box, CLOSE_SIDE, NEAR_REACH, limit, roll, mirrored=True)])
             found.append(seen)
         return found
 
-    def _near_box(self, frame_rgb, box, side: int, reach: float, limit: float, mirrored: bool = False) -> Detections:
+    def _near_box(self, frame_rgb, box, side: int, reach: float, limit: float, roll: float, mirrored: bool = False) -> Detections:
         size = max(box[2] - box[0], box[3] - box[1], 8.0)
         scale = size * reach / side
         left, top = (box[0] + box[2] - size * reach) / 2, (box[1] + box[3] - size * reach) / 2
-        square = lifted(_cut(frame_rgb, left, top, scale, side))
+        turned = abs(roll) >= TURNED.looked_from
+        if turned:
+            square, matrix = around_upright(frame_rgb, (box[:2] + box[2:]) / 2, scale, side, roll)
+        else:
+            square, matrix = _cut(frame_rgb, left, top, scale, side), None
+        square = lifted(square)
         seen = self._detector.find(np.ascontiguousarray(square[:, ::-1]) if mirrored else square, limit)
         if mirrored and len(seen):
             seen = _mirrored(seen, side)
-        seen = _without_mirrored(seen.moved(scale, left, top), frame_rgb.shape[1], frame_rgb.shape[0])
+        seen = turned_back(seen, matrix, roll) if turned else seen.moved(scale, left, top)
+        seen = _without_mirrored(seen, frame_rgb.shape[1], frame_rgb.shape[0])
         return seen.take(iou(np.asarray(box)[None], seen.boxes)[0] > 0.15) if len(seen) else seen
 
 

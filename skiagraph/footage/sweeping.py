@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from skiagraph.detect.turned import ON_A_SIDE, UPSIDE_DOWN, one_way_up
 from skiagraph.footage.source import open_source
 from skiagraph.jobs import JobControl, read_ahead, single_threaded_calls
 from skiagraph.media.frame import ahead_of
@@ -58,12 +59,13 @@ def sweep_clip(project: Project, clip_key: str, control: JobControl | None = Non
         frames = stack.enter_context(closing(read_ahead(((f.number, squared.picture(f.rgb())) for f in reader.frames(0, clip.frames)), ahead_of(info, AHEAD, AHEAD_BYTES, 3))))
         waiting = None
         for number, picture in _with_end(frames):
-            search = (number, picture, finder.submit(picture, SWEEP.limit)) if picture is not None else None
+            search = (number, picture, finder.submit(picture, SWEEP.limit, rolls=ON_A_SIDE + UPSIDE_DOWN)) if picture is not None else None
             if waiting is not None:
-                before, shown, found = waiting[0], waiting[1], waiting[2].result()
+                before, shown = waiting[:2]
+                found = one_way_up(waiting[2].result(), lambda box, roll: describer.presence(shown, box, roll))
                 boxes = squared.stored(found).boxes
-                for box, seen, score in zip(boxes, found.boxes, found.scores):
-                    if not known.is_known(before, box) and (score >= SWEEP.sure or describer.presence(shown, seen) >= SWEEP.present):
+                for box, seen, score, roll in zip(boxes, found.boxes, found.scores, np.nan_to_num(found.rolls).tolist()):
+                    if not known.is_known(before, box) and (score >= SWEEP.sure and not roll or describer.presence(shown, seen, roll) >= SWEEP.present):
                         rows.add(before, box, float(score))
                 control.report(STEP, before + 1, clip.frames)
             waiting = search

@@ -12,6 +12,7 @@ from skiagraph.cover.strength import STRENGTH
 from skiagraph.detect.detections import Detections, suppress
 from skiagraph.detect.finder import FaceFinder
 from skiagraph.detect.squared import Squared
+from skiagraph.detect.turned import ON_A_SIDE, UPSIDE_DOWN
 from skiagraph.media.frame import Frame
 from skiagraph.project.model import Clip, Decision, Project
 from skiagraph.project.rows import outline_at
@@ -38,7 +39,7 @@ class FileSearchSettings:
     whole_every: all of the picture in each so many frames, and after a cut; cell_px: side of the cells whose change is measured; changed: mean difference of one, of 255, from which it is searched again: an encoder
     leaves less (measured: under 3 at the quality of our formats); room: px around changed cells, so that a face is seen with its surroundings; closely_every: second looks at where
     somebody is covered, in each so many frames; finely_every: the finer search around small covers, and edges_every: along the edges, in each so many. Larger values are quicker and find less.
-    Set by benchmarks/review.py: with them nothing is missed that a whole search of every frame finds.
+    Whoever lies, or is upside down, is searched for in the frames of whole_every. Set by benchmarks/review.py: with them nothing is missed that a whole search of every frame finds.
     """
 
     whole_every: int = 16
@@ -85,7 +86,7 @@ class FileSearcher:
         now = cv2.resize(picture, (max(1, picture.shape[1] // cell), max(1, picture.shape[0] // cell)), interpolation=cv2.INTER_AREA).astype(np.int16)
         if self._searched is None or self._searched.shape != now.shape or self._turn % FILE_SEARCH.whole_every == 0:
             self._searched = now
-            return self._finder.find(picture, SCORE)
+            return self._finder.find(picture, SCORE, ON_A_SIDE + UPSIDE_DOWN if self._turn % FILE_SEARCH.whole_every == 0 else ())
         changed = (np.abs(now - self._searched).max(axis=2) > FILE_SEARCH.changed).astype(np.uint8)
         windows = _windows(changed, -(-FILE_SEARCH.room // cell)) * cell
         if len(windows) and (windows[:, 2:] - windows[:, :2]).prod(axis=1).sum() > 0.6 * picture.shape[0] * picture.shape[1]:
@@ -96,15 +97,16 @@ class FileSearcher:
         # A face of which only a part lies in what changed is looked at anew, where it was.
         before = self._found
         touched = np.array([any(_meet(box, window) for window in windows) for box in before.boxes], bool) if len(before) else np.zeros(0, bool)
-        again = self._finder.look(picture, before.boxes[touched], SCORE, np.zeros(int(touched.sum()), bool)) if touched.any() else Detections.none()
+        again = self._finder.look(picture, before.boxes[touched], SCORE, np.zeros(int(touched.sum()), bool), np.nan_to_num(before.rolls[touched])) if touched.any() else Detections.none()
         return suppress(Detections.joined([before.take(~touched), again, fresh]))
 
-    def presence(self, rgb: np.ndarray, box: np.ndarray) -> float:
-        return self._describer.presence(self._squared.picture(rgb), self._squared.boxes(box[None])[0])
+    def presence(self, rgb: np.ndarray, box: np.ndarray, roll: float) -> float:
+        """How surely a face is in a box, (4,), 0..1. roll: degrees clockwise by which it leans."""
+        return self._describer.presence(self._squared.picture(rgb), self._squared.boxes(box[None])[0], roll)
 
-    def look(self, rgb: np.ndarray, box: np.ndarray) -> np.ndarray:
+    def look(self, rgb: np.ndarray, box: np.ndarray, roll: float) -> np.ndarray:
         """Boxes (n, 4) px of the clip of what is found just there."""
-        return self._squared.stored(self._finder.look(self._squared.picture(rgb), self._squared.boxes(box[None]))).boxes
+        return self._squared.stored(self._finder.look(self._squared.picture(rgb), self._squared.boxes(box[None]), rolls=np.array([roll]))).boxes
 
 
 def _windows(changed: np.ndarray, room: int) -> np.ndarray:
@@ -158,18 +160,19 @@ def open_face(project: Project, clip: Clip, n: int, shot: Frame, picture: np.nda
     the face really is: exposed is what of that is not hidden.
     """
     worst = 0.0
-    for box, score in zip(found.boxes, found.scores):
+    for box, score, roll in zip(found.boxes, found.scores, np.nan_to_num(found.rolls).tolist()):
         points = _face_points(box, clip)
         hidden = _share_hidden(points, covers)
         if hidden >= HIDDEN or _is_of_shown(project, clip, n, points):
             continue
-        if score < SURE and searcher.presence(picture, box) < PRESENT:
+        # However sure the detector is of somebody who lies, what stands looks like that now and then.
+        if (score < SURE or roll) and searcher.presence(picture, box, roll) < PRESENT:
             continue
         if hidden > PARTLY:
             source = shot.rgb()
-            if score < SURE_BESIDE and searcher.presence(source, box) < PRESENT:
+            if score < SURE_BESIDE and searcher.presence(source, box, roll) < PRESENT:
                 continue
-            real = searcher.look(source, box)
+            real = searcher.look(source, box, roll)
             if not len(real) or all(_share_hidden(_face_points(b, clip), covers) >= INSIDE for b in real):
                 continue
         worst = max(worst, float(score))

@@ -12,6 +12,7 @@ import numpy as np
 from skiagraph.boxes import area, crossing, intersection, iou
 from skiagraph.detect.detections import EYE_LEFT, EYE_RIGHT, NOSE
 from skiagraph.detect.squared import Squared
+from skiagraph.detect.turned import TURNED
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.light import Lit
 from skiagraph.track.linking import Match
@@ -88,7 +89,7 @@ class Describing:
             known.stirred |= bool(near) or match.score < DESCRIBING.hardly
             # Of two faces one over the other the description is of neither.
             if not over and self._is_due(frame, match, known):
-                self._under_way.append((frame, self._pen.submit(describe, self._describer, picture(match.box), self._squared, match.box)))
+                self._under_way.append((frame, self._pen.submit(describe, self._describer, picture(match.box), self._squared, match.box, match.tracklet.roll)))
                 self._note_down(DESCRIBING.ahead)
 
     def finish(self) -> None:
@@ -145,10 +146,10 @@ def facing(landmarks: np.ndarray) -> float:
     return float(np.clip(1 - DESCRIBING.aside * abs(nose - (left + right) / 2) / max(right - left, 1e-3), 0, 1))
 
 
-def describe(describer: FaceDescriber, picture: Lit, squared: Squared, box: np.ndarray) -> Description | None:
-    """The description of a face (box in the clip's own px) in a picture with square pixels, or None when it is not seen well."""
+def describe(describer: FaceDescriber, picture: Lit, squared: Squared, box: np.ndarray, roll: float = 0.0) -> Description | None:
+    """The description of a face (box in the clip's own px) in a picture with square pixels, or None when it is not seen well. roll: of its head, degrees clockwise."""
     place = squared.boxes(box)
-    chip = describer.chip(picture.rgb, place)
+    chip = describer.chip(picture.rgb, place, roll if abs(roll) >= TURNED.looked_from else 0.0)
     if chip is None:
         return None
     return Description(np.asarray(box, np.float32), describer.describe(chip), chip.worth * _whole(place, picture.rgb.shape) * picture.telling, chip.present)

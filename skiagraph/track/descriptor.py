@@ -14,6 +14,7 @@ import cv2
 import numpy as np
 
 from skiagraph.detect.networks import onnx_network, weights
+from skiagraph.detect.turned import between_rolls
 
 CHIP_PX = 150
 # Where dlib puts the outer and inner corners of both eyes and the base of the nose in a chip, as shares of its side; the
@@ -79,13 +80,13 @@ class FaceDescriber:
         # The larger of both is read when somebody is described for the first time.
         self._net = None
 
-    def presence(self, frame_rgb: np.ndarray, box_xyxy: np.ndarray) -> float:
-        """How sure the landmark network is that a detection is a face, 0..1."""
-        return self._landmarks(frame_rgb, box_xyxy, 0.0)[1]
+    def presence(self, frame_rgb: np.ndarray, box_xyxy: np.ndarray, roll: float = 0.0) -> float:
+        """How sure the landmark network is that a detection is a face, 0..1. roll: by how many degrees it leans, about."""
+        return self._landmarks(frame_rgb, box_xyxy, roll)[1]
 
-    def roll(self, frame_rgb: np.ndarray, box_xyxy: np.ndarray) -> float:
-        """How far a head leans to its side, degrees clockwise, by the corners of its eyes; NaN where no face is seen."""
-        angle = 0.0
+    def roll(self, frame_rgb: np.ndarray, box_xyxy: np.ndarray, about: float = 0.0) -> float:
+        """How far a head leans to its side, degrees clockwise, by the corners of its eyes; NaN where no face is seen. about: by how much it leans, as far as that is known."""
+        angle = about
         for _ in range(2):
             # The landmarks of a face that stands upright in what the network is given are best.
             points, present = self._landmarks(frame_rgb, box_xyxy, angle)
@@ -95,7 +96,7 @@ class FaceDescriber:
             before, angle = angle, float(np.degrees(np.arctan2(across[1], across[0])))
             if abs(angle - before) < UPRIGHT:
                 break
-        return angle if abs(angle) < MOST_ROLL else float("nan")
+        return angle if between_rolls(angle, about) < MOST_ROLL else float("nan")
 
     def chip(self, frame_rgb: np.ndarray, box_xyxy: np.ndarray, angle: float = 0.0, seen: np.ndarray | None = None) -> Chip | None:
         """The aligned face of a detection (box px of the frame, roll in degrees clockwise), or None when no face is seen there. seen: another picture of the same place that the

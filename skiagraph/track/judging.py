@@ -11,6 +11,7 @@ import numpy as np
 from skiagraph.boxes import cxcywh_to_xyxy, iou
 from skiagraph.detect.detections import Detections
 from skiagraph.detect.squared import Squared
+from skiagraph.detect.turned import TURNED, between_rolls, one_way_up
 from skiagraph.track.describing import DESCRIBING, facing
 from skiagraph.track.descriptor import LANDMARKS_REACH
 from skiagraph.track.heads import head_rows
@@ -39,6 +40,7 @@ class JudgingSettings:
     somebody_least: float = 0.75  # width against the smallest face to find; smaller ones are hands
     just_lost_s: float = 0.48  # seconds after a loss for which somebody is where they were
     on_head: float = 0.9  # sides of a face around its middle that its head reaches, in profile; larger: more signs are parts of known heads
+    turns: float = 75.0  # degrees by which a head turns over at most from one look to the next; larger: who stands is taken for lying more easily
     good: float = 0.55  # score from which whoever is seen in a search needs no look of their own; larger: more looks
     faces: float = 0.5  # how far a face that only the shape confirms has to look this way (track.describing.facing); smaller: more, of which those in profile are placed badly (behind, night)
     hint_score: float = 0.45  # score of what the landmark network does not take for a face, with which it may continue a track
@@ -50,11 +52,11 @@ JUDGING = JudgingSettings()
 class FaceJudge(Protocol):
     """What the landmark network tells of a box in a picture."""
 
-    def presence(self, rgb: np.ndarray, box: np.ndarray) -> float:
-        """How surely a face is there, 0..1."""
+    def presence(self, rgb: np.ndarray, box: np.ndarray, roll: float = 0.0) -> float:
+        """How surely a face is there that leans by about so many degrees, 0..1."""
 
-    def roll(self, rgb: np.ndarray, box: np.ndarray) -> float:
-        """Degrees clockwise by which the face leans."""
+    def roll(self, rgb: np.ndarray, box: np.ndarray, about: float = 0.0) -> float:
+        """Degrees clockwise by which the face leans, which are not far from those that are given; NaN where none is seen."""
 
 
 class ShapeJudge(Protocol):
@@ -91,7 +93,9 @@ class Judging:
             overlap = iou(found.boxes[row][None], places)[0] if len(places) else np.zeros(0)
             number = expected[int(overlap.argmax())].number if len(overlap) and overlap.max() > JUDGING.same_place else None
             if number is None or number not in self._rolled or picture.number - self._rolled[number] >= round(JUDGING.measure_every_s * self._rate):
-                rolls[row] = self._judge.roll(picture.near(found.boxes[row], LANDMARKS_REACH).rgb, found.boxes[row])
+                about = _about(found.rolls[row])
+                measured = self._judge.roll(picture.near(found.boxes[row], LANDMARKS_REACH).rgb, found.boxes[row], about)
+                rolls[row] = about if about and np.isnan(measured) else measured
                 if number is not None:
                     self._rolled[number] = picture.number
         return replace(found, rolls=rolls)
@@ -101,7 +105,7 @@ class Judging:
 
         A weak sign of a face where the shape says that somebody is counts as a face: half of it is hidden.
         """
-        places = self._squared.boxes(np.array([e.box for e in expected]).reshape(-1, 4))
+        places, found = self._places(expected), self._one_way_up(picture, found, expected)
         steady = places[[n for n, e in enumerate(expected) if not e.missed and e.score >= DESCRIBING.hardly]]
         kept, scores = np.ones(len(found), bool), found.scores.copy()
         # Where somebody was a moment ago their own head gives weak signs, and is followed better by its picture.
@@ -110,17 +114,37 @@ class Judging:
         # Of several weak signs on one head the strongest counts.
         for n in np.argsort(-found.scores, kind="stable"):
             box, score = found.boxes[n], found.scores[n]
-            if score >= JUDGING.asked_to or len(steady) and iou(box[None], steady)[0].max() > JUDGING.same_place:
+            if len(steady) and iou(box[None], steady)[0].max() > JUDGING.same_place:
                 continue
-            if score >= JUDGING.asked_from and self._is_face(picture, box):
-                continue
+            roll = _about(found.rolls[n])
             expected_here = bool(len(places)) and iou(box[None], places)[0].max() > JUDGING.expected_here
+            if roll:
+                # Far fewer faces lie than there are things that look like one that does, however sure the detector is.
+                if self._judge.presence(picture.near(box, LANDMARKS_REACH).rgb, box, roll) < TURNED.lies:
+                    kept[n], scores[n] = expected_here, min(score, JUDGING.hint_score)
+                continue
+            if score >= JUDGING.asked_to or score >= JUDGING.asked_from and self._is_face(picture, box):
+                continue
             if not self._is_part(picture, found, n, lost, places, good) and self._is_person(picture, found, n):
                 scores[n] = JUDGING.somebody_score if good[n] and picture.coloured else max(score, JUDGING.somebody_score)
                 good[n] = True
             elif score >= JUDGING.asked_from:
                 kept[n], scores[n] = expected_here, min(score, JUDGING.hint_score)
         return replace(found, scores=scores).take(kept)
+
+    def _places(self, expected: list[Expected]) -> np.ndarray:
+        """Where they are expected, (n, 4) in square pixels."""
+        return self._squared.boxes(np.array([e.box for e in expected]).reshape(-1, 4))
+
+    def _one_way_up(self, picture: Picture, found: Detections, expected: list[Expected]) -> Detections:
+        """Without those who lie where somebody stood a moment ago, and each face once."""
+        lying = ~np.isnan(found.rolls)
+        if not lying.any():
+            return found
+        there = iou(found.boxes, self._places(expected)) > JUDGING.expected_here
+        before = [[e.roll for e, here in zip(expected, row) if here and not e.missed] for row in there]
+        kept = [not lies or not rolls or min(between_rolls(roll, r) for r in rolls) < JUDGING.turns for lies, rolls, roll in zip(lying, before, found.rolls.tolist())]
+        return one_way_up(found.take(np.array(kept)), lambda box, roll: self._judge.presence(picture.near(box, LANDMARKS_REACH).rgb, box, roll))
 
     def _is_part(self, picture: Picture, found: Detections, row: int, lost: np.ndarray, places: np.ndarray, good: np.ndarray) -> bool:
         """Whether a sign of a face is one of a head that is known or found, or of one that is better followed by its picture.
@@ -159,6 +183,11 @@ class Judging:
                 return opinion
         self._opinions.append(_Opinion(frame, box))
         return self._opinions[-1]
+
+
+def _about(roll: float) -> float:
+    """The roll that a face was found with in a turned picture, or 0 where it was found upright."""
+    return 0.0 if np.isnan(roll) else float(roll)
 
 
 def _on_head(box: np.ndarray, known: Sequence[np.ndarray]) -> bool:

@@ -88,6 +88,11 @@ class Tracklet:
     def best(self) -> float:
         return max(self.scores)
 
+    @property
+    def roll(self) -> float:
+        """Degrees clockwise by which the head leaned when it was seen last."""
+        return float(self.heads[-1][4]) if self.heads else 0.0
+
 
 @dataclass(frozen=True, slots=True)
 class Seen:
@@ -125,13 +130,14 @@ class Match:
 @dataclass(frozen=True, slots=True)
 class Expected:
     """Where the face of a track should be: box (4,); number: of its tracklet; missed: frames since it was last seen; score: that it
-    had then; sure: whether it was ever seen for certain."""
+    had then; sure: whether it was ever seen for certain; roll: degrees clockwise by which the head leaned."""
 
     number: int
     box: np.ndarray
     missed: int
     score: float
     sure: bool = True
+    roll: float = 0.0
 
 
 class _Track:
@@ -174,7 +180,7 @@ class Linker:
     @property
     def expected(self) -> list[Expected]:
         """Where the faces of the present tracks should be, in the frame last gone on to."""
-        return [Expected(t.tracklet.number, t.motion.box, t.missed, t.tracklet.scores[-1], t.tracklet.best >= self._settings.sure) for t in self._tracks]
+        return [Expected(t.tracklet.number, t.motion.box, t.missed, t.tracklet.scores[-1], t.tracklet.best >= self._settings.sure, t.tracklet.roll) for t in self._tracks]
 
     def new_shot(self) -> None:
         """End all tracks: nothing is followed across a cut."""

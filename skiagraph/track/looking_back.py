@@ -13,6 +13,7 @@ from skiagraph.boxes import iou
 from skiagraph.detect.detections import Detections
 from skiagraph.detect.finder import LOOK_REACH, FaceFinder
 from skiagraph.detect.squared import Squared
+from skiagraph.detect.turned import TURNED
 from skiagraph.track.appearance import COLOURS_REACH, head_colours
 from skiagraph.track.judging import Judging
 from skiagraph.track.linking import Expected, Match, Seen, not_taken
@@ -36,13 +37,14 @@ LOOKING = LookingSettings()
 @dataclass(slots=True)
 class _Sought:
     """A face looked for picture by picture. box: (4,), where it was in the one looked at before; since: it is not sought in this frame and before; at: the frame
-    of box; speed: px a frame, (4,), where its way is known."""
+    of box; speed: px a frame, (4,), where its way is known; roll: degrees clockwise by which the head leans."""
 
     box: np.ndarray
     since: int
     at: int = 0
     speed: np.ndarray | None = None
     missed: int = 0
+    roll: float = 0.0
 
     def expected(self, frame: int) -> np.ndarray:
         """Where it should be in a frame, (4,)."""
@@ -81,7 +83,7 @@ class LookingBack:
             went = self._straight is None or self._straight.went(match.tracklet, recent[-1].grey, recent)
             straight = went and not _surprises(match.box, places.get(match.tracklet.number))
             if frames[-1] - since > self._interval or not straight:
-                sought.append(_Sought(match.box, max(since, frames[-1] - self._back - 1, self.final)))
+                sought.append(_Sought(match.box, max(since, frames[-1] - self._back - 1, self.final), roll=match.tracklet.roll))
         lost = self._just_lost(matches, expected, recent)
         self._follow(sought, list(reversed(list(recent)[:-1])), observations, told)
         self._follow(lost, list(recent), observations, told, only=True)
@@ -89,8 +91,8 @@ class LookingBack:
     def _just_lost(self, matches: list[Match], expected: list[Expected], recent: Sequence[Picture]) -> list[_Sought]:
         """Whoever was seen at the last look and is not seen now, though pictures lie between: they may have gone on otherwise than expected, or out of the picture."""
         found, now = {match.tracklet.number for match in matches}, recent[-1].number
-        known = [self._last[e.number] for e in expected if e.number not in found and not e.missed and e.sure and e.number in self._last]
-        lost = [_Sought(box, frame, frame, speed) for frame, box, speed in known if recent[0].number <= frame < now - 1]
+        known = [(*self._last[e.number], e.roll) for e in expected if e.number not in found and not e.missed and e.sure and e.number in self._last]
+        lost = [_Sought(box, frame, frame, speed, roll=roll) for frame, box, speed, roll in known if recent[0].number <= frame < now - 1]
         last = {number: entry for number, entry in self._last.items() if entry[0] >= now - self._back}
         for match in matches:
             frame, box, _ = last.get(match.tracklet.number, (now, match.box, None))
@@ -109,7 +111,7 @@ class LookingBack:
             if not now:
                 continue
             boxes = np.array([b.expected(picture.number) for b in now])
-            found = self._judging.believed(picture, look_at(picture, self._finder, self._squared.boxes(boxes)), [])
+            found = self._judging.believed(picture, look_at(picture, self._finder, self._squared.boxes(boxes), [b.roll for b in now]), [])
             again = with_colours(picture, found, self._squared) if len(found) else Seen.none()
             coloured = picture.coloured
             picture.let_go()
@@ -126,9 +128,9 @@ class LookingBack:
                 told(picture.number, again, False)
 
 
-def look_at(picture: Picture, finder: FaceFinder, boxes: np.ndarray, **how) -> Detections:
-    """A second look at boxes, (n, 4), in a picture, both in square pixels. how: as FaceFinder.look has it."""
-    return finder.look(picture.near(boxes, LOOK_REACH).rgb, boxes, **how)
+def look_at(picture: Picture, finder: FaceFinder, boxes: np.ndarray, rolls: Sequence[float], **how) -> Detections:
+    """A second look at boxes, (n, 4), in a picture, both in square pixels. rolls: of the heads; how: as FaceFinder.look has it."""
+    return finder.look(picture.near(boxes, LOOK_REACH * (np.sqrt(2) if np.abs(rolls).max(initial=0) >= TURNED.looked_from else 1)).rgb, boxes, rolls=np.asarray(rolls, float), **how)
 
 
 def with_colours(picture: Picture, found: Detections, squared: Squared) -> Seen:

@@ -9,6 +9,7 @@ import numpy as np
 
 from skiagraph.detect.finder import FaceFinder, Search
 from skiagraph.detect.squared import Squared
+from skiagraph.detect.turned import ON_A_SIDE, UPSIDE_DOWN
 from skiagraph.media.clip import ClipInfo
 from skiagraph.media.frame import Frame
 from skiagraph.media.index import FrameIndex
@@ -27,6 +28,7 @@ class PreparingSettings:
     looked_at_first: int = 2  # frames after the first of a shot in which everybody is looked at, until it is known how fast they go: of people who walk one behind the other each may be where the next was a look ago (meetings); larger: more looks
     newly_seen: float = 0.06  # share of the picture that the camera has come to show since the last search from which all of it is searched again: whoever comes in may have turned away, or be gone, before the next (phone); larger: fewer searches, and none where the camera stands
     newly_seen_part: float = 0.02  # the same since anything was searched, from which that part is searched by itself (phone, close); larger: fewer searches of parts
+    lying_s: float = 0.4  # seconds from one search for those who lie to the next, and a third of that often for those who are upside down (turned); larger: less work, later found
     part_around: float = 0.2  # of the picture's shorter side, by which such a part is wider than what is new in it, so that a face there has room; larger: more work, larger faces
 
 
@@ -94,11 +96,19 @@ class Preparing:
             looked, search = searched or self._plan.looked[number] or number <= began + PREPARING.looked_at_first, None
             if searched:
                 view_searched = view_seen = picture.view
-                search = self._finder.submit(picture.rgb, turn=None if cut or self._every > 1 else number)
+                search = self._finder.submit(picture.rgb, turn=None if cut or self._every > 1 else number, rolls=self._rolls(number, cut))
             elif newly_seen(view_seen, picture.view, self._info.upright_size) > PREPARING.newly_seen_part:
                 search, view_seen = self._search_of_parts(picture, view_seen), picture.view
             yield Prepared(picture, cut, looked, search, dissolve=over)
             over = None
+
+    def _rolls(self, number: int, begins: bool) -> tuple[float, ...]:
+        """The rolls for which a frame is searched beside those who stand. begins: a shot does."""
+        turn, rest = divmod(number, self._every)
+        each = max(1, round(PREPARING.lying_s * float(self._info.rate) / self._every))
+        if begins or turn % (3 * each) == rest == 0:
+            return ON_A_SIDE + UPSIDE_DOWN
+        return ON_A_SIDE if turn % each == rest == 0 else ()
 
     def _search_of_parts(self, picture: Picture, before: np.ndarray) -> Search:
         """A search of what has come into the picture since an earlier view."""

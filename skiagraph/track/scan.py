@@ -258,18 +258,18 @@ class _Scan:
     def _described(self, stretches):
         """Describe whoever was not described on the way, from their best frames: somebody small, or found only when all was linked anew."""
         lacking = {n: s for n, s in enumerate(stretches) if not s.described and not s.doubtful}
-        wanted: dict[int, list[tuple[int, np.ndarray]]] = {}
+        wanted: dict[int, list[tuple[int, np.ndarray, float]]] = {}
         for n, stretch in lacking.items():
             for frame, box, score in sorted(stretch.faces, key=lambda f: -f[2] * np.sqrt(max(f[1][2] - f[1][0], 1)))[:BELIEVING.described]:
                 if score >= BELIEVING.described_score:
-                    wanted.setdefault(frame, []).append((n, box))
+                    wanted.setdefault(frame, []).append((n, box, float(stretch.path.angle[stretch.path.row(frame)])))
         if not wanted:
             return stretches
         found: dict[int, list] = {}
         for frame, picture in self._pictures_again(wanted):
             lit = in_ordinary_light(self.sweep.squared.picture(picture.rgb()))
-            for n, box in wanted[frame]:
-                description = describe(self.describer, lit, self.sweep.squared, box)
+            for n, box, roll in wanted[frame]:
+                description = describe(self.describer, lit, self.sweep.squared, box, roll)
                 if description is not None:
                     found.setdefault(n, []).append((frame, description))
         return [replace(s, described=tuple(found[n])) if n in found else s for n, s in enumerate(stretches)]

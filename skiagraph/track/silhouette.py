@@ -14,6 +14,7 @@ import cv2
 import numpy as np
 
 from skiagraph.detect.networks import weights
+from skiagraph.detect.turned import TURNED
 
 _SIDE = 256
 # The square that is looked at: its side in head heights, and how far down in it the head's middle lies.
@@ -79,12 +80,17 @@ class Silhouette:
         return mine.interpreter.get_tensor(mine.output)[0, :, :, 0]
 
     def shape(self, picture_rgb: np.ndarray, head: np.ndarray, origin=(0, 0)) -> Shape:
-        """Look at a head (cx, cy, width, height, …; px of the frame) in a crop of the frame whose corner is at origin."""
+        """Look at a head (cx, cy, width, height, angle in degrees clockwise if it is known, …; px of the frame) in a crop of the frame whose corner is at origin."""
         cx, cy, width, height = (float(v) for v in head[:4])
         side = max(height * _REACH, 16.0)
         scale = _SIDE / side
         left, top = cx - origin[0] - side / 2, cy - origin[1] - side * _RISE
         move = np.float32([[scale, 0, -left * scale], [0, scale, -top * scale]])
+        # Of somebody who lies the shoulders are to the side.
+        lean = np.radians(float(head[4])) if len(head) > 4 and abs(head[4]) >= TURNED.looked_from else 0.0
+        stands = np.array([[np.cos(lean), np.sin(lean)], [-np.sin(lean), np.cos(lean)]])
+        if lean:
+            move = np.column_stack([scale * stands, (_SIDE / 2, _SIDE * _RISE) - scale * stands @ (cx - origin[0], cy - origin[1])]).astype(np.float32)
         crop = cv2.warpAffine(picture_rgb, move, (_SIDE, _SIDE), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
         mask = self._mask(crop)
         small = cv2.resize(mask, (_FINE, _FINE), interpolation=cv2.INTER_AREA)
@@ -99,7 +105,8 @@ class Silhouette:
         if margin < SILHOUETTE.clear:
             return Shape(share, margin, cx, cy, width)
         # Hair and hats stand above the skull, which draws the best place upwards.
-        return Shape(share, margin, cx + (px - x) / fine, cy + (py - y) / fine + SILHOUETTE.hair * height, 2 * wide / fine)
+        right, down = stands.T @ ((px - x) / fine, (py - y) / fine + SILHOUETTE.hair * height)
+        return Shape(share, margin, cx + float(right), cy + float(down), 2 * wide / fine)
 
 
 @dataclass(frozen=True, slots=True)

@@ -199,7 +199,7 @@ class Sweep:
         if missing:
             # Somebody long out of sight is not sought with all means in every frame.
             thorough = np.array([e.missed <= SWEEP.thorough or frame % SWEEP.thorough_again == 0 for e in missing])
-            looked = look_at(picture, self._finder, self.squared.boxes(np.array([e.box for e in missing])), thorough=thorough)
+            looked = look_at(picture, self._finder, self.squared.boxes(np.array([e.box for e in missing])), [e.roll for e in missing], thorough=thorough)
             found = _without_twins(found, self._judging.believed(picture, looked, missing))
         seen = with_colours(picture, self._judging.measured(picture, found, self.linker.expected), self.squared)
         matches = self.linker.take(seen, sought)

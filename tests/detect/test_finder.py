@@ -15,6 +15,7 @@ from skiagraph.demo.ship import shipped
 from skiagraph.detect import finder
 from skiagraph.detect.detections import EYE_LEFT, EYE_RIGHT, NOSE, Detections, suppress
 from skiagraph.detect.finder import FaceFinder, level_sizes
+from skiagraph.detect.turned import ON_A_SIDE, UPSIDE_DOWN
 from skiagraph.media.index import open_clip
 from skiagraph.media.reader import FrameReader
 from skiagraph.track.descriptor import FaceDescriber
@@ -29,6 +30,14 @@ def scene(size, *people, background=120):
     for look, x, y, unit, yaw, roll in people:
         paste(picture, splat(_cloud(look, unit), unit, rotation(yaw, 0, roll), PIVOT, x, y))
     return cv2.GaussianBlur(picture, (0, 0), 0.55)
+
+
+def turned_scenes(look, unit, rolls):
+    """For each roll, degrees clockwise, a picture of somebody that is turned by so much, and where the middle of the head is in it, (2,)."""
+    upright = scene((720, 720), (look, 400, 300, unit, 0, 0))
+    for roll in rolls:
+        turn = cv2.getRotationMatrix2D((360, 360), -roll, 1.0)
+        yield roll, cv2.warpAffine(upright, turn, (720, 720), borderMode=cv2.BORDER_REFLECT), turn @ (400, 300, 1)
 
 
 @lru_cache(maxsize=16)
@@ -105,6 +114,19 @@ class FinderTest(unittest.TestCase):
                 low, lean = -PIVOT[1] * 60, np.radians(roll)
                 x, y = 320 + np.sin(lean) * low, 240 + (1 - np.cos(lean)) * low
                 self.assertFound(self.finder.find(scene((640, 480), (BLUE_CAP, 320, 240, 60, yaw, roll))), x, y, 60, 0.5, roll)
+
+    def test_whoever_lies_or_is_upside_down_is_found_where_that_is_asked_for(self):
+        for roll, picture, middle in turned_scenes(OLD_HAND, 56, (90, -90, 180)):
+            self.assertEqual(len(self.finder.find(picture, 0.5)), 0)
+            found = self.finder.find(picture, 0.5, rolls=ON_A_SIDE + UPSIDE_DOWN)
+            self.assertEqual(found.rolls.tolist(), [roll])
+            self.assertFound(found, *middle, 56, 0.7)
+            self.assertLess(abs((FaceDescriber().roll(picture, found.boxes[0], roll) - roll + 180) % 360 - 180), 8)
+
+    def test_a_second_look_is_turned_with_the_head(self):
+        for roll, picture, middle in turned_scenes(BLUE_CAP, 40, (50, 75, -110, 160)):
+            found = self.finder.look(picture, np.array([[*(middle - 30), *(middle + 30)]]), rolls=np.array([roll]))
+            self.assertFound(found, *middle, 40, 0.6, roll)
 
     def test_by_night_and_under_coloured_lamps(self):
         picture = scene((640, 480), (BLUE_CAP, 320, 240, 50, 10, 0))

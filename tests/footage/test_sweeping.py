@@ -52,6 +52,15 @@ class SweepTest(TemporaryFolder):
         self.assertEqual(swept.decisions, self.project.decisions)
         self.assertLess(swept.evidence.sweep_of("c1").smallest, 24)
 
+    def test_somebody_who_lies_is_listed_too(self):
+        clip = self.folder / "lies.mkv"
+        with PictureWriter(clip, (640, 360), Fraction(25), encoder="libx264", pixel_format="rgb24", store="yuv420p", muxer="matroska", options={"crf": "16"}) as writer:
+            for _ in range(4):
+                writer.write(scene((640, 360), (OLD_HAND, 320, 180, 44, 0, -90)))
+        lies = self.swept(take_in(add_clip(Project(), *open_clip(clip)), "c1", ScanResult((), FaceTable.none(), (), 4), 1))
+        finding, = self.strange(lies)
+        self.assertEqual((finding.first, finding.last), (0, 3))
+
     def test_whoever_is_in_the_register_is_known_whatever_was_decided(self):
         shown = cast.decide(self.project, ["s1"], Decision.SHOW)
         self.assertEqual(len(self.strange(self.swept(shown))), 1)

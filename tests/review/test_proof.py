@@ -148,6 +148,11 @@ class SearchTest(TemporaryFolder):
                 right = (found.boxes[:, 0] > 470) & (found.boxes[:, 1] < 150)
                 self.assertEqual(bool(right.any()), n in (5, 6), n)
 
+    def test_whoever_lies_is_found_and_one_who_stands_is_no_second_one(self):
+        with FaceFinder(24) as finder:
+            found = FileSearcher(finder, None, Squared(1.0)).find(scene((640, 360), (BLUE_CAP, 120, 150, 40, 5, 0), (OLD_HAND, 440, 200, 44, 0, 90)), [])
+        self.assertEqual(sorted(round(float(r)) for r in np.nan_to_num(found.rolls)), [0, 90])
+
     def test_a_picture_that_stands_still_is_searched_once(self):
         picture = scene((640, 360), (BLUE_CAP, 120, 150, 40, 5, 0))
         with FaceFinder(24) as finder, mock.patch.object(finder, "find", wraps=finder.find) as whole, mock.patch.object(finder, "submit_around", wraps=finder.submit_around) as parts:

@@ -20,7 +20,11 @@ class DescriberStub:
 
     seen = True
 
-    def chip(self, rgb, box):
+    def __init__(self):
+        self.rolls = []
+
+    def chip(self, rgb, box, roll):
+        self.rolls.append(roll)
         return SimpleNamespace(worth=0.8, present=1.0) if self.seen else None
 
     def describe(self, chip):
@@ -101,6 +105,12 @@ class DescribeTest(unittest.TestCase):
     def test_in_coloured_light_a_face_tells_little(self):
         plain, strange = (describe(DescriberStub(), Lit(np.zeros((200, 300, 3), np.uint8), coloured), Squared(1.0), face(150, 100, side=60).boxes[0]).worth for coloured in (False, True))
         self.assertAlmostEqual(strange, LIGHT.telling * plain, places=6)
+
+    def test_whoever_lies_is_described_as_if_upright(self):
+        stub, picture = DescriberStub(), Lit(np.zeros((200, 300, 3), np.uint8), False)
+        for roll in (0.0, 30.0, -95.0):
+            describe(stub, picture, Squared(1.0), face(150, 100, side=60).boxes[0], roll)
+        self.assertEqual(stub.rolls, [0, 0, -95])
 
     def test_a_face_half_outside_the_picture_is_worth_nothing(self):
         picture = Lit(np.zeros((200, 300, 3), np.uint8), False)

@@ -21,7 +21,7 @@ class LookBackTest(unittest.TestCase):
         # Frame and x of faces that are there to be seen, and what was looked for: frame, number of places.
         self.there, self.asked = {}, []
 
-    def look(self, rgb, boxes):
+    def look(self, rgb, boxes, rolls):
         frame = int(rgb[0, 0, 0])
         self.asked.append((frame, len(boxes)))
         return Detections.joined([face(x, 100) for x in self.there.get(frame, ()) if any(abs((b[0] + b[2]) / 2 - x) < 40 for b in boxes)])

@@ -1,11 +1,13 @@
 """What a sweep makes ahead: the first frames of each shot are looked at, though they were left out."""
 
 from types import SimpleNamespace
+from unittest import mock
 
 import numpy as np
 
 from skiagraph.detect.finder import FaceFinder
 from skiagraph.detect.squared import Squared
+from skiagraph.detect.turned import ON_A_SIDE, UPSIDE_DOWN
 from skiagraph.media.index import open_clip
 from skiagraph.media.reader import FrameReader
 from skiagraph.track.preparing import PREPARING, Preparing
@@ -91,6 +93,16 @@ class BeginningsTest(TemporaryFolder):
         for p in again:
             if p.picture.number >= 30:
                 self.assertLess(np.abs(p.picture.view - views[p.picture.number]).max(), 1.5, p.picture.number)
+
+    def test_whoever_lies_is_searched_for_when_a_shot_begins_and_now_and_then(self):
+        rolls = []
+        submit = FaceFinder.submit
+        with mock.patch.object(FaceFinder, "submit", lambda finder, rgb, *some, **named: rolls.append(named["rolls"]) or submit(finder, rgb, *some, **named)):
+            _, made = self.prepared()
+        searched = dict(zip((p.picture.number for p in made if p.search is not None), rolls, strict=True))
+        self.assertEqual({n for n, r in searched.items() if r == ON_A_SIDE + UPSIDE_DOWN}, {0, CUT, 30})
+        self.assertEqual({n for n, r in searched.items() if r == ON_A_SIDE}, {10, 20})
+        self.assertGreater(len(searched), 5)
 
     def test_what_an_earlier_run_was_done_with_is_not_looked_at_anew(self):
         _, made = self.prepared(begin=30, cuts=(CUT,))

@@ -49,6 +49,21 @@ class ScanTest(TemporaryFolder):
         self.assertTrue(told and len(told[0].people) == 4, "they appear while the scan runs")
         self.assertTrue(all(len(p.paths[0]) == FRAMES for p in result.people))
 
+    def test_everybody_is_found_in_a_film_that_lies_on_its_side(self):
+        clip, height = self.folder / "side.mp4", self.info.upright_size[1]
+        with (FrameReader(self.info, self.index) as reader,
+              PictureWriter(clip, self.info.upright_size[::-1], self.info.rate, encoder="libx264", pixel_format="rgb24", store="yuv420p", muxer="mp4", options={"crf": "18"}) as film):
+            for frame in range(FRAMES):
+                film.write(np.ascontiguousarray(np.rot90(reader.read(frame).rgb(), -1)))
+        people = [p for p in scan(*open_clip(clip), ScanSettings(every=10)).people if not p.doubtful]
+        self.assertEqual(len(people), 4)
+        for frame in range(FRAMES):
+            for head in self.truth.heads[frame]:
+                if head.face_px >= 200:
+                    away, person = min((np.hypot(p.paths[0].cx[frame] - (height - head.cy), p.paths[0].cy[frame] - head.cx), n) for n, p in enumerate(people))
+                    self.assertLess(away, 0.3 * head.height, (frame, head.actor))
+                    self.assertLess(abs(people[person].paths[0].angle[frame] - 90), 25)
+
     def test_a_scan_that_was_broken_off_goes_on_where_it_was(self):
         control = JobControl(lambda progress: control.cancel() if progress.done >= 27 else None)
         with self.assertRaises(Cancelled):

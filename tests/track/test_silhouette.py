@@ -34,6 +34,14 @@ class SilhouetteTest(unittest.TestCase):
                 self.assertGreater(shape.margin, SILHOUETTE.clear)
                 self.assertLess(abs(shape.cx - head.cx), 0.25 * head.width)
 
+    def test_of_whoever_lies_the_shape_is_the_same(self):
+        picture, head = standing(0)
+        row = np.array([head.cx + 0.3 * head.width, head.cy, head.width, head.height])
+        upright = self.silhouette.shape(picture, row)
+        lying = self.silhouette.shape(np.ascontiguousarray(np.rot90(picture, -1)), np.array([picture.shape[0] - row[1], row[0], row[2], row[3], 90.0]))
+        self.assertAlmostEqual(lying.share, upright.share, delta=0.05)
+        np.testing.assert_allclose((lying.cy, picture.shape[0] - lying.cx), (upright.cx, upright.cy), atol=0.1 * head.width)
+
     def test_where_nobody_is_nothing_is_there(self):
         picture, _ = standing(0)
         shape = self.silhouette.shape(picture, np.array([1000.0, 500, 70, 100]))
