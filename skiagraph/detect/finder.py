@@ -91,8 +91,11 @@ class FaceFinder:
             scale = width / picture.shape[1]
             for tile in _tiles(picture.shape[1], picture.shape[0]):
                 looks.append(self.pool.submit(self._search_tile, picture, tile, scale, limit))
-        turned = [self.pool.submit(self._search_turned, picture, roll, width / picture.shape[1], max(limit, TURNED.score))
-                  for picture in (_levels(frame_rgb, level_sizes(width, height, TURNED.coarser * self.smallest)) if rolls else ()) for roll in rolls]
+        turned = []
+        if rolls:
+            # The network knows faces as large as this picture.
+            picture = shrunk(frame_rgb, level_sizes(width, height, TURNED.coarser * self.smallest)[0])
+            turned = [self.pool.submit(self._search_turned, picture, roll, width / picture.shape[1], max(limit, TURNED.score)) for roll in rolls]
         return Search(tuple(looks), tuple(turned))
 
     def submit_edges(self, frame_rgb: np.ndarray, limit: float, finer: float) -> Search:

@@ -28,7 +28,7 @@ class PreparingSettings:
     looked_at_first: int = 2  # frames after the first of a shot in which everybody is looked at, until it is known how fast they go: of people who walk one behind the other each may be where the next was a look ago (meetings); larger: more looks
     newly_seen: float = 0.06  # share of the picture that the camera has come to show since the last search from which all of it is searched again: whoever comes in may have turned away, or be gone, before the next (phone); larger: fewer searches, and none where the camera stands
     newly_seen_part: float = 0.02  # the same since anything was searched, from which that part is searched by itself (phone, close); larger: fewer searches of parts
-    lying_s: float = 0.4  # seconds from one search for those who lie to the next, and a third of that often for those who are upside down (turned); larger: less work, later found
+    lying_s: float = 0.8  # seconds from one search for those who lie to the next, and a third of that often for those who are upside down (turned); larger: less work, later found
     part_around: float = 0.2  # of the picture's shorter side, by which such a part is wider than what is new in it, so that a face there has room; larger: more work, larger faces
 
 

@@ -193,15 +193,16 @@ class Sweep:
         if sought is not None and not sought and prepared.search is None:
             return
         self.linker.go_on(frame, picture.view)
-        expected = [e for e in self.linker.expected if sought is None or e.number in sought]
-        found = Detections.none() if prepared.search is None else self._judging.believed(picture, prepared.search.result(), self.linker.expected)
+        known = self.linker.expected
+        expected = [e for e in known if sought is None or e.number in sought]
+        found = Detections.none() if prepared.search is None else self._judging.believed(picture, prepared.search.result(), known)
         missing = self._not_seen(expected, found)
         if missing:
             # Somebody long out of sight is not sought with all means in every frame.
             thorough = np.array([e.missed <= SWEEP.thorough or frame % SWEEP.thorough_again == 0 for e in missing])
             looked = look_at(picture, self._finder, self.squared.boxes(np.array([e.box for e in missing])), [e.roll for e in missing], thorough=thorough)
             found = _without_twins(found, self._judging.believed(picture, looked, missing))
-        seen = with_colours(picture, self._judging.measured(picture, found, self.linker.expected), self.squared)
+        seen = with_colours(picture, self._judging.measured(picture, found, known), self.squared)
         matches = self.linker.take(seen, sought)
         self._open[frame] = Observation(frame, seen, picture.view, prepared.cut, sought is None, picture.coloured)
         self.describing.consider(frame, lambda box: self._around_face(picture, box), matches)
