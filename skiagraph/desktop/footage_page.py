@@ -35,7 +35,9 @@ class ClipCard(QFrame):
         name = QLabel(clip.path.name)
         name.setObjectName("title")
         text.addWidget(name)
-        text.addWidget(quiet(entry.facts()))
+        facts = quiet(entry.facts())
+        facts.setWordWrap(True)
+        text.addWidget(facts)
         state = QLabel(entry.state())
         state.setWordWrap(True)
         if not entry.is_usable:

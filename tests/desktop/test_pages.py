@@ -53,7 +53,10 @@ class FootageTest(PageTest):
             page.set_clips([ClipRow(replace(clip, key=f"c{n}")) for n in range(count)], lambda c: None, False)
             self.settle()
             heights.append(page._cards[0].thumbnail.height())
-            self.assertLessEqual(page._body.width(), page._scroll.viewport().width())
+            for width in (1000, 1200):
+                page.resize(width, 640)
+                self.settle()
+                self.assertLessEqual(page._body.width(), page._scroll.viewport().width())
         self.assertGreater(heights[0], heights[1])
         self.assertGreater(heights[1], heights[2])
 
