@@ -120,7 +120,7 @@ class Judging:
             expected_here = bool(len(places)) and iou(box[None], places)[0].max() > JUDGING.expected_here
             if roll:
                 # Far fewer faces lie than there are things that look like one that does, however sure the detector is.
-                if self._judge.presence(picture.near(box, LANDMARKS_REACH).rgb, box, roll) < TURNED.lies:
+                if self._judge.presence(picture.near(box, LANDMARKS_REACH).rgb, box, roll) < (JUDGING.face_said if expected_here else TURNED.lies):
                     kept[n], scores[n] = expected_here, min(score, JUDGING.hint_score)
                 continue
             if score >= JUDGING.asked_to or score >= JUDGING.asked_from and self._is_face(picture, box):

@@ -82,6 +82,9 @@ class BelievedTest(unittest.TestCase):
         self.assertEqual(self.rolls, [90, 90])
         lost = Expected(1, lying.boxes[0] + 2, 3, 0.9)
         self.assertLess(self.believed(lying, expected=[lost]).scores[0], 0.5)
+        # Less is enough where somebody is known to be.
+        self.assertEqual([len(self.believed(lying, present=0.6, expected=known)) for known in ([], [lost])], [0, 1])
+        self.assertGreater(self.believed(lying, present=0.6, expected=[lost]).scores[0], 0.8)
 
     def test_a_face_that_is_found_standing_and_lying_is_one_and_in_doubt_it_stands(self):
         both = Detections.joined([face(100, 100, score=0.6), Detections(face(104, 98, score=0.8).boxes, np.float32([0.8]), face(104, 98).landmarks, np.float32([180]))])
