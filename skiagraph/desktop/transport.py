@@ -92,8 +92,9 @@ class Transport(QWidget):
         needs = {part: max(part.minimumWidth(), part.minimumSizeHint().width()) + row.spacing() for part in self._spared}
         wanted = row.minimumSize().width() + sum(width for part, width in needs.items() if not part.isVisibleTo(self))
         for part, width in needs.items():
-            part.setVisible(wanted <= self.width())
-            wanted -= 0 if wanted <= self.width() else width
+            fits = wanted <= self.width()
+            part.setVisible(fits)
+            wanted -= 0 if fits else width
 
     def _button(self, name, tip, action):
         button = icon_button(name, tip)

@@ -37,7 +37,7 @@ PREPARING = PreparingSettings()
 
 @dataclass(frozen=True, slots=True)
 class Prepared:
-    """looked: everybody known is looked for in it; search: of all of it then, of parts of it otherwise, None where it is not searched. known: an earlier run went through it."""
+    """looked: everybody known is looked for in it; search: of all of it where it is searched, else of what the camera has just brought into it, None for neither. known: an earlier run went through it."""
 
     picture: Picture
     cut: bool
@@ -45,6 +45,7 @@ class Prepared:
     search: Search | None
     known: bool = False
     dissolve: Dissolve | None = None
+    searched: bool = False
 
 
 class Preparing:
@@ -99,7 +100,7 @@ class Preparing:
                 search = self._finder.submit(picture.rgb, turn=None if cut or self._every > 1 else number, rolls=self._rolls(number, cut))
             elif newly_seen(view_seen, picture.view, self._info.upright_size) > PREPARING.newly_seen_part:
                 search, view_seen = self._search_of_parts(picture, view_seen), picture.view
-            yield Prepared(picture, cut, looked, search, dissolve=over)
+            yield Prepared(picture, cut, looked, search, dissolve=over, searched=bool(searched))
             over = None
 
     def _rolls(self, number: int, begins: bool) -> tuple[float, ...]:

@@ -206,7 +206,7 @@ class Sweep:
         matches = self.linker.take(seen, sought)
         self._open[frame] = Observation(frame, seen, picture.view, prepared.cut, sought is None, picture.coloured)
         self.describing.consider(frame, lambda box: self._around_face(picture, box), matches)
-        told(frame, seen, prepared.looked and prepared.search is not None)
+        told(frame, seen, prepared.searched)
         self._looking_back.look(matches, expected, self._recent, self._open, told)
         self._straight.forget(self._recent[-1].number - 2 * self._plan.interval)
         if prepared.cut or frame in (0, len(self._index) - 1):

@@ -82,6 +82,7 @@ class BeginningsTest(TemporaryFolder):
         searched = [p.picture.number for p in made if p.search is not None]
         self.assertLess(max(np.diff(searched)), EVERY - 1)
         self.assertTrue(any(not p.looked for p in made if p.search is not None), "also by itself, without the rest of the picture")
+        self.assertTrue(all(p.search is not None and p.looked for p in made if p.searched))
         for p in made:
             since = p.picture.number - (0 if p.picture.number < CUT else CUT)
             self.assertLess(np.abs(p.picture.view - [[1, 0, -3 * since], [0, 1, 0]]).max(), 1.5, p.picture.number)
