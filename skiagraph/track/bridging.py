@@ -72,7 +72,7 @@ class HoldSettings:
     """The cover after a follower has stopped. Larger values cover for longer, and further from where anybody was seen. Set by benchmarks/quality.py (edge, aside)."""
 
     speed_frames: int = 8  # frames at the end from which its speed is taken
-    leaving_s: float = 1.2  # seconds at most for which it is led out of the picture by its speed
+    leaving_s: float = 1.2  # seconds at most for which it is led out of the picture by its speed, or stays where somebody stands half in the picture
     slows: float = 0.85  # of its speed, a frame, inside the picture
     fades: float = 0.92  # of its confidence, a frame
     least: float = 0.1  # confidence at least
@@ -335,10 +335,11 @@ def held(rows, start, speed, reason: str, longest: int, size, rate: float, setti
     if len(rows) >= 4:
         t = np.arange(min(HOLD.speed_frames, len(rows)))
         speed = 0.5 * speed + 0.5 * np.polyfit(t, rows[-len(t):, :2], 1)[0]
-    leaving = touches_edge(state, size, speed) and np.hypot(*speed) > FOLLOWING.still_speed * state[2]
+    edge = touches_edge(state, size, speed)
+    leaving = edge and np.hypot(*speed) > FOLLOWING.still_speed * state[2]
     hold = max(1, round(settings.hold_s * rate))
     further = []
-    for k in range(min(longest - len(rows), round(HOLD.leaving_s * rate) if leaving else hold)):
+    for k in range(min(longest - len(rows), round(HOLD.leaving_s * rate) if edge else hold)):
         state = state.copy()
         state[:2] += speed * (1.0 if leaving else HOLD.slows ** k)
         state[5] = max(HOLD.least, state[5] * HOLD.fades)

@@ -76,6 +76,7 @@ class FollowerSettings:
     jerk_of_speed: float = 0.5  # and this share of its speed more
     speed_kept: float = 0.75  # of its former speed, a frame, in which it was seen to move; larger: slower to turn
     speed_unseen: float = 0.93  # of its speed, a frame, in which nothing was seen of it
+    speed_hidden: float = 0.98  # the same while somebody else is in front: who walks by behind somebody walks on
     looks_like: float = 0.7  # correlation from which its present look is learned; larger: drifts less, is lost sooner
     look_kept: float = 0.85  # of its former look, a frame, when it is
     turning_kept: float = 0.6  # the same for a head that turns away, which its shape vouches for
@@ -148,7 +149,7 @@ class Follower:
         same = correlation(self._reference, looks)
         self._weigh(same, trust, hidden, frames)
         old = FOLLOWER.speed_kept ** frames
-        self.speed = old * self.speed + (1 - old) * (moved[:2] - self.state[:2]) / frames if trust else self.speed * FOLLOWER.speed_unseen ** frames
+        self.speed = old * self.speed + (1 - old) * (moved[:2] - self.state[:2]) / frames if trust else self.speed * (FOLLOWER.speed_hidden if hidden else FOLLOWER.speed_unseen) ** frames
         self.state = moved
         if not hidden:
             self._ask(after_rgb, origin, same, frames)

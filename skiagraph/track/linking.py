@@ -37,6 +37,9 @@ class GateSettings:
     overlap_costs: float = 0.5  # cost of no overlap at all with where it is expected
     size_costs: float = 0.6  # cost of a size that differs by a factor of e
     looks_cost: float = 0.9  # cost of looks that have nothing in common
+    either_away: float = 1.2  # sides off where somebody is expected who was not seen lately within which a face may be theirs; larger: more tracks begin anew where people cross
+    own_like: float = 0.75  # likeness from which a face is somebody's own, whoever else may be there: that of one person on both sides of a meeting is 0.75 to 0.97 (track.meetings); larger: the same
+    either_like: float = 0.1  # by which a face has to be more like one of them than like the others; larger: the same
     looks_learned: float = 0.1  # share of a track's looks that is taken from each surely seen face; larger: learns quicker, also somebody else's
     slows: float = 0.9  # of the speed of a track that is not seen, a frame
     broken: float = 3.0  # cost up to which a match is not broken up so that somebody else has one too: less than two bad ones cost together; smaller: groups that move otherwise than expected come apart (alike: at 1.2 15 leaks for none); larger: heads are exchanged where one of two is not found (veiled, railings)
@@ -285,12 +288,28 @@ class Linker:
         cost = np.full(overlap.shape, GATES.impossible)
         near = (away <= allowed) & (change <= most)
         like, known = np.full(cost.shape, UNKNOWN), np.zeros(cost.shape, bool)
-        for i, j in zip(*np.nonzero(near)):
+        theirs = (away <= GATES.either_away) & (missed >= GATES.lost_frames)[:, None]
+        for i, j in zip(*np.nonzero(near | theirs)):
             like[i, j] = likeness(tracks[i].tracklet.colours, colours[j])
             known[i, j] = tracks[i].tracklet.colours is not None and colours[j] is not None
-        fits = near & ~(known & (like < least_like[:, None]))
+        fits = near & ~(known & (like < least_like[:, None])) & ~_either(theirs, like, known)
         cost[fits] = (away + GATES.overlap_costs * (1 - overlap) + GATES.size_costs * change + GATES.looks_cost * (1 - like))[fits]
         return cost
+
+
+def _either(theirs: np.ndarray, like: np.ndarray, known: np.ndarray) -> np.ndarray:
+    """Which faces, bool (tracks, faces), may as well be of somebody else who was not seen lately: they went out of sight together, and looks do not tell which of them it is.
+
+    Such a face begins a track of its own, and who that is is asked when all is known (track.meetings). theirs: who was not seen lately and may be at a face by now; like: how
+    alike they look, where that is known.
+    """
+    either = np.zeros(theirs.shape, bool)
+    for j in np.flatnonzero(theirs.sum(axis=0) > 1):
+        who = np.flatnonzero(theirs[:, j])
+        for i in who:
+            other = max(like[k, j] if known[k, j] else np.inf for k in who if k != i)
+            either[i, j] = not known[i, j] or like[i, j] < GATES.own_like and like[i, j] - other < GATES.either_like
+    return either
 
 
 def assigned(cost: np.ndarray) -> tuple[np.ndarray, np.ndarray]:

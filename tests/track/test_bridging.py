@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from skiagraph.track.bridging import BridgeSettings, Followed, Window, gap_tasks, held, lead_task, loose_ends
+from skiagraph.track.bridging import HOLD, BridgeSettings, Followed, Window, gap_tasks, held, lead_task, loose_ends
 from skiagraph.track.chaining import Chain
 from tests.track.faces import tracklet
 from tests.track.test_following import pictures
@@ -92,6 +92,12 @@ class HeldTest(unittest.TestCase):
         kept = held(rows, rows[0], np.array([6.0, 0]), "lost", 100, (400, 300), 25)
         self.assertGreater(kept[-1, 0] - kept[-1, 2] / 2, 400)
         self.assertLess(len(kept), 25)
+
+    def test_who_stands_half_in_the_picture_is_covered_for_as_long_as_leaving_takes(self):
+        rows = np.array([[385.0, 150, 60, 80, 0, 0.6]] * 5)
+        kept = held(rows, rows[0], np.zeros(2), "lost", 100, (400, 300), 25)
+        self.assertEqual(len(kept), 5 + round(HOLD.leaving_s * 25))
+        self.assertLess(np.abs(kept[:, 0] - 385).max(), 1)
 
     def test_who_has_left_is_not_held(self):
         rows = np.array([[440.0, 150, 60, 80, 0, 0.6]])

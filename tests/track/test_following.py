@@ -73,6 +73,12 @@ class FollowingTest(unittest.TestCase):
         self.assertTrue(all(b[5] < a[5] for a, b in zip(kept, kept[1:])))
         self.assertGreater(kept[-1][0], 152)
 
+    def test_who_walks_by_behind_somebody_walks_on(self):
+        views = pictures(18, (0, 0))
+        follower = Follower(views[0], HEAD, np.array([6.0, 0.0]))
+        rows = [row for a, b in zip(views, views[1:]) if (row := follower.step(a, b, hidden=True)) is not None]
+        self.assertGreater(rows[-1][0] - HEAD[0], 0.85 * 6 * len(rows))
+
     def test_a_head_goes_on_behind_somebody_else_and_is_seen_again_beyond(self):
         # Heads are not as fine as the texture.
         views = [cv2.normalize(cv2.GaussianBlur(view, (0, 0), 5), None, 0, 255, cv2.NORM_MINMAX) for view in pictures(20, (6, 0))]

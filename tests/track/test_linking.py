@@ -71,6 +71,28 @@ class LinkingTest(unittest.TestCase):
             steps = np.diff([box[0] for box in tracklet.boxes])
             self.assertTrue((steps > 0).all() or (steps < 0).all())
 
+    def test_of_two_who_went_out_of_sight_together_nobody_goes_on_whose_looks_do_not_tell(self):
+        # One face is found again where both may be by now, just where the first one should be.
+        one, other, half = (np.array(v, np.float32) / np.linalg.norm(v) for v in ((1, 0.2, 0, 0), (0.2, 1, 0, 0), (1, 1, 1.2, 0)))
+        for looks, goes_on in ((one, (True, False)), (other, (False, True)), (half, (False, False)), (None, (False, False))):
+            linker = Linker(25)
+            for n in range(15):
+                linker.update(n, Seen.joined([seen(100 + n, 100, colours=one), seen(156 - 2 * n, 100, colours=other)]))
+            first, second = sorted(linker.tracklets, key=lambda t: t.boxes[0][0])
+            for n in range(15, 19):
+                linker.update(n, Seen.none())
+            linker.update(19, seen(119, 100, colours=looks))
+            self.assertEqual((first.frames[-1] == 19, second.frames[-1] == 19), goes_on, looks)
+
+    def test_who_went_out_of_sight_alone_goes_on_whatever_is_known_of_their_looks(self):
+        linker = Linker(25)
+        for n in range(15):
+            linker.update(n, Seen.joined([seen(100 + n, 100), seen(150, 100)]))
+        for n in range(15, 19):
+            linker.update(n, seen(150, 100))
+        linker.update(19, Seen.joined([seen(119, 100), seen(150, 100)]))
+        self.assertEqual([t.frames[-1] for t in linker.tracklets], [19, 19])
+
     def test_doubtful_faces_continue_but_do_not_begin(self):
         frames = [[seen(100, 100, score=0.9 if n < 5 else 0.45), seen(300, 100, score=0.45)] for n in range(20)]
         self.assertEqual([len(t.frames) for t in self.run_linker(frames)], [20])
