@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from types import MappingProxyType
 
 import numpy as np
@@ -207,14 +207,21 @@ def _holding_both(before: Path, after: Path, begins: int) -> Path:
 
     Backward counts only as far as it stays near: it, too, may have slipped.
     """
-    rows, others = _rows_of(before), _rows_of(after)
-    for frame in range(before.last, max(before.first, after.first, begins - PEOPLE.both_frames) - 1, -1):
-        n, other = before.row(frame), others[after.row(frame)]
-        apart = np.abs(rows[n, :2] - other[:2])
+    return _holding(before, after, range(before.last, begins - PEOPLE.both_frames - 1, -1))
+
+
+def _holding(path: Path, other: Path, frames: Iterable[int]) -> Path:
+    """A path whose rows hold another's place too, frame by frame for as long as both have one and those are near each other."""
+    rows, others = _rows_of(path), _rows_of(other)
+    for frame in frames:
+        if not max(path.first, other.first) <= frame <= min(path.last, other.last):
+            break
+        n, m = frame - path.first, frame - other.first
+        apart = np.abs(rows[n, :2] - others[m, :2])
         if (apart > PEOPLE.near_both * rows[n, 2:4]).any():
             break
-        rows[n, :4] = around_both(rows[n:n + 1], other[None])[0]
-    return Path.from_rows(before.first, rows, before.origin)
+        rows[n, :4] = around_both(rows[n:n + 1], others[m:m + 1])[0]
+    return Path.from_rows(path.first, rows, path.origin, path.lean)
 
 
 def _stretch(path: Path, numbers, chains: Sequence[Chain], descriptions) -> Stretch:
@@ -340,8 +347,9 @@ def _untangled(parts: Sequence[Stretch]) -> list[Path]:
         at_end, at_begin = before.row(meet - 1), path.row(meet)
         near = float(iou(cxcywh_to_xyxy(np.array([[before.cx[at_end], before.cy[at_end], before.width[at_end], before.height[at_end]]])),
                          cxcywh_to_xyxy(np.array([[path.cx[at_begin], path.cy[at_begin], path.width[at_begin], path.height[at_begin]]])))[0, 0]) > PEOPLE.touches
-        before = before.part(before.first, min(before.last, meet - 1))
-        path = path.part(max(path.first, meet), path.last)
+        # Neither of the two is known to be right where one goes over into the other.
+        before, path = (_holding(before, path, range(meet - 1, max(found_before, meet - 1 - PEOPLE.both_frames), -1)).part(before.first, min(before.last, meet - 1)),
+                        _holding(path, before, range(meet, min(found_after, meet + PEOPLE.both_frames))).part(max(path.first, meet), path.last))
         if near and path.first == before.last + 1:
             paths[-1] = _linked(before, path) if (path.origin == FOUND).any() else before
         else:

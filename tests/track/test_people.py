@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from skiagraph.track.bridging import Followed
+from skiagraph.track.bridging import Followed, Lead
 from skiagraph.track.chaining import Chain
 from skiagraph.track.identity import IDENTITY
 from skiagraph.track.path import FOLLOWED, FOUND, Path
@@ -133,6 +133,18 @@ class PeopleTest(unittest.TestCase):
                 for a, b in zip(person.paths, person.paths[1:]):
                     self.assertLess(a.last, b.first)
 
+    def test_where_one_path_of_a_person_goes_over_into_the_next_the_cover_holds_both(self):
+        parts = [tracklet(1, range(0, 30), 100), tracklet(2, range(60, 90), 124)]
+        rows = np.column_stack([np.full(20, 100.0), np.full(20, 150.0), np.full(20, 60.0), np.full(20, 81.0), np.zeros(20), np.full(20, 0.5)])
+        on, back = rows, rows + [24, 0, 0, 0, 0, 0]
+        people, _ = self.cast(parts, described(parts, 1), [Followed(tails={29: on}), Followed(leads={0: Lead(back, False)})])
+        self.assertEqual(len(people), 1)
+        left, right = ({path.first + n: float(x) for path in people[0].paths for n, x in enumerate(path.boxes()[:, side])} for side in (0, 2))
+        for frame in range(40, 50):
+            self.assertLess(left[frame], 71, frame)
+            self.assertGreater(right[frame], 153, frame)
+        for frame in (20, 70):
+            self.assertLess(right[frame] - left[frame], 66)
 
     def test_where_two_followed_paths_of_one_person_reach_into_each_other_the_surer_one_is_taken(self):
         def path(first, sure, found):
@@ -145,6 +157,7 @@ class PeopleTest(unittest.TestCase):
         self.assertEqual(_meet(before, after, 9, 40), 25, "not from the middle of the frames in which both are known, and not only where a face was found")
         self.assertEqual(_meet(before, path(38, [0.3] * 2 + [0.9] * 5, np.arange(7) >= 2), 9, 40), 38)
         self.assertEqual(_meet(before, path(10, [0.9] * 5, np.arange(5) >= 0), 9, 10), 10)
+
 
 class SiftTest(unittest.TestCase):
     def test_a_doubtful_face_around_a_believed_head_is_its_shadow(self):
