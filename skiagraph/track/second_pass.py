@@ -35,7 +35,8 @@ class FollowOnSettings:
     meets: float = 0.4  # overlap (IoU) from which heads are the same head where one begins; larger: fewer tails find their way
     size: tuple[float, float] = (0.6, 1.6)  # and whose width is from so many to so many times as large
     hides: float = 0.15  # overlap (IoU) from which one head is in front of another
-    hidden_s: float = 1.0  # seconds behind others after which a head is lost; larger: longer covers that may be nobody's
+    hidden_s: float = 1.0  # seconds behind others, since it was surely seen, after which a head is lost; larger: longer covers that may be nobody's
+    seen_again: float = 0.5  # confidence from which it is surely seen; larger: more heads are lost
     behind_s: float = 0.5  # seconds just on the head of another after which a follower went over to it
     met_frames: int = 3  # frames in which a lead lies over the known head of somebody else from which it may have gone over to them; larger: less is asked
     past: float = 0.34  # confidence of a lead beyond that at most, so that a person looks (review.finding.UNSURE; veiled, each 8th frame: 8 leaks in no finding)
@@ -281,7 +282,7 @@ class _SecondPass:
         if met is not None:
             tail.met, tail.done = met, True
             return
-        tail.hidden = tail.hidden + passed if hidden else 0
+        tail.hidden = tail.hidden + passed if hidden else 0 if tail.follower.confidence >= FOLLOW_ON.seen_again else tail.hidden
         tail.taken = tail.taken + passed if taken else 0
         row = tail.follower.step(_through(window, before), _through(window, after), window.origin, hidden=hidden, frames=passed)
         tail.reason = "lost" if tail.hidden > FOLLOW_ON.hidden_s * self.rate or tail.taken > FOLLOW_ON.behind_s * self.rate else tail.follower.reason

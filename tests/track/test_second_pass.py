@@ -84,6 +84,19 @@ class SecondPassTest(TemporaryFolder):
         self.assertIn(True, asked)
         self.assertIn(False, asked)
 
+    def test_who_is_not_surely_seen_between_two_who_hide_them_is_lost_as_if_they_were_hidden_all_the_time(self):
+        walks, beside = self.chain(1, [*range(12)]), BEGIN + SPEED * 11 + 35
+        hides = [*range(14, 25), *range(29, 50)]
+        stands = Chain((Tracklet(2, hides, [np.array([beside, 150, 60, 80, 0], np.float32)] * len(hides), [np.array([beside - 25, 125, beside + 25, 175], np.float32)] * len(hides), [0.9] * len(hides)),))
+        for confidence, to_the_end in ((0.3, False), (0.8, True)):
+            def step(follower, *_, hidden=False, frames=1):
+                follower.confidence = confidence
+                return np.append(follower.state, confidence)
+
+            with mock.patch("skiagraph.track.following.Follower.step", autospec=True, side_effect=step):
+                solved = second_pass(self.info, self.index, [walks, stands], lambda frame: (0, FRAMES - 1), JobControl())
+            self.assertEqual(11 + len(solved.results[0].tails[11]) == FRAMES - 1, to_the_end, confidence)
+
     def test_nobody_is_sure_of_what_is_followed_back_past_the_head_of_somebody_else(self):
         met, later = self.chain(1, [*range(24, 28)]), self.chain(2, [*range(40, 50)])
         solved = second_pass(self.info, self.index, [met, later], lambda frame: (0, FRAMES - 1), JobControl())
