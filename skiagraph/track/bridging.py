@@ -72,7 +72,7 @@ class HoldSettings:
     """The cover after a follower has stopped. Larger values cover for longer, and further from where anybody was seen. Set by benchmarks/quality.py (edge, aside)."""
 
     speed_frames: int = 8  # frames at the end from which its speed is taken
-    leaving_s: float = 1.2  # seconds at most for which it is led out of the picture by its speed, or stays where somebody stands half in the picture
+    leaving_s: float = 1.2  # seconds at most for which it is led out of the picture by its speed, or stays where somebody stands half in the picture (turned: 12 leaks of 16)
     slows: float = 0.85  # of its speed, a frame, inside the picture
     fades: float = 0.92  # of its confidence, a frame
     least: float = 0.1  # confidence at least

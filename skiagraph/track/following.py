@@ -76,7 +76,7 @@ class FollowerSettings:
     jerk_of_speed: float = 0.5  # and this share of its speed more
     speed_kept: float = 0.75  # of its former speed, a frame, in which it was seen to move; larger: slower to turn
     speed_unseen: float = 0.93  # of its speed, a frame, in which nothing was seen of it
-    speed_hidden: float = 0.98  # the same while somebody else is in front: who walks by behind somebody walks on
+    speed_hidden: float = 0.98  # the same while somebody else is in front: who walks by behind somebody walks on (stepping, with 0.93: 17 leaks of veiled, 19 of unseen-4); larger: covers of who stops there go too far
     looks_like: float = 0.7  # correlation from which its present look is learned; larger: drifts less, is lost sooner
     look_kept: float = 0.85  # of its former look, a frame, when it is
     turning_kept: float = 0.6  # the same for a head that turns away, which its shape vouches for

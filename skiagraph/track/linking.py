@@ -37,7 +37,7 @@ class GateSettings:
     overlap_costs: float = 0.5  # cost of no overlap at all with where it is expected
     size_costs: float = 0.6  # cost of a size that differs by a factor of e
     looks_cost: float = 0.9  # cost of looks that have nothing in common
-    either_away: float = 1.2  # sides off where somebody is expected who was not seen lately within which a face may be theirs; larger: more tracks begin anew where people cross
+    either_away: float = 1.2  # sides off where somebody is expected who was not seen lately within which a face may be theirs (railings, every frame: 42 frames of another person to none); larger: more tracks begin anew where people cross
     own_like: float = 0.75  # likeness from which a face is somebody's own, whoever else may be there: that of one person on both sides of a meeting is 0.75 to 0.97 (track.meetings); larger: the same
     either_like: float = 0.1  # by which a face has to be more like one of them than like the others; larger: the same
     looks_learned: float = 0.1  # share of a track's looks that is taken from each surely seen face; larger: learns quicker, also somebody else's

@@ -36,7 +36,7 @@ class FollowOnSettings:
     size: tuple[float, float] = (0.6, 1.6)  # and whose width is from so many to so many times as large
     hides: float = 0.15  # overlap (IoU) from which one head is in front of another
     hidden_s: float = 1.0  # seconds behind others, since it was surely seen, after which a head is lost; larger: longer covers that may be nobody's
-    seen_again: float = 0.5  # confidence from which it is surely seen; larger: more heads are lost
+    seen_again: float = 0.5  # confidence from which it is surely seen (quay, every frame: 16 frames more on another person without it); larger: more heads are lost
     behind_s: float = 0.5  # seconds just on the head of another after which a follower went over to it
     met_frames: int = 3  # frames in which a lead lies over the known head of somebody else from which it may have gone over to them; larger: less is asked
     past: float = 0.34  # confidence of a lead beyond that at most, so that a person looks (review.finding.UNSURE; veiled, each 8th frame: 8 leaks in no finding)
