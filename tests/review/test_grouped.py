@@ -27,7 +27,7 @@ class GroupedTest(TemporaryFolder):
                 self.assertEqual(exposing, sorted(exposing, reverse=True))
         self.assertEqual([g.title for g in grouped(self.project, listed(self.project, self.found), By.PERSON)], ["Person 1", "Person 2"])
         worse = replace(self.found[-1], reason=Reason.GAP)
-        self.assertEqual([g.title for g in grouped(self.project, listed(self.project, [*self.found, worse]))], ["May show somebody", "Unsure"])
+        self.assertEqual([g.title for g in grouped(self.project, listed(self.project, [*self.found, worse]))], ["May show somebody", "Worth a look"])
 
     def test_states_and_what_came_back(self):
         finding = next(f for f in self.found if f.subject == "s2")
