@@ -348,8 +348,9 @@ def _untangled(parts: Sequence[Stretch]) -> list[Path]:
         near = float(iou(cxcywh_to_xyxy(np.array([[before.cx[at_end], before.cy[at_end], before.width[at_end], before.height[at_end]]])),
                          cxcywh_to_xyxy(np.array([[path.cx[at_begin], path.cy[at_begin], path.width[at_begin], path.height[at_begin]]])))[0, 0]) > PEOPLE.touches
         # Neither of the two is known to be right where one goes over into the other.
-        before, path = (_holding(before, path, range(meet - 1, max(found_before, meet - 1 - PEOPLE.both_frames), -1)).part(before.first, min(before.last, meet - 1)),
-                        _holding(path, before, range(meet, min(found_after, meet + PEOPLE.both_frames))).part(max(path.first, meet), path.last))
+        until, since = range(meet - 1, max(found_before, meet - 1 - PEOPLE.both_frames), -1), range(meet, min(found_after, meet + PEOPLE.both_frames))
+        held_before, held_after = _holding(before, path, until), _holding(path, before, since)
+        before, path = held_before.part(before.first, min(before.last, meet - 1)), held_after.part(max(path.first, meet), path.last)
         if near and path.first == before.last + 1:
             paths[-1] = _linked(before, path) if (path.origin == FOUND).any() else before
         else:

@@ -55,8 +55,8 @@ FOLLOW_ON = FollowOnSettings()
 class _Tail:
     """A head followed on after its last sight.
 
-    chain, row: the found head that it goes on from, in frame first; last: as far as it may go; hidden, taken: frames that it was behind the head of somebody else, and just on
-    it; seen_to_move: its speed is known; met: number of the chain that begins where it came to.
+    chain, row: the found head that it goes on from, in frame first; last: as far as it may go; hidden: frames behind the head of somebody else since it was surely seen; taken: frames just
+    on such a head; seen_to_move: its speed is known; met: number of the chain that begins where it came to.
     """
 
     chain: int
@@ -282,7 +282,10 @@ class _SecondPass:
         if met is not None:
             tail.met, tail.done = met, True
             return
-        tail.hidden = tail.hidden + passed if hidden else 0 if tail.follower.confidence >= FOLLOW_ON.seen_again else tail.hidden
+        if hidden:
+            tail.hidden += passed
+        elif tail.follower.confidence >= FOLLOW_ON.seen_again:
+            tail.hidden = 0
         tail.taken = tail.taken + passed if taken else 0
         row = tail.follower.step(_through(window, before), _through(window, after), window.origin, hidden=hidden, frames=passed)
         tail.reason = "lost" if tail.hidden > FOLLOW_ON.hidden_s * self.rate or tail.taken > FOLLOW_ON.behind_s * self.rate else tail.follower.reason
