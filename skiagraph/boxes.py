@@ -59,9 +59,3 @@ def cxcywh_to_xyxy(boxes: FloatArray) -> FloatArray:
     """(n, 4) centre x, centre y, width, height to x0, y0, x1, y1."""
     boxes = np.asarray(boxes, float).reshape(-1, 4)
     return np.concatenate([boxes[:, :2] - boxes[:, 2:] / 2, boxes[:, :2] + boxes[:, 2:] / 2], axis=1)
-
-
-def around_both(heads: FloatArray, others: FloatArray) -> FloatArray:
-    """The smallest upright boxes that hold each head and the other of the same row: both (n, ≥4) centre x, centre y, width, height, …; gives (n, 4) of these."""
-    a, b = cxcywh_to_xyxy(np.asarray(heads)[:, :4]), cxcywh_to_xyxy(np.asarray(others)[:, :4])
-    return xyxy_to_cxcywh(np.concatenate([np.minimum(a[:, :2], b[:, :2]), np.maximum(a[:, 2:], b[:, 2:])], axis=1))

@@ -2,7 +2,7 @@ import unittest
 
 import numpy as np
 
-from skiagraph.boxes import area, around_both, crossing, cxcywh_to_xyxy, intersection, iou, paired_iou, xyxy_to_cxcywh
+from skiagraph.boxes import area, crossing, cxcywh_to_xyxy, intersection, iou, paired_iou, xyxy_to_cxcywh
 
 
 class BoxTest(unittest.TestCase):
@@ -26,11 +26,6 @@ class BoxTest(unittest.TestCase):
         self.assertEqual(crossing(boxes).tolist(), [False] * 3)
         self.assertEqual(crossing(boxes, 0.5).tolist(), [True, True, False])
         self.assertEqual(crossing(np.zeros((0, 4))).tolist(), [])
-
-    def test_around_both_is_the_smallest_box_that_holds_two(self):
-        heads = np.array([[10, 10, 4, 6, 0.2, 0.9], [0, 0, 2, 2, 0, 0.5]])
-        others = np.array([[16, 8, 4, 4, 0, 0.1], [0, 0, 1, 1, 0, 0.5]])
-        np.testing.assert_allclose(around_both(heads, others), [[13, 9.5, 10, 7], [0, 0, 2, 2]])
 
     def test_properties(self):
         rng = np.random.default_rng(1)

@@ -98,15 +98,17 @@ class FaceFinder:
             turned = [self.pool.submit(self._search_turned, picture, roll, width / picture.shape[1], max(limit, TURNED.score)) for roll in rolls]
         return Search(tuple(looks), tuple(turned))
 
-    def submit_edges(self, frame_rgb: np.ndarray, limit: float, finer: float) -> Search:
-        """Begin to search along the edges of a frame only, for faces that reach them. finer: times as fine as the smallest face needs."""
+    def submit_edges(self, frame_rgb: np.ndarray, limit: float, finer: float, rolls: tuple[float, ...] = ()) -> Search:
+        """Begin to search along the edges of a frame only, for faces that reach them. finer: times as fine as the smallest face needs; rolls: as in submit, but as finely."""
         height, width = frame_rgb.shape[:2]
-        parts = []
+        parts, turned = [], []
         for picture in _levels(frame_rgb, level_sizes(width, height, self.smallest / finer)):
             scale = width / picture.shape[1]
             for x0, y0, x1, y1 in _strips(picture.shape[1], picture.shape[0]):
-                parts.append(self.pool.submit(self._search, picture[y0:y1, x0:x1], scale, limit, (x0 * scale, y0 * scale)))
-        return Search(tuple(parts))
+                part, corner = picture[y0:y1, x0:x1], (x0 * scale, y0 * scale)
+                parts.append(self.pool.submit(self._search, part, scale, limit, corner))
+                turned += [self.pool.submit(self._search_turned, part, roll, scale, limit, corner) for roll in rolls]
+        return Search(tuple(parts), tuple(turned))
 
     def submit_around(self, frame_rgb: np.ndarray, boxes_xyxy: np.ndarray, limit: float, finer: float) -> Search:
         """Begin to search parts of a frame only, boxes (n, 4). finer: times as fine as the smallest face needs."""
@@ -154,9 +156,9 @@ class FaceFinder:
         found = self._detector.find(wide, limit).moved(1, -BORDER, -BORDER)
         return suppress(_without_mirrored(found, width, height)).moved(scale, *corner)
 
-    def _search_turned(self, picture: np.ndarray, roll: float, scale: float, limit: float) -> Detections:
+    def _search_turned(self, picture: np.ndarray, roll: float, scale: float, limit: float, corner: tuple[float, float] = (0, 0)) -> Detections:
         upright, matrix = stood_up(picture, roll)
-        return turned_back(self._search(upright, 1.0, limit), matrix, roll).moved(scale, 0, 0)
+        return turned_back(self._search(upright, 1.0, limit), matrix, roll).moved(scale, *corner)
 
     def look(self, frame_rgb: np.ndarray, boxes_xyxy: np.ndarray, limit: float = SECOND_LOOK, thorough: np.ndarray | None = None, rolls: np.ndarray | None = None) -> Detections:
         """A second look around each of the boxes (n, 4); where it is not sure, a third from nearer, and mirrored.

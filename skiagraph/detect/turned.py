@@ -70,6 +70,12 @@ def turned_back(found: Detections, matrix: np.ndarray, roll: float) -> Detection
     return Detections(np.concatenate([middle - half, middle + half], axis=1).astype(np.float32), found.scores, (found.landmarks @ matrix[:, :2].T + matrix[:, 2]).astype(np.float32), np.full(len(found), roll, np.float32))
 
 
+def quarters(rolls: np.ndarray) -> tuple[float, ...]:
+    """Which of the rolls above those of heads, (n,) degrees or NaN, are nearest to; none for who stands."""
+    kinds = ON_A_SIDE + UPSIDE_DOWN
+    return tuple(kind for kind in kinds if any(between_rolls(float(roll), kind) < 45 for roll in rolls[~np.isnan(rolls)]))
+
+
 def between_rolls(one: float, other: float) -> float:
     """Degrees from one roll to another, the shorter way round, 0..180."""
     return abs((one - other + 180) % 360 - 180)

@@ -8,10 +8,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from skiagraph.boxes import around_both
 from skiagraph.lazily import ndimage
 from skiagraph.track.bridging import BridgeSettings, Followed
 from skiagraph.track.chaining import Chain
+from skiagraph.track.leaning import around_both, own_axes
 from skiagraph.track.path import BRIDGED, FOLLOWED, FOUND, Path
 
 
@@ -112,7 +112,7 @@ def _ending_where_the_lead_is_surer(tail: np.ndarray, lead: np.ndarray, count: i
     end = begin + (int(worse[-1]) + 1 if len(worse) else 0)
     tail = tail[:end + hold].copy()
     shared = np.arange(max(begin, end - hold), len(tail))
-    away = np.abs(tail[shared, :2] - theirs[shared - begin, :2]) / np.maximum(tail[shared, 2:4], 1)
+    away = np.abs(own_axes(tail[shared], theirs[shared - begin, :2] - tail[shared, :2])) / np.maximum(tail[shared, 2:4], 1)
     shared = shared[(away <= PATHS.both_apart).all(axis=1)]
     tail[shared, :4] = around_both(tail[shared], theirs[shared - begin])
     return tail
@@ -136,7 +136,7 @@ def _room_for_curves(frames, heads) -> np.ndarray:
         return wider
     lengths = np.diff(frames).astype(float)
     speeds = np.diff(heads[:, :2].astype(float), axis=0) / lengths[:, None]
-    bent = np.abs(np.diff(speeds, axis=0)) * 2 / (lengths[1:] + lengths[:-1])[:, None]
+    bent = np.abs(own_axes(heads[1:-1], np.diff(speeds, axis=0))) * 2 / (lengths[1:] + lengths[:-1])[:, None]
     # At both ends of each blink; the outermost heads have none of their own.
     bent = np.concatenate([bent[:1], bent, bent[-1:]])
     for n in np.flatnonzero((lengths > 1) & (lengths <= PATHS.bent_frames + 1)):

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from skiagraph.boxes import around_both
+from skiagraph.track.leaning import around_both, grown, own_axes, standing_out
 from skiagraph.track.path import FOLLOWED, FOUND, Path
 from skiagraph.track.stretch import Stretch
 
@@ -75,31 +75,32 @@ def _until(front: Path, lost: int, came: Sequence[Path], settings: BehindSetting
 
 
 def _away(mine: np.ndarray, theirs: np.ndarray, settings: BehindSettings) -> np.ndarray:
-    """How far heads, (n, ≥4), are from others, (n,): below 1 they are at the same place."""
-    return (np.abs(mine[:, :2] - theirs[:, :2]) / (settings.near * np.maximum(mine[:, 2:4], theirs[:, 2:4]))).max(axis=1)
+    """How far heads, (n, ≥5), are from others, (n,): below 1 they are at the same place."""
+    return (np.abs(own_axes(mine, theirs[:, :2] - mine[:, :2])) / (settings.near * np.maximum(mine[:, 2:4], theirs[:, 2:4]))).max(axis=1)
 
 
-def _reach(front: np.ndarray, settings: BehindSettings) -> np.ndarray:
-    """Half the width and height of the cover around heads in front, (n, 2)."""
-    return front[:, 2:4] * (0.5 + np.array([settings.beside, settings.above]))
+def _around_front(front: np.ndarray, settings: BehindSettings) -> np.ndarray:
+    """Covers around heads in front, (n, 6)."""
+    around = front.copy()
+    around[:, 2:4] *= 1 + 2 * np.array([settings.beside, settings.above])
+    return around
 
 
 def _around(path: Path, lost: int, fronts: Sequence[tuple[Path, int]], settings: BehindSettings) -> Path:
     """The rows in which a head was lost at another, as large as both and the room around that. lost: the first frame in which it was not found any more; fronts: heads, and the last frame in which it may be behind them."""
     rows = path.rows().astype(float)
-    low, high = rows[:, :2] - rows[:, 2:4] / 2, rows[:, :2] + rows[:, 2:4] / 2
+    out = np.zeros((len(rows), 4))
     for other, until in fronts:
         first, last = max(lost, other.first), min(path.last, until)
         if first > last:
             continue
         mine, front = rows[first - path.first:last - path.first + 1], other.rows()[first - other.first:last - other.first + 1].astype(float)
         behind = (mine[:, 5] < settings.lost) & (front[:, 5] >= settings.front) & (_away(mine, front, settings) < 1)
-        at, reach = np.flatnonzero(behind) + first - path.first, _reach(front[behind], settings)
-        low[at], high[at] = np.minimum(low[at], front[behind, :2] - reach), np.maximum(high[at], front[behind, :2] + reach)
-    size = high - low
-    if np.allclose(size, rows[:, 2:4]):
+        at = np.flatnonzero(behind) + first - path.first
+        out[at] = np.maximum(out[at], standing_out(rows[at], _around_front(front[behind], settings)))
+    if not out.any():
         return path
-    rows[:, :2], rows[:, 2:4] = (low + high) / 2, size
+    rows[:, :4] = grown(rows, out)
     return Path.from_rows(path.first, rows, path.origin, path.lean)
 
 
@@ -121,8 +122,7 @@ def _waiting(path: Path, last: np.ndarray, fronts: Sequence[tuple[Path, int]], e
                 near.append((away, len(near), front[1:]))
     if not near:
         return path
-    waiting = min(near)[2].copy()
-    waiting[:, 2:4] = 2 * _reach(waiting, settings)
+    waiting = _around_front(min(near)[2], settings)
     waiting[:, 5] = settings.sure
     origin = np.concatenate([path.origin, np.full(len(waiting), FOLLOWED)])
     lean = None if path.lean is None else np.concatenate([path.lean, np.repeat(path.lean[-1:], len(waiting), axis=0)])

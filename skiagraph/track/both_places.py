@@ -15,6 +15,7 @@ import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 
 from skiagraph.track.crossings import rows_over_others
+from skiagraph.track.leaning import ANGLE, grown, own_axes, standing_out
 from skiagraph.track.path import FOLLOWED, FOUND, Path
 from skiagraph.track.stretch import Stretch
 
@@ -44,59 +45,52 @@ def holding_both(stretches: Sequence[Stretch], rate: float, settings: BothSettin
 
 def _holding(path: Path, met: np.ndarray, frames: int, settings: BothSettings) -> Path:
     rows, found = path.rows().astype(float), path.origin == FOUND
-    sides = _sides(rows)
-    low, high = sides[:, :2].copy(), sides[:, 2:].copy()
+    out = np.zeros((len(rows), 4))
     for row, there, share in [*_strays(rows, found, settings), *_seams(rows, found, path.origin == FOLLOWED, frames, settings), *_off_their_way(rows, found, met, frames, settings)]:
-        out = _beyond(sides[row], there)
-        low[row], high[row] = np.minimum(low[row], sides[row, :2] - share * out[:2]), np.maximum(high[row], sides[row, 2:] + share * out[2:])
-    rows[:, :2], rows[:, 2:4] = (low + high) / 2, high - low
+        out[row] = np.maximum(out[row], share * _beyond(rows[row], there))
+    rows[:, :4] = grown(rows, out)
     return Path.from_rows(path.first, rows, path.origin, path.lean)
 
 
-def _sides(rows: np.ndarray) -> np.ndarray:
-    """x0, y0, x1, y1 of rows, (…, 4)."""
-    return np.concatenate([rows[..., :2] - rows[..., 2:4] / 2, rows[..., :2] + rows[..., 2:4] / 2], axis=-1)
-
-
-def _beyond(sides: np.ndarray, there: np.ndarray) -> np.ndarray:
-    """By how much another place stands out on each side, px, (4,)."""
-    return np.maximum(np.concatenate([sides[:2] - there[:2], there[2:] - sides[2:]]), 0)
+def _beyond(row: np.ndarray, there: np.ndarray) -> np.ndarray:
+    """By how many px a head elsewhere, (4,) centre and size, stands out on each side of a row if it leans as that does, (4,)."""
+    return standing_out(row[None], np.append(there, row[ANGLE])[None])[0]
 
 
 def _differ(row: np.ndarray, there: np.ndarray, settings: BothSettings) -> bool:
     """Whether two places of a head are two, and not one or two heads."""
-    return settings.differs < (_beyond(_sides(row), there).reshape(2, 2) / row[2:4]).max() < settings.at_most
+    return settings.differs < (_beyond(row, there).reshape(2, 2) / row[2:4]).max() < settings.at_most
 
 
 def _strays(rows: np.ndarray, found: np.ndarray, settings: BothSettings):
-    """Row, sides where the head was around that moment, and 1, for each found row that was elsewhere and has as many on both sides."""
+    """Row, where the head was around that moment, and 1, for each found row that was elsewhere and has as many on both sides."""
     around = settings.around
     if len(rows) > 2 * around:
         meanwhile = np.median(np.delete(sliding_window_view(rows[:, :2], 2 * around + 1, axis=0), around, axis=-1), axis=-1)
         for row in np.flatnonzero(found[around:-around]):
-            there = _sides(np.concatenate([meanwhile[row], rows[row + around, 2:4]]))
+            there = np.concatenate([meanwhile[row], rows[row + around, 2:4]])
             if _differ(rows[row + around], there, settings):
                 yield row + around, there, 1.0
 
 
 def _seams(rows: np.ndarray, found: np.ndarray, followed: np.ndarray, frames: int, settings: BothSettings):
-    """Row, sides of the followed head as it would have gone on, and the share of it that is held, for found rows next to followed ones that were elsewhere."""
+    """Row, the followed head as it would have gone on, and the share of it that is held, for found rows next to followed ones that were elsewhere."""
     seams = [(n + 1, n, 1) for n in np.flatnonzero(followed[:-1] & found[1:])] + [(n, n + 1, -1) for n in np.flatnonzero(found[:-1] & followed[1:])]
     for seen, other, step in seams:
         # Somebody who runs is not where they were a frame before: whichever of the speeds on both sides explains more.
         away = min((rows[other, :2] + speed - rows[seen, :2] for speed in (_speed(rows, seen, step), -_speed(rows, other, -step))), key=lambda a: float(np.hypot(*a)))
         size = np.minimum(rows[other, 2:4], settings.larger * rows[seen, 2:4])
-        if not _differ(rows[seen], _sides(np.concatenate([rows[seen, :2] + away, size])), settings):
+        if not _differ(rows[seen], np.concatenate([rows[seen, :2] + away, size]), settings):
             continue
         for k in range(2 * frames):
             row = seen + k * step
             if not 0 <= row < len(rows) or not found[row]:
                 break
-            yield row, _sides(np.concatenate([rows[row, :2] + away, size])), min(1.0, (2 * frames - k) / frames)
+            yield row, np.concatenate([rows[row, :2] + away, size]), min(1.0, (2 * frames - k) / frames)
 
 
 def _off_their_way(rows: np.ndarray, found: np.ndarray, met: np.ndarray, frames: int, settings: BothSettings):
-    """Row, sides of where the head would be had it gone on straight, and the share of it that is held, for what comes to another head and is found off its way; seen from before and from after."""
+    """Row, where the head would be had it gone on straight, and the share of it that is held, for what comes to another head and is found off its way; seen from before and from after."""
     known = found | (rows[:, 5] >= settings.way_sure)
     since, until = settings.way
     for step in (1, -1):
@@ -111,13 +105,13 @@ def _off_their_way(rows: np.ndarray, found: np.ndarray, met: np.ndarray, frames:
                 continue
             line = np.polyfit(way - row, rows[way, :2], 1)
             off = np.abs(np.outer(way - row, line[0]) + line[1] - rows[way, :2]).max() / rows[row, 2]
-            away = np.hypot(*((rows[row, :2] - line[1]) / rows[row, 2:4]))
+            away = np.hypot(*(own_axes(rows[row][None], (line[1] - rows[row, :2])[None])[0] / rows[row, 2:4]))
             if off > settings.straight or not settings.off_way[0] < away < settings.off_way[1]:
                 continue
             size = np.median(rows[way, 2:4], axis=0)
             for k in range(2 * frames):
                 if 0 <= row + k * step < len(rows):
-                    yield row + k * step, _sides(np.concatenate([line[1] + k * step * line[0], size])), min(1.0, (2 * frames - k) / frames)
+                    yield row + k * step, np.concatenate([line[1] + k * step * line[0], size]), min(1.0, (2 * frames - k) / frames)
             again = row + 2 * frames * step
 
 

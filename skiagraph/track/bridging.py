@@ -292,14 +292,15 @@ def lead_task(row: int, chain: Chain, size: tuple[int, int], earliest: int, rate
     reach = np.stack([head[:4], head[:4]])
     reach[1, :2] += speed * longest * FOLLOWING.way_seen
     window = Window.around(reach, size)
-    return LeadTask(row, at - longest, at, window, head, speed if seen_to_move else None, np.zeros((0, 6)) if known is None else known, settings.lead_most_s * rate, size, rate, silhouette, settings, hidden)
+    return LeadTask(row, earliest, at - longest, at, window, head, speed if seen_to_move else None, np.zeros((0, 6)) if known is None else known, settings.lead_most_s * rate, size, rate, silhouette, settings, hidden)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class LeadTask:
-    """Follow a head back. row: of the chain; head: (5,) in frame last, where it begins, and its speed, px a frame, or None where that is not known; begun: rows that were followed already; most: frames in all."""
+    """Follow a head back. row: of the chain; earliest: frame from which there is room for it; head: (5,) in frame last, where it begins, and its speed, px a frame, or None where that is not known; begun: rows that were followed already; most: frames in all."""
 
     row: int
+    earliest: int
     first: int
     last: int
     window: Window
@@ -320,7 +321,8 @@ class LeadTask:
         rows[:, 5] = np.minimum(rows[:, 5], max(float(self.begun[-1, 5]) if len(self.begun) else 1.0, FOLLOWING.lead_sure))
         goes_on = not reason and len(rows) == longest
         if not goes_on:
-            rows = held(rows, np.append(self.head, HOLD.begins), np.zeros(2) if self.speed is None else self.speed, reason, longest, self.size, self.rate, self.settings)
+            # The cover needs no pictures, and is held beyond those that were asked for.
+            rows = held(rows, np.append(self.head, HOLD.begins), np.zeros(2) if self.speed is None else self.speed, reason, self.last - self.earliest, self.size, self.rate, self.settings)
         return Lead(np.concatenate([self.begun, rows]), goes_on and len(self.begun) + len(rows) < self.most)
 
     def keep(self, result: Lead, followed: Followed) -> None:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from skiagraph.track.appearance import likeness
+from skiagraph.track.leaning import ANGLE
 from skiagraph.track.linking import Tracklet
 
 
@@ -46,7 +47,10 @@ class Chain:
 
     @property
     def heads(self) -> np.ndarray:
-        return np.concatenate([np.asarray(t.heads, np.float32).reshape(-1, 5) for t in self.parts])
+        """(n, 5) as track.heads has them, but for angles, which go on from one to the next by less than half a turn."""
+        heads = np.concatenate([np.asarray(t.heads, np.float32).reshape(-1, 5) for t in self.parts])
+        heads[:, ANGLE] = np.unwrap(heads[:, ANGLE], period=360)
+        return heads
 
     @property
     def scores(self) -> np.ndarray:

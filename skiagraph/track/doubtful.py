@@ -7,8 +7,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from skiagraph.boxes import area, around_both, cxcywh_to_xyxy, intersection
+from skiagraph.boxes import area, cxcywh_to_xyxy, intersection
 from skiagraph.track.judging import ShapeJudge
+from skiagraph.track.leaning import around_both
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.silhouette import SILHOUETTE
 from skiagraph.track.stretch import Stretch

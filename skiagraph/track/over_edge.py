@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from skiagraph.boxes import around_both
+from skiagraph.track.leaning import around_both, level_reach
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.stretch import Stretch
 
@@ -45,6 +45,6 @@ def _held(path: Path, size: tuple[int, int], frames: int, settings: OverEdgeSett
 
 
 def _sides_beyond(rows: np.ndarray, size: tuple[int, int], near: float = 0.0) -> np.ndarray:
-    """Which edges of the picture, left, top, right and bottom, heads (…, ≥4) reach over, or come so many of their widths and heights near to: bool (…, 4)."""
-    middle, reach = rows[..., :2], rows[..., 2:4] * (0.5 + near)
+    """Which edges of the picture, left, top, right and bottom, heads (…, ≥5) reach over, or come so many of their widths and heights near to: bool (…, 4)."""
+    middle, reach = rows[..., :2], level_reach(rows) * (1 + 2 * near)
     return np.concatenate([middle - reach < 0, middle + reach > size], axis=-1)

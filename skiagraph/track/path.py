@@ -133,6 +133,8 @@ def laid_over(paths: Sequence[Path]) -> Path:
         rows[there], origin[there] = np.hstack([path.rows(), path.leaning()]), path.origin
     known = ~np.isnan(rows[:, 0])
     every = np.arange(len(rows))
+    # By the shorter way round from one path to the next.
+    rows[known, 4] = np.unwrap(rows[known, 4], period=360)
     for column in (0, 1, 2, 3, 4, 6, 7, 8):
         rows[:, column] = np.interp(every, every[known], rows[known, column])
     rows[~known, 5] = 0.0

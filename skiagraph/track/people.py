@@ -8,12 +8,13 @@ from types import MappingProxyType
 
 import numpy as np
 
-from skiagraph.boxes import area, around_both, cxcywh_to_xyxy, intersection, iou
+from skiagraph.boxes import area, cxcywh_to_xyxy, intersection, iou
 from skiagraph.track.assembling import path_of
 from skiagraph.track.bridging import BridgeSettings, Followed
 from skiagraph.track.chaining import Chain
 from skiagraph.track.describing import DESCRIBING, Description, is_of
 from skiagraph.track.identity import Signature, face_distance, group, probability
+from skiagraph.track.leaning import ANGLE, around_both, own_axes
 from skiagraph.track.linking import Tracklet
 from skiagraph.track.meetings import Join, held_apart
 from skiagraph.track.path import FOUND, Path
@@ -189,17 +190,15 @@ def _linked(before: Path, after: Path) -> Path:
         return after
     before = _holding_both(before.part(before.first, begins - 1), after, begins)
     after = after.part(before.last + 1, after.last) if after.first <= before.last + 1 else after
-    rows = [_rows_of(p) for p in (before, after)]
+    rows = [p.rows() for p in (before, after)]
     gap = after.first - before.last - 1
     if gap > 0:
+        # By the shorter way round.
+        rows[1][:, ANGLE] += 360 * np.round((rows[0][-1, ANGLE] - rows[1][0, ANGLE]) / 360)
         t = (np.arange(1, gap + 1) / (gap + 1))[:, None]
         rows.insert(1, rows[0][-1] * (1 - t) + rows[1][0] * t)
     middle = np.full(max(0, gap), 2, np.uint8)
     return Path.from_rows(before.first, np.concatenate(rows), np.concatenate([before.origin, middle, after.origin]))
-
-
-def _rows_of(path: Path) -> np.ndarray:
-    return np.stack([path.cx, path.cy, path.width, path.height, path.angle, path.confidence], axis=1)
 
 
 def _holding_both(before: Path, after: Path, begins: int) -> Path:
@@ -212,12 +211,12 @@ def _holding_both(before: Path, after: Path, begins: int) -> Path:
 
 def _holding(path: Path, other: Path, frames: Iterable[int]) -> Path:
     """A path whose rows hold another's place too, frame by frame for as long as both have one and those are near each other."""
-    rows, others = _rows_of(path), _rows_of(other)
+    rows, others = path.rows(), other.rows()
     for frame in frames:
         if not max(path.first, other.first) <= frame <= min(path.last, other.last):
             break
         n, m = frame - path.first, frame - other.first
-        apart = np.abs(rows[n, :2] - others[m, :2])
+        apart = np.abs(own_axes(rows[n:n + 1], (others[m, :2] - rows[n, :2])[None])[0])
         if (apart > PEOPLE.near_both * rows[n, 2:4]).any():
             break
         rows[n, :4] = around_both(rows[n:n + 1], others[m:m + 1])[0]

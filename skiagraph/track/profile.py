@@ -13,8 +13,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 
+from skiagraph.boxes import xyxy_to_cxcywh
 from skiagraph.lazily import ndimage
 from skiagraph.track.heads import HEAD_BOX
+from skiagraph.track.leaning import grown, standing_out
 from skiagraph.track.path import Path
 from skiagraph.track.stretch import Stretch
 
@@ -155,14 +157,15 @@ def _holding(stretch: Stretch, around: int) -> Path:
     if not faces:
         return path
     at, boxes = np.array([row for row, _ in faces]), np.array([box for _, box in faces], float)
-    half, beyond = rows[:, 2:4] / 2, np.zeros((len(rows), 4))
-    out = np.concatenate([rows[at, :2] - half[at] - boxes[:, :2], boxes[:, 2:] - rows[at, :2] - half[at]], axis=1)
+    beyond, faces = np.zeros((len(rows), 4)), rows[at]
+    # Boxes of faces are squares that lean as their heads do.
+    faces[:, :4] = xyxy_to_cxcywh(boxes)
+    out = standing_out(rows[at], faces)
     for step in range(-around, around + 1):
         to = at + step
         inside = (to >= 0) & (to < len(rows))
         np.maximum.at(beyond, to[inside], out[inside])
     if not beyond.any():
         return path
-    rows[:, :2] += (beyond[:, 2:] - beyond[:, :2]) / 2
-    rows[:, 2:4] += beyond[:, :2] + beyond[:, 2:]
+    rows[:, :4] = grown(rows, beyond)
     return Path.from_rows(path.first, rows, path.origin, path.lean)

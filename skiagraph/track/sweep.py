@@ -78,9 +78,10 @@ class Sweep:
         width, height = info.upright_size
         # The landmark network is asked in between; no two threads may share one.
         silhouette = Silhouette()
-        self._judging = Judging(FaceDescriber(), silhouette, self.squared, self._rate, finder.smallest, every)
+        judge = FaceDescriber()
+        self._judging = Judging(judge, silhouette, self.squared, self._rate, finder.smallest, every)
         self._preparing = Preparing(info, index, finder, self.squared, self._plan, every)
-        self._edges = EdgeLooks(finder, silhouette, self.squared)
+        self._edges = EdgeLooks(finder, judge, silhouette, self.squared)
         self._back = min(max(every, SWEEP.back_least), max(2, int(SWEEP.back_bytes / (3 * width * height))))
         self._decoded_ahead, self._searched_ahead = (ahead_of(info, most, SWEEP.ahead_bytes, SWEEP.copies) for most in (SWEEP.decoded_ahead, SWEEP.searched_ahead))
         self._recent: deque[Picture] = deque(maxlen=self._back + 1)

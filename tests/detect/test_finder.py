@@ -100,6 +100,15 @@ class FinderTest(unittest.TestCase):
         for x, y, unit in ((1258, 300, 24), (60, 400, 120)):
             self.assertFound(found, x, y, unit, 0.3)
 
+    def test_along_the_edges_whoever_lies_is_found_where_that_is_asked_for(self):
+        for roll, turns in ((90.0, 3), (-90.0, 1), (180.0, 2)):
+            picture = np.ascontiguousarray(np.rot90(scene((1280, 720), (LONG_HAIR, 60, 400, 80, 15, 0)), turns))
+            self.assertNotIn(roll, self.finder.submit_edges(picture, 0.7, 2.5).result().rolls.tolist())
+            found = self.finder.submit_edges(picture, 0.7, 2.5, (roll,)).result()
+            middle = {90.0: (720 - 400, 60), -90.0: (400, 1280 - 60), 180.0: (1280 - 60, 720 - 400)}[roll]
+            self.assertIn(roll, found.rolls.tolist())
+            self.assertFound(found, *middle, 80, 0.7)
+
     def test_in_a_part_faces_are_found_at_the_frames_edge_and_none_that_the_part_cuts_off(self):
         picture = scene((1280, 720), (BLUE_CAP, 1270, 300, 40, 0, 0), (OLD_HAND, 1040, 500, 40, 0, 0), (LONG_HAIR, 300, 300, 40, 0, 0))
         found = self.finder.submit_parts(picture, np.array([[1040, 0, 1280, 720]]), 0.4).result()

@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from skiagraph.track.chaining import chains
+from skiagraph.track.chaining import Chain, chains
 from tests.track.faces import tracklet
 
 
@@ -23,6 +23,13 @@ class ChainTest(unittest.TestCase):
         red, blue = np.eye(4, dtype=np.float32)[:2]
         self.assertEqual(len(chains([tracklet(1, range(20), 100, colours=red), tracklet(2, range(25, 40), 100, colours=blue)], 25)), 2)
         self.assertEqual(len(chains([tracklet(1, range(20), 100, colours=red), tracklet(2, range(25, 40), 100, colours=red)], 25)), 1)
+
+    def test_a_head_that_goes_on_turning_never_spins_back(self):
+        first, second = tracklet(1, range(5), 100), tracklet(2, range(8, 11), 100)
+        for piece, angles in ((first, (150, 170, -170, -150, -130)), (second, (-100, 175, -175))):
+            for head, angle in zip(piece.heads, angles):
+                head[4] = angle
+        np.testing.assert_allclose(Chain((first, second)).heads[:, 4], (150, 170, 190, 210, 230, 260, 175, 185))
 
 
 if __name__ == "__main__":

@@ -4,7 +4,7 @@ import unittest
 
 import numpy as np
 
-from skiagraph.track.path import Path
+from skiagraph.track.path import Path, laid_over
 
 
 class PathValueTest(unittest.TestCase):
@@ -18,6 +18,12 @@ class PathValueTest(unittest.TestCase):
                 Path.from_rows(0, rows, np.zeros(len(rows)))
         with self.assertRaises(ValueError):
             Path(0, [1, 2], [1], [1], [1], [0], [1], [0])
+
+    def test_between_two_paths_a_head_turns_by_the_shorter_way(self):
+        rows = np.array([[100.0, 100, 40, 50, 170, 0.9]] * 3)
+        later = rows + [0, 0, 0, 0, -340, 0]
+        made = laid_over([Path.from_rows(0, rows, np.zeros(3)), Path.from_rows(6, later, np.zeros(3))])
+        np.testing.assert_allclose(made.angle, (170, 170, 170, 175, 180, 185, 190, 190, 190))
 
     def test_part_keeps_the_frames(self):
         path = Path.from_rows(10, np.column_stack([np.arange(8.0), *[np.ones(8)] * 5]), np.zeros(8))

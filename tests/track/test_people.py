@@ -56,6 +56,11 @@ class MeetingTest(unittest.TestCase):
     def test_what_was_followed_to_somewhere_else_does_not_count(self):
         np.testing.assert_allclose(self.joined(60).width, 40)
 
+    def test_in_between_a_head_turns_by_the_shorter_way(self):
+        before, after = straight(0, 9, 100, [FOUND] * 10), straight(12, 20, 100, [FOUND] * 9)
+        turned = [Path.from_rows(p.first, p.rows() + [0, 0, 0, 0, angle, 0], p.origin) for p, angle in ((before, 174), (after, -177))]
+        np.testing.assert_allclose(_linked(*turned).angle[9:13], (174, 177, 180, 183))
+
 
 class PeopleTest(unittest.TestCase):
     def cast(self, tracklets, descriptions, solved=None, meetings=()):
