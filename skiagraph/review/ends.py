@@ -14,6 +14,8 @@ from skiagraph.track.path import FOUND
 EDGE = 0.75
 # Nobody came in, or left, over an edge that they went towards, or away from, by so many of their widths within so many seconds after, or before. Larger: less is asked.
 AWAY, AWAY_S = 0.25, 0.3
+# Frames for which two who may be one are both there at most where one goes over into the other. Larger: less is asked.
+BOTH_THERE = 3
 # Heads that overlap by so much (IoU) from one frame to the next are at one place. So is one that lies in another by such a share of itself: that one's cover is wide, since its place was not known (track.behind).
 SAME_PLACE, WITHIN = 0.5, 0.9
 
@@ -81,8 +83,9 @@ def goes_on(scene: Scene, sighting: Sighting, others: list[tuple[Subject, Sighti
     mine = cxcywh_to_xyxy(rows[-1 if step > 0 else 0][None, :4])
     for _, other in others:
         theirs = scene.rows(other)
-        at_once = other.first if step > 0 else other.first + len(theirs) - 1
-        if not len(theirs) or at_once != frame:
+        # Frames of mine in which the other is there already, or still.
+        both = frame - other.first if step > 0 else other.first + len(theirs) - 1 - frame
+        if not 0 <= both <= BOTH_THERE or not other.first <= frame < other.first + len(theirs):
             continue
         other_box = cxcywh_to_xyxy(theirs[frame - other.first][None, :4])
         if iou(mine, other_box)[0, 0] >= SAME_PLACE or intersection(mine, other_box)[0, 0] >= WITHIN * min(area(mine)[0], area(other_box)[0]):

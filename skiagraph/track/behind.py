@@ -1,4 +1,5 @@
-"""Whoever was lost behind the head of somebody else is somewhere behind it: their cover reaches around that head, and stays with it for a while.
+"""Whoever was lost behind the head of somebody else is somewhere behind it: their cover reaches around that head, and stays with it for a while. And whoever comes out from behind somebody who has just come
+into the picture came in behind them: their cover reaches around that head from there on.
 
 A detector finds a face of which more than about half shows; less than that may stand out from behind another head for seconds, where two walk side by side. Where it stands out is not known, so the cover is
 wider than the head in front on all sides. It is a cover of whoever was lost, and not of the one in front, so that it stays when that one is shown.
@@ -11,7 +12,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from skiagraph.track.leaning import around_both, grown, own_axes, standing_out
+from skiagraph.track.leaning import around_both, holding, level_reach, own_axes
 from skiagraph.track.path import FOLLOWED, FOUND, Path
 from skiagraph.track.stretch import Stretch
 
@@ -25,13 +26,64 @@ class BehindSettings:
     near: float = 0.8  # of their widths, and heights, that the middles of both are apart at most; larger: more covers are wider
     beside: float = 0.35  # of its width that the cover reaches beyond the head in front on each side: a third of a face that is not found, and the nose; larger: wider covers
     above: float = 0.1  # of its height, above and below
+    came_s: float = 1.2  # seconds for which somebody is in the picture, at most, whom others may have come in behind; larger: longer covers that may be nobody's
+    edge: float = 0.75  # share of a head that reaches over the edge where it came in (review.ends says the same); larger: more came in
     waits_s: float = 2.0  # seconds for which a cover stays with the head that somebody was lost behind; larger: longer covers that may be nobody's
     comes_out: float = 1.5  # widths from that head within which somebody new is whoever was behind it
     sure: float = 0.36  # confidence meanwhile: as little as asks nothing by itself, and belongs to the finding that somebody was lost (review.finding.HARDLY)
 
 
-def around_others(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple[int, int]], rate: float, settings: BehindSettings = BehindSettings()) -> list[Stretch]:
-    """The same stretches, none of them shorter and no row smaller. shot_of: first and last frame of the shot of a frame; rate: frames a second."""
+def around_others(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple[int, int]], size: tuple[int, int], rate: float, settings: BehindSettings = BehindSettings()) -> list[Stretch]:
+    """The same stretches, none of them shorter and no row smaller. shot_of: first and last frame of the shot of a frame; size: of the picture, px; rate: frames a second."""
+    return _came_in_behind(_waiting_behind(stretches, shot_of, rate, settings), shot_of, size, rate, settings)
+
+
+def _came_in_behind(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple[int, int]], size: tuple[int, int], rate: float, settings: BehindSettings) -> list[Stretch]:
+    """The same, of which those that begin at the head of somebody who has just come in begin where that one does."""
+    made = list(stretches)
+    spans = np.array([(s.path.first, s.path.last) for s in stretches], int).reshape(-1, 2)
+    longest = round(settings.came_s * rate)
+    # One may have come in behind somebody who came in behind somebody.
+    for n in np.argsort(spans[:, 0], kind="stable"):
+        path, begins = stretches[n].path, int(spans[n, 0])
+        found, shot = np.flatnonzero(path.origin == FOUND), shot_of(begins)[0]
+        row = path.rows()[:1].astype(float)
+        if stretches[n].doubtful or begins == shot or not len(found) or row[0, 5] >= settings.lost or _over_edge(row[0], size, settings):
+            continue
+        near = []
+        for m in np.flatnonzero((spans[:, 0] < begins) & (spans[:, 0] >= begins - longest) & (spans[:, 1] >= begins)):
+            front, theirs = made[m].path, stretches[m].path.rows()[begins - spans[m, 0]][None].astype(float)
+            away = float(_away(row, theirs, settings)[0])
+            if not stretches[m].doubtful and theirs[0, 5] >= settings.front and away < 1 and (front.first == shot or _over_edge(front.rows()[0], size, settings)):
+                near.append((away, int(m)))
+        if near:
+            made[n] = replace(stretches[n], path=_begun_behind(path, int(found[0]), made[min(near)[1]].path, int(spans[min(near)[1], 0]), settings))
+    return made
+
+
+def _begun_behind(path: Path, found: int, front: Path, since: int, settings: BehindSettings) -> Path:
+    """A path that begins with the head in front of it. found: its first row in which it was found; since: from which frame on the front is a head, and before that a cover around one that it came in behind itself."""
+    rows = front.rows()[:path.first + found - front.first].astype(float)
+    rows[since - front.first:] = _around_front(rows[since - front.first:], settings)
+    rows[:, 5] = settings.sure
+    own = path.rows().astype(float)
+    before = rows[:path.first - front.first]
+    # Where it was followed back to that head, it may be at either place.
+    beside, there = rows[len(before):], own[:len(rows) - len(before)]
+    at = np.flatnonzero((there[:, 5] < settings.lost) & (_away(there, beside, settings) < 1))
+    own[at, :4] = around_both(there[at], beside[at])
+    lean = None if path.lean is None else np.concatenate([np.repeat(path.lean[:1], len(before), axis=0), path.lean])
+    return Path.from_rows(front.first, np.concatenate([before, own]), np.concatenate([np.full(len(before), FOLLOWED), path.origin]), lean)
+
+
+def _over_edge(row: np.ndarray, size: tuple[int, int], settings: BehindSettings) -> bool:
+    """Whether a head is at the edge of the picture, or beyond it."""
+    reach = settings.edge * level_reach(row)
+    return bool((row[:2] - reach <= 0).any() or (row[:2] + reach >= size).any())
+
+
+def _waiting_behind(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple[int, int]], rate: float, settings: BehindSettings) -> list[Stretch]:
+    """The same, of which those that were lost at the head of somebody else reach around it, and stay with it."""
     spans = np.array([(s.path.first, s.path.last) for s in stretches], int).reshape(-1, 2)
     known = np.array([not s.doubtful for s in stretches], bool)
     longest = round(settings.waits_s * rate)
@@ -59,10 +111,11 @@ def together(stretches: Sequence[Stretch], before: Sequence[Stretch], around: Se
 
 
 def _together(path: Path, wider: Path) -> Path:
-    rows, around = path.rows().astype(float), wider.rows().astype(float)
-    n = len(rows)
-    rows[:, :4] = around_both(rows, around[:n])
-    return Path.from_rows(path.first, np.concatenate([rows, around[n:]]), np.concatenate([path.origin, wider.origin[n:]]), wider.lean if len(wider) > n else path.lean)
+    rows, origin = wider.rows().astype(float), wider.origin.copy()
+    same = slice(path.first - wider.first, path.last - wider.first + 1)
+    rows[same, 4:], origin[same] = path.rows()[:, 4:], path.origin
+    rows[same, :4] = around_both(path.rows(), wider.rows()[same])
+    return Path.from_rows(wider.first, rows, origin, wider.lean if len(wider) > len(path) else path.lean)
 
 
 def _until(front: Path, lost: int, came: Sequence[Path], settings: BehindSettings) -> int:
@@ -89,18 +142,18 @@ def _around_front(front: np.ndarray, settings: BehindSettings) -> np.ndarray:
 def _around(path: Path, lost: int, fronts: Sequence[tuple[Path, int]], settings: BehindSettings) -> Path:
     """The rows in which a head was lost at another, as large as both and the room around that. lost: the first frame in which it was not found any more; fronts: heads, and the last frame in which it may be behind them."""
     rows = path.rows().astype(float)
-    out = np.zeros((len(rows), 4))
+    held_by, held = [], []
     for other, until in fronts:
         first, last = max(lost, other.first), min(path.last, until)
         if first > last:
             continue
         mine, front = rows[first - path.first:last - path.first + 1], other.rows()[first - other.first:last - other.first + 1].astype(float)
         behind = (mine[:, 5] < settings.lost) & (front[:, 5] >= settings.front) & (_away(mine, front, settings) < 1)
-        at = np.flatnonzero(behind) + first - path.first
-        out[at] = np.maximum(out[at], standing_out(rows[at], _around_front(front[behind], settings)))
-    if not out.any():
+        held_by.append(np.flatnonzero(behind) + first - path.first)
+        held.append(_around_front(front[behind], settings))
+    if not sum(map(len, held)):
         return path
-    rows[:, :4] = grown(rows, out)
+    rows[:, :4] = holding(rows, np.concatenate(held_by), np.concatenate(held))
     return Path.from_rows(path.first, rows, path.origin, path.lean)
 
 

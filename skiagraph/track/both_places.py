@@ -15,7 +15,7 @@ import numpy as np
 from numpy.lib.stride_tricks import sliding_window_view
 
 from skiagraph.track.crossings import rows_over_others
-from skiagraph.track.leaning import ANGLE, grown, own_axes, standing_out
+from skiagraph.track.leaning import ANGLE, holding, own_axes, standing_out
 from skiagraph.track.path import FOLLOWED, FOUND, Path
 from skiagraph.track.stretch import Stretch
 
@@ -45,10 +45,12 @@ def holding_both(stretches: Sequence[Stretch], rate: float, settings: BothSettin
 
 def _holding(path: Path, met: np.ndarray, frames: int, settings: BothSettings) -> Path:
     rows, found = path.rows().astype(float), path.origin == FOUND
-    out = np.zeros((len(rows), 4))
+    at, held = [], []
     for row, there, share in [*_strays(rows, found, settings), *_seams(rows, found, path.origin == FOLLOWED, frames, settings), *_off_their_way(rows, found, met, frames, settings)]:
-        out[row] = np.maximum(out[row], share * _beyond(rows[row], there))
-    rows[:, :4] = grown(rows, out)
+        at.append(row)
+        held.append(np.append(rows[row, :4] + share * (there - rows[row, :4]), rows[row, ANGLE]))
+    if held:
+        rows[:, :4] = holding(rows, np.array(at), np.array(held))
     return Path.from_rows(path.first, rows, path.origin, path.lean)
 
 

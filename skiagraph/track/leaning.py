@@ -8,6 +8,8 @@ from __future__ import annotations
 import numpy as np
 
 ANGLE = 4
+# Directions of points on an ellipse that stand for all of it.
+_AROUND = np.linspace(0, 2 * np.pi, 32, endpoint=False)
 
 
 def own_axes(heads: np.ndarray, offsets: np.ndarray) -> np.ndarray:
@@ -31,9 +33,29 @@ def standing_out(heads: np.ndarray, others: np.ndarray) -> np.ndarray:
     return np.maximum(np.concatenate([reach - away - half, reach + away - half], axis=1), 0)
 
 
-def grown(heads: np.ndarray, out: np.ndarray) -> np.ndarray:
-    """Heads as far larger on each of their sides as (n, 4) says, in px: centre x, centre y, width and height, (n, 4). Their angle stays."""
-    heads = np.asarray(heads, float)
+def holding(heads: np.ndarray, at: np.ndarray, others: np.ndarray) -> np.ndarray:
+    """Centre x, centre y, width and height, (n, 4), of heads that hold themselves and others, (m, ≥5), each of which is to be held by the head of the row that `at` says, (m,). Angles stay.
+
+    Of two ellipses side by side the ellipse around both has to be a tenth higher than either where they are half of one apart: corners count.
+    """
+    heads, at, others = np.asarray(heads, float), np.asarray(at, int), np.asarray(others, float)
+    out = np.zeros((len(heads), 4))
+    np.maximum.at(out, at, standing_out(heads[at], others))
+    made = np.concatenate([_grown(heads, out), heads[:, ANGLE:]], axis=1)
+    larger = np.ones(len(heads))
+    for held in (heads[at], others):
+        np.maximum.at(larger, at, _times(made[at], held))
+    made[:, 2:4] *= larger[:, None]
+    return made[:, :4]
+
+
+def around_both(heads: np.ndarray, others: np.ndarray) -> np.ndarray:
+    """Centre x, centre y, width and height, (n, 4), of heads that hold each head and the other of the same row, at the angle of the first."""
+    return holding(heads, np.arange(len(heads)), others)
+
+
+def _grown(heads: np.ndarray, out: np.ndarray) -> np.ndarray:
+    """Heads as far larger on each of their sides as (n, 4) says, in px: centre x, centre y, width and height, (n, 4)."""
     # Back from the head's own axes to those of the picture.
     lean, moved = np.radians(heads[:, ANGLE]), (out[:, 2:] - out[:, :2]) / 2
     cos, sin = np.cos(lean), np.sin(lean)
@@ -41,9 +63,13 @@ def grown(heads: np.ndarray, out: np.ndarray) -> np.ndarray:
     return np.concatenate([middle, heads[:, 2:4] + out[:, :2] + out[:, 2:]], axis=1)
 
 
-def around_both(heads: np.ndarray, others: np.ndarray) -> np.ndarray:
-    """Centre x, centre y, width and height, (n, 4), of the smallest heads at each head's angle that reach as far to all of its sides as it and the other of the same row."""
-    return grown(heads, standing_out(heads, others))
+def _times(heads: np.ndarray, held: np.ndarray) -> np.ndarray:
+    """How many times as large each head would have to be to hold the one of the same row, (n,)."""
+    lean = np.radians(held[:, ANGLE] - heads[:, ANGLE])[:, None]
+    across, down = held[:, 2:3] / 2 * np.cos(_AROUND), held[:, 3:4] / 2 * np.sin(_AROUND)
+    away = own_axes(heads, held[:, :2] - heads[:, :2])
+    x, y = away[:, :1] + across * np.cos(lean) - down * np.sin(lean), away[:, 1:] + across * np.sin(lean) + down * np.cos(lean)
+    return np.hypot(x / (heads[:, 2:3] / 2), y / (heads[:, 3:4] / 2)).max(axis=1, initial=0.0)
 
 
 def _reach(heads: np.ndarray, lean: np.ndarray) -> np.ndarray:

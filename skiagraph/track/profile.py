@@ -16,7 +16,7 @@ from numpy.lib.stride_tricks import sliding_window_view
 from skiagraph.boxes import xyxy_to_cxcywh
 from skiagraph.lazily import ndimage
 from skiagraph.track.heads import HEAD_BOX
-from skiagraph.track.leaning import grown, standing_out
+from skiagraph.track.leaning import holding
 from skiagraph.track.path import Path
 from skiagraph.track.stretch import Stretch
 
@@ -157,15 +157,15 @@ def _holding(stretch: Stretch, around: int) -> Path:
     if not faces:
         return path
     at, boxes = np.array([row for row, _ in faces]), np.array([box for _, box in faces], float)
-    beyond, faces = np.zeros((len(rows), 4)), rows[at]
-    # Boxes of faces are squares that lean as their heads do.
-    faces[:, :4] = xyxy_to_cxcywh(boxes)
-    out = standing_out(rows[at], faces)
+    held_by, held = [], []
     for step in range(-around, around + 1):
         to = at + step
         inside = (to >= 0) & (to < len(rows))
-        np.maximum.at(beyond, to[inside], out[inside])
-    if not beyond.any():
-        return path
-    rows[:, :4] = grown(rows, beyond)
+        # Boxes of faces are squares that lean as their heads do; in a frame beside theirs they are in the same place on the head.
+        faces = rows[to[inside]]
+        faces[:, :2] += xyxy_to_cxcywh(boxes[inside])[:, :2] - rows[at[inside], :2]
+        faces[:, 2:4] = xyxy_to_cxcywh(boxes[inside])[:, 2:]
+        held_by.append(to[inside])
+        held.append(faces)
+    rows[:, :4] = holding(rows, np.concatenate(held_by), np.concatenate(held))
     return Path.from_rows(path.first, rows, path.origin, path.lean)

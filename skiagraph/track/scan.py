@@ -152,7 +152,7 @@ class _Scan:
         stretches = self._described(self._without_nobody(taken_for_known(without_inside(stretches))))
         stretches, joins, asked = self._reconsidered(stretches)
         stretches = held_before(stretches, self._shot, self.info.upright_size, self.rate, self.bridges)
-        before, around = stretches, around_others(stretches, self._shot, self.rate)
+        before, around = stretches, around_others(stretches, self._shot, self.info.upright_size, self.rate)
         stretches = less_sure(stretches, self.checkpoint.coloured)
         stretches = wide_while_turned(reaching_ahead(stretches), self.rate, self.checkpoint.coloured, self.cuts)
         stretches = held_over_edge(holding_faces(holding_both(stretches, self.rate)), self.info.upright_size, self.rate)

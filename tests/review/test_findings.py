@@ -9,6 +9,7 @@ from skiagraph.project import cast, edits, outlines
 from skiagraph.project.evidence import Join
 from skiagraph.project.model import Cover, Decision, Outline, Reach, Sighting, Style, replace
 from skiagraph.review import faces
+from skiagraph.review.ends import BOTH_THERE
 from skiagraph.review.exposure import check_file
 from skiagraph.review.finding import KINDS, Reason, sentence
 from skiagraph.review.findings import _KEPT as checks_kept
@@ -165,6 +166,9 @@ class FindingTest(TemporaryFolder):
         wide = np.array([[80, 48, 70, 60, 0, 0.9]] * 30)
         for paths in ((HeadPath.from_rows(0, wide, np.zeros(30)), head_path(30, 30)), (head_path(0, 30), HeadPath.from_rows(30, wide, np.zeros(30)))):
             self.assertEqual([r for r, _, _ in self.reasons(project_on(self.clip, *paths)) if r in (Reason.ENDS_INSIDE, Reason.BEGINS_INSIDE)], [], "nor within a wider cover")
+        for both, lost in ((1, False), (BOTH_THERE, False), (BOTH_THERE + 1, True)):
+            kinds = {r for r, _, _ in self.reasons(project_on(self.clip, head_path(0, 30 + both), head_path(30, 30)))}
+            self.assertEqual(bool(kinds & {Reason.ENDS_INSIDE, Reason.BEGINS_INSIDE}), lost, "both are there for a moment")
         self.assertTrue(self.reasons(cast.decide(cut, ["s2"], Decision.SHOW)), "who is shown there hides nobody")
         self.assertTrue(self.reasons(project_on(self.clip, head_path(0, 30), head_path(30, 30, cx=130))), "nor does who is elsewhere")
         self.assertTrue(self.reasons(project_on(self.clip, head_path(0, 30), head_path(31, 29))), "nor who comes a frame later")

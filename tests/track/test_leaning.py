@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from skiagraph.track.behind import around_others
 from skiagraph.track.both_places import holding_both
-from skiagraph.track.leaning import around_both, grown, level_reach, standing_out
+from skiagraph.track.leaning import around_both, holding, level_reach, standing_out
 from skiagraph.track.path import FOLLOWED, FOUND, Path
 from skiagraph.track.profile import holding_faces
 from tests.track.test_doubtful import stretch
@@ -33,33 +33,40 @@ def outline(head, points=64):
 
 
 class LeaningTest(unittest.TestCase):
-    def test_around_both_is_the_smallest_box_that_holds_two_level_heads(self):
+    def test_around_both_reaches_over_two_level_heads_and_holds_their_corners(self):
         heads = np.array([[10, 10, 4, 6, 0, 0.9], [0, 0, 2, 2, 0, 0.5]])
-        others = np.array([[16, 8, 4, 4, 0, 0.1], [0, 0, 1, 1, 0, 0.5]])
-        np.testing.assert_allclose(around_both(heads, others), [[13, 9.5, 10, 7], [0, 0, 2, 2]])
+        others = np.array([[16, 10, 4, 6, 0, 0.1], [0, 0, 1, 1, 0, 0.5]])
+        (apart, within) = around_both(heads, others)
+        np.testing.assert_allclose(apart[:2], (13, 10))
+        self.assertTrue(1 < apart[2] / 10 == apart[3] / 6 < 1.2, apart)
+        np.testing.assert_allclose(within, [0, 0, 2, 2])
 
     def test_a_lying_head_grows_towards_where_the_other_is(self):
         lying = np.array([[100.0, 100, 60, 80, 90]])
         below = lying + [0, 40, 0, 0, 0]
         # Below it in the picture is beside it for the head.
-        np.testing.assert_allclose(around_both(lying, below), [[100, 120, 100, 80]], atol=1e-9)
+        (x, y, across, along), = around_both(lying, below)
+        np.testing.assert_allclose((x, y, across / along), (100, 120, 100 / 80), atol=1e-9)
         np.testing.assert_allclose(level_reach(lying), [[40, 30]])
 
     @given(st.lists(st.floats(20, 90), min_size=8, max_size=8), ANGLES, ANGLES, ANGLES)
-    def test_around_both_reaches_to_all_of_both(self, numbers, lean, other_lean, degrees):
+    def test_around_both_holds_all_of_both(self, numbers, lean, other_lean, degrees):
         head, other = (np.array([[*n, angle, 0.5]]) for n, angle in ((numbers[:4], lean), (numbers[4:], other_lean)))
         both = np.concatenate([around_both(head, other), head[:, 4:]], axis=1)
         axes = np.radians(head[0, 4])
         for held in (head[0], other[0]):
             away = (outline(held) - both[0, :2]) @ np.array([[np.cos(axes), -np.sin(axes)], [np.sin(axes), np.cos(axes)]])
-            self.assertTrue((np.abs(away) <= both[0, 2:4] / 2 + 1e-6).all())
+            self.assertLess(np.hypot(*(away / (both[0, 2:4] / 2)).T).max(), 1.02)
         expected = turned(both, degrees)[:, :4]
         np.testing.assert_allclose(around_both(turned(head, degrees), turned(other, degrees)), expected, atol=1e-6)
 
-    def test_what_does_not_stand_out_changes_nothing(self):
-        heads = np.array([[50.0, 50, 40, 60, 30, 1]])
+    def test_a_head_holds_several_and_the_others_stay_as_they_are(self):
+        heads = np.array([[50.0, 50, 40, 60, 30, 1]] * 3)
         self.assertFalse(standing_out(heads, heads).any())
-        np.testing.assert_allclose(grown(heads, np.zeros((1, 4))), heads[:, :4])
+        made = holding(heads, np.array([1, 1]), np.array([[70.0, 50, 40, 60, 30], [30, 50, 40, 60, 30]]))
+        np.testing.assert_allclose(made[[0, 2]], heads[[0, 2], :4])
+        np.testing.assert_allclose(made[1, :2], (50, 50))
+        np.testing.assert_allclose(holding(heads, np.zeros(0, int), np.zeros((0, 5))), heads[:, :4])
 
 
 class TurnedPictureTest(unittest.TestCase):
@@ -85,7 +92,7 @@ class TurnedPictureTest(unittest.TestCase):
 
         def made(rows, origin):
             there = Path.from_rows(0, rows[60:], np.full(60, FOUND, np.uint8)), Path.from_rows(0, rows[:60], origin)
-            path = around_others([replace(stretch(0, 59, 0, doubtful=False, number=n), path=p) for n, p in enumerate(there)], lambda frame: (0, 59), 25.0)[1].path
+            path = around_others([replace(stretch(0, 59, 0, doubtful=False, number=n), path=p) for n, p in enumerate(there)], lambda frame: (0, 59), (1280, 720), 25.0)[1].path
             return path.rows()
 
         level = self.same(made, np.concatenate([lost, front]), np.array([FOUND] * 20 + [FOLLOWED] * 40, np.uint8))
