@@ -33,10 +33,9 @@ class ProfileSettings:
     sure: float = 0.8  # score from which a face shows how large its whole head is; less sure ones are compared with those
     steady: float = 2.0  # deviation, in sure faces, of the filter on their sizes
     around_s: float = 2.0  # seconds before and after within which a head was and is as large as it is taken to be; larger: longer turns are known
-    narrower: tuple[float, float] = (0.05, 0.12)  # share by which a face is found smaller than before and after: from the first its head may have turned, from the second it has; sizes of facing ones differ by that much now and then, which costs wider covers
-    higher: tuple[float, float] = (0.12, 0.22)  # by so much of its side a face is found higher than before and after: from the first of these it may be hair, from the second it is; facing ones differ by 0.03. smaller: covers of who nods reach further down
+    narrower: tuple[float, float] = (0.05, 0.1)  # share by which a face is found smaller than before and after: from the first its head may have turned, from the second it has (unseen-4-alike, every frame: 0.12, with 0.22 below, leaves four leaks in no finding); sizes of facing ones differ by that much now and then, which costs wider covers
+    higher: tuple[float, float] = (0.12, 0.19)  # by so much of its side a face is found higher than before and after: from the first of these it may be hair, from the second it is; facing ones differ by 0.03. smaller: covers of who nods reach further down
     stands: float = 0.6  # from so much on the whole head went up
-    turning_s: float = 0.2  # seconds before and after, in which a head is still turning, or was: of one in between the nose stands out furthest (unseen-4-alike, every frame: four leaks in no finding); larger: wider covers for longer
     wider: float = 0.3  # share by which a head in profile is wider than from the front: anthropometry has 1.25 for length against breadth of the skull, and the nose stands before it; larger: wider covers
     chin: float = 0.2  # share by which it reaches further down: what is found of a head from behind is hair, too high
     ahead: float = 0.12  # so much further the cover reaches ahead
@@ -109,11 +108,9 @@ def _wide(stretch: Stretch, rate: float, coloured: np.ndarray, parted: tuple[boo
     turned = np.maximum(_rising(1 - now / whole, settings.narrower), from_behind) * ~strange
     if not turned.any() and not from_behind.any():
         return path
-    turning = 2 * round(settings.turning_s * rate) + 1
-    turned, too_high = (ndimage.maximum_filter1d(amount, turning, mode="nearest") for amount in (turned, from_behind * raised))
     rows = path.rows().astype(float)
     rows[:, 2] += turned * np.maximum(HEAD_BOX.width * (1 + settings.wider) * whole - rows[:, 2], 0)
-    lower = np.maximum(turned * np.maximum(HEAD_BOX.height * (1 + settings.chin) * whole - rows[:, 3], 0), too_high * whole)
+    lower = np.maximum(turned * np.maximum(HEAD_BOX.height * (1 + settings.chin) * whole - rows[:, 3], 0), from_behind * raised * whole)
     lean = np.radians(rows[:, 4])
     rows[:, :2] += (lower / 2)[:, None] * np.stack([-np.sin(lean), np.cos(lean)], axis=1)
     rows[:, 3] += lower
