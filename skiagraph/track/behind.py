@@ -26,7 +26,7 @@ class BehindSettings:
     near: float = 0.8  # of their widths, and heights, that the middles of both are apart at most; larger: more covers are wider
     beside: float = 0.35  # of its width that the cover reaches beyond the head in front on each side: a third of a face that is not found, and the nose; larger: wider covers
     above: float = 0.1  # of its height, above and below
-    came_s: float = 1.2  # seconds for which somebody is in the picture, at most, whom others may have come in behind; larger: longer covers that may be nobody's
+    came_s: float = 1.2  # seconds for which somebody is in the picture, at most, whom others may have come in behind (unseen-2: five needless findings fewer every frame, and stepping a leak); larger: longer covers that may be nobody's
     edge: float = 0.75  # share of a head that reaches over the edge where it came in (review.ends says the same); larger: more came in
     waits_s: float = 2.0  # seconds for which a cover stays with the head that somebody was lost behind; larger: longer covers that may be nobody's
     comes_out: float = 1.5  # widths from that head within which somebody new is whoever was behind it
