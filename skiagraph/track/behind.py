@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from skiagraph.track.leaning import around_both, holding, level_reach, own_axes
+from skiagraph.track.leaning import around_both, holding, own_axes, sides_beyond
 from skiagraph.track.path import FOLLOWED, FOUND, Path
 from skiagraph.track.stretch import Stretch
 
@@ -48,16 +48,17 @@ def _came_in_behind(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple
         path, begins = stretches[n].path, int(spans[n, 0])
         found, shot = np.flatnonzero(path.origin == FOUND), shot_of(begins)[0]
         row = path.rows()[:1].astype(float)
-        if stretches[n].doubtful or begins == shot or not len(found) or row[0, 5] >= settings.lost or _over_edge(row[0], size, settings):
+        if stretches[n].doubtful or begins == shot or not len(found) or row[0, 5] >= settings.lost or sides_beyond(row[0], size, settings.edge).any():
             continue
         near = []
         for m in np.flatnonzero((spans[:, 0] < begins) & (spans[:, 0] >= begins - longest) & (spans[:, 1] >= begins)):
             front, theirs = made[m].path, stretches[m].path.rows()[begins - spans[m, 0]][None].astype(float)
             away = float(_away(row, theirs, settings)[0])
-            if not stretches[m].doubtful and theirs[0, 5] >= settings.front and away < 1 and (front.first == shot or _over_edge(front.rows()[0], size, settings)):
+            if not stretches[m].doubtful and theirs[0, 5] >= settings.front and away < 1 and (front.first == shot or sides_beyond(front.rows()[0], size, settings.edge).any()):
                 near.append((away, int(m)))
         if near:
-            made[n] = replace(stretches[n], path=_begun_behind(path, int(found[0]), made[min(near)[1]].path, int(spans[min(near)[1], 0]), settings))
+            front = min(near)[1]
+            made[n] = replace(stretches[n], path=_begun_behind(path, int(found[0]), made[front].path, int(spans[front, 0]), settings))
     return made
 
 
@@ -74,12 +75,6 @@ def _begun_behind(path: Path, found: int, front: Path, since: int, settings: Beh
     own[at, :4] = around_both(there[at], beside[at])
     lean = None if path.lean is None else np.concatenate([np.repeat(path.lean[:1], len(before), axis=0), path.lean])
     return Path.from_rows(front.first, np.concatenate([before, own]), np.concatenate([np.full(len(before), FOLLOWED), path.origin]), lean)
-
-
-def _over_edge(row: np.ndarray, size: tuple[int, int], settings: BehindSettings) -> bool:
-    """Whether a head is at the edge of the picture, or beyond it."""
-    reach = settings.edge * level_reach(row)
-    return bool((row[:2] - reach <= 0).any() or (row[:2] + reach >= size).any())
 
 
 def _waiting_behind(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple[int, int]], rate: float, settings: BehindSettings) -> list[Stretch]:

@@ -24,6 +24,12 @@ def level_reach(heads: np.ndarray) -> np.ndarray:
     return _reach(heads, np.radians(heads[..., ANGLE]))
 
 
+def sides_beyond(heads: np.ndarray, size: tuple[int, int], share: float = 1.0) -> np.ndarray:
+    """Which edges of a picture of some size, px, left, top, right and bottom, so much of each head (…, ≥5) reaches over: bool (…, 4)."""
+    middle, reach = heads[..., :2], share * level_reach(heads)
+    return np.concatenate([middle - reach < 0, middle + reach > size], axis=-1)
+
+
 def standing_out(heads: np.ndarray, others: np.ndarray) -> np.ndarray:
     """By how many px the other head of the same row stands out of each head on its left, above it, on its right and below it, (n, 4), all ≥ 0."""
     heads, others = np.asarray(heads, float), np.asarray(others, float)

@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from skiagraph.track.leaning import around_both, level_reach
+from skiagraph.track.leaning import around_both, sides_beyond
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.stretch import Stretch
 
@@ -36,15 +36,9 @@ def _held(path: Path, size: tuple[int, int], frames: int, settings: OverEdgeSett
         return path
     rows = path.rows().astype(float)
     for inside, at in ((int(found[0]), slice(max(0, int(found[0]) - frames), int(found[0]))), (int(found[-1]), slice(int(found[-1]) + 1, int(found[-1]) + 1 + frames))):
-        beyond = _sides_beyond(rows[at], size) & (_sides_beyond(rows[inside], size, settings.near))
+        beyond = sides_beyond(rows[at], size) & sides_beyond(rows[inside], size, 1 + 2 * settings.near)
         held = beyond.any(axis=1) & (rows[at, 5] < settings.sure)
         if held.any():
             wider = around_both(rows[at], np.repeat(rows[inside][None], len(held), axis=0))
             rows[at, :4] = np.where(held[:, None], wider, rows[at, :4])
     return Path.from_rows(path.first, rows, path.origin, path.lean)
-
-
-def _sides_beyond(rows: np.ndarray, size: tuple[int, int], near: float = 0.0) -> np.ndarray:
-    """Which edges of the picture, left, top, right and bottom, heads (…, ≥5) reach over, or come so many of their widths and heights near to: bool (…, 4)."""
-    middle, reach = rows[..., :2], level_reach(rows) * (1 + 2 * near)
-    return np.concatenate([middle - reach < 0, middle + reach > size], axis=-1)
