@@ -53,7 +53,7 @@ class Actions:
             ("Dismiss: not a person", "Backspace", lambda: cover.casting.dismiss(session.selected)), ("Use this frame as the portrait", "P", cover.casting.choose_portrait),
             ("Go to a good frame of the selected", "G", cover.go_to_good_frame), ("Remove from register", "Ctrl+Backspace", cover.remove_selected)])
         self._menu("By hand", [
-            ("Add a face", "A", lambda: hand.draw("ellipse")), ("Add a plate, a sign, a screen", "B", lambda: hand.draw("box")), ("Add anything, point by point", "C", lambda: hand.draw("curve")),
+            ("Add a face", "A", lambda: hand.draw("ellipse")), ("Cover the unknown faces that are marked here", "Shift+A", cover.unknown.cover_here), ("Add a plate, a sign, a screen", "B", lambda: hand.draw("box")), ("Add anything, point by point", "C", lambda: hand.draw("curve")),
             ("Hold out what is in front", "H", lambda: hand.draw("front")), None,
             ("Follow both ways", "T", lambda: hand.follow(Direction.BOTH)), ("Follow on", "Shift+T", lambda: hand.follow(Direction.ON)), ("Follow back", "Ctrl+T", lambda: hand.follow(Direction.BACK)),
             ("Not in the picture here", "W", hand.declare_absent), None,

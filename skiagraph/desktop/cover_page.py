@@ -24,6 +24,7 @@ from skiagraph.desktop.session import Session, View
 from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.tool_strip import ToolStrip
 from skiagraph.desktop.transport import Transport
+from skiagraph.desktop.unknown_work import UnknownWork
 from skiagraph.desktop.voice_row import VoiceRow
 from skiagraph.desktop.voice_work import VoiceWork
 from skiagraph.desktop.words import counted, percent, tr
@@ -58,6 +59,7 @@ class CoverPage(QWidget):
         self.inspector, self.register, self.question = Inspector(), RegisterView(), QuestionBar()
         self.casting = Casting(document, session, self.register, self.question, portraits, self)
         self.hand = HandWork(document, session, self.picture, self)
+        self.unknown = UnknownWork(document, session, self.picture, self.hand, self)
         self.covering = CoverWork(document, session, self.inspector, self.hand, self)
         self.looks = Looks(document, session, self)
         self.voice_row = VoiceRow()
@@ -104,6 +106,7 @@ class CoverPage(QWidget):
         document, session = self.document, self.session
         document.changed.connect(self._project_changed)
         document.findingsChanged.connect(self._refresh_register)
+        document.findingsChanged.connect(self.unknown.refresh)
         session.clipChanged.connect(self._clip_changed)
         session.frameChanged.connect(self._frame_changed)
         session.selectionChanged.connect(self._selection_changed)
@@ -122,6 +125,7 @@ class CoverPage(QWidget):
         hand = self.hand
         hand.tried.connect(self._tried)
         hand.said.connect(self.said)
+        self.unknown.said.connect(self.said)
         hand.followWanted.connect(self._follow)
         hand.toolChosen.connect(self.tools.set_tool)
         bar = self.transport
@@ -479,6 +483,7 @@ class CoverPage(QWidget):
                 way = Way(way_of(project, sighting, frame), sighting.marks(), frame)
         self.picture.set_outlines(seen, selected.key if selected else "", way, self.hand.ghost())
         self.hand.refresh_offers()
+        self.unknown.refresh()
 
     # The voice row
 

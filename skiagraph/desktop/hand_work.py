@@ -113,10 +113,14 @@ class HandWork(QObject):
             return project
 
         if clip and self._document.edit({"ellipse": "add face", "front": "add what is in front"}.get(tool, "add thing"), add):
-            self._fresh = made[0]
-            self._session.select(made)
+            self.offer_for(made)
             self._tell_hold(outline)
-            self.refresh_offers()
+
+    def offer_for(self, made: list[str]) -> None:
+        """Whoever was just drawn, or covered by one click, is selected, and what is usually next is offered."""
+        self._fresh = made[0]
+        self._session.select(made)
+        self.refresh_offers()
 
     def _tell_hold(self, outline: Outline) -> None:
         """Say whether there is enough in an outline to follow it by."""

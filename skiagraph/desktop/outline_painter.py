@@ -32,6 +32,15 @@ class Seen:
 
 
 @dataclass(frozen=True, slots=True)
+class Unknown:
+    """Somebody unknown in a frame: what is said of them, where a cover would go, and whether a face was found in that very frame."""
+
+    word: str
+    outline: Outline
+    found: bool
+
+
+@dataclass(frozen=True, slots=True)
 class Way:
     """Where the middle of the selected outline goes: (frame, x, y) px of the clip each, and of those the frames with a keyframe."""
 
@@ -110,6 +119,10 @@ class OutlinePainter:
     def ghost(self, outline: Outline) -> None:
         """Where the selected was seen last, in a frame in which it has no cover."""
         self._dashed(self.edge(outline), QColor(theme.OCHRE), [3, 3], 2.0)
+
+    def unknown(self, unknown: Unknown) -> None:
+        """Where a face belongs to nobody; with longer gaps where it was found only in frames nearby."""
+        self._dashed(self.edge(unknown.outline), QColor(theme.MADDER), [5, 2] if unknown.found else [2, 4], 2.0)
 
     def way(self, way: Way) -> None:
         """Dots from frame to frame, and the keyframes on it."""

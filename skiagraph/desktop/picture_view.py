@@ -10,7 +10,7 @@ from PySide6.QtGui import QColor, QCursor, QImage, QPainter, QPainterPath, QPen,
 from PySide6.QtWidgets import QWidget
 
 from skiagraph.desktop import theme
-from skiagraph.desktop.outline_painter import OutlinePainter, Seen, Way, edge_path, handle_places
+from skiagraph.desktop.outline_painter import OutlinePainter, Seen, Unknown, Way, edge_path, handle_places
 from skiagraph.desktop.session import Outlines, View
 from skiagraph.desktop.words import tr
 from skiagraph.desktop.zoomed import Zoomed
@@ -23,6 +23,8 @@ REACH = 10.0
 FREELY = 14.0
 # So near to the edge of an outline a double click adds a point, px on the screen.
 ON_EDGE = 7.0
+# What is said and offered beside an outline has room for so many px, and of somebody unknown, which is shorter.
+LABEL, UNKNOWN_LABEL = 170.0, 132.0
 
 
 class PictureView(Zoomed):
@@ -30,7 +32,7 @@ class PictureView(Zoomed):
 
     outlineDragged: while an outline is moved; outlineMoved: where it was left; subjectClicked: key, or "" beside all;
     drawing: while an outline is drawn; drawn: an outline drawn around somebody or something; wayMoved: (frame, x, y) of a keyframe pulled to another place;
-    ghostDragged, ghostDropped: the ghost of an outline put where it is seen again; offerPressed: the name of what was offered.
+    ghostDragged, ghostDropped: the ghost of an outline put where it is seen again; offerPressed: the name of what was offered; unknownPressed: the number of somebody unknown who is to be covered.
     """
 
     outlineDragged = Signal(object)
@@ -41,6 +43,7 @@ class PictureView(Zoomed):
     wayMoved = Signal(int, float, float)
     ghostDropped = Signal(object)
     offerPressed = Signal(str)
+    unknownPressed = Signal(int)
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
@@ -66,6 +69,8 @@ class PictureView(Zoomed):
         self._hint, self._hint_colour = "", theme.PAPER
         self._offers: list[tuple[str, str, str]] = []
         self._offer_places: list[tuple[QRectF, str]] = []
+        self._unknown: list[Unknown] = []
+        self._unknown_places: list[QRectF] = []
         self._hover = ""
         self._message = ""
 
@@ -147,6 +152,12 @@ class PictureView(Zoomed):
             self._offers = offers
             self.update()
 
+    def set_unknown(self, unknown: list[Unknown]) -> None:
+        """Whoever is in this frame and belongs to nobody."""
+        if unknown or self._unknown:
+            self._unknown = unknown
+            self.update()
+
     # Painting
 
     def paintEvent(self, event) -> None:
@@ -162,7 +173,7 @@ class PictureView(Zoomed):
         painter.drawImage(area, self._image)
         if self._view == View.SPLIT and self._other is not None:
             self._paint_split(painter, ink, area)
-        self._offer_places = []
+        self._offer_places, self._unknown_places = [], []
         if not self._quiet and self._view != View.MATTE and self._shown != Outlines.NONE:
             self._paint_outlines(painter, ink)
         if self.is_drawing:
@@ -214,6 +225,13 @@ class PictureView(Zoomed):
             if not self._drag:
                 self._paint_offers(ink, self._label_place(ghost))
 
+        for unknown in self._unknown:
+            ink.unknown(unknown)
+            place = self._label_place(unknown.outline, UNKNOWN_LABEL)
+            ink.label(place - QPointF(0, 14), unknown.word, theme.PAPER)
+            button = place + QPointF(0, 14)
+            self._unknown_places.append(ink.offer(button, tr("Cover it"), "Shift+A", False, QRectF(button.x(), button.y(), UNKNOWN_LABEL - 12, 26).contains(self._pointer)))
+
     def _paint_offers(self, ink: OutlinePainter, place: QPointF) -> None:
         top = max(4.0, min(place.y(), self.height() - 30.0 * len(self._offers)))
         for n, (name, text, key) in enumerate(self._offers):
@@ -224,14 +242,14 @@ class PictureView(Zoomed):
     def _dragged(self, outline: Outline) -> Outline:
         return self._drag["now"] if self._drag and self._drag["kind"] not in ("draw", "ghost", "way") and "now" in self._drag else outline
 
-    def _label_place(self, outline: Outline) -> QPointF:
-        """Beside an outline, on the side where there is room."""
+    def _label_place(self, outline: Outline, wide: float = LABEL) -> QPointF:
+        """Beside an outline, on the side where there is room for what is so wide."""
         x0, y0, x1, y1 = outline.box()
         left, right = self.to_screen(QPointF(x0, y0)), self.to_screen(QPointF(x1, y1))
         x = right.x() + 12
-        if x > self.width() - 170:
-            x = left.x() - 170
-        return QPointF(max(4.0, min(x, self.width() - 170.0)), max(4.0, min((left.y() + right.y()) / 2 - 12, self.height() - 60.0)))
+        if x > self.width() - wide:
+            x = left.x() - wide
+        return QPointF(max(4.0, min(x, self.width() - wide)), max(4.0, min((left.y() + right.y()) / 2 - 12, self.height() - 60.0)))
 
     def _paint_drawn(self, ink: OutlinePainter) -> None:
         if self._drag and self._drag["kind"] == "draw" and not self._is_pointed:
@@ -314,6 +332,10 @@ class PictureView(Zoomed):
         if offered is not None:
             self.offerPressed.emit(offered)
             return
+        unknown = next((n for n, place in enumerate(self._unknown_places) if place.contains(point)), None)
+        if unknown is not None:
+            self.unknownPressed.emit(unknown)
+            return
         area = self.target()
         if self._view == View.SPLIT and abs(point.x() - (area.x() + area.width() * self._split)) < 8:
             self._drag = {"kind": "split"}
@@ -355,7 +377,7 @@ class PictureView(Zoomed):
         self._pointer = point = event.position()
         drag = self._drag
         if drag is None:
-            if self.is_drawing or self._offers:
+            if self.is_drawing or self._offers or self._unknown:
                 self.update()
             self._show_hover(point)
             return

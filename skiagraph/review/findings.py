@@ -26,7 +26,7 @@ def findings(project: Project) -> list[Finding]:
     """
     found: list[Finding] = []
     for clip in project.clips:
-        scene = Scene(project, clip, project.scan_of(clip.key))
+        scene = Scene.of(project, clip.key)
         of_clip = (clip,) if scene.scan is None else (clip, scene.scan)
         covered = list(scene.covered())
         neighbours = _neighbours(scene, covered)

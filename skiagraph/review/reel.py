@@ -33,7 +33,7 @@ def reel_of(project: Project, found: Iterable[Finding]) -> list[ReelPart]:
     for finding in found:
         here.setdefault(finding.clip, []).append(finding)
     for clip in project.clips:
-        scene = Scene(project, clip, project.scan_of(clip.key))
+        scene = Scene.of(project, clip.key)
         doubtful = _doubtful(scene) + [(f.first, f.last, f.subject, f.kind.word) for f in here.get(clip.key, ()) if f.last - f.first < clip.frames - 1]
         if not doubtful:
             continue

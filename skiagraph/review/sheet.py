@@ -63,7 +63,7 @@ class Crop:
 def sheet_of(project: Project, clip_key: str, found: Iterable[Finding] = ()) -> list[Crop]:
     """The crops of everybody covered in a clip, in the order of the register and of time. found: open findings, whose frames are among the most doubtful."""
     clip = project.clip(clip_key)
-    scene = Scene(project, clip, project.scan_of(clip_key))
+    scene = Scene.of(project, clip_key)
     here: dict[str, list[Finding]] = {}
     for finding in found:
         if finding.clip == clip_key and not finding.kind.of_sound:

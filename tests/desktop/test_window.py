@@ -26,12 +26,14 @@ from skiagraph.project import cast, file, outlines
 from skiagraph.project.layers import matte
 from skiagraph.project.model import Decision, Outline, Reach
 from skiagraph.project.rows import outline_at
+from skiagraph.review.finding import Reason
 from skiagraph.shape.shape import Shape
 from skiagraph.track.path import Path as HeadPath
+from skiagraph.track.results import FaceTable
 from tests.desktop.support import DesktopTest, screenshot
 from tests.follow.test_follower import SIZE, Scene
 from tests.media.test_pictures import write_pictures
-from tests.support import head_path, make_clip, project_on
+from tests.support import head_path, make_clip, project_on, seen
 
 
 def beginning_of(clip, frames, target):
@@ -57,10 +59,11 @@ class MadeWindow(DesktopTest):
     def project(self):
         return self.window.document.project
 
-    def open_made(self, *paths, frames=50):
+    def open_made(self, *paths, frames=50, faces=FaceTable.none()):
         """A saved project on a made clip with a subject for each path, opened in the window."""
         clip = make_clip(self.folder / "quay.mp4", frames, size=(320, 240), options={"g": 12})
         project = project_on(clip, *(paths or (head_path(0, frames, cx=100, cy=100, width=50, height=66), head_path(0, frames, cx=220, cy=100, width=50, height=66))))
+        project = seen(project, faces=faces) if len(faces) else project
         place = self.folder / "quay.skiagraph"
         file.save(project, place)
         self.window.open_project(place)
@@ -279,6 +282,29 @@ class WindowTest(MadeWindow):
         self.assertEqual(len(self.project.subjects), 3)
         self.assertEqual(self.project.subjects[2].decision, Decision.COVER)
         self.assertFalse(view.is_drawing)
+
+    def test_unknown_faces_are_marked_and_covered_with_a_click_or_a_key(self):
+        self.open_made(faces=FaceTable(np.array([10, 10, 12], np.int32), np.array([[20, 170, 50, 200], [250, 170, 280, 200], [24, 170, 54, 200]], np.int16), np.full(3, 90, np.uint8)))
+        window, view = self.window, self.window.cover.picture
+        self.until(lambda: window.document.waiting)
+        window.session.set_frame(10)
+        self.assertEqual([(u.word, u.found) for u in view._unknown], [("Unknown face", True)] * 2)
+        screenshot(view)
+        QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=view._unknown_places[0].center().toPoint())
+        first = self.project.subjects[-1]
+        self.assertEqual((len(self.project.subjects), first.is_covered, window.session.selected, window.document.undo_name), (3, True, [first.key], "cover unknown face"))
+        self.assertTrue(first.sightings[0].first <= 10 and first.sightings[0].last >= 12)
+        self.assertEqual([key for _, _, key in view._offers], ["T", "Shift+E"])
+        self.assertEqual(len(view._unknown), 1, "the other is still marked")
+        self.press(Qt.Key.Key_A, Qt.KeyboardModifier.ShiftModifier)
+        self.assertEqual((len(self.project.subjects), view._unknown), (4, []))
+        self.until(lambda: not any(f.reason == Reason.NOBODYS_FACE for f in window.document.waiting))
+        window.document.undo()
+        self.until(lambda: len(view._unknown) == 1)
+        window.session.set_frame(30)
+        self.assertEqual(view._unknown, [])
+        self.press(Qt.Key.Key_A, Qt.KeyboardModifier.ShiftModifier)
+        self.assertEqual(len(self.project.subjects), 3)
 
     def open_plate(self, frames=40):
         """A clip in which a card goes across, and nobody was found."""

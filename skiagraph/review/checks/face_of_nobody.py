@@ -10,22 +10,20 @@ from skiagraph.project.rows import shapes_of
 from skiagraph.review.checks.maybe_at_edge import AT_EDGE_FRAMES
 from skiagraph.review.faces import judged_once, points_of
 from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind, runs
-from skiagraph.track.results import SIGN
+from skiagraph.review.unknown_faces import covered
+from skiagraph.track.results import SIGN, FaceTable
 from skiagraph.track.stepping import step_of
 
 
 @finding_kind
 class FaceOfNobody(FindingKind):
     reason, word, exposing = Reason.NOBODYS_FACE, "Unknown face", True
+    remedy = "Cover it"
 
     def on_scene(self, scene):
         if scene.scan is None or not len(scene.scan.faces):
             return
-        table, found = scene.scan.faces, judged_once(scene)
-        strange = np.flatnonzero((table.scores >= SIGN) & (found.owner < 0) & (table.frames < scene.clip.frames))
-        if scene.project.rest_of(scene.clip.key) is not None:
-            # All of the picture is covered but where somebody is shown.
-            strange = strange[_seen_beside(scene, table.frames[strange], table.boxes[strange])]
+        table, strange = scene.scan.faces, _strange(scene)
         frames, scores, boxes = table.frames[strange], table.scores[strange], table.boxes[strange]
         bounds = np.array([0, *scene.cuts, scene.clip.frames])
         unseen = step_of(scene.scan.every, float(scene.clip.rate)) - 1
@@ -38,8 +36,28 @@ class FaceOfNobody(FindingKind):
             before, after = (max(unseen, AT_EDGE_FRAMES if _at_edge(boxes[frames == frame], scene.clip) else 0) if ends else unseen for frame, ends in ((first, last == end), (last, first == begin)))
             yield Finding(scene.clip.key, "", self.reason, max(begin, first - before), min(end, last + after), round(int(scores[worst]) / 100, 3), int(frames[worst]))
 
+    def unknown_faces(self, scene, finding):
+        if scene.scan is None:
+            return FaceTable.none(), np.zeros(0, int)
+        table, strange = scene.scan.faces, _strange(scene)
+        return table, strange[(table.frames[strange] >= finding.first) & (table.frames[strange] <= finding.last)]
+
+    def remedied(self, project, finding):
+        """With somebody new for each head that was seen, covered in all frames in which it may be there."""
+        return covered(project, finding)
+
     def sentence(self, project, finding, told):
-        return f"A face at {told.where} belongs to nobody in the register ({told.count}). Draw around it, or accept if it is none."
+        return f"A face at {told.where} belongs to nobody in the register ({told.count}). Cover it, or accept if it is none."
+
+
+def _strange(scene) -> np.ndarray:
+    """Rows of the scan's table with faces of nobody, of which something is seen."""
+    table = scene.scan.faces
+    strange = np.flatnonzero((table.scores >= SIGN) & (judged_once(scene).owner < 0) & (table.frames < scene.clip.frames))
+    if scene.project.rest_of(scene.clip.key) is not None:
+        # All of the picture is covered but where somebody is shown.
+        strange = strange[_seen_beside(scene, table.frames[strange], table.boxes[strange])]
+    return strange
 
 
 def _at_edge(boxes: np.ndarray, clip: Clip) -> bool:

@@ -8,7 +8,8 @@ import numpy as np
 
 from skiagraph.review.faces import judged_once
 from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind
-from skiagraph.track.results import SIGN
+from skiagraph.review.unknown_faces import covered
+from skiagraph.track.results import SIGN, FaceTable
 
 # Somebody may be there for this long, in frames, before or after.
 AT_EDGE_FRAMES = 8
@@ -19,30 +20,45 @@ NEAR_SIZES = 1.5
 @finding_kind
 class MaybeAtEdge(FindingKind):
     reason, word, exposing = Reason.MAYBE_AT_EDGE, "Maybe at the edge", True
+    remedy = "Cover it"
 
     def on_scene(self, scene):
-        if scene.scan is None or not len(scene.scan.faces):
-            return
-        table, found = scene.scan.faces, judged_once(scene)
-        places: list[tuple[Finding, np.ndarray]] = []
-        for row in np.flatnonzero((table.scores < SIGN) & (found.owner < 0) & (table.frames < scene.clip.frames)):
-            frame, box = int(table.frames[row]), table.boxes[row].astype(float)
-            # Towards the inside of the shot whose end it is at.
-            ends = frame == scene.clip.frames - 1 or frame + 1 in scene.cuts
-            first, last = (max(0, frame - AT_EDGE_FRAMES), frame) if ends else (frame, min(scene.clip.frames - 1, frame + AT_EDGE_FRAMES))
-            made = Finding(scene.clip.key, "", self.reason, first, last, round(int(table.scores[row]) / 100, 2), frame)
-            # One place, one finding, however often it was looked at there.
-            same = next((n for n, (known, place) in enumerate(places) if first <= known.last + 1 and _beside(place, box)), None)
-            if same is None:
-                places.append((made, box))
-            else:
-                known, place = places[same]
-                better = max(known, made, key=lambda f: f.worst)
-                places[same] = replace(better, first=min(known.first, first), last=max(known.last, last)), box
-        yield from (made for made, _ in places)
+        yield from (made for made, _ in _places(scene))
+
+    def unknown_faces(self, scene, finding):
+        if scene.scan is None:
+            return FaceTable.none(), np.zeros(0, int)
+        # Of two places with the same frames and the same score either finding is both.
+        return scene.scan.faces, np.array(sorted(row for made, rows in _places(scene) if made == finding for row in rows), int)
+
+    def remedied(self, project, finding):
+        """With somebody new who is covered there for as long as they may be in the picture."""
+        return covered(project, finding)
 
     def sentence(self, project, finding, told):
-        return f"Somebody may be half in the picture at its edge at {told.where}, where the shot begins or ends. Draw around the face, or accept if there is none."
+        return f"Somebody may be half in the picture at its edge at {told.where}, where the shot begins or ends. Cover them and follow, or accept if there is nobody."
+
+
+def _places(scene) -> list[tuple[Finding, list[int]]]:
+    """One place, one finding, however often it was looked at there: each with the rows of the scan's table that are its signs."""
+    if scene.scan is None or not len(scene.scan.faces):
+        return []
+    table, found = scene.scan.faces, judged_once(scene)
+    places: list[tuple[Finding, list[int]]] = []
+    for row in np.flatnonzero((table.scores < SIGN) & (found.owner < 0) & (table.frames < scene.clip.frames)).tolist():
+        frame = int(table.frames[row])
+        # Towards the inside of the shot whose end it is at.
+        ends = frame == scene.clip.frames - 1 or frame + 1 in scene.cuts
+        first, last = (max(0, frame - AT_EDGE_FRAMES), frame) if ends else (frame, min(scene.clip.frames - 1, frame + AT_EDGE_FRAMES))
+        made = Finding(scene.clip.key, "", Reason.MAYBE_AT_EDGE, first, last, round(int(table.scores[row]) / 100, 2), frame)
+        same = next((n for n, (known, rows) in enumerate(places) if first <= known.last + 1 and _beside(table.boxes[rows[-1]].astype(float), table.boxes[row].astype(float))), None)
+        if same is None:
+            places.append((made, [row]))
+        else:
+            known, rows = places[same]
+            better = max(known, made, key=lambda f: f.worst)
+            places[same] = replace(better, first=min(known.first, first), last=max(known.last, last)), [*rows, row]
+    return places
 
 
 def _beside(one: np.ndarray, other: np.ndarray) -> bool:

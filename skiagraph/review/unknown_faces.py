@@ -1,0 +1,111 @@
+"""Faces that were found and belong to nobody in the register: the runs they make, where the head of each is, and somebody new who is covered there by one click."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+
+from skiagraph.boxes import iou
+from skiagraph.project import outlines
+from skiagraph.project.model import Outline, Project
+from skiagraph.review.finding import Finding, Scene
+from skiagraph.shape.place import Similarity
+from skiagraph.track.path import BRIDGED, FOUND, Path
+from skiagraph.track.results import FaceTable
+
+
+@dataclass(frozen=True, slots=True)
+class UnknownSettings:
+    """How single faces become one head on its way. Nothing is known of these heads but the faces, so that widths are for any turn of the head (track.heads)."""
+
+    same: float = 0.2  # overlap (IoU) of faces from which they are one run; smaller: longer runs
+    apart: int = 5  # frames between two faces of one run at most; larger: longer runs
+    wide: float = 1.6  # width of the head, in sides of the face's box; larger: wider covers
+    high: float = 1.9  # its height
+    rise: float = 0.12  # by so much its middle lies above that of the face
+    lasts: float = 0.9  # share of its confidence that a head keeps with each frame in which it was not seen, and is held in its place; smaller: wider covers (project.rows)
+
+
+UNKNOWN = UnknownSettings()
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class UnknownHead:
+    """Somebody unknown, as they are marked in the picture. frame: the one that is looked at; path: of their head, over all frames of the finding."""
+
+    finding: Finding
+    frame: int
+    path: Path
+
+    @property
+    def outline(self) -> Outline:
+        return _outline(self.path, self.frame)
+
+    @property
+    def seen(self) -> bool:
+        """Whether a face was found in that very frame, and not only near it."""
+        return bool(self.path.origin[self.path.row(self.frame)] == FOUND)
+
+
+def runs_of(table: FaceTable, rows: Iterable[int], settings: UnknownSettings = UNKNOWN) -> list[list[int]]:
+    """Rows of a table, of those given, as runs of one face each, in order of their first frames."""
+    found: list[list[int]] = []
+    open_: list[list[int]] = []
+    for n in map(int, rows):
+        frame, box = int(table.frames[n]), table.boxes[n].astype(float)[None]
+        open_ = [run for run in open_ if frame - int(table.frames[run[-1]]) <= settings.apart]
+        near = [(float(iou(box, table.boxes[run[-1]].astype(float)[None])[0, 0]), run) for run in open_ if int(table.frames[run[-1]]) < frame]
+        share, run = max(near, key=lambda pair: pair[0], default=(0.0, None))
+        if run is not None and share >= settings.same:
+            run.append(n)
+        else:
+            run = [n]
+            found.append(run)
+            open_.append(run)
+    return found
+
+
+def path_of(table: FaceTable, run: list[int], first: int, last: int, settings: UnknownSettings = UNKNOWN) -> Path:
+    """Where the head of a run of faces is from one frame to another: straight between those in which it was seen, held in its place before and after."""
+    frames, boxes = table.frames[run].astype(int), table.boxes[run].astype(float)
+    every = np.arange(min(first, int(frames[0])), max(last, int(frames[-1])) + 1)
+    side = (boxes[:, 2:] - boxes[:, :2]).max(axis=1)
+    known = np.column_stack([(boxes[:, 0] + boxes[:, 2]) / 2, (boxes[:, 1] + boxes[:, 3]) / 2 - settings.rise * side, settings.wide * side, settings.high * side, np.zeros(len(run)), table.scores[run] / 100])
+    rows = np.column_stack([np.interp(every, frames, column) for column in known.T])
+    rows[:, 5] *= settings.lasts ** np.maximum(np.maximum(frames[0] - every, every - frames[-1]), 0)
+    return Path.from_rows(int(every[0]), rows, np.where(np.isin(every, frames), FOUND, BRIDGED).astype(np.uint8))
+
+
+def paths_of(scene: Scene, finding: Finding) -> list[Path]:
+    """The heads that a finding is about and that are nobody's, none where it is about something else."""
+    table, rows = finding.kind.unknown_faces(scene, finding)
+    return [path_of(table, run, finding.first, finding.last) for run in runs_of(table, rows)]
+
+
+def covered(project: Project, finding: Finding) -> Project:
+    """The project with somebody new for each head that a finding is about, covered wherever it was seen, and over all frames of the finding."""
+    for path in paths_of(Scene.of(project, finding.clip), finding):
+        project, _ = cover_head(project, UnknownHead(finding, min(max(finding.at, path.first), path.last), path))
+    return project
+
+
+def cover_head(project: Project, head: UnknownHead) -> tuple[Project, str]:
+    """The project with somebody new who is covered along the path of an unknown head, and their key. Their portrait is where their face was found, as near to the head's frame as that is."""
+    clip, path = head.finding.clip, head.path
+    found = path.first + np.flatnonzero(path.origin == FOUND)
+    at = int(found[np.argmin(np.abs(found - head.frame))])
+    project, key = outlines.add_subject(project, clip, at, _outline(path, at))
+    return outlines.rest_on_followed(project, key, clip, at, path), key
+
+
+def heads_at(project: Project, found: Iterable[Finding], clip: str, frame: int) -> list[UnknownHead]:
+    """Everybody unknown in a frame of a clip, of some findings."""
+    scene = Scene.of(project, clip)
+    return [UnknownHead(finding, frame, path) for finding in dict.fromkeys(found) if finding.clip == clip and not finding.subject and finding.first <= frame <= finding.last
+            for path in paths_of(scene, finding) if path.first <= frame <= path.last]
+
+
+def _outline(path: Path, frame: int) -> Outline:
+    return Outline(Similarity.of(path.rows()[path.row(frame)][:5]))
