@@ -24,8 +24,8 @@ class BehindSettings:
     lost: float = 0.6  # confidence under which who was not found just there may be lost (review.checks.hidden_beside says the same); larger: more covers are wider
     front: float = 0.5  # confidence from which a head hides others
     near: float = 0.8  # of their widths, and heights, that the middles of both are apart at most; larger: more covers are wider
-    beside: float = 0.35  # of its width that the cover reaches beyond the head in front on each side: a third of a face that is not found, and the nose; larger: wider covers
-    above: float = 0.1  # of its height, above and below
+    beside: float = 0.2  # of its own width that the cover reaches beyond the head in front on each side, and as much again since covers of unsure heads are larger (project.rows): a third of a face that is not found, and the nose; larger: wider covers
+    above: float = 0.1  # of its own height, above and below
     came_s: float = 1.2  # seconds for which somebody is in the picture, at most, whom others may have come in behind (unseen-2: five needless findings fewer every frame, and stepping a leak); larger: longer covers that may be nobody's
     edge: float = 0.75  # share of a head that reaches over the edge where it came in (review.ends says the same); larger: more came in
     waits_s: float = 2.0  # seconds for which a cover stays with the head that somebody was lost behind; larger: longer covers that may be nobody's
@@ -65,9 +65,9 @@ def _came_in_behind(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple
 def _begun_behind(path: Path, found: int, front: Path, since: int, settings: BehindSettings) -> Path:
     """A path that begins with the head in front of it. found: its first row in which it was found; since: from which frame on the front is a head, and before that a cover around one that it came in behind itself."""
     rows = front.rows()[:path.first + found - front.first].astype(float)
-    rows[since - front.first:] = _around_front(rows[since - front.first:], settings)
-    rows[:, 5] = settings.sure
     own = path.rows().astype(float)
+    rows[since - front.first:] = _around_front(rows[since - front.first:], own[found], settings)
+    rows[:, 5] = settings.sure
     before = rows[:path.first - front.first]
     # Where it was followed back to that head, it may be at either place.
     beside, there = rows[len(before):], own[:len(rows) - len(before)]
@@ -91,8 +91,9 @@ def _waiting_behind(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple
             there = known & (spans[:, 0] <= path.last) & (spans[:, 1] >= lost)
             came = [stretches[m].path for m in np.flatnonzero((spans[:, 0] >= lost) & (spans[:, 0] <= path.last + longest)) if m != n]
             fronts = [(stretches[m].path, _until(stretches[m].path, lost, came, settings)) for m in np.flatnonzero(there) if m != n]
-            path = _around(path, lost, fronts, settings)
-            path = _waiting(path, stretch.path.rows()[-1], fronts, shot_of(path.last)[1], longest, settings)
+            known_as = path.rows()[found[-1] if len(found) else 0]
+            path = _around(path, lost, known_as, fronts, settings)
+            path = _waiting(path, stretch.path.rows()[-1], known_as, fronts, shot_of(path.last)[1], longest, settings)
         made.append(replace(stretch, path=path) if path is not stretch.path else stretch)
     return made
 
@@ -127,15 +128,15 @@ def _away(mine: np.ndarray, theirs: np.ndarray, settings: BehindSettings) -> np.
     return (np.abs(own_axes(mine, theirs[:, :2] - mine[:, :2])) / (settings.near * np.maximum(mine[:, 2:4], theirs[:, 2:4]))).max(axis=1)
 
 
-def _around_front(front: np.ndarray, settings: BehindSettings) -> np.ndarray:
-    """Covers around heads in front, (n, 6)."""
+def _around_front(front: np.ndarray, behind: np.ndarray, settings: BehindSettings) -> np.ndarray:
+    """Covers around heads in front, (n, 6), for a head behind them as it was found, (≥4,): what stands out is of that one."""
     around = front.copy()
-    around[:, 2:4] *= 1 + 2 * np.array([settings.beside, settings.above])
+    around[:, 2:4] += 2 * np.array([settings.beside, settings.above]) * np.minimum(behind[2:4], front[:, 2:4])
     return around
 
 
-def _around(path: Path, lost: int, fronts: Sequence[tuple[Path, int]], settings: BehindSettings) -> Path:
-    """The rows in which a head was lost at another, as large as both and the room around that. lost: the first frame in which it was not found any more; fronts: heads, and the last frame in which it may be behind them."""
+def _around(path: Path, lost: int, known_as: np.ndarray, fronts: Sequence[tuple[Path, int]], settings: BehindSettings) -> Path:
+    """The rows in which a head was lost at another, as large as both and the room around that. lost: the first frame in which it was not found any more; known_as: the row (6,) in which it was found last; fronts: heads, and the last frame in which it may be behind them."""
     rows = path.rows().astype(float)
     held_by, held = [], []
     for other, until in fronts:
@@ -145,17 +146,17 @@ def _around(path: Path, lost: int, fronts: Sequence[tuple[Path, int]], settings:
         mine, front = rows[first - path.first:last - path.first + 1], other.rows()[first - other.first:last - other.first + 1].astype(float)
         behind = (mine[:, 5] < settings.lost) & (front[:, 5] >= settings.front) & (_away(mine, front, settings) < 1)
         held_by.append(np.flatnonzero(behind) + first - path.first)
-        held.append(_around_front(front[behind], settings))
+        held.append(_around_front(front[behind], known_as, settings))
     if not sum(map(len, held)):
         return path
     rows[:, :4] = holding(rows, np.concatenate(held_by), np.concatenate(held))
     return Path.from_rows(path.first, rows, path.origin, path.lean)
 
 
-def _waiting(path: Path, last: np.ndarray, fronts: Sequence[tuple[Path, int]], end: int, longest: int, settings: BehindSettings) -> Path:
+def _waiting(path: Path, last: np.ndarray, known_as: np.ndarray, fronts: Sequence[tuple[Path, int]], end: int, longest: int, settings: BehindSettings) -> Path:
     """A path that ends at the head of somebody else, and goes on around the nearest one until the shot ends, somebody comes out, or it has waited for long enough.
 
-    last: the row (6,) in which it was followed last; end: last frame of the shot; longest: frames.
+    last: the row (6,) in which it was followed last; known_as: the one in which it was found last; end: last frame of the shot; longest: frames.
     """
     if last[5] >= settings.lost:
         return path
@@ -170,7 +171,7 @@ def _waiting(path: Path, last: np.ndarray, fronts: Sequence[tuple[Path, int]], e
                 near.append((away, len(near), front[1:]))
     if not near:
         return path
-    waiting = _around_front(min(near)[2], settings)
+    waiting = _around_front(min(near)[2], known_as, settings)
     waiting[:, 5] = settings.sure
     origin = np.concatenate([path.origin, np.full(len(waiting), FOLLOWED)])
     lean = None if path.lean is None else np.concatenate([path.lean, np.repeat(path.lean[-1:], len(waiting), axis=0)])

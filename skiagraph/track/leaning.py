@@ -5,9 +5,23 @@ A head is a row (n, ≥5): centre x, centre y, width, height in px and angle in 
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 ANGLE = 4
+
+
+@dataclass(frozen=True, slots=True)
+class HoldingSettings:
+    """corners: share of a head that is held at its corners, beside all of its extent along the axes. Heads are taken for a twentieth larger than they are (track.heads), what is at their corners is hair, and covers have
+    a margin. Larger: wider covers. Set by benchmarks/quality.py (quay and handheld-2, every frame: without any a leak each, with 0.9 none; handheld and turned: an eighth less cover that is not needed than with 1).
+    """
+
+    corners: float = 0.9
+
+
+HOLDING = HoldingSettings()
 # Directions of points on an ellipse that stand for all of it.
 _AROUND = np.linspace(0, 2 * np.pi, 32, endpoint=False)
 
@@ -39,10 +53,10 @@ def standing_out(heads: np.ndarray, others: np.ndarray) -> np.ndarray:
     return np.maximum(np.concatenate([reach - away - half, reach + away - half], axis=1), 0)
 
 
-def holding(heads: np.ndarray, at: np.ndarray, others: np.ndarray) -> np.ndarray:
+def holding(heads: np.ndarray, at: np.ndarray, others: np.ndarray, corners: float = HOLDING.corners) -> np.ndarray:
     """Centre x, centre y, width and height, (n, 4), of heads that hold themselves and others, (m, ≥5), each of which is to be held by the head of the row that `at` says, (m,). Angles stay.
 
-    Of two ellipses side by side the ellipse around both has to be a tenth higher than either where they are half of one apart: corners count.
+    Of two ellipses side by side the ellipse around both has to be a tenth higher than either where they are half of one apart: corners count. corners: share of each that is held at its corners.
     """
     heads, at, others = np.asarray(heads, float), np.asarray(at, int), np.asarray(others, float)
     out = np.zeros((len(heads), 4))
@@ -50,14 +64,14 @@ def holding(heads: np.ndarray, at: np.ndarray, others: np.ndarray) -> np.ndarray
     made = np.concatenate([_grown(heads, out), heads[:, ANGLE:]], axis=1)
     larger = np.ones(len(heads))
     for held in (heads[at], others):
-        np.maximum.at(larger, at, _times(made[at], held))
+        np.maximum.at(larger, at, _times(made[at], held, corners))
     made[:, 2:4] *= larger[:, None]
     return made[:, :4]
 
 
-def around_both(heads: np.ndarray, others: np.ndarray) -> np.ndarray:
-    """Centre x, centre y, width and height, (n, 4), of heads that hold each head and the other of the same row, at the angle of the first."""
-    return holding(heads, np.arange(len(heads)), others)
+def around_both(heads: np.ndarray, others: np.ndarray, corners: float = HOLDING.corners) -> np.ndarray:
+    """Centre x, centre y, width and height, (n, 4), of heads that hold each head and the other of the same row, at the angle of the first. corners: as for holding."""
+    return holding(heads, np.arange(len(heads)), others, corners)
 
 
 def _grown(heads: np.ndarray, out: np.ndarray) -> np.ndarray:
@@ -69,10 +83,10 @@ def _grown(heads: np.ndarray, out: np.ndarray) -> np.ndarray:
     return np.concatenate([middle, heads[:, 2:4] + out[:, :2] + out[:, 2:]], axis=1)
 
 
-def _times(heads: np.ndarray, held: np.ndarray) -> np.ndarray:
-    """How many times as large each head would have to be to hold the one of the same row, (n,)."""
+def _times(heads: np.ndarray, held: np.ndarray, share: float) -> np.ndarray:
+    """How many times as large each head would have to be to hold the one of the same row at a share of its size, (n,)."""
     lean = np.radians(held[:, ANGLE] - heads[:, ANGLE])[:, None]
-    across, down = held[:, 2:3] / 2 * np.cos(_AROUND), held[:, 3:4] / 2 * np.sin(_AROUND)
+    across, down = share * held[:, 2:3] / 2 * np.cos(_AROUND), share * held[:, 3:4] / 2 * np.sin(_AROUND)
     away = own_axes(heads, held[:, :2] - heads[:, :2])
     x, y = away[:, :1] + across * np.cos(lean) - down * np.sin(lean), away[:, 1:] + across * np.sin(lean) + down * np.cos(lean)
     return np.hypot(x / (heads[:, 2:3] / 2), y / (heads[:, 3:4] / 2)).max(axis=1, initial=0.0)

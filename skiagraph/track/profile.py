@@ -33,7 +33,7 @@ class ProfileSettings:
     sure: float = 0.8  # score from which a face shows how large its whole head is; less sure ones are compared with those
     steady: float = 2.0  # deviation, in sure faces, of the filter on their sizes
     around_s: float = 2.0  # seconds before and after within which a head was and is as large as it is taken to be; larger: longer turns are known
-    narrower: tuple[float, float] = (0.05, 0.1)  # share by which a face is found smaller than before and after: from the first its head may have turned, from the second it has (unseen-4-alike, every frame: 0.12, with 0.22 below, leaves four leaks in no finding); sizes of facing ones differ by that much now and then, which costs wider covers
+    narrower: tuple[float, float] = (0.12, 0.20)  # share by which a face is found smaller than before and after, and higher, both together: from the first its head may have turned, from the second it has. Sizes of facing heads alone differ by a tenth now and then, but those of hair lie higher as well. smaller: more covers are wider (unseen-4-alike, every frame: no leak up to 0.15 and 0.22; of sizes alone 0.05 and 0.1 were needed, for twice the cover beyond 1.7 heads on crowd)
     higher: tuple[float, float] = (0.12, 0.19)  # by so much of its side a face is found higher than before and after: from the first of these it may be hair, from the second it is; facing ones differ by 0.03. smaller: covers of who nods reach further down
     stands: float = 0.6  # from so much on the whole head went up
     wider: float = 0.3  # share by which a head in profile is wider than from the front: anthropometry has 1.25 for length against breadth of the skull, and the nose stands before it; larger: wider covers
@@ -105,7 +105,8 @@ def _wide(stretch: Stretch, rate: float, coloured: np.ndarray, parted: tuple[boo
     strange = np.isin(every, coloured)
     # Whoever is much higher has stood up.
     from_behind = _rising(raised, settings.higher) * (raised <= settings.stands)
-    turned = np.maximum(_rising(1 - now / whole, settings.narrower), from_behind) * ~strange
+    higher = np.where(raised <= settings.stands, np.maximum(raised, 0), 0)
+    turned = np.maximum(_rising(1 - now / whole + higher, settings.narrower), from_behind) * ~strange
     if not turned.any() and not from_behind.any():
         return path
     rows = path.rows().astype(float)
@@ -161,11 +162,11 @@ def _holding(stretch: Stretch, around: int) -> Path:
     for step in range(-around, around + 1):
         to = at + step
         inside = (to >= 0) & (to < len(rows))
-        # Boxes of faces are squares that lean as their heads do; in a frame beside theirs they are in the same place on the head.
+        # Boxes of faces are squares that lean as their heads do, and faces to their corners; in a frame beside theirs they are in the same place on the head.
         faces = rows[to[inside]]
         faces[:, :2] += xyxy_to_cxcywh(boxes[inside])[:, :2] - rows[at[inside], :2]
         faces[:, 2:4] = xyxy_to_cxcywh(boxes[inside])[:, 2:]
         held_by.append(to[inside])
         held.append(faces)
-    rows[:, :4] = holding(rows, np.concatenate(held_by), np.concatenate(held))
+    rows[:, :4] = holding(rows, np.concatenate(held_by), np.concatenate(held), corners=1.0)
     return Path.from_rows(path.first, rows, path.origin, path.lean)

@@ -5,6 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from skiagraph.project.rows import GROWTH
 from skiagraph.review.finding import HARDLY, UNSURE
 from skiagraph.track.behind import BehindSettings, around_others, together
 from skiagraph.track.path import FOLLOWED, FOUND, Path
@@ -18,6 +19,14 @@ def stretch(first, xs, lost=0, sure=0.2, number=1, y=150.0):
     n = len(xs)
     rows = np.array([[x, y, WIDTH, HEIGHT, 0, 0.9 if k < n - lost else sure] for k, x in enumerate(xs)])
     return Stretch(Path.from_rows(first, rows, np.array([FOUND] * (n - lost) + [FOLLOWED] * lost)), (number,), (), (), None, False, number)
+
+
+def drawn(path):
+    """Boxes and widths of a path's covers without their margin: those of unsure heads are larger (project.rows)."""
+    rows = path.rows().astype(float)
+    rows[:, 2:4] *= 1 + np.clip((GROWTH.unsure_below - rows[:, 5:6]) * GROWTH.unsure_growth, 0, GROWTH.unsure_most)
+    larger = Path.from_rows(path.first, rows, path.origin)
+    return larger.boxes(), larger.width
 
 
 def standing(frames=100, x=400.0, number=2):
@@ -36,12 +45,22 @@ class BehindTest(unittest.TestCase):
     def test_the_cover_of_who_was_lost_reaches_around_the_head_in_front_on_both_sides(self):
         front, lost = standing(), walked_behind()
         path, other = self.around(lost, front)
-        boxes = path.boxes()
+        boxes, _ = drawn(path)
         self.assertTrue((boxes[30:, 0] <= 400 - WIDTH * 0.8).all() and (boxes[30:, 2] >= 400 + WIDTH * 0.8).all())
         self.assertTrue((boxes[30:, 1] <= 150 - HEIGHT / 2).all() and (boxes[30:, 3] >= 150 + HEIGHT / 2).all())
         # Where they were found they are where they were found, and whoever is in front is as before.
         np.testing.assert_array_equal(path.rows()[:30], lost.path.rows()[:30])
         self.assertEqual(other, front.path)
+
+    def test_who_is_smaller_stands_out_less(self):
+        near = walked_behind()
+        rows = near.path.rows().astype(float)
+        rows[:, 2:4] /= 3
+        far = replace(near, path=Path.from_rows(0, rows, near.path.origin))
+        (wide, _), (narrow, _) = (self.around(lost, standing()) for lost in (near, far))
+        room = [(path.width[45] - WIDTH) / (path.height[45] - HEIGHT) * HEIGHT / WIDTH for path in (wide, narrow)]
+        np.testing.assert_allclose(narrow.width[45] - WIDTH, (wide.width[45] - WIDTH) / 3, rtol=1e-4)
+        np.testing.assert_allclose(*room, rtol=1e-4)
 
     def test_no_row_becomes_smaller(self):
         lost = walked_behind()
@@ -70,7 +89,7 @@ class BehindTest(unittest.TestCase):
         path, _ = self.around(walked_behind(), walking)
         self.assertEqual(path.last, 39 + round(settings.waits_s * RATE))
         np.testing.assert_allclose(path.cx[40:], walking.path.cx[40:len(path)])
-        self.assertTrue((path.width[40:] >= 1.6 * WIDTH).all())
+        self.assertTrue((drawn(path)[1][40:] >= 1.6 * WIDTH).all())
         self.assertTrue((path.origin[40:] == FOLLOWED).all())
         self.assertTrue(((path.confidence[40:] >= UNSURE) & (path.confidence[40:] < HARDLY)).all(), "it asks nothing by itself")
 
@@ -125,7 +144,7 @@ class CameInBehindTest(unittest.TestCase):
         path, other = self.around(behind, front)
         self.assertEqual(other, front.path)
         self.assertEqual((path.first, path.last), (10, behind.path.last))
-        boxes, heads = path.boxes()[:14], front.path.boxes()[:14]
+        boxes, heads = drawn(path)[0][:14], front.path.boxes()[:14]
         self.assertTrue((boxes[:, 0] <= heads[:, 0] - 0.3 * WIDTH).all() and (boxes[:, 2] >= heads[:, 2] + 0.3 * WIDTH).all())
         self.assertTrue(((path.confidence[:14] >= UNSURE) & (path.confidence[:14] < HARDLY)).all(), "it asks nothing by itself")
         self.assertTrue((path.origin[:14] == FOLLOWED).all())

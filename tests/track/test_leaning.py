@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from skiagraph.track.behind import around_others
 from skiagraph.track.both_places import holding_both
-from skiagraph.track.leaning import around_both, holding, level_reach, standing_out
+from skiagraph.track.leaning import HOLDING, around_both, holding, level_reach, standing_out
 from skiagraph.track.path import FOLLOWED, FOUND, Path
 from skiagraph.track.profile import holding_faces
 from tests.track.test_doubtful import stretch
@@ -50,15 +50,17 @@ class LeaningTest(unittest.TestCase):
         np.testing.assert_allclose(level_reach(lying), [[40, 30]])
 
     @given(st.lists(st.floats(20, 90), min_size=8, max_size=8), ANGLES, ANGLES, ANGLES)
-    def test_around_both_holds_all_of_both(self, numbers, lean, other_lean, degrees):
+    def test_around_both_holds_all_of_both_and_at_their_corners_the_share_that_is_said(self, numbers, lean, other_lean, degrees):
         head, other = (np.array([[*n, angle, 0.5]]) for n, angle in ((numbers[:4], lean), (numbers[4:], other_lean)))
-        both = np.concatenate([around_both(head, other), head[:, 4:]], axis=1)
-        axes = np.radians(head[0, 4])
-        for held in (head[0], other[0]):
-            away = (outline(held) - both[0, :2]) @ np.array([[np.cos(axes), -np.sin(axes)], [np.sin(axes), np.cos(axes)]])
-            self.assertLess(np.hypot(*(away / (both[0, 2:4] / 2)).T).max(), 1.02)
-        expected = turned(both, degrees)[:, :4]
-        np.testing.assert_allclose(around_both(turned(head, degrees), turned(other, degrees)), expected, atol=1e-6)
+        for share in (1.0, HOLDING.corners):
+            both = np.concatenate([around_both(head, other, share), head[:, 4:]], axis=1)
+            self.assertFalse((standing_out(both, head) > 1e-6).any() or (standing_out(both, other) > 1e-6).any(), "their extents, always")
+            axes = np.radians(head[0, 4])
+            for held in (head[0], other[0]):
+                away = (outline([*held[:2], *share * held[2:4], held[4]]) - both[0, :2]) @ np.array([[np.cos(axes), -np.sin(axes)], [np.sin(axes), np.cos(axes)]])
+                self.assertLess(np.hypot(*(away / (both[0, 2:4] / 2)).T).max(), 1.02)
+            expected = turned(both, degrees)[:, :4]
+            np.testing.assert_allclose(around_both(turned(head, degrees), turned(other, degrees), share), expected, atol=1e-6)
 
     def test_a_head_holds_several_and_the_others_stay_as_they_are(self):
         heads = np.array([[50.0, 50, 40, 60, 30, 1]] * 3)
