@@ -54,14 +54,11 @@ def _holding(path: Path, met: np.ndarray, frames: int, settings: BothSettings) -
     return Path.from_rows(path.first, rows, path.origin, path.lean)
 
 
-def _beyond(row: np.ndarray, there: np.ndarray) -> np.ndarray:
-    """By how many px a head elsewhere, (4,) centre and size, stands out on each side of a row if it leans as that does, (4,)."""
-    return standing_out(row[None], np.append(there, row[ANGLE])[None])[0]
-
-
-def _differ(row: np.ndarray, there: np.ndarray, settings: BothSettings) -> bool:
-    """Whether two places of a head are two, and not one or two heads."""
-    return settings.differs < (_beyond(row, there).reshape(2, 2) / row[2:4]).max() < settings.at_most
+def _differ(rows: np.ndarray, there: np.ndarray, settings: BothSettings) -> np.ndarray:
+    """Whether two places of a head are two, and not one or two heads, bool (n,): rows (n, ≥5), and where each may be as well, (n, 4), centre and size, if it leans as that does there."""
+    beyond = standing_out(rows, np.concatenate([there, rows[:, ANGLE:ANGLE + 1]], axis=1)).reshape(-1, 2, 2)
+    most = (beyond / rows[:, None, 2:4]).max(axis=(1, 2))
+    return (settings.differs < most) & (most < settings.at_most)
 
 
 def _strays(rows: np.ndarray, found: np.ndarray, settings: BothSettings):
@@ -69,10 +66,9 @@ def _strays(rows: np.ndarray, found: np.ndarray, settings: BothSettings):
     around = settings.around
     if len(rows) > 2 * around:
         meanwhile = np.median(np.delete(sliding_window_view(rows[:, :2], 2 * around + 1, axis=0), around, axis=-1), axis=-1)
-        for row in np.flatnonzero(found[around:-around]):
-            there = np.concatenate([meanwhile[row], rows[row + around, 2:4]])
-            if _differ(rows[row + around], there, settings):
-                yield row + around, there, 1.0
+        there = np.concatenate([meanwhile, rows[around:len(rows) - around, 2:4]], axis=1)
+        for row in np.flatnonzero(found[around:-around] & _differ(rows[around:len(rows) - around], there, settings)):
+            yield row + around, there[row], 1.0
 
 
 def _seams(rows: np.ndarray, found: np.ndarray, followed: np.ndarray, frames: int, settings: BothSettings):
@@ -82,7 +78,7 @@ def _seams(rows: np.ndarray, found: np.ndarray, followed: np.ndarray, frames: in
         # Somebody who runs is not where they were a frame before: whichever of the speeds on both sides explains more.
         away = min((rows[other, :2] + speed - rows[seen, :2] for speed in (_speed(rows, seen, step), -_speed(rows, other, -step))), key=lambda a: float(np.hypot(*a)))
         size = np.minimum(rows[other, 2:4], settings.larger * rows[seen, 2:4])
-        if not _differ(rows[seen], np.concatenate([rows[seen, :2] + away, size]), settings):
+        if not _differ(rows[seen][None], np.concatenate([rows[seen, :2] + away, size])[None], settings)[0]:
             continue
         for k in range(2 * frames):
             row = seen + k * step
