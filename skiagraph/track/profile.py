@@ -111,7 +111,7 @@ def _wide(stretch: Stretch, rate: float, coloured: np.ndarray, parted: tuple[boo
         return path
     rows = path.rows().astype(float)
     rows[:, 2] += turned * np.maximum(HEAD_BOX.width * (1 + settings.wider) * whole - rows[:, 2], 0)
-    lower = np.maximum(turned * np.maximum(HEAD_BOX.height * (1 + settings.chin) * whole - rows[:, 3], 0), from_behind * raised * whole)
+    lower = np.maximum(turned * np.maximum(HEAD_BOX.height * (1 + settings.chin) * whole - rows[:, 3], 0), np.maximum(turned, from_behind) * higher * whole)
     lean = np.radians(rows[:, 4])
     rows[:, :2] += (lower / 2)[:, None] * np.stack([-np.sin(lean), np.cos(lean)], axis=1)
     rows[:, 3] += lower

@@ -123,12 +123,12 @@ class WideWhileTurnedTest(unittest.TestCase):
             before, after = self.sized(share)
             np.testing.assert_allclose(after.width, before.width)
 
-    def raised(self, share, first=0, last=99, beside=(), cuts=(), coloured=(), size=lambda n: 1.0):
-        """A standing head, whose face is found so many of its sides higher in each frame, and by so much of its size: its path before and after. beside: others."""
+    def raised(self, share, first=0, last=99, beside=(), cuts=(), coloured=(), size=lambda n: 1.0, height=1.5):
+        """A standing head, whose face is found so many of its sides higher in each frame, and by so much of its size: its path before and after. beside: others; height: of the head, in its sides."""
         frames = np.arange(first, last + 1)
         side = SIDE * np.array([size(n) for n in frames])
         high = 100 - SIDE * np.array([share(n) for n in frames])
-        rows = np.stack([np.full(len(frames), 200.0), high, 1.1 * side, 1.5 * side, np.zeros(len(frames)), np.full(len(frames), 0.9)], axis=1)
+        rows = np.stack([np.full(len(frames), 200.0), high, 1.1 * side, height * side, np.zeros(len(frames)), np.full(len(frames), 0.9)], axis=1)
         boxes = [np.array([200 - s / 2, y - s / 2, 200 + s / 2, y + s / 2]) for s, y in zip(side, high)]
         before = replace(stretch(first, last, 0, doubtful=False), path=Path.from_rows(first, rows, np.full(len(frames), FOUND)), faces=tuple(zip(frames.tolist(), boxes, [0.9] * len(frames))))
         after = wide_while_turned([before, *beside], 25.0, coloured, cuts)[0]
@@ -151,6 +151,8 @@ class WideWhileTurnedTest(unittest.TestCase):
         np.testing.assert_allclose(after.rows(), before.rows())
         before, after = self.raised(lambda n: 0.1 if 40 <= n < 70 else 0.0, size=smaller)
         self.assertTrue((after.width[44:66] >= 1.15 * 1.1 * SIDE).all() and ((after.cy + after.height / 2)[44:66] >= bottom - 0.5).all(), after.width[44:66])
+        before, after = self.raised(lambda n: 0.1 if 40 <= n < 70 else 0.0, size=smaller, height=2.1)
+        np.testing.assert_allclose((after.cy + after.height / 2 - before.cy - before.height / 2)[46:64], 0.1 * SIDE, atol=0.1, err_msg="by as much lower as it is found higher")
 
     def test_who_stands_up_or_goes_up_for_good_is_covered_as_found(self):
         for share in (lambda n: 2.0 if 40 <= n < 70 else 0.0, lambda n: 0.01 * n, lambda n: 0.03 * (n % 2)):
