@@ -8,7 +8,6 @@ from skiagraph.handover.export import export_clip
 from skiagraph.project import cast, edits, outlines
 from skiagraph.project.evidence import Join
 from skiagraph.project.model import Cover, Decision, Outline, Reach, Sighting, Style, replace
-from skiagraph.project.rows import outline_at
 from skiagraph.review import faces
 from skiagraph.review.ends import BOTH_THERE
 from skiagraph.review.exposure import check_file
@@ -16,7 +15,6 @@ from skiagraph.review.finding import KINDS, Reason, sentence
 from skiagraph.review.findings import _KEPT as checks_kept
 from skiagraph.review.findings import acceptance_of, findings, open_findings, was_accepted
 from skiagraph.review.lanes import Attention, LaneState, attention, lane, next_finding
-from skiagraph.review.unknown_faces import heads_at
 from skiagraph.track.path import FOLLOWED, FOUND, Path as HeadPath
 from skiagraph.track.results import FaceTable
 from tests.support import TemporaryFolder, changed_subject, head_path, make_clip, project_on, seen
@@ -228,30 +226,6 @@ class FindingTest(TemporaryFolder):
         first = FaceTable(np.array([0], np.int32), sign.boxes, sign.scores)
         project = project_on(self.clip, head_path(0, 60))
         self.assertEqual(self.reasons(seen(project, faces=first)), [(Reason.MAYBE_AT_EDGE, 0, 8)])
-
-    def test_one_click_covers_an_unknown_face_and_nobody_is_less_covered(self):
-        faces = FaceTable(np.array([20, 20, 23], np.int32), np.array([[2, 2, 30, 30], [120, 60, 140, 80], [8, 2, 36, 30]], np.int16), np.full(3, 90, np.uint8))
-        project = seen(project_on(self.clip, head_path(0, 60)), faces=faces, every=10)
-        for finding in findings(project):
-            self.assertEqual((finding.reason, finding.first, finding.last), (Reason.NOBODYS_FACE, 11, 32))
-            heads = heads_at(project, [finding], "c1", 21)
-            self.assertEqual([(head.seen, round(head.outline.cx), head.outline.width > 30) for head in heads], [(False, 18, True), (False, 130, True)])
-            mended = finding.kind.remedied(project, finding)
-        self.assertEqual(mended.subjects[:1], project.subjects)
-        self.assertEqual([(s.is_covered, s.sightings[0].first <= 11, s.sightings[0].last >= 32) for s in mended.subjects[1:]], [(True, True, True)] * 2)
-        self.assertEqual([f for f in findings(mended) if f.is_exposing], [])
-        self.assertEqual(heads_at(mended, findings(project), "c1", 21), [])
-        self.assertEqual(heads_at(project, findings(project), "c1", 40), [])
-
-    def test_one_click_covers_who_may_be_at_the_edge(self):
-        sign = FaceTable(np.array([59, 59], np.int32), np.array([[140, 30, 168, 58], [-10, 30, 18, 58]], np.int16), np.array([30, 31], np.uint8))
-        project = seen(project_on(self.clip, head_path(0, 60)), faces=sign)
-        left, right = sorted((f for f in findings(project) if f.reason == Reason.MAYBE_AT_EDGE), key=lambda f: heads_at(project, [f], "c1", 55)[0].outline.cx)
-        mended = left.kind.remedied(project, left)
-        self.assertEqual([f for f in findings(mended) if f.is_exposing], [right])
-        somebody = mended.subjects[-1].sightings[0]
-        self.assertTrue(somebody.first <= 51 and somebody.last == 59)
-        self.assertLess(max(outline_at(mended, somebody, n).cx for n in range(51, 60)), 10)
 
     def test_unscanned_clip_is_a_finding(self):
         self.assertEqual(self.reasons(project_on(self.clip, scanned=False)), [(Reason.NOT_SCANNED, 0, 59)])
