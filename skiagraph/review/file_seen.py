@@ -6,6 +6,7 @@ from collections import deque
 from collections.abc import Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import ExitStack, closing
+from dataclasses import replace
 from pathlib import Path
 
 import cv2
@@ -58,9 +59,9 @@ def see(project: Project, clip_key: str, film: Path, frames: range, begin: int, 
         ahead = ahead_of(source_info, AHEAD, AHEAD_BYTES, 4.0)
         for done, (n, shot, shown, covers, picture, found) in enumerate(_searched(project, clip_key, zip(frames, shots, showns), searcher, searching, ahead)):
             seen.add(n, shot, shown, covers)
-            score = open_face(project, clip, n, shot, picture, found.result(), covers, searcher)
-            if score:
-                seen.faces[n] = score
+            score, box = open_face(project, clip, n, shot, picture, found.result(), covers, searcher)
+            if box is not None:
+                seen.faces[n], seen.boxes[n] = score, box
             if n in seen.wanted:
                 seen.measuring.add(n, shot.rgb(), picture, finder, squared)
             control.report(STEP, done + 1, len(frames))
@@ -93,6 +94,7 @@ class Seen:
         self._project, self._clip, self._scaled, self.lossless = project, clip, scaled, lossless
         self.weak: dict[str, dict[int, float]] = {}
         self.faces: dict[int, float] = {}
+        self.boxes: dict[int, tuple[int, int, int, int]] = {}
         self.covers = 0
         self.outside = Outside(lossless)
         self.measuring = Measuring(project, clip, describer=describer)
@@ -118,7 +120,7 @@ class Seen:
 
     def findings(self, every: int) -> list[Finding]:
         found = [f for key, frames in self.weak.items() for f in _stretches(self._clip, key, Reason.FILE_DIFFERS, frames, every)]
-        found += _stretches(self._clip, "", Reason.FILE_FACE, self.faces, every)
+        found += [replace(f, box=self.boxes[f.at]) for f in _stretches(self._clip, "", Reason.FILE_FACE, self.faces, every)]
         found += _stretches(self._clip, "", Reason.FILE_PICTURE, self.outside.differing, every)
         for person in self.measured:
             if person.is_known:

@@ -62,7 +62,7 @@ class Reason:
 @dataclass(frozen=True, slots=True)
 class Finding:
     """subject: key, or empty where it is nobody's. first and last: frames, both included. worst: the worst value, whose
-    meaning depends on the reason (confidence, share inside, frames). at: the frame to look at first."""
+    meaning depends on the reason (confidence, share inside, frames). at: the frame to look at first. box: x0, y0, x1, y1 px of a face that is seen in it, where no scan knows of it."""
 
     clip: str
     subject: str
@@ -71,6 +71,7 @@ class Finding:
     last: int
     worst: float
     at: int
+    box: tuple[int, int, int, int] | None = None
 
     @property
     def kind(self) -> FindingKind:

@@ -10,6 +10,9 @@ import numpy as np
 from skiagraph.boxes import iou
 from skiagraph.project import outlines
 from skiagraph.project.model import Outline, Project
+from skiagraph.project.overlap import within
+from skiagraph.project.rows import GROW, shapes_of
+from skiagraph.review.faces import points_of
 from skiagraph.review.finding import Finding, Scene
 from skiagraph.shape.place import Similarity
 from skiagraph.track.path import BRIDGED, FOUND, Path
@@ -25,6 +28,7 @@ class UnknownSettings:
     wide: float = 1.6  # width of the head, in sides of the face's box; larger: wider covers
     high: float = 1.9  # its height
     rise: float = 0.12  # by so much its middle lies above that of the face
+    holds: int = 12  # frames before and after those in which it was seen, at most, in which it is held in its place; larger: longer covers that may be beside it
     lasts: float = 0.9  # share of its confidence that a head keeps with each frame in which it was not seen, and is held in its place; smaller: wider covers (project.rows)
 
 
@@ -68,14 +72,28 @@ def runs_of(table: FaceTable, rows: Iterable[int], settings: UnknownSettings = U
 
 
 def path_of(table: FaceTable, run: list[int], first: int, last: int, settings: UnknownSettings = UNKNOWN) -> Path:
-    """Where the head of a run of faces is from one frame to another: straight between those in which it was seen, held in its place before and after."""
+    """Where the head of a run of faces is, from one frame to another at most: straight between those in which it was seen, held in its place before and after."""
     frames, boxes = table.frames[run].astype(int), table.boxes[run].astype(float)
-    every = np.arange(min(first, int(frames[0])), max(last, int(frames[-1])) + 1)
+    begin, end = int(frames[0]), int(frames[-1])
+    every = np.arange(min(max(first, begin - settings.holds), begin), max(min(last, end + settings.holds), end) + 1)
     side = (boxes[:, 2:] - boxes[:, :2]).max(axis=1)
     known = np.column_stack([(boxes[:, 0] + boxes[:, 2]) / 2, (boxes[:, 1] + boxes[:, 3]) / 2 - settings.rise * side, settings.wide * side, settings.high * side, np.zeros(len(run)), table.scores[run] / 100])
     rows = np.column_stack([np.interp(every, frames, column) for column in known.T])
     rows[:, 5] *= settings.lasts ** np.maximum(np.maximum(frames[0] - every, every - frames[-1]), 0)
     return Path.from_rows(int(every[0]), rows, np.where(np.isin(every, frames), FOUND, BRIDGED).astype(np.uint8))
+
+
+def hidden_share(scene: Scene, table: FaceTable) -> np.ndarray:
+    """Share of each face of a table that lies under complete covers, (n,)."""
+    points, frames = points_of(table.boxes), table.frames
+    hidden = np.zeros(points.shape[:2], bool)
+    for subject in scene.project.subjects:
+        for sighting in scene.sightings(subject) if subject.is_covered else ():
+            rows = scene.rows(sighting)
+            here = np.flatnonzero((frames >= sighting.first) & (frames < sighting.first + len(rows)))
+            rows = rows[frames[here] - sighting.first]
+            hidden[here] |= within(points[here], rows, shapes_of(sighting, frames[here]), scene.project.style_of(subject).margin + rows[:, GROW])
+    return hidden.mean(axis=1)
 
 
 def paths_of(scene: Scene, finding: Finding) -> list[Path]:

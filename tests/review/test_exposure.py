@@ -3,6 +3,7 @@
 from fractions import Fraction
 from unittest import mock
 
+import msgspec
 import numpy as np
 
 from skiagraph.demo.people import BLUE_CAP, OLD_HAND
@@ -15,12 +16,15 @@ from skiagraph.footage.adding import add_clip
 from skiagraph.footage.scanning import take_in
 from skiagraph.project import cast, edits
 from skiagraph.project.model import Cover, Decision, Project, Style, replace
+from skiagraph.project.rows import outline_at
 from skiagraph.review.exposure import check_file
-from skiagraph.review.finding import Reason
+from skiagraph.review.finding import Finding, Reason
 from skiagraph.review.findings import findings
+from skiagraph.review.unknown_faces import heads_at
 from skiagraph.track.path import Path
 from skiagraph.track.results import FaceTable, FoundPerson, ScanResult
 from skiagraph.track.scan import ScanSettings
+from skiagraph.values import read, written
 from tests.detect.test_finder import scene
 from tests.support import TemporaryFolder, head_path, make_clip, project_on
 
@@ -91,6 +95,15 @@ class ExposureTest(TemporaryFolder):
         found = self.check(only_one)
         self.assertEqual([f.reason for f in found], [Reason.FILE_FACE])
         self.assertEqual((found[0].first, found[0].last), (0, 5))
+        # It is told where that is, as it is kept with the file, and one click covers it.
+        finding = read(msgspec.json.decode(written(found[0])), Finding)
+        self.assertEqual(finding, found[0])
+        head, = heads_at(only_one, found, "c1", 3)
+        known = self.project.subject("s2").sightings[0]
+        self.assertLess(np.hypot(head.outline.cx - outline_at(self.project, known, 3).cx, head.outline.cy - outline_at(self.project, known, 3).cy), 20)
+        mended = finding.kind.remedied(only_one, finding)
+        self.assertEqual(heads_at(mended, found, "c1", 3), [])
+        self.assertEqual(self.check(mended), [])
 
     def test_a_decision_taken_back_after_the_export_is_noticed(self):
         found = self.check(cast.decide(self.project, ["s2"], Decision.SHOW), self.project)

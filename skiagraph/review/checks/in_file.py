@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
+import numpy as np
+
+from skiagraph.review.faces import INSIDE
 from skiagraph.review.finding import FindingKind, Reason, finding_kind
+from skiagraph.review.unknown_faces import covered, hidden_share
+from skiagraph.track.results import FaceTable
 
 
 @finding_kind
@@ -16,9 +21,21 @@ class CoverMissing(FindingKind):
 @finding_kind
 class FaceInFile(FindingKind):
     reason, word, exposing = Reason.FILE_FACE, "Face in file", True
+    remedy = "Cover it"
+
+    def unknown_faces(self, scene, finding):
+        """The face where it was seen best, as long as that is not covered."""
+        if finding.box is None:
+            return FaceTable.none(), np.zeros(0, int)
+        table = FaceTable(np.array([finding.at], np.int32), np.array([finding.box], np.int16), np.array([round(100 * finding.worst)], np.uint8))
+        return table, np.flatnonzero(hidden_share(scene, table) < INSIDE)
+
+    def remedied(self, project, finding):
+        """With somebody new who is covered there, around the frame in which the face was seen best."""
+        return covered(project, finding)
 
     def sentence(self, project, finding, told):
-        return f"A face can be seen in the exported file at {told.where} ({told.count}) that nobody agreed to show."
+        return f"A face can be seen in the exported file at {told.where} ({told.count}) that nobody agreed to show. Cover it and export again, or accept if it is none."
 
 
 @finding_kind
