@@ -15,6 +15,7 @@ from skiagraph.project import cast, edits, outlines
 from skiagraph.project.model import Answer, Decision, Likeness, Portrait
 from skiagraph.project.outlines import sighting_at
 from skiagraph.project.rows import outline_at
+from skiagraph.review.places import portrait_turns
 from skiagraph.review.register import Order, Show
 
 SHOW_WORD = {Show.EVERYBODY: "Everyone", Show.UNDECIDED: "Undecided", Show.COVERED: "Covered", Show.SHOWN: "Shown", Show.TO_LOOK_AT: "To look at",
@@ -146,7 +147,7 @@ class Casting(QObject):
             self._question.show_question(None, ("", ""), (None, None), 0)
             return
         pair = [project.subject(key) for key in (waiting[0].one, waiting[0].other)]
-        faces = tuple(self._portraits.face(project, s.portrait) for s in pair)
+        faces = tuple(self._portraits.face(project, s.portrait, portrait_turns(project, s)) for s in pair)
         self._question.show_question(waiting[0], (pair[0].name, pair[1].name), faces, len(waiting) - 1)
 
     # Menus

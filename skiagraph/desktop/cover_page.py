@@ -36,6 +36,7 @@ from skiagraph.project.rows import cover_outline, outline_at
 from skiagraph.review.good_frame import good_frame
 from skiagraph.review.register import Show, register_rows
 from skiagraph.review.lanes import attention, lanes, next_finding, next_keyframe, seen_summary
+from skiagraph.review.places import portrait_turns
 from skiagraph.review.way import stops, way_of
 from skiagraph.track.path import ORIGIN_NAMES
 
@@ -67,7 +68,7 @@ class CoverPage(QWidget):
         self.player.heard = lambda: self.voice.heard
         self.player.sound_info = lambda: self.voice.sound
         self.player.other_side = self.looks.other_side
-        self.register.set_faces(lambda subject: portraits.face(document.project, subject.portrait))
+        self.register.set_faces(lambda subject: portraits.face(document.project, subject.portrait, portrait_turns(document.project, subject)))
         self._size = (1280, 720)
         self._asked = self._shown = 0
         self._build()

@@ -39,11 +39,12 @@ class Portraits(QObject):
         self._wanted.put(None)
         self._thread.join(5)
 
-    def face(self, project: Project, portrait: Portrait | None) -> QImage | None:
+    def face(self, project: Project, portrait: Portrait | None, turns: int = 0) -> QImage | None:
+        """turns: quarter turns, clockwise, by which the head leans; it is shown upright."""
         if portrait is None:
             return None
         try:
-            return self._get(project.clip(portrait.clip), portrait.frame, portrait.box)
+            return self._get(project.clip(portrait.clip), portrait.frame, portrait.box, turns=turns)
         except KeyError:
             return None
 
@@ -54,25 +55,25 @@ class Portraits(QObject):
     def thumbnail(self, clip: Clip) -> QImage | None:
         return self._get(clip, min(clip.frames - 1, round(float(clip.rate))), None)
 
-    def _get(self, clip: Clip, frame: int, box, size: tuple[int, int] | None = None) -> QImage | None:
-        key = (clip.path, clip.fingerprint, frame, box, size)
+    def _get(self, clip: Clip, frame: int, box, size: tuple[int, int] | None = None, turns: int = 0) -> QImage | None:
+        key = (clip.path, clip.fingerprint, frame, box, size, turns)
         if key not in self._kept:
             self._kept[key] = None
-            self._wanted.put((key, clip, frame, box, size))
+            self._wanted.put((key, clip, frame, box, size, turns))
         return self._kept[key]
 
     def _work(self) -> None:
         give_way(LATER)
         reader, reader_of = None, None
         while (task := self._wanted.get()) is not None:
-            key, clip, frame, box, size = task
+            key, clip, frame, box, size, turns = task
             try:
                 if reader_of != (clip.path, clip.fingerprint):
                     if reader:
                         reader.close()
                     reader, reader_of = FrameReader(*open_source(clip), threads=1), (clip.path, clip.fingerprint)
                 rgb = reader.read(frame).rgb()
-                self._kept[key] = image_of(_part(rgb, box, size) if size else _cropped(rgb, box) if box else _shrunk(rgb))
+                self._kept[key] = image_of(_part(rgb, box, size) if size else cropped(rgb, box, turns) if box else _shrunk(rgb))
             except Exception:  # a register without one picture is still a register
                 log.exception("no portrait")
                 continue
@@ -81,12 +82,16 @@ class Portraits(QObject):
             reader.close()
 
 
-def _cropped(rgb: np.ndarray, box) -> np.ndarray:
+def cropped(rgb: np.ndarray, box: tuple[float, float, float, float], turns: int) -> np.ndarray:
+    """The head around a face's box, upright: uint8 RGB (FACE_PX, FACE_PX, 3). turns: quarter turns, clockwise, by which it leans."""
     x0, y0, x1, y1 = box
     side = max(x1 - x0, y1 - y0) * AROUND
-    cx, cy = (x0 + x1) / 2, (y0 + y1) / 2 - RISE * (y1 - y0)
+    # Up is where the head's crown is.
+    right, down = ((0, -1), (1, 0), (0, 1), (-1, 0))[turns]
+    cx, cy = (x0 + x1) / 2 + right * RISE * (y1 - y0), (y0 + y1) / 2 + down * RISE * (y1 - y0)
     move = np.float32([[FACE_PX / side, 0, FACE_PX / 2 - cx * FACE_PX / side], [0, FACE_PX / side, FACE_PX / 2 - cy * FACE_PX / side]])
-    return cv2.warpAffine(rgb, move, (FACE_PX, FACE_PX), flags=cv2.INTER_AREA if side > FACE_PX else cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    cropped = cv2.warpAffine(rgb, move, (FACE_PX, FACE_PX), flags=cv2.INTER_AREA if side > FACE_PX else cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    return np.ascontiguousarray(np.rot90(cropped, turns))
 
 
 def _part(rgb: np.ndarray, box, size: tuple[int, int]) -> np.ndarray:

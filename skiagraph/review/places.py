@@ -1,11 +1,12 @@
-"""What of a frame a crop of the contact sheet shows: the cover with its surroundings, always of the same shape."""
+"""What of a frame a crop of the contact sheet shows: the cover with its surroundings, always of the same shape. And which way up a portrait is shown."""
 
 from __future__ import annotations
 
 import numpy as np
 
-from skiagraph.project.model import Sighting, Subject
-from skiagraph.project.rows import ANGLE, CX, CY, GROW, HEIGHT, WIDTH
+from skiagraph.project.model import Project, Sighting, Subject
+from skiagraph.project.outlines import sighting_at
+from skiagraph.project.rows import ANGLE, CX, CY, GROW, HEIGHT, WIDTH, outline_at
 from skiagraph.review.finding import Scene
 
 # Width over height of a crop; how many times as wide as the cover it is; px across at least, so that a small head is seen where it is.
@@ -34,3 +35,10 @@ def box_around(row: np.ndarray, margin: float) -> tuple[int, int, int, int]:
     across = max(LEAST_PX, AROUND * max(wide, tall * ASPECT))
     x0, y0 = round(float(row[CX] - across / 2)), round(float(row[CY] - across / ASPECT / 2))
     return x0, y0, x0 + round(float(across)), y0 + round(float(across / ASPECT))
+
+
+def portrait_turns(project: Project, subject: Subject) -> int:
+    """Quarter turns, clockwise, 0..3, by which whoever is in a subject's portrait leans: of somebody who lies the face is told from others more easily when it is shown upright."""
+    portrait = subject.portrait
+    sighting = sighting_at(subject, portrait.clip, portrait.frame) if portrait is not None else None
+    return round(outline_at(project, sighting, portrait.frame).angle / 90) % 4 if sighting is not None else 0

@@ -2,6 +2,8 @@
 
 from unittest import mock
 
+import cv2
+import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QAbstractButton, QLabel, QPushButton
 
@@ -11,7 +13,7 @@ from skiagraph.desktop.handover_page import HandoverPage
 from skiagraph.desktop.help_sheet import HelpSheet
 from skiagraph.desktop.job_strip import JobStrip
 from skiagraph.desktop.picture_server import PictureServer, Wish
-from skiagraph.desktop.portraits import Portraits
+from skiagraph.desktop.portraits import Portraits, cropped
 from skiagraph.desktop.queue_view import QueueView
 from skiagraph.desktop.review_page import ReviewPage
 from skiagraph.desktop.session import Session, View
@@ -370,6 +372,19 @@ class SmallPicturesTest(PageTest):
         self.assertEqual(portraits.face(self.project, portrait).width(), 96)
         self.assertIsNone(portraits.face(self.project, None))
         self.assertIsNone(portraits.face(self.project, Portrait("gone", 1, (0, 0, 1, 1))))
+
+    def test_who_lies_is_shown_upright(self):
+        # Smooth, so that half a pixel is no difference.
+        picture = cv2.resize(np.random.default_rng(4).integers(0, 255, (15, 20, 3)).astype(np.uint8), (400, 300), interpolation=cv2.INTER_CUBIC)
+        upright = cropped(picture, (120, 90, 180, 150), 0)
+        for turns in range(1, 4):
+            # Turned clockwise with the picture, and its box.
+            turned, (x0, y0, x1, y1) = picture, (120, 90, 180, 150)
+            for _ in range(turns):
+                high = turned.shape[0]
+                turned, (x0, y0, x1, y1) = np.ascontiguousarray(np.rot90(turned, -1)), (high - 1 - y1, x0, high - 1 - y0, x1)
+            self.assertLess(np.abs(cropped(turned, (x0, y0, x1, y1), turns).astype(int) - upright).mean(), 6, turns)
+            self.assertGreater(np.abs(cropped(turned, (x0, y0, x1, y1), 0).astype(int) - upright).mean(), 30)
 
     def test_help_sheet_lists_every_key_once(self):
         from skiagraph.desktop.window import MainWindow

@@ -8,10 +8,10 @@ from skiagraph.media.index import open_clip
 from skiagraph.media.reader import FrameReader
 from skiagraph.project import edits
 from skiagraph.project.layers import layers
-from skiagraph.project.model import Cover, Style
+from skiagraph.project.model import Cover, Portrait, Style, replace
 from skiagraph.review.crops import CropReader, in_order_of_making, pictures
 from skiagraph.review.findings import findings
-from skiagraph.review.places import within_picture
+from skiagraph.review.places import portrait_turns, within_picture
 from skiagraph.review.sheet import by_doubt, sheet_of
 from skiagraph.review.sheet_pages import write_sheets
 from tests.support import TemporaryFolder, head_path, make_clip, project_on
@@ -52,6 +52,15 @@ class CropsTest(TemporaryFolder):
         self.assertEqual(sorted(map(repr, made)), sorted(map(repr, crops)))
         self.assertEqual(made, in_order_of_making(crops))
         self.assertIn(by_doubt(crops)[0], made[:24])
+
+    def test_the_portrait_of_who_lies_is_turned_as_they_lie(self):
+        clip = make_clip(self.folder / "b.mov", 20, size=(320, 192))
+        angles = {0.0: 0, 30.0: 0, -40.0: 0, 80.0: 1, -90.0: 3, 180.0: 2, -175.0: 2, 270.0: 3}
+        project = project_on(clip, *(head_path(0, 20, cx=90, cy=90, angle=angle) for angle in angles))
+        for subject, turns in zip(project.subjects, angles.values()):
+            self.assertEqual(portrait_turns(project, subject), 0, "nobody has a portrait yet")
+            self.assertEqual(portrait_turns(project, replace(subject, portrait=Portrait("c1", 5, (80, 80, 100, 100)))), turns)
+            self.assertEqual(portrait_turns(project, replace(subject, portrait=Portrait("c1", 25, (80, 80, 100, 100)))), 0, "nor is anybody there")
 
     def test_boxes_are_moved_into_the_picture(self):
         self.assertEqual(within_picture((-20, 10, 30, 60), (100, 100)), (0, 10, 50, 60))
