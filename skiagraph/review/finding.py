@@ -11,7 +11,6 @@ import numpy as np
 from skiagraph.project.model import Clip, Project, Scan, Sighting, Subject
 from skiagraph.project.rows import CONFIDENCE, outline_rows
 from skiagraph.track.camera import CAMERA
-from skiagraph.track.results import FaceTable
 
 # Confidence under which a person should look.
 UNSURE = 0.35
@@ -154,10 +153,6 @@ class FindingKind:
     def remedied(self, project: Project, finding: Finding) -> Project:
         """The project with what the finding is about put right, where there is a remedy."""
         return project
-
-    def unknown_faces(self, scene: Scene, finding: Finding) -> tuple[FaceTable, np.ndarray]:
-        """A table, and the rows of it, in order of frames, with the faces that the finding is about and that belong to nobody: where they are is marked in the picture (review.unknown_faces)."""
-        return FaceTable.none(), np.zeros(0, int)
 
     def sentence(self, project: Project, finding: Finding, told: Told) -> str:
         """What happened and what to do, for a person."""

@@ -13,7 +13,7 @@ from skiagraph.project.model import Outline, Project
 from skiagraph.project.overlap import within
 from skiagraph.project.rows import GROW, shapes_of
 from skiagraph.review.faces import points_of
-from skiagraph.review.finding import Finding, Scene
+from skiagraph.review.finding import Finding, FindingKind, Scene
 from skiagraph.shape.place import Similarity
 from skiagraph.track.path import BRIDGED, FOUND, Path
 from skiagraph.track.results import FaceTable
@@ -51,6 +51,22 @@ class UnknownHead:
     def seen(self) -> bool:
         """Whether a face was found in that very frame, and not only near it."""
         return bool(self.path.origin[self.path.row(self.frame)] == FOUND)
+
+
+class UnknownFinding(FindingKind):
+    """A kind of finding about faces that belong to nobody: where they are is marked in the picture, and one click covers somebody new there."""
+
+    remedy = "Cover it"
+
+    def unknown_faces(self, scene: Scene, finding: Finding) -> tuple[FaceTable, np.ndarray]:
+        """A table, and the rows of it, in order of frames, with the faces that the finding is about, as far as they still belong to nobody."""
+        raise NotImplementedError
+
+    def remedied(self, project, finding):
+        """With somebody new for each head that was seen, covered wherever it was, and where it may be in the frames of the finding."""
+        for path in paths_of(Scene.of(project, finding.clip), finding):
+            project, _ = cover_head(project, UnknownHead(finding, min(max(finding.at, path.first), path.last), path))
+        return project
 
 
 def runs_of(table: FaceTable, rows: Iterable[int], settings: UnknownSettings = UNKNOWN) -> list[list[int]]:
@@ -98,15 +114,10 @@ def hidden_share(scene: Scene, table: FaceTable) -> np.ndarray:
 
 def paths_of(scene: Scene, finding: Finding) -> list[Path]:
     """The heads that a finding is about and that are nobody's, none where it is about something else."""
+    if not isinstance(finding.kind, UnknownFinding):
+        return []
     table, rows = finding.kind.unknown_faces(scene, finding)
     return [path_of(table, run, finding.first, finding.last) for run in runs_of(table, rows)]
-
-
-def covered(project: Project, finding: Finding) -> Project:
-    """The project with somebody new for each head that a finding is about, covered wherever it was seen, and over all frames of the finding."""
-    for path in paths_of(Scene.of(project, finding.clip), finding):
-        project, _ = cover_head(project, UnknownHead(finding, min(max(finding.at, path.first), path.last), path))
-    return project
 
 
 def cover_head(project: Project, head: UnknownHead) -> tuple[Project, str]:

@@ -9,16 +9,15 @@ from skiagraph.project.overlap import within
 from skiagraph.project.rows import shapes_of
 from skiagraph.review.checks.maybe_at_edge import AT_EDGE_FRAMES
 from skiagraph.review.faces import judged_once, points_of
-from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind, runs
-from skiagraph.review.unknown_faces import covered
+from skiagraph.review.finding import Finding, Reason, finding_kind, runs
+from skiagraph.review.unknown_faces import UnknownFinding
 from skiagraph.track.results import SIGN, FaceTable
 from skiagraph.track.stepping import step_of
 
 
 @finding_kind
-class FaceOfNobody(FindingKind):
+class FaceOfNobody(UnknownFinding):
     reason, word, exposing = Reason.NOBODYS_FACE, "Unknown face", True
-    remedy = "Cover it"
 
     def on_scene(self, scene):
         if scene.scan is None or not len(scene.scan.faces):
@@ -41,10 +40,6 @@ class FaceOfNobody(FindingKind):
             return FaceTable.none(), np.zeros(0, int)
         table, strange = scene.scan.faces, _strange(scene)
         return table, strange[(table.frames[strange] >= finding.first) & (table.frames[strange] <= finding.last)]
-
-    def remedied(self, project, finding):
-        """With somebody new for each head that was seen, covered in all frames in which it may be there."""
-        return covered(project, finding)
 
     def sentence(self, project, finding, told):
         return f"A face at {told.where} belongs to nobody in the register ({told.count}). Cover it, or accept if it is none."

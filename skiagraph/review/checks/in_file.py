@@ -6,7 +6,7 @@ import numpy as np
 
 from skiagraph.review.faces import INSIDE
 from skiagraph.review.finding import FindingKind, Reason, finding_kind
-from skiagraph.review.unknown_faces import covered, hidden_share
+from skiagraph.review.unknown_faces import UnknownFinding, hidden_share
 from skiagraph.track.results import FaceTable
 
 
@@ -19,9 +19,8 @@ class CoverMissing(FindingKind):
 
 
 @finding_kind
-class FaceInFile(FindingKind):
+class FaceInFile(UnknownFinding):
     reason, word, exposing = Reason.FILE_FACE, "Face in file", True
-    remedy = "Cover it"
 
     def unknown_faces(self, scene, finding):
         """The face where it was seen best, as long as that is not covered."""
@@ -29,10 +28,6 @@ class FaceInFile(FindingKind):
             return FaceTable.none(), np.zeros(0, int)
         table = FaceTable(np.array([finding.at], np.int32), np.array([finding.box], np.int16), np.array([round(100 * finding.worst)], np.uint8))
         return table, np.flatnonzero(hidden_share(scene, table) < INSIDE)
-
-    def remedied(self, project, finding):
-        """With somebody new who is covered there, around the frame in which the face was seen best."""
-        return covered(project, finding)
 
     def sentence(self, project, finding, told):
         return f"A face can be seen in the exported file at {told.where} ({told.count}) that nobody agreed to show. Cover it and export again, or accept if it is none."

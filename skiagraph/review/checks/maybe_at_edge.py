@@ -7,8 +7,8 @@ from dataclasses import replace
 import numpy as np
 
 from skiagraph.review.faces import judged_once
-from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind
-from skiagraph.review.unknown_faces import covered
+from skiagraph.review.finding import Finding, Reason, finding_kind
+from skiagraph.review.unknown_faces import UnknownFinding
 from skiagraph.track.results import SIGN, FaceTable
 
 # Somebody may be there for this long, in frames, before or after.
@@ -18,9 +18,8 @@ NEAR_SIZES = 1.5
 
 
 @finding_kind
-class MaybeAtEdge(FindingKind):
+class MaybeAtEdge(UnknownFinding):
     reason, word, exposing = Reason.MAYBE_AT_EDGE, "Maybe at the edge", True
-    remedy = "Cover it"
 
     def on_scene(self, scene):
         yield from (made for made, _ in _places(scene))
@@ -30,10 +29,6 @@ class MaybeAtEdge(FindingKind):
             return FaceTable.none(), np.zeros(0, int)
         # Of two places with the same frames and the same score either finding is both.
         return scene.scan.faces, np.array(sorted(row for made, rows in _places(scene) if made == finding for row in rows), int)
-
-    def remedied(self, project, finding):
-        """With somebody new who is covered there for as long as they may be in the picture."""
-        return covered(project, finding)
 
     def sentence(self, project, finding, told):
         return f"Somebody may be half in the picture at its edge at {told.where}, where the shot begins or ends. Cover them and follow, or accept if there is nobody."

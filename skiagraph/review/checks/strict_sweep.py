@@ -7,8 +7,8 @@ import numpy as np
 from skiagraph.project.overlap import within
 from skiagraph.project.rows import shapes_of
 from skiagraph.review.faces import points_of
-from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind
-from skiagraph.review.unknown_faces import covered, runs_of
+from skiagraph.review.finding import Finding, Reason, finding_kind
+from skiagraph.review.unknown_faces import UnknownFinding, runs_of
 from skiagraph.track.results import FaceTable
 
 # Share of a face in somebody's head from which on it is theirs; heads reach further by this.
@@ -16,9 +16,8 @@ KNOWN, BEYOND = 0.5, 0.2
 
 
 @finding_kind
-class StrictSweep(FindingKind):
+class StrictSweep(UnknownFinding):
     reason, word, exposing = Reason.STRICT, "Maybe a face", True
-    remedy = "Cover it"
 
     def on_scene(self, scene):
         sweep = scene.project.evidence.sweep_of(scene.clip.key)
@@ -34,12 +33,9 @@ class StrictSweep(FindingKind):
         sweep = scene.project.evidence.sweep_of(finding.clip)
         table = sweep.faces if sweep is not None else FaceTable.none()
         here = np.flatnonzero((table.frames >= finding.first) & (table.frames <= finding.last))
+        here = here[~_known(scene, FaceTable(table.frames[here], table.boxes[here], table.scores[here]))]
         run = next((r for r in runs_of(table, here) if (table.frames[r[0]], table.frames[r[-1]]) == (finding.first, finding.last) and any(table.frames[n] == finding.at for n in r)), [])
         return table, np.array(run, int)
-
-    def remedied(self, project, finding):
-        """With somebody new who is covered wherever this run was seen."""
-        return covered(project, finding)
 
     def sentence(self, project, finding, told):
         return f"The strict search sees what may be a face at {told.where} ({told.count}, score {finding.worst:.2f}), and nobody in the register is there. Look; cover it, or accept if it is none."
