@@ -68,7 +68,9 @@ class CoverPage(QWidget):
         self.player.heard = lambda: self.voice.heard
         self.player.sound_info = lambda: self.voice.sound
         self.player.other_side = self.looks.other_side
-        self.register.set_faces(lambda subject: portraits.face(document.project, subject.portrait, portrait_turns(document.project, subject)))
+        # What the register lists is painted until it is filled anew, also when another project is current already.
+        self._listed = document.project
+        self.register.set_faces(lambda subject: portraits.face(self._listed, subject.portrait, portrait_turns(self._listed, subject)))
         self._size = (1280, 720)
         self._asked = self._shown = 0
         self._build()
@@ -402,6 +404,7 @@ class CoverPage(QWidget):
             self.register.set_content(None, [], {}, np.zeros(1, np.uint8), "", "Everyone found will be listed here once a clip is scanned.")
             return
         waiting = self.document.waiting
+        self._listed = project
         casting = self.casting
         subjects = register_rows(project, clip, waiting, casting.show, casting.order)
         drawn = lanes(project, clip, subjects, waiting)

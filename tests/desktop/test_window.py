@@ -24,7 +24,7 @@ from skiagraph.media.reader import FrameReader
 from skiagraph.media.writer import FilmWriter
 from skiagraph.project import cast, file, outlines
 from skiagraph.project.layers import matte
-from skiagraph.project.model import Decision, Outline, Reach
+from skiagraph.project.model import Decision, Outline, Portrait, Project, Reach
 from skiagraph.project.rows import outline_at
 from skiagraph.review.finding import Reason
 from skiagraph.shape.shape import Shape
@@ -282,6 +282,14 @@ class WindowTest(MadeWindow):
         self.assertEqual(len(self.project.subjects), 3)
         self.assertEqual(self.project.subjects[2].decision, Decision.COVER)
         self.assertFalse(view.is_drawing)
+
+    def test_what_is_listed_is_painted_until_another_project_is_listed(self):
+        self.open_made()
+        self.window.document.edit("choose portrait", cast.choose_portrait, "s1", Portrait("c1", 5, (80, 80, 120, 120)))
+        listed = self.project.subject("s1")
+        with mock.patch.object(type(self.window.document), "project", Project()):
+            self.window.cover.register._faces(listed)
+        self.until(lambda: self.window.cover.register._faces(listed) is not None)
 
     def test_unknown_faces_are_marked_and_covered_with_a_click_or_a_key(self):
         self.open_made(faces=FaceTable(np.array([10, 10, 12], np.int32), np.array([[20, 170, 50, 200], [250, 170, 280, 200], [24, 170, 54, 200]], np.int16), np.full(3, 90, np.uint8)))
