@@ -130,10 +130,12 @@ def cover_head(project: Project, head: UnknownHead) -> tuple[Project, str]:
 
 
 def heads_at(project: Project, found: Iterable[Finding], clip: str, frame: int) -> list[UnknownHead]:
-    """Everybody unknown in a frame of a clip, of some findings."""
+    """Everybody unknown in a frame of a clip, of some findings; nobody where the clip is gone since they were made."""
+    here = [f for f in dict.fromkeys(found) if f.clip == clip and not f.subject and f.first <= frame <= f.last]
+    if not here or all(known.key != clip for known in project.clips):
+        return []
     scene = Scene.of(project, clip)
-    return [UnknownHead(finding, frame, path) for finding in dict.fromkeys(found) if finding.clip == clip and not finding.subject and finding.first <= frame <= finding.last
-            for path in paths_of(scene, finding) if path.first <= frame <= path.last]
+    return [UnknownHead(finding, frame, path) for finding in here for path in paths_of(scene, finding) if path.first <= frame <= path.last]
 
 
 def _outline(path: Path, frame: int) -> Outline:

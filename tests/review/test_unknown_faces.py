@@ -4,6 +4,7 @@ import unittest
 
 import numpy as np
 
+from skiagraph.project.model import Project
 from skiagraph.project.rows import outline_at
 from skiagraph.review.finding import Reason
 from skiagraph.review.findings import findings
@@ -54,6 +55,7 @@ class UnknownFacesTest(TemporaryFolder):
         self.assertEqual([f for f in findings(mended) if f.is_exposing], [])
         self.assertEqual(heads_at(mended, findings(project), "c1", 21), [])
         self.assertEqual(heads_at(project, findings(project), "c1", 40), [])
+        self.assertEqual(heads_at(Project(), findings(project), "c1", 21), [], "the clip is gone")
 
     def test_one_click_covers_who_may_be_at_the_edge(self):
         sign = FaceTable(np.array([59, 59], np.int32), np.array([[140, 30, 168, 58], [-10, 30, 18, 58]], np.int16), np.array([30, 31], np.uint8))
