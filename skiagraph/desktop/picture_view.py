@@ -224,11 +224,10 @@ class PictureView(Zoomed):
             ink.ghost(ghost)
             if not self._drag:
                 self._paint_offers(ink, self._label_place(ghost))
-
         for unknown in self._unknown:
             ink.unknown(unknown)
             place = self._label_place(unknown.outline, UNKNOWN_LABEL)
-            ink.label(place - QPointF(0, 14), unknown.word, theme.PAPER)
+            ink.label(place - QPointF(0, 14), unknown.word)
             button = place + QPointF(0, 14)
             self._unknown_places.append(ink.offer(button, tr("Cover it"), "Shift+A", False, QRectF(button.x(), button.y(), UNKNOWN_LABEL - 12, 26).contains(self._pointer)))
 

@@ -5,12 +5,13 @@ Kept for each sighting by itself, so that an edit costs what it changed.
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 import numpy as np
 
 from skiagraph.project.model import Clip, Scan, Sighting, Subject
-from skiagraph.project.overlap import POINTS, distances
+from skiagraph.project.overlap import POINTS, distances, within
 from skiagraph.project.rows import GROW, shapes_of
 from skiagraph.remembering import Remembered
 from skiagraph.review.finding import Scene
@@ -69,6 +70,19 @@ def points_of(boxes: np.ndarray) -> np.ndarray:
         np.multiply(half[:, axis, None], POINTS[:, axis], out=points[..., axis])
         points[..., axis] += (boxes[:, axis] + half[:, axis])[:, None]
     return points
+
+
+def within_heads(scene: Scene, subjects: Iterable[Subject], frames: np.ndarray, boxes: np.ndarray, grown: Callable[[Subject, np.ndarray], np.ndarray | float]) -> np.ndarray:
+    """Which points of faces, in some frames, lie within the heads of some subjects there: bool (n, m). grown: by how much these reach further, in their unit frame, of a subject and its rows, as project.rows has them."""
+    points = points_of(boxes)
+    inside = np.zeros(points.shape[:2], bool)
+    for subject in subjects:
+        for sighting in scene.sightings(subject):
+            rows = scene.rows(sighting)
+            here = np.flatnonzero((frames >= sighting.first) & (frames < sighting.first + len(rows)))
+            rows = rows[frames[here] - sighting.first]
+            inside[here] |= within(points[here], rows, shapes_of(sighting, frames[here]), grown(subject, rows))
+    return inside
 
 
 def in_picture(points: np.ndarray, clip: Clip) -> np.ndarray:

@@ -10,9 +10,8 @@ import numpy as np
 from skiagraph.boxes import iou
 from skiagraph.project import outlines
 from skiagraph.project.model import Outline, Project
-from skiagraph.project.overlap import within
-from skiagraph.project.rows import GROW, shapes_of
-from skiagraph.review.faces import points_of
+from skiagraph.project.rows import GROW
+from skiagraph.review.faces import within_heads
 from skiagraph.review.finding import Finding, FindingKind, Scene
 from skiagraph.shape.place import Similarity
 from skiagraph.track.path import BRIDGED, FOUND, Path
@@ -101,15 +100,8 @@ def path_of(table: FaceTable, run: list[int], first: int, last: int, settings: U
 
 def hidden_share(scene: Scene, table: FaceTable) -> np.ndarray:
     """Share of each face of a table that lies under complete covers, (n,)."""
-    points, frames = points_of(table.boxes), table.frames
-    hidden = np.zeros(points.shape[:2], bool)
-    for subject in scene.project.subjects:
-        for sighting in scene.sightings(subject) if subject.is_covered else ():
-            rows = scene.rows(sighting)
-            here = np.flatnonzero((frames >= sighting.first) & (frames < sighting.first + len(rows)))
-            rows = rows[frames[here] - sighting.first]
-            hidden[here] |= within(points[here], rows, shapes_of(sighting, frames[here]), scene.project.style_of(subject).margin + rows[:, GROW])
-    return hidden.mean(axis=1)
+    covered = [s for s in scene.project.subjects if s.is_covered]
+    return within_heads(scene, covered, table.frames, table.boxes, lambda subject, rows: scene.project.style_of(subject).margin + rows[:, GROW]).mean(axis=1)
 
 
 def paths_of(scene: Scene, finding: Finding) -> list[Path]:

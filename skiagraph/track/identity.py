@@ -133,7 +133,7 @@ class SignatureTable:
             columns = starts[rows, None] + np.arange(views)
             apart = pairs[:, columns].transpose(1, 0, 2).reshape(len(rows), -1)
             weight = (my_worth[:, None, None] * theirs[columns]).transpose(1, 0, 2).reshape(len(rows), -1)
-            # Among equal distances the order is the same to the result.
+            # The order among equal distances makes no difference.
             order = np.argsort(apart, axis=1)
             reached = np.cumsum(np.take_along_axis(weight, order, axis=1), axis=1) >= quarter[rows, None]
             distance[some[rows]] = np.take_along_axis(apart, np.take_along_axis(order, reached.argmax(axis=1)[:, None], axis=1), axis=1)[:, 0]

@@ -15,13 +15,14 @@ ANGLE = 4
 @dataclass(frozen=True, slots=True)
 class HoldingSettings:
     """corners: share of a head that is held at its corners, beside all of its extent along the axes. Heads are taken for a twentieth larger than they are (track.heads), what is at their corners is hair, and covers have
-    a margin. Larger: wider covers. Set by benchmarks/quality.py (quay and handheld-2, every frame: without any a leak each, with 0.9 none; handheld and turned: an eighth less cover that is not needed than with 1).
+    a margin. Larger: wider covers. Set by benchmarks/quality.py (quay and handheld-2, every frame: where corners are not held at all a leak each, with 0.9 none; handheld and turned: an eighth less cover that is not needed than with 1).
     """
 
     corners: float = 0.9
 
 
 HOLDING = HoldingSettings()
+
 # Directions of points on an ellipse that stand for all of it.
 _AROUND = np.linspace(0, 2 * np.pi, 32, endpoint=False)
 

@@ -33,7 +33,8 @@ class ProfileSettings:
     sure: float = 0.8  # score from which a face shows how large its whole head is; less sure ones are compared with those
     steady: float = 2.0  # deviation, in sure faces, of the filter on their sizes
     around_s: float = 2.0  # seconds before and after within which a head was and is as large as it is taken to be; larger: longer turns are known
-    narrower: tuple[float, float] = (0.10, 0.18)  # share by which a face is found smaller than before and after, and higher, both together: from the first its head may have turned, from the second it has. Sizes of facing heads alone differ by a tenth now and then, but those of hair lie higher as well. smaller: more covers are wider (unseen-4-alike, every frame: no leak up to 0.15 and 0.22, turned: one frame more from 0.12 and 0.2; of sizes alone 0.05 and 0.1 were needed, for nearly twice the cover beyond 1.7 heads on crowd)
+    narrower: tuple[float, float] = (0.10, 0.14)  # share by which a face is found smaller than before and after: from the first its head may have turned, from the second it has. Sizes of facing heads differ by a tenth now and then. smaller: more covers are wider (crowd, every frame: twice the cover beyond 1.7 heads from 0.05 and 0.1)
+    narrower_and_higher: tuple[float, float] = (0.10, 0.18)  # the same of a face that is found higher as well, as hair is, both shares together. smaller: more covers are wider (unseen-4-alike, every frame: no leak up to 0.15 and 0.22; turned: one frame more from 0.12 and 0.2)
     higher: tuple[float, float] = (0.12, 0.19)  # by so much of its side a face is found higher than before and after: from the first of these it may be hair, from the second it is; facing ones differ by 0.03. smaller: covers of who nods reach further down
     stands: float = 0.6  # from so much on the whole head went up
     wider: float = 0.3  # share by which a head in profile is wider than from the front: anthropometry has 1.25 for length against breadth of the skull, and the nose stands before it; larger: wider covers
@@ -106,7 +107,8 @@ def _wide(stretch: Stretch, rate: float, coloured: np.ndarray, parted: tuple[boo
     # Whoever is much higher has stood up.
     from_behind = _rising(raised, settings.higher) * (raised <= settings.stands)
     higher = np.where(raised <= settings.stands, np.maximum(raised, 0), 0)
-    turned = np.maximum(_rising(1 - now / whole + higher, settings.narrower), from_behind) * ~strange
+    smaller = 1 - now / whole
+    turned = np.maximum.reduce([_rising(smaller, settings.narrower), _rising(smaller + higher, settings.narrower_and_higher), from_behind]) * ~strange
     if not turned.any() and not from_behind.any():
         return path
     rows = path.rows().astype(float)

@@ -5,10 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from skiagraph.project.model import Clip, Decision
-from skiagraph.project.overlap import within
-from skiagraph.project.rows import shapes_of
 from skiagraph.review.checks.maybe_at_edge import AT_EDGE_FRAMES
-from skiagraph.review.faces import judged_once, points_of
+from skiagraph.review.faces import judged_once, within_heads
 from skiagraph.review.finding import Finding, Reason, finding_kind, runs
 from skiagraph.review.unknown_faces import UnknownFinding
 from skiagraph.track.results import SIGN, FaceTable
@@ -62,12 +60,5 @@ def _at_edge(boxes: np.ndarray, clip: Clip) -> bool:
 
 def _seen_beside(scene, frames: np.ndarray, boxes: np.ndarray) -> np.ndarray:
     """Which faces lie, even in part, where somebody is shown: bool (n,)."""
-    seen, points = np.zeros(len(frames), bool), points_of(boxes)
-    for subject in scene.project.subjects:
-        if subject.decision != Decision.SHOW or subject.dismissed or not subject.of.hides:
-            continue
-        for sighting in scene.sightings(subject):
-            rows = scene.rows(sighting)
-            here = np.flatnonzero((frames >= sighting.first) & (frames < sighting.first + len(rows)))
-            seen[here] |= within(points[here], rows[frames[here] - sighting.first], shapes_of(sighting, frames[here])).any(axis=1)
-    return seen
+    shown = [s for s in scene.project.subjects if s.decision == Decision.SHOW and not s.dismissed and s.of.hides]
+    return within_heads(scene, shown, frames, boxes, lambda subject, rows: 0.0).any(axis=1)

@@ -4,9 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from skiagraph.project.overlap import within
-from skiagraph.project.rows import shapes_of
-from skiagraph.review.faces import points_of
+from skiagraph.review.faces import within_heads
 from skiagraph.review.finding import Finding, Reason, finding_kind
 from skiagraph.review.unknown_faces import UnknownFinding, runs_of
 from skiagraph.track.results import FaceTable
@@ -43,10 +41,5 @@ class StrictSweep(UnknownFinding):
 
 def _known(scene, table: FaceTable) -> np.ndarray:
     """Which faces lie in the head of somebody in the register, covered or shown: bool (n,)."""
-    known, points, frames = np.zeros(len(table), bool), points_of(table.boxes), table.frames
-    for subject in scene.project.subjects:
-        for sighting in scene.sightings(subject) if subject.of.hides else ():
-            rows = scene.rows(sighting)
-            here = np.flatnonzero((frames >= sighting.first) & (frames < sighting.first + len(rows)))
-            known[here] |= within(points[here], rows[frames[here] - sighting.first], shapes_of(sighting, frames[here]), BEYOND).mean(axis=1) >= KNOWN
-    return known
+    people = [s for s in scene.project.subjects if s.of.hides]
+    return within_heads(scene, people, table.frames, table.boxes, lambda subject, rows: BEYOND).mean(axis=1) >= KNOWN
