@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from skiagraph.boxes import area, cxcywh_to_xyxy, intersection, iou
+from skiagraph.lazily import optimize
 from skiagraph.project.model import Clip, Sighting, Subject
-from skiagraph.project.rows import path_of
+from skiagraph.project.rows import GROW, path_of
 from skiagraph.review.finding import Scene, hardly_rows
 from skiagraph.track.path import FOUND
 
@@ -18,6 +19,8 @@ AWAY, AWAY_S = 0.25, 0.3
 BOTH_THERE = 3
 # Heads that overlap by so much (IoU) from one frame to the next are at one place. So is one that lies in another by such a share of itself: that one's cover is wide, since its place was not known (track.behind).
 SAME_PLACE, WITHIN = 0.5, 0.9
+# Whoever appears within the cover of somebody who was lost has this share of their head under it. Larger: more is asked.
+APPEARS_WITHIN = 0.7
 
 
 def at_edge(row: np.ndarray, clip: Clip) -> bool:
@@ -75,9 +78,9 @@ def is_gap(scene: Scene, before: Sighting, after: Sighting) -> bool:
     return not left and not cut
 
 
-def goes_on(scene: Scene, sighting: Sighting, others: list[tuple[Subject, Sighting]], step: int) -> bool:
-    """True when somebody else who is covered begins at once where a sighting ends (step 1), or ends where it begins (-1): it was not told who of them it is, and nobody is bare. Whoever was there already, or stays,
-    only hides them."""
+def goes_on(scene: Scene, subject: Subject, sighting: Sighting, others: list[tuple[Subject, Sighting]], step: int) -> bool:
+    """True when somebody else who is covered begins at once where a sighting ends (step 1), or ends where it begins (-1), or when one of them appears where the other was lost: it was not told who of them it is, and
+    nobody is bare. Whoever was there already, or stays, only hides them."""
     rows = scene.rows(sighting)
     frame = sighting.first + len(rows) if step > 0 else sighting.first - 1
     mine = cxcywh_to_xyxy(rows[-1 if step > 0 else 0][None, :4])
@@ -90,7 +93,44 @@ def goes_on(scene: Scene, sighting: Sighting, others: list[tuple[Subject, Sighti
         other_box = cxcywh_to_xyxy(theirs[frame - other.first][None, :4])
         if iou(mine, other_box)[0, 0] >= SAME_PLACE or intersection(mine, other_box)[0, 0] >= WITHIN * min(area(mine)[0], area(other_box)[0]):
             return True
-    return False
+    return other_half(scene, subject, sighting, others, step) is not None
+
+
+def other_half(scene: Scene, subject: Subject, sighting: Sighting, others: list[tuple[Subject, Sighting]], step: int) -> Sighting | None:
+    """Of somebody who was lost (step 1) whoever appears under their cover and stays when it ends; of somebody who appears (step -1) whoever was lost there. Each who appears is one who was lost: as many as can be, and
+    those nearest to each other (assignment)."""
+    lost, appearing = _with_loose_end(scene, others, True), _with_loose_end(scene, others, False)
+    (lost if step > 0 else appearing).append((subject, sighting))
+    apart = np.array([[_apart(scene, a, b) for b in appearing] for a in lost]).reshape(len(lost), len(appearing))
+    fits = np.isfinite(apart)
+    # A pair more is worth more than all distances together.
+    rows, columns = optimize.linear_sum_assignment(np.where(fits, apart, 1 + apart[fits].sum()))
+    pairs = {(a, b) for a, b in zip(rows, columns) if fits[a, b]}
+    return next((appearing[b][1] if step > 0 else lost[a][1] for a, b in pairs if (lost[a] if step > 0 else appearing[b])[1] is sighting), None)
+
+
+def _with_loose_end(scene: Scene, others: list[tuple[Subject, Sighting]], ends: bool) -> list[tuple[Subject, Sighting]]:
+    """Those who end inside the picture, or who begin there."""
+    found = []
+    for subject, sighting in others:
+        own = [s for other, s in others if other is subject]
+        if loose_ends(scene, own, own.index(sighting))[1 if ends else 0]:
+            found.append((subject, sighting))
+    return found
+
+
+def _apart(scene: Scene, lost: tuple[Subject, Sighting], appearing: tuple[Subject, Sighting]) -> float:
+    """How far from where somebody was lost another appears, in widths of their head; inf where that is not under the cover of who was lost, while they were still surely there, or later than that cover lasts."""
+    rows, theirs, first = scene.rows(lost[1]), scene.rows(appearing[1]), appearing[1].first
+    end = lost[1].first + len(rows) - 1
+    if not hardly_left(scene, lost[1]) - BOTH_THERE <= first <= end + 1 or first + len(theirs) - 1 <= end:
+        return np.inf
+    row, head = rows[min(first, end) - lost[1].first], theirs[0]
+    reach = 1 + scene.project.style_of(lost[0]).margin + row[GROW]
+    cover, box = cxcywh_to_xyxy(row[None, :4] * [1, 1, reach, reach]), cxcywh_to_xyxy(head[None, :4])
+    if intersection(cover, box)[0, 0] < APPEARS_WITHIN * area(box)[0]:
+        return np.inf
+    return float(np.hypot(*(row[:2] - head[:2])) / head[2])
 
 
 def loose_ends(scene: Scene, sightings: list[Sighting], n: int) -> tuple[bool, bool]:

@@ -174,6 +174,29 @@ class FindingTest(TemporaryFolder):
         self.assertTrue(self.reasons(project_on(self.clip, head_path(0, 30), head_path(31, 29))), "nor who comes a frame later")
         self.assertIn(Reason.ENDS_INSIDE, [r for r, _, _ in self.reasons(project_on(self.clip, head_path(0, 30), head_path(0, 60)))], "nor who was there already, behind whom somebody is lost")
 
+    def test_who_appears_under_the_cover_of_somebody_lost_is_whoever_was_lost(self):
+        def waiting(last, cx=80, since=20):
+            rows = head_path(0, last + 1, cx=cx).rows().copy()
+            rows[since:, 5] = 0.3
+            return HeadPath.from_rows(0, rows, np.zeros(last + 1))
+
+        def asked(*paths, show=None):
+            project = project_on(self.clip, *paths)
+            found = findings(cast.decide(project, [show], Decision.SHOW) if show else project)
+            return [(f.subject, f.reason) for f in found if f.reason in (Reason.ENDS_INSIDE, Reason.BEGINS_INSIDE)]
+
+        lost, appears = ("s1", Reason.ENDS_INSIDE), ("s2", Reason.BEGINS_INSIDE)
+        self.assertEqual(asked(waiting(44), head_path(30, 30, cx=84)), [])
+        self.assertEqual(asked(waiting(29), head_path(30, 30, cx=84)), [], "at once after it")
+        for why, paths in (("beside it", (waiting(44), head_path(30, 30, cx=110))), ("while the other was surely there", (waiting(44, since=40), head_path(30, 30, cx=84))),
+                           ("after it", (waiting(29), head_path(31, 29, cx=84)))):
+            self.assertEqual(set(asked(*paths)), {lost, appears}, why)
+        self.assertEqual(set(asked(waiting(44), head_path(30, 10, cx=84))), {lost, appears, ("s2", Reason.ENDS_INSIDE)}, "who is gone before it ends is not whoever was lost")
+        self.assertEqual(asked(waiting(44), head_path(30, 30, cx=84), show="s2"), [lost], "who is shown hides nobody")
+        # Of two who were lost, one appears: the nearer. Of two and two, each is one, though both appear nearest to the same.
+        self.assertEqual(asked(waiting(44), waiting(44, cx=86), head_path(30, 30, cx=84)), [lost])
+        self.assertEqual(asked(waiting(44), waiting(44, cx=86), head_path(30, 30, cx=84), head_path(31, 29, cx=85)), [])
+
     def test_face_outside_its_cover_and_face_of_nobody(self):
         project = with_faces(project_on(self.clip, head_path(0, 60)), (7, 80, 36, 108, 64), (9, 2, 2, 30, 30))
         self.assertEqual(self.reasons(project), [(Reason.FACE_OUTSIDE, 7, 7), (Reason.NOBODYS_FACE, 9, 9)])

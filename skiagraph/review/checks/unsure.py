@@ -58,7 +58,7 @@ class Unsure(FindingKind):
                     continue
                 # The end of a path, and the gap after it, have findings of their own that a person looks at anyway, but for those where somebody else goes on.
                 at_begin, at_end = at_begin or last <= hardly_begun(scene, sighting), at_end or first >= hardly_left(scene, sighting)
-                if at_end and ends and not goes_on(scene, sighting, others, 1) or at_begin and begins and not goes_on(scene, sighting, others, -1):
+                if at_end and ends and not goes_on(scene, subject, sighting, others, 1) or at_begin and begins and not goes_on(scene, subject, sighting, others, -1):
                     continue
                 worst = rows[part, CONFIDENCE]
                 if any(first - JOIN <= f <= last + JOIN for f in marks) and worst.min() > UNSURE / 2:
