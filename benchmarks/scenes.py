@@ -191,7 +191,9 @@ FILMS: dict[str, Sequence[Scene] | panned.Panned] = {"crowd": (_crowd(),), "nigh
                                      "unseen-3": meetings.scenes("unseen-3", range(60, 70), False), "unseen-3-alike": meetings.scenes("unseen-3-alike", range(60, 70), True),
                                      "unseen-4": meetings.scenes("unseen-4", range(80, 90), False), "unseen-4-alike": meetings.scenes("unseen-4-alike", range(80, 90), True),
                                      "unseen-5": meetings.scenes("unseen-5", range(100, 110), False), "unseen-5-alike": meetings.scenes("unseen-5-alike", range(100, 110), True),
-                                     "handheld-2": handheld.handheld(range(300, 308), 100), "phone-2": handheld.phone(range(310, 315), 150), "close-2": handheld.close(range(10, 13))}
+                                     "handheld-2": handheld.handheld(range(300, 308), 100), "phone-2": handheld.phone(range(310, 315), 150), "close-2": handheld.close(range(10, 13)),
+                                     "unseen-6": meetings.scenes("unseen-6", range(120, 130), False), "unseen-6-alike": meetings.scenes("unseen-6-alike", range(120, 130), True),
+                                     "handheld-3": handheld.handheld(range(400, 408), 200), "phone-3": handheld.phone(range(410, 415), 250), "close-3": handheld.close(range(20, 23))}
 
 # For measuring speed alone.
 LONG: dict[str, Sequence[Scene]] = {"stroll": (_stroll(),)}

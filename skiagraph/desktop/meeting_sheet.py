@@ -115,7 +115,7 @@ class MeetingSheet(QDialog):
                     picture.set_image(self._picture(shot))
 
     def _picture(self, shot: Shot | None):
-        return None if shot is None else self._portraits.closeup(self._project.clip(self._asked.finding.clip), shot.frame, shot.box, (WIDE, TALL))
+        return None if shot is None else self._portraits.closeup(self._project.clip(self._asked.finding.clip), shot.frame, shot.box, (WIDE, TALL), shot.turns)
 
     def _answer(self, what: str, change, *arguments) -> None:
         self._hint.setText("")

@@ -48,9 +48,9 @@ class Portraits(QObject):
         except KeyError:
             return None
 
-    def closeup(self, clip: Clip, frame: int, box: tuple[float, float, float, float], size: tuple[int, int]) -> QImage | None:
-        """A part of a frame: box x0, y0, x1, y1 px, as large as fits into size."""
-        return self._get(clip, frame, box, size)
+    def closeup(self, clip: Clip, frame: int, box: tuple[float, float, float, float], size: tuple[int, int], turns: int = 0) -> QImage | None:
+        """A part of a frame: box x0, y0, x1, y1 px, as large as fits into size. turns: quarter turns, clockwise, by which what it shows leans; it is shown upright."""
+        return self._get(clip, frame, box, size, turns)
 
     def thumbnail(self, clip: Clip) -> QImage | None:
         return self._get(clip, min(clip.frames - 1, round(float(clip.rate))), None)
@@ -73,7 +73,7 @@ class Portraits(QObject):
                         reader.close()
                     reader, reader_of = FrameReader(*open_source(clip), threads=1), (clip.path, clip.fingerprint)
                 rgb = reader.read(frame).rgb()
-                self._kept[key] = image_of(_part(rgb, box, size) if size else cropped(rgb, box, turns) if box else _shrunk(rgb))
+                self._kept[key] = image_of(closeup_of(rgb, box, size, turns) if size else cropped(rgb, box, turns) if box else _shrunk(rgb))
             except Exception:  # a register without one picture is still a register
                 log.exception("no portrait")
                 continue
@@ -94,13 +94,15 @@ def cropped(rgb: np.ndarray, box: tuple[float, float, float, float], turns: int)
     return np.ascontiguousarray(np.rot90(cropped, turns))
 
 
-def _part(rgb: np.ndarray, box, size: tuple[int, int]) -> np.ndarray:
-    """A box of a picture, as large as fits into size; what lies outside the picture is dark."""
+def closeup_of(rgb: np.ndarray, box, size: tuple[int, int], turns: int) -> np.ndarray:
+    """A box of a picture, turned upright, as large as fits into size; what lies outside the picture is dark."""
     x0, y0, x1, y1 = box
+    size = size if turns % 2 == 0 else size[::-1]
     scale = min(size[0] / (x1 - x0), size[1] / (y1 - y0))
     wide, tall = max(1, round((x1 - x0) * scale)), max(1, round((y1 - y0) * scale))
     move = np.float32([[scale, 0, -x0 * scale], [0, scale, -y0 * scale]])
-    return cv2.warpAffine(rgb, move, (wide, tall), flags=cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC, borderMode=cv2.BORDER_CONSTANT, borderValue=(18, 17, 16))
+    part = cv2.warpAffine(rgb, move, (wide, tall), flags=cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC, borderMode=cv2.BORDER_CONSTANT, borderValue=(18, 17, 16))
+    return np.ascontiguousarray(np.rot90(part, turns))
 
 
 def _shrunk(rgb: np.ndarray) -> np.ndarray:

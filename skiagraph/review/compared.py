@@ -11,9 +11,10 @@ from skiagraph.errors import EditRefused
 from skiagraph.project.cast import split_at, swap_from
 from skiagraph.project.edits import accept
 from skiagraph.project.model import Project, Sighting, Subject
-from skiagraph.project.rows import CONFIDENCE, CX, CY, HEIGHT, WIDTH, outline_rows
+from skiagraph.project.rows import ANGLE, CONFIDENCE, CX, CY, HEIGHT, WIDTH, outline_rows
 from skiagraph.review.finding import Finding
 from skiagraph.review.findings import acceptance_of
+from skiagraph.review.places import quarter_turns
 
 # Pictures are taken from within so many seconds of a meeting, and show so much around a head, in its widths and heights: left and right, above, below.
 WITHIN_S, AROUND = 3.0, (1.3, 0.75, 1.7)
@@ -24,10 +25,11 @@ NOTE = "compared before and after: the same person"
 
 @dataclass(frozen=True, slots=True)
 class Shot:
-    """A picture to take. box: x0, y0, x1, y1 px of the upright clip, head and shoulders."""
+    """A picture to take. box: x0, y0, x1, y1 px of the upright clip, head and shoulders; turns: quarter turns, clockwise, by which the head leans, so that it can be shown upright."""
 
     frame: int
     box: tuple[float, float, float, float]
+    turns: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,7 +133,10 @@ def _shot(project: Project, subject: Subject, clip: str, low: int, high: int) ->
     _, frame, row = best
     aside, above, below = AROUND
     x, y, width, height = (float(row[c]) for c in (CX, CY, WIDTH, HEIGHT))
-    return Shot(frame, (x - aside * width, y - above * height, x + aside * width, y + below * height))
+    turns = quarter_turns(row[ANGLE])
+    # Left, top, right, bottom of somebody who stands; of somebody who leans by a quarter the crown is where the right was.
+    reach = np.roll((aside * width, above * height, aside * width, below * height), turns)
+    return Shot(frame, (x - reach[0], y - reach[1], x + reach[2], y + reach[3]), turns)
 
 
 def _beset(project: Project, subject: Subject, clip: str, first: int, rows: np.ndarray) -> np.ndarray:

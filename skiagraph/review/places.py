@@ -41,4 +41,9 @@ def portrait_turns(project: Project, subject: Subject) -> int:
     """Quarter turns, clockwise, 0..3, by which whoever is in a subject's portrait leans: of somebody who lies the face is told from others more easily when it is shown upright."""
     portrait = subject.portrait
     sighting = sighting_at(subject, portrait.clip, portrait.frame) if portrait is not None else None
-    return round(outline_at(project, sighting, portrait.frame).angle / 90) % 4 if sighting is not None else 0
+    return quarter_turns(outline_at(project, sighting, portrait.frame).angle) if sighting is not None else 0
+
+
+def quarter_turns(angle: float) -> int:
+    """Quarter turns, clockwise, 0..3, nearest to an angle in degrees clockwise."""
+    return round(float(angle) / 90) % 4

@@ -13,7 +13,7 @@ from skiagraph.desktop.handover_page import HandoverPage
 from skiagraph.desktop.help_sheet import HelpSheet
 from skiagraph.desktop.job_strip import JobStrip
 from skiagraph.desktop.picture_server import PictureServer, Wish
-from skiagraph.desktop.portraits import Portraits, cropped
+from skiagraph.desktop.portraits import Portraits, closeup_of, cropped
 from skiagraph.desktop.queue_view import QueueView
 from skiagraph.desktop.review_page import ReviewPage
 from skiagraph.desktop.session import Session, View
@@ -385,6 +385,14 @@ class SmallPicturesTest(PageTest):
                 turned, (x0, y0, x1, y1) = np.ascontiguousarray(np.rot90(turned, -1)), (high - 1 - y1, x0, high - 1 - y0, x1)
             self.assertLess(np.abs(cropped(turned, (x0, y0, x1, y1), turns).astype(int) - upright).mean(), 6, turns)
             self.assertGreater(np.abs(cropped(turned, (x0, y0, x1, y1), 0).astype(int) - upright).mean(), 30)
+
+    def test_both_sides_of_a_meeting_are_shown_upright(self):
+        picture = cv2.resize(np.random.default_rng(4).integers(0, 255, (15, 20, 3)).astype(np.uint8), (400, 300), interpolation=cv2.INTER_CUBIC)
+        upright = closeup_of(picture, (100, 60, 160, 150), (120, 180), 0)
+        self.assertEqual(upright.shape, (180, 120, 3))
+        lying = closeup_of(np.ascontiguousarray(np.rot90(picture, -1)), (149, 100, 239, 160), (120, 180), 1)
+        self.assertEqual(lying.shape, upright.shape)
+        self.assertLess(np.abs(lying.astype(int) - upright).mean(), 6)
 
     def test_help_sheet_lists_every_key_once(self):
         from skiagraph.desktop.window import MainWindow

@@ -36,6 +36,20 @@ class ComparedTest(TemporaryFolder):
                 self.assertTrue(x0 < way < x1 and y0 < 48 < y1)
                 self.assertGreaterEqual(abs(2 * (40 + 1.4 * shot.frame) - 162), 30, "nobody stands beside them")
 
+    def test_who_lies_is_shown_from_crown_to_shoulders_too(self):
+        def box(angle):
+            lies = project_on(self.folder / "quay.mp4", head_path(0, 60, cx=40, step=(1.4, 0), angle=angle), head_path(0, 60, cx=122, step=(-1.4, 0)))
+            lies = cast.decide(lies, ["s1"], Decision.SHOW)
+            shot = compared(lies, self.finding(lies)).one.before
+            x0, y0, x1, y1 = shot.box
+            return shot.turns, tuple(round(float(way), 3) for way in (40 + 1.4 * shot.frame - x0, 48 - y0, x1 - 40 - 1.4 * shot.frame, y1 - 48))
+
+        stands, (left, top, right, bottom) = box(8.0)
+        self.assertEqual(stands, 0)
+        self.assertGreater(bottom, top, "head and shoulders")
+        for angle, turns, ways in ((90.0, 1, (bottom, left, top, right)), (-80.0, 3, (top, right, bottom, left)), (180.0, 2, (right, bottom, left, top))):
+            self.assertEqual(box(angle), (turns, ways), angle)
+
     def test_the_same_is_accepted_by_name_and_closed(self):
         self.assertEqual(self.open(said_same(self.project, self.asked, "Ann Quay")), [])
         with self.assertRaises(EditRefused):
