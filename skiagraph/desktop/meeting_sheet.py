@@ -42,6 +42,8 @@ class MeetingSheet(QDialog):
         self._title.setObjectName("heading")
         layout.addWidget(self._title)
         layout.addWidget(self._where)
+        self._question = QWidget()
+        question = column(spacing=3 * GRID, parent=self._question)
         grid = QGridLayout()
         grid.setHorizontalSpacing(3 * GRID)
         grid.setVerticalSpacing(2 * GRID)
@@ -55,7 +57,7 @@ class MeetingSheet(QDialog):
             for place, widget in enumerate((label, before, after)):
                 grid.addWidget(widget, n + 1, place)
             self.rows.append((label, before, after))
-        layout.addLayout(grid)
+        question.addLayout(grid)
         answers = line(spacing=2 * GRID)
         self.same = push_button("Same person  E", "primary", "The finding is accepted, with your name")
         self.swap = push_button("Swap from here on  X", "", "From where they are closest on, each goes on as the other")
@@ -66,15 +68,26 @@ class MeetingSheet(QDialog):
             button.setAutoDefault(False)
             QShortcut(QKeySequence(key), self, button.click)
             answers.addWidget(button)
-        layout.addLayout(answers)
+        question.addLayout(answers)
         self.name = QLineEdit(name)
         self.name.setPlaceholderText(tr("Your name, which stays with “the same person”"))
         self.name.setAccessibleName(tr("Your name"))
         self.name.returnPressed.connect(self.setFocus)
-        layout.addWidget(self.name)
+        question.addWidget(self.name)
         self._hint = quiet("", wrap=True)
         self._hint.setStyleSheet(f"color: {theme.OCHRE};")
-        layout.addWidget(self._hint)
+        question.addWidget(self._hint)
+        layout.addWidget(self._question)
+        self._ended = QWidget()
+        ends = line(spacing=2 * GRID, parent=self._ended)
+        self.close_ = push_button("Close", "primary", "Back to the window (Esc)")
+        self.again = push_button("Ask again", "", "Goes through what was put off once more")
+        for button, does in ((self.close_, self.accept), (self.again, self._ask_again)):
+            button.clicked.connect(does)
+            button.setAutoDefault(button is self.close_)
+            ends.addWidget(button)
+        ends.addStretch()
+        layout.addWidget(self._ended)
         document.findingsChanged.connect(self.refresh)
         portraits.made.connect(self._show_pictures)
         self.refresh()
@@ -93,14 +106,21 @@ class MeetingSheet(QDialog):
             button.setEnabled(asked is not None)
         self.swap.setEnabled(asked is not None and asked.other is not None)
         if asked is None:
-            self._title.setText(tr("No question is left") if not waiting else tr("What is left was put off, or cannot be compared"))
-            self._where.setText("")
+            put_off = sum(_place(f) in self._later for f in waiting)
+            self._title.setText(tr("No question is left") if not waiting else tr("Nothing else can be compared"))
+            self._where.setText(tr("{n} of the open questions were put off. They stay in Review until they are answered.", n=put_off) if put_off > 1 else
+                                tr("One open question was put off. It stays in Review until it is answered.") if put_off else
+                                tr("The rest can only be answered in Review: there is nobody before it, or after it, to compare with.") if waiting else "")
+            self.again.setVisible(put_off > 0)
         else:
             clip = self._project.clip(asked.finding.clip)
             self._title.setText(tr("Is {name} the same person before and after?", name=asked.one.name))
             more = tr("  ·  {n} more", n=len(left) - 1) if len(left) > 1 else ""
             self._where.setText(tr("{clip}, {begin} to {end}", clip=clip.path.name, begin=clip.at(asked.first), end=clip.at(asked.last)) + more)
+        self._question.setVisible(asked is not None)
+        self._ended.setVisible(asked is None)
         self._show_pictures()
+        self.adjustSize()
 
     def _show_pictures(self) -> None:
         asked = self._asked
@@ -143,6 +163,11 @@ class MeetingSheet(QDialog):
         if self._asked is not None:
             self._later.add(_place(self._asked.finding))
             self.refresh()
+
+    def _ask_again(self) -> None:
+        self._later.clear()
+        self.refresh()
+        self.setFocus()
 
 
 def _place(finding: Finding) -> tuple:

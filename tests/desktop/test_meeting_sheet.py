@@ -47,3 +47,7 @@ class WhoIsWhoTest(MadeWindow):
     def test_later_leaves_it_open(self):
         self.key(self.sheet, Qt.Key.Key_L)
         self.assertEqual((self.project.accepted, len(self.project.subjects), self.sheet.next.isEnabled()), ((), 2, False))
+        self.assertTrue(self.sheet.close_.isVisible() and not self.sheet.same.isVisible() and not self.sheet.name.isVisible())
+        self.assertIn("put off", self.sheet._where.text())
+        self.sheet.again.click()
+        self.assertTrue(self.sheet.next.isEnabled() and self.sheet.same.isVisible() and not self.sheet.close_.isVisible())
