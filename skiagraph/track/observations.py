@@ -68,15 +68,15 @@ class Checkpoint:
         self._folder = base / hashlib.sha256(f"{VERSION}|{contents}|{settings}".encode()).hexdigest()[:32]
         self._chunks: list[Path | list[Observation]] = []
         self._waiting: list[Observation] = []
-        # Frames whose light was coloured, of those read and those added.
-        self.coloured: set[int] = set()
+        # Whether its light was coloured, of each frame of those read and those added.
+        self._coloured: dict[int, bool] = {}
         # Of those read and those found since; which of them are not written yet is told by how many are.
         self.dissolves: list[Dissolve] = []
         self._dissolves_written = 0
 
     def read(self) -> Iterator[Observation]:
         """Everything kept from an earlier run, in order of frames; a damaged chunk ends it. What follows on it is forgotten."""
-        self._chunks, self._waiting, self.coloured, self.dissolves = [], [], set(), []
+        self._chunks, self._waiting, self._coloured, self.dissolves = [], [], {}, []
         paths = sorted(self._folder.glob("*.npz"))
         for n, path in enumerate(paths):
             try:
@@ -86,7 +86,7 @@ class Checkpoint:
                     useless.unlink(missing_ok=True)
                 return
             self._chunks.append(path)
-            self.coloured.update(o.frame for o in chunk if o.coloured)
+            self._coloured.update((o.frame, o.coloured) for o in chunk)
             self.dissolves += dissolves
             self._dissolves_written = len(self.dissolves)
             yield from chunk
@@ -99,10 +99,16 @@ class Checkpoint:
 
     def add(self, observation: Observation) -> None:
         self._waiting.append(replace(observation, seen=compact(observation.seen)))
-        if observation.coloured:
-            self.coloured.add(observation.frame)
+        self._coloured[observation.frame] = observation.coloured
         if observation.frame - self._waiting[0].frame >= CHUNK:
             self.flush()
+
+    @property
+    def coloured(self) -> set[int]:
+        """Frames whose light was coloured, of those read and those added, and frames between two such ones that nobody looked at."""
+        frames = sorted(self._coloured)
+        between = (range(a, b) for a, b in zip(frames, frames[1:]) if self._coloured[a] and self._coloured[b])
+        return {frame for frame in frames if self._coloured[frame]}.union(*between)
 
     def note(self, dissolve: Dissolve) -> None:
         """A dissolve; one that is known already is not another."""

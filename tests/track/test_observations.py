@@ -2,6 +2,7 @@
 
 import os
 import time
+from dataclasses import replace
 
 import numpy as np
 
@@ -49,6 +50,12 @@ class CheckpointTest(TemporaryFolder):
         for _ in again.read():
             pass
         self.assertEqual(again.coloured, checkpoint.coloured)
+
+    def test_frames_that_nobody_looked_at_are_in_the_light_of_those_around_them(self):
+        checkpoint = Checkpoint(self.clip, "every=10", self.place)
+        for frame, coloured in ((0, False), (10, True), (14, True), (20, True), (30, False), (40, True)):
+            checkpoint.add(replace(self.observation(frame), coloured=coloured))
+        self.assertEqual(checkpoint.coloured, set(range(10, 21)) | {40})
 
     def test_dissolves_are_kept_once_each(self):
         checkpoint, wanted = Checkpoint(self.clip, "every=1", self.place), [Dissolve(20, 26, 32), Dissolve(150, 160, 170)]
