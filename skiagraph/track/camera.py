@@ -62,6 +62,37 @@ def motion_between(earlier: np.ndarray, later: np.ndarray) -> np.ndarray:
     return composed(cv2.invertAffineTransform(earlier), later)
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class Views:
+    """What the camera did, in frames that were looked at. frames: (n,), in order; similarities: (n, 2, 3), of each from px of the first frame of its shot to px of it (Picture.view)."""
+
+    frames: np.ndarray
+    similarities: np.ndarray
+
+    @classmethod
+    def still(cls) -> Views:
+        """A camera that never moved."""
+        return cls(np.zeros(1, int), STILL[None])
+
+    def _at(self, frames: np.ndarray) -> np.ndarray:
+        """Of each of (m,) frames the similarity of the last one before it that was looked at, (m, 2, 3)."""
+        return self.similarities[np.maximum(np.searchsorted(self.frames, frames, side="right") - 1, 0)]
+
+    def scale(self, frames: np.ndarray) -> np.ndarray:
+        """How many px of each of (m,) frames are one of the first frame of its shot."""
+        at = self._at(frames)
+        return np.hypot(at[:, 0, 0], at[:, 1, 0])
+
+    def down(self, frames: np.ndarray, points: np.ndarray, angles: np.ndarray) -> np.ndarray:
+        """How far down some heads are, (n,) px of the first frame of their shot, whatever the camera did since: along the lean that they mostly have there. points: (n, 2) px of each frame; angles: of heads, degrees clockwise."""
+        at = self._at(frames)
+        turns, moved = at[:, :, :2], points - at[:, :, 2]
+        # Back by the inverse of a similarity: turned the other way, and made as large as before.
+        there = np.einsum("nji,nj->ni", turns, moved) / (self.scale(frames) ** 2)[:, None]
+        lean = np.median(np.radians(angles) - np.arctan2(turns[:, 1, 0], turns[:, 0, 0]))
+        return there @ (-np.sin(lean), np.cos(lean))
+
+
 def newly_seen(earlier: np.ndarray, later: np.ndarray, size: tuple[int, int]) -> float:
     """Share of a frame, 0..1, that was outside an earlier one of its shot. earlier, later: views of both (Picture.view); size: of frames, px."""
     corners = np.float32([(0, 0), (size[0], 0), size, (0, size[1])])

@@ -21,6 +21,7 @@ import platformdirs
 
 from skiagraph.detect.detections import Detections
 from skiagraph.media.clip import fingerprint, readable
+from skiagraph.track.camera import Views
 from skiagraph.track.dissolves import Dissolve
 from skiagraph.track.linking import Seen
 
@@ -68,15 +69,16 @@ class Checkpoint:
         self._folder = base / hashlib.sha256(f"{VERSION}|{contents}|{settings}".encode()).hexdigest()[:32]
         self._chunks: list[Path | list[Observation]] = []
         self._waiting: list[Observation] = []
-        # Whether its light was coloured, of each frame of those read and those added.
+        # Of each frame of those read and those added whether its light was coloured, and what the camera had done.
         self._coloured: dict[int, bool] = {}
+        self._views: dict[int, np.ndarray] = {}
         # Of those read and those found since; which of them are not written yet is told by how many are.
         self.dissolves: list[Dissolve] = []
         self._dissolves_written = 0
 
     def read(self) -> Iterator[Observation]:
         """Everything kept from an earlier run, in order of frames; a damaged chunk ends it. What follows on it is forgotten."""
-        self._chunks, self._waiting, self._coloured, self.dissolves = [], [], {}, []
+        self._chunks, self._waiting, self._coloured, self._views, self.dissolves = [], [], {}, {}, []
         paths = sorted(self._folder.glob("*.npz"))
         for n, path in enumerate(paths):
             try:
@@ -86,7 +88,8 @@ class Checkpoint:
                     useless.unlink(missing_ok=True)
                 return
             self._chunks.append(path)
-            self._coloured.update((o.frame, o.coloured) for o in chunk)
+            for observation in chunk:
+                self._remember(observation)
             self.dissolves += dissolves
             self._dissolves_written = len(self.dissolves)
             yield from chunk
@@ -99,9 +102,19 @@ class Checkpoint:
 
     def add(self, observation: Observation) -> None:
         self._waiting.append(replace(observation, seen=compact(observation.seen)))
-        self._coloured[observation.frame] = observation.coloured
+        self._remember(observation)
         if observation.frame - self._waiting[0].frame >= CHUNK:
             self.flush()
+
+    def _remember(self, observation: Observation) -> None:
+        self._coloured[observation.frame] = observation.coloured
+        self._views[observation.frame] = observation.view.astype(np.float32)
+
+    @property
+    def views(self) -> Views:
+        """What the camera did in the frames of those read and those added."""
+        frames = sorted(self._views)
+        return Views(np.array(frames), np.array([self._views[frame] for frame in frames], float)) if frames else Views.still()
 
     @property
     def coloured(self) -> set[int]:

@@ -15,6 +15,7 @@ from numpy.lib.stride_tricks import sliding_window_view
 
 from skiagraph.boxes import xyxy_to_cxcywh
 from skiagraph.lazily import ndimage
+from skiagraph.track.camera import Views
 from skiagraph.track.heads import HEAD_BOX
 from skiagraph.track.leaning import holding
 from skiagraph.track.path import Path
@@ -50,14 +51,14 @@ def reaching_ahead(stretches: Sequence[Stretch], settings: ProfileSettings = Pro
     return [replace(s, path=_reaching(s, settings)) if s.faces else s for s in stretches]
 
 
-def wide_while_turned(stretches: Sequence[Stretch], rate: float, coloured: Collection[int] = (), cuts: Collection[int] = (), settings: ProfileSettings = ProfileSettings()) -> list[Stretch]:
+def wide_while_turned(stretches: Sequence[Stretch], rate: float, views: Views, coloured: Collection[int] = (), cuts: Collection[int] = (), settings: ProfileSettings = ProfileSettings()) -> list[Stretch]:
     """The same stretches, no row of them smaller: wider, and further down, where a face is found smaller for a while than before and after, or higher. That head did not go away and come back, nor jump; it has
     turned, and what is found of it from behind is hair.
 
-    rate: frames a second; coloured: frames in whose light sizes and places say little, so that covers only reach further down in them; cuts: frames with which shots begin.
+    rate: frames a second; views: what the camera did, with which heads go up and down too; coloured: frames in whose light sizes and places say little, so that covers only reach further down in them; cuts: frames with which shots begin.
     """
     strange = np.array(sorted(coloured), int)
-    return [replace(s, path=_wide(s, rate, strange, parted, settings)) for s, parted in zip(stretches, _parted(stretches, frozenset(cuts)))]
+    return [replace(s, path=_wide(s, rate, views, strange, parted, settings)) for s, parted in zip(stretches, _parted(stretches, frozenset(cuts)))]
 
 
 def _parted(stretches: Sequence[Stretch], cuts: Collection[int]) -> list[tuple[bool, bool]]:
@@ -88,21 +89,24 @@ def _rising(amount: np.ndarray, bounds: tuple[float, float]) -> np.ndarray:
     return np.clip((amount - bounds[0]) / (bounds[1] - bounds[0]), 0, 1)
 
 
-def _wide(stretch: Stretch, rate: float, coloured: np.ndarray, parted: tuple[bool, bool], settings: ProfileSettings) -> Path:
+def _wide(stretch: Stretch, rate: float, views: Views, coloured: np.ndarray, parted: tuple[bool, bool], settings: ProfileSettings) -> Path:
     path = stretch.path
-    faces = sorted(((frame, box[2] - box[0], (box[1] + box[3]) / 2, score) for frame, box, score in stretch.faces if path.first <= frame <= path.last), key=lambda f: f[0])
-    sure = [face for face in faces if face[-1] >= settings.sure]
-    if len(sure) < 2:
+    found = sorted((face for face in stretch.faces if path.first <= face[0] <= path.last), key=lambda face: face[0])
+    if sum(score >= settings.sure for _, _, score in found) < 2:
         return path
+    frames, boxes = np.array([frame for frame, _, _ in found]), np.array([box for _, box, _ in found], float)
+    low = views.down(frames, (boxes[:, :2] + boxes[:, 2:]) / 2, path.angle[frames - path.first])
+    faces = np.column_stack([frames, boxes[:, 2] - boxes[:, 0], low])
+    sure = faces[np.array([score for _, _, score in found]) >= settings.sure]
     every, reach = np.arange(path.first, path.last + 1), round(settings.around_s * rate)
 
-    def steadied(found: Sequence[tuple], column: int) -> np.ndarray:
-        return np.interp(every, [f[0] for f in found], ndimage.gaussian_filter1d(np.array([f[column] for f in found], float), settings.steady, mode="nearest"))
+    def steadied(found: np.ndarray, column: int) -> np.ndarray:
+        return np.interp(every, found[:, 0], ndimage.gaussian_filter1d(found[:, column], settings.steady, mode="nearest"))
 
     now, high = steadied(faces, 1), steadied(faces, 2)
     # Where a path was parted, sizes of two people may follow on one another.
     whole = _before_and_after(steadied(sure, 1), reach, (False, False))
-    raised = (_before_and_after(steadied(sure, 2), reach, parted) - high) / whole
+    raised = (_before_and_after(steadied(sure, 2), reach, parted) - high) * views.scale(every) / whole
     strange = np.isin(every, coloured)
     # Whoever is much higher has stood up.
     from_behind = _rising(raised, settings.higher) * (raised <= settings.stands)

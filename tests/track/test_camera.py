@@ -7,7 +7,7 @@ import cv2
 import numpy as np
 
 from skiagraph.errors import FrameNotDecoded
-from skiagraph.track.camera import CameraMotion, is_cut, is_plain_cut, motion_between, newly_seen, newly_seen_parts, thumbnail, with_cuts, with_ends
+from skiagraph.track.camera import CameraMotion, Views, is_cut, is_plain_cut, motion_between, newly_seen, newly_seen_parts, thumbnail, with_cuts, with_ends
 from tests.track.test_following import pictures
 
 SIZE = 640, 360
@@ -23,6 +23,20 @@ def scene(seed: int, shift: int = 0, light: float = 1.0, noise: float = 0.0) -> 
         picture[y:y + size, x:x + size] = np.clip(picture[y:y + size, x:x + size].astype(int) + tone, 0, 255)
     part = picture[:, 200 + shift:200 + shift + SIZE[0]] * light + np.random.default_rng((seed, 200 + shift)).normal(0, noise, SIZE[::-1])
     return np.clip(part, 0, 255).astype(np.uint8)
+
+
+class ViewsTest(unittest.TestCase):
+    def test_heads_are_as_far_down_as_in_the_first_frame_whatever_the_camera_does(self):
+        rng = np.random.default_rng(7)
+        angle, size, way = rng.uniform(-60, 60, 12), rng.uniform(0.6, 1.7, 12), rng.uniform(-200, 200, (12, 2))
+        turn = np.radians(angle)
+        similarities = np.stack([np.stack([size * np.cos(turn), -size * np.sin(turn), way[:, 0]], 1), np.stack([size * np.sin(turn), size * np.cos(turn), way[:, 1]], 1)], 1)
+        views, frames = Views(np.arange(0, 36, 3), similarities), np.arange(1, 36, 3)
+        for lean, wanted in ((0.0, 90.0), (90.0, -300.0), (180.0, -90.0)):
+            points = similarities[:, :, :2] @ (300.0, 90.0) + similarities[:, :, 2]
+            np.testing.assert_allclose(views.down(frames, points, lean + angle), wanted, atol=1e-6)
+        np.testing.assert_allclose(views.scale(frames), size)
+        np.testing.assert_array_equal(Views.still().down(np.array([4, 9]), np.array([(1.0, 2), (3, 4)]), np.zeros(2)), (2, 4))
 
 
 class IsCutTest(unittest.TestCase):

@@ -11,6 +11,7 @@ from skiagraph.shape.place import Similarity
 from skiagraph.shape.shape import Outline, Shape
 from skiagraph.track.heads import head_rows
 from skiagraph.track.path import FOUND, Path
+from skiagraph.track.camera import Views
 from skiagraph.track.profile import holding_faces, reaching_ahead, wide_while_turned
 from tests.track.faces import face
 from tests.track.test_doubtful import stretch
@@ -102,7 +103,7 @@ class WideWhileTurnedTest(unittest.TestCase):
         rows = np.stack([np.full(100, 200.0), np.full(100, 100.0), 1.1 * SIDE * size, 1.5 * SIDE * size, np.zeros(100), np.full(100, 0.9)], axis=1)
         boxes = [np.array([200 - side / 2, 100 - side / 2, 200 + side / 2, 100 + side / 2]) for side in SIDE * size]
         before = replace(stretch(0, 99, 0, doubtful=False), path=Path.from_rows(0, rows, np.full(100, FOUND)), faces=tuple((n, box, 0.9) for n, box in enumerate(boxes)))
-        after, = wide_while_turned([before], 25.0, coloured)
+        after, = wide_while_turned([before], 25.0, Views.still(), coloured)
         return before.path, after.path
 
     def test_a_head_that_is_smaller_for_a_while_has_turned_and_is_covered_as_in_profile(self):
@@ -123,7 +124,7 @@ class WideWhileTurnedTest(unittest.TestCase):
             before, after = self.sized(share)
             np.testing.assert_allclose(after.width, before.width)
 
-    def raised(self, share, first=0, last=99, beside=(), cuts=(), coloured=(), size=lambda n: 1.0, height=1.5):
+    def raised(self, share, first=0, last=99, beside=(), cuts=(), coloured=(), size=lambda n: 1.0, height=1.5, views=Views.still()):
         """A standing head, whose face is found so many of its sides higher in each frame, and by so much of its size: its path before and after. beside: others; height: of the head, in its sides."""
         frames = np.arange(first, last + 1)
         side = SIDE * np.array([size(n) for n in frames])
@@ -131,7 +132,7 @@ class WideWhileTurnedTest(unittest.TestCase):
         rows = np.stack([np.full(len(frames), 200.0), high, 1.1 * side, height * side, np.zeros(len(frames)), np.full(len(frames), 0.9)], axis=1)
         boxes = [np.array([200 - s / 2, y - s / 2, 200 + s / 2, y + s / 2]) for s, y in zip(side, high)]
         before = replace(stretch(first, last, 0, doubtful=False), path=Path.from_rows(first, rows, np.full(len(frames), FOUND)), faces=tuple(zip(frames.tolist(), boxes, [0.9] * len(frames))))
-        after = wide_while_turned([before, *beside], 25.0, coloured, cuts)[0]
+        after = wide_while_turned([before, *beside], 25.0, views, coloured, cuts)[0]
         return before.path, after.path
 
     def test_a_face_that_is_found_higher_for_a_while_is_the_hair_of_a_head_that_has_turned(self):
@@ -153,6 +154,19 @@ class WideWhileTurnedTest(unittest.TestCase):
         self.assertTrue((after.width[44:66] >= 1.15 * 1.1 * SIDE).all() and ((after.cy + after.height / 2)[44:66] >= bottom - 0.5).all(), after.width[44:66])
         before, after = self.raised(lambda n: 0.1 if 40 <= n < 70 else 0.0, size=smaller, height=2.1)
         np.testing.assert_allclose((after.cy + after.height / 2 - before.cy - before.height / 2)[46:64], 0.1 * SIDE, atol=0.1, err_msg="by as much lower as it is found higher")
+
+    def test_what_the_camera_does_is_nobody_who_turns_and_hides_nobody_who_does(self):
+        nods = [0.3 if 40 <= n < 70 else 0.0 for n in range(100)]
+        camera = np.tile(np.array([[1.0, 0, 0], [0, 1, 0]]), (100, 1, 1))
+        camera[:, 1, 2] = -SIDE * np.array(nods)
+        tilted = Views(np.arange(100), camera)
+        before, after = self.raised(lambda n: nods[n], views=tilted)
+        np.testing.assert_allclose(after.rows(), before.rows(), err_msg="the head went up with all of the picture")
+        before, after = self.raised(lambda n: 0.0, views=Views(np.arange(100), camera * [[1, 1, -1], [1, 1, -1]]))
+        self.assertTrue(((after.cy + after.height / 2)[44:66] >= 100 + 0.75 * SIDE - 0.5).all(), "all went down but what was found of it")
+        zoomed = np.tile(2 * np.array([[1.0, 0, 0], [0, 1, 0]]), (100, 1, 1))
+        before, after = self.raised(lambda n: 0.1 if 40 <= n < 70 else 0.0, views=Views(np.arange(100), zoomed))
+        np.testing.assert_allclose(after.rows(), before.rows(), err_msg="in px of the picture, however near the camera came")
 
     def test_who_stands_up_or_goes_up_for_good_is_covered_as_found(self):
         for share in (lambda n: 2.0 if 40 <= n < 70 else 0.0, lambda n: 0.01 * n, lambda n: 0.03 * (n % 2)):
