@@ -260,7 +260,8 @@ def people_of(stretches: Sequence[Stretch], still: Sequence[bool] | None = None,
         parts = sorted((stretches[row] for row in rows), key=lambda s: s.path.first)
         met = sorted((FoundJoin(j.first, j.last, tuple(sorted({keys[o] for o in j.others} - {keys[j.row]})), probability(j.odds)) for row in rows for j in met_in.get(row, ())), key=lambda j: j.first)
         frame, box = _best_face(parts)
-        paths = _untangled(parts)
+        # In the order in which they were found: a lead may go further back than whoever was found before.
+        paths = _untangled(sorted(parts, key=lambda part: part.found))
         if sure < 1:
             # Of several sightings that are taken for one person no two are surer than the least sure of them.
             met = sorted([*met, *(FoundJoin(before.last, after.first, (), sure) for before, after in zip(paths, paths[1:]))], key=lambda j: j.first)
@@ -323,7 +324,7 @@ def _meet(before: Path, after: Path, last_found: int, first_found: int) -> int:
 
 
 def _untangled(parts: Sequence[Stretch]) -> list[Path]:
-    """The paths of one person without overlaps: where two reach into each other, what was found counts more than what was followed, and of that what is surer.
+    """The paths of one person without overlaps, of parts in the order in which they were found: where two reach into each other, what was found counts more than what was followed, and of that what is surer.
 
     Paths that touch become one where they are at the same place.
     """

@@ -151,6 +151,16 @@ class PeopleTest(unittest.TestCase):
         for frame in (20, 70):
             self.assertLess(right[frame] - left[frame], 66)
 
+    def test_a_lead_that_goes_back_past_whoever_was_found_before_takes_nothing_from_them(self):
+        parts = [tracklet(1, range(40, 61), 100), tracklet(2, range(75, 96), 140)]
+        back = np.column_stack([np.full(50, 300.0), np.full(50, 150.0), np.full(50, 60.0), np.full(50, 81.0), np.zeros(50), np.full(50, 0.3)])
+        people, _ = self.cast(parts, described(parts, 1), [Followed(), Followed(leads={0: Lead(back, False)})])
+        self.assertEqual(len(people), 1)
+        where = {path.first + n: float(x) for path in people[0].paths for n, x in enumerate(path.cx)}
+        for frame in range(42, 59):
+            self.assertLess(abs(where[frame] - 100), 3, frame)
+        self.assertLess(abs(where[85] - 140), 3)
+
     def test_where_two_followed_paths_of_one_person_reach_into_each_other_the_surer_one_is_taken(self):
         def path(first, sure, found):
             rows = np.tile([100.0, 150, 60, 80, 0, 0], (len(sure), 1))
