@@ -278,7 +278,10 @@ def _pairs(stretches: Sequence[Stretch]) -> tuple[np.ndarray, np.ndarray]:
     """
     spans = np.array([s.found for s in stretches], int).reshape(-1, 2)
     doubtful = np.array([s.doubtful for s in stretches], bool)
-    at_once = np.minimum.outer(spans[:, 1], spans[:, 1]) - np.maximum.outer(spans[:, 0], spans[:, 0]) >= 2
+    first, last = spans.T
+    # Somebody who was found but once while somebody else was there is there at once, too.
+    within = (first[:, None] >= first) & (last[:, None] <= last)
+    at_once = (np.minimum.outer(last, last) - np.maximum.outer(first, first) >= 2) | within | within.T
     cannot_link, extra = doubtful[:, None] | doubtful[None] | at_once, np.zeros((len(stretches),) * 2)
     chains: dict[int, list[int]] = {}
     for row, stretch in enumerate(stretches):
@@ -340,9 +343,6 @@ def _untangled(parts: Sequence[Stretch]) -> list[Path]:
         meet = _meet(before, path, found_before, max(found_before + 1, found_after))
         if meet > path.last or path.first + int(np.flatnonzero(path.origin == FOUND)[-1]) <= found_before:
             # All that was found of it lies within the one before: the same head, tracked twice.
-            continue
-        if meet <= before.first:
-            paths[-1] = path
             continue
         at_end, at_begin = before.row(meet - 1), path.row(meet)
         near = float(iou(cxcywh_to_xyxy(np.array([[before.cx[at_end], before.cy[at_end], before.width[at_end], before.height[at_end]]])),

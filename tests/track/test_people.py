@@ -85,6 +85,13 @@ class PeopleTest(unittest.TestCase):
         people, _ = self.cast(parts, described(parts, 1))
         self.assertEqual(len(people), 2)
 
+    def test_who_is_found_once_while_somebody_alike_is_there_is_not_left_bare(self):
+        for x, people_ in ((400, 2), (102, 1)):
+            parts = [tracklet(1, range(0, 61), 100), tracklet(2, range(30, 31), x)]
+            people, _ = self.cast(parts, described(parts, 1))
+            self.assertEqual(len(people), people_)
+            self.assertTrue(any(p.first <= 30 <= p.last and abs(p.cx[30 - p.first] - x) < 5 for person in people for p in person.paths), x)
+
     def test_one_head_tracked_twice_is_one(self):
         parts = [tracklet(1, range(0, 30), 100), tracklet(2, range(20, 60), 104)]
         people, _ = self.cast(parts, described(parts, 1))
