@@ -89,7 +89,9 @@ class Views:
         turns, moved = at[:, :, :2], points - at[:, :, 2]
         # Back by the inverse of a similarity: turned the other way, and made as large as before.
         there = np.einsum("nji,nj->ni", turns, moved) / (self.scale(frames) ** 2)[:, None]
-        lean = np.median(np.radians(angles) - np.arctan2(turns[:, 1, 0], turns[:, 0, 0]))
+        # Mean direction: degrees of who is upside down go from 180 to -180.
+        leans = np.radians(angles) - np.arctan2(turns[:, 1, 0], turns[:, 0, 0])
+        lean = np.arctan2(np.sin(leans).sum(), np.cos(leans).sum())
         return there @ (-np.sin(lean), np.cos(lean))
 
 

@@ -12,6 +12,7 @@ import shutil
 import tempfile
 import time
 import zipfile
+from array import array
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -69,16 +70,15 @@ class Checkpoint:
         self._folder = base / hashlib.sha256(f"{VERSION}|{contents}|{settings}".encode()).hexdigest()[:32]
         self._chunks: list[Path | list[Observation]] = []
         self._waiting: list[Observation] = []
-        # Of each frame of those read and those added whether its light was coloured, and what the camera had done.
-        self._coloured: dict[int, bool] = {}
-        self._views: dict[int, np.ndarray] = {}
+        self._start_over()
         # Of those read and those found since; which of them are not written yet is told by how many are.
         self.dissolves: list[Dissolve] = []
         self._dissolves_written = 0
 
     def read(self) -> Iterator[Observation]:
         """Everything kept from an earlier run, in order of frames; a damaged chunk ends it. What follows on it is forgotten."""
-        self._chunks, self._waiting, self._coloured, self._views, self.dissolves = [], [], {}, {}, []
+        self._chunks, self._waiting, self.dissolves = [], [], []
+        self._start_over()
         paths = sorted(self._folder.glob("*.npz"))
         for n, path in enumerate(paths):
             try:
@@ -106,22 +106,25 @@ class Checkpoint:
         if observation.frame - self._waiting[0].frame >= CHUNK:
             self.flush()
 
+    def _start_over(self) -> None:
+        # Of each frame of those read and those added, in order: its number, whether its light was coloured, and what the camera had done. Numbers alone: they stay in memory.
+        self._frames, self._lights, self._views = array("q"), array("b"), array("d")
+
     def _remember(self, observation: Observation) -> None:
-        self._coloured[observation.frame] = observation.coloured
-        self._views[observation.frame] = observation.view.astype(np.float32)
+        self._frames.append(observation.frame)
+        self._lights.append(observation.coloured)
+        self._views.extend(np.ravel(observation.view))
 
     @property
     def views(self) -> Views:
         """What the camera did in the frames of those read and those added."""
-        frames = sorted(self._views)
-        return Views(np.array(frames), np.array([self._views[frame] for frame in frames], float)) if frames else Views.still()
+        return Views(np.array(self._frames), np.array(self._views).reshape(-1, 2, 3)) if self._frames else Views.still()
 
     @property
     def coloured(self) -> set[int]:
         """Frames whose light was coloured, of those read and those added, and frames between two such ones that nobody looked at."""
-        frames = sorted(self._coloured)
-        between = (range(a, b) for a, b in zip(frames, frames[1:]) if self._coloured[a] and self._coloured[b])
-        return {frame for frame in frames if self._coloured[frame]}.union(*between)
+        coloured = {frame for frame, light in zip(self._frames, self._lights) if light}
+        return coloured.union(*(range(a, b) for a, b in zip(self._frames, self._frames[1:]) if a in coloured and b in coloured))
 
     def note(self, dissolve: Dissolve) -> None:
         """A dissolve; one that is known already is not another."""

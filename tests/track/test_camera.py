@@ -36,6 +36,7 @@ class ViewsTest(unittest.TestCase):
             points = similarities[:, :, :2] @ (300.0, 90.0) + similarities[:, :, 2]
             np.testing.assert_allclose(views.down(frames, points, lean + angle), wanted, atol=1e-6)
         np.testing.assert_allclose(views.scale(frames), size)
+        np.testing.assert_allclose(Views.still().down(np.array([4, 9]), np.array([(1.0, 2), (3, 4)]), np.array([179.0, -179.0])), (-2, -4), err_msg="upside down")
         np.testing.assert_array_equal(Views.still().down(np.array([4, 9]), np.array([(1.0, 2), (3, 4)]), np.zeros(2)), (2, 4))
 
 

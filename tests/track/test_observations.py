@@ -50,6 +50,9 @@ class CheckpointTest(TemporaryFolder):
         for _ in again.read():
             pass
         self.assertEqual(again.coloured, checkpoint.coloured)
+        for kept in (checkpoint, again):
+            np.testing.assert_array_equal(kept.views.frames, np.arange(CHUNK + 20))
+            np.testing.assert_array_equal(kept.views.similarities[7], self.observation(7).view)
 
     def test_frames_that_nobody_looked_at_are_in_the_light_of_those_around_them(self):
         checkpoint = Checkpoint(self.clip, "every=10", self.place)
