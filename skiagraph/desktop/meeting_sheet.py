@@ -34,8 +34,9 @@ class MeetingSheet(QDialog):
         self.setWindowTitle(tr("Who is who"))
         self._document, self._portraits, self._project = document, portraits, document.settled
         self._asked: Compared | None = None
-        # Put off, or answered just now.
         self._later: set[tuple] = set()
+        # Findings are made anew in the background; until then they know nothing of an answer.
+        self._answered: set[tuple] = set()
         self._first = first
         layout = column(margin=5 * GRID, spacing=3 * GRID, parent=self)
         self._title, self._where = QLabel(), quiet("", wrap=True)
@@ -96,7 +97,7 @@ class MeetingSheet(QDialog):
     def refresh(self) -> None:
         """Show the first question that is not put off."""
         self._project = self._document.settled
-        waiting = to_compare(self._project, self._document.findings)
+        waiting = [f for f in to_compare(self._project, self._document.findings) if _place(f) not in self._answered]
         left = [f for f in waiting if _place(f) not in self._later]
         if self._first in left:
             left.insert(0, left.pop(left.index(self._first)))
@@ -141,8 +142,7 @@ class MeetingSheet(QDialog):
         self._hint.setText("")
         asked = self._asked
         if asked is not None and self._document.edit(what, change, asked, *arguments):
-            # Findings are made anew in the background; the next question need not wait for them.
-            self._later.add(_place(asked.finding))
+            self._answered.add(_place(asked.finding))
             self.refresh()
 
     def _said_same(self) -> None:

@@ -153,8 +153,9 @@ class _Scan:
         stretches, joins, asked = self._reconsidered(stretches)
         stretches = held_before(stretches, self._shot, self.info.upright_size, self.rate, self.bridges)
         before, around = stretches, around_others(stretches, self._shot, self.info.upright_size, self.rate)
-        stretches = less_sure(stretches, self.checkpoint.coloured)
-        stretches = wide_while_turned(reaching_ahead(stretches), self.rate, self.checkpoint.views, self.checkpoint.coloured, self.cuts)
+        coloured = self.checkpoint.coloured
+        stretches = less_sure(stretches, coloured)
+        stretches = wide_while_turned(reaching_ahead(stretches), self.rate, self.checkpoint.views, coloured, self.cuts)
         stretches = held_over_edge(holding_faces(holding_both(stretches, self.rate)), self.info.upright_size, self.rate)
         stretches = together(stretches, before, around)
         people, likely = people_of(stretches, [self._is_still(s) for s in stretches], lambda done, total: self.control.report(STEP_WHO, done, total), joins, asked,

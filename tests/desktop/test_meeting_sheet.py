@@ -43,6 +43,7 @@ class WhoIsWhoTest(MadeWindow):
     def test_somebody_else_by_one_key(self):
         self.key(self.sheet, Qt.Key.Key_A)
         self.assertEqual(len(self.project.subjects), 3)
+        self.assertFalse(self.sheet.next.isEnabled() or self.sheet.again.isVisible(), "what was answered was not put off")
 
     def test_later_leaves_it_open(self):
         self.key(self.sheet, Qt.Key.Key_L)
