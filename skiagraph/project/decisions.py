@@ -278,7 +278,7 @@ class Subject(Value, frozen=True):
 
 class Acceptance(Value, frozen=True):
     """A finding that a person looked at and accepts. looked: what was looked at, as project.looked says it; when that changes, the
-    finding is open again."""
+    finding is open again. box: x0, y0, x1, y1 px of a face that is nobody's; of several in the same frames only that one is accepted."""
 
     clip: Key
     subject: Annotated[str, msgspec.Meta(max_length=40)]
@@ -288,6 +288,7 @@ class Acceptance(Value, frozen=True):
     by: Name
     note: Text = ""
     looked: Annotated[str, msgspec.Meta(max_length=100)] = ""
+    box: tuple[int, int, int, int] | None = None
 
 
 class Glance(Value, frozen=True):

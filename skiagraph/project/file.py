@@ -28,7 +28,7 @@ from skiagraph.project.upgrades import UPGRADES
 from skiagraph.remembering import Remembered
 from skiagraph.values import Value, decoder, read, schema_of, written
 
-FORMAT, VERSION, SUFFIX = "skiagraph-project", 8, ".skiagraph"
+FORMAT, VERSION, SUFFIX = "skiagraph-project", 9, ".skiagraph"
 # A project of hours with hundreds of people is some ten megabytes; what is larger than this is none.
 MOST_BYTES = 1 << 30
 # Evidence does not change, so what it looks like in the file is kept.
@@ -39,7 +39,7 @@ class Document(Value, frozen=True):
     """What the file holds: a project, and what it is."""
 
     format: Literal["skiagraph-project"]
-    version: Literal[8]
+    version: Literal[9]
     files: tuple[Clip, ...]
     evidence: Evidence
     decisions: Decisions

@@ -65,7 +65,12 @@ def from_7(old: dict[str, Any]) -> dict[str, Any]:
     return {**old, "version": 8}
 
 
-UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: from_1, 2: from_2, 3: from_3, 4: from_4, 5: from_5, 6: from_6, 7: from_7}
+def from_8(old: dict[str, Any]) -> dict[str, Any]:
+    """Version 9 knows which face was accepted, where several belong to nobody in the same frames. What was accepted before says nothing of any one face, so that such findings are open again."""
+    return {**old, "version": 9}
+
+
+UPGRADES: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: from_1, 2: from_2, 3: from_3, 4: from_4, 5: from_5, 6: from_6, 7: from_7, 8: from_8}
 
 
 class _FromOne:

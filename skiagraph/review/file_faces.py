@@ -153,14 +153,14 @@ def _face_in(layer: Layer) -> tuple[float, float, float, float]:
     return layer.outline.cx - half, layer.outline.cy - half, layer.outline.cx + half, layer.outline.cy + half
 
 
-def open_face(project: Project, clip: Clip, n: int, shot: Frame, picture: np.ndarray, found: Detections, covers: list[Layer], searcher: FileSearcher) -> tuple[float, tuple[int, int, int, int] | None]:
-    """The highest score of a face in the file that is neither under a cover nor of somebody who agreed to be seen, and its box, px of the clip; 0 and None where there is none. picture: uint8 RGB of the file; found: in it.
+def open_faces(project: Project, clip: Clip, n: int, shot: Frame, picture: np.ndarray, found: Detections, covers: list[Layer], searcher: FileSearcher) -> Detections:
+    """Of the faces found in a frame of the file, px of the clip, those that are neither under a cover nor of somebody who agreed to be seen. picture: uint8 RGB of the file.
 
     A cover may look like a face itself, mosaics do. So where a find lies partly under a cover, the source is asked where
     the face really is: exposed is what of that is not hidden.
     """
-    worst, where = 0.0, None
-    for box, score, roll in zip(found.boxes, found.scores, np.nan_to_num(found.rolls).tolist()):
+    open_ = np.zeros(len(found), bool)
+    for row, (box, score, roll) in enumerate(zip(found.boxes, found.scores, np.nan_to_num(found.rolls).tolist())):
         points = _face_points(box, clip)
         hidden = _share_hidden(points, covers)
         if hidden >= HIDDEN or _is_of_shown(project, clip, n, points):
@@ -175,9 +175,8 @@ def open_face(project: Project, clip: Clip, n: int, shot: Frame, picture: np.nda
             real = searcher.look(source, box, roll)
             if not len(real) or all(_share_hidden(_face_points(b, clip), covers) >= INSIDE for b in real):
                 continue
-        if score > worst:
-            worst, where = float(score), tuple(int(v) for v in np.round(box))
-    return worst, where
+        open_[row] = True
+    return found.take(open_)
 
 
 def _face_points(box: np.ndarray, clip: Clip) -> np.ndarray:

@@ -6,7 +6,6 @@ from collections import deque
 from collections.abc import Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import ExitStack, closing
-from dataclasses import replace
 from pathlib import Path
 
 import cv2
@@ -25,11 +24,13 @@ from skiagraph.project.layers import layers
 from skiagraph.project.model import Project
 from skiagraph.review.file_alike import Outside
 from skiagraph.review.file_covers import same_range, weak_covers
-from skiagraph.review.file_faces import FileSearcher, open_face
+from skiagraph.review.file_faces import FileSearcher, open_faces
 from skiagraph.review.finding import Finding, Reason, runs
 from skiagraph.review.proof import Fact
 from skiagraph.review.strength import Measured, Measuring
+from skiagraph.review.unknown_faces import box_of, runs_of
 from skiagraph.track.descriptor import FaceDescriber
+from skiagraph.track.results import FaceRows, FaceTable
 from skiagraph.track.scan import ScanSettings
 
 STEP = "Checking the export"
@@ -59,9 +60,9 @@ def see(project: Project, clip_key: str, film: Path, frames: range, begin: int, 
         ahead = ahead_of(source_info, AHEAD, AHEAD_BYTES, 4.0)
         for done, (n, shot, shown, covers, picture, found) in enumerate(_searched(project, clip_key, zip(frames, shots, showns), searcher, searching, ahead)):
             seen.add(n, shot, shown, covers)
-            score, box = open_face(project, clip, n, shot, picture, found.result(), covers, searcher)
-            if box is not None:
-                seen.faces[n], seen.boxes[n] = score, box
+            bare = open_faces(project, clip, n, shot, picture, found.result(), covers, searcher)
+            for box, score in zip(bare.boxes, bare.scores.tolist()):
+                seen.faces.add(n, box, score)
             if n in seen.wanted:
                 seen.measuring.add(n, shot.rgb(), picture, finder, squared)
             control.report(STEP, done + 1, len(frames))
@@ -93,8 +94,7 @@ class Seen:
         """scaled: width and height px of the upright picture of the file, where it is another than the source's."""
         self._project, self._clip, self._scaled, self.lossless = project, clip, scaled, lossless
         self.weak: dict[str, dict[int, float]] = {}
-        self.faces: dict[int, float] = {}
-        self.boxes: dict[int, tuple[int, int, int, int]] = {}
+        self.faces = FaceRows()
         self.covers = 0
         self.outside = Outside(lossless)
         self.measuring = Measuring(project, clip, describer=describer)
@@ -120,7 +120,7 @@ class Seen:
 
     def findings(self, every: int) -> list[Finding]:
         found = [f for key, frames in self.weak.items() for f in _stretches(self._clip, key, Reason.FILE_DIFFERS, frames, every)]
-        found += [replace(f, box=self.boxes[f.at]) for f in _stretches(self._clip, "", Reason.FILE_FACE, self.faces, every)]
+        found += _faces(self._clip, self.faces.table(), every)
         found += _stretches(self._clip, "", Reason.FILE_PICTURE, self.outside.differing, every)
         for person in self.measured:
             if person.is_known:
@@ -134,8 +134,9 @@ class Seen:
         return Fact("Covers", f"{self.covers} covers in {frames} frames compared, {'all as decided' if not bad else f'{bad} missing or weaker than decided'}", not bad)
 
     def faces_fact(self, frames: int, smallest: int) -> Fact:
+        bare = len(np.unique(self.faces.table().frames))
         return Fact("Faces", f"{frames} frames searched for faces from {smallest} px, more finely around covers and along the edges; " + (
-            "none that nobody agreed to show" if not self.faces else f"one that nobody agreed to show in {len(self.faces)} frames"), not self.faces)
+            f"some that nobody agreed to show in {bare} frames" if bare else "none that nobody agreed to show"), not bare)
 
     def known_facts(self) -> list[Fact]:
         asked = [m for m in self.measured if m.asked]
@@ -145,6 +146,13 @@ class Seen:
         right, of = sum(m.first for m in asked), sum(m.asked for m in asked)
         text = f"puts the right one first in {right} of {of} looks under the covers of {len(asked)} people, among {asked[0].among}"
         return [Fact("Recogniser", text + (f"; knows {', '.join(known)}" if known else "; nobody more often than by luck"), not known)]
+
+
+def _faces(clip: str, table: FaceTable, every: int) -> Iterator[Finding]:
+    for run in runs_of(table, range(len(table)), every - 1):
+        best = max(run, key=lambda row: (table.scores[row], -row))
+        seen = tuple((int(table.frames[row]), box_of(table, row)) for row in run)
+        yield Finding(clip, "", Reason.FILE_FACE, seen[0][0], seen[-1][0], int(table.scores[best]) / 100, int(table.frames[best]), box_of(table, best), seen)
 
 
 def _stretches(clip: str, key: str, reason: str, frames: dict[int, float], every: int) -> Iterator[Finding]:

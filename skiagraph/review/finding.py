@@ -58,10 +58,15 @@ class Reason:
     VOICE_PLAIN = "voice-plain-in-file"
 
 
+# x0, y0, x1, y1 px.
+Box = tuple[int, int, int, int]
+
+
 @dataclass(frozen=True, slots=True)
 class Finding:
     """subject: key, or empty where it is nobody's. first and last: frames, both included. worst: the worst value, whose
-    meaning depends on the reason (confidence, share inside, frames). at: the frame to look at first. box: x0, y0, x1, y1 px of a face that is seen in it, where no scan knows of it."""
+    meaning depends on the reason (confidence, share inside, frames). at: the frame to look at first. box: x0, y0, x1, y1 px of the face in that frame, where it is about a face that is nobody's: of several in the same
+    frames each is a finding, and accepted, by itself. seen: each frame in which that face was seen, and its box there, where no scan of the project knows of them."""
 
     clip: str
     subject: str
@@ -70,7 +75,8 @@ class Finding:
     last: int
     worst: float
     at: int
-    box: tuple[int, int, int, int] | None = None
+    box: Box | None = None
+    seen: tuple[tuple[int, Box], ...] = ()
 
     @property
     def kind(self) -> FindingKind:

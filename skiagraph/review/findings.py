@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable
 
 import numpy as np
 
+from skiagraph.boxes import iou
 from skiagraph.logs import log
 from skiagraph.project.looked import looked_at
 from skiagraph.project.model import Acceptance, Project, Sighting, Subject
@@ -15,6 +16,8 @@ from skiagraph.review.finding import KINDS, Finding, FindingKind, Reason, Scene
 
 # Of others near somebody so many are looked at for whether they hide them.
 MOST_NEIGHBOURS = 64
+# Overlap (IoU) of two faces of nobody from which on what is accepted of one is accepted of the other. Larger: more is asked again.
+SAME_PLACE = 0.2
 _BOUNDS = Remembered(8 << 20)
 _KEPT = Remembered(32 << 20, size=lambda found: 200 * (1 + len(found)))
 
@@ -96,16 +99,23 @@ def _bounds_of(scene: Scene, subject: Subject, sighting: Sighting) -> np.ndarray
 def acceptance_of(project: Project, finding: Finding, by: str, note: str = "") -> Acceptance:
     """The acceptance of a finding by somebody, bound to what was looked at."""
     return Acceptance(finding.clip, finding.subject, finding.reason, finding.first, finding.last, by, note,
-                      looked_at(project, finding.clip, finding.subject, finding.first, finding.last, finding.kind.of_cover))
+                      looked_at(project, finding.clip, finding.subject, finding.first, finding.last, finding.kind.of_cover), finding.box)
 
 
 def accepted_by(project: Project, finding: Finding) -> Acceptance | None:
-    """The acceptance that closes a finding: of it or of one that contains it, as long as what was looked at is as it was."""
+    """The acceptance that closes a finding: of it or of one that contains it, at its place, as long as what was looked at is as it was."""
     for a in project.accepted:
-        if a.clip == finding.clip and a.subject == finding.subject and a.reason == finding.reason and a.first <= finding.first and finding.last <= a.last \
+        if a.clip == finding.clip and a.subject == finding.subject and a.reason == finding.reason and a.first <= finding.first and finding.last <= a.last and _at_place(a, finding) \
                 and a.looked == looked_at(project, a.clip, a.subject, a.first, a.last, finding.kind.of_cover):
             return a
     return None
+
+
+def _at_place(acceptance: Acceptance, finding: Finding) -> bool:
+    """Whether what was accepted is the face that a finding is about, where it is about one."""
+    if acceptance.box is None or finding.box is None:
+        return acceptance.box is finding.box
+    return bool(iou(np.array([acceptance.box], float), np.array([finding.box], float))[0, 0] >= SAME_PLACE)
 
 
 def is_accepted(project: Project, finding: Finding) -> bool:
@@ -115,7 +125,7 @@ def is_accepted(project: Project, finding: Finding) -> bool:
 def was_accepted(project: Project, finding: Finding) -> bool:
     """True for an open finding that somebody accepted before what it is about changed."""
     return any(a.clip == finding.clip and a.subject == finding.subject and a.reason == finding.reason and a.first <= finding.last and finding.first <= a.last
-               for a in project.accepted) and not is_accepted(project, finding)
+               and (a.box is None or _at_place(a, finding)) for a in project.accepted) and not is_accepted(project, finding)
 
 
 def open_findings(project: Project, found: Iterable[Finding] | None = None) -> list[Finding]:

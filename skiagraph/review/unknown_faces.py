@@ -12,7 +12,8 @@ from skiagraph.project import outlines
 from skiagraph.project.model import Outline, Project
 from skiagraph.project.rows import GROW
 from skiagraph.review.faces import within_heads
-from skiagraph.review.finding import Finding, FindingKind, Scene
+from skiagraph.remembering import Remembered
+from skiagraph.review.finding import Box, Finding, FindingKind, Scene
 from skiagraph.shape.place import Similarity
 from skiagraph.track.path import BRIDGED, FOUND, Path
 from skiagraph.track.results import FaceTable
@@ -23,7 +24,7 @@ class UnknownSettings:
     """How single faces become one head on its way. Nothing is known of these heads but the faces, so that widths are for any turn of the head (track.heads)."""
 
     same: float = 0.2  # overlap (IoU) of faces from which they are one run; smaller: longer runs
-    apart: int = 5  # frames between two faces of one run at most; larger: longer runs
+    apart: int = 6  # frames from one face of a run to the next at most, those that are not searched aside; larger: longer runs
     wide: float = 1.6  # width of the head, in sides of the face's box; larger: wider covers
     high: float = 1.9  # its height
     rise: float = 0.12  # by so much its middle lies above that of the face
@@ -32,6 +33,7 @@ class UnknownSettings:
 
 
 UNKNOWN = UnknownSettings()
+_RUNS = Remembered(16 << 20, size=lambda found: 64 * len(found) + 32 * sum(map(len, found)))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -68,21 +70,25 @@ class UnknownFinding(FindingKind):
         return project
 
 
-def runs_of(table: FaceTable, rows: Iterable[int], settings: UnknownSettings = UNKNOWN) -> list[list[int]]:
-    """Rows of a table, of those given, as runs of one face each, in order of their first frames."""
+def runs_of(table: FaceTable, rows: Iterable[int], unseen: int = 0, settings: UnknownSettings = UNKNOWN) -> list[list[int]]:
+    """Rows of a table, of those given, as runs of one face each, in order of their first frames. unseen: so many frames lie between two that were searched."""
+    chosen = np.fromiter(rows, int)
+    return [list(run) for run in _RUNS.get((table,), (chosen.tobytes(), unseen, settings), lambda: _runs(table, chosen, settings.apart + unseen, settings.same))]
+
+
+def _runs(table: FaceTable, rows: np.ndarray, apart: int, same: float) -> list[list[int]]:
     found: list[list[int]] = []
     open_: list[list[int]] = []
-    for n in map(int, rows):
+    for n in rows.tolist():
         frame, box = int(table.frames[n]), table.boxes[n].astype(float)[None]
-        open_ = [run for run in open_ if frame - int(table.frames[run[-1]]) <= settings.apart]
-        near = [(float(iou(box, table.boxes[run[-1]].astype(float)[None])[0, 0]), run) for run in open_ if int(table.frames[run[-1]]) < frame]
-        share, run = max(near, key=lambda pair: pair[0], default=(0.0, None))
-        if run is not None and share >= settings.same:
-            run.append(n)
+        open_ = [run for run in open_ if frame - int(table.frames[run[-1]]) <= apart]
+        before = [run for run in open_ if int(table.frames[run[-1]]) < frame]
+        shares = iou(box, table.boxes[[run[-1] for run in before]].astype(float))[0] if before else np.zeros(0)
+        if len(shares) and shares.max() >= same:
+            before[int(shares.argmax())].append(n)
         else:
-            run = [n]
-            found.append(run)
-            open_.append(run)
+            found.append([n])
+            open_.append(found[-1])
     return found
 
 
@@ -96,6 +102,18 @@ def path_of(table: FaceTable, run: list[int], first: int, last: int, settings: U
     rows = np.column_stack([np.interp(every, frames, column) for column in known.T])
     rows[:, 5] *= settings.lasts ** np.maximum(np.maximum(frames[0] - every, every - frames[-1]), 0)
     return Path.from_rows(int(every[0]), rows, np.where(np.isin(every, frames), FOUND, BRIDGED).astype(np.uint8))
+
+
+def box_of(table: FaceTable, row: int) -> Box:
+    """The box of a row of a table, px."""
+    x0, y0, x1, y1 = table.boxes[row].tolist()
+    return x0, y0, x1, y1
+
+
+def run_with(finding: Finding, table: FaceTable, runs: Iterable[list[int]]) -> np.ndarray:
+    """Rows, in order, of the run that a finding is about: the one with its face. None where there is no such run any more."""
+    run = next((r for r in runs if any(int(table.frames[row]) == finding.at and box_of(table, row) == finding.box for row in r)), [])
+    return np.array(sorted(run), int)
 
 
 def hidden_share(scene: Scene, table: FaceTable) -> np.ndarray:

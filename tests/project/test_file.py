@@ -64,7 +64,7 @@ class FileTest(TemporaryFolder):
             change(copy, copy["decisions"]["subjects"][0], copy["decisions"]["subjects"][0]["sightings"][0])
             return json.dumps(copy).encode()
 
-        for data, word in ((b"{", "damaged"), (b"[]", "not a Skiagraph project"), (changed(version=9), "newer"), (changed(extra=1), "extra"),
+        for data, word in ((b"{", "damaged"), (b"[]", "not a Skiagraph project"), (changed(version=file.VERSION + 1), "newer"), (changed(extra=1), "extra"),
                            (broken(lambda d, s, g: d["evidence"]["tracks"][0]["path"].update(rows=31)), "31 rows"),
                            (broken(lambda d, s, g: d["evidence"]["tracks"][0]["path"].update(data="AAAA")), "cannot be read"),
                            (broken(lambda d, s, g: d["evidence"]["tracks"][0]["path"].update(first=10 ** 9)), "first"),

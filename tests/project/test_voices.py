@@ -185,7 +185,7 @@ class FileTest(WithClip):
     def test_a_project_of_before_has_no_ranges(self):
         place = self.folder / "old.skiagraph"
         file.save(self.project, place)
-        place.write_text(place.read_text().replace('"version":8', '"version":7', 1))
+        place.write_text(place.read_text().replace(f'"version":{file.VERSION}', '"version":7', 1))
         again = file.load(place)
         self.assertEqual((again.decisions.voices, again.decisions.voice), ((), usual_disguise()))
 

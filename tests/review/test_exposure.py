@@ -19,7 +19,7 @@ from skiagraph.project.model import Cover, Decision, Project, Style, replace
 from skiagraph.project.rows import outline_at
 from skiagraph.review.exposure import check_file
 from skiagraph.review.finding import Finding, Reason
-from skiagraph.review.findings import findings
+from skiagraph.review.findings import acceptance_of, findings, open_findings
 from skiagraph.review.unknown_faces import heads_at
 from skiagraph.track.path import Path
 from skiagraph.track.results import FaceTable, FoundPerson, ScanResult
@@ -103,6 +103,18 @@ class ExposureTest(TemporaryFolder):
         self.assertLess(np.hypot(head.outline.cx - outline_at(self.project, known, 3).cx, head.outline.cy - outline_at(self.project, known, 3).cy), 20)
         mended = finding.kind.remedied(only_one, finding)
         self.assertEqual(heads_at(mended, found, "c1", 3), [])
+        self.assertEqual(self.check(mended), [])
+
+    def test_of_two_nobody_knows_of_each_is_one(self):
+        nobody = edits.remove_subjects(self.project, ["s1", "s2"])
+        found = self.check(nobody)
+        self.assertEqual([(f.reason, f.first, f.last) for f in found], [(Reason.FILE_FACE, 0, 5)] * 2)
+        self.assertEqual(len(heads_at(nobody, found, "c1", 5)), 2)
+        accepted = edits.accept(nobody, acceptance_of(nobody, found[0], "Ida"))
+        self.assertEqual(open_findings(accepted, found), found[1:])
+        mended = nobody
+        for finding in found:
+            mended = finding.kind.remedied(mended, finding)
         self.assertEqual(self.check(mended), [])
 
     def test_a_decision_taken_back_after_the_export_is_noticed(self):

@@ -7,8 +7,8 @@ import numpy as np
 from skiagraph.project.model import Clip, Decision
 from skiagraph.review.checks.maybe_at_edge import AT_EDGE_FRAMES
 from skiagraph.review.faces import judged_once, within_heads
-from skiagraph.review.finding import Finding, Reason, finding_kind, runs
-from skiagraph.review.unknown_faces import UnknownFinding
+from skiagraph.review.finding import Finding, Reason, finding_kind
+from skiagraph.review.unknown_faces import UnknownFinding, box_of, run_with, runs_of
 from skiagraph.track.results import SIGN, FaceTable
 from skiagraph.track.stepping import step_of
 
@@ -20,24 +20,18 @@ class FaceOfNobody(UnknownFinding):
     def on_scene(self, scene):
         if scene.scan is None or not len(scene.scan.faces):
             return
-        table, strange = scene.scan.faces, _strange(scene)
-        frames, scores, boxes = table.frames[strange], table.scores[strange], table.boxes[strange]
-        bounds = np.array([0, *scene.cuts, scene.clip.frames])
-        unseen = step_of(scene.scan.every, float(scene.clip.rate)) - 1
-        for first, last in runs(np.unique(frames)):
-            here = (frames >= first) & (frames <= last)
-            worst = int(np.argmax(np.where(here, scores, 0)))
+        table, bounds, unseen = scene.scan.faces, np.array([0, *scene.cuts, scene.clip.frames]), _unseen(scene)
+        for run in runs_of(table, _strange(scene), unseen):
+            best, (first, last) = max(run, key=lambda row: (table.scores[row], -row)), table.frames[[run[0], run[-1]]].tolist()
             shot = int(np.searchsorted(bounds, first, side="right")) - 1, int(np.searchsorted(bounds, last, side="right"))
             begin, end = int(bounds[shot[0]]), int(bounds[shot[1]]) - 1
             # They may have been there since all of the picture was searched the time before, and until the next; and whoever is coming into the picture just there is not found at once.
-            before, after = (max(unseen, AT_EDGE_FRAMES if _at_edge(boxes[frames == frame], scene.clip) else 0) if ends else unseen for frame, ends in ((first, last == end), (last, first == begin)))
-            yield Finding(scene.clip.key, "", self.reason, max(begin, first - before), min(end, last + after), round(int(scores[worst]) / 100, 3), int(frames[worst]))
+            before, after = (max(unseen, AT_EDGE_FRAMES if _at_edge(table.boxes[row], scene.clip) else 0) if ends else unseen for row, ends in ((run[0], last == end), (run[-1], first == begin)))
+            yield Finding(scene.clip.key, "", self.reason, max(begin, first - before), min(end, last + after), int(table.scores[best]) / 100, int(table.frames[best]), box_of(table, best))
 
     def unknown_faces(self, scene, finding):
-        if scene.scan is None:
-            return FaceTable.none(), np.zeros(0, int)
-        table, strange = scene.scan.faces, _strange(scene)
-        return table, strange[(table.frames[strange] >= finding.first) & (table.frames[strange] <= finding.last)]
+        table = scene.scan.faces if scene.scan is not None else FaceTable.none()
+        return table, run_with(finding, table, runs_of(table, _strange(scene), _unseen(scene)) if len(table) else ())
 
     def sentence(self, project, finding, told):
         return f"A face at {told.where} belongs to nobody in the register ({told.count}). Cover it, or accept if it is none."
@@ -53,9 +47,14 @@ def _strange(scene) -> np.ndarray:
     return strange
 
 
-def _at_edge(boxes: np.ndarray, clip: Clip) -> bool:
-    """Whether any of some faces reaches the edge of the picture."""
-    return bool(((boxes[:, :2] <= 0) | (boxes[:, 2:] >= [clip.width, clip.height])).any())
+def _unseen(scene) -> int:
+    """So many frames in a row the scan did not search whole."""
+    return step_of(scene.scan.every, float(scene.clip.rate)) - 1
+
+
+def _at_edge(box: np.ndarray, clip: Clip) -> bool:
+    """Whether a face reaches the edge of the picture."""
+    return bool(((box[:2] <= 0) | (box[2:] >= [clip.width, clip.height])).any())
 
 
 def _seen_beside(scene, frames: np.ndarray, boxes: np.ndarray) -> np.ndarray:

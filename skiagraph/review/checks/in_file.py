@@ -23,10 +23,11 @@ class FaceInFile(UnknownFinding):
     reason, word, exposing = Reason.FILE_FACE, "Face in file", True
 
     def unknown_faces(self, scene, finding):
-        """The face where it was seen best, as long as that is not covered."""
-        if finding.box is None:
+        """The face wherever it was seen in the file, as far as that is not covered now."""
+        if not finding.seen:
             return FaceTable.none(), np.zeros(0, int)
-        table = FaceTable(np.array([finding.at], np.int32), np.array([finding.box], np.int16), np.array([round(100 * finding.worst)], np.uint8))
+        frames, boxes = zip(*finding.seen)
+        table = FaceTable(np.array(frames, np.int32), np.array(boxes, np.int16), np.full(len(frames), round(100 * finding.worst), np.uint8))
         return table, np.flatnonzero(hidden_share(scene, table) < INSIDE)
 
     def sentence(self, project, finding, told):

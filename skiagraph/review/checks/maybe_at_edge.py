@@ -8,7 +8,7 @@ import numpy as np
 
 from skiagraph.review.faces import judged_once
 from skiagraph.review.finding import Finding, Reason, finding_kind
-from skiagraph.review.unknown_faces import UnknownFinding
+from skiagraph.review.unknown_faces import UnknownFinding, box_of, run_with
 from skiagraph.track.results import SIGN, FaceTable
 
 # Somebody may be there for this long, in frames, before or after.
@@ -27,8 +27,7 @@ class MaybeAtEdge(UnknownFinding):
     def unknown_faces(self, scene, finding):
         if scene.scan is None:
             return FaceTable.none(), np.zeros(0, int)
-        # Of two places with the same frames and the same score either finding is both.
-        return scene.scan.faces, np.array(sorted(row for made, rows in _places(scene) if made == finding for row in rows), int)
+        return scene.scan.faces, run_with(finding, scene.scan.faces, [rows for _, rows in _places(scene)])
 
     def sentence(self, project, finding, told):
         return f"Somebody may be half in the picture at its edge at {told.where}, where the shot begins or ends. Cover them and follow, or accept if there is nobody."
@@ -45,7 +44,7 @@ def _places(scene) -> list[tuple[Finding, list[int]]]:
         # Towards the inside of the shot whose end it is at.
         ends = frame == scene.clip.frames - 1 or frame + 1 in scene.cuts
         first, last = (max(0, frame - AT_EDGE_FRAMES), frame) if ends else (frame, min(scene.clip.frames - 1, frame + AT_EDGE_FRAMES))
-        made = Finding(scene.clip.key, "", Reason.MAYBE_AT_EDGE, first, last, round(int(table.scores[row]) / 100, 2), frame)
+        made = Finding(scene.clip.key, "", Reason.MAYBE_AT_EDGE, first, last, int(table.scores[row]) / 100, frame, box_of(table, row))
         same = next((n for n, (known, rows) in enumerate(places) if first <= known.last + 1 and _beside(table.boxes[rows[-1]].astype(float), table.boxes[row].astype(float))), None)
         if same is None:
             places.append((made, [row]))

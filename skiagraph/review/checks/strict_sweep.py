@@ -6,7 +6,7 @@ import numpy as np
 
 from skiagraph.review.faces import within_heads
 from skiagraph.review.finding import Finding, Reason, finding_kind
-from skiagraph.review.unknown_faces import UnknownFinding, runs_of
+from skiagraph.review.unknown_faces import UnknownFinding, box_of, run_with, runs_of
 from skiagraph.track.results import FaceTable
 
 # Share of a face in somebody's head from which on it is theirs; heads reach further by this.
@@ -25,15 +25,14 @@ class StrictSweep(UnknownFinding):
         strange = np.flatnonzero(~_known(scene, table) & (table.frames < scene.clip.frames))
         for run in runs_of(table, strange):
             best = max(run, key=lambda n: (table.scores[n], -table.frames[n]))
-            yield Finding(scene.clip.key, "", self.reason, int(table.frames[run[0]]), int(table.frames[run[-1]]), int(table.scores[best]) / 100, int(table.frames[best]))
+            yield Finding(scene.clip.key, "", self.reason, int(table.frames[run[0]]), int(table.frames[run[-1]]), int(table.scores[best]) / 100, int(table.frames[best]), box_of(table, best))
 
     def unknown_faces(self, scene, finding):
         sweep = scene.project.evidence.sweep_of(finding.clip)
         table = sweep.faces if sweep is not None else FaceTable.none()
         here = np.flatnonzero((table.frames >= finding.first) & (table.frames <= finding.last))
         here = here[~_known(scene, FaceTable(table.frames[here], table.boxes[here], table.scores[here]))]
-        run = next((r for r in runs_of(table, here) if (table.frames[r[0]], table.frames[r[-1]]) == (finding.first, finding.last) and any(table.frames[n] == finding.at for n in r)), [])
-        return table, np.array(run, int)
+        return table, run_with(finding, table, runs_of(table, here))
 
     def sentence(self, project, finding, told):
         return f"The strict search sees what may be a face at {told.where} ({told.count}, score {finding.worst:.2f}), and nobody in the register is there. Look; cover it, or accept if it is none."
