@@ -9,7 +9,7 @@ import numpy as np
 
 from skiagraph.follow.follower import OutlineFollower, Step, Why
 from skiagraph.shape.place import Place
-from skiagraph.track.camera import is_plain_cut, thumbnail
+from skiagraph.track.cuts import is_plain_cut, thumbnail
 from skiagraph.track.path import BRIDGED, FOLLOWED, PLACED, Path
 
 

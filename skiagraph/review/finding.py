@@ -10,7 +10,7 @@ import numpy as np
 
 from skiagraph.project.model import Clip, Project, Scan, Sighting, Subject
 from skiagraph.project.rows import CONFIDENCE, outline_rows
-from skiagraph.track.camera import CAMERA
+from skiagraph.track.cuts import CUTS
 
 # Confidence under which a person should look.
 UNSURE = 0.35
@@ -106,8 +106,9 @@ class Scene:
         return self.scan.cuts if self.scan else ()
 
     def is_blurred(self, frame: int) -> bool:
-        """Whether what begins with a frame is no shot, but blurred, as in a whip pan: cuts follow at once on one another."""
-        return any(0 < cut - frame < CAMERA.least_shot for cut in self.cuts)
+        """Whether what begins with a frame is no shot, but blurred, as in a whip pan: a cut follows at once, and no face was found until then."""
+        after = next((cut for cut in self.cuts if cut > frame), None)
+        return after is not None and after - frame < CUTS.least_shot and not len(self.scan.faces.frames[self.scan.faces.at(frame).start:self.scan.faces.at(after).start])
 
     def rows(self, sighting: Sighting) -> np.ndarray:
         """Rows of a sighting, as project.rows, as far as the clip is good."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from skiagraph.track.camera import CAMERA
+from skiagraph.track.cuts import CUTS
 from skiagraph.track.path import Path
 
 
@@ -21,10 +21,10 @@ BRIEF = BriefShotSettings()
 
 
 def brief_shots(cuts: Sequence[int], frames: int) -> list[tuple[int, int]]:
-    """First and last frame of each row of shots too short to be any (CameraSettings.least_shot) that is no whip pan. cuts: frames with which shots begin; frames: of the clip."""
+    """First and last frame of each row of shots too short to be any (CutSettings.least_shot) that is no whip pan. cuts: frames with which shots begin; frames: of the clip."""
     bounds, rows = [0, *cuts, frames], []
     for first, after in zip(bounds, bounds[1:]):
-        if after - first < CAMERA.least_shot:
+        if after - first < CUTS.least_shot:
             if rows and rows[-1][1] == first - 1:
                 first = rows.pop()[0]
             rows.append((first, after - 1))

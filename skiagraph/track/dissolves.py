@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from skiagraph.track.camera import CAMERA, is_cut
+from skiagraph.track.cuts import CUTS, is_cut
 from skiagraph.track.path import FOUND, Path
 
 
@@ -65,7 +65,7 @@ class Dissolves:
 
     def step(self, number: int, picture: np.ndarray) -> Dissolve | None:
         """A dissolve, once it is known."""
-        small = cv2.resize(picture, CAMERA.overview, interpolation=cv2.INTER_AREA).ravel()
+        small = cv2.resize(picture, CUTS.overview, interpolation=cv2.INTER_AREA).ravel()
         self._seen.append((number, picture, small - small.mean()))
         while self._seen[0][0] < number - self._settings.spans_s[-1] * self._rate - 1:
             self._seen.popleft()
@@ -89,7 +89,7 @@ class Dissolves:
         _, whole_after, after = self._seen[-1]
         own, other, both = float(before @ before), float(after @ after), float(before @ after)
         likeness = both / max(np.sqrt(own * other), 1e-6)
-        if not first < middle < number or likeness >= CAMERA.alike or np.abs(whole_before - whole_after).mean() < settings.different:
+        if not first < middle < number or likeness >= CUTS.alike or np.abs(whole_before - whole_after).mean() < settings.different:
             return 1.0, None
         # Least squares with two columns; what is left of the middle by both, and by either alone.
         with_before, with_after, all_of_it = float(before @ between), float(after @ between), float(between @ between)

@@ -15,7 +15,8 @@ from skiagraph.boxes import iou
 from skiagraph.detect.detections import Detections, around
 from skiagraph.lazily import optimize
 from skiagraph.track.appearance import UNKNOWN, likeness
-from skiagraph.track.camera import CAMERA, motion_between
+from skiagraph.track.camera import motion_between
+from skiagraph.track.cuts import CUTS
 from skiagraph.track.heads import head_rows
 from skiagraph.track.motion import FaceMotion
 
@@ -177,7 +178,7 @@ class Linker:
         """Whether something doubtful is worth a person's look: seen more than once, and most of the time well enough to begin a track; or seen well where a shot begins or ends."""
         if len(t.frames) == 1:
             first, last = self._shots[t.shot]
-            return t.frames[0] in (first, last) and last - first + 1 >= CAMERA.least_shot and t.scores[0] >= self._settings.alone
+            return t.frames[0] in (first, last) and last - first + 1 >= CUTS.least_shot and t.scores[0] >= self._settings.alone
         return len(t.frames) >= self._settings.hint and sum(score >= self._settings.begin for score in t.scores) >= 0.5 * len(t.frames)
 
     @property

@@ -47,6 +47,8 @@ class PeopleSettings:
     one_chain: float = 1.5  # log odds that two paths of one chain are one person, though the gap between them was not bridged; larger: more is joined
     one_head_over: float = 0.5  # share of the smaller that two heads share in a frame for them to be one
     one_head_time: float = 0.8  # share of their common frames in which they do
+    two_faces: int = 3  # frames in which both have a face from which faces tell that they are two heads; larger: more is taken for one head
+    two_faces_over: float = 0.25  # and share of the smaller of two faces, in the median, under which they do (three who walk side by side, unseen-6: 0.0; one head tracked twice: 0.36 and more); larger: less is taken for one head
     touches: float = 0.3  # overlap (IoU) from which one path goes on as the next where they touch
     one_place: float = 4.0  # log odds that two paths which lie on each other are one head, tracked twice
 
@@ -297,13 +299,24 @@ def _pairs(stretches: Sequence[Stretch]) -> tuple[np.ndarray, np.ndarray]:
 
 
 def _one_head(a: Stretch, b: Stretch) -> bool:
-    """True when two paths lie on each other wherever both have a found face near: one head, tracked twice."""
+    """True when two paths lie on each other wherever both have a found face near: one head, tracked twice.
+
+    But not where both have faces that lie apart in the same frames: a cover that holds two places of its head may hold another head as well.
+    """
+    faces = {frame: box for frame, box, _ in b.faces}
+    both = [(box, faces[frame]) for frame, box, _ in a.faces if frame in faces]
+    if len(both) >= PEOPLE.two_faces and np.median(_share_of_smaller(*(np.array(boxes, float) for boxes in zip(*both)))) < PEOPLE.two_faces_over:
+        return False
     (a0, a1), (b0, b1) = a.found, b.found
     frames = np.arange(max(a0, b0), min(a1, b1) + 1)
-    boxes_a, boxes_b = (p.boxes()[frames - p.first].astype(float) for p in (a.path, b.path))
-    low, high = np.maximum(boxes_a[:, :2], boxes_b[:, :2]), np.minimum(boxes_a[:, 2:], boxes_b[:, 2:])
-    common = np.prod(np.clip(high - low, 0, None), axis=1)
-    return bool((common > PEOPLE.one_head_over * np.minimum(area(boxes_a), area(boxes_b))).mean() > PEOPLE.one_head_time)
+    shares = _share_of_smaller(*(p.boxes()[frames - p.first].astype(float) for p in (a.path, b.path)))
+    return bool((shares > PEOPLE.one_head_over).mean() > PEOPLE.one_head_time)
+
+
+def _share_of_smaller(boxes: np.ndarray, others: np.ndarray) -> np.ndarray:
+    """The share of the smaller of two boxes of each row that lies in the other: (n, 4) and (n, 4) give (n,)."""
+    low, high = np.maximum(boxes[:, :2], others[:, :2]), np.minimum(boxes[:, 2:], others[:, 2:])
+    return np.prod(np.clip(high - low, 0, None), axis=1) / np.maximum(np.minimum(area(boxes), area(others)), 1e-9)
 
 
 def _best_face(parts: Sequence[Stretch]) -> tuple[int, tuple[float, float, float, float]]:

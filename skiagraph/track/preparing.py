@@ -14,7 +14,8 @@ from skiagraph.media.clip import ClipInfo
 from skiagraph.media.frame import Frame
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
-from skiagraph.track.camera import STILL, CameraMotion, newly_seen, newly_seen_parts, thumbnail, with_cuts, with_ends
+from skiagraph.track.camera import STILL, CameraMotion, newly_seen, newly_seen_parts
+from skiagraph.track.cuts import thumbnail, with_cuts, with_ends
 from skiagraph.track.dissolves import Dissolve, Dissolves
 from skiagraph.track.observations import Observation
 from skiagraph.track.picture import Picture

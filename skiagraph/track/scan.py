@@ -25,7 +25,7 @@ from skiagraph.track.behind import around_others, together
 from skiagraph.track.both_places import holding_both
 from skiagraph.track.bridging import BridgeSettings
 from skiagraph.track.brief_shots import brief_shots, held_in_brief
-from skiagraph.track.camera import CAMERA
+from skiagraph.track.cuts import CUTS
 from skiagraph.track.chaining import chains
 from skiagraph.track.crossings import less_sure
 from skiagraph.track.describing import Description, describe, is_of
@@ -230,7 +230,7 @@ class _Scan:
     def _is_shot(self, frame: int) -> bool:
         """False between cuts that follow at once on one another, as a whip pan is taken for: nothing can be recognised there. Where it ends, a shot begins, and is looked at."""
         first, last = self._shot(frame)
-        return last - first + 1 >= CAMERA.least_shot
+        return last - first + 1 >= CUTS.least_shot
 
     # Who is who
 

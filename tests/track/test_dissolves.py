@@ -5,7 +5,7 @@ import unittest
 import cv2
 import numpy as np
 
-from skiagraph.track.camera import thumbnail
+from skiagraph.track.cuts import thumbnail
 from skiagraph.track.dissolves import DISSOLVE, Dissolve, Dissolves, held_over, with_middles
 from skiagraph.track.path import BRIDGED, FOLLOWED, FOUND, Path
 from tests.support import head_path

@@ -10,6 +10,7 @@ from skiagraph.track.identity import IDENTITY
 from skiagraph.track.path import FOLLOWED, FOUND, Path
 from skiagraph.track.people import _linked, _meet, people_of, split_where_unlike, stretches_of, without_hints, without_misread, without_shadows
 from skiagraph.track.describing import Description
+from skiagraph.track.stretch import Stretch
 from tests.track.faces import tracklet
 from tests.track.test_identity import vector
 
@@ -98,6 +99,17 @@ class PeopleTest(unittest.TestCase):
         self.assertEqual(len(people), 1)
         first, = people[0].paths
         self.assertEqual((first.first, first.last), (0, 59))
+
+    def test_somebody_beside_a_cover_that_holds_two_places_is_somebody(self):
+        side = straight(0, 39, 140, [FOUND] * 40)
+        wide = straight(0, 39, 120, [FOUND] * 40)
+        wide = Path.from_rows(0, np.column_stack([wide.cx, wide.cy, np.full(40, 110.0), np.full(40, 60.0), np.zeros(40), wide.confidence]), wide.origin)
+        def stretch(path, x, number, frames):
+            return Stretch(path, (number,), tuple((n, np.array([x - 15.0, 35, x + 15, 65]), 0.9) for n in frames), (), None, False, number)
+        people, _ = people_of([stretch(wide, 90, 1, range(40)), stretch(side, 140, 2, range(10, 40, 2))])
+        self.assertEqual(len(people), 2)
+        twice, _ = people_of([stretch(wide, 90, 1, range(0, 40, 2)), stretch(side, 140, 2, range(1, 40, 2))])
+        self.assertEqual(len(twice), 1, "never seen at once, and on each other all the time")
 
     def test_a_tail_that_came_to_a_beginning_goes_on_in_it(self):
         parts = [tracklet(1, range(0, 30), 100), tracklet(2, range(60, 90), 100)]
