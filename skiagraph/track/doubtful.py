@@ -5,11 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
+import cv2
 import numpy as np
 
 from skiagraph.boxes import area, cxcywh_to_xyxy, intersection
-from skiagraph.track.judging import ShapeJudge
+from skiagraph.track.judging import JUDGING, FaceJudge, ShapeJudge
 from skiagraph.track.leaning import around_both
+from skiagraph.track.light import in_ordinary_light
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.silhouette import SILHOUETTE
 from skiagraph.track.stretch import Stretch
@@ -30,8 +32,11 @@ class DoubtfulSettings:
     same_s: float = 2.0  # seconds after which something at the same place is something else; larger: fewer questions
     away: float = 0.8  # heads that it may be from where it was
     grown: float = 1.6  # times larger or smaller that it may be
-    looks: int = 2  # frames in which the shape network is asked whether anybody is there
+    looks: int = 3  # frames in which the shape and landmark networks are asked whether anybody is there; larger: less is left out
+    weak: float = 0.6  # score under which only the shape said that somebody is there (JudgingSettings.somebody_score), or hardly more; if the landmark network sees no face either, it is a hand, an elbow or a shoulder. Photographs of ten people who move: 60 such of 63 doubtful ones, no face; on the films of benchmarks/scenes.py 19 of 24, and no face less covered. larger: less is asked
     dark: float = 40.0  # brightness of 0..255 below which it cannot tell
+    black: float = 8.0  # brightness below which nothing can be seen in a head's box
+    bright: float = 100.0  # brightness to which what is darker than `dark` is brought to look for a face in it
     least_px: float = 28.0  # width of a head, px, below which it cannot
 
 
@@ -88,23 +93,45 @@ def _holding(path: Path, other: Path) -> Path:
     return Path.from_rows(path.first, rows, path.origin, path.lean)
 
 
-def to_look_at(stretches: Sequence[Stretch], settings: DoubtfulSettings = DoubtfulSettings()) -> dict[int, list[int]]:
-    """frame → rows of doubtful stretches whose surest faces are there."""
-    wanted: dict[int, list[int]] = {}
+def to_look_at(stretches: Sequence[Stretch], settings: DoubtfulSettings = DoubtfulSettings()) -> dict[int, list[tuple[int, np.ndarray]]]:
+    """frame → rows of doubtful stretches whose surest faces are there, and the box of each, (4,) px."""
+    wanted: dict[int, list[tuple[int, np.ndarray]]] = {}
     for n, stretch in enumerate(stretches):
         if stretch.doubtful:
-            for frame, _, _ in sorted(stretch.faces, key=lambda face: -face[2])[:settings.looks]:
-                wanted.setdefault(frame, []).append(n)
+            for frame, box, _ in sorted(stretch.faces, key=lambda face: -face[2])[:settings.looks]:
+                wanted.setdefault(frame, []).append((n, np.asarray(box, float)))
     return wanted
+
+
+def is_weak(stretch: Stretch, settings: DoubtfulSettings = DoubtfulSettings()) -> bool:
+    """Whether no detector was ever nearly sure of a face."""
+    return all(score < settings.weak for _, _, score in stretch.faces)
 
 
 def nobody_there(rgb: np.ndarray, head: np.ndarray, shape: ShapeJudge, settings: DoubtfulSettings = DoubtfulSettings()) -> bool:
     """Whether a head (cx, cy, width, height, …; px of an RGB picture) is surely no person's: by its shape, where there is enough light and size to tell."""
-    x0, y0, x1, y1 = np.clip(cxcywh_to_xyxy(head[None, :4])[0], 0, [rgb.shape[1], rgb.shape[0]] * 2).astype(int)
-    if head[2] < settings.least_px or x1 <= x0 or y1 <= y0 or rgb[y0:y1, x0:x1].mean() < settings.dark:
+    if head[2] < settings.least_px or _brightness(rgb, head) < settings.dark:
         return False
     seen = shape.shape(rgb, head)
     return seen.share < SILHOUETTE.gone and seen.margin < SILHOUETTE.clear
+
+
+def no_face_there(rgb: np.ndarray, head: np.ndarray, face: np.ndarray, judge: FaceJudge, settings: DoubtfulSettings = DoubtfulSettings()) -> bool:
+    """Whether what looks a little like a face, (4,) px of an RGB picture, is surely none, where there is enough light and size to tell; in coloured light there is not. head: as in nobody_there, with its angle.
+
+    What is dark in a picture that is not, a black jacket or somebody before a window, is looked at made brighter, too.
+    """
+    lit, here = in_ordinary_light(rgb), _brightness(rgb, head)
+    if head[2] < settings.least_px or lit.coloured or here < settings.black or rgb.mean() < settings.dark:
+        return False
+    looks = [lit.rgb] if here >= settings.dark else [lit.rgb, cv2.convertScaleAbs(rgb, alpha=settings.bright / here)]
+    return all(judge.presence(look, face, float(head[4])) < JUDGING.face_said for look in looks)
+
+
+def _brightness(rgb: np.ndarray, head: np.ndarray) -> float:
+    """Mean of what is in the picture of a head's box, 0..255; 0 where nothing is."""
+    x0, y0, x1, y1 = np.clip(cxcywh_to_xyxy(head[None, :4])[0], 0, [rgb.shape[1], rgb.shape[0]] * 2).astype(int)
+    return float(rgb[y0:y1, x0:x1].mean()) if x1 > x0 and y1 > y0 else 0.0
 
 
 def at_one_place(stretches: Sequence[Stretch], rate: float, settings: DoubtfulSettings = DoubtfulSettings()) -> list[list[int]]:

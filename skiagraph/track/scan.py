@@ -31,7 +31,7 @@ from skiagraph.track.crossings import less_sure
 from skiagraph.track.describing import Description, describe, is_of
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.dissolves import held_over, with_middles
-from skiagraph.track.doubtful import at_one_place, nobody_there, taken_for_known, to_look_at, without_inside
+from skiagraph.track.doubtful import at_one_place, is_weak, no_face_there, nobody_there, taken_for_known, to_look_at, without_inside
 from skiagraph.track.held_before import held_before
 from skiagraph.track.light import in_ordinary_light
 from skiagraph.track.linking import Linker, LinkSettings, Seen, Tracklet, extend_back
@@ -243,16 +243,17 @@ class _Scan:
         return are_unlike(*(looks_of(t, self.descriptions, t.frames[0], t.frames[-1]) for t in (a, b)))
 
     def _without_nobody(self, stretches):
-        """Stretches without doubtful ones where the shape says in each look that nobody is."""
-        wanted, somebody = to_look_at(stretches), set()
+        """Stretches without doubtful ones where nobody is in any look."""
+        wanted, somebody, squared = to_look_at(stretches), set(), self.sweep.squared
         if wanted:
             silhouette = Silhouette()
             for frame, picture in self._pictures_again(wanted):
-                rgb = self.sweep.squared.picture(picture.rgb())
-                for row in wanted[frame]:
+                rgb = squared.picture(picture.rgb())
+                for row, face in wanted[frame]:
                     path = stretches[row].path
-                    head = xyxy_to_cxcywh(self.sweep.squared.boxes(path.boxes()[path.row(frame)][None]))[0]
-                    if not nobody_there(rgb, head, silhouette):
+                    head = np.append(xyxy_to_cxcywh(squared.boxes(path.boxes()[path.row(frame)][None]))[0], path.angle[path.row(frame)])
+                    no_face = is_weak(stretches[row]) and no_face_there(rgb, head, squared.boxes(face[None])[0], self.describer)
+                    if not (no_face or nobody_there(rgb, head, silhouette)):
                         somebody.add(row)
         return [s for n, s in enumerate(stretches) if not s.doubtful or n in somebody]
 

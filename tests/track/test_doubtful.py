@@ -1,11 +1,12 @@
 """What is hardly a face: nothing inside a known head, one question for each place."""
 
 import unittest
+from dataclasses import replace
 from types import SimpleNamespace
 
 import numpy as np
 
-from skiagraph.track.doubtful import at_one_place, nobody_there, taken_for_known, to_look_at, without_inside
+from skiagraph.track.doubtful import at_one_place, is_weak, no_face_there, nobody_there, taken_for_known, to_look_at, without_inside
 from skiagraph.track.path import FOLLOWED, FOUND, Path
 from skiagraph.track.people import people_of
 from skiagraph.track.stretch import Stretch
@@ -91,7 +92,25 @@ class NobodyTest(unittest.TestCase):
     def test_the_surest_faces_of_what_is_doubtful_are_looked_at(self):
         parts = [stretch(0, 9, 100), stretch(0, 9, 200, doubtful=False)]
         wanted = to_look_at(parts)
-        self.assertEqual((len(wanted), set(map(tuple, wanted.values()))), (2, {(0,)}))
+        self.assertEqual((len(wanted), {row for looks in wanted.values() for row, _ in looks}), (3, {0}))
+
+    def test_a_hand_that_only_the_shape_takes_for_somebody_is_nobody(self):
+        face = np.array([80.0, 80, 120, 120])
+        def none(presence, light=(120, 120, 120), head=self.HEAD, here=None):
+            picture = np.full((200, 200, 3), light, np.uint8)
+            picture[60:140, 60:140] = light if here is None else here
+            return no_face_there(picture, head, face, SimpleNamespace(presence=presence if callable(presence) else lambda rgb, box, roll: presence))
+        self.assertTrue(none(0.1))
+        self.assertFalse(none(0.7), "the landmark network sees a face")
+        self.assertFalse(none(0.1, light=(30, 30, 30)), "too dark to tell")
+        self.assertTrue(none(0.1, here=20), "a black jacket in a bright picture")
+        self.assertFalse(none(lambda rgb, box, roll: 0.9 if rgb[100, 100, 0] > 60 else 0.1, here=20), "a face before a bright window")
+        self.assertFalse(none(0.1, here=4), "nothing can be seen")
+        self.assertFalse(none(0.1, light=(200, 60, 60)), "nor in the light of a red lamp")
+        self.assertFalse(none(0.1, head=np.array([100.0, 100, 20, 26, 0])), "too small to tell")
+        weak = stretch(0, 9, 100)
+        self.assertTrue(is_weak(weak))
+        self.assertFalse(is_weak(replace(weak, faces=(*weak.faces, (9, face, 0.8)))), "once the detector was nearly sure")
 
 
 class PlaceTest(unittest.TestCase):
