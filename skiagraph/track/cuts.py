@@ -48,21 +48,21 @@ def with_cuts(frames: Iterable[Frame], left_out: Callable[[int], Frame]) -> Iter
     """Each frame, in order, and whether a shot begins with it.
 
     Frames in which nothing is seen, black or white all over, begin no shot: what comes after them is held against what was before. Nor do those that a flash lights: a few frames later all is as before.
-    left_out: reads a frame that is not among the frames. Where one lies between two that differ it is brought in, and tells with which of them the shot begins; more than one in a row is never left out.
+    left_out: reads a frame that is not among the frames. Where one lies between two that differ it is brought in, and tells with which of them the shot begins, or how the camera got from one to the other; more than
+    one in a row is never left out.
     """
     number, before, ahead = -1, None, _Ahead(frames)
     for frame in ahead:
         now = _Shown(frame)
-        cut = before is not None and now.shows_something and _begins(before, now)
-        lit = cut and any(not _begins(before, later) for later in map(_Shown, ahead.seen(CAMERA.flash)) if later.shows_something)
-        if lit:
-            cut = False
-        elif cut and number + 1 < frame.number:
-            between = left_out(number + 1)
-            middle = _Shown(between)
-            earlier = middle.shows_something and _begins(before, middle)
-            yield between, earlier
-            cut = _begins(middle if middle.shows_something else before, now)
+        unlike = before is not None and now.shows_something and is_cut(before.small, now.small)
+        between = left_out(number + 1) if unlike and number + 1 < frame.number else None
+        middle = _Shown(between) if between is not None else None
+        earlier = middle is not None and middle.shows_something and _begins(before, middle)
+        cut = unlike and _begins(middle if middle is not None and middle.shows_something else before, now)
+        lit = (earlier or cut) and any(not _begins(before, later) for later in map(_Shown, ahead.seen(CAMERA.flash)) if later.shows_something)
+        if between is not None:
+            yield between, earlier and not lit
+        cut = cut and not lit
         yield frame, cut
         number = frame.number
         if before is None or now.shows_something and not lit:
@@ -90,7 +90,11 @@ class _Shown:
 
 def _begins(before: _Shown, now: _Shown) -> bool:
     """Whether a shot begins with a frame: hardly a block is found again, and no motion of the camera tells why."""
-    return is_cut(before.small, now.small) and share_moved(before.work, now.work, CUTS.moves * CAMERA.work_width / CUTS.thumbnail[0]) < CUTS.moved_alike
+    return is_cut(before.small, now.small) and not _went_with_the_camera(before, now)
+
+
+def _went_with_the_camera(before: _Shown, now: _Shown) -> bool:
+    return share_moved(before.work, now.work, CUTS.moves * CAMERA.work_width / CUTS.thumbnail[0]) >= CUTS.moved_alike
 
 
 class _Ahead:

@@ -33,7 +33,9 @@ class DoubtfulSettings:
     away: float = 0.8  # heads that it may be from where it was
     grown: float = 1.6  # times larger or smaller that it may be
     looks: int = 3  # frames in which the shape and landmark networks are asked whether anybody is there; larger: less is left out
-    weak: float = 0.6  # score under which only the shape said that somebody is there (JudgingSettings.somebody_score), or hardly more; if the landmark network sees no face either, it is a hand, an elbow or a shoulder. Photographs of ten people who move: 60 such of 63 doubtful ones, no face; on the films of benchmarks/scenes.py 19 of 24, and no face less covered. larger: less is asked
+    weak: float = 0.6  # score under which only the shape said that somebody is there (JudgingSettings.somebody_score), or hardly more. On the body of a known head, where the landmark network sees no face either, it is a hand, an elbow or a shoulder (photographs of ten people who move, docs/measured.md). larger: less is asked
+    body_wide: float = 1.7  # widths of its head by which a body with its arms reaches to each side; larger: less is asked
+    body_high: tuple[float, float] = (0.75, 4.0)  # heights of its head, from the middle of that on, between which hands, elbows and shoulders are below it; wider: less is asked
     dark: float = 40.0  # brightness of 0..255 below which it cannot tell
     black: float = 8.0  # brightness below which nothing can be seen in a head's box
     bright: float = 100.0  # brightness to which what is darker than `dark` is brought to look for a face in it
@@ -103,9 +105,22 @@ def to_look_at(stretches: Sequence[Stretch], settings: DoubtfulSettings = Doubtf
     return wanted
 
 
-def is_weak(stretch: Stretch, settings: DoubtfulSettings = DoubtfulSettings()) -> bool:
-    """Whether no detector was ever nearly sure of a face."""
-    return all(score < settings.weak for _, _, score in stretch.faces)
+def may_be_a_hand(stretch: Stretch, known: Sequence[Path], settings: DoubtfulSettings = DoubtfulSettings()) -> bool:
+    """Whether no detector was ever nearly sure of a face, and it was mostly seen on the body below a known head, where the shape says that somebody is whatever it was."""
+    if any(score >= settings.weak for _, _, score in stretch.faces):
+        return False
+    on_body = 0
+    for frame, face, _ in stretch.faces:
+        for path in known:
+            row = frame - path.first
+            if 0 <= row < len(path) and (path.origin[row] == FOUND or path.confidence[row] >= settings.sure):
+                # The body is where the head leans away from.
+                lean, x, y = np.radians(path.angle[row]), (face[0] + face[2]) / 2 - path.cx[row], (face[1] + face[3]) / 2 - path.cy[row]
+                aside, below = x * np.cos(lean) + y * np.sin(lean), y * np.cos(lean) - x * np.sin(lean)
+                if abs(aside) <= settings.body_wide * path.width[row] and settings.body_high[0] * path.height[row] <= below <= settings.body_high[1] * path.height[row]:
+                    on_body += 1
+                    break
+    return on_body > settings.most * len(stretch.faces)
 
 
 def nobody_there(rgb: np.ndarray, head: np.ndarray, shape: ShapeJudge, settings: DoubtfulSettings = DoubtfulSettings()) -> bool:

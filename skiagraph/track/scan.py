@@ -31,7 +31,7 @@ from skiagraph.track.crossings import less_sure
 from skiagraph.track.describing import Description, describe, is_of
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.dissolves import held_over, with_middles
-from skiagraph.track.doubtful import at_one_place, is_weak, no_face_there, nobody_there, taken_for_known, to_look_at, without_inside
+from skiagraph.track.doubtful import at_one_place, may_be_a_hand, no_face_there, nobody_there, taken_for_known, to_look_at, without_inside
 from skiagraph.track.held_before import held_before
 from skiagraph.track.light import in_ordinary_light
 from skiagraph.track.linking import Linker, LinkSettings, Seen, Tracklet, extend_back
@@ -244,7 +244,8 @@ class _Scan:
 
     def _without_nobody(self, stretches):
         """Stretches without doubtful ones where nobody is in any look."""
-        wanted, somebody, squared = to_look_at(stretches), set(), self.sweep.squared
+        wanted, somebody, squared, known = to_look_at(stretches), set(), self.sweep.squared, [s.path for s in stretches if not s.doubtful]
+        hands = {row for row in {row for looks in wanted.values() for row, _ in looks} if may_be_a_hand(stretches[row], known)}
         if wanted:
             silhouette = Silhouette()
             for frame, picture in self._pictures_again(wanted):
@@ -252,7 +253,7 @@ class _Scan:
                 for row, face in wanted[frame]:
                     path = stretches[row].path
                     head = np.append(xyxy_to_cxcywh(squared.boxes(path.boxes()[path.row(frame)][None]))[0], path.angle[path.row(frame)])
-                    no_face = is_weak(stretches[row]) and no_face_there(rgb, head, squared.boxes(face[None])[0], self.describer)
+                    no_face = row in hands and no_face_there(rgb, head, squared.boxes(face[None])[0], self.describer)
                     if not (no_face or nobody_there(rgb, head, silhouette)):
                         somebody.add(row)
         return [s for n, s in enumerate(stretches) if not s.doubtful or n in somebody]

@@ -121,6 +121,9 @@ class WithCutsTest(unittest.TestCase):
             views.append(cv2.warpAffine(gravel, there, (1280, 720)).astype(np.uint8))
         self.assertTrue(any(is_cut(thumbnail(a), thumbnail(b)) for a, b in zip(views, views[1:])), "or there is nothing to tell apart")
         self.assertEqual(self.cuts(views)[1], [])
+        shown, cuts = self.cuts(views, {*range(0, 16, 2), 15})
+        self.assertTrue({1, 3, 5, 7, 9, 11, 13} & set(shown), "how the camera moved so far in between is looked at")
+        self.assertEqual(cuts, [])
         other = cv2.GaussianBlur(rng.normal(120, 60, (720, 1280)).astype(np.float32), (0, 0), 1.6)
         self.assertEqual(self.cuts([*views, np.clip(120 + (other - 120) * 3, 0, 255).astype(np.uint8)])[1], [16], "and other gravel is another shot")
 

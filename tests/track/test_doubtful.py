@@ -6,7 +6,7 @@ from types import SimpleNamespace
 
 import numpy as np
 
-from skiagraph.track.doubtful import at_one_place, is_weak, no_face_there, nobody_there, taken_for_known, to_look_at, without_inside
+from skiagraph.track.doubtful import at_one_place, may_be_a_hand, no_face_there, nobody_there, taken_for_known, to_look_at, without_inside
 from skiagraph.track.path import FOLLOWED, FOUND, Path
 from skiagraph.track.people import people_of
 from skiagraph.track.stretch import Stretch
@@ -108,9 +108,18 @@ class NobodyTest(unittest.TestCase):
         self.assertFalse(none(0.1, here=4), "nothing can be seen")
         self.assertFalse(none(0.1, light=(200, 60, 60)), "nor in the light of a red lamp")
         self.assertFalse(none(0.1, head=np.array([100.0, 100, 20, 26, 0])), "too small to tell")
-        weak = stretch(0, 9, 100)
-        self.assertTrue(is_weak(weak))
-        self.assertFalse(is_weak(replace(weak, faces=(*weak.faces, (9, face, 0.8)))), "once the detector was nearly sure")
+
+    def test_what_is_seen_on_the_body_of_somebody_known_may_be_a_hand(self):
+        weak, above = stretch(0, 9, 100), lambda y, x=100.0, confidence=0.8: Path.from_rows(0, np.tile([x, y, 40.0, 52, 0, confidence], (30, 1)), np.full(30, FOLLOWED, np.uint8))
+        for y in (50, -20):
+            self.assertTrue(may_be_a_hand(weak, [above(y)]), y)
+        self.assertFalse(may_be_a_hand(replace(weak, faces=(*weak.faces, (9, weak.faces[0][1], 0.8))), [above(50)]), "once the detector was nearly sure")
+        for case, known in {"nobody is known": [], "beside a head": [above(95, 130)], "above one": [above(160)], "too far below": [above(-150)], "beside the body": [above(50, 190)], "nobody knows where that is": [above(50, confidence=0.2)]}.items():
+            self.assertFalse(may_be_a_hand(weak, known), case)
+        lying = Path.from_rows(0, np.tile([160.0, 100, 40, 52, 90, 0.8], (30, 1)), np.full(30, FOUND, np.uint8))
+        self.assertTrue(may_be_a_hand(weak, [lying]), "whose body is to the left")
+        self.assertFalse(may_be_a_hand(stretch(0, 9, 220), [lying]))
+        self.assertFalse(may_be_a_hand(stretch(25, 40, 100), [above(50)]), "mostly seen when they were gone")
 
 
 class PlaceTest(unittest.TestCase):
