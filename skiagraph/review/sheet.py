@@ -71,7 +71,8 @@ def sheet_of(project: Project, clip_key: str, found: Iterable[Finding] = ()) -> 
     covered = [(subject, sightings) for subject in project.subjects if subject.is_covered and (sightings := scene.sightings(subject))]
     crops = [crop for subject, sightings in covered for crop in _of_subject(scene, subject, sightings, covered, here.get(subject.key, []))]
     whole = (0, 0, *clip.picture_size)
-    crops += [Crop(clip_key, "", f.at, f.first, f.last, whole, 0.9 if f.is_exposing else 0.6, f.kind.word) for f in here.get("", ()) if f.last - f.first < clip.frames - 1]
+    # What is about all of a clip is nothing to look at, but for a face that is in all of it.
+    crops += [Crop(clip_key, "", f.at, f.first, f.last, whole, 0.9 if f.is_exposing else 0.6, f.kind.word) for f in here.get("", ()) if f.box is not None or f.last - f.first < clip.frames - 1]
     return crops
 
 

@@ -10,7 +10,7 @@ from skiagraph.project import cast, edits, outlines
 from skiagraph.project.model import Cover, Decision, Outline, Reach, Style
 from skiagraph.project.rows import outline_at
 from skiagraph.review.doubt import doubt_of
-from skiagraph.review.finding import Reason, Scene
+from skiagraph.review.finding import Finding, Reason, Scene
 from skiagraph.review.findings import findings
 from skiagraph.review.looking import Arranged, SheetMaker, whole_sheet
 from skiagraph.review.reel import AROUND_S, reel_of
@@ -44,6 +44,12 @@ class SheetTest(OnAClip):
 
     def project(self, *paths):
         return project_on(self.clip, *paths)
+
+    def test_a_face_of_nobody_that_is_in_all_of_a_clip_is_a_picture(self):
+        project = self.project(head_path(0, FRAMES))
+        about_all = Finding("c1", "", Reason.FILE_CHANGED, 0, FRAMES - 1, 0.0, 0)
+        face = Finding("c1", "", Reason.FILE_FACE, 0, FRAMES - 1, 0.9, 7, (200, 20, 240, 60), ((7, (200, 20, 240, 60)),))
+        self.assertEqual([crop.at for crop in sheet_of(project, "c1", [about_all, face]) if not crop.subject], [7])
 
     def test_every_frame_that_is_covered_belongs_to_a_picture_that_lies_in_it(self):
         project = self.project(head_path(0, FRAMES, step=(0.5, 0)), head_path(40, 33, cx=200, confidence=0.3))
