@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import ExitStack, closing
 from pathlib import Path
@@ -120,7 +120,8 @@ class Seen:
 
     def findings(self, every: int) -> list[Finding]:
         found = [f for key, frames in self.weak.items() for f in _stretches(self._clip, key, Reason.FILE_DIFFERS, frames, every)]
-        found += _faces(self._clip, self.faces.table(), every)
+        scan = self._project.scan_of(self._clip)
+        found += _faces(self._clip, self.faces.table(), scan.cuts if scan else (), every)
         found += _stretches(self._clip, "", Reason.FILE_PICTURE, self.outside.differing, every)
         for person in self.measured:
             if person.is_known:
@@ -148,8 +149,8 @@ class Seen:
         return [Fact("Recogniser", text + (f"; knows {', '.join(known)}" if known else "; nobody more often than by luck"), not known)]
 
 
-def _faces(clip: str, table: FaceTable, every: int) -> Iterator[Finding]:
-    for run in runs_of(table, range(len(table)), every - 1):
+def _faces(clip: str, table: FaceTable, cuts: Sequence[int], every: int) -> Iterator[Finding]:
+    for run in runs_of(table, range(len(table)), cuts, every - 1):
         best = max(run, key=lambda row: (table.scores[row], -row))
         seen = tuple((int(table.frames[row]), box_of(table, row)) for row in run)
         yield Finding(clip, "", Reason.FILE_FACE, seen[0][0], seen[-1][0], int(table.scores[best]) / 100, int(table.frames[best]), box_of(table, best), seen)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from bisect import bisect_right
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -70,18 +71,22 @@ class UnknownFinding(FindingKind):
         return project
 
 
-def runs_of(table: FaceTable, rows: Iterable[int], unseen: int = 0, settings: UnknownSettings = UNKNOWN) -> list[list[int]]:
-    """Rows of a table, of those given, as runs of one face each, in order of their first frames. unseen: so many frames lie between two that were searched."""
+def runs_of(table: FaceTable, rows: Iterable[int], cuts: Sequence[int] = (), unseen: int = 0, settings: UnknownSettings = UNKNOWN) -> list[list[int]]:
+    """Rows of a table, of those given, as runs of one face each, in order of their first frames. cuts: frames with which shots begin, over which no run goes; unseen: so many frames lie between two that were
+    searched.
+    """
     chosen = np.fromiter(rows, int)
-    return [list(run) for run in _RUNS.get((table,), (chosen.tobytes(), unseen, settings), lambda: _runs(table, chosen, settings.apart + unseen, settings.same))]
+    return [list(run) for run in _RUNS.get((table,), (chosen.tobytes(), tuple(cuts), unseen, settings), lambda: _runs(table, chosen, cuts, settings.apart + unseen, settings.same))]
 
 
-def _runs(table: FaceTable, rows: np.ndarray, apart: int, same: float) -> list[list[int]]:
+def _runs(table: FaceTable, rows: np.ndarray, cuts: Sequence[int], apart: int, same: float) -> list[list[int]]:
     found: list[list[int]] = []
     open_: list[list[int]] = []
+    shot = 0
     for n in rows.tolist():
         frame, box = int(table.frames[n]), table.boxes[n].astype(float)[None]
-        open_ = [run for run in open_ if frame - int(table.frames[run[-1]]) <= apart]
+        before, shot = shot, bisect_right(cuts, frame)
+        open_ = [] if shot != before else [run for run in open_ if frame - int(table.frames[run[-1]]) <= apart]
         before = [run for run in open_ if int(table.frames[run[-1]]) < frame]
         shares = iou(box, table.boxes[[run[-1] for run in before]].astype(float))[0] if before else np.zeros(0)
         if len(shares) and shares.max() >= same:
@@ -127,7 +132,7 @@ def paths_of(scene: Scene, finding: Finding) -> list[Path]:
     if not isinstance(finding.kind, UnknownFinding):
         return []
     table, rows = finding.kind.unknown_faces(scene, finding)
-    return [path_of(table, run, finding.first, finding.last) for run in runs_of(table, rows)]
+    return [path_of(table, run, finding.first, finding.last) for run in runs_of(table, rows, scene.cuts, finding.last - finding.first)]
 
 
 def cover_head(project: Project, head: UnknownHead) -> tuple[Project, str]:

@@ -27,6 +27,7 @@ class UnknownHeadTest(unittest.TestCase):
         self.assertEqual(runs_of(faces, range(len(faces))), [[0, 2, 3], [1, 4], [5]])
         self.assertEqual(runs_of(faces, [1, 4]), [[1, 4]])
         self.assertEqual(runs_of(faces, range(len(faces)), unseen=24), [[0, 2, 3, 5], [1, 4]])
+        self.assertEqual(runs_of(faces, range(len(faces)), (1,)), [[0], [1], [2, 3], [4], [5]], "after a cut it is another face")
 
     def test_a_head_is_where_its_face_was_found_straight_in_between_and_held_beyond(self):
         faces = table((10, 100, 50, 40), (14, 140, 50, 40))

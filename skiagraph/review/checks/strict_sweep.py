@@ -23,7 +23,7 @@ class StrictSweep(UnknownFinding):
             return
         table = sweep.faces
         strange = np.flatnonzero(~_known(scene, table) & (table.frames < scene.clip.frames))
-        for run in runs_of(table, strange):
+        for run in runs_of(table, strange, scene.cuts):
             best = max(run, key=lambda n: (table.scores[n], -table.frames[n]))
             yield Finding(scene.clip.key, "", self.reason, int(table.frames[run[0]]), int(table.frames[run[-1]]), int(table.scores[best]) / 100, int(table.frames[best]), box_of(table, best))
 
@@ -32,7 +32,7 @@ class StrictSweep(UnknownFinding):
         table = sweep.faces if sweep is not None else FaceTable.none()
         here = np.flatnonzero((table.frames >= finding.first) & (table.frames <= finding.last))
         here = here[~_known(scene, FaceTable(table.frames[here], table.boxes[here], table.scores[here]))]
-        return table, run_with(finding, table, runs_of(table, here))
+        return table, run_with(finding, table, runs_of(table, here, scene.cuts))
 
     def sentence(self, project, finding, told):
         return f"The strict search sees what may be a face at {told.where} ({told.count}, score {finding.worst:.2f}), and nobody in the register is there. Look; cover it, or accept if it is none."
