@@ -57,8 +57,9 @@ def with_cuts(frames: Iterable[Frame], left_out: Callable[[int], Frame]) -> Iter
         unlike = before is not None and now.shows_something and is_cut(before.small, now.small)
         between = left_out(number + 1) if unlike and number + 1 < frame.number else None
         middle = _Shown(between) if between is not None else None
-        earlier = middle is not None and middle.shows_something and _begins(before, middle)
-        cut = unlike and _begins(middle if middle is not None and middle.shows_something else before, now)
+        since = middle if middle is not None and middle.shows_something else before
+        earlier = since is not before and _begins(before, since)
+        cut = unlike and _begins(since, now)
         lit = (earlier or cut) and any(not _begins(before, later) for later in map(_Shown, ahead.seen(CAMERA.flash)) if later.shows_something)
         if between is not None:
             yield between, earlier and not lit
@@ -94,7 +95,7 @@ def _begins(before: _Shown, now: _Shown) -> bool:
 
 
 def _went_with_the_camera(before: _Shown, now: _Shown) -> bool:
-    return share_moved(before.work, now.work, CUTS.moves * CAMERA.work_width / CUTS.thumbnail[0]) >= CUTS.moved_alike
+    return before.work.shape == now.work.shape and share_moved(before.work, now.work, CUTS.moves * now.work.shape[1] / CUTS.thumbnail[0]) >= CUTS.moved_alike
 
 
 class _Ahead:

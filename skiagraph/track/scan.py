@@ -245,7 +245,7 @@ class _Scan:
     def _without_nobody(self, stretches):
         """Stretches without doubtful ones where nobody is in any look."""
         wanted, somebody, squared, known = to_look_at(stretches), set(), self.sweep.squared, [s.path for s in stretches if not s.doubtful]
-        hands = {row for row in {row for looks in wanted.values() for row, _ in looks} if may_be_a_hand(stretches[row], known)}
+        hands = {row for row, stretch in enumerate(stretches) if stretch.doubtful and may_be_a_hand(stretch, known)}
         if wanted:
             silhouette = Silhouette()
             for frame, picture in self._pictures_again(wanted):

@@ -120,6 +120,8 @@ class FindingTest(TemporaryFolder):
         ends = project_on(self.clip, HeadPath.from_rows(0, rows, np.zeros(40)))
         self.assertEqual(self.reasons(seen(ends, cuts=(40,))), [(Reason.UNSURE, 38, 39)])
         self.assertEqual(self.reasons(seen(ends, cuts=(40, 41, 42))), [], "from there on all is blurred, as in a whip pan")
+        face = FaceTable(np.array([40], np.int32), np.array([[2, 2, 30, 30]], np.int16), np.array([90], np.uint8))
+        self.assertIn((Reason.UNSURE, 38, 39), self.reasons(seen(ends, faces=face, cuts=(40, 41, 42))), "a face was found there, so that it is not")
 
     def test_what_was_drawn_by_hand_and_stops_in_the_picture_is_said_also_without_a_scan(self):
         project, key = outlines.add_subject(project_on(self.clip, scanned=False), "c1", 30, Outline.at(80, 48, 30, 40))
