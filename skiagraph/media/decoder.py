@@ -14,6 +14,7 @@ from skiagraph.errors import CannotOpenMedia, FrameNotDecoded
 from skiagraph.media.checksums import teller
 from skiagraph.media.clip import ClipInfo, open_container, picture_stream
 from skiagraph.media.frame import Frame
+from skiagraph.media.in_order import in_order, tells_decode_times
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.pictures import CONTAINER, decoded, pictures_at
 from skiagraph.timecode import format_timecode
@@ -42,6 +43,7 @@ class Decoder:
         self._wanted_from = 0
         self._sync_frames = np.flatnonzero(index.sync)
         self._tells_damage = teller(info.codec)
+        self._by_order = tells_decode_times(info.container, info.codec)
 
     def __enter__(self) -> Decoder:
         return self
@@ -115,6 +117,8 @@ class Decoder:
         elif sync_frame == 0 and self._frames is not None:
             return self._open(None)
         self._frames = self._pictures(self._container, stream)
+        if self._by_order:
+            self._frames = self._in_order(self._frames, int(self._index.pts[sync_frame]) if sync_frame else None)
         self._next = 0
         return None
 
@@ -127,11 +131,21 @@ class Decoder:
                 continue
             if self._tells_damage is not None and packet.size and self._tells_damage(bytes(packet)):
                 raise av.error.InvalidDataError(0, "a checksum does not agree")
-            skip = packet.pts is not None and packet.pts < self._wanted_from
+            # Where times go by the order of pictures none may be left out.
+            skip = packet.pts is not None and packet.pts < self._wanted_from and not self._by_order
             if skip != skipping:
                 stream.codec_context.skip_frame = "NONREF" if skip else "DEFAULT"
                 skipping = skip
             yield from packet.decode()
+
+    @staticmethod
+    def _in_order(pictures: Iterator[av.VideoFrame], begins: int | None) -> Iterator[av.VideoFrame]:
+        """Pictures with their times by their order; none where the first is not the one that was jumped to, from which on that order is known."""
+        for picture, told in in_order(pictures):
+            if begins is not None and told != begins:
+                return
+            begins = None
+            yield picture
 
     def _decode_to(self, number: int) -> Frame | None:
         """Decode onward to the frame; None when it did not come out of the decoder from here."""

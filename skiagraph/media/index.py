@@ -26,6 +26,7 @@ from skiagraph.media.checksums import teller
 from skiagraph.media.clip import ClipInfo, open_container, picture_stream, probe, readable
 from skiagraph.media.confined import Inside, answered
 from skiagraph.media.frame import bytes_of
+from skiagraph.media.in_order import in_order, tells_decode_times
 from skiagraph.media.pictures import CONTAINER, RATE, pictures_at
 from skiagraph.media.non_reference import tells_non_reference
 from skiagraph.timecode import format_timecode
@@ -33,7 +34,7 @@ from skiagraph.timecode import format_timecode
 # A picture that comes twice, or a little out of order, is left out; times that go back further than this end the film.
 BACK_S = 0.15
 # Raised when the way an index is made changes; an older cache is then made anew.
-CACHE_VERSION = 5
+CACHE_VERSION = 6
 
 
 @dataclass(frozen=True, slots=True)
@@ -166,13 +167,15 @@ def serve_index(inside: Inside, info: ClipInfo) -> None:
 
 
 def _built(info: ClipInfo, control: JobControl) -> FrameIndex:
-    read = _from_packets(info, control) or _from_decoding(info, control)
+    by_packets = _from_packets(info, control)
+    read = by_packets or _from_decoding(info, control)
     pts, damage = np.array(read.pts, np.int64), read.damage
     order = np.argsort(pts, kind="stable")
     # Where decoding can begin at each picture, each stands alone.
     non_reference = np.array(read.non_reference, bool) if not all(read.sync) else np.ones(len(pts), bool)
     index = FrameIndex(pts[order], np.array(read.sync, bool)[order], non_reference[order], info.time_base)
-    index = _without_leading(info, index)
+    if by_packets:
+        index = _without_leading(info, index)
     if not len(index):
         raise CannotOpenMedia(f"{info.path.name} holds no frame that can be read; copy it again from its source.", path=info.path)
     # An edit list hides frames that the container counts, but not in how long it says the picture lasts.
@@ -229,7 +232,7 @@ def _from_packets(info, control) -> _Read | None:
                     control.report("Reading the clip", len(read.pts), total)
         except (av.error.FFmpegError, OSError):
             read.damage = "unreadable packet"
-    if len(set(read.pts)) != len(read.pts) or stream.codec_context.name in ("vp8", "vp9", "av1", "libdav1d", "mpeg4", "msmpeg4v3"):
+    if len(set(read.pts)) != len(read.pts) or stream.codec_context.name in ("vp8", "vp9", "av1", "libdav1d", "mpeg4", "msmpeg4v3") or tells_decode_times(info.container, info.codec):
         # Packets that hold two frames, or none that is shown, would shift every number after them.
         return None
     return read
@@ -241,7 +244,7 @@ def _from_decoding(info, control) -> _Read:
         stream = picture_stream(container, info.path)
         stream.thread_type = "AUTO"
         try:
-            for frame in container.decode(stream):
+            for frame, told in _decoded(container, stream, info):
                 if frame.pts is None:
                     raise CannotOpenMedia(f"{info.path.name} carries no frame times; wrap it in MP4 or Matroska first.", path=info.path)
                 if read.pts and (read.pts[-1] - frame.pts) * info.time_base > BACK_S:
@@ -250,11 +253,18 @@ def _from_decoding(info, control) -> _Read:
                     break
                 if read.pts and frame.pts <= read.pts[-1]:
                     continue
-                read.add(frame.pts, frame.key_frame, False)
+                # Decoding can begin only where it gives the same times as from the start.
+                read.add(frame.pts, frame.key_frame and frame.pts == told, False)
                 control.report("Reading the clip", len(read.pts), info.claimed_frames or None)
         except (av.error.FFmpegError, OSError):
             read.damage = "undecodable frame"
     return read
+
+
+def _decoded(container, stream, info):
+    """Each picture, in the order in which they are shown, and the time that the file tells of it."""
+    pictures = container.decode(stream)
+    return in_order(pictures) if tells_decode_times(info.container, info.codec) else ((picture, picture.pts) for picture in pictures)
 
 
 def _without_leading(info, index):

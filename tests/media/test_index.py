@@ -27,6 +27,37 @@ KINDS = {
 }
 
 
+# AVI tells of each picture when it is decoded, not when it is shown.
+OF_AVI = {
+    "avi, h264": dict(options={"bf": 3, "g": 12, "b-pyramid": "normal"}),
+    "avi, h264, open gop": dict(options={"bf": 3, "g": 12, "x264-params": "open-gop=1:scenecut=0"}),
+    "avi, mpeg4": dict(encoder="mpeg4", options={"bf": 2, "g": 12, "qscale": 2}),
+    "avi, mpeg2": dict(encoder="mpeg2video", options={"bf": 2, "g": 12, "qscale": 2}),
+}
+
+
+def packed(path, made):
+    """An AVI whose packets hold a picture and the one that is shown before it, as encoders packed them that knew no other way; after each comes one that holds nothing."""
+    # Says, in the encoder's own words, that pictures are packed.
+    says = b"\0\0\1\xb2DivX503b1393p"
+    with av.open(str(made)) as source, av.open(str(path), "w") as out:
+        stream = out.add_stream_from_template(source.streams.video[0])
+        packets = [bytes(p) for p in source.demux(video=0) if p.size]
+        shown_before = [is_b for is_b in (p[p.rfind(b"\0\0\1\xb6") + 4] >> 6 == 2 for p in packets)] + [False]
+        written = []
+        for n, data in enumerate(packets):
+            if shown_before[n]:
+                written.append(b"\0\0\1\xb6\x51\0\0\0")
+            else:
+                data = data.replace(b"\0\0\1\xb6", says + b"\0\0\1\xb6", 1) if n == 0 else data
+                written.append(data + (packets[n + 1] if shown_before[n + 1] else b""))
+        for n, data in enumerate(written):
+            packet = av.Packet(data)
+            packet.stream, packet.pts, packet.dts, packet.time_base, packet.is_keyframe = stream, n, n, Fraction(1, 25), n == 0
+            out.mux(packet)
+    return path
+
+
 def linear_decode(path):
     with av.open(str(path)) as container:
         return [(f.pts, np.frombuffer(f.planes[0], np.uint8).reshape(-1, f.planes[0].line_size)[:f.height, :f.width].copy()) for f in container.decode(video=0)]
@@ -58,6 +89,24 @@ class IndexTest(TemporaryFolder):
                 with FrameReader(info, index, threads=1, rough=True) as reader:
                     self.assertEqual([read_number(stored(frame.grey(), info.rotation)) for frame in reader.frames()], list(range(60)))
                     self.assertEqual(read_number(stored(reader.read(17).grey(), info.rotation)), 17)
+
+    def test_where_a_file_tells_when_to_decode_the_order_of_decoded_pictures_counts(self):
+        for name, how in OF_AVI.items():
+            with self.subTest(name):
+                self.check_as_shown(make_clip(self.folder / f"{name.replace(', ', '-').replace(' ', '-')}.avi", 60, **how))
+
+    def test_pictures_that_are_packed_two_by_two_are_all_there(self):
+        made = make_clip(self.folder / "made.avi", 60, encoder="mpeg4", options={"bf": 1, "g": 60, "qscale": 2, "sc_threshold": 1_000_000_000})
+        self.check_as_shown(packed(self.folder / "packed.avi", made))
+
+    def check_as_shown(self, path):
+        numbers = [read_number(luma) for _, luma in linear_decode(path)]
+        self.assertEqual(numbers, list(range(60)), "what is tested is itself in order")
+        info, index = open_clip(path)
+        self.assertEqual((len(index), index.damage), (60, ""))
+        with FrameReader(info, index) as reader:
+            for n in (*range(60), *np.random.default_rng(5).permutation(60).tolist()):
+                self.assertEqual(read_number(stored(reader.read(n).grey(), info.rotation)), n)
 
     def test_time_goes_by_the_frames_own_times_where_the_rate_varies(self):
         path = make_clip(self.folder / "film.mp4", 20, options={"g": 5}, time_base=Fraction(1, 1000), pts=lambda n: n * 40 if n < 10 else 400 + (n - 10) * 200)
