@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
 
 from skiagraph.boxes import area, cxcywh_to_xyxy, intersection
+from skiagraph.detect.turned import TURNED
+from skiagraph.track.body import HIPS, Body, BodyJudge
 from skiagraph.track.judging import JUDGING, FaceJudge, ShapeJudge
 from skiagraph.track.leaning import around_both
 from skiagraph.track.light import in_ordinary_light
@@ -34,8 +36,14 @@ class DoubtfulSettings:
     grown: float = 1.6  # times larger or smaller that it may be
     looks: int = 3  # frames in which the shape and landmark networks are asked whether anybody is there; larger: less is left out
     weak: float = 0.6  # score under which only the shape said that somebody is there (JudgingSettings.somebody_score), or hardly more. On the body of a known head, where the landmark network sees no face either, it is a hand, an elbow or a shoulder (photographs of ten people who move, docs/measured.md). larger: less is asked
-    body_wide: float = 1.7  # widths of its head by which a body with its arms reaches to each side; larger: less is asked
-    body_high: tuple[float, float] = (0.75, 4.0)  # heights of its head, from the middle of that on, between which hands, elbows and shoulders are below it; wider: less is asked
+    body_wide: float = 1.7  # widths of its head by which a body reaches to each side with its arms down; larger: less is asked
+    arms_wide: float = 3.0  # the same with elbows out, 0.47 m of a head of 0.155 m (anthropometry: span akimbo). There only what the body network, too, takes for a part of whoever that head is; larger: less is asked
+    body_high: tuple[float, float] = (0.75, 4.0)  # heights of its head, from the middle of that on, between which hands, elbows and knees are below it; wider: less is asked
+    detector_saw: float = 0.7  # score that only the detector itself gives, so that its opinion and the body network's are two; smaller: more is believed
+    body: float = 0.9  # confidence of the body network from which somebody's head is where it says (its makers take 0.5); larger: less is believed. On recordings of real people (docs/measured.md) it says 0.9 and more of heads, whoever faces away or is 16 px wide
+    body_elsewhere: float = 0.5  # the same from which the head is not where it is elsewhere; larger: more is asked
+    body_gone: float = 0.05  # the same up to which nobody is there; trees have 0.01, heads that are hard to see 0.1 and more, as a rule; larger: less is asked
+    on_head: float = 0.6  # widths and heights of a head from its middle up to which it is the one that the body network means; larger: more is believed
     dark: float = 40.0  # brightness of 0..255 below which it cannot tell
     black: float = 8.0  # brightness below which nothing can be seen in a head's box
     bright: float = 100.0  # brightness to which what is darker than `dark` is brought to look for a face in it
@@ -105,19 +113,85 @@ def to_look_at(stretches: Sequence[Stretch], settings: DoubtfulSettings = Doubtf
     return wanted
 
 
-def may_be_a_hand(stretch: Stretch, known: Sequence[Path], settings: DoubtfulSettings = DoubtfulSettings()) -> bool:
-    """Whether no detector was ever nearly sure of a face, and it was mostly seen on the body below a known head, where the shape says that somebody is whatever it was."""
-    if any(score >= settings.weak for _, _, score in stretch.faces):
+@dataclass(frozen=True, slots=True)
+class Look:
+    """What was seen of something doubtful in one frame, px of the clip.
+
+    head: cx, cy, width, height, of which was asked; nobody: by its shape; no_face: by the landmark network; body: by the body network, and whole: whether all of that body down to the hips is in
+    the picture.
+    """
+
+    frame: int
+    head: np.ndarray
+    nobody: bool
+    no_face: bool
+    body: Body
+    whole: bool
+
+
+def looked_at(frame: int, rgb: np.ndarray, head: np.ndarray, face: np.ndarray, aspect: float, shape: ShapeJudge, judge: FaceJudge, bodies: BodyJudge) -> Look:
+    """Ask the networks of a head, (≥5,) with its angle, and of the face in it, (4,); px of an RGB picture with square pixels. aspect: of a pixel of the clip, width to height."""
+    body, whole = bodies.below(rgb, head), 0 <= head[0] < rgb.shape[1] and head[1] + HIPS * head[3] < rgb.shape[0]
+    return Look(frame, head[:4] / (aspect, 1, aspect, 1), nobody_there(rgb, head, shape), no_face_there(rgb, head, face, judge), replace(body, cx=body.cx / aspect), whole)
+
+
+def without_nobody(stretches: Sequence[Stretch], looks: Mapping[int, Sequence[Look]], least: int, settings: DoubtfulSettings = DoubtfulSettings()) -> list[Stretch]:
+    """Stretches of which those that are surely somebody are not doubtful any more, and those are left out that are surely nobody's head in every look.
+
+    looks: of the rows of doubtful ones; least: frames in which the detector has to have seen somebody.
+    """
+    made = [replace(s, doubtful=False) if s.doubtful and is_somebody(s, looks.get(n, ()), least, settings) else s for n, s in enumerate(stretches)]
+    known = [s.path for s in made if not s.doubtful]
+
+    def is_nobody(stretch: Stretch, seen: Sequence[Look]) -> bool:
+        if all(look.nobody for look in seen):
+            return True
+        if any(score >= settings.weak for _, _, score in stretch.faces):
+            return False
+        hand, gone = may_be_a_hand(stretch, known, settings.body_wide, settings), has_no_body(seen, settings)
+        arm = may_be_a_hand(stretch, known, settings.arms_wide, settings)
+        return all(look.nobody or look.no_face and (hand or gone or arm and _is_elsewhere(look, known, settings)) for look in seen)
+
+    return [s for n, s in enumerate(made) if not s.doubtful or not is_nobody(s, looks.get(n, ()))]
+
+
+def is_somebody(stretch: Stretch, looks: Sequence[Look], least: int, settings: DoubtfulSettings = DoubtfulSettings()) -> bool:
+    """Whether the detector saw a face again and again, and in most looks the body network, which knows nothing of that, sees somebody's head just there."""
+    if sum(score >= settings.detector_saw for _, _, score in stretch.faces) < least:
         return False
+    there = [look.body.sure >= settings.body and _is_on(look.body, look.head, settings) for look in looks]
+    return 2 * sum(there) > len(there)
+
+
+def has_no_body(looks: Sequence[Look], settings: DoubtfulSettings = DoubtfulSettings()) -> bool:
+    """Whether in several looks there is nobody for whom this would be the head, though all of them down to the hips would be in the picture."""
+    return len(looks) > 1 and all(look.whole and look.body.sure <= settings.body_gone for look in looks)
+
+
+def _is_elsewhere(look: Look, known: Sequence[Path], settings: DoubtfulSettings) -> bool:
+    """Whether the body network sees somebody whose head is not this but a known one."""
+    if look.body.sure < settings.body_elsewhere or _is_on(look.body, look.head, settings):
+        return False
+    heads = (np.array([path.cx[row], path.cy[row], path.width[row], path.height[row]]) for path in known if 0 <= (row := look.frame - path.first) < len(path))
+    return any(_is_on(look.body, head, settings) for head in heads)
+
+
+def _is_on(body: Body, head: np.ndarray, settings: DoubtfulSettings) -> bool:
+    return abs(body.cx - head[0]) <= settings.on_head * head[2] and abs(body.cy - head[1]) <= settings.on_head * head[3]
+
+
+def may_be_a_hand(stretch: Stretch, known: Sequence[Path], wide: float, settings: DoubtfulSettings = DoubtfulSettings()) -> bool:
+    """Whether it was mostly seen on the body below a known head, where the shape says that somebody is whatever it was. wide: widths of the head by which a body reaches to each side."""
     on_body = 0
     for frame, face, _ in stretch.faces:
         for path in known:
             row = frame - path.first
             if 0 <= row < len(path) and (path.origin[row] == FOUND or path.confidence[row] >= settings.sure):
-                # The body is where the head leans away from.
-                lean, x, y = np.radians(path.angle[row]), (face[0] + face[2]) / 2 - path.cx[row], (face[1] + face[3]) / 2 - path.cy[row]
+                # Of somebody who lies the body is to the side; a head may lean on a body that stands.
+                lean = np.radians(path.angle[row]) if abs(path.angle[row]) >= TURNED.looked_from else 0.0
+                x, y = (face[0] + face[2]) / 2 - path.cx[row], (face[1] + face[3]) / 2 - path.cy[row]
                 aside, below = x * np.cos(lean) + y * np.sin(lean), y * np.cos(lean) - x * np.sin(lean)
-                if abs(aside) <= settings.body_wide * path.width[row] and settings.body_high[0] * path.height[row] <= below <= settings.body_high[1] * path.height[row]:
+                if abs(aside) <= wide * path.width[row] and settings.body_high[0] * path.height[row] <= below <= settings.body_high[1] * path.height[row]:
                     on_body += 1
                     break
     return on_body > settings.most * len(stretch.faces)

@@ -22,6 +22,7 @@ from skiagraph.media.frame import Frame
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
 from skiagraph.track.behind import around_others, together
+from skiagraph.track.body import BodyLandmarks
 from skiagraph.track.both_places import holding_both
 from skiagraph.track.bridging import BridgeSettings
 from skiagraph.track.brief_shots import brief_shots, held_in_brief
@@ -31,7 +32,7 @@ from skiagraph.track.crossings import less_sure
 from skiagraph.track.describing import Description, describe, is_of
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.dissolves import held_over, with_middles
-from skiagraph.track.doubtful import at_one_place, may_be_a_hand, no_face_there, nobody_there, taken_for_known, to_look_at, without_inside
+from skiagraph.track.doubtful import at_one_place, looked_at, taken_for_known, to_look_at, without_inside, without_nobody
 from skiagraph.track.held_before import held_before
 from skiagraph.track.light import in_ordinary_light
 from skiagraph.track.linking import Linker, LinkSettings, Seen, Tracklet, extend_back
@@ -243,20 +244,17 @@ class _Scan:
         return are_unlike(*(looks_of(t, self.descriptions, t.frames[0], t.frames[-1]) for t in (a, b)))
 
     def _without_nobody(self, stretches):
-        """Stretches without doubtful ones where nobody is in any look."""
-        wanted, somebody, squared, known = to_look_at(stretches), set(), self.sweep.squared, [s.path for s in stretches if not s.doubtful]
-        hands = {row for row, stretch in enumerate(stretches) if stretch.doubtful and may_be_a_hand(stretch, known)}
+        """Stretches without doubtful ones that are nobody's head by any look, where those that surely are somebody's are not doubtful any more."""
+        wanted, squared, looks = to_look_at(stretches), self.sweep.squared, {}
         if wanted:
-            silhouette = Silhouette()
+            silhouette, bodies = Silhouette(), BodyLandmarks()
             for frame, picture in self._pictures_again(wanted):
                 rgb = squared.picture(picture.rgb())
                 for row, face in wanted[frame]:
                     path = stretches[row].path
                     head = np.append(xyxy_to_cxcywh(squared.boxes(path.boxes()[path.row(frame)][None]))[0], path.angle[path.row(frame)])
-                    no_face = row in hands and no_face_there(rgb, head, squared.boxes(face[None])[0], self.describer)
-                    if not (no_face or nobody_there(rgb, head, silhouette)):
-                        somebody.add(row)
-        return [s for n, s in enumerate(stretches) if not s.doubtful or n in somebody]
+                    looks.setdefault(row, []).append(looked_at(frame, rgb, head, squared.boxes(face[None])[0], squared.aspect, silhouette, self.describer, bodies))
+        return without_nobody(stretches, looks, self.link_settings.least)
 
     def _described(self, stretches):
         """Describe whoever was not described on the way, from their best frames: somebody small, or found only when all was linked anew."""

@@ -6,7 +6,8 @@ from types import SimpleNamespace
 
 import numpy as np
 
-from skiagraph.track.doubtful import at_one_place, may_be_a_hand, no_face_there, nobody_there, taken_for_known, to_look_at, without_inside
+from skiagraph.track.body import Body
+from skiagraph.track.doubtful import Look, at_one_place, looked_at, may_be_a_hand, no_face_there, nobody_there, taken_for_known, to_look_at, without_inside, without_nobody
 from skiagraph.track.path import FOLLOWED, FOUND, Path
 from skiagraph.track.people import people_of
 from skiagraph.track.stretch import Stretch
@@ -112,14 +113,76 @@ class NobodyTest(unittest.TestCase):
     def test_what_is_seen_on_the_body_of_somebody_known_may_be_a_hand(self):
         weak, above = stretch(0, 9, 100), lambda y, x=100.0, confidence=0.8: Path.from_rows(0, np.tile([x, y, 40.0, 52, 0, confidence], (30, 1)), np.full(30, FOLLOWED, np.uint8))
         for y in (50, -20):
-            self.assertTrue(may_be_a_hand(weak, [above(y)]), y)
-        self.assertFalse(may_be_a_hand(replace(weak, faces=(*weak.faces, (9, weak.faces[0][1], 0.8))), [above(50)]), "once the detector was nearly sure")
+            self.assertTrue(may_be_a_hand(weak, [above(y)], 1.7), y)
         for case, known in {"nobody is known": [], "beside a head": [above(95, 130)], "above one": [above(160)], "too far below": [above(-150)], "beside the body": [above(50, 190)], "nobody knows where that is": [above(50, confidence=0.2)]}.items():
-            self.assertFalse(may_be_a_hand(weak, known), case)
+            self.assertFalse(may_be_a_hand(weak, known, 1.7), case)
+        self.assertTrue(may_be_a_hand(weak, [above(50, 190)], 3.0), "an elbow")
+        leaning = Path.from_rows(0, np.tile([100.0, 20, 40, 52, 30, 0.8], (30, 1)), np.full(30, FOUND, np.uint8))
+        self.assertTrue(may_be_a_hand(weak, [leaning], 1.7), "a head that leans on a body that stands")
         lying = Path.from_rows(0, np.tile([160.0, 100, 40, 52, 90, 0.8], (30, 1)), np.full(30, FOUND, np.uint8))
-        self.assertTrue(may_be_a_hand(weak, [lying]), "whose body is to the left")
-        self.assertFalse(may_be_a_hand(stretch(0, 9, 220), [lying]))
-        self.assertFalse(may_be_a_hand(stretch(25, 40, 100), [above(50)]), "mostly seen when they were gone")
+        self.assertTrue(may_be_a_hand(weak, [lying], 1.7), "whose body is to the left")
+        self.assertFalse(may_be_a_hand(stretch(0, 9, 220), [lying], 1.7))
+        self.assertFalse(may_be_a_hand(stretch(25, 40, 100), [above(50)], 1.7), "mostly seen when they were gone")
+
+
+def look(x=100.0, sure=0.0, away=(0.0, 0.0), no_face=True, nobody=False, whole=True, frame=5):
+    """What is seen of something doubtful at x in one frame. away: heads from there to where the body network sees the head."""
+    return Look(frame, np.array([x, 100.0, 40, 52]), nobody, no_face, Body(sure, x + 40 * away[0], 100 + 52 * away[1]), whole)
+
+
+def seen(part, *scores):
+    """A stretch whose faces have these scores first."""
+    return replace(part, faces=tuple((frame, box, scores[n] if n < len(scores) else score) for n, (frame, box, score) in enumerate(part.faces)))
+
+
+class WithoutNobodyTest(unittest.TestCase):
+    def left(self, part, looks, *known):
+        """What becomes of a doubtful part: None where it is left out."""
+        made = without_nobody([part, *known], {0: looks}, 3)
+        self.assertEqual(made[-len(known):] if known else [], list(known))
+        return made[0] if len(made) > len(known) else None
+
+    def test_whom_the_detector_and_the_body_network_see_at_one_place_is_somebody(self):
+        there = [look(sure=0.97, away=(0.2, -0.1))] * 2 + [look(sure=0.3)]
+        small = seen(stretch(0, 9, 100), 0.8, 0.8, 0.75)
+        self.assertFalse(self.left(small, there).doubtful)
+        for case, part, looks in (("the detector was hardly ever sure", seen(small, 0.8, 0.8, 0.6), there), ("the body network is not sure", small, [look(sure=0.6)] * 3),
+                                  ("the head is elsewhere", small, [look(sure=0.97, away=(0.9, 0.1))] * 3), ("in one look of three", small, [there[0], look(), look()])):
+            self.assertTrue(self.left(part, looks).doubtful, case)
+
+    def test_who_is_believed_now_has_hands_too(self):
+        small, hand = seen(stretch(0, 9, 100), 0.8, 0.8, 0.8), seen(stretch(0, 9, 120, number=2))
+        hand = replace(hand, faces=tuple((frame, box + (0, 70, 0, 70), score) for frame, box, score in hand.faces))
+        made = without_nobody([small, hand], {0: [look(sure=0.97)] * 3, 1: [look(120)] * 3}, 3)
+        self.assertEqual([(s.number, s.doubtful) for s in made], [(1, False)])
+
+    def test_an_elbow_belongs_to_the_head_that_the_body_network_means(self):
+        head = Path.from_rows(0, np.tile([190.0, 40, 40, 52, 0, 0.8], (30, 1)), np.full(30, FOUND, np.uint8))
+        known = replace(stretch(0, 29, 190, doubtful=False, number=2), path=head)
+        elbow, on_it = stretch(0, 9, 100), look(sure=0.95, away=(2.2, -1.1))
+        self.assertIsNone(self.left(elbow, [on_it] * 3, known))
+        for case, part, looks in (("not in one look", elbow, [on_it, on_it, look(sure=0.2)]), ("the head is another one", elbow, [look(sure=0.95, away=(-2, 0))] * 3), ("this is the head", elbow, [look(sure=0.95)] * 3),
+                                  ("the landmark network sees a face", elbow, [replace(on_it, no_face=False)] * 3), ("once the detector was nearly sure", seen(elbow, 0.7), [on_it] * 3)):
+            self.assertIs(self.left(part, looks, known), part, case)
+
+    def test_a_tree_has_no_body(self):
+        tree = stretch(0, 9, 100)
+        self.assertIsNone(self.left(tree, [look(sure=0.01)] * 3))
+        for case, looks in (("one look only", [look(sure=0.01)]), ("somebody, perhaps", [look(sure=0.01), look(sure=0.01), look(sure=0.2)]), ("their body is not in the picture", [look(sure=0.01, whole=False)] * 3),
+                            ("too dark to tell whether there is a face", [look(sure=0.01, no_face=False)] * 3)):
+            self.assertIs(self.left(tree, looks), tree, case)
+
+    def test_what_is_nobody_by_its_shape_is_left_out_whatever_the_score(self):
+        self.assertIsNone(self.left(seen(stretch(0, 9, 100), 0.8), [look(nobody=True, sure=0.6)] * 3))
+
+    def test_a_look_is_told_in_px_of_the_clip(self):
+        asked = []
+        bodies = SimpleNamespace(below=lambda rgb, head: asked.append(head) or Body(0.9, 220.0, 90.0))
+        there = looked_at(7, np.full((200, 400, 3), 120, np.uint8), np.array([200.0, 100, 60, 78, 0]), np.array([180.0, 80, 220, 120]), 2.0,
+                          SimpleNamespace(shape=lambda rgb, head: SimpleNamespace(share=0.1, margin=0.1)), SimpleNamespace(presence=lambda rgb, box, roll: 0.1), bodies)
+        self.assertEqual((there.frame, there.head.tolist(), there.body), (7, [100, 100, 30, 78], Body(0.9, 110.0, 90.0)))
+        self.assertEqual((there.nobody, there.no_face, there.whole), (True, True, False), "its hips would be below the picture")
+        self.assertEqual(asked[0][0], 200.0)
 
 
 class PlaceTest(unittest.TestCase):
