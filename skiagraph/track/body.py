@@ -15,16 +15,21 @@ from skiagraph.detect.networks import weights
 from skiagraph.detect.turned import TURNED
 
 _SIDE = 256
-# What the network was trained to see: a square around the middle of the hips, a quarter larger than the circle from there through the top of the head. With a head of 0.13 of the stature and
-# hips at 0.53 of it (Drillis and Contini, Body segment parameters, 1966) its side is so many heads, and its middle so many heads below that of the head.
-_REACH, HIPS = 9.0, 3.1
-# Nose, eyes, ears and mouth are the first of the landmarks, each x, y, z, visibility, presence.
-_OF_HEAD, _LANDMARKS, _EACH = 11, 39, 5
+# What the network was trained to see: a square around the middle of the hips, a quarter larger than the circle from there through the top of the head.
+_ROOM = 1.25
+# Heights of a head with its middle at 0.935, and hips at 0.53, as shares of the stature (Drillis and Contini, Body segment parameters, 1966).
+_HEAD, _MIDDLE, _HIP = 0.13, 0.935, 0.53
+# How far up from the hips to the top of that circle the middle of the head is.
+FACE_TO_STATURE = (_MIDDLE - _HIP) / (1 - _HIP)
+# In heights of a head: how far the hips are below its middle, and the side of that square.
+HIPS, _REACH = (_MIDDLE - _HIP) / _HEAD, 2 * _ROOM * (1 - _HIP) / _HEAD
+# Of the landmarks, each x, y, z, visibility, presence, the ears stay nearest to the middle of a head that turns (a sixth of its width off at most as a rule; the mean of nose, eyes and mouth a third).
+_EARS, _LANDMARKS, _EACH = slice(7, 9), 39, 5
 
 
 @dataclass(frozen=True, slots=True)
 class Body:
-    """sure: that somebody is there, 0..1; cx, cy: the middle of their eyes, ears, nose and mouth, px."""
+    """sure: that somebody is there, 0..1; cx, cy: the middle between their ears, px."""
 
     sure: float
     cx: float
@@ -54,12 +59,28 @@ class BodyLandmarks:
         cx, cy, _, height, angle = (float(v) for v in head[:5])
         # Only of somebody who lies the body is to the side; a head may lean on a body that stands.
         lean = np.radians(angle) if abs(angle) >= TURNED.looked_from else 0.0
-        scale = _SIDE / (_REACH * max(height, 1.0))
-        stands = scale * np.array([[np.cos(lean), np.sin(lean)], [-np.sin(lean), np.cos(lean)]])
-        at = np.array([_SIDE / 2, _SIDE / 2 - scale * HIPS * height])
-        crop = cv2.warpAffine(rgb, np.column_stack([stands, at - stands @ (cx, cy)]).astype(np.float32), (_SIDE, _SIDE), flags=cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR)
+        height = max(height, 1.0)
+        return self._look(rgb, cx - HIPS * height * np.sin(lean), cy + HIPS * height * np.cos(lean), _REACH * height, lean)
+
+    def around(self, rgb: np.ndarray, hips: np.ndarray, top: np.ndarray) -> tuple[Body, float]:
+        """The body with hips here and the top of its circle there, each x, y px of an RGB picture, and about how high its head is, px."""
+        up = np.asarray(top, float) - hips
+        radius = max(float(np.hypot(*up)), 1.0)
+        return self._look(rgb, float(hips[0]), float(hips[1]), 2 * _ROOM * radius, float(np.arctan2(up[0], -up[1]))), self.head_of(radius)
+
+    @staticmethod
+    def head_of(radius: float) -> float:
+        """About how high the head of a body is with a circle of that radius, px."""
+        return radius * _HEAD / (1 - _HIP)
+
+    def _look(self, rgb: np.ndarray, x: float, y: float, side: float, lean: float) -> Body:
+        """What is seen in a square with its middle at x, y that leans by so many radians clockwise."""
+        scale = _SIDE / side
+        upright = scale * np.array([[np.cos(lean), np.sin(lean)], [-np.sin(lean), np.cos(lean)]])
+        move = np.array([_SIDE / 2, _SIDE / 2]) - upright @ (x, y)
+        crop = cv2.warpAffine(rgb, np.column_stack([upright, move]).astype(np.float32), (_SIDE, _SIDE), flags=cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR)
         self._network.set_tensor(self._input, (crop.astype(np.float32) * np.float32(1 / 255))[None])
         self._network.invoke()
-        seen = self._network.get_tensor(self._landmarks).reshape(_LANDMARKS, _EACH)[:_OF_HEAD, :2].mean(axis=0)
-        x, y = np.linalg.solve(stands, seen - at) + (cx, cy)
-        return Body(float(self._network.get_tensor(self._presence).ravel()[0]), float(x), float(y))
+        seen = self._network.get_tensor(self._landmarks).reshape(_LANDMARKS, _EACH)[_EARS, :2].mean(axis=0)
+        cx, cy = np.linalg.solve(upright, seen - move)
+        return Body(float(self._network.get_tensor(self._presence).ravel()[0]), float(cx), float(cy))

@@ -27,7 +27,7 @@ from skiagraph.track.dissolves import Dissolve
 from skiagraph.track.linking import Seen
 
 # Raised when what is written, or how faces are found, changes; older checkpoints are then left alone.
-VERSION = 8
+VERSION = 9
 # Frames between two writings.
 CHUNK = 125
 # A checkpoint that nothing was added to for so long is thrown away by the next scan: nobody goes on with it.
@@ -37,7 +37,8 @@ KEPT_S = 7 * 24 * 3600
 @dataclass(frozen=True, slots=True)
 class Observation:
     """One frame that was looked at. view: what the camera did since its shot began, (2, 3) (Picture.view); cut: it begins a shot;
-    whole: everybody known was looked for, not only some; coloured: its light was (track.light)."""
+    whole: everybody known was looked for, not only some; coloured: its light was (track.light); bodies: heads that bodies give away beside those that were found, (n, 4) (track.unfaced), None where
+    nobody looked for them."""
 
     frame: int
     seen: Seen
@@ -45,6 +46,7 @@ class Observation:
     cut: bool
     whole: bool
     coloured: bool
+    bodies: np.ndarray | None = None
 
 
 def compact(seen: Seen) -> Seen:
@@ -179,16 +181,18 @@ def _packed(observations: list[Observation]) -> dict:
             table[row] = colour
     return {"frames": np.array([o.frame for o in observations], np.int64), "counts": np.array(counts, np.int32), "cut": np.array([o.cut for o in observations]),
             "whole": np.array([o.whole for o in observations]), "coloured": np.array([o.coloured for o in observations]), "views": np.array([o.view for o in observations]), "boxes": found.boxes,
-            "scores": found.scores, "landmarks": found.landmarks, "rolls": found.rolls, "colours": table, "known": np.array([c is not None for c in colours], bool)}
+            "bodies_looked": np.array([o.bodies is not None for o in observations], bool), "bodies_counts": np.array([0 if o.bodies is None else len(o.bodies) for o in observations], np.int32),
+            "bodies": np.concatenate([np.zeros((0, 4)), *(o.bodies for o in observations if o.bodies is not None)]), "scores": found.scores, "landmarks": found.landmarks, "rolls": found.rolls, "colours": table, "known": np.array([c is not None for c in colours], bool)}
 
 
 def _unpacked(chunk: dict[str, np.ndarray]) -> list[Observation]:
     ends = np.cumsum(chunk["counts"])
     found, table, known = Detections(chunk["boxes"], chunk["scores"], chunk["landmarks"], chunk["rolls"]), chunk["colours"], chunk["known"]
+    bodies = np.split(chunk["bodies"], np.cumsum(chunk["bodies_counts"])[:-1])
     result = []
     for n, (end, count) in enumerate(zip(ends, chunk["counts"])):
         rows = np.arange(end - count, end)
         colours = tuple(table[row] if known[row] else None for row in rows)
         seen = restored(Seen(found.take(rows), colours))
-        result.append(Observation(int(chunk["frames"][n]), seen, chunk["views"][n], bool(chunk["cut"][n]), bool(chunk["whole"][n]), bool(chunk["coloured"][n])))
+        result.append(Observation(int(chunk["frames"][n]), seen, chunk["views"][n], bool(chunk["cut"][n]), bool(chunk["whole"][n]), bool(chunk["coloured"][n]), bodies[n] if chunk["bodies_looked"][n] else None))
     return result

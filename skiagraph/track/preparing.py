@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
+from concurrent.futures import Future
 from dataclasses import dataclass
 
 import numpy as np
 
+from skiagraph.detect.bodies import BodyFinder
 from skiagraph.detect.finder import FaceFinder, Search
 from skiagraph.detect.squared import Squared
 from skiagraph.detect.turned import ON_A_SIDE, UPSIDE_DOWN
@@ -20,6 +22,7 @@ from skiagraph.track.dissolves import Dissolve, Dissolves
 from skiagraph.track.observations import Observation
 from skiagraph.track.picture import Picture
 from skiagraph.track.stepping import Plan
+from skiagraph.track.unfaced import UNFACED
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +41,7 @@ PREPARING = PreparingSettings()
 
 @dataclass(frozen=True, slots=True)
 class Prepared:
-    """looked: everybody known is looked for in it; search: of all of it where it is searched, else of what the camera has just brought into it, None for neither. known: an earlier run went through it."""
+    """looked: everybody known is looked for in it; search: of all of it where it is searched, else of what the camera has just brought into it, None for neither. known: an earlier run went through it; bodies: a look for those, where it is time for one."""
 
     picture: Picture
     cut: bool
@@ -47,18 +50,22 @@ class Prepared:
     known: bool = False
     dissolve: Dissolve | None = None
     searched: bool = False
+    bodies: Future[np.ndarray] | None = None
 
 
 class Preparing:
     """Works in a thread of its own, ahead of whoever takes what it makes. every: each n-th frame is searched."""
 
-    def __init__(self, info: ClipInfo, index: FrameIndex, finder: FaceFinder, squared: Squared, plan: Plan, every: int):
-        self._info, self._index, self._finder, self._squared, self._plan, self._every = info, index, finder, squared, plan, every
+    def __init__(self, info: ClipInfo, index: FrameIndex, finder: FaceFinder, bodies: BodyFinder, squared: Squared, plan: Plan, every: int):
+        self._info, self._index, self._finder, self._bodies, self._squared, self._plan, self._every = info, index, finder, bodies, squared, plan, every
 
-    def frames(self, reader: FrameReader, begin: int, warm: int, cuts: Sequence[int], again: Mapping[int, Observation]) -> Iterator[Prepared]:
+    def frames(self, reader: FrameReader, begin: int, warm: int, cuts: Sequence[int], again: Mapping[int, Observation], bodied: int | None = None) -> Iterator[Prepared]:
         """All that is needed from a frame on, and before it what an earlier run was done with. warm: so many frames before it are wanted once more; cuts: known ones before those;
-        again: what the earlier run saw in them. Of still earlier ones only those are read that a dissolve may have begun in.
+        again: what the earlier run saw in them; bodied: the frame in which it looked for bodies last. Of still earlier ones only those are read that a dissolve may have begun in.
         """
+        # In the first search of each so many frames bodies are looked for.
+        each = max(1, round(UNFACED.every_s * float(self._info.rate)))
+        bodied = -1 if bodied is None else bodied // each
         # What the camera had done in the frame that was searched last, as a whole, and as a whole or in part.
         camera, view_searched, view_seen = CameraMotion(), STILL, STILL
         # A search half a step into each shot, so that who is missed at its beginning is not first seen a whole step later.
@@ -95,13 +102,16 @@ class Preparing:
             searched = self._plan.searched[number] or cut or ends or newly_seen(view_searched, picture.view, self._info.upright_size) > PREPARING.newly_seen
             if half is not None and number >= half:
                 searched, half = True, None
+            bodies = None
+            if searched and number // each > bodied:
+                bodied, bodies = number // each, self._bodies.submit(picture.rgb)
             looked, search = searched or self._plan.looked[number] or number <= began + PREPARING.looked_at_first, None
             if searched:
                 view_searched = view_seen = picture.view
                 search = self._finder.submit(picture.rgb, turn=None if cut or self._every > 1 else number, rolls=self._rolls(number, cut))
             elif newly_seen(view_seen, picture.view, self._info.upright_size) > PREPARING.newly_seen_part:
                 search, view_seen = self._search_of_parts(picture, view_seen), picture.view
-            yield Prepared(picture, cut, looked, search, dissolve=over, searched=bool(searched))
+            yield Prepared(picture, cut, looked, search, dissolve=over, searched=bool(searched), bodies=bodies)
             over = None
 
     def _rolls(self, number: int, begins: bool) -> tuple[float, ...]:

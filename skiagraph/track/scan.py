@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from skiagraph.boxes import xyxy_to_cxcywh
+from skiagraph.detect.bodies import BodyFinder
 from skiagraph.detect.finder import FaceFinder
 from skiagraph.errors import FrameNotDecoded
 from skiagraph.jobs import JobControl, single_threaded_calls
@@ -47,6 +48,7 @@ from skiagraph.track.second_pass import second_pass
 from skiagraph.track.silhouette import Silhouette
 from skiagraph.track.stepping import interval, step_of
 from skiagraph.track.sweep import SWEEP, Sweep
+from skiagraph.track.unfaced import BodySign, unfaced
 
 STEP_WHO = "Recognising people"
 
@@ -92,8 +94,8 @@ def scan(info: ClipInfo, index: FrameIndex, settings: ScanSettings = ScanSetting
     """
     control = control or JobControl()
     load_ahead(optimize, ndimage)
-    with single_threaded_calls(), FaceFinder(settings.smallest_for(info)) as finder:
-        result = _Scan(info, index, settings, control, partial, finder).run()
+    with single_threaded_calls(), FaceFinder(settings.smallest_for(info)) as finder, BodyFinder() as bodies:
+        result = _Scan(info, index, settings, control, partial, finder, bodies).run()
     if not keep:
         forget(info, settings)
     return result
@@ -114,7 +116,7 @@ def shifted(result: ScanResult, by: int, frames: int) -> ScanResult:
 
 
 class _Scan:
-    def __init__(self, info, index, settings, control, partial, finder):
+    def __init__(self, info, index, settings, control, partial, finder, bodies):
         self.info, self.index, self.settings, self.control = info, index, settings, control
         self.partial, self.finder = partial, finder
         self.rate = float(info.rate)
@@ -133,7 +135,7 @@ class _Scan:
         self.cuts: list[int] = []
         # Of each frame; known when all is linked.
         self.descriptions: dict[int, list[Description]] = {}
-        self.sweep = Sweep(info, index, finder, self.describer, every, Linker(self.rate, self.link_settings), self.checkpoint)
+        self.sweep = Sweep(info, index, finder, bodies, self.describer, every, Linker(self.rate, self.link_settings), self.checkpoint)
 
     def run(self) -> ScanResult:
         self._find()
@@ -147,6 +149,8 @@ class _Scan:
         without_hints(tracklets)
         tracklets = split_where_unlike(tracklets, self.descriptions, self.sweep.describing.lost)
         linked = chains(tracklets, self.rate, unlike=self._unlike)
+        others = unfaced([BodySign(o.frame, head) for o in self.checkpoint.every() if o.bodies is not None for head in o.bodies], linked, self._shot, self.rate)
+        linked += others.chains
         solved = second_pass(self.info, self.index, linked, self._shot, self.control, self.bridges)
         self.control.report(STEP_WHO, 0, None)
         stretches = stretches_of(linked, solved.results, solved.meetings, self.descriptions, self.rate, self.bridges)
@@ -160,7 +164,7 @@ class _Scan:
         stretches = held_over_edge(holding_faces(holding_both(stretches, self.rate)), self.info.upright_size, self.rate)
         stretches = together(stretches, before, around)
         people, likely = people_of(stretches, [self._is_still(s) for s in stretches], lambda done, total: self.control.report(STEP_WHO, done, total), joins, asked,
-                                   at_one_place(stretches, self.rate))
+                                   at_one_place(stretches, self.rate) + others.fixed(stretches))
         # When all is told apart: whoever is in both shots is seen twice meanwhile, and still one person.
         brief = brief_shots(self.cuts, self.frames)
         people = [replace(p, paths=tuple(held_in_brief(part, brief) for path in p.paths for part in held_over(path, self.checkpoint.dissolves))) for p in people]

@@ -11,6 +11,7 @@ from functools import lru_cache
 import numpy as np
 
 from skiagraph.boxes import crossing, iou
+from skiagraph.detect.bodies import BodyFinder
 from skiagraph.detect.detections import Detections
 from skiagraph.detect.finder import FaceFinder
 from skiagraph.detect.squared import Squared
@@ -20,6 +21,7 @@ from skiagraph.media.clip import ClipInfo
 from skiagraph.media.frame import ahead_of
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.reader import FrameReader
+from skiagraph.track.body import BodyLandmarks
 from skiagraph.track.camera import CAMERA
 from skiagraph.track.describing import DESCRIBING, Describing
 from skiagraph.track.descriptor import CHIP_REACH, FaceDescriber
@@ -34,6 +36,7 @@ from skiagraph.track.preparing import Prepared, Preparing
 from skiagraph.track.silhouette import Silhouette
 from skiagraph.track.stepping import plan_of
 from skiagraph.track.straight import Straight
+from skiagraph.track.unfaced import heads_of
 
 STEP_FIND = "Finding faces"
 
@@ -67,7 +70,7 @@ class Sweep:
     every: search each n-th frame.
     """
 
-    def __init__(self, info: ClipInfo, index: FrameIndex, finder: FaceFinder, describer: FaceDescriber, every: int, linker: Linker, checkpoint: Checkpoint):
+    def __init__(self, info: ClipInfo, index: FrameIndex, finder: FaceFinder, bodies: BodyFinder, describer: FaceDescriber, every: int, linker: Linker, checkpoint: Checkpoint):
         self._info, self._index, self._finder = info, index, finder
         self._rate = float(info.rate)
         self._every, self._checkpoint, self._plan = every, checkpoint, plan_of(index.non_reference, every, self._rate)
@@ -80,7 +83,10 @@ class Sweep:
         silhouette = Silhouette()
         judge = FaceDescriber()
         self._judging = Judging(judge, silhouette, self.squared, self._rate, finder.smallest, every)
-        self._preparing = Preparing(info, index, finder, self.squared, self._plan, every)
+        self._preparing = Preparing(info, index, finder, bodies, self.squared, self._plan, every)
+        self._landmarks = BodyLandmarks()
+        # The frame in which an earlier run looked for bodies last.
+        self._bodied: int | None = None
         self._edges = EdgeLooks(finder, judge, silhouette, self.squared)
         self._back = min(max(every, SWEEP.back_least), max(2, int(SWEEP.back_bytes / (3 * width * height))))
         self._decoded_ahead, self._searched_ahead = (ahead_of(info, most, SWEEP.ahead_bytes, SWEEP.copies) for most in (SWEEP.decoded_ahead, SWEEP.searched_ahead))
@@ -109,7 +115,7 @@ class Sweep:
         ahead: deque[Prepared] = deque()
         try:
             with (FrameReader(self._info, self._index, threads=2, rough=True, wanted=self._plan.needed) as reader,
-                  closing(read_ahead(self._preparing.frames(reader, begin, self._warm, self.cuts, self._again), self._decoded_ahead)) as frames):
+                  closing(read_ahead(self._preparing.frames(reader, begin, self._warm, self.cuts, self._again, self._bodied), self._decoded_ahead)) as frames):
                 if begin:
                     self._look_at_edges_before(begin)
                 try:
@@ -147,6 +153,7 @@ class Sweep:
             for observation in self._checkpoint.read():
                 control.check()
                 last = observation.frame
+                self._bodied = last if observation.bodies is not None else self._bodied
                 waiting.append(observation)
                 while last - waiting[0].frame >= self._warm:
                     earlier = waiting.popleft()
@@ -205,7 +212,8 @@ class Sweep:
             found = _without_twins(found, self._judging.believed(picture, looked, missing))
         seen = with_colours(picture, self._judging.measured(picture, found, known), self.squared)
         matches = self.linker.take(seen, sought)
-        self._open[frame] = Observation(frame, seen, picture.view, prepared.cut, sought is None, picture.coloured)
+        bodies = None if prepared.bodies is None else heads_of(prepared.bodies.result(), picture.rgb, found.boxes[found.scores >= JUDGING.good], self._landmarks, self.squared)
+        self._open[frame] = Observation(frame, seen, picture.view, prepared.cut, sought is None, picture.coloured, bodies)
         self.describing.consider(frame, lambda box: self._around_face(picture, box), matches)
         told(frame, seen, prepared.searched)
         self._looking_back.look(matches, expected, self._recent, self._open, told)

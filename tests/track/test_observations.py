@@ -22,7 +22,8 @@ class CheckpointTest(TemporaryFolder):
     def observation(self, frame):
         colours = np.linspace(0, 1, 8, dtype=np.float32)
         faces = Seen.joined([seen(10 + frame, 20, colours=colours), seen(80, 20, score=0.5)]) if frame % 3 else Seen.none()
-        return Observation(frame, faces, np.array([[1, 0, frame], [0, 1, 2.0]]), frame == 7, frame % 2 == 0, frame % 3 == 0)
+        return Observation(frame, faces, np.array([[1, 0, frame], [0, 1, 2.0]]), frame == 7, frame % 2 == 0, frame % 3 == 0,
+                           None if frame % 4 else np.full((frame % 3, 4), frame + 0.25))
 
     def test_what_was_added_is_read(self):
         checkpoint = Checkpoint(self.clip, "every=1", self.place)
@@ -35,6 +36,9 @@ class CheckpointTest(TemporaryFolder):
             np.testing.assert_array_equal(wanted.seen.found.boxes, got.seen.found.boxes)
             np.testing.assert_array_equal(wanted.view, got.view)
             self.assertEqual((wanted.cut, wanted.whole, wanted.coloured), (got.cut, got.whole, got.coloured))
+            self.assertEqual(wanted.bodies is None, got.bodies is None)
+            if wanted.bodies is not None:
+                np.testing.assert_array_equal(wanted.bodies, got.bodies)
             for a, b in zip(wanted.seen.colours, got.seen.colours):
                 self.assertEqual(a is None, b is None)
                 if a is not None:

@@ -5,6 +5,7 @@ from unittest import mock
 
 import numpy as np
 
+from skiagraph.detect.bodies import BodyFinder
 from skiagraph.detect.finder import FaceFinder
 from skiagraph.detect.squared import Squared
 from skiagraph.detect.turned import ON_A_SIDE, UPSIDE_DOWN
@@ -34,8 +35,8 @@ class DissolvesTest(TemporaryFolder):
 
         info, index = open_clip(make_clip(self.folder / f"{frames}.mp4", frames, size=(320, 192), draw=drawn, options={"bf": 0, "g": 30, "sc_threshold": 0}))
         plan = plan_of(index.non_reference, 1, 25.0)
-        with FaceFinder(36) as finder, FrameReader(info, index, rough=True, wanted=plan.needed) as reader:
-            made = list(Preparing(info, index, finder, Squared(1.0), plan, 1).frames(reader, begin, 8, (), {}))
+        with FaceFinder(36) as finder, BodyFinder() as bodies, FrameReader(info, index, rough=True, wanted=plan.needed) as reader:
+            made = list(Preparing(info, index, finder, bodies, Squared(1.0), plan, 1).frames(reader, begin, 8, (), {}))
         self.assertEqual([p.picture.number for p in made], list(range(max(0, begin - 8), frames)))
         self.assertEqual([p.picture.number for p in made if p.cut], [])
         return [p.dissolve for p in made if p.dissolve is not None]
@@ -56,8 +57,8 @@ class BeginningsTest(TemporaryFolder):
         info, index = open_clip(make_clip(self.folder / "two.mp4", FRAMES, size=(320, 192), draw=draw, options={"bf": 3, "g": 60, "sc_threshold": 0}))
         plan = plan_of(index.non_reference, EVERY, 25.0)
         self.assertFalse(plan.needed.all(), "some are left out")
-        with FaceFinder(36) as finder, FrameReader(info, index, rough=True, wanted=plan.needed) as reader:
-            return plan, list(Preparing(info, index, finder, Squared(1.0), plan, EVERY).frames(reader, begin, 8, cuts, again or {}))
+        with FaceFinder(36) as finder, BodyFinder() as bodies, FrameReader(info, index, rough=True, wanted=plan.needed) as reader:
+            return plan, list(Preparing(info, index, finder, bodies, Squared(1.0), plan, EVERY).frames(reader, begin, 8, cuts, again or {}))
 
     def test_the_first_frames_of_each_shot_are_all_looked_at(self):
         plan, made = self.prepared()

@@ -6,6 +6,8 @@ import numpy as np
 
 from skiagraph.demo.ship import shipped
 from skiagraph.demo.truth import load_truth
+from skiagraph.detect.detections import Detections
+from skiagraph.detect.finder import FaceFinder, Search
 from skiagraph.errors import Cancelled
 from skiagraph.jobs import JobControl
 from skiagraph.media.index import open_clip
@@ -48,6 +50,16 @@ class ScanTest(TemporaryFolder):
         self.assertEverybodyFound(result)
         self.assertTrue(told and len(told[0].people) == 4, "they appear while the scan runs")
         self.assertTrue(all(len(p.paths[0]) == FRAMES for p in result.people))
+
+    def test_whoever_shows_no_face_is_found_by_their_body(self):
+        nothing = lambda *some, **named: Search(())
+        with mock.patch.multiple(FaceFinder, submit=nothing, submit_edges=nothing, submit_around=nothing, submit_parts=nothing), mock.patch("skiagraph.track.sweep.look_at", lambda *some, **named: Detections.none()):
+            people = scan(self.info, self.index, ScanSettings(every=10)).people
+        for frame in range(FRAMES):
+            for head in self.truth.heads[frame]:
+                if head.face_px >= 200:
+                    boxes = [p.boxes()[p.row(frame)] for person in people for p in person.paths if p.first <= frame <= p.last]
+                    self.assertTrue(any(b[0] < head.cx - 0.3 * head.width and b[2] > head.cx + 0.3 * head.width and b[1] < head.cy - 0.3 * head.height and b[3] > head.cy + 0.3 * head.height for b in boxes), (frame, head.actor))
 
     def test_everybody_is_found_in_a_film_that_lies_on_its_side(self):
         clip, height = self.folder / "side.mp4", self.info.upright_size[1]

@@ -8,6 +8,7 @@ import numpy as np
 from skiagraph.demo.people import BLUE_CAP
 from skiagraph.demo.ship import shipped
 from skiagraph.detect.detections import Detections
+from skiagraph.detect.bodies import BodyFinder
 from skiagraph.detect.finder import FaceFinder
 from skiagraph.jobs import JobControl
 from skiagraph.media.index import open_clip
@@ -38,8 +39,8 @@ class SteppingTest(TemporaryFolder):
         checkpoint = Checkpoint(info.path, "test", self.folder)
         told = []
         submit = FaceFinder.submit
-        with FaceFinder(36) as finder, mock.patch.object(FaceFinder, "submit", lambda finder, rgb, *some, **named: submit(finder, np.zeros_like(rgb), *some, **named)):
-            Sweep(info, index, finder, FaceDescriber(), 12, Linker(25), checkpoint).run(JobControl(), lambda frame, seen, whole: told.append((frame, len(seen), whole)))
+        with FaceFinder(36) as finder, BodyFinder() as bodies, mock.patch.object(FaceFinder, "submit", lambda finder, rgb, *some, **named: submit(finder, np.zeros_like(rgb), *some, **named)):
+            Sweep(info, index, finder, bodies, FaceDescriber(), 12, Linker(25), checkpoint).run(JobControl(), lambda frame, seen, whole: told.append((frame, len(seen), whole)))
         first = min(o.frame for o in checkpoint.every() if len(o.seen))
         # Half of the face has come in by frame 22.
         self.assertLessEqual(first, 23)
@@ -55,8 +56,8 @@ class SteppingTest(TemporaryFolder):
             return submit(finder, rgb if len(searched) > 1 else np.zeros_like(rgb), *arguments, **named)
 
         checkpoint = Checkpoint(info.path, "test", self.folder)
-        with FaceFinder(36) as finder, mock.patch.object(FaceFinder, "submit", blind_at_first):
-            Sweep(info, index, finder, FaceDescriber(), 12, Linker(25), checkpoint).run(JobControl())
+        with FaceFinder(36) as finder, BodyFinder() as bodies, mock.patch.object(FaceFinder, "submit", blind_at_first):
+            Sweep(info, index, finder, bodies, FaceDescriber(), 12, Linker(25), checkpoint).run(JobControl())
         seen = {o.frame: len(o.seen) for o in checkpoint.every()}
         # The second search is in the first frame that is decoded half a step into the shot.
         decoded = np.flatnonzero(plan_of(index.non_reference, 12, 25.0).needed)

@@ -1,0 +1,149 @@
+"""People whose faces nobody finds, though their whole bodies are seen: who runs off, is far away, or looks down all the time. They are followed and covered as everybody is."""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from skiagraph.boxes import cxcywh_to_xyxy
+from skiagraph.detect.squared import Squared
+from skiagraph.track.body import FACE_TO_STATURE, BodyLandmarks
+from skiagraph.track.chaining import Chain
+from skiagraph.track.heads import HEAD_BOX
+from skiagraph.track.linking import Tracklet
+from skiagraph.track.stretch import Stretch
+
+
+@dataclass(frozen=True, slots=True)
+class UnfacedSettings:
+    """When bodies are looked for, and which heads that they give away are nobody's yet. Set by hand, with wide margins, on recordings of real people and held against drawn ones (docs/measured.md)."""
+
+    every_s: float = 0.5  # seconds from one look for bodies to the next; larger: later found. Two looks a second take a hundredth or two of a scan
+    sure: float = 0.95  # confidence of the landmark network from which somebody is there; larger: fewer are found. Of some 400 heads by both networks none was nobody's
+    near_face: float = 1.0  # heads from a found face within which a body is whose that is, and needs no look
+    width: float = 1.8  # widths of a head by its body that are held: of twenty heads one lies a quarter of its width further to a side than its ears, and one is a quarter larger than its body tells; larger: wider covers
+    height: float = 1.5  # the same of its height, of which hair and hats have a sixth and more
+    rise: float = 0.06  # by so much of its height the middle of a head lies above its ears
+    known_s: float = 2.0  # seconds before the first face of somebody and after the last for which they are near that; larger: fewer are new
+    known_away: float = 1.5  # heads from where somebody known is, or should be, within which a body is theirs; larger: fewer are new
+    known_a_second: float = 3.0  # more of that for each second from the nearest face
+    gap_s: float = 2.5  # seconds from one look that shows somebody to the next at most
+    away: float = 1.0  # heads that they may have gone between two looks
+    away_a_second: float = 5.0  # more of that for each second: who runs goes 6 m/s, 26 heads, but the camera goes with them; larger: more is joined
+    grown: float = 1.6  # times that their size may have changed
+    alone: float = 4.0  # heads around two signs within which there is nobody else between them, so that they are one person's though nobody could follow them from one to the other; larger: more subjects
+    score: float = 0.6  # confidence of where such a head is, by which its cover grows (project.rows)
+
+
+UNFACED = UnfacedSettings()
+# Of a sign: cx, cy, width, height, px of the clip.
+CX, CY, WIDTH, HEIGHT = range(4)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class BodySign:
+    """A head that a body gives away. head: (4,) cx, cy, width, height, px of the clip."""
+
+    frame: int
+    head: np.ndarray
+
+
+def heads_of(bodies: np.ndarray, rgb: np.ndarray, faces: np.ndarray, landmarks: BodyLandmarks, squared: Squared, settings: UnfacedSettings = UNFACED) -> np.ndarray:
+    """Heads, (n, 4) cx, cy, width, height, px of the clip, of bodies, (m, 5) as detect.bodies gives them, that are surely somebody's and not those of faces that were found, (k, 4); those and bodies
+    in px of an RGB picture with square pixels.
+    """
+    found, middles = [], (faces[:, :2] + faces[:, 2:]) / 2
+    for _, *ends in bodies.tolist():
+        hips, top = np.array(ends[:2]), np.array(ends[2:])
+        about, high = hips + FACE_TO_STATURE * (top - hips), np.hypot(*(top - hips))
+        if not _is_near(about, middles, settings.near_face * landmarks.head_of(high)):
+            body, height = landmarks.around(rgb, hips, top)
+            at = np.array([body.cx, body.cy])
+            if body.sure >= settings.sure and ((at >= 0) & (at < (rgb.shape[1], rgb.shape[0]))).all() and not _is_near(at, middles, settings.near_face * height):
+                width = height * HEAD_BOX.width / HEAD_BOX.height
+                found.append((*(at - (0, settings.rise * height)), settings.width * width, settings.height * height))
+    return np.array(found).reshape(-1, 4) / (squared.aspect, 1, squared.aspect, 1)
+
+
+def _is_near(at: np.ndarray, others: np.ndarray, reach: float) -> bool:
+    return bool((np.hypot(*(others - at).T) <= reach).any()) if len(others) else False
+
+
+@dataclass(frozen=True, slots=True)
+class Unfaced:
+    """chains: of whoever is nobody of those who are known; alone: numbers of those who had nobody near them all the while, so that each is surely one person."""
+
+    chains: list[Chain]
+    alone: frozenset[int]
+
+    def fixed(self, stretches: Sequence[Stretch]) -> list[list[int]]:
+        """Rows of stretches that are one person's: groups of two or more."""
+        rows: dict[int, list[int]] = {}
+        for row, stretch in enumerate(stretches):
+            if stretch.number in self.alone:
+                rows.setdefault(stretch.number, []).append(row)
+        return [group for group in rows.values() if len(group) > 1]
+
+
+def unfaced(signs: Sequence[BodySign], known: Sequence[Chain], shot: Callable[[int], tuple[int, int]], rate: float, settings: UnfacedSettings = UNFACED) -> Unfaced:
+    """Who is given away by signs, in order of frames. shot: first and last frame of the shot that a frame is in."""
+    heads = [(np.asarray(chain.frames), chain.heads) for chain in known]
+    number = max((t.number for chain in known for t in chain.parts), default=0)
+    runs: list[list[BodySign]] = []
+    for sign in signs:
+        near = [chain for chain in heads if chain[0][0] - settings.known_s * rate <= sign.frame <= chain[0][-1] + settings.known_s * rate]
+        if any(_is_theirs(sign, frames, rows, shot, rate, settings) for frames, rows in near):
+            continue
+        mine = min((run for run in runs if _goes_on(run[-1], sign, shot, rate, settings)), key=lambda run: _apart(run[-1].head, sign.head), default=None)
+        if mine is None:
+            runs.append([sign])
+        else:
+            mine.append(sign)
+    found = [BodySign(int(frame), row[:4]) for frames, rows in heads for frame, row in zip(frames, rows)] if runs else []
+    return Unfaced([Chain((_tracklet(number + 1 + n, run, settings),)) for n, run in enumerate(runs)], frozenset(number + 1 + n for n, run in enumerate(runs) if _is_alone(run, [*signs, *found], settings)))
+
+
+def _is_alone(run: Sequence[BodySign], every: Sequence[BodySign], settings: UnfacedSettings) -> bool:
+    """Whether nobody else of every sign is near those of a run while it lasts."""
+    mine, frames = set(map(id, run)), np.array([sign.frame for sign in run])
+    for other in every:
+        if frames[0] <= other.frame <= frames[-1] and id(other) not in mine:
+            row = bisect_right(frames, other.frame)
+            if any(_apart(sign.head, other.head) <= settings.alone for sign in run[max(row - 1, 0):row + 1]):
+                return False
+    return True
+
+
+def _is_theirs(sign: BodySign, frames: np.ndarray, heads: np.ndarray, shot, rate: float, settings: UnfacedSettings) -> bool:
+    """Whether a sign is the head of somebody found at these frames, (n,) with (n, ≥4): near where they are, or should be."""
+    first, last = shot(sign.frame)
+    after = bisect_right(frames, sign.frame)
+    ends = [row for row in (after - 1, after) if 0 <= row < len(frames) and first <= frames[row] <= last]
+    if not ends:
+        return False
+    seconds = min(abs(int(frames[row]) - sign.frame) for row in ends) / rate
+    at = np.array([np.interp(sign.frame, frames[ends], heads[ends, column]) for column in range(4)])
+    return _apart(at, sign.head) <= settings.known_away + settings.known_a_second * seconds
+
+
+def _goes_on(before: BodySign, after: BodySign, shot, rate: float, settings: UnfacedSettings) -> bool:
+    seconds = (after.frame - before.frame) / rate
+    grown = after.head[HEIGHT] / before.head[HEIGHT]
+    return 0 < seconds <= settings.gap_s and shot(before.frame) == shot(after.frame) and 1 / settings.grown <= grown <= settings.grown \
+        and _apart(before.head, after.head) <= settings.away + settings.away_a_second * seconds
+
+
+def _apart(head: np.ndarray, other: np.ndarray) -> float:
+    """How far heads are from each other, in widths of the larger."""
+    return float(np.hypot(head[CX] - other[CX], head[CY] - other[CY]) / max(head[WIDTH], other[WIDTH]))
+
+
+def _tracklet(number: int, run: list[BodySign], settings: UnfacedSettings) -> Tracklet:
+    heads = np.array([sign.head for sign in run], np.float32)
+    # A face would be in the middle of what is covered.
+    side = heads[:, HEIGHT] / settings.height / HEAD_BOX.height
+    faces = cxcywh_to_xyxy(np.column_stack([heads[:, CX], heads[:, CY], side, side])).astype(np.float32)
+    return Tracklet(number, [sign.frame for sign in run], list(np.column_stack([heads, np.zeros(len(run), np.float32)])), list(faces), [settings.score] * len(run))

@@ -1,0 +1,105 @@
+"""Whoever only their body gives away is somebody new, but where somebody known is or should be."""
+
+import unittest
+
+import numpy as np
+
+from skiagraph.demo.people import BLUE_CAP
+from skiagraph.demo.story import QUAY, Actor
+from skiagraph.detect.bodies import BodyFinder
+from skiagraph.detect.squared import Squared
+from skiagraph.track.body import BodyLandmarks
+from skiagraph.track.chaining import Chain
+from skiagraph.track.linking import Tracklet
+from skiagraph.track.path import FOUND, Path
+from skiagraph.track.stretch import Stretch
+from skiagraph.track.unfaced import UNFACED, BodySign, heads_of, unfaced
+from tests.track.test_body import standing
+
+RATE = 25.0
+
+
+def sign(frame, x, y=100.0, width=40.0):
+    return BodySign(frame, np.array([x, y, width, 1.3 * width]))
+
+
+def chain(number, frames, x, step=0.0):
+    heads = [np.array([x + step * (f - frames[0]), 100, 40, 52, 0], np.float32) for f in frames]
+    return Chain((Tracklet(number, list(frames), heads, [np.array([h[0] - 15, 85, h[0] + 15, 115]) for h in heads], [0.9] * len(heads)),))
+
+
+def new(signs, known=(), cut=10_000):
+    return unfaced(signs, known, lambda frame: (0, cut - 1) if frame < cut else (cut, 99_999), RATE)
+
+
+class UnfacedTest(unittest.TestCase):
+    def test_signs_one_after_the_other_are_one_person_who_is_believed(self):
+        one, = new([sign(frame, 100 + 3 * frame) for frame in range(0, 100, 20)], [chain(7, range(5), 900)]).chains
+        self.assertEqual((one.frames.tolist(), one.doubtful, one.parts[0].number), ([0, 20, 40, 60, 80], False, 8))
+        np.testing.assert_allclose(one.heads[:, 0], 100 + 3.0 * one.frames)
+        self.assertEqual(one.heads.shape, (5, 5))
+        for head, face in zip(one.heads, one.parts[0].boxes):
+            self.assertTrue((face[:2] > head[:2] - head[2:4] / 2).all() and (face[2:] < head[:2] + head[2:4] / 2).all(), "the face is inside the head")
+
+    def test_one_sign_is_enough(self):
+        self.assertEqual([(c.frames.tolist(), c.doubtful) for c in new([sign(20, 100)]).chains], [([20], False)])
+
+    def test_of_whom_is_known_nobody_is_made_twice(self):
+        signs = [sign(frame, 200) for frame in range(0, 100, 20)]
+        for case, known in {"between two sights": chain(1, [0, 90], 200), "soon after the last": chain(1, range(10, 50), 210), "before the first": chain(1, range(45, 99), 190), "who moves": chain(1, [0, 80], 160, 1)}.items():
+            with self.subTest(case):
+                self.assertEqual(new(signs, [known]).chains, [])
+        for case, known, cut in (("somebody far from there", chain(1, range(99), 500), 10_000), ("who was there long ago", chain(1, range(0, 3), 200), 10_000), ("in another shot", chain(1, range(0, 60), 200), 60)):
+            with self.subTest(case):
+                late = [s for s in signs if s.frame >= 60]
+                self.assertEqual(len(new(late, [known], cut).chains), 1)
+
+    def test_far_apart_long_after_of_another_size_or_over_a_cut_is_somebody_else(self):
+        for other in (sign(20, 500), sign(90, 100), sign(20, 100, width=80)):
+            self.assertEqual(len(new([sign(0, 100), other]).chains), 2)
+        self.assertEqual(len(new([sign(0, 100), sign(20, 100)], cut=10).chains), 2)
+        self.assertEqual(len(new([sign(0, 100), sign(20, 120)]).chains), 1)
+
+    def test_pieces_of_who_was_alone_are_one_person(self):
+        def pieces(found):
+            number = found.chains[0].parts[0].number
+            stretch = lambda first, number: Stretch(Path.from_rows(first, np.tile([100.0, 100, 40, 52, 0, 0.6], (9, 1)), np.full(9, FOUND, np.uint8)), (0,), (), (), None, False, number)
+            return found.fixed([stretch(0, number), stretch(50, 77), stretch(20, number)])
+
+        run = [sign(frame, 100) for frame in (0, 20, 40)]
+        self.assertEqual(pieces(new(run)), [[0, 2]])
+        self.assertEqual(pieces(new(sorted([*run, sign(20, 210)], key=lambda s: s.frame))), [], "somebody else is near meanwhile")
+        self.assertEqual(pieces(new(run, [chain(1, range(18, 23), 250)])), [], "somebody who is known is")
+        self.assertEqual(pieces(new(run, [chain(1, range(10, 15), 500)])), [[0, 2]])
+
+
+class HeadsTest(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.finder, cls.landmarks = BodyFinder(1), BodyLandmarks()
+        cls.addClassCleanup(cls.finder.close)
+
+    def heads(self, picture, faces=(), aspect=1.0):
+        return heads_of(self.finder.find(picture), picture, np.array(faces, float).reshape(-1, 4), self.landmarks, Squared(aspect))
+
+    def test_a_head_is_held_where_a_body_gives_it_away(self):
+        for yaw in (0, 30, 90):
+            with self.subTest(yaw=yaw):
+                picture, head = standing(yaw, 45)
+                (cx, cy, width, height), = self.heads(picture)
+                # A little may look out of what is told; covers have a margin beside.
+                self.assertLess(cx - width / 2, head[0] - 0.35 * head[2])
+                self.assertGreater(cx + width / 2, head[0] + 0.4 * head[2])
+                self.assertLess(cy - height / 2, head[1] - 0.4 * head[3])
+                self.assertGreater(cy + height / 2, head[1] + 0.4 * head[3])
+                self.assertLess(width, 2.2 * head[2])
+
+    def test_whose_face_was_found_needs_none(self):
+        picture, (x, y, width, *_) = standing(0, 30)
+        self.assertEqual(len(self.heads(picture, [[x - width / 3, y - width / 3, x + width / 3, y + width / 3]])), 0)
+        self.assertEqual(len(self.heads(picture, [[x + 300, y, x + 340, y + 40]])), 1)
+
+    def test_heads_are_told_in_px_of_the_clip(self):
+        picture, _ = standing(0, 30)
+        square, wide = self.heads(picture), self.heads(picture, aspect=2.0)
+        np.testing.assert_allclose(wide, square / (2, 1, 2, 1))
