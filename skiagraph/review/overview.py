@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from skiagraph.footage.source import SourceState, state_of
 from skiagraph.media.clip import even_time
 from skiagraph.project.model import Clip, Project
+from skiagraph.track.stepping import smallest_face
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,7 +49,7 @@ class ClipRow:
             return "Not scanned yet: nobody in it is covered." if not self.people else f"Not scanned yet; {self.people} drawn by hand."
         found = f"{self.people} people found" if self.people != 1 else "1 person found"
         decided = f", {self.undecided} undecided and therefore covered." if self.undecided else ", all decided."
-        return found + decided + (" Scanned only in part." if self.partly else "")
+        return found + decided + (" Scanned only in part." if self.partly else "") + f" It was searched for faces from {smallest_face((self.clip.width, self.clip.height))} px on."
 
 
 def clip_rows(project: Project) -> list[ClipRow]:

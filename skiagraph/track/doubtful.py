@@ -103,6 +103,43 @@ def _holding(path: Path, other: Path) -> Path:
     return Path.from_rows(path.first, rows, path.origin, path.lean)
 
 
+def seen_twice(stretches: Sequence[Stretch], settings: DoubtfulSettings = DoubtfulSettings()) -> list[Stretch]:
+    """Stretches of which doubtful ones that are at one place at once are one, whose cover holds them all."""
+    made: list[Stretch] = []
+    for stretch in stretches:
+        same = next((n for n, other in enumerate(made) if stretch.doubtful and other.doubtful and _are_at_one_place(stretch.path, other.path, settings)), None)
+        if same is None:
+            made.append(stretch)
+        else:
+            one = made[same]
+            made[same] = replace(one, path=_of_both(one.path, stretch.path), chains=one.chains + stretch.chains, faces=tuple(sorted((*one.faces, *stretch.faces), key=lambda face: face[0])),
+                                 described=tuple(sorted((*one.described, *stretch.described), key=lambda d: d[0])))
+    return made
+
+
+def _are_at_one_place(path: Path, other: Path, settings: DoubtfulSettings) -> bool:
+    first, last = max(path.first, other.first), min(path.last, other.last)
+    if first > last:
+        return False
+    a, b = path.part(first, last).rows(), other.part(first, last).rows()
+    larger, smaller = np.maximum(a[:, 2:4], b[:, 2:4]), np.minimum(a[:, 2:4], b[:, 2:4])
+    return bool((np.hypot(*(a[:, :2] - b[:, :2]).T) <= settings.away * larger[:, 0]).all() and (larger <= settings.grown * smaller).all())
+
+
+def _of_both(path: Path, other: Path) -> Path:
+    """A path over all frames of two that overlap: where both are it holds both, and is as sure as the less sure of them."""
+    first, last = min(path.first, other.first), max(path.last, other.last)
+    rows, origin = np.zeros((last - first + 1, 6)), np.zeros(last - first + 1, np.uint8)
+    for one in (other, path):
+        part = slice(one.first - first, one.last - first + 1)
+        rows[part], origin[part] = one.rows(), one.origin
+    both = slice(max(path.first, other.first) - first, min(path.last, other.last) - first + 1)
+    a, b = (one.part(first + both.start, first + both.stop - 1) for one in (path, other))
+    rows[both, :4] = around_both(a.rows().astype(float), b.rows().astype(float))
+    rows[both, 5], origin[both] = np.minimum(a.confidence, b.confidence), np.minimum(a.origin, b.origin)
+    return Path.from_rows(first, rows, origin)
+
+
 def to_look_at(stretches: Sequence[Stretch], settings: DoubtfulSettings = DoubtfulSettings()) -> dict[int, list[tuple[int, np.ndarray]]]:
     """frame → rows of doubtful stretches whose surest faces are there, and the box of each, (4,) px."""
     wanted: dict[int, list[tuple[int, np.ndarray]]] = {}

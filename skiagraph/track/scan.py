@@ -33,7 +33,7 @@ from skiagraph.track.crossings import less_sure
 from skiagraph.track.describing import Description, describe, is_of
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.dissolves import held_over, with_middles
-from skiagraph.track.doubtful import at_one_place, looked_at, taken_for_known, to_look_at, without_inside, without_nobody
+from skiagraph.track.doubtful import at_one_place, looked_at, seen_twice, taken_for_known, to_look_at, without_inside, without_nobody
 from skiagraph.track.held_before import held_before
 from skiagraph.track.light import in_ordinary_light
 from skiagraph.track.linking import Linker, LinkSettings, Seen, Tracklet, extend_back
@@ -46,7 +46,7 @@ from skiagraph.track.profile import holding_faces, reaching_ahead, wide_while_tu
 from skiagraph.track.results import SIGN, FaceRows, FaceTable, FoundPerson, ScanResult
 from skiagraph.track.second_pass import second_pass
 from skiagraph.track.silhouette import Silhouette
-from skiagraph.track.stepping import interval, step_of
+from skiagraph.track.stepping import interval, smallest_face, step_of
 from skiagraph.track.sweep import SWEEP, Sweep
 from skiagraph.track.unfaced import BodySign, unfaced
 
@@ -81,8 +81,7 @@ class ScanSettings:
     part: tuple[int, int] | None = None
 
     def smallest_for(self, info: ClipInfo) -> int:
-        """36 px in HD; 24 px, as far as is affordable, in 4K and small formats."""
-        return self.smallest or (36 if 600 <= min(info.upright_size) <= 1200 else 24)
+        return self.smallest or smallest_face(info.upright_size)
 
 
 def scan(info: ClipInfo, index: FrameIndex, settings: ScanSettings = ScanSettings(), control: JobControl | None = None,
@@ -154,7 +153,7 @@ class _Scan:
         solved = second_pass(self.info, self.index, linked, self._shot, self.control, self.bridges)
         self.control.report(STEP_WHO, 0, None)
         stretches = stretches_of(linked, solved.results, solved.meetings, self.descriptions, self.rate, self.bridges)
-        stretches = self._described(self._without_nobody(taken_for_known(without_inside(stretches))))
+        stretches = self._described(seen_twice(self._without_nobody(taken_for_known(without_inside(stretches)))))
         stretches, joins, asked = self._reconsidered(stretches)
         stretches = held_before(stretches, self._shot, self.info.upright_size, self.rate, self.bridges)
         before, around = stretches, around_others(stretches, self._shot, self.info.upright_size, self.rate)

@@ -7,7 +7,7 @@ from types import SimpleNamespace
 import numpy as np
 
 from skiagraph.track.body import Body
-from skiagraph.track.doubtful import Look, at_one_place, looked_at, may_be_a_hand, no_face_there, nobody_there, taken_for_known, to_look_at, without_inside, without_nobody
+from skiagraph.track.doubtful import Look, at_one_place, looked_at, may_be_a_hand, no_face_there, nobody_there, seen_twice, taken_for_known, to_look_at, without_inside, without_nobody
 from skiagraph.track.path import FOLLOWED, FOUND, Path
 from skiagraph.track.people import people_of
 from skiagraph.track.stretch import Stretch
@@ -183,6 +183,27 @@ class WithoutNobodyTest(unittest.TestCase):
         self.assertEqual((there.frame, there.head.tolist(), there.body), (7, [100, 100, 30, 78], Body(0.9, 110.0, 90.0)))
         self.assertEqual((there.nobody, there.no_face, there.whole), (True, True, False), "its hips would be below the picture")
         self.assertEqual(asked[0][0], 200.0)
+
+
+class SeenTwiceTest(unittest.TestCase):
+    def test_what_is_at_one_place_at_once_is_one_whose_cover_holds_both(self):
+        a, b, c = stretch(0, 20, 100, number=1), stretch(10, 40, 120, 50, confidence=0.3, number=2), stretch(0, 50, 400, number=3)
+        one, other = seen_twice([a, b, c])
+        self.assertEqual((one.number, one.path.first, one.path.last, one.doubtful), (1, 0, 40, True))
+        self.assertEqual(other, c)
+        boxes = one.path.boxes()
+        for part in (a, b):
+            held = part.path.boxes()
+            mine = boxes[part.path.first:part.path.last + 1]
+            self.assertTrue((mine[:, :2] <= held[:, :2] + 0.01).all() and (mine[:, 2:] >= held[:, 2:] - 0.01).all())
+        np.testing.assert_allclose(one.path.confidence[[5, 15, 35]], [0.6, 0.3, 0.3])
+        self.assertEqual([frame for frame, _, _ in one.faces], sorted([*range(21), *range(10, 41)]))
+
+    def test_others_stay_as_they_are(self):
+        a = stretch(0, 20, 100, number=1)
+        for case, b in {"beside it": stretch(10, 40, 150, number=2), "later": stretch(21, 40, 100, number=2), "of another size": stretch(10, 40, 100, 80, number=2), "somebody known": stretch(10, 40, 100, doubtful=False, number=2)}.items():
+            with self.subTest(case):
+                self.assertEqual(seen_twice([a, b]), [a, b])
 
 
 class PlaceTest(unittest.TestCase):

@@ -24,6 +24,7 @@ from skiagraph.review.findings import accepted_by, findings, was_accepted
 from skiagraph.review.proof import Fact, Proof, sha256_of
 from skiagraph.review.sheet import looked_through, sheet_of
 from skiagraph.review.strength import strongest_detail
+from skiagraph.track.stepping import smallest_face
 
 
 @dataclass(frozen=True, slots=True)
@@ -171,7 +172,7 @@ def _scan(project: Project, clip: Clip) -> str:
     if scan is None:
         return "not scanned"
     how = "every frame searched" if scan.every == 1 else f"each {scan.every}th frame searched, the others followed"
-    text = how
+    text = f"{how}, for faces from {smallest_face((clip.width, clip.height))} px on"
     if not scan.is_whole(clip.frames):
         begins, ends = [scan.begun, *(last + 1 for _, last in scan.gaps)], [*(first - 1 for first, _ in scan.gaps), min(scan.reached, clip.frames) - 1]
         text += ", from " + ", ".join(f"{clip.at(first)} to {clip.at(last)}" for first, last in zip(begins, ends)) + " only"
