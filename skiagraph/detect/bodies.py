@@ -51,7 +51,7 @@ class BodyFinder:
 
     def find(self, rgb: np.ndarray) -> np.ndarray:
         """Who may stand where, (n, 5), the surest first: score, hips x and y, top of their circle x and y, px. Of people it finds those whose bodies are from a fifth of the picture's shorter side on."""
-        found = np.concatenate([self._look(rgb[y0:y1, x0:x1]) + (0, x0, y0, x0, y0) for x0, y0, x1, y1 in squares(rgb.shape[1], rgb.shape[0])])
+        found = np.concatenate([self._look(rgb[y0:y1, x0:x1]) + (0, x0, y0, x0, y0) for x0, y0, x1, y1 in looks(rgb.shape[1], rgb.shape[0])])
         kept: list[np.ndarray] = []
         for row in found[np.argsort(-found[:, 0], kind="stable")]:
             if all(np.hypot(*(row[1:3] - other[1:3])) > _ONE * np.hypot(*(other[3:5] - other[1:3])) for other in kept):
@@ -82,12 +82,13 @@ class BodyFinder:
         return mine.network.get_tensor(mine.numbers)[0], mine.network.get_tensor(mine.logits)[0, :, 0]
 
 
-def squares(width: int, height: int) -> list[tuple[int, int, int, int]]:
-    """Squares x0, y0, x1, y1 along the longer side of a picture, px, that hold all of it."""
+def looks(width: int, height: int) -> list[tuple[int, int, int, int]]:
+    """What is looked at, x0, y0, x1, y1 px: all of a picture, in which those are seen who fill its height, and squares along its longer side that hold all of it together."""
     side, long = min(width, height), max(width, height)
-    count = max(1, int(np.ceil((long - _OVERLAP * side) / ((1 - _OVERLAP) * side))))
-    begins = np.linspace(0, long - side, count).round().astype(int) if long > side else np.zeros(1, int)
-    return [(int(b), 0, int(b) + side, side) if width >= height else (0, int(b), side, int(b) + side) for b in begins]
+    if long == side:
+        return [(0, 0, width, height)]
+    begins = np.linspace(0, long - side, int(np.ceil((long - _OVERLAP * side) / ((1 - _OVERLAP) * side)))).round().astype(int)
+    return [(0, 0, width, height), *((int(b), 0, int(b) + side, side) if width > height else (0, int(b), side, int(b) + side) for b in begins)]
 
 
 def _anchors() -> np.ndarray:

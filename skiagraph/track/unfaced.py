@@ -23,7 +23,7 @@ class UnfacedSettings:
 
     every_s: float = 0.5  # seconds from one look for bodies to the next; larger: later found. Two looks a second take a hundredth or two of a scan
     sure: float = 0.95  # confidence of the landmark network from which somebody is there; larger: fewer are found. Of some 400 heads by both networks none was nobody's
-    near_face: float = 1.0  # heads from a found face within which a body is whose that is, and needs no look
+    near_face: float = 1.0  # heads from a found face, or a head that another body gave away, within which a body is whose that is; larger: fewer are found in crowds
     width: float = 1.8  # widths of a head by its body that are held: of twenty heads one lies a quarter of its width further to a side than its ears, and one is a quarter larger than its body tells; larger: wider covers
     height: float = 1.5  # the same of its height, of which hair and hats have a sixth and more
     rise: float = 0.06  # by so much of its height the middle of a head lies above its ears
@@ -55,21 +55,23 @@ def heads_of(bodies: np.ndarray, rgb: np.ndarray, faces: np.ndarray, landmarks: 
     """Heads, (n, 4) cx, cy, width, height, px of the clip, of bodies, (m, 5) as detect.bodies gives them, that are surely somebody's and not those of faces that were found, (k, 4); those and bodies
     in px of an RGB picture with square pixels.
     """
-    found, middles = [], (faces[:, :2] + faces[:, 2:]) / 2
+    found, known = [], list((faces[:, :2] + faces[:, 2:]) / 2)
     for _, *ends in bodies.tolist():
         hips, top = np.array(ends[:2]), np.array(ends[2:])
         about, high = hips + FACE_TO_STATURE * (top - hips), np.hypot(*(top - hips))
-        if not _is_near(about, middles, settings.near_face * landmarks.head_of(high)):
+        if not _is_near(about, known, settings.near_face * landmarks.head_of(high)):
             body, height = landmarks.around(rgb, hips, top)
             at = np.array([body.cx, body.cy])
-            if body.sure >= settings.sure and ((at >= 0) & (at < (rgb.shape[1], rgb.shape[0]))).all() and not _is_near(at, middles, settings.near_face * height):
+            if body.sure >= settings.sure and ((at >= 0) & (at < (rgb.shape[1], rgb.shape[0]))).all() and not _is_near(at, known, settings.near_face * height):
                 width = height * HEAD_BOX.width / HEAD_BOX.height
                 found.append((*(at - (0, settings.rise * height)), settings.width * width, settings.height * height))
+                # Somebody may be seen in two looks, with their hips at two places.
+                known.append(at)
     return np.array(found).reshape(-1, 4) / (squared.aspect, 1, squared.aspect, 1)
 
 
-def _is_near(at: np.ndarray, others: np.ndarray, reach: float) -> bool:
-    return bool((np.hypot(*(others - at).T) <= reach).any()) if len(others) else False
+def _is_near(at: np.ndarray, others: Sequence[np.ndarray], reach: float) -> bool:
+    return any(np.hypot(*(other - at)) <= reach for other in others)
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,10 +1,10 @@
-"""Bodies are seen where people stand, and squares hold all of a picture."""
+"""Bodies are seen where people stand, and all of a picture is looked at."""
 
 import unittest
 
 import numpy as np
 
-from skiagraph.detect.bodies import BODY_SCORE, BodyFinder, squares
+from skiagraph.detect.bodies import BODY_SCORE, BodyFinder, looks
 from tests.track.test_body import standing
 
 
@@ -34,10 +34,12 @@ class BodyFinderTest(unittest.TestCase):
     def test_nobody_is_seen_on_nothing(self):
         self.assertEqual(self.finder.find(np.full((300, 500, 3), 120, np.uint8)).shape, (0, 5))
 
-    def test_squares_hold_all_of_a_picture_and_overlap(self):
-        for width, height in ((1920, 1080), (1080, 1920), (640, 480), (500, 500), (3000, 400), (401, 400)):
+    def test_all_of_a_picture_is_looked_at_and_squares_that_hold_it_and_overlap(self):
+        self.assertEqual(looks(500, 500), [(0, 0, 500, 500)])
+        for width, height in ((1920, 1080), (1080, 1920), (640, 480), (3000, 400), (401, 400)):
             with self.subTest(size=(width, height)):
-                parts = squares(width, height)
+                whole, *parts = looks(width, height)
+                self.assertEqual(whole, (0, 0, width, height))
                 seen = np.zeros((height, width), bool)
                 for x0, y0, x1, y1 in parts:
                     self.assertEqual((x1 - x0, y1 - y0), (min(width, height),) * 2)

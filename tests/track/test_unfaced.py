@@ -99,6 +99,12 @@ class HeadsTest(unittest.TestCase):
         self.assertEqual(len(self.heads(picture, [[x - width / 3, y - width / 3, x + width / 3, y + width / 3]])), 0)
         self.assertEqual(len(self.heads(picture, [[x + 300, y, x + 340, y + 40]])), 1)
 
+    def test_who_is_seen_twice_has_one_head(self):
+        picture, _ = standing(0, 30)
+        body, = self.finder.find(picture)
+        both = np.array([body, body + (0, 3, 40, 3, 0)])
+        self.assertEqual(len(heads_of(both, picture, np.zeros((0, 4)), self.landmarks, Squared(1.0))), 1)
+
     def test_heads_are_told_in_px_of_the_clip(self):
         picture, _ = standing(0, 30)
         square, wide = self.heads(picture), self.heads(picture, aspect=2.0)
