@@ -19,8 +19,8 @@ _SIDE = 256
 _ROOM = 1.25
 # Heights of a head with its middle at 0.935, and hips at 0.53, as shares of the stature (Drillis and Contini, Body segment parameters, 1966).
 _HEAD, _MIDDLE, _HIP = 0.13, 0.935, 0.53
-# How far up from the hips to the top of that circle the middle of the head is.
-FACE_TO_STATURE = (_MIDDLE - _HIP) / (1 - _HIP)
+# Share of the way from the hips to the top of that circle at which the middle of the head is.
+HEAD_ON_WAY = (_MIDDLE - _HIP) / (1 - _HIP)
 # In heights of a head: how far the hips are below its middle, and the side of that square.
 HIPS, _REACH = (_MIDDLE - _HIP) / _HEAD, 2 * _ROOM * (1 - _HIP) / _HEAD
 # Of the landmarks, each x, y, z, visibility, presence, the ears stay nearest to the middle of a head that turns (a sixth of its width off at most as a rule; the mean of nose, eyes and mouth a third).

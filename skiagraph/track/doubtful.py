@@ -181,6 +181,8 @@ def without_nobody(stretches: Sequence[Stretch], looks: Mapping[int, Sequence[Lo
     known = [s.path for s in made if not s.doubtful]
 
     def is_nobody(stretch: Stretch, seen: Sequence[Look]) -> bool:
+        if not seen:
+            return False
         if all(look.nobody for look in seen):
             return True
         if any(score >= settings.weak for _, _, score in stretch.faces):

@@ -10,7 +10,7 @@ import numpy as np
 
 from skiagraph.boxes import cxcywh_to_xyxy
 from skiagraph.detect.squared import Squared
-from skiagraph.track.body import FACE_TO_STATURE, BodyLandmarks
+from skiagraph.track.body import HEAD_ON_WAY, BodyLandmarks
 from skiagraph.track.chaining import Chain
 from skiagraph.track.heads import HEAD_BOX
 from skiagraph.track.linking import Tracklet
@@ -58,7 +58,7 @@ def heads_of(bodies: np.ndarray, rgb: np.ndarray, faces: np.ndarray, landmarks: 
     found, known = [], list((faces[:, :2] + faces[:, 2:]) / 2)
     for _, *ends in bodies.tolist():
         hips, top = np.array(ends[:2]), np.array(ends[2:])
-        about, high = hips + FACE_TO_STATURE * (top - hips), np.hypot(*(top - hips))
+        about, high = hips + HEAD_ON_WAY * (top - hips), np.hypot(*(top - hips))
         if not _is_near(about, known, settings.near_face * landmarks.head_of(high)):
             body, height = landmarks.around(rgb, hips, top)
             at = np.array([body.cx, body.cy])

@@ -172,6 +172,10 @@ class WithoutNobodyTest(unittest.TestCase):
                             ("too dark to tell whether there is a face", [look(sure=0.01, no_face=False)] * 3)):
             self.assertIs(self.left(tree, looks), tree, case)
 
+    def test_what_nobody_looked_at_stays(self):
+        part = stretch(0, 9, 100)
+        self.assertIs(self.left(part, []), part)
+
     def test_what_is_nobody_by_its_shape_is_left_out_whatever_the_score(self):
         self.assertIsNone(self.left(seen(stretch(0, 9, 100), 0.8), [look(nobody=True, sure=0.6)] * 3))
 
