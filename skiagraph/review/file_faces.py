@@ -161,9 +161,9 @@ def open_faces(project: Project, clip: Clip, n: int, shot: Frame, picture: np.nd
     """
     open_ = np.zeros(len(found), bool)
     for row, (box, score, roll) in enumerate(zip(found.boxes, found.scores, np.nan_to_num(found.rolls).tolist())):
-        points = _face_points(box, clip)
-        hidden = _share_hidden(points, covers)
-        if hidden >= HIDDEN or _is_of_shown(project, clip, n, points):
+        points = face_points(box, clip)
+        hidden = share_hidden(points, covers)
+        if hidden >= HIDDEN or is_of_shown(project, clip, n, points):
             continue
         # However sure the detector is of somebody who lies, what stands looks like that now and then.
         if (score < SURE or roll) and searcher.presence(picture, box, roll) < PRESENT:
@@ -173,19 +173,20 @@ def open_faces(project: Project, clip: Clip, n: int, shot: Frame, picture: np.nd
             if score < SURE_BESIDE and searcher.presence(source, box, roll) < PRESENT:
                 continue
             real = searcher.look(source, box, roll)
-            if not len(real) or all(_share_hidden(_face_points(b, clip), covers) >= INSIDE for b in real):
+            if not len(real) or all(share_hidden(face_points(b, clip), covers) >= INSIDE for b in real):
                 continue
         open_[row] = True
     return found.take(open_)
 
 
-def _face_points(box: np.ndarray, clip: Clip) -> np.ndarray:
+def face_points(box: np.ndarray, clip: Clip) -> np.ndarray:
     """Points of the face itself, (n, 2), where it is inside the picture."""
     points = points_of(box[None])
     return points[0][in_picture(points, clip)[0]]
 
 
-def _share_hidden(points, covers) -> float:
+def share_hidden(points: np.ndarray, covers: list[Layer]) -> float:
+    """Share of points, (n, 2) px, under complete covers."""
     hidden = np.zeros(len(points), bool)
     for layer in covers:
         if layer.label:
@@ -197,13 +198,13 @@ def _share_hidden(points, covers) -> float:
     return float(hidden.mean())
 
 
-def _is_of_shown(project: Project, clip: Clip, n: int, points) -> bool:
-    """True for a face of somebody who agreed to be seen. Who was dismissed as nobody did not agree."""
+def is_of_shown(project: Project, clip: Clip, n: int, points: np.ndarray, grown: float = SHOWN_GROWN, share: float = SHOWN_SHARE) -> bool:
+    """True for a face, by points of it, (n, 2) px, of somebody who agreed to be seen: so much of it lies in their head, grown by so much. Who was dismissed as nobody did not agree."""
     for subject in project.subjects:
         if subject.decision != Decision.SHOW or subject.dismissed or not subject.of.hides:
             continue
         for sighting in subject.in_clip(clip.key):
             outline = outline_at(project, sighting, n)
-            if outline is not None and outline.grown_by(SHOWN_GROWN).contains(points).mean() > SHOWN_SHARE:
+            if outline is not None and outline.grown_by(grown).contains(points).mean() > share:
                 return True
     return False

@@ -21,8 +21,9 @@ from skiagraph.media.index import load_index
 from skiagraph.media.pictures import CONTAINER
 from skiagraph.media.reader import FrameReader
 from skiagraph.project.layers import layers
-from skiagraph.project.model import Project
+from skiagraph.project.model import Clip, Project
 from skiagraph.review.file_alike import Outside
+from skiagraph.review.file_bodies import FileBodies
 from skiagraph.review.file_covers import same_range, weak_covers
 from skiagraph.review.file_faces import FileSearcher, open_faces
 from skiagraph.review.finding import Finding, Reason, runs
@@ -32,6 +33,7 @@ from skiagraph.review.unknown_faces import box_of, runs_of
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.results import FaceRows, FaceTable
 from skiagraph.track.scan import ScanSettings
+from skiagraph.track.unfaced import UNFACED
 
 STEP = "Checking the export"
 # Frames that are searched while covers of earlier ones are compared, and bytes that they may take: some are searched whole and take ten times as long as others.
@@ -54,15 +56,18 @@ def see(project: Project, clip_key: str, film: Path, frames: range, begin: int, 
         source = stack.enter_context(FrameReader(source_info, source_index, threads=1))
         finder = stack.enter_context(FaceFinder(ScanSettings().smallest_for(source_info)))
         searching = stack.enter_context(ThreadPoolExecutor(1, thread_name_prefix="searching"))
-        searcher = FileSearcher(finder, describer, squared)
+        searcher, bodies = FileSearcher(finder, describer, squared), stack.enter_context(FileBodies(squared, float(clip.rate)))
         shots = stack.enter_context(closing(read_ahead((source.read(n) for n in frames), 3)))
         showns = stack.enter_context(closing(read_ahead((out.read(n - begin).like(source_info) for n in frames), 3)))
         ahead = ahead_of(source_info, AHEAD, AHEAD_BYTES, 4.0)
         for done, (n, shot, shown, covers, picture, found) in enumerate(_searched(project, clip_key, zip(frames, shots, showns), searcher, searching, ahead)):
             seen.add(n, shot, shown, covers)
-            bare = open_faces(project, clip, n, shot, picture, found.result(), covers, searcher)
+            faces = found.result()
+            bare = open_faces(project, clip, n, shot, picture, faces, covers, searcher)
             for box, score in zip(bare.boxes, bare.scores.tolist()):
                 seen.faces.add(n, box, score)
+            for box in bodies.open_faces(project, clip, n, picture, faces.boxes, covers):
+                seen.bodies.add(n, box, UNFACED.sure)
             if n in seen.wanted:
                 seen.measuring.add(n, shot.rgb(), picture, finder, squared)
             control.report(STEP, done + 1, len(frames))
@@ -94,7 +99,7 @@ class Seen:
         """scaled: width and height px of the upright picture of the file, where it is another than the source's."""
         self._project, self._clip, self._scaled, self.lossless = project, clip, scaled, lossless
         self.weak: dict[str, dict[int, float]] = {}
-        self.faces = FaceRows()
+        self.faces, self.bodies = FaceRows(), FaceRows()
         self.covers = 0
         self.outside = Outside(lossless)
         self.measuring = Measuring(project, clip, describer=describer)
@@ -121,7 +126,11 @@ class Seen:
     def findings(self, every: int) -> list[Finding]:
         found = [f for key, frames in self.weak.items() for f in _stretches(self._clip, key, Reason.FILE_DIFFERS, frames, every)]
         scan = self._project.scan_of(self._clip)
-        found += _faces(self._clip, self.faces.table(), scan.cuts if scan else (), every)
+        clip, cuts = self._project.clip(self._clip), scan.cuts if scan else ()
+        found += _faces(clip, Reason.FILE_FACE, self.faces.table(), cuts, every)
+        # Who is seen in one look may be there until the next.
+        looks = max(every, round(UNFACED.every_s * float(clip.rate)))
+        found += _faces(clip, Reason.FILE_BODY, self.bodies.table(), cuts, looks, looks - 1)
         found += _stretches(self._clip, "", Reason.FILE_PICTURE, self.outside.differing, every)
         for person in self.measured:
             if person.is_known:
@@ -135,9 +144,9 @@ class Seen:
         return Fact("Covers", f"{self.covers} covers in {frames} frames compared, {'all as decided' if not bad else f'{bad} missing or weaker than decided'}", not bad)
 
     def faces_fact(self, frames: int, smallest: int) -> Fact:
-        bare = len(np.unique(self.faces.table().frames))
-        return Fact("Faces", f"{frames} frames searched for faces from {smallest} px, more finely around covers and along the edges; " + (
-            f"some that nobody agreed to show in {bare} frames" if bare else "none that nobody agreed to show"), not bare)
+        bare, bodies = (len(np.unique(rows.table().frames)) for rows in (self.faces, self.bodies))
+        return Fact("Faces", f"{frames} frames searched for faces from {smallest} px, more finely around covers and along the edges, and two a second for whole bodies; " + (
+            f"some that nobody agreed to show in {bare} frames" if bare else "none that nobody agreed to show") + (f", and somebody without a face that was found in {bodies}" if bodies else ""), not bare and not bodies)
 
     def known_facts(self) -> list[Fact]:
         asked = [m for m in self.measured if m.asked]
@@ -149,11 +158,15 @@ class Seen:
         return [Fact("Recogniser", text + (f"; knows {', '.join(known)}" if known else "; nobody more often than by luck"), not known)]
 
 
-def _faces(clip: str, table: FaceTable, cuts: Sequence[int], every: int) -> Iterator[Finding]:
+def _faces(clip: Clip, reason: str, table: FaceTable, cuts: Sequence[int], every: int, around: int = 0) -> Iterator[Finding]:
+    """A finding for each face that is seen in a table, with so many frames around, as far as its shot goes. cuts: frames with which shots begin; every: each n-th frame was looked at."""
+    bounds = np.array([0, *cuts, clip.frames])
     for run in runs_of(table, range(len(table)), cuts, every - 1):
         best = max(run, key=lambda row: (table.scores[row], -row))
         seen = tuple((int(table.frames[row]), box_of(table, row)) for row in run)
-        yield Finding(clip, "", Reason.FILE_FACE, seen[0][0], seen[-1][0], int(table.scores[best]) / 100, int(table.frames[best]), box_of(table, best), seen)
+        shot = int(np.searchsorted(bounds, seen[0][0], side="right"))
+        first, last = max(int(bounds[shot - 1]), seen[0][0] - around), min(int(bounds[shot]) - 1, seen[-1][0] + around)
+        yield Finding(clip.key, "", reason, min(first, seen[0][0]), max(last, seen[-1][0]), int(table.scores[best]) / 100, int(table.frames[best]), box_of(table, best), seen)
 
 
 def _stretches(clip: str, key: str, reason: str, frames: dict[int, float], every: int) -> Iterator[Finding]:

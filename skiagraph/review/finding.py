@@ -46,6 +46,7 @@ class Reason:
     CHECK_FAILED = "check-failed"
     FILE_DIFFERS = "cover-missing-in-file"
     FILE_FACE = "face-in-file"
+    FILE_BODY = "somebody-in-file"
     FILE_SHAPE = "file-of-other-shape"
     FILE_KNOWN = "known-in-file"
     FILE_PICTURE = "picture-differs-in-file"

@@ -145,7 +145,10 @@ def _apart(head: np.ndarray, other: np.ndarray) -> float:
 
 def _tracklet(number: int, run: list[BodySign], settings: UnfacedSettings) -> Tracklet:
     heads = np.array([sign.head for sign in run], np.float32)
-    # A face would be in the middle of what is covered.
+    return Tracklet(number, [sign.frame for sign in run], list(np.column_stack([heads, np.zeros(len(run), np.float32)])), list(faces_in(heads, settings)), [settings.score] * len(run))
+
+
+def faces_in(heads: np.ndarray, settings: UnfacedSettings = UNFACED) -> np.ndarray:
+    """Where the faces of heads as heads_of gives them, (n, 4), would be: x0, y0, x1, y1 px, float32 (n, 4)."""
     side = heads[:, HEIGHT] / settings.height / HEAD_BOX.height
-    faces = cxcywh_to_xyxy(np.column_stack([heads[:, CX], heads[:, CY], side, side])).astype(np.float32)
-    return Tracklet(number, [sign.frame for sign in run], list(np.column_stack([heads, np.zeros(len(run), np.float32)])), list(faces), [settings.score] * len(run))
+    return cxcywh_to_xyxy(np.column_stack([heads[:, CX], heads[:, CY], side, side])).astype(np.float32)

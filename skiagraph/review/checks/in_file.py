@@ -35,6 +35,14 @@ class FaceInFile(UnknownFinding):
 
 
 @finding_kind
+class SomebodyInFile(FaceInFile):
+    reason, word = Reason.FILE_BODY, "Somebody in file"
+
+    def sentence(self, project, finding, told):
+        return f"Somebody can be seen in the exported file at {told.where} ({told.count}) whom nobody agreed to show, though no face was found there. Cover them and export again, or accept if it is nobody."
+
+
+@finding_kind
 class OtherShape(FindingKind):
     reason, word, exposing = Reason.FILE_SHAPE, "Other shape", True
 

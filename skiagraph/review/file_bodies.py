@@ -1,0 +1,60 @@
+"""People in an exported file whom nobody agreed to show and whose faces nobody finds, by their bodies (track.unfaced)."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from skiagraph.cover.layer import Layer
+from skiagraph.detect.bodies import BodyFinder
+from skiagraph.detect.squared import Squared
+from skiagraph.project.model import Clip, Project
+from skiagraph.review.file_faces import face_points, is_of_shown, share_hidden
+from skiagraph.track.body import BodyLandmarks
+from skiagraph.track.unfaced import UNFACED, faces_in, heads_of
+
+
+@dataclass(frozen=True, slots=True)
+class FileBodySettings:
+    """Where a head is by a body is known to a quarter of its width, so that less of it has to be under a cover than of a face that is found. Set by hand."""
+
+    hidden: float = 0.5  # share of the face's place under complete covers from which it is hidden; larger: more findings
+    shown_grown: float = 0.6  # by so much of its size the head of somebody who agreed to be seen may be astray; larger: fewer findings
+    shown: float = 0.5  # share of the face's place in that
+
+
+FILE_BODIES = FileBodySettings()
+
+
+class FileBodies:
+    """Looks at the frames of a film, one after another, so often as a scan does. Closes with `close` or as a context."""
+
+    def __init__(self, squared: Squared, rate: float):
+        self._finder, self._landmarks, self._squared = BodyFinder(1), BodyLandmarks(), squared
+        self._each, self._looked = max(1, round(UNFACED.every_s * rate)), -1
+
+    def __enter__(self) -> FileBodies:
+        return self
+
+    def __exit__(self, *_) -> None:
+        self.close()
+
+    def close(self) -> None:
+        self._finder.close()
+
+    def open_faces(self, project: Project, clip: Clip, n: int, rgb: np.ndarray, faces: np.ndarray, covers: list[Layer], settings: FileBodySettings = FILE_BODIES) -> np.ndarray:
+        """Where faces of frame n are by their bodies, (m, 4) px of the clip, of those that are neither hidden nor of somebody who agreed to be seen; none where it is no time for a look.
+
+        rgb: of the file; faces: boxes of those that were found in it, (k, 4), which are judged by themselves.
+        """
+        if n // self._each == self._looked:
+            return np.zeros((0, 4))
+        self._looked = n // self._each
+        picture = self._squared.picture(rgb)
+        found = faces_in(heads_of(self._finder.find(picture), picture, self._squared.boxes(faces), self._landmarks, self._squared))
+        bare = np.zeros(len(found), bool)
+        for row, box in enumerate(found):
+            points = face_points(box, clip)
+            bare[row] = len(points) and share_hidden(points, covers) < settings.hidden and not is_of_shown(project, clip, n, points, settings.shown_grown, settings.shown)
+        return found[bare]
