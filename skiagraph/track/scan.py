@@ -152,7 +152,7 @@ class _Scan:
         linked += others.chains
         solved = second_pass(self.info, self.index, linked, self._shot, self.control, self.bridges)
         self.control.report(STEP_WHO, 0, None)
-        stretches = stretches_of(linked, solved.results, solved.meetings, self.descriptions, self.rate, self.bridges)
+        stretches = others.widened(stretches_of(linked, solved.results, solved.meetings, self.descriptions, self.rate, self.bridges))
         stretches = self._described(seen_twice(self._without_nobody(taken_for_known(without_inside(stretches)))))
         stretches, joins, asked = self._reconsidered(stretches)
         stretches = held_before(stretches, self._shot, self.info.upright_size, self.rate, self.bridges)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from bisect import bisect_right
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -14,6 +14,7 @@ from skiagraph.track.body import HEAD_ON_WAY, BodyLandmarks
 from skiagraph.track.chaining import Chain
 from skiagraph.track.heads import HEAD_BOX
 from skiagraph.track.linking import Tracklet
+from skiagraph.track.path import Path
 from skiagraph.track.stretch import Stretch
 
 
@@ -24,17 +25,20 @@ class UnfacedSettings:
     every_s: float = 0.5  # seconds from one look for bodies to the next; larger: later found. Two looks a second take a hundredth or two of a scan
     sure: float = 0.95  # confidence of the landmark network from which somebody is there; larger: fewer are found. Of some 400 heads by both networks none was nobody's
     near_face: float = 1.0  # heads from a found face, or a head that another body gave away, within which a body is whose that is; larger: fewer are found in crowds
-    width: float = 1.8  # widths of a head by its body that are held: of twenty heads one lies a quarter of its width further to a side than its ears, and one is a quarter larger than its body tells; larger: wider covers
-    height: float = 1.5  # the same of its height, of which hair and hats have a sixth and more
+    width: float = 1.1  # widths of a head by its body that are followed; larger: followers hold more of what is around it
+    height: float = 1.1  # the same of its height, of which bodies tell nine tenths
+    wider: float = 1.6  # times that its cover is as wide: of twenty heads one lies a quarter of its width further to a side than its ears, and one is a quarter larger than its body tells; larger: wider covers
+    higher: float = 1.35  # times that its cover is as high, for hair and hats
     rise: float = 0.06  # by so much of its height the middle of a head lies above its ears
     known_s: float = 2.0  # seconds before the first face of somebody and after the last for which they are near that; larger: fewer are new
-    known_away: float = 1.5  # heads from where somebody known is, or should be, within which a body is theirs; larger: fewer are new
-    known_a_second: float = 3.0  # more of that for each second from the nearest face
+    doubted_s: float = 0.3  # the same of what is doubtful, which is covered for hardly longer than it is seen
+    known_away: float = 2.5  # heads from where somebody known is, or should be, within which a body is theirs; larger: fewer are new
+    known_a_second: float = 5.0  # more of that for each second from the nearest face
     gap_s: float = 2.5  # seconds from one look that shows somebody to the next at most
-    away: float = 1.0  # heads that they may have gone between two looks
-    away_a_second: float = 5.0  # more of that for each second: who runs goes 6 m/s, 26 heads, but the camera goes with them; larger: more is joined
+    away: float = 1.6  # heads that they may have gone between two looks
+    away_a_second: float = 8.0  # more of that for each second: who runs goes 6 m/s, 26 heads, but the camera goes with them; larger: more is joined
     grown: float = 1.6  # times that their size may have changed
-    alone: float = 4.0  # heads around two signs within which there is nobody else between them, so that they are one person's though nobody could follow them from one to the other; larger: more subjects
+    alone: float = 6.5  # heads around two signs within which there is nobody else between them, so that they are one person's though nobody could follow them from one to the other; larger: more subjects
     score: float = 0.6  # confidence of where such a head is, by which its cover grows (project.rows)
 
 
@@ -76,10 +80,27 @@ def _is_near(at: np.ndarray, others: Sequence[np.ndarray], reach: float) -> bool
 
 @dataclass(frozen=True, slots=True)
 class Unfaced:
-    """chains: of whoever is nobody of those who are known; alone: numbers of those who had nobody near them all the while, so that each is surely one person."""
+    """chains: of whoever is nobody of those who are known; first: how many chains are known, which stand before them; alone: numbers of those who had nobody near them all the while, so that each is surely
+    one person."""
 
     chains: list[Chain]
+    first: int
     alone: frozenset[int]
+
+    def widened(self, stretches: Sequence[Stretch], settings: UnfacedSettings = UNFACED) -> list[Stretch]:
+        """Stretches whose covers are as wide as a body leaves open where the head is, in the frames that are nearer to such a look than to a face."""
+        return [self._widened(s, settings) if any(chain >= self.first for chain in s.chains) else s for s in stretches]
+
+    def _widened(self, stretch: Stretch, settings: UnfacedSettings) -> Stretch:
+        path = stretch.path
+        signs = {frame for chain in stretch.chains if chain >= self.first for frame in self.chains[chain - self.first].frames.tolist()}
+        found = np.array([frame for frame, _, _ in stretch.faces])
+        nearest = found[np.abs(np.arange(path.first, path.last + 1)[:, None] - found).argmin(axis=1)]
+        by_body = np.isin(nearest, list(signs))
+        rows = path.rows()
+        rows[by_body, WIDTH] *= settings.wider
+        rows[by_body, HEIGHT] *= settings.higher
+        return replace(stretch, path=Path.from_rows(path.first, rows, path.origin, path.lean))
 
     def fixed(self, stretches: Sequence[Stretch]) -> list[list[int]]:
         """Rows of stretches that are one person's: groups of two or more."""
@@ -92,11 +113,11 @@ class Unfaced:
 
 def unfaced(signs: Sequence[BodySign], known: Sequence[Chain], shot: Callable[[int], tuple[int, int]], rate: float, settings: UnfacedSettings = UNFACED) -> Unfaced:
     """Who is given away by signs, in order of frames. shot: first and last frame of the shot that a frame is in."""
-    heads = [(np.asarray(chain.frames), chain.heads) for chain in known]
+    heads = [(np.asarray(chain.frames), chain.heads, (settings.doubted_s if chain.doubtful else settings.known_s) * rate) for chain in known]
     number = max((t.number for chain in known for t in chain.parts), default=0)
     runs: list[list[BodySign]] = []
     for sign in signs:
-        near = [chain for chain in heads if chain[0][0] - settings.known_s * rate <= sign.frame <= chain[0][-1] + settings.known_s * rate]
+        near = [(frames, rows) for frames, rows, reach in heads if frames[0] - reach <= sign.frame <= frames[-1] + reach]
         if any(_is_theirs(sign, frames, rows, shot, rate, settings) for frames, rows in near):
             continue
         mine = min((run for run in runs if _goes_on(run[-1], sign, shot, rate, settings)), key=lambda run: _apart(run[-1].head, sign.head), default=None)
@@ -104,8 +125,8 @@ def unfaced(signs: Sequence[BodySign], known: Sequence[Chain], shot: Callable[[i
             runs.append([sign])
         else:
             mine.append(sign)
-    found = [BodySign(int(frame), row[:4]) for frames, rows in heads for frame, row in zip(frames, rows)] if runs else []
-    return Unfaced([Chain((_tracklet(number + 1 + n, run, settings),)) for n, run in enumerate(runs)], frozenset(number + 1 + n for n, run in enumerate(runs) if _is_alone(run, [*signs, *found], settings)))
+    found = [BodySign(int(frame), row[:4]) for frames, rows, _ in heads for frame, row in zip(frames, rows)] if runs else []
+    return Unfaced([Chain((_tracklet(number + 1 + n, run, settings),)) for n, run in enumerate(runs)], len(known), frozenset(number + 1 + n for n, run in enumerate(runs) if _is_alone(run, [*signs, *found], settings)))
 
 
 def _is_alone(run: Sequence[BodySign], every: Sequence[BodySign], settings: UnfacedSettings) -> bool:

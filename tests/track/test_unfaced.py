@@ -44,18 +44,31 @@ class UnfacedTest(unittest.TestCase):
     def test_one_sign_is_enough(self):
         self.assertEqual([(c.frames.tolist(), c.doubtful) for c in new([sign(20, 100)]).chains], [([20], False)])
 
+    def test_covers_are_wide_where_only_a_body_tells_of_the_head(self):
+        found = new([sign(0, 100), sign(10, 100)], [chain(1, [30, 40], 700)])
+        rows = np.tile([100.0, 100, 40, 52, 0, 0.6], (41, 1))
+        faces = tuple((frame, np.array([90.0, 90, 110, 110]), 0.6) for frame in (0, 10, 30, 40))
+        body, known = (Stretch(Path.from_rows(0, rows, np.full(41, FOUND, np.uint8)), chains, faces, (), None, False, 1) for chains in ((1, 0), (0,)))
+        wide, same = found.widened([body, known])
+        self.assertIs(same, known)
+        np.testing.assert_allclose(wide.path.width, np.where(np.arange(41) <= 20, 40 * UNFACED.wider, 40))
+        np.testing.assert_allclose(wide.path.height, np.where(np.arange(41) <= 20, 52 * UNFACED.higher, 52), rtol=1e-6)
+
     def test_of_whom_is_known_nobody_is_made_twice(self):
         signs = [sign(frame, 200) for frame in range(0, 100, 20)]
         for case, known in {"between two sights": chain(1, [0, 90], 200), "soon after the last": chain(1, range(10, 50), 210), "before the first": chain(1, range(45, 99), 190), "who moves": chain(1, [0, 80], 160, 1)}.items():
             with self.subTest(case):
                 self.assertEqual(new(signs, [known]).chains, [])
+        doubtful = chain(1, range(10, 50), 210)
+        doubtful.parts[0].doubtful = True
+        self.assertEqual([c.frames.tolist() for c in new(signs, [doubtful]).chains], [[0, 60, 80]], "what is doubtful is not covered for long")
         for case, known, cut in (("somebody far from there", chain(1, range(99), 500), 10_000), ("who was there long ago", chain(1, range(0, 3), 200), 10_000), ("in another shot", chain(1, range(0, 60), 200), 60)):
             with self.subTest(case):
                 late = [s for s in signs if s.frame >= 60]
                 self.assertEqual(len(new(late, [known], cut).chains), 1)
 
     def test_far_apart_long_after_of_another_size_or_over_a_cut_is_somebody_else(self):
-        for other in (sign(20, 500), sign(90, 100), sign(20, 100, width=80)):
+        for other in (sign(20, 700), sign(90, 100), sign(20, 100, width=80)):
             self.assertEqual(len(new([sign(0, 100), other]).chains), 2)
         self.assertEqual(len(new([sign(0, 100), sign(20, 100)], cut=10).chains), 2)
         self.assertEqual(len(new([sign(0, 100), sign(20, 120)]).chains), 1)
@@ -68,9 +81,9 @@ class UnfacedTest(unittest.TestCase):
 
         run = [sign(frame, 100) for frame in (0, 20, 40)]
         self.assertEqual(pieces(new(run)), [[0, 2]])
-        self.assertEqual(pieces(new(sorted([*run, sign(20, 210)], key=lambda s: s.frame))), [], "somebody else is near meanwhile")
-        self.assertEqual(pieces(new(run, [chain(1, range(18, 23), 250)])), [], "somebody who is known is")
-        self.assertEqual(pieces(new(run, [chain(1, range(10, 15), 500)])), [[0, 2]])
+        self.assertEqual(pieces(new(sorted([*run, sign(20, 300)], key=lambda s: s.frame))), [], "somebody else is near meanwhile")
+        self.assertEqual(pieces(new(run, [chain(1, range(18, 23), 310)])), [], "somebody who is known is")
+        self.assertEqual(pieces(new(run, [chain(1, range(10, 15), 700)])), [[0, 2]])
 
 
 class HeadsTest(unittest.TestCase):
@@ -86,7 +99,7 @@ class HeadsTest(unittest.TestCase):
         for yaw in (0, 30, 90):
             with self.subTest(yaw=yaw):
                 picture, head = standing(yaw, 45)
-                (cx, cy, width, height), = self.heads(picture)
+                (cx, cy, width, height), = self.heads(picture) * (1, 1, UNFACED.wider, UNFACED.higher)
                 # A little may look out of what is told; covers have a margin beside.
                 self.assertLess(cx - width / 2, head[0] - 0.35 * head[2])
                 self.assertGreater(cx + width / 2, head[0] + 0.4 * head[2])
