@@ -1,7 +1,11 @@
-"""People in an exported file whom nobody agreed to show and whose faces nobody finds, by their bodies (track.unfaced)."""
+"""People in an exported file whom nobody agreed to show and whose faces nobody finds, by their bodies (track.unfaced).
+
+The source is asked who is where, since a body whose head is covered seems to have one elsewhere; that the file has the covers is compared beside (file_covers).
+"""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -43,15 +47,15 @@ class FileBodies:
     def close(self) -> None:
         self._finder.close()
 
-    def open_faces(self, project: Project, clip: Clip, n: int, rgb: np.ndarray, faces: np.ndarray, covers: list[Layer], settings: FileBodySettings = FILE_BODIES) -> np.ndarray:
+    def open_faces(self, project: Project, clip: Clip, n: int, rgb: Callable[[], np.ndarray], faces: np.ndarray, covers: list[Layer], settings: FileBodySettings = FILE_BODIES) -> np.ndarray:
         """Where faces of frame n are by their bodies, (m, 4) px of the clip, of those that are neither hidden nor of somebody who agreed to be seen; none where it is no time for a look.
 
-        rgb: of the file; faces: boxes of those that were found in it, (k, 4), which are judged by themselves.
+        rgb: the source's picture, made where it is looked at; faces: boxes of those that were found in the file, (k, 4), which are judged by themselves.
         """
         if n // self._each == self._looked:
             return np.zeros((0, 4))
         self._looked = n // self._each
-        picture = self._squared.picture(rgb)
+        picture = self._squared.picture(rgb())
         found = faces_in(heads_of(self._finder.find(picture), picture, self._squared.boxes(faces), self._landmarks, self._squared))
         bare = np.zeros(len(found), bool)
         for row, box in enumerate(found):

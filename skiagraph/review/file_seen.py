@@ -66,7 +66,7 @@ def see(project: Project, clip_key: str, film: Path, frames: range, begin: int, 
             bare = open_faces(project, clip, n, shot, picture, faces, covers, searcher)
             for box, score in zip(bare.boxes, bare.scores.tolist()):
                 seen.faces.add(n, box, score)
-            for box in bodies.open_faces(project, clip, n, picture, faces.boxes, covers):
+            for box in bodies.open_faces(project, clip, n, shot.rgb, faces.boxes, covers):
                 seen.bodies.add(n, box, UNFACED.sure)
             if n in seen.wanted:
                 seen.measuring.add(n, shot.rgb(), picture, finder, squared)

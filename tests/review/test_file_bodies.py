@@ -38,7 +38,7 @@ class FileBodiesTest(TemporaryFolder):
     def seen(self, project, frames=(0,), faces=()):
         clip = project.clip("c1")
         with FileBodies(Squared(1.0), 25.0) as bodies:
-            return [len(bodies.open_faces(project, clip, n, self.picture, np.array(faces, float).reshape(-1, 4), layers(project, "c1", n))) for n in frames]
+            return [len(bodies.open_faces(project, clip, n, lambda: self.picture, np.array(faces, float).reshape(-1, 4), layers(project, "c1", n))) for n in frames]
 
     def test_covered_or_agreed_nobody_is_told_of(self):
         self.assertEqual(self.seen(self.project), [0])
@@ -59,6 +59,7 @@ class FileBodiesTest(TemporaryFolder):
         self.assertEqual((finding.reason, finding.first, finding.last, [frame for frame, _ in finding.seen]), (Reason.FILE_BODY, 0, FRAMES - 1, [0, 12]))
         self.assertSentence(sentence(nobody, finding), "Somebody")
         mended = finding.kind.remedied(nobody, finding)
+        # In the file the rest of them still stands there, and may seem to have a head somewhere else.
         export_clip(mended, "c1", out)
         with self.blind():
             self.assertEqual(check_file(mended, "c1", out), [])
