@@ -140,7 +140,7 @@ class FootagePage(QWidget):
         title = QLabel(tr("Scan"))
         title.setObjectName("title")
         layout.addWidget(title)
-        layout.addWidget(quiet("Finds everybody by face or body and follows them through the clip. Nothing leaves this machine.", wrap=True))
+        layout.addWidget(quiet("Finds people by face or body and follows them. Nothing leaves this machine.", wrap=True))
         self.way = Choice([("every", "Every frame", "Searches every frame: the most thorough way"), ("step", "Stepping", "Searches every nth frame and follows in between: faster")])
         self.way.set_value("every")
         layout.addWidget(self.way)
