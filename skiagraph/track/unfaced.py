@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
@@ -92,11 +91,15 @@ class Unfaced:
         return [self._widened(s, settings) if any(chain >= self.first for chain in s.chains) else s for s in stretches]
 
     def _widened(self, stretch: Stretch, settings: UnfacedSettings) -> Stretch:
-        path = stretch.path
-        signs = {frame for chain in stretch.chains if chain >= self.first for frame in self.chains[chain - self.first].frames.tolist()}
-        found = np.array([frame for frame, _, _ in stretch.faces])
-        nearest = found[np.abs(np.arange(path.first, path.last + 1)[:, None] - found).argmin(axis=1)]
-        by_body = np.isin(nearest, list(signs))
+        path, found = stretch.path, np.unique([frame for frame, _, _ in stretch.faces]).astype(int)
+        if not len(found):
+            return stretch
+        signs = [frame for chain in stretch.chains if chain >= self.first for frame in self.chains[chain - self.first].frames.tolist()]
+        every = np.arange(path.first, path.last + 1)
+        after = np.clip(np.searchsorted(found, every), 0, len(found) - 1)
+        before = np.maximum(after - 1, 0)
+        nearest = np.where(np.abs(every - found[before]) <= np.abs(found[after] - every), found[before], found[after])
+        by_body = np.isin(nearest, signs)
         rows = path.rows()
         rows[by_body, WIDTH] *= settings.wider
         rows[by_body, HEIGHT] *= settings.higher
@@ -116,39 +119,47 @@ def unfaced(signs: Sequence[BodySign], known: Sequence[Chain], shot: Callable[[i
     heads = [(np.asarray(chain.frames), chain.heads, (settings.doubted_s if chain.doubtful else settings.known_s) * rate) for chain in known]
     number = max((t.number for chain in known for t in chain.parts), default=0)
     runs: list[list[BodySign]] = []
+    open_: list[list[BodySign]] = []
     for sign in signs:
+        open_ = [run for run in open_ if sign.frame - run[-1].frame <= settings.gap_s * rate]
         near = [(frames, rows) for frames, rows, reach in heads if frames[0] - reach <= sign.frame <= frames[-1] + reach]
         if any(_is_theirs(sign, frames, rows, shot, rate, settings) for frames, rows in near):
             continue
-        mine = min((run for run in runs if _goes_on(run[-1], sign, shot, rate, settings)), key=lambda run: _apart(run[-1].head, sign.head), default=None)
+        mine = min((run for run in open_ if _goes_on(run[-1], sign, shot, rate, settings)), key=lambda run: _apart(run[-1].head, sign.head), default=None)
         if mine is None:
             runs.append([sign])
+            open_.append(runs[-1])
         else:
             mine.append(sign)
-    found = [BodySign(int(frame), row[:4]) for frames, rows, _ in heads for frame, row in zip(frames, rows)] if runs else []
-    return Unfaced([Chain((_tracklet(number + 1 + n, run, settings),)) for n, run in enumerate(runs)], len(known), frozenset(number + 1 + n for n, run in enumerate(runs) if _is_alone(run, [*signs, *found], settings)))
+    alone = _alone(runs, [*signs, *(BodySign(int(frame), row[:4]) for frames, rows, _ in heads for frame, row in zip(frames, rows))], settings) if runs else []
+    return Unfaced([Chain((_tracklet(number + 1 + n, run, settings),)) for n, run in enumerate(runs)], len(known), frozenset(number + 1 + n for n in alone))
 
 
-def _is_alone(run: Sequence[BodySign], every: Sequence[BodySign], settings: UnfacedSettings) -> bool:
-    """Whether nobody else of every sign is near those of a run while it lasts."""
-    mine, frames = set(map(id, run)), np.array([sign.frame for sign in run])
-    for other in every:
-        if frames[0] <= other.frame <= frames[-1] and id(other) not in mine:
-            row = bisect_right(frames, other.frame)
-            if any(_apart(sign.head, other.head) <= settings.alone for sign in run[max(row - 1, 0):row + 1]):
-                return False
-    return True
+def _alone(runs: Sequence[Sequence[BodySign]], every: Sequence[BodySign], settings: UnfacedSettings) -> list[int]:
+    """Numbers of the runs near which nobody else of every sign is while they last."""
+    order = sorted(range(len(every)), key=lambda n: every[n].frame)
+    frames, heads, names = np.array([every[n].frame for n in order]), np.array([every[n].head for n in order]), np.array([id(every[n]) for n in order])
+    found = []
+    for number, run in enumerate(runs):
+        mine, own = np.array([sign.frame for sign in run]), np.array([sign.head for sign in run])
+        meanwhile = np.arange(np.searchsorted(frames, mine[0]), np.searchsorted(frames, mine[-1], side="right"))
+        others = meanwhile[~np.isin(names[meanwhile], [id(sign) for sign in run])]
+        after = np.searchsorted(mine, frames[others], side="right")
+        if not any((_apart(own[np.clip(row, 0, len(run) - 1)], heads[others]) <= settings.alone).any() for row in (after - 1, after)):
+            found.append(number)
+    return found
 
 
 def _is_theirs(sign: BodySign, frames: np.ndarray, heads: np.ndarray, shot, rate: float, settings: UnfacedSettings) -> bool:
     """Whether a sign is the head of somebody found at these frames, (n,) with (n, ≥4): near where they are, or should be."""
     first, last = shot(sign.frame)
-    after = bisect_right(frames, sign.frame)
+    after = int(np.searchsorted(frames, sign.frame, side="right"))
     ends = [row for row in (after - 1, after) if 0 <= row < len(frames) and first <= frames[row] <= last]
     if not ends:
         return False
     seconds = min(abs(int(frames[row]) - sign.frame) for row in ends) / rate
-    at = np.array([np.interp(sign.frame, frames[ends], heads[ends, column]) for column in range(4)])
+    share = (sign.frame - frames[ends[0]]) / (frames[ends[1]] - frames[ends[0]]) if len(ends) == 2 else 0.0
+    at = heads[ends[0], :4] * (1 - share) + heads[ends[-1], :4] * share
     return _apart(at, sign.head) <= settings.known_away + settings.known_a_second * seconds
 
 
@@ -159,9 +170,9 @@ def _goes_on(before: BodySign, after: BodySign, shot, rate: float, settings: Unf
         and _apart(before.head, after.head) <= settings.away + settings.away_a_second * seconds
 
 
-def _apart(head: np.ndarray, other: np.ndarray) -> float:
-    """How far heads are from each other, in widths of the larger."""
-    return float(np.hypot(head[CX] - other[CX], head[CY] - other[CY]) / max(head[WIDTH], other[WIDTH]))
+def _apart(head: np.ndarray, other: np.ndarray) -> np.ndarray:
+    """How far heads, (…, 4), are from each other, in widths of the larger."""
+    return np.hypot(head[..., CX] - other[..., CX], head[..., CY] - other[..., CY]) / np.maximum(head[..., WIDTH], other[..., WIDTH])
 
 
 def _tracklet(number: int, run: list[BodySign], settings: UnfacedSettings) -> Tracklet:
