@@ -20,7 +20,7 @@ _SIDE = 224
 _ANCHORS = ((8, 2), (16, 2), (32, 6))
 # Of the numbers of each anchor: where the hips are, and the top of the circle around them that holds the whole body.
 _HIPS, _TOP = slice(4, 6), slice(6, 8)
-# Score from which there may be somebody. Of some 600 that were confirmed on drawn and recorded people one was nobody from 0.7 on, a tenth below 0.6 (docs/measured.md).
+# Score from which there may be somebody. On recordings of real people balls, wheels and shadows that the landmark network confirmed had less (docs/measured.md); smaller: more are found, and more that are none.
 BODY_SCORE = 0.7
 # Looks are squares; each overlaps the next by this share, which holds the narrow shape of somebody who stands where one ends.
 _OVERLAP = 0.12
@@ -50,7 +50,7 @@ class BodyFinder:
         return self._pool.submit(self.find, rgb)
 
     def find(self, rgb: np.ndarray) -> np.ndarray:
-        """Who may stand where, (n, 5), the surest first: score, hips x and y, top of their circle x and y, px. Of people it finds those whose bodies are from a fifth of the picture's shorter side on."""
+        """Who may stand where, (n, 5), the surest first: score, hips x and y, top of their circle x and y, px."""
         found = np.concatenate([self._look(rgb[y0:y1, x0:x1]) + (0, x0, y0, x0, y0) for x0, y0, x1, y1 in looks(rgb.shape[1], rgb.shape[0])])
         kept: list[np.ndarray] = []
         for row in found[np.argsort(-found[:, 0], kind="stable")]:

@@ -36,7 +36,7 @@ class FileBodies:
 
     def __init__(self, squared: Squared, rate: float):
         self._finder, self._landmarks, self._squared = BodyFinder(1), BodyLandmarks(), squared
-        self._each, self._looked = max(1, round(UNFACED.every_s * rate)), -1
+        self._each, self._looked = UNFACED.each(rate), -1
 
     def __enter__(self) -> FileBodies:
         return self

@@ -129,7 +129,7 @@ class Seen:
         clip, cuts = self._project.clip(self._clip), scan.cuts if scan else ()
         found += _faces(clip, Reason.FILE_FACE, self.faces.table(), cuts, every)
         # Who is seen in one look may be there until the next.
-        looks = max(every, round(UNFACED.every_s * float(clip.rate)))
+        looks = max(every, UNFACED.each(float(clip.rate)))
         found += _faces(clip, Reason.FILE_BODY, self.bodies.table(), cuts, looks, looks - 1)
         found += _stretches(self._clip, "", Reason.FILE_PICTURE, self.outside.differing, every)
         for person in self.measured:
@@ -166,7 +166,7 @@ def _faces(clip: Clip, reason: str, table: FaceTable, cuts: Sequence[int], every
         seen = tuple((int(table.frames[row]), box_of(table, row)) for row in run)
         shot = int(np.searchsorted(bounds, seen[0][0], side="right"))
         first, last = max(int(bounds[shot - 1]), seen[0][0] - around), min(int(bounds[shot]) - 1, seen[-1][0] + around)
-        yield Finding(clip.key, "", reason, min(first, seen[0][0]), max(last, seen[-1][0]), int(table.scores[best]) / 100, int(table.frames[best]), box_of(table, best), seen)
+        yield Finding(clip.key, "", reason, first, last, int(table.scores[best]) / 100, int(table.frames[best]), box_of(table, best), seen)
 
 
 def _stretches(clip: str, key: str, reason: str, frames: dict[int, float], every: int) -> Iterator[Finding]:

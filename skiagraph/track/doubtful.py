@@ -40,7 +40,7 @@ class DoubtfulSettings:
     arms_wide: float = 3.0  # the same with elbows out, 0.47 m of a head of 0.155 m (anthropometry: span akimbo). There only what the body network, too, takes for a part of whoever that head is; larger: less is asked
     body_high: tuple[float, float] = (0.75, 4.0)  # heights of its head, from the middle of that on, between which hands, elbows and knees are below it; wider: less is asked
     detector_saw: float = 0.7  # score that only the detector itself gives, so that its opinion and the body network's are two; smaller: more is believed
-    body: float = 0.9  # confidence of the body network from which somebody's head is where it says (its makers take 0.5); larger: less is believed. On recordings of real people (docs/measured.md) it says 0.9 and more of heads, whoever faces away or is 16 px wide
+    body: float = 0.9  # confidence of the body network from which somebody's head is where it says (its makers take 0.5); larger: less is believed. On recordings of real people (docs/measured.md) it mostly says 0.9 and more of heads, also of those that face away or are 16 px wide
     body_elsewhere: float = 0.5  # the same from which the head is not where it is elsewhere; larger: more is asked
     body_gone: float = 0.05  # the same up to which nobody is there; trees have 0.01, heads that are hard to see 0.1 and more, as a rule; larger: less is asked
     on_head: float = 0.6  # widths and heights of a head from its middle up to which it is the one that the body network means; larger: more is believed

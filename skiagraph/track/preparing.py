@@ -64,7 +64,7 @@ class Preparing:
         again: what the earlier run saw in them; bodied: the frame in which it looked for bodies last. Of still earlier ones only those are read that a dissolve may have begun in.
         """
         # In the first search of each so many frames bodies are looked for.
-        each = max(1, round(UNFACED.every_s * float(self._info.rate)))
+        each = UNFACED.each(float(self._info.rate))
         bodied = -1 if bodied is None else bodied // each
         # What the camera had done in the frame that was searched last, as a whole, and as a whole or in part.
         camera, view_searched, view_seen = CameraMotion(), STILL, STILL

@@ -21,8 +21,8 @@ from skiagraph.track.stretch import Stretch
 class UnfacedSettings:
     """When bodies are looked for, and which heads that they give away are nobody's yet. Set by hand, with wide margins, on recordings of real people and held against drawn ones (docs/measured.md)."""
 
-    every_s: float = 0.5  # seconds from one look for bodies to the next; larger: later found. Two looks a second take a hundredth or two of a scan
-    sure: float = 0.95  # confidence of the landmark network from which somebody is there; larger: fewer are found. Of some 400 heads by both networks none was nobody's
+    every_s: float = 0.5  # seconds from one look for bodies to the next; larger: later found, less work (about 6 in 100 of the processor time of stepping, docs/measured.md)
+    sure: float = 0.95  # confidence of the landmark network from which somebody is there; larger: fewer are found. Of 346 heads by both networks on drawn films one was nobody's
     near_face: float = 1.0  # heads from a found face, or a head that another body gave away, within which a body is whose that is; larger: fewer are found in crowds
     width: float = 1.1  # widths of a head by its body that are followed; larger: followers hold more of what is around it
     height: float = 1.1  # the same of its height, of which bodies tell nine tenths
@@ -39,6 +39,10 @@ class UnfacedSettings:
     grown: float = 1.6  # times that their size may have changed
     alone: float = 6.5  # heads around two signs within which there is nobody else between them, so that they are one person's though nobody could follow them from one to the other; larger: more subjects
     score: float = 0.6  # confidence of where such a head is, by which its cover grows (project.rows)
+
+    def each(self, rate: float) -> int:
+        """Frames from one look for bodies to the next, at a rate of frames a second."""
+        return max(1, round(self.every_s * rate))
 
 
 UNFACED = UnfacedSettings()
