@@ -1,40 +1,54 @@
-"""Bodies in a picture, at a coarse look: where their hips are and how they stand, also of those who face away, run, or have faces a few px wide.
+"""Bodies in a picture: where the heads are of all who can be seen, also of those who face away, run, stand close together, or have faces a few px wide.
 
-Network: the detector of Bazarevsky et al., BlazePose: on-device real-time body pose tracking, 2020 (MediaPipe pose detection, Apache-2.0), 224x224. Where it sees somebody is for the landmark network to
-confirm (track.body): alone it sees bodies in much that is upright.
+Network: MoveNet MultiPose Lightning (Google, 2021, Apache-2.0), made by tools/convert_bodies.py; people are read from its maps as Zhou, Wang and Krähenbühl, Objects as points, 2019, describe.
 """
 
 from __future__ import annotations
 
 import os
-import threading
 from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
 
-from skiagraph.detect.networks import weights
+from skiagraph.detect.networks import onnx_network
 
-_SIDE = 224
-# Strides of the anchors and how many lie at each place: makers' settings of the network (pose_detection_cpu.pbtxt).
-_ANCHORS = ((8, 2), (16, 2), (32, 6))
-# Of the numbers of each anchor: where the hips are, and the top of the circle around them that holds the whole body.
-_HIPS, _TOP = slice(4, 6), slice(6, 8)
-# Score from which there may be somebody. On recordings of real people balls, wheels and shadows that the landmark network confirmed had less (docs/measured.md); smaller: more are found, and more that are none.
-BODY_SCORE = 0.7
-# Looks are squares; each overlaps the next by this share, which holds the narrow shape of somebody who stands where one ends.
-_OVERLAP = 0.12
-# Two in one circle, nearer than this share of its radius, are one.
-_ONE = 0.25
+# Sides of what the network looks at are multiples of this; a cell of its maps is so many px of that.
+_MULTIPLE, _CELL = 32, 4
+# Landmarks by number, as in COCO: nose, eyes and ears; shoulders; hips.
+_HEAD, _EARS, _SHOULDERS, _HIPS = [0, 1, 2, 3, 4], [3, 4], [5, 6], [11, 12]
+_WANTED = np.array([*_HEAD, *_SHOULDERS, *_HIPS])
+# Shares of the stature: heights of a head, of its middle, of the shoulders and of the hips above the floor, and how far the shoulders are apart (Drillis and Contini, Body segment parameters, 1966).
+_STATURE = {"head": 0.13, "middle": 0.935, "shoulders": 0.818, "hips": 0.53, "apart": 0.259}
+# Where a landmark should be by the middle of its body is off by some cells: squared, as a share of the shorter side of the maps; the makers' number.
+_ASTRAY = 0.3
+# A head is so many times as high as its ears, eyes and nose are apart at the most; of small ones landmarks lie some cells astray.
+_HIGH_BY_WIDE, _BLUR = 1.7, 4.0
+# Rows of found bodies.
+SCORE, HEAD_X, HEAD_Y, HIPS_X, HIPS_Y, HIGH = range(6)
+
+
+@dataclass(frozen=True, slots=True)
+class BodySettings:
+    """What is looked at and who is taken for somebody. On recordings of real people (docs/measured.md)."""
+
+    longer: int = 512  # px of the longer side of a picture as it is looked at; larger: smaller heads are found (from 5 px there, most from 9 on), in square measure more time, and who fills the picture is not
+    finer: int = 896  # the same of the finer looks, in which smaller people are found
+    enlarged: float = 1.6  # times that a small picture is enlarged at most
+    least: float = 0.3  # score from which there may be somebody; smaller: more are found, and more that are none
+    head: float = 0.25  # likelihood of the likeliest of ears, eyes and nose from which a head is in sight; 0.28 at least where the landmark network confirmed one, 0.01 of legs; smaller: more are found
+
+
+BODIES = BodySettings()
 
 
 class BodyFinder:
     """Looks at pictures in threads of its own. Closes with `close` or as a context."""
 
-    def __init__(self, threads: int | None = None):
-        self._pool = ThreadPoolExecutor(threads or min(2, os.cpu_count() or 1), thread_name_prefix="bodies")
-        self._of_thread = threading.local()
-        self._anchors = _anchors()
+    def __init__(self, threads: int | None = None, settings: BodySettings = BODIES):
+        self._pool, self._settings = ThreadPoolExecutor(threads or min(2, os.cpu_count() or 1), thread_name_prefix="bodies"), settings
+        self._network = onnx_network("bodies.onnx")
 
     def __enter__(self) -> BodyFinder:
         return self
@@ -45,57 +59,58 @@ class BodyFinder:
     def close(self) -> None:
         self._pool.shutdown(wait=True, cancel_futures=True)
 
-    def submit(self, rgb: np.ndarray) -> Future[np.ndarray]:
+    def submit(self, rgb: np.ndarray, fine: bool = False) -> Future[np.ndarray]:
         """Begin to look at an RGB picture with square pixels; for `find`."""
-        return self._pool.submit(self.find, rgb)
+        return self._pool.submit(self.find, rgb, fine)
 
-    def find(self, rgb: np.ndarray) -> np.ndarray:
-        """Who may stand where, (n, 5), the surest first: score, hips x and y, top of their circle x and y, px."""
-        found = np.concatenate([self._look(rgb[y0:y1, x0:x1]) + (0, x0, y0, x0, y0) for x0, y0, x1, y1 in looks(rgb.shape[1], rgb.shape[0])])
+    def find(self, rgb: np.ndarray, fine: bool = False) -> np.ndarray:
+        """Who may be where, (n, 6), the surest first: score, head x and y, hips x and y, height of the head, px. fine: looked at more finely beside, where that shows more of the picture."""
+        own = max(rgb.shape[:2])
+        looks = {min(self._settings.longer, round(self._settings.enlarged * own))}
+        if fine:
+            looks.add(max(*looks, min(self._settings.finer, own)))
+        found = np.concatenate([self._look(rgb, side) for side in sorted(looks)])
         kept: list[np.ndarray] = []
-        for row in found[np.argsort(-found[:, 0], kind="stable")]:
-            if all(np.hypot(*(row[1:3] - other[1:3])) > _ONE * np.hypot(*(other[3:5] - other[1:3])) for other in kept):
+        for row in found[np.argsort(-found[:, SCORE], kind="stable")]:
+            if all(np.hypot(*(row[HEAD_X:HIPS_X] - other[HEAD_X:HIPS_X])) > max(row[HIGH], other[HIGH]) / 2 for other in kept):
                 kept.append(row)
-        return np.array(kept).reshape(-1, 5)
+        return np.array(kept).reshape(-1, 6)
 
-    def _look(self, part: np.ndarray) -> np.ndarray:
-        scale = _SIDE / max(part.shape[:2])
-        small = cv2.resize(part, (max(1, round(part.shape[1] * scale)), max(1, round(part.shape[0] * scale))), interpolation=cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR)
-        square = np.zeros((_SIDE, _SIDE, 3), np.uint8)
-        square[:small.shape[0], :small.shape[1]] = small
-        numbers, logits = self._run((square.astype(np.float32) * np.float32(2 / 255) - 1)[None])
-        rows = np.flatnonzero(logits >= np.log(BODY_SCORE / (1 - BODY_SCORE)))
-        at = self._anchors[rows] * _SIDE
-        return np.column_stack([1 / (1 + np.exp(-logits[rows])), (numbers[rows, _HIPS] + at) / scale, (numbers[rows, _TOP] + at) / scale]).reshape(-1, 5)
-
-    def _run(self, picture: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-        """Twelve numbers and a logit for each anchor."""
-        mine = self._of_thread
-        if not hasattr(mine, "network"):
-            from ai_edge_litert.interpreter import Interpreter
-            mine.network = Interpreter(model_content=weights("body_detector.tflite"), num_threads=1)
-            mine.network.allocate_tensors()
-            mine.input = mine.network.get_input_details()[0]["index"]
-            mine.logits, mine.numbers = (detail["index"] for detail in sorted(mine.network.get_output_details(), key=lambda detail: int(np.prod(detail["shape"]))))
-        mine.network.set_tensor(mine.input, picture)
-        mine.network.invoke()
-        return mine.network.get_tensor(mine.numbers)[0], mine.network.get_tensor(mine.logits)[0, :, 0]
+    def _look(self, rgb: np.ndarray, side: int) -> np.ndarray:
+        scale = side / max(rgb.shape[:2])
+        small = cv2.resize(rgb, (max(1, round(rgb.shape[1] * scale)), max(1, round(rgb.shape[0] * scale))), interpolation=cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR)
+        height, width = small.shape[:2]
+        whole = cv2.copyMakeBorder(small, 0, -height % _MULTIPLE, 0, -width % _MULTIPLE, cv2.BORDER_CONSTANT)
+        middles, likely, towards, finely = (plane[0] for plane in self._network.run(["middles", "likely", "towards", "finely"], {"picture": whole[None]}))
+        found = _read(middles[0], likely, towards, finely, self._settings)
+        found[:, 1:] *= _CELL / scale
+        inside = (found[:, HEAD_X:HIPS_X] >= 0).all(1) & (found[:, HEAD_X] < rgb.shape[1]) & (found[:, HEAD_Y] < rgb.shape[0])
+        return found[inside]
 
 
-def looks(width: int, height: int) -> list[tuple[int, int, int, int]]:
-    """What is looked at, x0, y0, x1, y1 px: all of a picture, in which those are seen who fill its height, and squares along its longer side that hold all of it together."""
-    side, long = min(width, height), max(width, height)
-    if long == side:
-        return [(0, 0, width, height)]
-    begins = np.linspace(0, long - side, int(np.ceil((long - _OVERLAP * side) / ((1 - _OVERLAP) * side)))).round().astype(int)
-    return [(0, 0, width, height), *((int(b), 0, int(b) + side, side) if width > height else (0, int(b), side, int(b) + side) for b in begins)]
+def _read(middles: np.ndarray, likely: np.ndarray, towards: np.ndarray, finely: np.ndarray, settings: BodySettings) -> np.ndarray:
+    """People of the maps of a look, (n, 6) as BodyFinder gives them, in cells: a peak of middles, and of each landmark the likeliest cell near where it should be."""
+    rows, columns = np.nonzero((middles >= settings.least) & (middles >= cv2.dilate(middles, np.ones((5, 5), np.uint8))))
+    down, along = np.arange(middles.shape[0])[:, None], np.arange(middles.shape[1])[None]
+    reach = _ASTRAY * min(middles.shape)
+    found = []
+    for row, column in zip(rows, columns):
+        points, sure = np.zeros((17, 2)), np.zeros(17)
+        for kind in _WANTED:
+            y, x = row + towards[2 * kind, row, column], column + towards[2 * kind + 1, row, column]
+            near = likely[kind] * (np.exp(-(down - y) ** 2 / reach) * np.exp(-(along - x) ** 2 / reach))
+            at = np.unravel_index(int(np.argmax(near)), near.shape)
+            sure[kind], points[kind] = likely[kind][at], (at[1] + finely[2 * kind + 1][at], at[0] + finely[2 * kind][at])
+        # Ears stay in the middle of a head that turns.
+        head, hips = points[_EARS].mean(axis=0), points[_HIPS].mean(axis=0)
+        if sure[_HEAD].max() >= settings.head:
+            found.append((middles[row, column], *head, *hips, _height_of_head(points[_HEAD], head, points[_SHOULDERS], hips)))
+    return np.array(found, float).reshape(-1, 6)
 
 
-def _anchors() -> np.ndarray:
-    """Middles of the anchors, (n, 2), shares of the square."""
-    made = []
-    for stride, each in _ANCHORS:
-        cells = (np.arange(_SIDE // stride) + 0.5) * stride / _SIDE
-        y, x = np.meshgrid(cells, cells, indexing="ij")
-        made.append(np.repeat(np.stack([x.ravel(), y.ravel()], axis=1), each, axis=0))
-    return np.concatenate(made)
+def _height_of_head(parts: np.ndarray, head: np.ndarray, shoulders: np.ndarray, hips: np.ndarray) -> float:
+    """By the trunk of who leans forward, by the shoulders of who sits behind something, and by itself where of a body that fills the picture only it can be seen."""
+    away, trunk, apart = (float(np.hypot(*(one - other))) for one, other in ((head, hips), (shoulders.mean(axis=0), hips), (shoulders[0], shoulders[1])))
+    s = _STATURE
+    itself = _HIGH_BY_WIDE * float(np.ptp(parts[:, 0])) - _BLUR
+    return max(itself, s["head"] * max(away / (s["middle"] - s["hips"]), trunk / (s["shoulders"] - s["hips"]), apart / s["apart"]))

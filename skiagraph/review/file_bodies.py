@@ -56,7 +56,7 @@ class FileBodies:
             return np.zeros((0, 4))
         self._looked = n // self._each
         picture = self._squared.picture(rgb())
-        found = faces_in(heads_of(self._finder.find(picture), picture, self._squared.boxes(faces), self._landmarks, self._squared))
+        found = faces_in(heads_of(self._finder.find(picture, self._looked % UNFACED.fine_each == 0), picture, self._squared.boxes(faces), self._landmarks, self._squared))
         bare = np.zeros(len(found), bool)
         for row, box in enumerate(found):
             points = face_points(box, clip)

@@ -62,16 +62,10 @@ class BodyLandmarks:
         height = max(height, 1.0)
         return self._look(rgb, cx - HIPS * height * np.sin(lean), cy + HIPS * height * np.cos(lean), _REACH * height, lean)
 
-    def around(self, rgb: np.ndarray, hips: np.ndarray, top: np.ndarray) -> tuple[Body, float]:
-        """The body with hips here and the top of its circle there, each x, y px of an RGB picture, and about how high its head is, px."""
+    def around(self, rgb: np.ndarray, hips: np.ndarray, top: np.ndarray) -> Body:
+        """The body with hips here and the top of the circle around them there, each x, y px of an RGB picture."""
         up = np.asarray(top, float) - hips
-        radius = max(float(np.hypot(*up)), 1.0)
-        return self._look(rgb, float(hips[0]), float(hips[1]), 2 * _ROOM * radius, float(np.arctan2(up[0], -up[1]))), self.head_of(radius)
-
-    @staticmethod
-    def head_of(radius: float) -> float:
-        """About how high the head of a body is with a circle of that radius, px."""
-        return radius * _HEAD / (1 - _HIP)
+        return self._look(rgb, float(hips[0]), float(hips[1]), 2 * _ROOM * max(float(np.hypot(*up)), 1.0), float(np.arctan2(up[0], -up[1])))
 
     def _look(self, rgb: np.ndarray, x: float, y: float, side: float, lean: float) -> Body:
         """What is seen in a square with its middle at x, y that leans by so many radians clockwise."""

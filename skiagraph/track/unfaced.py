@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from itertools import groupby
 
 import numpy as np
+from scipy.optimize import linear_sum_assignment
 
 from skiagraph.boxes import cxcywh_to_xyxy
+from skiagraph.detect.bodies import HEAD_X, HIGH, HIPS_X, SCORE
 from skiagraph.detect.squared import Squared
 from skiagraph.track.body import HEAD_ON_WAY, BodyLandmarks
 from skiagraph.track.chaining import Chain
@@ -22,16 +25,19 @@ class UnfacedSettings:
     """When bodies are looked for, and which heads that they give away are nobody's yet. Set by hand, with wide margins, on recordings of real people and held against drawn ones (docs/measured.md)."""
 
     every_s: float = 0.5  # seconds from one look for bodies to the next; larger: later found, less work (about 6 in 100 of the processor time of stepping, docs/measured.md)
-    sure: float = 0.95  # confidence of the landmark network from which somebody is there; larger: fewer are found. Of 346 heads by both networks on drawn films one was nobody's
+    sure_alone: float = 0.5  # score of a body from which its head is surely somebody's; larger: fewer are found. Of forty such on recordings that the landmark network did not confirm all were somebody's
+    sure: float = 0.95  # confidence of the landmark network from which one with a smaller score is; larger: fewer are found
+    same_head: float = 0.7  # heads between where both see it at most
     near_face: float = 1.0  # heads from a found face, or a head that another body gave away, within which a body is whose that is; larger: fewer are found in crowds
     width: float = 1.1  # widths of a head by its body that are followed; larger: followers hold more of what is around it
     height: float = 1.1  # the same of its height, of which bodies tell nine tenths
-    wider: float = 1.6  # times that its cover is as wide: of twenty heads one lies a quarter of its width further to a side than its ears, and one is a quarter larger than its body tells; larger: wider covers
+    wider: float = 1.4  # times that its cover is as wide: of twenty heads one lies an eighth of its width further to a side than its ears, and some are half as large again as their body tells; larger: wider covers
     higher: float = 1.35  # times that its cover is as high, for hair and hats
     rise: float = 0.06  # by so much of its height the middle of a head lies above its ears
     known_s: float = 2.0  # seconds before the first face of somebody and after the last for which they are near that; larger: fewer are new
     doubted_s: float = 0.3  # the same of what is doubtful, which is covered for hardly longer than it is seen
-    known_away: float = 2.5  # heads from where somebody known is, or should be, within which a body is theirs; larger: fewer are new
+    seen_away: float = 1.2  # heads from a face that was found in that frame within which a body is theirs; larger: fewer are new
+    known_away: float = 2.5  # heads from where somebody known should be within which a body is theirs; larger: fewer are new
     known_a_second: float = 5.0  # more of that for each second from the nearest face
     gap_s: float = 2.5  # seconds from one look that shows somebody to the next at most
     away: float = 1.6  # heads that they may have gone between two looks
@@ -40,12 +46,16 @@ class UnfacedSettings:
     alone: float = 6.5  # heads around two signs within which there is nobody else between them, so that they are one person's though nobody could follow them from one to the other; larger: more subjects
     score: float = 0.6  # confidence of where such a head is, by which its cover grows (project.rows)
 
+    fine_each: int = 4  # every so many looks are finer; larger: smaller people are later found, less work
+
     def each(self, rate: float) -> int:
         """Frames from one look for bodies to the next, at a rate of frames a second."""
         return max(1, round(self.every_s * rate))
 
 
 UNFACED = UnfacedSettings()
+# Costs more than any distance that fits.
+_NEVER = 1e6
 # Of a sign: cx, cy, width, height, px of the clip.
 CX, CY, WIDTH, HEIGHT = range(4)
 
@@ -62,23 +72,20 @@ def heads_of(bodies: np.ndarray, rgb: np.ndarray, faces: np.ndarray, landmarks: 
     """Heads, (n, 4) cx, cy, width, height, px of the clip, of bodies, (m, 5) as detect.bodies gives them, that are surely somebody's and not those of faces that were found, (k, 4); those and bodies
     in px of an RGB picture with square pixels.
     """
-    found, known = [], list((faces[:, :2] + faces[:, 2:]) / 2)
-    for _, *ends in bodies.tolist():
-        hips, top = np.array(ends[:2]), np.array(ends[2:])
-        about, high = hips + HEAD_ON_WAY * (top - hips), np.hypot(*(top - hips))
-        if not _is_near(about, known, settings.near_face * landmarks.head_of(high)):
-            body, height = landmarks.around(rgb, hips, top)
-            at = np.array([body.cx, body.cy])
-            if body.sure >= settings.sure and ((at >= 0) & (at < (rgb.shape[1], rgb.shape[0]))).all() and not _is_near(at, known, settings.near_face * height):
-                width = height * HEAD_BOX.width / HEAD_BOX.height
-                found.append((*(at - (0, settings.rise * height)), settings.width * width, settings.height * height))
-                # Somebody may be seen in two looks, with their hips at two places.
-                known.append(at)
+    found, middles = [], (faces[:, :2] + faces[:, 2:]) / 2
+    for row in bodies:
+        head, hips, height = row[HEAD_X:HIPS_X], row[HIPS_X:HIGH], row[HIGH]
+        if (np.hypot(*(middles - head).T) <= settings.near_face * height).any():
+            continue
+        if row[SCORE] >= settings.sure_alone or _is_confirmed(head, hips, height, rgb, landmarks, settings):
+            found.append((*(head - (0, settings.rise * height)), settings.width * height * HEAD_BOX.width / HEAD_BOX.height, settings.height * height))
     return np.array(found).reshape(-1, 4) / (squared.aspect, 1, squared.aspect, 1)
 
 
-def _is_near(at: np.ndarray, others: Sequence[np.ndarray], reach: float) -> bool:
-    return any(np.hypot(*(other - at)) <= reach for other in others)
+def _is_confirmed(head: np.ndarray, hips: np.ndarray, height: float, rgb: np.ndarray, landmarks: BodyLandmarks, settings: UnfacedSettings) -> bool:
+    """Whether the landmark network sees the same head from these hips."""
+    body = landmarks.around(rgb, hips, hips + (head - hips) / HEAD_ON_WAY)
+    return body.sure >= settings.sure and np.hypot(body.cx - head[0], body.cy - head[1]) <= settings.same_head * height
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,11 +131,8 @@ def unfaced(signs: Sequence[BodySign], known: Sequence[Chain], shot: Callable[[i
     number = max((t.number for chain in known for t in chain.parts), default=0)
     runs: list[list[BodySign]] = []
     open_: list[list[BodySign]] = []
-    for sign in signs:
+    for sign in _of_nobody(signs, heads, shot, rate, settings):
         open_ = [run for run in open_ if sign.frame - run[-1].frame <= settings.gap_s * rate]
-        near = [(frames, rows) for frames, rows, reach in heads if frames[0] - reach <= sign.frame <= frames[-1] + reach]
-        if any(_is_theirs(sign, frames, rows, shot, rate, settings) for frames, rows in near):
-            continue
         mine = min((run for run in open_ if _goes_on(run[-1], sign, shot, rate, settings)), key=lambda run: _apart(run[-1].head, sign.head), default=None)
         if mine is None:
             runs.append([sign])
@@ -154,17 +158,30 @@ def _alone(runs: Sequence[Sequence[BodySign]], every: Sequence[BodySign], settin
     return found
 
 
-def _is_theirs(sign: BodySign, frames: np.ndarray, heads: np.ndarray, shot, rate: float, settings: UnfacedSettings) -> bool:
-    """Whether a sign is the head of somebody found at these frames, (n,) with (n, ≥4): near where they are, or should be."""
-    first, last = shot(sign.frame)
-    after = int(np.searchsorted(frames, sign.frame, side="right"))
+def _of_nobody(signs: Sequence[BodySign], known: Sequence[tuple[np.ndarray, np.ndarray, float]], shot, rate: float, settings: UnfacedSettings) -> Iterator[BodySign]:
+    """Signs, in order of frames, that are of nobody known: of those in one frame each is at most one of theirs. known: frames, (n,), heads there, (n, ≥4), and so many frames before and after they are near."""
+    for frame, group in groupby(signs, key=lambda sign: sign.frame):
+        here = list(group)
+        near = [(frames, heads) for frames, heads, reach in known if frames[0] - reach <= frame <= frames[-1] + reach]
+        expected = [where for frames, heads in near if (where := _expected(frame, frames, heads, shot, rate, settings)) is not None]
+        apart = np.array([_apart(np.array([sign.head for sign in here]), head) for head, _ in expected]).reshape(len(expected), len(here))
+        fits = apart <= np.array([reach for _, reach in expected])[:, None]
+        taken = (apart <= settings.same_head).any(0)
+        for row, column in zip(*linear_sum_assignment(np.where(fits, apart, _NEVER))):
+            taken[column] |= fits[row, column]
+        yield from (sign for sign, gone in zip(here, taken) if not gone)
+
+
+def _expected(frame: int, frames: np.ndarray, heads: np.ndarray, shot, rate: float, settings: UnfacedSettings) -> tuple[np.ndarray, float] | None:
+    """Where the head of somebody found at these frames should be, and so many heads from there they may be; None in another shot."""
+    first, last = shot(frame)
+    after = int(np.searchsorted(frames, frame, side="right"))
     ends = [row for row in (after - 1, after) if 0 <= row < len(frames) and first <= frames[row] <= last]
     if not ends:
-        return False
-    seconds = min(abs(int(frames[row]) - sign.frame) for row in ends) / rate
-    share = (sign.frame - frames[ends[0]]) / (frames[ends[1]] - frames[ends[0]]) if len(ends) == 2 else 0.0
-    at = heads[ends[0], :4] * (1 - share) + heads[ends[-1], :4] * share
-    return _apart(at, sign.head) <= settings.known_away + settings.known_a_second * seconds
+        return None
+    seconds = min(abs(int(frames[row]) - frame) for row in ends) / rate
+    share = (frame - frames[ends[0]]) / (frames[ends[1]] - frames[ends[0]]) if len(ends) == 2 else 0.0
+    return heads[ends[0], :4] * (1 - share) + heads[ends[-1], :4] * share, settings.known_away + settings.known_a_second * seconds if seconds else settings.seen_away
 
 
 def _goes_on(before: BodySign, after: BodySign, shot, rate: float, settings: UnfacedSettings) -> bool:

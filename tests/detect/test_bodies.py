@@ -1,11 +1,23 @@
-"""Bodies are seen where people stand, and all of a picture is looked at."""
+"""The heads of all who stand somewhere are found, from every side, close together and small, and none where nobody is."""
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
-from skiagraph.detect.bodies import BODY_SCORE, BodyFinder, looks
+from skiagraph.demo import people
+from skiagraph.demo.scene import draw
+from skiagraph.demo.story import QUAY, Actor
+from skiagraph.detect.bodies import BODIES, HEAD_X, HEAD_Y, HIGH, HIPS_Y, SCORE, BodyFinder
 from tests.track.test_body import standing
+
+
+def side_by_side(size, apart):
+    """Three people, and the truth of their heads."""
+    actors = tuple(Actor(f"p{n}", f"P{n}", look, x=((0, 500 + n * apart),), size=((0, size),), yaw=((0, yaw),), body_yaw=((0, yaw),))
+                   for n, (look, yaw) in enumerate(((people.BLUE_CAP, 0), (people.PORTER, 180), (people.SCARF, 40))))
+    picture, _, truth = draw(replace(QUAY, name="three", shake=0.0, camera_x=((0, 0),), actors=actors), 0)
+    return picture, truth
 
 
 class BodyFinderTest(unittest.TestCase):
@@ -14,37 +26,52 @@ class BodyFinderTest(unittest.TestCase):
         cls.finder = BodyFinder(1)
         cls.addClassCleanup(cls.finder.close)
 
-    def test_somebody_is_seen_with_their_hips_below_their_head(self):
-        for yaw in (0, 90):
+    def check_head(self, row, cx, cy, width, height):
+        self.assertGreaterEqual(row[SCORE], BODIES.least)
+        self.assertLess(abs(row[HEAD_X] - cx), 0.2 * width)
+        self.assertLess(abs(row[HEAD_Y] - cy), 0.2 * height)
+        self.assertTrue(0.6 * height < row[HIGH] < 1.1 * height, row[HIGH] / height)
+        self.assertGreater(row[HIPS_Y], cy + 1.5 * height)
+
+    def test_a_head_is_where_it_is_from_every_side(self):
+        for yaw in (0, 45, 90, 180, -90):
             with self.subTest(yaw=yaw):
-                picture, head = standing(yaw, 30)
-                found = self.finder.find(picture)
-                self.assertEqual(len(found), 1)
-                score, *ends = found[0]
-                self.assertGreaterEqual(score, BODY_SCORE)
-                hips, top = np.array(ends[:2]), np.array(ends[2:])
-                self.assertLess(abs(hips[0] - head[0]), head[2])
-                self.assertGreater(hips[1], head[1] + 1.5 * head[3])
-                self.assertLess(np.hypot(*(top - head[:2])), 1.5 * head[3], "the top of their circle is at the head")
+                picture, (cx, cy, width, height, _) = standing(yaw, 30)
+                row, = self.finder.find(picture)
+                self.check_head(row, cx, cy, width, height)
+
+    def test_of_several_who_stand_close_together_each_is_found(self):
+        picture, truth = side_by_side(30, 80)
+        found = self.finder.find(picture)
+        self.assertEqual(len(found), 3)
+        for row, head in zip(sorted(found.tolist(), key=lambda row: row[HEAD_X]), truth):
+            self.check_head(row, head.cx, head.cy, head.width, head.height)
+
+    def test_a_finer_look_finds_who_is_small(self):
+        picture, truth = side_by_side(8, 40)
+        self.assertLess(len(self.finder.find(picture)), 3)
+        found = self.finder.find(picture, fine=True)
+        self.assertEqual(len(found), 3)
+        for row, head in zip(sorted(found.tolist(), key=lambda row: row[HEAD_X]), truth):
+            self.assertLess(np.hypot(row[HEAD_X] - head.cx, row[HEAD_Y] - head.cy), 0.4 * head.height)
+
+    def test_who_fills_the_picture_has_one_head_in_a_finer_look_too(self):
+        picture, head = standing(90, 110)
+        for fine in (False, True):
+            with self.subTest(fine=fine):
+                self.assertEqual([round(float(np.hypot(*(row[HEAD_X:HEAD_Y + 1] - head[:2]) / head[2]))) for row in self.finder.find(picture, fine)], [0])
+
+    def test_a_small_picture_is_enlarged(self):
+        picture, (cx, cy, width, height, _) = standing(0, 60)
+        row, = self.finder.find(np.ascontiguousarray(picture[::5, ::5]))
+        self.check_head(row * (1, *[5] * 5), cx, cy, width, height)
 
     def test_submitted_it_comes_out_the_same(self):
         picture, _ = standing(0, 30)
-        np.testing.assert_array_equal(self.finder.submit(picture).result(), self.finder.find(picture))
+        for fine in (False, True):
+            np.testing.assert_array_equal(self.finder.submit(picture, fine).result(), self.finder.find(picture, fine))
 
     def test_nobody_is_seen_on_nothing(self):
-        self.assertEqual(self.finder.find(np.full((300, 500, 3), 120, np.uint8)).shape, (0, 5))
-
-    def test_all_of_a_picture_is_looked_at_and_squares_that_hold_it_and_overlap(self):
-        self.assertEqual(looks(500, 500), [(0, 0, 500, 500)])
-        for width, height in ((1920, 1080), (1080, 1920), (640, 480), (3000, 400), (401, 400)):
-            with self.subTest(size=(width, height)):
-                whole, *parts = looks(width, height)
-                self.assertEqual(whole, (0, 0, width, height))
-                seen = np.zeros((height, width), bool)
-                for x0, y0, x1, y1 in parts:
-                    self.assertEqual((x1 - x0, y1 - y0), (min(width, height),) * 2)
-                    seen[y0:y1, x0:x1] = True
-                self.assertTrue(seen.all())
-                for one, other in zip(parts, parts[1:]):
-                    shared = max(one[2] - other[0] if width > height else one[3] - other[1], 0)
-                    self.assertGreaterEqual(shared, 0.11 * min(width, height))
+        for size in ((300, 500), (500, 31), (1, 1)):
+            with self.subTest(size=size):
+                self.assertEqual(self.finder.find(np.full((*size, 3), 120, np.uint8), fine=True).shape, (0, 6))

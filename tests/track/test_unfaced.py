@@ -6,7 +6,7 @@ import numpy as np
 
 from skiagraph.demo.people import BLUE_CAP
 from skiagraph.demo.story import QUAY, Actor
-from skiagraph.detect.bodies import BodyFinder
+from skiagraph.detect.bodies import HIGH, SCORE, BodyFinder
 from skiagraph.detect.squared import Squared
 from skiagraph.track.body import BodyLandmarks
 from skiagraph.track.chaining import Chain
@@ -67,6 +67,16 @@ class UnfacedTest(unittest.TestCase):
                 late = [s for s in signs if s.frame >= 60]
                 self.assertEqual(len(new(late, [known], cut).chains), 1)
 
+    def test_beside_who_is_known_each_other_sign_is_somebody(self):
+        beside = [200 + 60, 200 - 60]
+        for case, known in {"whose face was found then": chain(1, [0, 20, 40], 200), "who should be there": chain(1, [0, 12, 28, 40], 200)}.items():
+            with self.subTest(case):
+                self.assertEqual(new([sign(20, 200)], [known]).chains, [])
+                self.assertEqual([c.heads[0, 0] for c in new([sign(20, 200), *(sign(20, x) for x in beside)], [known]).chains], beside)
+        self.assertEqual(len(new([sign(20, 200), sign(20, 215)], [chain(1, [0, 20], 200)]).chains), 0, "one head that is seen twice")
+        self.assertEqual([c.heads[0, 0] for c in new([sign(20, 290)], [chain(1, [0, 20], 200)]).chains], [290], "whose face was found is not elsewhere")
+        self.assertEqual(new([sign(20, 290)], [chain(1, [0, 12, 28], 200)]).chains, [])
+
     def test_far_apart_long_after_of_another_size_or_over_a_cut_is_somebody_else(self):
         for other in (sign(20, 700), sign(90, 100), sign(20, 100, width=80)):
             self.assertEqual(len(new([sign(0, 100), other]).chains), 2)
@@ -112,11 +122,14 @@ class HeadsTest(unittest.TestCase):
         self.assertEqual(len(self.heads(picture, [[x - width / 3, y - width / 3, x + width / 3, y + width / 3]])), 0)
         self.assertEqual(len(self.heads(picture, [[x + 300, y, x + 340, y + 40]])), 1)
 
-    def test_who_is_seen_twice_has_one_head(self):
+    def test_who_is_not_surely_there_needs_the_landmark_network(self):
         picture, _ = standing(0, 30)
         body, = self.finder.find(picture)
-        both = np.array([body, body + (0, 3, 40, 3, 0)])
-        self.assertEqual(len(heads_of(both, picture, np.zeros((0, 4)), self.landmarks, Squared(1.0))), 1)
+        unsure, wall = body.copy(), body + (0, 420, -60, 420, -60, 0)
+        unsure[SCORE] = wall[SCORE] = UNFACED.sure_alone - 0.1
+        count = lambda *rows: len(heads_of(np.array(rows), picture, np.zeros((0, 4)), self.landmarks, Squared(1.0)))
+        self.assertEqual((count(unsure), count(wall), count(body), count(wall, body)), (1, 0, 1, 1))
+        self.assertEqual(count(unsure + (0, 0, 2 * unsure[HIGH], 0, 0, 0)), 0, "it sees the head elsewhere")
 
     def test_heads_are_told_in_px_of_the_clip(self):
         picture, _ = standing(0, 30)
