@@ -33,8 +33,8 @@ SCORE, HEAD_X, HEAD_Y, HIPS_X, HIPS_Y, HIGH = range(6)
 class BodySettings:
     """What is looked at and who is taken for somebody. On recordings of real people (docs/measured.md)."""
 
-    longer: int = 512  # px of the longer side of a picture as it is looked at; larger: smaller heads are found (from 5 px there, most from 9 on), in square measure more time, and who fills the picture is not
-    finer: int = 896  # the same of the finer looks, in which smaller people are found
+    looks: tuple[int, ...] = (256, 512)  # px of the longer side of a picture as it is looked at: in the coarse one who fills it is seen with 0.9 who has 0.4 in the other, there heads from 5 px on, most from 9
+    finer: int = 896  # the same of one more look now and then, in which smaller people are found; larger: smaller ones, in square measure more time
     enlarged: float = 1.6  # times that a small picture is enlarged at most
     least: float = 0.3  # score from which there may be somebody; smaller: more are found, and more that are none
     head: float = 0.25  # likelihood of the likeliest of ears, eyes and nose from which a head is in sight; 0.28 at least where the landmark network confirmed one, 0.01 of legs; smaller: more are found
@@ -66,7 +66,7 @@ class BodyFinder:
     def find(self, rgb: np.ndarray, fine: bool = False) -> np.ndarray:
         """Who may be where, (n, 6), the surest first: score, head x and y, hips x and y, height of the head, px. fine: looked at more finely beside, where that shows more of the picture."""
         own = max(rgb.shape[:2])
-        looks = {min(self._settings.longer, round(self._settings.enlarged * own))}
+        looks = {min(side, round(self._settings.enlarged * own)) for side in self._settings.looks}
         if fine:
             looks.add(max(*looks, min(self._settings.finer, own)))
         found = np.concatenate([self._look(rgb, side) for side in sorted(looks)])

@@ -16,7 +16,7 @@ from skiagraph.detect.squared import Squared
 from skiagraph.project.model import Clip, Project
 from skiagraph.review.file_faces import face_points, is_of_shown, share_hidden
 from skiagraph.track.body import BodyLandmarks
-from skiagraph.track.unfaced import UNFACED, faces_in, heads_of
+from skiagraph.track.unfaced import UNFACED, faces_in, heads_of, without_faces
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,7 +56,8 @@ class FileBodies:
             return np.zeros((0, 4))
         self._looked = n // self._each
         picture = self._squared.picture(rgb())
-        found = faces_in(heads_of(self._finder.find(picture, self._looked % UNFACED.fine_each == 0), picture, self._squared.boxes(faces), self._landmarks, self._squared))
+        bodies = without_faces(self._finder.find(picture, self._looked % UNFACED.fine_each == 0), self._squared.boxes(faces))
+        found = faces_in(heads_of(bodies, picture, self._landmarks, self._squared))
         bare = np.zeros(len(found), bool)
         for row, box in enumerate(found):
             points = face_points(box, clip)

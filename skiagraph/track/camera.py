@@ -65,12 +65,15 @@ class Views:
         at = self._at(frames)
         return np.hypot(at[:, 0, 0], at[:, 1, 0])
 
+    def at_first(self, frames: np.ndarray, points: np.ndarray) -> np.ndarray:
+        """Where points, (n, 2) px of each frame, would be in the first frame of their shot had only the camera moved, (n, 2)."""
+        at = self._at(frames)
+        # Back by the inverse of a similarity: turned the other way, and made as large as before.
+        return np.einsum("nji,nj->ni", at[:, :, :2], points - at[:, :, 2]) / (self.scale(frames) ** 2)[:, None]
+
     def down(self, frames: np.ndarray, points: np.ndarray, angles: np.ndarray) -> np.ndarray:
         """How far down some heads are, (n,) px of the first frame of their shot, whatever the camera did since: along the lean that they mostly have there. points: (n, 2) px of each frame; angles: of heads, degrees clockwise."""
-        at = self._at(frames)
-        turns, moved = at[:, :, :2], points - at[:, :, 2]
-        # Back by the inverse of a similarity: turned the other way, and made as large as before.
-        there = np.einsum("nji,nj->ni", turns, moved) / (self.scale(frames) ** 2)[:, None]
+        turns, there = self._at(frames)[:, :, :2], self.at_first(frames, points)
         # Mean direction: degrees of who is upside down go from 180 to -180.
         leans = np.radians(angles) - np.arctan2(turns[:, 1, 0], turns[:, 0, 0])
         lean = np.arctan2(np.sin(leans).sum(), np.cos(leans).sum())

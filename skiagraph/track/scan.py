@@ -148,7 +148,7 @@ class _Scan:
         without_hints(tracklets)
         tracklets = split_where_unlike(tracklets, self.descriptions, self.sweep.describing.lost)
         linked = chains(tracklets, self.rate, unlike=self._unlike)
-        others = unfaced([BodySign(o.frame, head) for o in self.checkpoint.every() if o.bodies is not None for head in o.bodies], linked, self._shot, self.rate)
+        others = unfaced([BodySign(o.frame, head) for o in self.checkpoint.every() if o.bodies is not None for head in o.bodies], linked, self._shot, self.rate, self.checkpoint.views)
         linked += others.chains
         solved = second_pass(self.info, self.index, linked, self._shot, self.control, self.bridges)
         self.control.report(STEP_WHO, 0, None)

@@ -212,7 +212,7 @@ class Sweep:
             found = _without_twins(found, self._judging.believed(picture, looked, missing))
         seen = with_colours(picture, self._judging.measured(picture, found, known), self.squared)
         matches = self.linker.take(seen, sought)
-        bodies = None if prepared.bodies is None else heads_of(prepared.bodies.result(), picture.rgb, found.boxes[found.scores >= JUDGING.good], self._landmarks, self.squared)
+        bodies = None if prepared.bodies is None else heads_of(prepared.bodies.result(), picture.rgb, self._landmarks, self.squared)
         self._open[frame] = Observation(frame, seen, picture.view, prepared.cut, sought is None, picture.coloured, bodies)
         self.describing.consider(frame, lambda box: self._around_face(picture, box), matches)
         told(frame, seen, prepared.searched)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from itertools import groupby
 
@@ -13,6 +13,7 @@ from skiagraph.boxes import cxcywh_to_xyxy
 from skiagraph.detect.bodies import HEAD_X, HIGH, HIPS_X, SCORE
 from skiagraph.detect.squared import Squared
 from skiagraph.track.body import HEAD_ON_WAY, BodyLandmarks
+from skiagraph.track.camera import Views
 from skiagraph.track.chaining import Chain
 from skiagraph.track.heads import HEAD_BOX
 from skiagraph.track.linking import Tracklet
@@ -25,10 +26,10 @@ class UnfacedSettings:
     """When bodies are looked for, and which heads that they give away are nobody's yet. Set by hand, with wide margins, on recordings of real people and held against drawn ones (docs/measured.md)."""
 
     every_s: float = 0.5  # seconds from one look for bodies to the next; larger: later found, less work (about 6 in 100 of the processor time of stepping, docs/measured.md)
-    sure_alone: float = 0.5  # score of a body from which its head is surely somebody's; larger: fewer are found. Of forty such on recordings that the landmark network did not confirm all were somebody's
-    sure: float = 0.95  # confidence of the landmark network from which one with a smaller score is; larger: fewer are found
+    sure_alone: float = 0.6  # score of a body from which its head is surely somebody's; larger: fewer are found. Of forty from 0.5 on, on recordings, that the landmark network did not confirm, all were somebody's; later a wheel was not
+    sure: float = 0.8  # confidence of the landmark network from which one with a smaller score is; larger: fewer are found
     same_head: float = 0.7  # heads between where both see it at most
-    near_face: float = 1.0  # heads from a found face, or a head that another body gave away, within which a body is whose that is; larger: fewer are found in crowds
+    near_face: float = 1.0  # heads from a face that was found in the same picture within which a head is whose that is; larger: fewer are found in crowds
     width: float = 1.1  # widths of a head by its body that are followed; larger: followers hold more of what is around it
     height: float = 1.1  # the same of its height, of which bodies tell nine tenths
     wider: float = 1.4  # times that its cover is as wide: of twenty heads one lies an eighth of its width further to a side than its ears, and some are half as large again as their body tells; larger: wider covers
@@ -42,7 +43,8 @@ class UnfacedSettings:
     gap_s: float = 2.5  # seconds from one look that shows somebody to the next at most
     away: float = 1.6  # heads that they may have gone between two looks
     away_a_second: float = 8.0  # more of that for each second: who runs goes 6 m/s, 26 heads, but the camera goes with them; larger: more is joined
-    grown: float = 1.6  # times that their size may have changed
+    grown: float = 1.8  # times that their size may have changed
+    growing: float = 2.0  # doubling in size counts as so many heads of way; larger: who is as large is rather the same than who is near
     alone: float = 6.5  # heads around two signs within which there is nobody else between them, so that they are one person's though nobody could follow them from one to the other; larger: more subjects
     score: float = 0.6  # confidence of where such a head is, by which its cover grows (project.rows)
 
@@ -68,18 +70,20 @@ class BodySign:
     head: np.ndarray
 
 
-def heads_of(bodies: np.ndarray, rgb: np.ndarray, faces: np.ndarray, landmarks: BodyLandmarks, squared: Squared, settings: UnfacedSettings = UNFACED) -> np.ndarray:
-    """Heads, (n, 4) cx, cy, width, height, px of the clip, of bodies, (m, 5) as detect.bodies gives them, that are surely somebody's and not those of faces that were found, (k, 4); those and bodies
-    in px of an RGB picture with square pixels.
-    """
-    found, middles = [], (faces[:, :2] + faces[:, 2:]) / 2
+def heads_of(bodies: np.ndarray, rgb: np.ndarray, landmarks: BodyLandmarks, squared: Squared, settings: UnfacedSettings = UNFACED) -> np.ndarray:
+    """Heads, (n, 4) cx, cy, width, height, px of the clip, of bodies, (m, 6) as detect.bodies finds them in an RGB picture with square pixels, that are surely somebody's."""
+    found = []
     for row in bodies:
         head, hips, height = row[HEAD_X:HIPS_X], row[HIPS_X:HIGH], row[HIGH]
-        if (np.hypot(*(middles - head).T) <= settings.near_face * height).any():
-            continue
         if row[SCORE] >= settings.sure_alone or _is_confirmed(head, hips, height, rgb, landmarks, settings):
             found.append((*(head - (0, settings.rise * height)), settings.width * height * HEAD_BOX.width / HEAD_BOX.height, settings.height * height))
     return np.array(found).reshape(-1, 4) / (squared.aspect, 1, squared.aspect, 1)
+
+
+def without_faces(bodies: np.ndarray, faces: np.ndarray, settings: UnfacedSettings = UNFACED) -> np.ndarray:
+    """Bodies, (n, 6), but for those of faces that were found, (k, 4) x0, y0, x1, y1, in the same px."""
+    apart = np.hypot(*np.moveaxis(bodies[:, None, HEAD_X:HIPS_X] - (faces[:, :2] + faces[:, 2:])[None] / 2, 2, 0))
+    return bodies[(apart > settings.near_face * bodies[:, HIGH, None]).all(1)]
 
 
 def _is_confirmed(head: np.ndarray, hips: np.ndarray, height: float, rgb: np.ndarray, landmarks: BodyLandmarks, settings: UnfacedSettings) -> bool:
@@ -125,22 +129,41 @@ class Unfaced:
         return [group for group in rows.values() if len(group) > 1]
 
 
-def unfaced(signs: Sequence[BodySign], known: Sequence[Chain], shot: Callable[[int], tuple[int, int]], rate: float, settings: UnfacedSettings = UNFACED) -> Unfaced:
-    """Who is given away by signs, in order of frames. shot: first and last frame of the shot that a frame is in."""
-    heads = [(np.asarray(chain.frames), chain.heads, (settings.doubted_s if chain.doubtful else settings.known_s) * rate) for chain in known]
+def unfaced(signs: Sequence[BodySign], known: Sequence[Chain], shot: Callable[[int], tuple[int, int]], rate: float, views: Views | None = None, settings: UnfacedSettings = UNFACED) -> Unfaced:
+    """Who is given away by signs, in order of frames. shot: first and last frame of the shot that a frame is in; views: what the camera did."""
+    views = views or Views.still()
+    here = _Heads.of([sign.frame for sign in signs], [sign.head for sign in signs], views)
+    heads = [(_Heads.of(chain.frames, chain.heads, views), (settings.doubted_s if chain.doubtful else settings.known_s) * rate) for chain in known]
     number = max((t.number for chain in known for t in chain.parts), default=0)
-    runs: list[list[BodySign]] = []
-    open_: list[list[BodySign]] = []
-    for sign in _of_nobody(signs, heads, shot, rate, settings):
-        open_ = [run for run in open_ if sign.frame - run[-1].frame <= settings.gap_s * rate]
-        mine = min((run for run in open_ if _goes_on(run[-1], sign, shot, rate, settings)), key=lambda run: _apart(run[-1].head, sign.head), default=None)
-        if mine is None:
-            runs.append([sign])
-            open_.append(runs[-1])
-        else:
-            mine.append(sign)
-    alone = _alone(runs, [*signs, *(BodySign(int(frame), row[:4]) for frames, rows, _ in heads for frame, row in zip(frames, rows))], settings) if runs else []
-    return Unfaced([Chain((_tracklet(number + 1 + n, run, settings),)) for n, run in enumerate(runs)], len(known), frozenset(number + 1 + n for n in alone))
+    runs: list[list[int]] = []
+    open_: list[list[int]] = []
+    for frame, rows in groupby(range(len(signs)), key=lambda row: signs[row].frame):
+        free = _of_nobody(here, list(rows), heads, shot, rate, settings)
+        open_ = [run for run in open_ if frame - signs[run[-1]].frame <= settings.gap_s * rate and shot(signs[run[-1]].frame) == shot(frame)]
+        costs = np.array([[_cost_of_going_on(here, run[-1], row, rate, settings) for row in free] for run in open_]).reshape(len(open_), len(free))
+        pairs = [(run, row) for run, row in zip(*linear_sum_assignment(costs)) if costs[run, row] < _NEVER]
+        for run, row in pairs:
+            open_[run].append(free[row])
+        begun = [[row] for n, row in enumerate(free) if n not in {taken for _, taken in pairs}]
+        runs, open_ = runs + begun, open_ + begun
+    found = [[signs[row] for row in run] for run in runs]
+    every = [*signs, *(BodySign(int(frame), row) for those, _ in heads for frame, row in zip(those.frames, those.heads))]
+    alone = _alone(found, every, settings) if found else []
+    return Unfaced([Chain((_tracklet(number + 1 + n, run, settings),)) for n, run in enumerate(found)], len(known), frozenset(number + 1 + n for n in alone))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Heads:
+    """Heads, (n, 4), in frames, (n,), as they are seen, and as they would be had the camera stood since the first frame of their shot."""
+
+    frames: np.ndarray
+    heads: np.ndarray
+    steady: np.ndarray
+
+    @classmethod
+    def of(cls, frames: Sequence[int], heads: Sequence[np.ndarray], views: Views) -> _Heads:
+        frames, heads = np.asarray(frames, int), np.asarray(heads, float).reshape(len(frames), -1)[:, :4]
+        return cls(frames, heads, np.hstack([views.at_first(frames, heads[:, :WIDTH]), heads[:, WIDTH:] / views.scale(frames)[:, None]]))
 
 
 def _alone(runs: Sequence[Sequence[BodySign]], every: Sequence[BodySign], settings: UnfacedSettings) -> list[int]:
@@ -158,37 +181,38 @@ def _alone(runs: Sequence[Sequence[BodySign]], every: Sequence[BodySign], settin
     return found
 
 
-def _of_nobody(signs: Sequence[BodySign], known: Sequence[tuple[np.ndarray, np.ndarray, float]], shot, rate: float, settings: UnfacedSettings) -> Iterator[BodySign]:
-    """Signs, in order of frames, that are of nobody known: of those in one frame each is at most one of theirs. known: frames, (n,), heads there, (n, ≥4), and so many frames before and after they are near."""
-    for frame, group in groupby(signs, key=lambda sign: sign.frame):
-        here = list(group)
-        near = [(frames, heads) for frames, heads, reach in known if frames[0] - reach <= frame <= frames[-1] + reach]
-        expected = [where for frames, heads in near if (where := _expected(frame, frames, heads, shot, rate, settings)) is not None]
-        apart = np.array([_apart(np.array([sign.head for sign in here]), head) for head, _ in expected]).reshape(len(expected), len(here))
-        fits = apart <= np.array([reach for _, reach in expected])[:, None]
-        taken = (apart <= settings.same_head).any(0)
-        for row, column in zip(*linear_sum_assignment(np.where(fits, apart, _NEVER))):
-            taken[column] |= fits[row, column]
-        yield from (sign for sign, gone in zip(here, taken) if not gone)
+def _of_nobody(signs: _Heads, rows: list[int], known: Sequence[tuple[_Heads, float]], shot, rate: float, settings: UnfacedSettings) -> list[int]:
+    """Rows of signs, all of one frame, that are of nobody known; at most one is theirs of each. known: heads of each, and so many frames before and after those are near."""
+    frame = int(signs.frames[rows[0]])
+    near = [heads for heads, reach in known if heads.frames[0] - reach <= frame <= heads.frames[-1] + reach]
+    found = [apart for heads in near if (apart := _apart_from_known(signs, rows, heads, shot(frame), rate, settings)) is not None]
+    apart, fits = (np.array([pair[n] for pair in found]).reshape(len(found), len(rows)) for n in (0, 1))
+    taken = (apart <= settings.same_head).any(0)
+    for one, row in zip(*linear_sum_assignment(np.where(fits, apart, _NEVER))):
+        taken[row] |= bool(fits[one, row])
+    return [row for row, gone in zip(rows, taken) if not gone]
 
 
-def _expected(frame: int, frames: np.ndarray, heads: np.ndarray, shot, rate: float, settings: UnfacedSettings) -> tuple[np.ndarray, float] | None:
-    """Where the head of somebody found at these frames should be, and so many heads from there they may be; None in another shot."""
-    first, last = shot(frame)
+def _apart_from_known(signs: _Heads, rows: list[int], known: _Heads, shot: tuple[int, int], rate: float, settings: UnfacedSettings) -> tuple[np.ndarray, np.ndarray] | None:
+    """How far rows of signs, all of one frame, are from where somebody known is or should be, (n,), and whether they may be theirs, (n,); None in another shot. Going with the camera or not, as is nearer."""
+    frame, frames = int(signs.frames[rows[0]]), known.frames
     after = int(np.searchsorted(frames, frame, side="right"))
-    ends = [row for row in (after - 1, after) if 0 <= row < len(frames) and first <= frames[row] <= last]
+    ends = [row for row in (after - 1, after) if 0 <= row < len(frames) and shot[0] <= frames[row] <= shot[1]]
     if not ends:
         return None
     seconds = min(abs(int(frames[row]) - frame) for row in ends) / rate
     share = (frame - frames[ends[0]]) / (frames[ends[1]] - frames[ends[0]]) if len(ends) == 2 else 0.0
-    return heads[ends[0], :4] * (1 - share) + heads[ends[-1], :4] * share, settings.known_away + settings.known_a_second * seconds if seconds else settings.seen_away
+    apart = np.minimum(*(_apart(heads[ends[0]] * (1 - share) + heads[ends[-1]] * share, those[rows]) for heads, those in ((known.heads, signs.heads), (known.steady, signs.steady))))
+    return apart, apart <= (settings.known_away + settings.known_a_second * seconds if seconds else settings.seen_away)
 
 
-def _goes_on(before: BodySign, after: BodySign, shot, rate: float, settings: UnfacedSettings) -> bool:
-    seconds = (after.frame - before.frame) / rate
-    grown = after.head[HEIGHT] / before.head[HEIGHT]
-    return 0 < seconds <= settings.gap_s and shot(before.frame) == shot(after.frame) and 1 / settings.grown <= grown <= settings.grown \
-        and _apart(before.head, after.head) <= settings.away + settings.away_a_second * seconds
+def _cost_of_going_on(signs: _Heads, before: int, after: int, rate: float, settings: UnfacedSettings) -> float:
+    """By how far somebody went, in heads, and grew; whether the camera stood, or went with them, as is nearer."""
+    seconds = (signs.frames[after] - signs.frames[before]) / rate
+    grown = abs(np.log2(signs.heads[after, HEIGHT] / signs.heads[before, HEIGHT]))
+    apart = min(_apart(heads[before], heads[after]) for heads in (signs.heads, signs.steady))
+    fits = grown <= np.log2(settings.grown) and apart <= settings.away + settings.away_a_second * seconds
+    return float(apart + settings.growing * grown) if fits else _NEVER
 
 
 def _apart(head: np.ndarray, other: np.ndarray) -> np.ndarray:

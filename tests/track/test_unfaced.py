@@ -9,11 +9,12 @@ from skiagraph.demo.story import QUAY, Actor
 from skiagraph.detect.bodies import HIGH, SCORE, BodyFinder
 from skiagraph.detect.squared import Squared
 from skiagraph.track.body import BodyLandmarks
+from skiagraph.track.camera import Views
 from skiagraph.track.chaining import Chain
 from skiagraph.track.linking import Tracklet
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.stretch import Stretch
-from skiagraph.track.unfaced import UNFACED, BodySign, heads_of, unfaced
+from skiagraph.track.unfaced import UNFACED, BodySign, heads_of, unfaced, without_faces
 from tests.track.test_body import standing
 
 RATE = 25.0
@@ -83,6 +84,19 @@ class UnfacedTest(unittest.TestCase):
         self.assertEqual(len(new([sign(0, 100), sign(20, 100)], cut=10).chains), 2)
         self.assertEqual(len(new([sign(0, 100), sign(20, 120)]).chains), 1)
 
+    def test_who_walk_together_each_go_on_as_fits_all_of_them_best(self):
+        found = new([s for n in range(4) for s in (sign(20 * n, 100 + 50 * n), sign(20 * n, 170 + 50 * n), sign(20 * n, 240 + 50 * n, width=44))]).chains
+        self.assertEqual([[round(float(x)) for x in c.heads[:, 0]] for c in found], [[100, 150, 200, 250], [170, 220, 270, 320], [240, 290, 340, 390]])
+
+    def test_a_camera_that_swings_round_takes_nobody_for_another(self):
+        swing = lambda frame: 40.0 * frame
+        views = Views(np.arange(100), np.array([[[1, 0, swing(n)], [0, 1, 0]] for n in range(100)], float))
+        stand = [sign(frame, 100 + swing(frame)) for frame in (0, 20, 40)]
+        for case, signs, known, count in (("who stands", stand, [], 1), ("with whom it goes", [sign(frame, 900) for frame in (0, 20, 40)], [], 1), ("somebody known who stands", stand, [chain(1, [0, 50], 100, 40)], 0)):
+            with self.subTest(case):
+                self.assertEqual(len(unfaced(signs, known, lambda frame: (0, 99), RATE, views).chains), count)
+        self.assertEqual(len(new(stand).chains), 3, "without the camera's doing it would be three")
+
     def test_pieces_of_who_was_alone_are_one_person(self):
         def pieces(found):
             number = found.chains[0].parts[0].number
@@ -103,7 +117,7 @@ class HeadsTest(unittest.TestCase):
         cls.addClassCleanup(cls.finder.close)
 
     def heads(self, picture, faces=(), aspect=1.0):
-        return heads_of(self.finder.find(picture), picture, np.array(faces, float).reshape(-1, 4), self.landmarks, Squared(aspect))
+        return heads_of(without_faces(self.finder.find(picture), np.array(faces, float).reshape(-1, 4)), picture, self.landmarks, Squared(aspect))
 
     def test_a_head_is_held_where_a_body_gives_it_away(self):
         for yaw in (0, 30, 90):
@@ -126,8 +140,8 @@ class HeadsTest(unittest.TestCase):
         picture, _ = standing(0, 30)
         body, = self.finder.find(picture)
         unsure, wall = body.copy(), body + (0, 420, -60, 420, -60, 0)
-        unsure[SCORE] = wall[SCORE] = UNFACED.sure_alone - 0.1
-        count = lambda *rows: len(heads_of(np.array(rows), picture, np.zeros((0, 4)), self.landmarks, Squared(1.0)))
+        unsure[SCORE] = wall[SCORE] = UNFACED.sure_alone - 0.2
+        count = lambda *rows: len(heads_of(np.array(rows), picture, self.landmarks, Squared(1.0)))
         self.assertEqual((count(unsure), count(wall), count(body), count(wall, body)), (1, 0, 1, 1))
         self.assertEqual(count(unsure + (0, 0, 2 * unsure[HIGH], 0, 0, 0)), 0, "it sees the head elsewhere")
 
