@@ -14,7 +14,7 @@ from itertools import permutations
 import numpy as np
 
 from skiagraph.boxes import iou, paired_iou
-from skiagraph.track.appearance import likeness
+from skiagraph.track.appearance import likeness, unpacked
 from skiagraph.track.identity import IDENTITY, Signature, face_distance, log_odds_of_faces, probability
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.stretch import Stretch
@@ -426,7 +426,7 @@ class _Reconsidering:
         places, colours = self.seen[frame]
         overlap = iou(np.asarray(face)[None], places)[0] if len(places) else np.zeros(1)
         found = None if overlap.max() < SAME_FACE else colours[int(overlap.argmax())]
-        return None if found is None else _restored(found)
+        return unpacked(found)
 
 
 def held_apart(asked: Mapping[tuple[int, int], float], settings: MeetingSettings = MeetingSettings()) -> dict[tuple[int, int], float]:
@@ -437,10 +437,6 @@ def held_apart(asked: Mapping[tuple[int, int], float], settings: MeetingSettings
 def _without_faces(looks: Signature) -> Signature:
     """The same without faces."""
     return Signature(np.zeros((0, 128), np.float32), np.zeros(0, np.float32), looks.colours)
-
-
-def _restored(colours: np.ndarray) -> np.ndarray:
-    return colours.astype(np.float32) / 255 if colours.dtype == np.uint8 else colours
 
 
 def _by_pairs(scores: np.ndarray) -> np.ndarray:

@@ -13,7 +13,7 @@ import tempfile
 import time
 import zipfile
 from array import array
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -22,12 +22,13 @@ import platformdirs
 
 from skiagraph.detect.detections import Detections
 from skiagraph.media.clip import fingerprint, readable
+from skiagraph.track.appearance import packed, unpacked
 from skiagraph.track.camera import Views
 from skiagraph.track.dissolves import Dissolve
 from skiagraph.track.linking import Seen
 
 # Raised when what is written, or how faces are found, changes; older checkpoints are then left alone.
-VERSION = 9
+VERSION = 10
 # Frames between two writings.
 CHUNK = 125
 # A checkpoint that nothing was added to for so long is thrown away by the next scan: nobody goes on with it.
@@ -35,10 +36,17 @@ KEPT_S = 7 * 24 * 3600
 
 
 @dataclass(frozen=True, slots=True)
+class SeenHeads:
+    """Heads that bodies give away (track.unfaced), (n, 4) cx, cy, width, height, px of the clip, and how each and its shoulders look (track.appearance), None where that is not known."""
+
+    heads: np.ndarray
+    colours: tuple[np.ndarray | None, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class Observation:
     """One frame that was looked at. view: what the camera did since its shot began, (2, 3) (Picture.view); cut: it begins a shot;
-    whole: everybody known was looked for, not only some; coloured: its light was (track.light); bodies: heads that bodies give away beside those that were found, (n, 4) (track.unfaced), None where
-    nobody looked for them."""
+    whole: everybody known was looked for, not only some; coloured: its light was (track.light); bodies: None where nobody looked for them."""
 
     frame: int
     seen: Seen
@@ -46,16 +54,16 @@ class Observation:
     cut: bool
     whole: bool
     coloured: bool
-    bodies: np.ndarray | None = None
+    bodies: SeenHeads | None = None
 
 
 def compact(seen: Seen) -> Seen:
     """The same with colours in a quarter of the memory, for keeping a whole clip's; `restored` brings them back."""
-    return Seen(seen.found, tuple(c if c is None or c.dtype == np.uint8 else np.clip(c * 255 + 0.5, 0, 255).astype(np.uint8) for c in seen.colours))
+    return Seen(seen.found, tuple(map(packed, seen.colours)))
 
 
 def restored(seen: Seen) -> Seen:
-    return Seen(seen.found, tuple(c if c is None or c.dtype != np.uint8 else c.astype(np.float32) / 255 for c in seen.colours))
+    return Seen(seen.found, tuple(map(unpacked, seen.colours)))
 
 
 class Checkpoint:
@@ -171,28 +179,40 @@ def _loaded(path: Path) -> tuple[list[Observation], list[Dissolve]]:
 
 
 def _packed(observations: list[Observation]) -> dict:
-    counts = [len(o.seen) for o in observations]
     found = Detections.joined([o.seen.found for o in observations])
-    colours = [c for o in observations for c in compact(o.seen).colours]
-    width = next((len(c) for c in colours if c is not None), 0)
-    table = np.zeros((len(colours), width), np.uint8)
-    for row, colour in enumerate(colours):
+    looked = [o.bodies for o in observations if o.bodies is not None]
+    table, known = _table([c for o in observations for c in o.seen.colours])
+    body_table, body_known = _table([c for bodies in looked for c in bodies.colours])
+    return {"frames": np.array([o.frame for o in observations], np.int64), "counts": np.array([len(o.seen) for o in observations], np.int32), "cut": np.array([o.cut for o in observations]),
+            "whole": np.array([o.whole for o in observations]), "coloured": np.array([o.coloured for o in observations]), "views": np.array([o.view for o in observations]),
+            "boxes": found.boxes, "scores": found.scores, "landmarks": found.landmarks, "rolls": found.rolls, "colours": table, "known": known,
+            "bodies_looked": np.array([o.bodies is not None for o in observations], bool), "bodies_counts": np.array([len(bodies.heads) for bodies in looked], np.int32),
+            "bodies": np.concatenate([np.zeros((0, 4)), *(bodies.heads for bodies in looked)]), "bodies_colours": body_table, "bodies_known": body_known}
+
+
+def _table(colours: Sequence[np.ndarray | None]) -> tuple[np.ndarray, np.ndarray]:
+    """Colours as rows, uint8, and which of them are known."""
+    made = [packed(c) for c in colours]
+    table = np.zeros((len(made), next((len(c) for c in made if c is not None), 0)), np.uint8)
+    for row, colour in enumerate(made):
         if colour is not None:
             table[row] = colour
-    return {"frames": np.array([o.frame for o in observations], np.int64), "counts": np.array(counts, np.int32), "cut": np.array([o.cut for o in observations]),
-            "whole": np.array([o.whole for o in observations]), "coloured": np.array([o.coloured for o in observations]), "views": np.array([o.view for o in observations]), "boxes": found.boxes,
-            "bodies_looked": np.array([o.bodies is not None for o in observations], bool), "bodies_counts": np.array([0 if o.bodies is None else len(o.bodies) for o in observations], np.int32),
-            "bodies": np.concatenate([np.zeros((0, 4)), *(o.bodies for o in observations if o.bodies is not None)]), "scores": found.scores, "landmarks": found.landmarks, "rolls": found.rolls, "colours": table, "known": np.array([c is not None for c in colours], bool)}
+    return table, np.array([c is not None for c in made], bool)
 
 
 def _unpacked(chunk: dict[str, np.ndarray]) -> list[Observation]:
-    ends = np.cumsum(chunk["counts"])
-    found, table, known = Detections(chunk["boxes"], chunk["scores"], chunk["landmarks"], chunk["rolls"]), chunk["colours"], chunk["known"]
-    bodies = np.split(chunk["bodies"], np.cumsum(chunk["bodies_counts"])[:-1])
-    result = []
-    for n, (end, count) in enumerate(zip(ends, chunk["counts"])):
-        rows = np.arange(end - count, end)
-        colours = tuple(table[row] if known[row] else None for row in rows)
-        seen = restored(Seen(found.take(rows), colours))
-        result.append(Observation(int(chunk["frames"][n]), seen, chunk["views"][n], bool(chunk["cut"][n]), bool(chunk["whole"][n]), bool(chunk["coloured"][n]), bodies[n] if chunk["bodies_looked"][n] else None))
-    return result
+    found = Detections(chunk["boxes"], chunk["scores"], chunk["landmarks"], chunk["rolls"])
+    bodies = (SeenHeads(chunk["bodies"][rows], _colours_of(chunk, "bodies_", rows)) for rows in _rows(chunk["bodies_counts"]))
+    return [Observation(int(frame), Seen(found.take(rows), _colours_of(chunk, "", rows)), view, bool(cut), bool(whole), bool(coloured), next(bodies) if looked else None)
+            for rows, frame, view, cut, whole, coloured, looked in
+            zip(_rows(chunk["counts"]), *(chunk[name] for name in ("frames", "views", "cut", "whole", "coloured", "bodies_looked")))]
+
+
+def _rows(counts: np.ndarray) -> Iterator[np.ndarray]:
+    for end, count in zip(np.cumsum(counts), counts):
+        yield np.arange(end - count, end)
+
+
+def _colours_of(chunk: dict[str, np.ndarray], whose: str, rows: np.ndarray) -> tuple[np.ndarray | None, ...]:
+    table, known = chunk[f"{whose}colours"], chunk[f"{whose}known"]
+    return tuple(unpacked(table[row]) if known[row] else None for row in rows)

@@ -38,7 +38,7 @@ from skiagraph.track.held_before import held_before
 from skiagraph.track.light import in_ordinary_light
 from skiagraph.track.linking import Linker, LinkSettings, Seen, Tracklet, extend_back
 from skiagraph.track.meetings import frames_wanted, meetings_of, reconsidered
-from skiagraph.track.observations import Checkpoint, compact, restored
+from skiagraph.track.observations import Checkpoint, restored
 from skiagraph.track.over_edge import held_over_edge
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.people import PEOPLE, are_unlike, looks_of, people_of, split_where_unlike, stretches_of, without_hints, without_misread, without_shadows
@@ -48,7 +48,7 @@ from skiagraph.track.second_pass import second_pass
 from skiagraph.track.silhouette import Silhouette
 from skiagraph.track.stepping import interval, smallest_face, step_of
 from skiagraph.track.sweep import SWEEP, Sweep
-from skiagraph.track.unfaced import BodySign, unfaced
+from skiagraph.track.unfaced import looks_in, signs_of, unfaced
 
 STEP_WHO = "Recognising people"
 
@@ -148,7 +148,7 @@ class _Scan:
         without_hints(tracklets)
         tracklets = split_where_unlike(tracklets, self.descriptions, self.sweep.describing.lost)
         linked = chains(tracklets, self.rate, unlike=self._unlike)
-        others = unfaced([BodySign(o.frame, head) for o in self.checkpoint.every() if o.bodies is not None for head in o.bodies], linked, self._shot, self.rate, self.checkpoint.views)
+        others = unfaced(signs_of(self.checkpoint.every()), linked, self._shot, self.rate, self.checkpoint.views)
         linked += others.chains
         solved = second_pass(self.info, self.index, linked, self._shot, self.control, self.bridges)
         self.control.report(STEP_WHO, 0, None)
@@ -292,7 +292,7 @@ class _Scan:
         believed = [n for n, stretch in enumerate(stretches) if not stretch.doubtful]
         meetings = [replace(m, rows=tuple(believed[n] for n in m.rows)) for m in meetings_of([stretches[n].path for n in believed], self.rate)]
         wanted = frames_wanted(meetings, self.rate)
-        seen = {o.frame: (o.seen.found.boxes, compact(o.seen).colours) for o in self.checkpoint.every() if o.frame in wanted} if wanted else {}
+        seen = {o.frame: looks_in(o) for o in self.checkpoint.every() if o.frame in wanted} if wanted else {}
         made = reconsidered(stretches, meetings, seen, self.rate)
         return made.stretches, made.joins, made.asked
 

@@ -36,7 +36,7 @@ from skiagraph.track.preparing import Prepared, Preparing
 from skiagraph.track.silhouette import Silhouette
 from skiagraph.track.stepping import plan_of
 from skiagraph.track.straight import Straight
-from skiagraph.track.unfaced import heads_of
+from skiagraph.track.unfaced import heads_seen
 
 STEP_FIND = "Finding faces"
 
@@ -212,7 +212,7 @@ class Sweep:
             found = _without_twins(found, self._judging.believed(picture, looked, missing))
         seen = with_colours(picture, self._judging.measured(picture, found, known), self.squared)
         matches = self.linker.take(seen, sought)
-        bodies = None if prepared.bodies is None else heads_of(prepared.bodies.result(), picture.rgb, self._landmarks, self.squared)
+        bodies = None if prepared.bodies is None else heads_seen(prepared.bodies.result(), picture, self._landmarks, self.squared)
         self._open[frame] = Observation(frame, seen, picture.view, prepared.cut, sought is None, picture.coloured, bodies)
         self.describing.consider(frame, lambda box: self._around_face(picture, box), matches)
         told(frame, seen, prepared.searched)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from itertools import groupby
 
@@ -12,12 +12,15 @@ from scipy.optimize import linear_sum_assignment
 from skiagraph.boxes import cxcywh_to_xyxy
 from skiagraph.detect.bodies import HEAD_X, HIGH, HIPS_X, SCORE
 from skiagraph.detect.squared import Squared
+from skiagraph.track.appearance import head_colours, likeness, packed
 from skiagraph.track.body import HEAD_ON_WAY, BodyLandmarks
 from skiagraph.track.camera import Views
 from skiagraph.track.chaining import Chain
 from skiagraph.track.heads import HEAD_BOX
 from skiagraph.track.linking import Tracklet
+from skiagraph.track.observations import Observation, SeenHeads
 from skiagraph.track.path import Path
+from skiagraph.track.picture import Picture
 from skiagraph.track.stretch import Stretch
 
 
@@ -45,6 +48,7 @@ class UnfacedSettings:
     away_a_second: float = 8.0  # more of that for each second: who runs goes 6 m/s, 26 heads, but the camera goes with them; larger: more is joined
     grown: float = 1.8  # times that their size may have changed
     growing: float = 2.0  # doubling in size counts as so many heads of way; larger: who is as large is rather the same than who is near
+    unlike: float = 4.0  # looking nothing alike counts as so many heads; larger: who looks alike is rather the same than who is near
     alone: float = 6.5  # heads around two signs within which there is nobody else between them, so that they are one person's though nobody could follow them from one to the other; larger: more subjects
     score: float = 0.6  # confidence of where such a head is, by which its cover grows (project.rows)
 
@@ -64,10 +68,23 @@ CX, CY, WIDTH, HEIGHT = range(4)
 
 @dataclass(frozen=True, slots=True, eq=False)
 class BodySign:
-    """A head that a body gives away. head: (4,) cx, cy, width, height, px of the clip."""
+    """A head that a body gives away. head: (4,) cx, cy, width, height, px of the clip; colours: how it and its shoulders look (track.appearance), None where that is not known."""
 
     frame: int
     head: np.ndarray
+    colours: np.ndarray | None = None
+
+
+def signs_of(observations: Iterable[Observation]) -> list[BodySign]:
+    return [BodySign(o.frame, head, colours) for o in observations if o.bodies is not None for head, colours in zip(o.bodies.heads, o.bodies.colours)]
+
+
+def looks_in(observation: Observation) -> tuple[np.ndarray, tuple[np.ndarray | None, ...]]:
+    """Where the faces of a frame are, those by bodies too, (n, 4) x0, y0, x1, y1 px, and how each looks, in a quarter of the memory (track.appearance.packed)."""
+    seen, bodies = observation.seen, observation.bodies
+    if bodies is None:
+        return seen.found.boxes, tuple(map(packed, seen.colours))
+    return np.concatenate([seen.found.boxes, faces_in(bodies.heads)]), tuple(map(packed, (*seen.colours, *bodies.colours)))
 
 
 def heads_of(bodies: np.ndarray, rgb: np.ndarray, landmarks: BodyLandmarks, squared: Squared, settings: UnfacedSettings = UNFACED) -> np.ndarray:
@@ -78,6 +95,12 @@ def heads_of(bodies: np.ndarray, rgb: np.ndarray, landmarks: BodyLandmarks, squa
         if row[SCORE] >= settings.sure_alone or _is_confirmed(head, hips, height, rgb, landmarks, settings):
             found.append((*(head - (0, settings.rise * height)), settings.width * height * HEAD_BOX.width / HEAD_BOX.height, settings.height * height))
     return np.array(found).reshape(-1, 4) / (squared.aspect, 1, squared.aspect, 1)
+
+
+def heads_seen(bodies: np.ndarray, picture: Picture, landmarks: BodyLandmarks, squared: Squared) -> SeenHeads:
+    """The heads of bodies that were found in a picture, and how they and their shoulders look, which nobody knows in coloured light."""
+    heads = heads_of(bodies, picture.rgb, landmarks, squared)
+    return SeenHeads(heads, tuple(None if picture.coloured else head_colours(picture.rgb, box) for box in squared.boxes(faces_in(heads))))
 
 
 def without_faces(bodies: np.ndarray, faces: np.ndarray, settings: UnfacedSettings = UNFACED) -> np.ndarray:
@@ -133,6 +156,7 @@ def unfaced(signs: Sequence[BodySign], known: Sequence[Chain], shot: Callable[[i
     """Who is given away by signs, in order of frames. shot: first and last frame of the shot that a frame is in; views: what the camera did."""
     views = views or Views.still()
     here = _Heads.of([sign.frame for sign in signs], [sign.head for sign in signs], views)
+    looks = [sign.colours for sign in signs]
     heads = [(_Heads.of(chain.frames, chain.heads, views), (settings.doubted_s if chain.doubtful else settings.known_s) * rate) for chain in known]
     number = max((t.number for chain in known for t in chain.parts), default=0)
     runs: list[list[int]] = []
@@ -140,7 +164,7 @@ def unfaced(signs: Sequence[BodySign], known: Sequence[Chain], shot: Callable[[i
     for frame, rows in groupby(range(len(signs)), key=lambda row: signs[row].frame):
         free = _of_nobody(here, list(rows), heads, shot, rate, settings)
         open_ = [run for run in open_ if frame - signs[run[-1]].frame <= settings.gap_s * rate and shot(signs[run[-1]].frame) == shot(frame)]
-        costs = np.array([[_cost_of_going_on(here, run[-1], row, rate, settings) for row in free] for run in open_]).reshape(len(open_), len(free))
+        costs = np.array([[_cost_of_going_on(here, looks, run[-1], row, rate, settings) for row in free] for run in open_]).reshape(len(open_), len(free))
         pairs = [(run, row) for run, row in zip(*linear_sum_assignment(costs)) if costs[run, row] < _NEVER]
         for run, row in pairs:
             open_[run].append(free[row])
@@ -206,13 +230,13 @@ def _apart_from_known(signs: _Heads, rows: list[int], known: _Heads, shot: tuple
     return apart, apart <= (settings.known_away + settings.known_a_second * seconds if seconds else settings.seen_away)
 
 
-def _cost_of_going_on(signs: _Heads, before: int, after: int, rate: float, settings: UnfacedSettings) -> float:
-    """By how far somebody went, in heads, and grew; whether the camera stood, or went with them, as is nearer."""
+def _cost_of_going_on(signs: _Heads, looks: Sequence[np.ndarray | None], before: int, after: int, rate: float, settings: UnfacedSettings) -> float:
+    """By how far somebody went, in heads, whether the camera stood or went with them, as is nearer; how much larger they are, and how unlike."""
     seconds = (signs.frames[after] - signs.frames[before]) / rate
     grown = abs(np.log2(signs.heads[after, HEIGHT] / signs.heads[before, HEIGHT]))
     apart = min(_apart(heads[before], heads[after]) for heads in (signs.heads, signs.steady))
     fits = grown <= np.log2(settings.grown) and apart <= settings.away + settings.away_a_second * seconds
-    return float(apart + settings.growing * grown) if fits else _NEVER
+    return float(apart + settings.growing * grown + settings.unlike * (1 - likeness(looks[before], looks[after]))) if fits else _NEVER
 
 
 def _apart(head: np.ndarray, other: np.ndarray) -> np.ndarray:

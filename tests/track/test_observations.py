@@ -8,7 +8,7 @@ import numpy as np
 
 from skiagraph.track.linking import Seen
 from skiagraph.track.dissolves import Dissolve
-from skiagraph.track.observations import CHUNK, KEPT_S, Checkpoint, Observation, compact, restored
+from skiagraph.track.observations import CHUNK, KEPT_S, Checkpoint, Observation, SeenHeads, compact, restored
 from tests.support import TemporaryFolder, make_clip
 from tests.track.faces import seen
 
@@ -23,7 +23,7 @@ class CheckpointTest(TemporaryFolder):
         colours = np.linspace(0, 1, 8, dtype=np.float32)
         faces = Seen.joined([seen(10 + frame, 20, colours=colours), seen(80, 20, score=0.5)]) if frame % 3 else Seen.none()
         return Observation(frame, faces, np.array([[1, 0, frame], [0, 1, 2.0]]), frame == 7, frame % 2 == 0, frame % 3 == 0,
-                           None if frame % 4 else np.full((frame % 3, 4), frame + 0.25))
+                           None if frame % 4 else SeenHeads(np.full((frame % 3, 4), frame + 0.25), (colours[::-1], None)[:frame % 3]))
 
     def test_what_was_added_is_read(self):
         checkpoint = Checkpoint(self.clip, "every=1", self.place)
@@ -38,8 +38,8 @@ class CheckpointTest(TemporaryFolder):
             self.assertEqual((wanted.cut, wanted.whole, wanted.coloured), (got.cut, got.whole, got.coloured))
             self.assertEqual(wanted.bodies is None, got.bodies is None)
             if wanted.bodies is not None:
-                np.testing.assert_array_equal(wanted.bodies, got.bodies)
-            for a, b in zip(wanted.seen.colours, got.seen.colours):
+                np.testing.assert_array_equal(wanted.bodies.heads, got.bodies.heads)
+            for a, b in zip(*((*o.seen.colours, *(o.bodies.colours if o.bodies else ())) for o in (wanted, got)), strict=True):
                 self.assertEqual(a is None, b is None)
                 if a is not None:
                     np.testing.assert_allclose(a, b, atol=0.003)
