@@ -6,6 +6,7 @@ The checkpoint holds boxes, the five points of each face by which its head is re
 from __future__ import annotations
 
 import contextlib
+import fcntl
 import hashlib
 import os
 import shutil
@@ -33,6 +34,8 @@ VERSION = 10
 CHUNK = 125
 # A checkpoint that nothing was added to for so long is thrown away by the next scan: nobody goes on with it.
 KEPT_S = 7 * 24 * 3600
+# Ending of the file beside a checkpoint that is locked while somebody scans.
+LOCK = ".lock"
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,11 +76,8 @@ class Checkpoint:
     """
 
     def __init__(self, clip: Path, settings: str, folder: Path | None = None):
-        base = folder or Path(platformdirs.user_cache_dir("skiagraph")) / "scans"
-        _forget_old(base)
-        with readable(clip):
-            contents = fingerprint(clip)
-        self._folder = base / hashlib.sha256(f"{VERSION}|{contents}|{settings}".encode()).hexdigest()[:32]
+        self._folder = _place_of(clip, settings, folder)
+        _forget_old(self._folder.parent)
         self._chunks: list[Path | list[Observation]] = []
         self._waiting: list[Observation] = []
         self._start_over()
@@ -164,11 +164,43 @@ class Checkpoint:
         shutil.rmtree(self._folder, ignore_errors=True)
 
 
+@contextlib.contextmanager
+def claimed(clip: Path, settings: str, folder: Path | None = None) -> Iterator[bool]:
+    """Whether the checkpoint of a clip with these settings is nobody else's, neither of another process nor of another scan in this one; held as long as the context."""
+    place = _place_of(clip, settings, folder).with_suffix(LOCK)
+    try:
+        place.parent.mkdir(parents=True, exist_ok=True)
+        handle = os.open(place, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+    except OSError:
+        # Where nothing can be written there is nothing to share.
+        yield True
+        return
+    try:
+        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        mine = True
+    except OSError:
+        mine = False
+    try:
+        yield mine
+    finally:
+        os.close(handle)
+
+
+def _place_of(clip: Path, settings: str, folder: Path | None) -> Path:
+    base = folder or Path(platformdirs.user_cache_dir("skiagraph")) / "scans"
+    with readable(clip):
+        contents = fingerprint(clip)
+    return base / hashlib.sha256(f"{VERSION}|{contents}|{settings}".encode()).hexdigest()[:32]
+
+
 def _forget_old(base: Path) -> None:
     with contextlib.suppress(OSError):
         for folder in base.iterdir():
-            if folder.is_dir() and time.time() - folder.stat().st_mtime > KEPT_S:
-                shutil.rmtree(folder, ignore_errors=True)
+            if time.time() - folder.stat().st_mtime > KEPT_S:
+                if folder.is_dir():
+                    shutil.rmtree(folder, ignore_errors=True)
+                elif folder.suffix == LOCK:
+                    folder.unlink(missing_ok=True)
 
 
 def _loaded(path: Path) -> tuple[list[Observation], list[Dissolve]]:

@@ -6,6 +6,7 @@ nothing was found; and sightings are grouped into people.
 
 from __future__ import annotations
 
+import uuid
 from bisect import bisect_right
 from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass, replace
@@ -38,7 +39,7 @@ from skiagraph.track.held_before import held_before
 from skiagraph.track.light import in_ordinary_light
 from skiagraph.track.linking import Linker, LinkSettings, Seen, Tracklet, extend_back
 from skiagraph.track.meetings import frames_wanted, meetings_of, reconsidered
-from skiagraph.track.observations import Checkpoint, restored
+from skiagraph.track.observations import Checkpoint, claimed, restored
 from skiagraph.track.over_edge import held_over_edge
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.people import PEOPLE, are_unlike, looks_of, people_of, split_where_unlike, stretches_of, without_hints, without_misread, without_shadows
@@ -89,20 +90,28 @@ def scan(info: ClipInfo, index: FrameIndex, settings: ScanSettings = ScanSetting
     """Find, follow and recognise everybody in a clip. partial is told of the people found so far, from the calling thread.
 
     A scan that was cancelled or died goes on where it was when it is begun again with the same settings. keep: so does one that is
-    done, until `forget` is called, for whoever has yet to write the result down. Raises Cancelled.
+    done, until `forget` is called, for whoever has yet to write the result down. Of two at once the second keeps nothing that another
+    would go on with. Raises Cancelled.
     """
     control = control or JobControl()
     load_ahead(optimize, ndimage)
-    with single_threaded_calls(), FaceFinder(settings.smallest_for(info)) as finder, BodyFinder() as bodies:
-        result = _Scan(info, index, settings, control, partial, finder, bodies).run()
-    if not keep:
-        forget(info, settings)
+    with claimed(info.path, repr(settings)) as mine, single_threaded_calls(), FaceFinder(settings.smallest_for(info)) as finder, BodyFinder() as bodies:
+        checkpoint = Checkpoint(info.path, repr(settings) if mine else f"{settings!r} {uuid.uuid4()}")
+        try:
+            result = _Scan(info, index, settings, control, partial, finder, bodies, checkpoint).run()
+        finally:
+            if not mine:
+                checkpoint.discard()
+        if not keep:
+            checkpoint.discard()
     return result
 
 
 def forget(info: ClipInfo, settings: ScanSettings) -> None:
-    """Throw away what a scan with these settings has on disk."""
-    Checkpoint(info.path, repr(settings)).discard()
+    """Throw away what a scan with these settings has on disk, unless another one is at it."""
+    with claimed(info.path, repr(settings)) as mine:
+        if mine:
+            Checkpoint(info.path, repr(settings)).discard()
 
 
 def shifted(result: ScanResult, by: int, frames: int) -> ScanResult:
@@ -115,7 +124,7 @@ def shifted(result: ScanResult, by: int, frames: int) -> ScanResult:
 
 
 class _Scan:
-    def __init__(self, info, index, settings, control, partial, finder, bodies):
+    def __init__(self, info, index, settings, control, partial, finder, bodies, checkpoint):
         self.info, self.index, self.settings, self.control = info, index, settings, control
         self.partial, self.finder = partial, finder
         self.rate = float(info.rate)
@@ -128,7 +137,7 @@ class _Scan:
         self.damage = index.damage
         self._tell_every = BELIEVING.partial_every if every == 1 else BELIEVING.partial_stepping
         self._tell_at = self._tell_every
-        self.checkpoint = Checkpoint(info.path, repr(settings))
+        self.checkpoint = checkpoint
         self.describer = FaceDescriber()
         # Frames with which shots begin, with the middles of dissolves, once all is seen.
         self.cuts: list[int] = []

@@ -38,7 +38,7 @@ from skiagraph.track.stepping import plan_of
 from skiagraph.track.straight import Straight
 from skiagraph.track.unfaced import heads_seen
 
-STEP_FIND = "Finding faces"
+STEP_FIND = "Finding people"
 
 
 @dataclass(frozen=True, slots=True)

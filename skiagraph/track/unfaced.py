@@ -28,10 +28,11 @@ from skiagraph.track.stretch import Stretch
 class UnfacedSettings:
     """When bodies are looked for, and which heads that they give away are nobody's yet. Set by hand, with wide margins, on recordings of real people and held against drawn ones (docs/measured.md)."""
 
-    every_s: float = 0.5  # seconds from one look for bodies to the next; larger: later found, less work (about 6 in 100 of the processor time of stepping, docs/measured.md)
+    every_s: float = 0.5  # seconds from one look for bodies to the next; larger: later found, less work (about a tenth of the processor time of stepping, docs/measured.md)
+    fine_each: int = 4  # every so many looks are finer; larger: smaller people are later found, less work
     sure_alone: float = 0.6  # score of a body from which its head is surely somebody's; larger: fewer are found. Of forty from 0.5 on, on recordings, that the landmark network did not confirm, all were somebody's; later a wheel was not
     sure: float = 0.8  # confidence of the landmark network from which one with a smaller score is; larger: fewer are found
-    same_head: float = 0.7  # heads between where both see it at most
+    same_head: float = 0.7  # heads between two places of one head at most: where both networks see it, or where it is seen twice; larger: more is confirmed, and who stands close beside somebody is missed
     near_face: float = 1.0  # heads from a face that was found in the same picture within which a head is whose that is; larger: fewer are found in crowds
     width: float = 1.1  # widths of a head by its body that are followed; larger: followers hold more of what is around it
     height: float = 1.1  # the same of its height, of which bodies tell nine tenths
@@ -45,14 +46,12 @@ class UnfacedSettings:
     known_a_second: float = 5.0  # more of that for each second from the nearest face
     gap_s: float = 2.5  # seconds from one look that shows somebody to the next at most
     away: float = 1.6  # heads that they may have gone between two looks
-    away_a_second: float = 8.0  # more of that for each second: who runs goes 6 m/s, 26 heads, but the camera goes with them; larger: more is joined
+    away_a_second: float = 8.0  # more of that for each second: who runs goes 6 m/s, 26 heads, but the camera goes with them, or they are small; larger: more is joined
     grown: float = 1.8  # times that their size may have changed
     growing: float = 2.0  # doubling in size counts as so many heads of way; larger: who is as large is rather the same than who is near
     unlike: float = 4.0  # looking nothing alike counts as so many heads; larger: who looks alike is rather the same than who is near
     alone: float = 6.5  # heads around two signs within which there is nobody else between them, so that they are one person's though nobody could follow them from one to the other; larger: more subjects
     score: float = 0.6  # confidence of where such a head is, by which its cover grows (project.rows)
-
-    fine_each: int = 4  # every so many looks are finer; larger: smaller people are later found, less work
 
     def each(self, rate: float) -> int:
         """Frames from one look for bodies to the next, at a rate of frames a second."""

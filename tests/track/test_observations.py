@@ -8,7 +8,7 @@ import numpy as np
 
 from skiagraph.track.linking import Seen
 from skiagraph.track.dissolves import Dissolve
-from skiagraph.track.observations import CHUNK, KEPT_S, Checkpoint, Observation, SeenHeads, compact, restored
+from skiagraph.track.observations import CHUNK, KEPT_S, Checkpoint, Observation, SeenHeads, claimed, compact, restored
 from tests.support import TemporaryFolder, make_clip
 from tests.track.faces import seen
 
@@ -43,6 +43,21 @@ class CheckpointTest(TemporaryFolder):
                 self.assertEqual(a is None, b is None)
                 if a is not None:
                     np.testing.assert_allclose(a, b, atol=0.003)
+
+    def test_a_checkpoint_is_one_scans_at_a_time(self):
+        with claimed(self.clip, "every=1", self.place) as first, claimed(self.clip, "every=1", self.place) as second, claimed(self.clip, "every=5", self.place) as other:
+            self.assertEqual((first, second, other), (True, False, True))
+        with claimed(self.clip, "every=1", self.place) as again:
+            self.assertTrue(again)
+        for lock in self.place.glob("*.lock"):
+            os.utime(lock, (0, 0))
+        Checkpoint(self.clip, "every=1", self.place)
+        self.assertFalse(list(self.place.iterdir()), "what nobody needs any more goes")
+
+    def test_where_nothing_can_be_written_nobody_waits_for_another(self):
+        (self.folder / "file").write_bytes(b"")
+        with claimed(self.clip, "every=1", self.folder / "file" / "in it") as mine:
+            self.assertTrue(mine)
 
     def test_frames_in_coloured_light_are_known_without_reading_all_again(self):
         checkpoint = Checkpoint(self.clip, "every=1", self.place)

@@ -14,7 +14,7 @@ from skiagraph.media.index import open_clip
 from skiagraph.media.reader import FrameReader
 from skiagraph.media.writer import PictureWriter
 from skiagraph.track import sweep
-from skiagraph.track.scan import BelievingSettings, ScanSettings, scan
+from skiagraph.track.scan import BelievingSettings, ScanSettings, forget, scan
 from tests.support import TemporaryFolder
 
 FRAMES = 30
@@ -123,6 +123,22 @@ class ScanTest(TemporaryFolder):
                         away = min(np.hypot(x - path.cx[n], y - path.cy[n]) for x, y in mine)
                         self.assertLess(away, 0.1 * path.width[n], (stop, numbers[0], path.first + n))
         self.assertTrue(begun & {20, 21}, begun)
+
+    def test_two_scans_of_one_clip_at_once_do_not_disturb_each_other(self):
+        settings, inner = ScanSettings(every=10), []
+
+        def other(progress):
+            if progress.step == sweep.STEP_FIND and not inner:
+                inner.append(None)
+                inner[0] = scan(self.info, self.index, settings)
+                forget(self.info, settings)
+
+        outer = scan(self.info, self.index, settings, JobControl(other))
+        self.assertEqual(len(outer.people), len(inner[0].people))
+        for person, same in zip(outer.people, inner[0].people):
+            for path, twin in zip(person.paths, same.paths, strict=True):
+                np.testing.assert_array_equal(path.rows(), twin.rows())
+        self.assertFalse([path for path in (self.folder / "cache" / "scans").iterdir() if path.is_dir()], "nothing is left of either")
 
     def test_other_settings_do_not_take_up_the_checkpoint(self):
         control = JobControl(lambda progress: control.cancel() if progress.done >= 20 else None)

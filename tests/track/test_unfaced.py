@@ -1,20 +1,22 @@
 """Whoever only their body gives away is somebody new, but where somebody known is or should be."""
 
 import unittest
+from dataclasses import replace
+from types import SimpleNamespace
 
 import numpy as np
 
-from skiagraph.demo.people import BLUE_CAP
-from skiagraph.demo.story import QUAY, Actor
 from skiagraph.detect.bodies import HIGH, SCORE, BodyFinder
 from skiagraph.detect.squared import Squared
+from skiagraph.track.appearance import unpacked
 from skiagraph.track.body import BodyLandmarks
-from skiagraph.track.camera import Views
+from skiagraph.track.camera import STILL, Views
 from skiagraph.track.chaining import Chain
-from skiagraph.track.linking import Tracklet
+from skiagraph.track.linking import Seen, Tracklet
+from skiagraph.track.observations import Observation
 from skiagraph.track.path import FOUND, Path
 from skiagraph.track.stretch import Stretch
-from skiagraph.track.unfaced import UNFACED, BodySign, heads_of, unfaced, without_faces
+from skiagraph.track.unfaced import UNFACED, BodySign, faces_in, heads_of, heads_seen, looks_in, signs_of, unfaced, without_faces
 from tests.track.test_body import standing
 
 RATE = 25.0
@@ -88,6 +90,12 @@ class UnfacedTest(unittest.TestCase):
         found = new([s for n in range(4) for s in (sign(20 * n, 100 + 50 * n), sign(20 * n, 170 + 50 * n), sign(20 * n, 240 + 50 * n, width=44))]).chains
         self.assertEqual([[round(float(x)) for x in c.heads[:, 0]] for c in found], [[100, 150, 200, 250], [170, 220, 270, 320], [240, 290, 340, 390]])
 
+    def test_two_who_change_places_between_looks_are_told_apart_by_how_they_look(self):
+        red, blue = np.array([1.0, 0, 0]), np.array([0, 0, 1.0])
+        signs = [BodySign(frame, sign(frame, x).head, looks) for frame, *both in ((0, (100, red), (200, blue)), (20, (100, blue), (200, red))) for x, looks in both]
+        self.assertEqual([[s for s in c.heads[:, 0]] for c in new(signs).chains], [[100, 200], [200, 100]])
+        self.assertEqual([[s for s in c.heads[:, 0]] for c in new([replace(s, colours=None) for s in signs]).chains], [[100, 100], [200, 200]])
+
     def test_a_camera_that_swings_round_takes_nobody_for_another(self):
         swing = lambda frame: 40.0 * frame
         views = Views(np.arange(100), np.array([[[1, 0, swing(n)], [0, 1, 0]] for n in range(100)], float))
@@ -144,6 +152,20 @@ class HeadsTest(unittest.TestCase):
         count = lambda *rows: len(heads_of(np.array(rows), picture, self.landmarks, Squared(1.0)))
         self.assertEqual((count(unsure), count(wall), count(body), count(wall, body)), (1, 0, 1, 1))
         self.assertEqual(count(unsure + (0, 0, 2 * unsure[HIGH], 0, 0, 0)), 0, "it sees the head elsewhere")
+
+    def test_how_they_look_is_known_but_in_coloured_light_and_found_again_at_their_face(self):
+        picture, _ = standing(0, 30)
+        for coloured in (False, True):
+            with self.subTest(coloured=coloured):
+                shown = SimpleNamespace(rgb=picture, coloured=coloured)
+                seen = heads_seen(self.finder.find(picture), shown, self.landmarks, Squared(1.0))
+                self.assertEqual((len(seen.heads), [c is None for c in seen.colours]), (1, [coloured]))
+                boxes, looks = looks_in(Observation(3, Seen.none(), STILL, False, True, coloured, seen))
+                np.testing.assert_allclose(boxes, faces_in(seen.heads))
+                one, = signs_of([Observation(3, Seen.none(), STILL, False, True, coloured, seen), Observation(4, Seen.none(), STILL, False, True, coloured)])
+                self.assertEqual((one.frame, one.colours is None, looks[0] is None), (3, coloured, coloured))
+                if not coloured:
+                    np.testing.assert_allclose(unpacked(looks[0]), one.colours, atol=0.003)
 
     def test_heads_are_told_in_px_of_the_clip(self):
         picture, _ = standing(0, 30)
