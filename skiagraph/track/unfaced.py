@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import groupby
 
@@ -116,12 +116,12 @@ def _is_confirmed(head: np.ndarray, hips: np.ndarray, height: float, rgb: np.nda
 
 @dataclass(frozen=True, slots=True)
 class Unfaced:
-    """chains: of whoever is nobody of those who are known; first: how many chains are known, which stand before them; alone: numbers of those who had nobody near them all the while, so that each is surely
-    one person."""
+    """chains: of whoever is nobody of those who are known; first: how many chains are known, which stand before them; alone: pairs of their signs, one after the other, between which nobody else was near,
+    so that both are surely one person's."""
 
     chains: list[Chain]
     first: int
-    alone: frozenset[int]
+    alone: tuple[tuple[BodySign, BodySign], ...]
 
     def widened(self, stretches: Sequence[Stretch], settings: UnfacedSettings = UNFACED) -> list[Stretch]:
         """Stretches whose covers are as wide as a body leaves open where the head is, in the frames that are nearer to such a look than to a face."""
@@ -143,12 +143,14 @@ class Unfaced:
         return replace(stretch, path=Path.from_rows(path.first, rows, path.origin, path.lean))
 
     def fixed(self, stretches: Sequence[Stretch]) -> list[list[int]]:
-        """Rows of stretches that are one person's: groups of two or more."""
-        rows: dict[int, list[int]] = {}
-        for row, stretch in enumerate(stretches):
-            if stretch.number in self.alone:
-                rows.setdefault(stretch.number, []).append(row)
-        return [group for group in rows.values() if len(group) > 1]
+        """Pairs of rows of stretches that are one person's."""
+        rows = {_key(frame, box): row for row, stretch in enumerate(stretches) for frame, box, _ in stretch.faces}
+        sides = ([rows.get(_key(sign.frame, faces_in(sign.head[None])[0])) for sign in pair] for pair in self.alone)
+        return sorted([before, after] for before, after in sides if before is not None and after is not None and before != after)
+
+
+def _key(frame: int, box: np.ndarray) -> tuple[int, ...]:
+    return (int(frame), *np.round(box).astype(int).tolist())
 
 
 def unfaced(signs: Sequence[BodySign], known: Sequence[Chain], shot: Callable[[int], tuple[int, int]], rate: float, views: Views | None = None, settings: UnfacedSettings = UNFACED) -> Unfaced:
@@ -171,8 +173,7 @@ def unfaced(signs: Sequence[BodySign], known: Sequence[Chain], shot: Callable[[i
         runs, open_ = runs + begun, open_ + begun
     found = [[signs[row] for row in run] for run in runs]
     every = [*signs, *(BodySign(int(frame), row) for those, _ in heads for frame, row in zip(those.frames, those.heads))]
-    alone = _alone(found, every, settings) if found else []
-    return Unfaced([Chain((_tracklet(number + 1 + n, run, settings),)) for n, run in enumerate(found)], len(known), frozenset(number + 1 + n for n in alone))
+    return Unfaced([Chain((_tracklet(number + 1 + n, run, settings),)) for n, run in enumerate(found)], len(known), tuple(_alone(found, every, settings)))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -189,19 +190,19 @@ class _Heads:
         return cls(frames, heads, np.hstack([views.at_first(frames, heads[:, :WIDTH]), heads[:, WIDTH:] / views.scale(frames)[:, None]]))
 
 
-def _alone(runs: Sequence[Sequence[BodySign]], every: Sequence[BodySign], settings: UnfacedSettings) -> list[int]:
-    """Numbers of the runs near which nobody else of every sign is while they last."""
+def _alone(runs: Sequence[Sequence[BodySign]], every: Sequence[BodySign], settings: UnfacedSettings) -> Iterator[tuple[BodySign, BodySign]]:
+    """Signs of runs, each with the next one of its run, between which nobody else of every sign is near."""
     order = sorted(range(len(every)), key=lambda n: every[n].frame)
     frames, heads, names = np.array([every[n].frame for n in order]), np.array([every[n].head for n in order]), np.array([id(every[n]) for n in order])
-    found = []
-    for number, run in enumerate(runs):
+    for run in runs:
         mine, own = np.array([sign.frame for sign in run]), np.array([sign.head for sign in run])
         meanwhile = np.arange(np.searchsorted(frames, mine[0]), np.searchsorted(frames, mine[-1], side="right"))
         others = meanwhile[~np.isin(names[meanwhile], [id(sign) for sign in run])]
-        after = np.searchsorted(mine, frames[others], side="right")
-        if not any((_apart(own[np.clip(row, 0, len(run) - 1)], heads[others]) <= settings.alone).any() for row in (after - 1, after)):
-            found.append(number)
-    return found
+        # Who is there in the very frame of a sign is so before it and after it.
+        before, after = np.searchsorted(mine, frames[others], side="left") - 1, np.searchsorted(mine, frames[others], side="right")
+        near = np.any([_apart(own[np.clip(row, 0, len(run) - 1)], heads[others]) <= settings.alone for row in (before, before + 1, after - 1, after)], axis=0)
+        beset = {int(gap) for row in (before, after - 1) for gap in row[near]}
+        yield from ((run[n], run[n + 1]) for n in range(len(run) - 1) if n not in beset)
 
 
 def _of_nobody(signs: _Heads, rows: list[int], known: Sequence[tuple[_Heads, float]], shot, rate: float, settings: UnfacedSettings) -> list[int]:

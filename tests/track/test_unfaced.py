@@ -105,17 +105,23 @@ class UnfacedTest(unittest.TestCase):
                 self.assertEqual(len(unfaced(signs, known, lambda frame: (0, 99), RATE, views).chains), count)
         self.assertEqual(len(new(stand).chains), 3, "without the camera's doing it would be three")
 
-    def test_pieces_of_who_was_alone_are_one_person(self):
+    def test_pieces_between_which_nobody_else_was_near_are_one_person(self):
         def pieces(found):
-            number = found.chains[0].parts[0].number
-            stretch = lambda first, number: Stretch(Path.from_rows(first, np.tile([100.0, 100, 40, 52, 0, 0.6], (9, 1)), np.full(9, FOUND, np.uint8)), (0,), (), (), None, False, number)
-            return found.fixed([stretch(0, number), stretch(50, 77), stretch(20, number)])
+            def stretch(*frames):
+                chain = found.chains[0]
+                faces = tuple((int(f), box, 0.6) for f, box in zip(chain.frames, chain.parts[0].boxes) if f in frames)
+                return Stretch(Path.from_rows(0, np.tile([100.0, 100, 40, 52, 0, 0.6], (9, 1)), np.full(9, FOUND, np.uint8)), (0,), faces, (), None, False, 1)
+            return found.fixed([stretch(0), stretch(999), stretch(20), stretch(40, 60)])
 
-        run = [sign(frame, 100) for frame in (0, 20, 40)]
-        self.assertEqual(pieces(new(run)), [[0, 2]])
-        self.assertEqual(pieces(new(sorted([*run, sign(20, 300)], key=lambda s: s.frame))), [], "somebody else is near meanwhile")
-        self.assertEqual(pieces(new(run, [chain(1, range(18, 23), 310)])), [], "somebody who is known is")
-        self.assertEqual(pieces(new(run, [chain(1, range(10, 15), 700)])), [[0, 2]])
+        run = [sign(frame, 100) for frame in (0, 20, 40, 60)]
+        with_other = lambda *others: pieces(new(sorted([*run, *others], key=lambda s: s.frame)))
+        self.assertEqual(with_other(), [[0, 2], [2, 3]])
+        self.assertEqual(with_other(sign(20, 300)), [], "in the frame of a sign somebody else is near before and after it")
+        self.assertEqual(with_other(sign(30, 300)), [[0, 2]], "somebody else is near then, and not before")
+        self.assertEqual(with_other(sign(30, 900)), [[0, 2], [2, 3]])
+        known = chain(1, range(5, 9), 310)
+        known.parts[0].doubtful = True
+        self.assertEqual(pieces(new(run, [known])), [[2, 3]], "somebody who is known is")
 
 
 class HeadsTest(unittest.TestCase):
