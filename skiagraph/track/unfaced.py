@@ -7,11 +7,11 @@ from dataclasses import dataclass, replace
 from itertools import groupby
 
 import numpy as np
-from scipy.optimize import linear_sum_assignment
 
 from skiagraph.boxes import cxcywh_to_xyxy
 from skiagraph.detect.bodies import HEAD_X, HIGH, HIPS_X, SCORE
 from skiagraph.detect.squared import Squared
+from skiagraph.lazily import optimize
 from skiagraph.track.appearance import head_colours, likeness, packed
 from skiagraph.track.body import HEAD_ON_WAY, BodyLandmarks
 from skiagraph.track.camera import Views
@@ -166,7 +166,7 @@ def unfaced(signs: Sequence[BodySign], known: Sequence[Chain], shot: Callable[[i
         free = _of_nobody(here, list(rows), heads, shot, rate, settings)
         open_ = [run for run in open_ if frame - signs[run[-1]].frame <= settings.gap_s * rate and shot(signs[run[-1]].frame) == shot(frame)]
         costs = np.array([[_cost_of_going_on(here, looks, run[-1], row, rate, settings) for row in free] for run in open_]).reshape(len(open_), len(free))
-        pairs = [(run, row) for run, row in zip(*linear_sum_assignment(costs)) if costs[run, row] < _NEVER]
+        pairs = [(run, row) for run, row in zip(*optimize.linear_sum_assignment(costs)) if costs[run, row] < _NEVER]
         for run, row in pairs:
             open_[run].append(free[row])
         begun = [[row] for n, row in enumerate(free) if n not in {taken for _, taken in pairs}]
@@ -186,7 +186,7 @@ class _Heads:
 
     @classmethod
     def of(cls, frames: Sequence[int], heads: Sequence[np.ndarray], views: Views) -> _Heads:
-        frames, heads = np.asarray(frames, int), np.asarray(heads, float).reshape(len(frames), -1)[:, :4]
+        frames, heads = np.asarray(frames, int), np.array([head[:4] for head in heads], float).reshape(-1, 4)
         return cls(frames, heads, np.hstack([views.at_first(frames, heads[:, :WIDTH]), heads[:, WIDTH:] / views.scale(frames)[:, None]]))
 
 
@@ -212,7 +212,7 @@ def _of_nobody(signs: _Heads, rows: list[int], known: Sequence[tuple[_Heads, flo
     found = [apart for heads in near if (apart := _apart_from_known(signs, rows, heads, shot(frame), rate, settings)) is not None]
     apart, fits = (np.array([pair[n] for pair in found]).reshape(len(found), len(rows)) for n in (0, 1))
     taken = (apart <= settings.same_head).any(0)
-    for one, row in zip(*linear_sum_assignment(np.where(fits, apart, _NEVER))):
+    for one, row in zip(*optimize.linear_sum_assignment(np.where(fits, apart, _NEVER))):
         taken[row] |= bool(fits[one, row])
     return [row for row, gone in zip(rows, taken) if not gone]
 

@@ -44,6 +44,10 @@ class UnfacedTest(unittest.TestCase):
         for head, face in zip(one.heads, one.parts[0].boxes):
             self.assertTrue((face[:2] > head[:2] - head[2:4] / 2).all() and (face[2:] < head[:2] + head[2:4] / 2).all(), "the face is inside the head")
 
+    def test_without_signs_there_is_nobody(self):
+        self.assertEqual(new([]).chains, [])
+        self.assertEqual(new([], [chain(1, range(9), 100)]).chains, [])
+
     def test_one_sign_is_enough(self):
         self.assertEqual([(c.frames.tolist(), c.doubtful) for c in new([sign(20, 100)]).chains], [([20], False)])
 
