@@ -5,6 +5,7 @@ Network: MoveNet MultiPose Lightning (Google, 2021, Apache-2.0), made by tools/c
 
 from __future__ import annotations
 
+import math
 import os
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
@@ -27,14 +28,23 @@ _ASTRAY = 0.3
 _HIGH_BY_WIDE, _BLUR = 1.7, 4.0
 # Rows of found bodies.
 SCORE, HEAD_X, HEAD_Y, HIPS_X, HIPS_Y, HIGH = range(6)
+# One column more while it is told who is somebody: the likelihood of the head.
+_LIKELY = 6
 
 
 @dataclass(frozen=True, slots=True)
 class BodySettings:
     """What is looked at and who is taken for somebody. On recordings of real people (docs/measured.md)."""
 
-    looks: tuple[int, ...] = (256, 512)  # px of the longer side of a picture as it is looked at: in the coarse one who fills it is seen with 0.9 who has 0.4 in the other, there heads from 5 px on, most from 9
-    finer: int = 896  # the same of one more look now and then, in which smaller people are found; larger: smaller ones, in square measure more time
+    side: int = 512  # px of the longer side of a picture as it is looked at, in which heads are found from 5 px on, most from 9; larger: smaller ones, in square measure more time
+    coarser: int = 256  # the same where somebody is in doubt: who fills the picture has 0.9 in it and 0.4 in the other
+    finer: int = 896  # the same of one look in so many where somebody small may be
+    finer_each: int = 4  # larger: smaller people are later found, less work
+    all_each: int = 12  # of so many looks one is coarser and finer whatever the first shows; larger: less work. Of 800 frames of recordings it was never needed
+    doubt: float = 0.05  # score from which there is somebody in doubt, up to `sure`; smaller: more coarser looks. On recordings each of 153 who are found, or surer, by a coarser look had that
+    sure: float = 0.6  # see doubt
+    small: float = 20.0  # px of the look's that somebody's head is small below; larger: more finer looks
+    small_score: float = 0.1  # score from which somebody small may be there; smaller: more finer looks. So had each of 48 frames of recordings in which a finer one shows somebody more, and 242 of 752 others
     enlarged: float = 1.6  # times that a small picture is enlarged at most
     least: float = 0.3  # score from which there may be somebody; smaller: more are found, and more that are none
     head: float = 0.25  # likelihood of the likeliest of ears, eyes and nose from which a head is in sight; 0.28 at least where the landmark network confirmed one, 0.01 of legs; smaller: more are found
@@ -59,17 +69,24 @@ class BodyFinder:
     def close(self) -> None:
         self._pool.shutdown(wait=True, cancel_futures=True)
 
-    def submit(self, rgb: np.ndarray, fine: bool = False) -> Future[np.ndarray]:
+    def submit(self, rgb: np.ndarray, turn: int = 1) -> Future[np.ndarray]:
         """Begin to look at an RGB picture with square pixels; for `find`."""
-        return self._pool.submit(self.find, rgb, fine)
+        return self._pool.submit(self.find, rgb, turn)
 
-    def find(self, rgb: np.ndarray, fine: bool = False) -> np.ndarray:
-        """Who may be where, (n, 6), the surest first: score, head x and y, hips x and y, height of the head, px. fine: looked at more finely beside, where that shows more of the picture."""
-        own = max(rgb.shape[:2])
-        looks = {min(side, round(self._settings.enlarged * own)) for side in self._settings.looks}
-        if fine:
-            looks.add(max(*looks, min(self._settings.finer, own)))
-        found = np.concatenate([self._look(rgb, side) for side in sorted(looks)])
+    def find(self, rgb: np.ndarray, turn: int = 1) -> np.ndarray:
+        """Who may be where, (n, 6), the surest first: score, head x and y, hips x and y, height of the head, px. turn: which look at a film it is; some look more finely, the first of all does."""
+        settings, own = self._settings, max(rgb.shape[:2])
+        coarser, side = (min(px, round(settings.enlarged * own)) for px in (settings.coarser, settings.side))
+        finer = max(side, min(settings.finer, own))
+        signs = self._look(rgb, side)
+        scores, everything = signs[:, SCORE], turn % settings.all_each == 0
+        looks = [signs]
+        if coarser < side and (everything or ((scores >= settings.doubt) & (scores < settings.sure)).any()):
+            looks.append(self._look(rgb, coarser))
+        if finer > side and (everything or turn % settings.finer_each == 0 and ((scores >= settings.small_score) & (signs[:, HIGH] * side < settings.small * own)).any()):
+            looks.append(self._look(rgb, finer))
+        found = np.concatenate(looks)
+        found = found[(found[:, SCORE] >= settings.least) & (found[:, _LIKELY] >= settings.head), :_LIKELY]
         kept: list[np.ndarray] = []
         for row in found[np.argsort(-found[:, SCORE], kind="stable")]:
             if all(np.hypot(*(row[HEAD_X:HIPS_X] - other[HEAD_X:HIPS_X])) > max(row[HIGH], other[HIGH]) / 2 for other in kept):
@@ -77,35 +94,41 @@ class BodyFinder:
         return np.array(kept).reshape(-1, 6)
 
     def _look(self, rgb: np.ndarray, side: int) -> np.ndarray:
+        """Who may be there, (n, 7), in doubt too, of a picture with so many px on its longer side."""
         scale = side / max(rgb.shape[:2])
         small = cv2.resize(rgb, (max(1, round(rgb.shape[1] * scale)), max(1, round(rgb.shape[0] * scale))), interpolation=cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR)
         height, width = small.shape[:2]
         whole = cv2.copyMakeBorder(small, 0, -height % _MULTIPLE, 0, -width % _MULTIPLE, cv2.BORDER_CONSTANT)
         middles, likely, towards, finely = (plane[0] for plane in self._network.run(["middles", "likely", "towards", "finely"], {"picture": whole[None]}))
         found = _read(middles[0], likely, towards, finely, self._settings)
-        found[:, 1:] *= _CELL / scale
+        found[:, HEAD_X:_LIKELY] *= _CELL / scale
         inside = (found[:, HEAD_X:HIPS_X] >= 0).all(1) & (found[:, HEAD_X] < rgb.shape[1]) & (found[:, HEAD_Y] < rgb.shape[0])
         return found[inside]
 
 
 def _read(middles: np.ndarray, likely: np.ndarray, towards: np.ndarray, finely: np.ndarray, settings: BodySettings) -> np.ndarray:
-    """People of the maps of a look, (n, 6) as BodyFinder gives them, in cells: a peak of middles, and of each landmark the likeliest cell near where it should be."""
-    rows, columns = np.nonzero((middles >= settings.least) & (middles >= cv2.dilate(middles, np.ones((5, 5), np.uint8))))
-    down, along = np.arange(middles.shape[0])[:, None], np.arange(middles.shape[1])[None]
-    reach = _ASTRAY * min(middles.shape)
+    """People of the maps of a look, (n, 7) as BodyFinder gives them and how likely their head is, in cells: a peak of middles, and of each landmark the likeliest cell near where it should be."""
+    rows, columns = np.nonzero((middles >= settings.doubt) & (middles >= cv2.dilate(middles, np.ones((5, 5), np.uint8))))
+    height, width = middles.shape
+    reach = _ASTRAY * min(height, width)
+    # Further away a landmark counts less than a thousandth.
+    near = math.ceil(math.sqrt(-math.log(0.001) * reach))
     found = []
     for row, column in zip(rows, columns):
         points, sure = np.zeros((17, 2)), np.zeros(17)
         for kind in _WANTED:
             y, x = row + towards[2 * kind, row, column], column + towards[2 * kind + 1, row, column]
-            near = likely[kind] * (np.exp(-(down - y) ** 2 / reach) * np.exp(-(along - x) ** 2 / reach))
-            at = np.unravel_index(int(np.argmax(near)), near.shape)
+            top, left = (int(min(max(at - near, 0), size - 1)) for at, size in ((y, height), (x, width)))
+            part = likely[kind, top:max(int(y) + near, top) + 1, left:max(int(x) + near, left) + 1]
+            down, along = top + np.arange(part.shape[0])[:, None], left + np.arange(part.shape[1])[None]
+            at = np.unravel_index(int(np.argmax(part * (np.exp(-(down - y) ** 2 / reach) * np.exp(-(along - x) ** 2 / reach)))), part.shape)
+            at = top + at[0], left + at[1]
             sure[kind], points[kind] = likely[kind][at], (at[1] + finely[2 * kind + 1][at], at[0] + finely[2 * kind][at])
         # Ears stay in the middle of a head that turns.
         head, hips = points[_EARS].mean(axis=0), points[_HIPS].mean(axis=0)
-        if sure[_HEAD].max() >= settings.head:
-            found.append((middles[row, column], *head, *hips, _height_of_head(points[_HEAD], head, points[_SHOULDERS], hips)))
-    return np.array(found, float).reshape(-1, 6)
+        if sure[_HEAD].max() >= settings.doubt:
+            found.append((middles[row, column], *head, *hips, _height_of_head(points[_HEAD], head, points[_SHOULDERS], hips), sure[_HEAD].max()))
+    return np.array(found, float).reshape(-1, 7)
 
 
 def _height_of_head(parts: np.ndarray, head: np.ndarray, shoulders: np.ndarray, hips: np.ndarray) -> float:

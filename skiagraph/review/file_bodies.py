@@ -56,7 +56,7 @@ class FileBodies:
             return np.zeros((0, 4))
         self._looked = n // self._each
         picture = self._squared.picture(rgb())
-        bodies = without_faces(self._finder.find(picture, self._looked % UNFACED.fine_each == 0), self._squared.boxes(faces))
+        bodies = without_faces(self._finder.find(picture, self._looked), self._squared.boxes(faces))
         found = faces_in(heads_of(bodies, picture, self._landmarks, self._squared))
         bare = np.zeros(len(found), bool)
         for row, box in enumerate(found):

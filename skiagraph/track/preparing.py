@@ -104,7 +104,7 @@ class Preparing:
                 searched, half = True, None
             bodies = None
             if searched and number // each > bodied:
-                bodied, bodies = number // each, self._bodies.submit(picture.rgb, number // each % UNFACED.fine_each == 0)
+                bodied, bodies = number // each, self._bodies.submit(picture.rgb, number // each)
             looked, search = searched or self._plan.looked[number] or number <= began + PREPARING.looked_at_first, None
             if searched:
                 view_searched = view_seen = picture.view

@@ -28,8 +28,7 @@ from skiagraph.track.stretch import Stretch
 class UnfacedSettings:
     """When bodies are looked for, and which heads that they give away are nobody's yet. Set by hand, with wide margins, on recordings of real people and held against drawn ones (docs/measured.md)."""
 
-    every_s: float = 0.5  # seconds from one look for bodies to the next; larger: later found, less work (about a tenth of the processor time of stepping, docs/measured.md)
-    fine_each: int = 4  # every so many looks are finer; larger: smaller people are later found, less work
+    every_s: float = 0.5  # seconds from one look for bodies to the next; larger: later found, less work (docs/measured.md)
     sure_alone: float = 0.6  # score of a body from which its head is surely somebody's; larger: fewer are found. Of forty from 0.5 on, on recordings, that the landmark network did not confirm, all were somebody's; later a wheel was not
     sure: float = 0.8  # confidence of the landmark network from which one with a smaller score is; larger: fewer are found
     same_head: float = 0.7  # heads between two places of one head at most: where both networks see it, or where it is seen twice; larger: more is confirmed, and who stands close beside somebody is missed

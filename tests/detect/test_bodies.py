@@ -2,6 +2,7 @@
 
 import unittest
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 
@@ -50,15 +51,38 @@ class BodyFinderTest(unittest.TestCase):
     def test_a_finer_look_finds_who_is_small(self):
         picture, truth = side_by_side(8, 40)
         near = lambda found, head: any(np.hypot(row[HEAD_X] - head.cx, row[HEAD_Y] - head.cy) < 0.3 * head.height for row in found if row[SCORE] > 0.5)
-        coarse, fine = (self.finder.find(picture, fine) for fine in (False, True))
+        coarse, fine = (self.finder.find(picture, turn) for turn in (1, BODIES.finer_each))
         self.assertFalse(all(near(coarse, head) for head in truth))
         self.assertTrue(all(near(fine, head) for head in truth))
 
     def test_who_fills_the_picture_has_one_head_in_a_finer_look_too(self):
         picture, head = standing(90, 110)
-        for fine in (False, True):
-            with self.subTest(fine=fine):
-                self.assertEqual([round(float(np.hypot(*(row[HEAD_X:HEAD_Y + 1] - head[:2]) / head[2]))) for row in self.finder.find(picture, fine)], [0])
+        for turn in (0, 1):
+            with self.subTest(turn=turn):
+                self.assertEqual([round(float(np.hypot(*(row[HEAD_X:HEAD_Y + 1] - head[:2]) / head[2]))) for row in self.finder.find(picture, turn)], [0])
+
+    def looks_at(self, picture, turn):
+        """px of the longer side of each look at a picture."""
+        with mock.patch.object(self.finder, "_look", wraps=self.finder._look) as look:
+            self.finder.find(picture, turn)
+        return sorted(call.args[1] for call in look.call_args_list)
+
+    def test_where_all_is_clear_and_nobody_is_small_one_look_is_enough(self):
+        clear, _ = side_by_side(30, 240)
+        small, _ = side_by_side(8, 40)
+        s = BODIES
+        self.assertEqual(self.looks_at(clear, 1), [s.side])
+        self.assertEqual(self.looks_at(clear, s.finer_each), [s.side])
+        self.assertEqual(self.looks_at(clear, s.all_each), [s.coarser, s.side, s.finer])
+        self.assertNotIn(s.finer, self.looks_at(small, 1))
+        self.assertIn(s.finer, self.looks_at(small, s.finer_each))
+
+    def test_who_is_in_doubt_is_looked_at_more_coarsely_too(self):
+        # Half of a head and a shoulder: too large to be sure of it in the finer of the two.
+        picture, _ = standing(0, 200)
+        signs = self.finder._look(picture, BODIES.side)
+        self.assertTrue(((signs[:, SCORE] >= BODIES.doubt) & (signs[:, SCORE] < BODIES.sure)).any(), signs[:, SCORE])
+        self.assertIn(BODIES.coarser, self.looks_at(picture, 1))
 
     def test_a_small_picture_is_enlarged(self):
         picture, (cx, cy, width, height, _) = standing(0, 60)
@@ -67,10 +91,10 @@ class BodyFinderTest(unittest.TestCase):
 
     def test_submitted_it_comes_out_the_same(self):
         picture, _ = standing(0, 30)
-        for fine in (False, True):
-            np.testing.assert_array_equal(self.finder.submit(picture, fine).result(), self.finder.find(picture, fine))
+        for turn in (0, 1):
+            np.testing.assert_array_equal(self.finder.submit(picture, turn).result(), self.finder.find(picture, turn))
 
     def test_nobody_is_seen_on_nothing(self):
         for size in ((300, 500), (500, 31), (1, 1)):
             with self.subTest(size=size):
-                self.assertEqual(self.finder.find(np.full((*size, 3), 120, np.uint8), fine=True).shape, (0, 6))
+                self.assertEqual(self.finder.find(np.full((*size, 3), 120, np.uint8), 0).shape, (0, 6))
