@@ -11,6 +11,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from benchmarks import handheld, meetings, panned
+from benchmarks.square import square
 from skiagraph.demo import people
 from skiagraph.demo.story import HALL, QUAY, RATE, Actor, Scene
 from skiagraph.demo.sound import soundtrack
@@ -193,7 +194,9 @@ FILMS: dict[str, Sequence[Scene] | panned.Panned] = {"crowd": (_crowd(),), "nigh
                                      "unseen-5": meetings.scenes("unseen-5", range(100, 110), False), "unseen-5-alike": meetings.scenes("unseen-5-alike", range(100, 110), True),
                                      "handheld-2": handheld.handheld(range(300, 308), 100), "phone-2": handheld.phone(range(310, 315), 150), "close-2": handheld.close(range(10, 13)),
                                      "unseen-6": meetings.scenes("unseen-6", range(120, 130), False), "unseen-6-alike": meetings.scenes("unseen-6-alike", range(120, 130), True),
-                                     "handheld-3": handheld.handheld(range(400, 408), 200), "phone-3": handheld.phone(range(410, 415), 250), "close-3": handheld.close(range(20, 23))}
+                                     "handheld-3": handheld.handheld(range(400, 408), 200), "phone-3": handheld.phone(range(410, 415), 250), "close-3": handheld.close(range(20, 23)),
+                                     # From high above; square was looked at while people with small heads were told apart better, square-dark was not before all was set.
+                                     "square": (square("square", 1),), "square-dark": (square("square-dark", 2, dark=True),)}
 
 # For measuring speed alone.
 LONG: dict[str, Sequence[Scene]] = {"stroll": (_stroll(),)}

@@ -178,7 +178,7 @@ def group(signatures: Sequence[Signature], cannot_link: np.ndarray, fixed: Seque
           report: Callable[[int, int], None] = lambda done, total: None, known: Mapping[tuple[int, int], float] = MappingProxyType({})) -> Grouping:
     """Group sightings of one clip into people.
 
-    cannot_link: bool (n, n), symmetric, whether two rows cannot be one person; fixed: rows that are known to be one; extra: log odds from elsewhere, (n, n), symmetric; known:
+    cannot_link: bool (n, n), symmetric, whether two rows cannot be one person; fixed: rows that are known to be one, those of several that share a row too; extra: log odds from elsewhere, (n, n), symmetric; known:
     log odds of pairs of which nothing else counts; report is told how many of the rows are compared, and may raise to cancel. The time goes with the square of the rows: means
     between groups are kept as sums (Lance and Williams, The Computer Journal 1967), and the nearest group of each instead of a search of all pairs (Anderberg, Cluster Analysis
     for Applications 1973).
@@ -191,7 +191,7 @@ def group(signatures: Sequence[Signature], cannot_link: np.ndarray, fixed: Seque
     odds += extra
     for (i, j), value in known.items():
         odds[i, j] = odds[j, i] = value
-    groups = [list(rows) for rows in fixed]
+    groups = _together(fixed)
     placed = {row for rows in groups for row in rows}
     groups += [[row] for row in range(n) if row not in placed]
     if not groups:
@@ -229,3 +229,13 @@ def group(signatures: Sequence[Signature], cannot_link: np.ndarray, fixed: Seque
     place = {int(g): k for k, g in enumerate(left)}
     likely = [(place[int(a)], place[int(b)], probability(mean[b, a])) for b, a in np.argwhere(mean > -np.inf) if probability(mean[b, a]) >= IDENTITY.propose]
     return Grouping(tuple(tuple(sorted(groups[g])) for g in left), tuple(float(v) for v in sure[left]), tuple(sorted(likely, key=lambda entry: -entry[2])))
+
+
+def _together(fixed: Sequence[Sequence[int]]) -> list[list[int]]:
+    """Groups of rows of which none is in two."""
+    groups: list[list[int]] = []
+    for rows in fixed:
+        touched = [group for group in groups if not set(group).isdisjoint(rows)]
+        merged = sorted({*rows, *(row for group in touched for row in group)})
+        groups = [group for group in groups if group not in touched] + [merged]
+    return groups

@@ -140,3 +140,7 @@ class GroupTest(unittest.TestCase):
         self.assertEqual(len(group(strangers, never(2)).groups), 2)
         self.assertEqual(len(group(strangers, never(2), extra=np.full((2, 2), 12.0)).groups), 1)
         self.assertEqual(len(group(strangers, never(2), fixed=[(0, 1)]).groups), 1)
+
+    def test_nobody_is_in_two_groups_by_pairs_that_share_a_row(self):
+        strangers = [signature(n, seed=n) for n in range(6)]
+        self.assertEqual(group(strangers, never(6), fixed=[(0, 1), (3, 4), (1, 2), (4, 2)]).groups, ((0, 1, 2, 3, 4), (5,)))
