@@ -51,9 +51,9 @@ class BodyFinderTest(unittest.TestCase):
     def test_a_finer_look_finds_who_is_small(self):
         picture, truth = side_by_side(8, 40)
         near = lambda found, head: any(np.hypot(row[HEAD_X] - head.cx, row[HEAD_Y] - head.cy) < 0.3 * head.height for row in found if row[SCORE] > 0.5)
-        coarse, fine = (self.finder.find(picture, turn) for turn in (1, BODIES.finer_each))
-        self.assertFalse(all(near(coarse, head) for head in truth))
-        self.assertTrue(all(near(fine, head) for head in truth))
+        self.assertFalse(all(near(self.finder._look(picture, BODIES.side), head) for head in truth))
+        for turn in (1, BODIES.finer_each):
+            self.assertTrue(all(near(self.finder.find(picture, turn), head) for head in truth), "around them, and in the whole picture")
 
     def test_who_fills_the_picture_has_one_head_in_a_finer_look_too(self):
         picture, head = standing(90, 110)
@@ -62,27 +62,29 @@ class BodyFinderTest(unittest.TestCase):
                 self.assertEqual([round(float(np.hypot(*(row[HEAD_X:HEAD_Y + 1] - head[:2]) / head[2]))) for row in self.finder.find(picture, turn)], [0])
 
     def looks_at(self, picture, turn):
-        """px of the longer side of each look at a picture."""
+        """px of the longer side of each look at a whole picture, and how many looks at a part of it there were."""
         with mock.patch.object(self.finder, "_look", wraps=self.finder._look) as look:
             self.finder.find(picture, turn)
-        return sorted(call.args[1] for call in look.call_args_list)
+        # Of a part, the second call is for what was cut out.
+        whole = [call.args[1] for call in look.call_args_list if call.args[0] is picture and (len(call.args) < 3 or call.args[2] is None)]
+        return sorted(whole), (len(look.call_args_list) - len(whole)) // 2
 
     def test_where_all_is_clear_and_nobody_is_small_one_look_is_enough(self):
         clear, _ = side_by_side(30, 240)
         small, _ = side_by_side(8, 40)
         s = BODIES
-        self.assertEqual(self.looks_at(clear, 1), [s.side])
-        self.assertEqual(self.looks_at(clear, s.finer_each), [s.side])
-        self.assertEqual(self.looks_at(clear, s.all_each), [s.coarser, s.side, s.finer])
-        self.assertNotIn(s.finer, self.looks_at(small, 1))
-        self.assertIn(s.finer, self.looks_at(small, s.finer_each))
+        self.assertEqual(self.looks_at(clear, 1), ([s.side], 0))
+        self.assertEqual(self.looks_at(clear, s.finer_each), ([s.side], 0))
+        self.assertEqual(self.looks_at(clear, s.all_each), ([s.coarser, s.side, s.finer], 0))
+        self.assertEqual(self.looks_at(small, 1), ([s.coarser, s.side], 1))
+        self.assertEqual(self.looks_at(small, s.finer_each), ([s.coarser, s.side, s.finer], 0))
 
     def test_who_is_in_doubt_is_looked_at_more_coarsely_too(self):
         # Half of a head and a shoulder: too large to be sure of it in the finer of the two.
         picture, _ = standing(0, 200)
         signs = self.finder._look(picture, BODIES.side)
         self.assertTrue(((signs[:, SCORE] >= BODIES.doubt) & (signs[:, SCORE] < BODIES.sure)).any(), signs[:, SCORE])
-        self.assertIn(BODIES.coarser, self.looks_at(picture, 1))
+        self.assertIn(BODIES.coarser, self.looks_at(picture, 1)[0])
 
     def test_a_small_picture_is_enlarged(self):
         picture, (cx, cy, width, height, _) = standing(0, 60)
