@@ -45,6 +45,7 @@ class BodySettings:
     sure: float = 0.6  # see doubt
     small: float = 20.0  # px of the look's that somebody's head is small below; larger: more finer looks
     small_score: float = 0.1  # score from which somebody small may be there; smaller: more finer looks. So had each of 48 frames of recordings in which a finer one shows somebody more, and 242 of 752 others
+    enough: float = 18.0  # px of the smallest head at which that need be looked at, with no more px than the whole picture at `finer`; larger: more work
     around: tuple[float, float, float] = (4.0, 3.0, 10.0)  # heads to either side, above and below them that are looked at more finely; larger: more work
     enlarged: float = 1.6  # times that a small picture is enlarged at most
     least: float = 0.3  # score from which there may be somebody; smaller: more are found, and more that are none
@@ -85,9 +86,12 @@ class BodyFinder:
         if coarser < side and (everything or ((scores >= settings.doubt) & (scores < settings.sure)).any()):
             looks.append(self._look(rgb, coarser))
         small = signs[(scores >= settings.small_score) & (signs[:, HIGH] * side < settings.small * own)]
-        if finer > side and (everything or len(small)):
-            part = None if everything or turn % settings.finer_each == 0 else _around(small, rgb.shape, settings)
-            looks.append(self._look(rgb, finer, part))
+        if finer > side and (everything or turn % settings.finer_each == 0 and len(small)):
+            looks.append(self._look(rgb, finer))
+        elif finer > side and len(small):
+            x0, y0, x1, y1 = part = _around(small, rgb.shape, settings)
+            larger = min(settings.enough / small[:, HIGH].min(), finer / own * math.sqrt(rgb.shape[0] * rgb.shape[1] / ((x1 - x0) * (y1 - y0))), 1.0)
+            looks.append(self._look(rgb, round(own * max(finer / own, larger)), part))
         found = np.concatenate(looks)
         found = found[(found[:, SCORE] >= settings.least) & (found[:, _LIKELY] >= settings.head), :_LIKELY]
         kept: list[np.ndarray] = []

@@ -97,6 +97,7 @@ class FollowerSettings:
     sought: float = 1.5  # head widths a frame at most within which a head of unknown speed is looked for at its first step, and no further than twice as many in all; larger: faster ones are found, and more that are others
     sought_part: float = 0.7  # share of its width and height by which it is known again there
     sought_like: float = 0.8  # correlation from which it is; larger: fewer, surer ones
+    grown: float = 2.0  # times as large as where it began it is at most: who comes nearer than that is found; larger: what is behind a small head is taken for it (square)
     room: float = 1.0  # head sizes around the head in which a step is looked for; larger: faster moves, more work
 
 
@@ -123,6 +124,7 @@ class Follower:
         not known, since it was seen once.
         """
         self.state = np.asarray(head[:5], float).copy()
+        self._largest = FOLLOWER.grown * self.state[2:4]
         self.speed = np.zeros(2) if velocity is None else np.asarray(velocity, float).copy()
         self.speed_known = velocity is not None
         self.confidence, self.reason = 1.0, ""
@@ -153,6 +155,7 @@ class Follower:
         self.state = moved
         if not hidden:
             self._ask(after_rgb, origin, same, frames)
+        self.state[2:4] = np.minimum(self.state[2:4], self._largest)
         self._led *= FOLLOWER.led_fades ** frames
         if np.hypot(*self._led) > FOLLOWER.led_most:
             self.confidence = min(self.confidence, FOLLOWER.astray)

@@ -163,7 +163,8 @@ class _Scan:
         self.control.report(STEP_WHO, 0, None)
         stretches = others.widened(stretches_of(linked, solved.results, solved.meetings, self.descriptions, self.rate, self.bridges))
         stretches = self._described(seen_twice(self._without_nobody(taken_for_known(without_inside(stretches)))))
-        stretches, joins, asked = self._reconsidered(stretches)
+        met = others.runs.parted(self._reconsidered(stretches))
+        stretches, joins, asked = met.stretches, met.joins, met.asked
         stretches = held_before(stretches, self._shot, self.info.upright_size, self.rate, self.bridges)
         before, around = stretches, around_others(stretches, self._shot, self.info.upright_size, self.rate)
         coloured = self.checkpoint.coloured
@@ -172,7 +173,7 @@ class _Scan:
         stretches = held_over_edge(holding_faces(holding_both(stretches, self.rate)), self.info.upright_size, self.rate)
         stretches = together(stretches, before, around)
         people, likely = people_of(stretches, [self._is_still(s) for s in stretches], lambda done, total: self.control.report(STEP_WHO, done, total), joins, asked,
-                                   at_one_place(stretches, self.rate) + others.fixed(stretches))
+                                   at_one_place(stretches, self.rate) + others.runs.fixed(stretches))
         # When all is told apart: whoever is in both shots is seen twice meanwhile, and still one person.
         brief = brief_shots(self.cuts, self.frames)
         people = [replace(p, paths=tuple(held_in_brief(part, brief) for path in p.paths for part in held_over(path, self.checkpoint.dissolves))) for p in people]
@@ -302,8 +303,7 @@ class _Scan:
         meetings = [replace(m, rows=tuple(believed[n] for n in m.rows)) for m in meetings_of([stretches[n].path for n in believed], self.rate)]
         wanted = frames_wanted(meetings, self.rate)
         seen = {o.frame: looks_in(o) for o in self.checkpoint.every() if o.frame in wanted} if wanted else {}
-        made = reconsidered(stretches, meetings, seen, self.rate)
-        return made.stretches, made.joins, made.asked
+        return reconsidered(stretches, meetings, seen, self.rate)
 
     def _is_still(self, stretch) -> bool:
         """True for a face that never moves against what is around it, for long: on a poster, a screen or a crate."""

@@ -34,3 +34,9 @@ class Stretch:
         if not self.described:
             return Signature(np.zeros((0, 128), np.float32), np.zeros(0, np.float32), self.colours)
         return Signature(np.array([d.vector for _, d in self.described]), np.array([d.worth for _, d in self.described], np.float32), self.colours)
+
+
+def seen_at_once(a: Stretch, b: Stretch) -> bool:
+    """Whether both were found at the same time, so that they are two people, or one head tracked twice."""
+    (a0, a1), (b0, b1) = a.found, b.found
+    return min(a1, b1) - max(a0, b0) >= 2 or b0 <= a0 and a1 <= b1 or a0 <= b0 and b1 <= a1

@@ -12,7 +12,7 @@ from skiagraph.boxes import cxcywh_to_xyxy
 from skiagraph.detect.bodies import HEAD_X, HIGH, HIPS_X, SCORE
 from skiagraph.detect.squared import Squared
 from skiagraph.lazily import optimize
-from skiagraph.track.appearance import head_colours, likeness, packed
+from skiagraph.track.appearance import head_colours, packed
 from skiagraph.track.body import HEAD_ON_WAY, BodyLandmarks
 from skiagraph.track.camera import Views
 from skiagraph.track.chaining import Chain
@@ -21,7 +21,9 @@ from skiagraph.track.linking import Tracklet
 from skiagraph.track.observations import Observation, SeenHeads
 from skiagraph.track.path import Path
 from skiagraph.track.picture import Picture
+from skiagraph.track.runs import Runs, key_of
 from skiagraph.track.stretch import Stretch
+from skiagraph.track.ways import CX, CY, HEIGHT, WAYS, WIDTH, Heads, Ways, log_odds_of_following
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,12 +45,6 @@ class UnfacedSettings:
     seen_away: float = 1.2  # heads from a face that was found in that frame within which a body is theirs; larger: fewer are new
     known_away: float = 2.5  # heads from where somebody known should be within which a body is theirs; larger: fewer are new
     known_a_second: float = 5.0  # more of that for each second from the nearest face
-    gap_s: float = 2.5  # seconds from one look that shows somebody to the next at most
-    away: float = 1.6  # heads that they may have gone between two looks
-    away_a_second: float = 8.0  # more of that for each second: who runs goes 6 m/s, 26 heads, but the camera goes with them, or they are small; larger: more is joined
-    grown: float = 1.8  # times that their size may have changed
-    growing: float = 2.0  # doubling in size counts as so many heads of way; larger: who is as large is rather the same than who is near
-    unlike: float = 4.0  # looking nothing alike counts as so many heads; larger: who looks alike is rather the same than who is near
     alone: float = 6.5  # heads around two signs within which there is nobody else between them, so that they are one person's though nobody could follow them from one to the other; larger: more subjects
     score: float = 0.6  # confidence of where such a head is, by which its cover grows (project.rows)
 
@@ -60,8 +56,6 @@ class UnfacedSettings:
 UNFACED = UnfacedSettings()
 # Costs more than any distance that fits.
 _NEVER = 1e6
-# Of a sign: cx, cy, width, height, px of the clip.
-CX, CY, WIDTH, HEIGHT = range(4)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -113,14 +107,13 @@ def _is_confirmed(head: np.ndarray, hips: np.ndarray, height: float, rgb: np.nda
     return body.sure >= settings.sure and np.hypot(body.cx - head[0], body.cy - head[1]) <= settings.same_head * height
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
 class Unfaced:
-    """chains: of whoever is nobody of those who are known; first: how many chains are known, which stand before them; alone: pairs of their signs, one after the other, between which nobody else was near,
-    so that both are surely one person's."""
+    """chains: of whoever is nobody of those who are known; first: how many chains are known, which stand before them; runs: of their signs, and who is who in them."""
 
     chains: list[Chain]
     first: int
-    alone: tuple[tuple[BodySign, BodySign], ...]
+    runs: Runs
 
     def widened(self, stretches: Sequence[Stretch], settings: UnfacedSettings = UNFACED) -> list[Stretch]:
         """Stretches whose covers are as wide as a body leaves open where the head is, in the frames that are nearer to such a look than to a face."""
@@ -141,62 +134,54 @@ class Unfaced:
         rows[by_body, HEIGHT] *= settings.higher
         return replace(stretch, path=Path.from_rows(path.first, rows, path.origin, path.lean))
 
-    def fixed(self, stretches: Sequence[Stretch]) -> list[list[int]]:
-        """Pairs of rows of stretches that are one person's."""
-        rows = {_key(frame, box): row for row, stretch in enumerate(stretches) for frame, box, _ in stretch.faces}
-        sides = ([rows.get(_key(sign.frame, faces_in(sign.head[None])[0])) for sign in pair] for pair in self.alone)
-        return sorted([before, after] for before, after in sides if before is not None and after is not None and before != after)
-
-
-def _key(frame: int, box: np.ndarray) -> tuple[int, ...]:
-    return (int(frame), *np.round(box).astype(int).tolist())
-
 
 def unfaced(signs: Sequence[BodySign], known: Sequence[Chain], shot: Callable[[int], tuple[int, int]], rate: float, views: Views | None = None, settings: UnfacedSettings = UNFACED) -> Unfaced:
     """Who is given away by signs, in order of frames. shot: first and last frame of the shot that a frame is in; views: what the camera did."""
     views = views or Views.still()
-    here = _Heads.of([sign.frame for sign in signs], [sign.head for sign in signs], views)
+    here = Heads.of([sign.frame for sign in signs], [sign.head for sign in signs], views)
     looks = [sign.colours for sign in signs]
-    heads = [(_Heads.of(chain.frames, chain.heads, views), (settings.doubted_s if chain.doubtful else settings.known_s) * rate) for chain in known]
+    heads = [(Heads.of(chain.frames, chain.heads, views), (settings.doubted_s if chain.doubtful else settings.known_s) * rate) for chain in known]
     number = max((t.number for chain in known for t in chain.parts), default=0)
+    runs, track = _linked(here, looks, heads, shot, rate, settings)
+    every = [*signs, *(BodySign(int(frame), row) for those, _ in heads for frame, row in zip(those.frames, those.heads))]
+    frames = np.array([sign.frame for sign in every], int)
+    times, back = np.unique(frames, return_inverse=True)
+    shots = np.array([shot(int(frame))[0] for frame in times], int)[back]
+    track = np.concatenate([track, *(np.full(len(those.frames), n) for n, (those, _) in enumerate(heads))])
+    ways = Ways(Heads.of(frames, [sign.head for sign in every], views), [sign.colours for sign in every], track, shots, rate)
+    keys = [key_of(sign.frame, box) for sign, box in zip(signs, faces_in(here.heads))]
+    return Unfaced([Chain((_tracklet(number + 1 + n, [signs[row] for row in run], settings),)) for n, run in enumerate(runs)], len(known), Runs(keys, runs, frozenset(_alone(runs, every, settings)), ways))
+
+
+def _linked(signs: Heads, looks: Sequence[np.ndarray | None], known: Sequence[tuple[Heads, float]], shot, rate: float, settings: UnfacedSettings) -> tuple[list[list[int]], np.ndarray]:
+    """Runs of rows of signs that are of nobody known, and whose each sign is, (n,): the number of somebody known, or of a run, which come after those. known: as in _of_nobody."""
     runs: list[list[int]] = []
     open_: list[list[int]] = []
-    for frame, rows in groupby(range(len(signs)), key=lambda row: signs[row].frame):
-        free = _of_nobody(here, list(rows), heads, shot, rate, settings)
-        open_ = [run for run in open_ if frame - signs[run[-1]].frame <= settings.gap_s * rate and shot(signs[run[-1]].frame) == shot(frame)]
-        costs = np.array([[_cost_of_going_on(here, looks, run[-1], row, rate, settings) for row in free] for run in open_]).reshape(len(open_), len(free))
-        pairs = [(run, row) for run, row in zip(*optimize.linear_sum_assignment(costs)) if costs[run, row] < _NEVER]
+    track = np.zeros(len(signs.frames), int)
+    for frame, group in groupby(range(len(signs.frames)), key=lambda row: int(signs.frames[row])):
+        rows = list(group)
+        free, track[rows] = _of_nobody(signs, rows, known, shot, rate, settings)
+        open_ = [run for run in open_ if frame - signs.frames[run[-1]] <= WAYS.gap_s * rate and shot(int(signs.frames[run[-1]])) == shot(frame)]
+        odds = np.array([[log_odds_of_following(signs, looks, run, row, rate) for row in free] for run in open_]).reshape(len(open_), len(free))
+        # Who does not follow counts as much as who hardly does.
+        pairs = [(run, row) for run, row in zip(*optimize.linear_sum_assignment(-np.maximum(odds, WAYS.linked))) if odds[run, row] > WAYS.linked]
         for run, row in pairs:
             open_[run].append(free[row])
         begun = [[row] for n, row in enumerate(free) if n not in {taken for _, taken in pairs}]
         runs, open_ = runs + begun, open_ + begun
-    found = [[signs[row] for row in run] for run in runs]
-    every = [*signs, *(BodySign(int(frame), row) for those, _ in heads for frame, row in zip(those.frames, those.heads))]
-    return Unfaced([Chain((_tracklet(number + 1 + n, run, settings),)) for n, run in enumerate(found)], len(known), tuple(_alone(found, every, settings)))
+    for n, run in enumerate(runs):
+        track[run] = len(known) + n
+    return runs, track
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class _Heads:
-    """Heads, (n, 4), in frames, (n,), as they are seen, and as they would be had the camera stood since the first frame of their shot."""
-
-    frames: np.ndarray
-    heads: np.ndarray
-    steady: np.ndarray
-
-    @classmethod
-    def of(cls, frames: Sequence[int], heads: Sequence[np.ndarray], views: Views) -> _Heads:
-        frames, heads = np.asarray(frames, int), np.array([head[:4] for head in heads], float).reshape(-1, 4)
-        return cls(frames, heads, np.hstack([views.at_first(frames, heads[:, :WIDTH]), heads[:, WIDTH:] / views.scale(frames)[:, None]]))
-
-
-def _alone(runs: Sequence[Sequence[BodySign]], every: Sequence[BodySign], settings: UnfacedSettings) -> Iterator[tuple[BodySign, BodySign]]:
+def _alone(runs: Sequence[Sequence[int]], every: Sequence[BodySign], settings: UnfacedSettings) -> Iterator[tuple[int, int]]:
     """Signs of runs, each with the next one of its run, between which nobody else of every sign is near."""
-    order = sorted(range(len(every)), key=lambda n: every[n].frame)
-    frames, heads, names = np.array([every[n].frame for n in order]), np.array([every[n].head for n in order]), np.array([id(every[n]) for n in order])
+    order = np.array(sorted(range(len(every)), key=lambda n: every[n].frame), int)
+    frames, heads = np.array([every[n].frame for n in order]), np.array([every[n].head for n in order])
     for run in runs:
-        mine, own = np.array([sign.frame for sign in run]), np.array([sign.head for sign in run])
+        mine, own = np.array([every[n].frame for n in run]), np.array([every[n].head for n in run])
         meanwhile = np.arange(np.searchsorted(frames, mine[0]), np.searchsorted(frames, mine[-1], side="right"))
-        others = meanwhile[~np.isin(names[meanwhile], [id(sign) for sign in run])]
+        others = meanwhile[~np.isin(order[meanwhile], run)]
         # Who is there in the very frame of a sign is so before it and after it.
         before, after = np.searchsorted(mine, frames[others], side="left") - 1, np.searchsorted(mine, frames[others], side="right")
         near = np.any([_apart(own[np.clip(row, 0, len(run) - 1)], heads[others]) <= settings.alone for row in (before, before + 1, after - 1, after)], axis=0)
@@ -204,19 +189,25 @@ def _alone(runs: Sequence[Sequence[BodySign]], every: Sequence[BodySign], settin
         yield from ((run[n], run[n + 1]) for n in range(len(run) - 1) if n not in beset)
 
 
-def _of_nobody(signs: _Heads, rows: list[int], known: Sequence[tuple[_Heads, float]], shot, rate: float, settings: UnfacedSettings) -> list[int]:
-    """Rows of signs, all of one frame, that are of nobody known; at most one is theirs of each. known: heads of each, and so many frames before and after those are near."""
+def _of_nobody(signs: Heads, rows: list[int], known: Sequence[tuple[Heads, float]], shot, rate: float, settings: UnfacedSettings) -> tuple[list[int], np.ndarray]:
+    """Rows of signs, all of one frame, that are of nobody known, and of each row the number of who is, -1 for nobody; at most one is theirs of each but for what lies on it. known: heads of each, and so many
+    frames before and after those are near."""
     frame = int(signs.frames[rows[0]])
-    near = [heads for heads, reach in known if heads.frames[0] - reach <= frame <= heads.frames[-1] + reach]
-    found = [apart for heads in near if (apart := _apart_from_known(signs, rows, heads, shot(frame), rate, settings)) is not None]
-    apart, fits = (np.array([pair[n] for pair in found]).reshape(len(found), len(rows)) for n in (0, 1))
-    taken = (apart <= settings.same_head).any(0)
+    near = [n for n, (heads, reach) in enumerate(known) if heads.frames[0] - reach <= frame <= heads.frames[-1] + reach]
+    found = [(n, apart) for n in near if (apart := _apart_from_known(signs, rows, known[n][0], shot(frame), rate, settings)) is not None]
+    whose = np.full(len(rows), -1)
+    if not found:
+        return rows, whose
+    apart, fits = (np.array([pair[n] for _, pair in found]) for n in (0, 1))
+    on = apart.min(0) <= settings.same_head
+    whose[on] = np.array([n for n, _ in found])[apart.argmin(0)[on]]
     for one, row in zip(*optimize.linear_sum_assignment(np.where(fits, apart, _NEVER))):
-        taken[row] |= bool(fits[one, row])
-    return [row for row, gone in zip(rows, taken) if not gone]
+        if fits[one, row]:
+            whose[row] = found[one][0]
+    return [row for row, one in zip(rows, whose) if one < 0], whose
 
 
-def _apart_from_known(signs: _Heads, rows: list[int], known: _Heads, shot: tuple[int, int], rate: float, settings: UnfacedSettings) -> tuple[np.ndarray, np.ndarray] | None:
+def _apart_from_known(signs: Heads, rows: list[int], known: Heads, shot: tuple[int, int], rate: float, settings: UnfacedSettings) -> tuple[np.ndarray, np.ndarray] | None:
     """How far rows of signs, all of one frame, are from where somebody known is or should be, (n,), and whether they may be theirs, (n,); None in another shot. Going with the camera or not, as is nearer."""
     frame, frames = int(signs.frames[rows[0]]), known.frames
     after = int(np.searchsorted(frames, frame, side="right"))
@@ -227,15 +218,6 @@ def _apart_from_known(signs: _Heads, rows: list[int], known: _Heads, shot: tuple
     share = (frame - frames[ends[0]]) / (frames[ends[1]] - frames[ends[0]]) if len(ends) == 2 else 0.0
     apart = np.minimum(*(_apart(heads[ends[0]] * (1 - share) + heads[ends[-1]] * share, those[rows]) for heads, those in ((known.heads, signs.heads), (known.steady, signs.steady))))
     return apart, apart <= (settings.known_away + settings.known_a_second * seconds if seconds else settings.seen_away)
-
-
-def _cost_of_going_on(signs: _Heads, looks: Sequence[np.ndarray | None], before: int, after: int, rate: float, settings: UnfacedSettings) -> float:
-    """By how far somebody went, in heads, whether the camera stood or went with them, as is nearer; how much larger they are, and how unlike."""
-    seconds = (signs.frames[after] - signs.frames[before]) / rate
-    grown = abs(np.log2(signs.heads[after, HEIGHT] / signs.heads[before, HEIGHT]))
-    apart = min(_apart(heads[before], heads[after]) for heads in (signs.heads, signs.steady))
-    fits = grown <= np.log2(settings.grown) and apart <= settings.away + settings.away_a_second * seconds
-    return float(apart + settings.growing * grown + settings.unlike * (1 - likeness(looks[before], looks[after]))) if fits else _NEVER
 
 
 def _apart(head: np.ndarray, other: np.ndarray) -> np.ndarray:

@@ -14,7 +14,7 @@ from skiagraph.track.camera import STILL, Views
 from skiagraph.track.chaining import Chain
 from skiagraph.track.linking import Seen, Tracklet
 from skiagraph.track.observations import Observation
-from skiagraph.track.path import FOUND, Path
+from skiagraph.track.path import FOLLOWED, FOUND, Path
 from skiagraph.track.stretch import Stretch
 from skiagraph.track.unfaced import UNFACED, BodySign, faces_in, heads_of, heads_seen, looks_in, signs_of, unfaced, without_faces
 from tests.track.test_body import standing
@@ -114,15 +114,16 @@ class UnfacedTest(unittest.TestCase):
             def stretch(*frames):
                 chain = found.chains[0]
                 faces = tuple((int(f), box, 0.6) for f, box in zip(chain.frames, chain.parts[0].boxes) if f in frames)
-                return Stretch(Path.from_rows(0, np.tile([100.0, 100, 40, 52, 0, 0.6], (9, 1)), np.full(9, FOUND, np.uint8)), (0,), faces, (), None, False, 1)
-            return found.fixed([stretch(0), stretch(999), stretch(20), stretch(40, 60)])
+                found_in = np.isin(np.arange(frames[0], frames[-1] + 1), frames)
+                return Stretch(Path.from_rows(frames[0], np.tile([100.0, 100, 40, 52, 0, 0.6], (len(found_in), 1)), np.where(found_in, FOUND, FOLLOWED).astype(np.uint8)), (0,), faces, (), None, False, 1)
+            return found.runs.fixed([stretch(0), stretch(999), stretch(20), stretch(40, 60)])
 
         run = [sign(frame, 100) for frame in (0, 20, 40, 60)]
         with_other = lambda *others: pieces(new(sorted([*run, *others], key=lambda s: s.frame)))
-        self.assertEqual(with_other(), [[0, 2], [2, 3]])
+        self.assertEqual(with_other(), [[0, 2, 3]])
         self.assertEqual(with_other(sign(20, 300)), [], "in the frame of a sign somebody else is near before and after it")
         self.assertEqual(with_other(sign(30, 300)), [[0, 2]], "somebody else is near then, and not before")
-        self.assertEqual(with_other(sign(30, 900)), [[0, 2], [2, 3]])
+        self.assertEqual(with_other(sign(30, 900)), [[0, 2, 3]])
         known = chain(1, range(5, 9), 310)
         known.parts[0].doubtful = True
         self.assertEqual(pieces(new(run, [known])), [[2, 3]], "somebody who is known is")

@@ -1,0 +1,170 @@
+"""How likely one sight of a head is followed by another one, by the way between them, sizes and looks, and with what certainty among all who were near.
+
+Sources: a heavy-tailed (t) distribution of what a constant velocity leaves over, as in Lange, Little and Taylor, Robust statistical modeling using the t distribution, JASA 1989; the marginals of all assignments,
+as in track.meetings.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from skiagraph.track.appearance import likeness, unpacked
+from skiagraph.track.camera import Views
+from skiagraph.track.meetings import marginals
+
+# Of a head: cx, cy, width, height, px of the clip.
+CX, CY, WIDTH, HEIGHT = range(4)
+
+
+@dataclass(frozen=True, slots=True)
+class WaySettings:
+    """Measured on 207 pairs of sights in a recording of a car park between which nobody else was near, half a second and a second apart (docs/measured.md); spreads are of the t distribution, in widths of the head."""
+
+    spread: float = 0.1  # of where somebody is after no time, whose speed is known; larger: less is sure
+    spread_a_second: float = 1.05  # more of that for each second
+    unknown_spread: float = 0.3  # the same of whom the speed is not known
+    unknown_a_second: float = 2.9
+    freedom: float = 4.0  # degrees of freedom: people stop and turn round; smaller: more often
+    speed_s: float = 1.3  # seconds up to which two sights tell a speed; larger: older ones
+    speed_least_s: float = 0.3  # and from which, so that the tremble of boxes is none
+    strangers: float = 0.0008  # people who appear or vanish, for each square of a head's width and look; larger: less is sure
+    size_spread: float = 0.12  # deviation of the logarithm of a head's size from sight to sight: of ninety-nine in a hundred it changes by less than 0.21
+    size_most: float = 8.0  # log odds that size takes away at most
+    look_even: float = 0.62  # likeness that says nothing; on that recording 0.7 to 0.8 is seven times likelier of one than of two, 0.4 to 0.5 five times less
+    look_steep: float = 8.0  # log odds for each unit more alike
+    look_most: tuple[float, float] = (-3.0, 1.5)  # log odds that looks take away and give at most: many wear the same
+    gap_s: float = 2.5  # seconds within which somebody who is not seen may be one of those who are
+    plausible: float = -4.0  # log odds from which somebody else may be meant
+    rivals: int = 3  # so many of those are weighed, the likeliest
+    neglected: float = 2.0  # log odds of the next of them from which nothing is sure; smaller: less is
+    slower: tuple[tuple[float, float], ...] = ((1.0, 0.0), (0.5, -0.7), (0.0, -1.4))  # shares of their speed with which people go on, and log odds for that, while only the way before is known
+    linked: float = -3.0  # log odds from which one sight is taken to follow another at all, to be covered in between; larger: more chains
+    sure: float = 0.99  # probability from which two sights are surely of one person
+    keep: float = 0.7  # probability from which they are taken for one's, and that is told (what was said to be 0.5 to 0.9 was so in 0.5 to 1.0, docs/measured.md); larger: more subjects, fewer joins that are looked at
+
+
+WAYS = WaySettings()
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Heads:
+    """Heads, (n, 4), in frames, (n,), as they are seen, and as they would be had the camera stood since the first frame of their shot."""
+
+    frames: np.ndarray
+    heads: np.ndarray
+    steady: np.ndarray
+
+    @classmethod
+    def of(cls, frames: Sequence[int], heads: Sequence[np.ndarray], views: Views) -> Heads:
+        frames, heads = np.asarray(frames, int), np.array([head[:4] for head in heads], float).reshape(-1, 4)
+        return cls(frames, heads, np.hstack([views.at_first(frames, heads[:, :WIDTH]), heads[:, WIDTH:] / views.scale(frames)[:, None]]))
+
+
+class Ways:
+    """All sights of all who are there, each with the way that leads to it and on from it. heads, looks: of each sight; track: numbers of whose it is; shots: of those it is in."""
+
+    def __init__(self, heads: Heads, looks: Sequence[np.ndarray | None], track: np.ndarray, shots: np.ndarray, rate: float, settings: WaySettings = WAYS):
+        self._rate, self.settings, self._looks, self._shots = rate, settings, looks, shots
+        order = np.lexsort((heads.frames, track))
+        self._frames, self._steady, self._track = heads.frames, heads.steady, np.asarray(track)
+        self._before, self._after = np.full(len(track), -1), np.full(len(track), -1)
+        same = self._track[order][1:] == self._track[order][:-1]
+        self._after[order[:-1][same]], self._before[order[1:][same]] = order[1:][same], order[:-1][same]
+        # By time, to find who is there at once.
+        self._by_time = np.argsort(self._frames, kind="stable")
+        self._times = self._frames[self._by_time]
+
+    def is_sure(self, a: int, b: int) -> bool:
+        """Whether two sights, one after the other of one track, are one person's, whoever else was near."""
+        return self.probability(a, b) >= self.settings.sure
+
+    def probability(self, a: int, b: int) -> float:
+        """That a sight goes on as another, of all ways in which those who were near may have gone on. 0 where too many were."""
+        befores, afters, strength = self._rivals(a, b)
+        if len(strength) > self.settings.rivals and strength[self.settings.rivals] > self.settings.neglected:
+            return 0.0
+        rows = [a, *(row for row in befores[:self.settings.rivals] if row >= 0)]
+        columns = [b, *dict.fromkeys(row for pair in afters[:self.settings.rivals] for row in pair if row >= 0)]
+        return float(marginals(np.array([[self._log_odds(i, j) for j in columns] for i in rows]))[0, 0])
+
+    def _rivals(self, a: int, b: int) -> tuple[list[int], list[tuple[int, int]], list[float]]:
+        """Who else may have come to b or gone on from a, the likeliest first: of each the last sight before b, what came after it, -1 for none, and the log odds that it is meant."""
+        s, began, ended = self.settings, self._frames[a], self._frames[b]
+        gap = round(s.gap_s * self._rate)
+        window = self._by_time[np.searchsorted(self._times, began - gap):np.searchsorted(self._times, ended + gap, side="right")]
+        window = window[self._shots[window] == self._shots[a]]
+        found = []
+        for number in np.unique(self._track[window]):
+            if number == self._track[a]:
+                continue
+            mine = window[self._track[window] == number]
+            mine = mine[np.argsort(self._frames[mine], kind="stable")]
+            before, after = mine[self._frames[mine] < ended], mine[self._frames[mine] >= ended]
+            last, following = (int(before[-1]) if len(before) else -1), (int(after[0]) if len(after) else -1)
+            # Who is first seen in between may be whom a went on as.
+            begins = int(before[0]) if len(before) and self._before[before[0]] < 0 and self._frames[before[0]] > began else -1
+            odds = max(self._log_odds(last, b) if last >= 0 else -np.inf, *(self._log_odds(a, row) if row >= 0 else -np.inf for row in (following, begins)))
+            if odds > s.plausible:
+                found.append((odds, last, (following, begins)))
+        found.sort(key=lambda rival: -rival[0])
+        return [last for _, last, _ in found], [pair for _, _, pair in found], [odds for odds, _, _ in found]
+
+    def _log_odds(self, i: int, j: int) -> float:
+        """Log odds that one sight is followed by another one, against somebody vanishing and somebody else appearing."""
+        s, seconds = self.settings, (self._frames[j] - self._frames[i]) / self._rate
+        if not 0 < seconds <= s.gap_s:
+            return -30.0
+        ways = (_of_way(self._steady[i], self._steady[j], speed, seconds, s) for speed in (self._speed(i, self._before), self._speed(j, self._after)))
+        return sum(ways) / 2 + _of_size(self._steady[i], self._steady[j], s) + _of_looks(self._looks[i], self._looks[j], s)
+
+    def _speed(self, row: int, towards: np.ndarray) -> np.ndarray | None:
+        """px a second around a sight, by those of its track on one side; None where nothing tells it."""
+        run, other = [row], row
+        while towards[other] >= 0 and abs(self._frames[row] - self._frames[other]) < self.settings.speed_least_s * self._rate:
+            other = int(towards[other])
+            run.insert(0, other)
+        sign = 1 if towards is self._before else -1
+        speed = _speed_of(self._steady, sign * self._frames, run, self._rate, self.settings)
+        return None if speed is None else sign * speed
+
+
+def log_odds_of_following(heads: Heads, looks: Sequence[np.ndarray | None], run: Sequence[int], row: int, rate: float, settings: WaySettings = WAYS) -> float:
+    """Log odds that a sight is the next of a run of them, by their rows of heads; whether the camera stood or went along, as is likelier."""
+    last, seconds = run[-1], (heads.frames[row] - heads.frames[run[-1]]) / rate
+    ways = []
+    for places in (heads.heads, heads.steady):
+        speed = _speed_of(places, heads.frames, run, rate, settings)
+        shares = ((1.0, 0.0),) if speed is None else settings.slower
+        ways += [_of_way(places[last], places[row], None if speed is None else share * speed, seconds, settings) + odds for share, odds in shares]
+    return max(ways) + _of_size(heads.steady[last], heads.steady[row], settings) + _of_looks(looks[last], looks[row], settings)
+
+
+def _speed_of(places: np.ndarray, frames: np.ndarray, run: Sequence[int], rate: float, settings: WaySettings) -> np.ndarray | None:
+    """px a second at the end of a run, None where nothing tells it."""
+    for row in reversed(run[:-1]):
+        seconds = (frames[run[-1]] - frames[row]) / rate
+        if seconds > settings.speed_s:
+            return None
+        if seconds >= settings.speed_least_s:
+            return (places[run[-1], :WIDTH] - places[row, :WIDTH]) / seconds
+    return None
+
+
+def _of_way(before: np.ndarray, after: np.ndarray, speed: np.ndarray | None, seconds: float, s: WaySettings) -> float:
+    """The log of how much denser people are there who went on than others."""
+    spread = s.unknown_spread + s.unknown_a_second * seconds if speed is None else s.spread + s.spread_a_second * seconds
+    off = np.hypot(*(after[:WIDTH] - before[:WIDTH] - (0 if speed is None else speed * seconds))) / max(before[WIDTH], after[WIDTH])
+    return float(-(s.freedom + 2) / 2 * np.log1p((off / spread) ** 2 / s.freedom) - np.log(2 * np.pi * spread ** 2 * s.strangers))
+
+
+def _of_size(before: np.ndarray, after: np.ndarray, s: WaySettings) -> float:
+    return -float(min(s.size_most, 0.5 * (np.log(after[HEIGHT] / before[HEIGHT]) / s.size_spread) ** 2))
+
+
+def _of_looks(before: np.ndarray | None, after: np.ndarray | None, s: WaySettings) -> float:
+    if before is None or after is None:
+        return 0.0
+    return float(np.clip(s.look_steep * (likeness(unpacked(before), unpacked(after)) - s.look_even), *s.look_most))
