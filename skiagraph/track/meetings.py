@@ -9,7 +9,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from itertools import permutations
+from functools import lru_cache
+from itertools import combinations, product
 
 import numpy as np
 
@@ -194,21 +195,21 @@ def marginals(scores: np.ndarray) -> np.ndarray:
     """The probability of each pair (befores, afters) over all assignments of them, by the log odds of each pair; who stays without a partner counts nothing."""
     rows, columns = scores.shape
     wide = scores if rows <= columns else scores.T
-    few, many = wide.shape
-    weights = np.zeros(wide.shape)
-    chosen, logs = [], []
-    # Nobody is one who came out: as many empty places as there are befores.
-    for places in set(permutations([*range(many), *[-1] * few], few)):
-        chosen.append(places)
-        logs.append(sum(wide[n, m] for n, m in enumerate(places) if m >= 0))
-    logs = np.array(logs)
+    places = _assignments(*wide.shape)
+    logs = np.column_stack([wide, np.zeros(len(wide))])[np.arange(len(wide)), places].sum(axis=1)
     shares = np.exp(logs - logs.max())
-    shares /= shares.sum()
-    for places, share in zip(chosen, shares):
-        for n, m in enumerate(places):
-            if m >= 0:
-                weights[n, m] += share
+    weights = np.array([np.bincount(place, shares, wide.shape[1] + 1)[:-1] for place in places.T]).reshape(wide.shape) / shares.sum()
     return weights if rows <= columns else weights.T
+
+
+@lru_cache(maxsize=64)
+def _assignments(few: int, many: int) -> np.ndarray:
+    """All ways to give each of few one of many, or none, which is the one after the last: (n, few)."""
+    ways = np.array(list(product(range(many + 1), repeat=few))).reshape(-1, few)
+    twice = np.zeros(len(ways), bool)
+    for i, j in combinations(range(few), 2):
+        twice |= (ways[:, i] == ways[:, j]) & (ways[:, i] < many)
+    return ways[~twice]
 
 
 def found_share(path, first: int, last: int) -> float:

@@ -69,10 +69,12 @@ class Ways:
     def __init__(self, heads: Heads, looks: Sequence[np.ndarray | None], track: np.ndarray, shots: np.ndarray, rate: float, settings: WaySettings = WAYS):
         self._rate, self.settings, self._looks, self._shots = rate, settings, looks, shots
         order = np.lexsort((heads.frames, track))
-        self._frames, self._steady, self._track = heads.frames, heads.steady, np.asarray(track)
+        self._frames, self._heads, self._track = heads.frames, heads.steady, np.asarray(track)
+        # Rows of the neighbours in the track of each, -1 for none.
         self._before, self._after = np.full(len(track), -1), np.full(len(track), -1)
         same = self._track[order][1:] == self._track[order][:-1]
         self._after[order[:-1][same]], self._before[order[1:][same]] = order[1:][same], order[:-1][same]
+        self._speed_before, self._speed_after = self._speeds(self._before), self._speeds(self._after)
         # By time, to find who is there at once.
         self._by_time = np.argsort(self._frames, kind="stable")
         self._times = self._frames[self._by_time]
@@ -83,52 +85,52 @@ class Ways:
 
     def probability(self, a: int, b: int) -> float:
         """That a sight goes on as another, of all ways in which those who were near may have gone on. 0 where too many were."""
-        befores, afters, strength = self._rivals(a, b)
-        if len(strength) > self.settings.rivals and strength[self.settings.rivals] > self.settings.neglected:
+        s = self.settings
+        rivals, meant = self._rivals(a, b)
+        if len(meant) > s.rivals and meant[s.rivals] > s.neglected:
             return 0.0
-        rows = [a, *(row for row in befores[:self.settings.rivals] if row >= 0)]
-        columns = [b, *dict.fromkeys(row for pair in afters[:self.settings.rivals] for row in pair if row >= 0)]
-        return float(marginals(np.array([[self._log_odds(i, j) for j in columns] for i in rows]))[0, 0])
+        befores, afters = (np.array([own, *(row for row in rows[:s.rivals].tolist() if row >= 0)]) for own, rows in zip((a, b), rivals.T))
+        return float(marginals(self._log_odds(befores[:, None], afters[None]))[0, 0])
 
-    def _rivals(self, a: int, b: int) -> tuple[list[int], list[tuple[int, int]], list[float]]:
-        """Who else may have come to b or gone on from a, the likeliest first: of each the last sight before b, what came after it, -1 for none, and the log odds that it is meant."""
-        s, began, ended = self.settings, self._frames[a], self._frames[b]
+    def _rivals(self, a: int, b: int) -> tuple[np.ndarray, np.ndarray]:
+        """Who else may have come to b or gone on from a, the likeliest first: of each the last sight before b, and one that it or a may have gone on as, -1 for none, (n, 2); and the log odds that it is meant, (n,)."""
+        s, began, ended, frames = self.settings, self._frames[a], self._frames[b], self._frames
         gap = round(s.gap_s * self._rate)
         window = self._by_time[np.searchsorted(self._times, began - gap):np.searchsorted(self._times, ended + gap, side="right")]
-        window = window[self._shots[window] == self._shots[a]]
-        found = []
-        for number in np.unique(self._track[window]):
-            if number == self._track[a]:
-                continue
-            mine = window[self._track[window] == number]
-            mine = mine[np.argsort(self._frames[mine], kind="stable")]
-            before, after = mine[self._frames[mine] < ended], mine[self._frames[mine] >= ended]
-            last, following = (int(before[-1]) if len(before) else -1), (int(after[0]) if len(after) else -1)
-            # Who is first seen in between may be whom a went on as.
-            begins = int(before[0]) if len(before) and self._before[before[0]] < 0 and self._frames[before[0]] > began else -1
-            odds = max(self._log_odds(last, b) if last >= 0 else -np.inf, *(self._log_odds(a, row) if row >= 0 else -np.inf for row in (following, begins)))
-            if odds > s.plausible:
-                found.append((odds, last, (following, begins)))
-        found.sort(key=lambda rival: -rival[0])
-        return [last for _, last, _ in found], [pair for _, _, pair in found], [odds for odds, _, _ in found]
+        window = window[(self._shots[window] == self._shots[a]) & (self._track[window] != self._track[a])]
+        after, first = self._after[window], self._before[window] < 0
+        soon = np.where((after >= 0) & (frames[after] <= ended + gap), after, -1)
+        before = frames[window] < ended
+        last = before & ((after < 0) | (frames[after] >= ended))
+        # Of each who was there before: where they went on. Who is first seen later; and in between, which may be whom a went on as.
+        new, between = first & ~before, first & before & (frames[window] > began)
+        rows = np.concatenate([np.column_stack([window[last], soon[last]]), np.column_stack([np.full(new.sum(), -1), window[new]]), np.column_stack([np.full(between.sum(), -1), window[between]])])
+        odds = np.maximum(np.where(rows[:, 0] >= 0, self._log_odds(rows[:, 0], np.array(b)), -np.inf), np.where(rows[:, 1] >= 0, self._log_odds(np.array(a), rows[:, 1]), -np.inf))
+        order = np.argsort(-odds, kind="stable")[:int((odds > s.plausible).sum())]
+        return rows[order], odds[order]
 
-    def _log_odds(self, i: int, j: int) -> float:
-        """Log odds that one sight is followed by another one, against somebody vanishing and somebody else appearing."""
-        s, seconds = self.settings, (self._frames[j] - self._frames[i]) / self._rate
-        if not 0 < seconds <= s.gap_s:
-            return -30.0
-        ways = (_of_way(self._steady[i], self._steady[j], speed, seconds, s) for speed in (self._speed(i, self._before), self._speed(j, self._after)))
-        return sum(ways) / 2 + _of_size(self._steady[i], self._steady[j], s) + _of_looks(self._looks[i], self._looks[j], s)
+    def _log_odds(self, i: np.ndarray, j: np.ndarray) -> np.ndarray:
+        """Log odds that sights are followed by others, (…,), against somebody vanishing and somebody else appearing."""
+        s = self.settings
+        i, j = np.broadcast_arrays(i, j)
+        seconds = (self._frames[j] - self._frames[i]) / self._rate
+        fits = (seconds > 0) & (seconds <= s.gap_s)
+        seconds = np.where(fits, seconds, 1.0)
+        before, after = self._heads[i], self._heads[j]
+        odds = (_of_way(before, after, self._speed_before[i], seconds, s) + _of_way(before, after, self._speed_after[j], seconds, s)) / 2 + _of_size(before, after, s)
+        looks = np.array([_of_looks(self._looks[m], self._looks[n], s) if ok and way > s.plausible - s.look_most[1] else 0.0 for m, n, ok, way in zip(i.ravel(), j.ravel(), fits.ravel(), odds.ravel())])
+        return np.where(fits, odds + looks.reshape(i.shape), -30.0)
 
-    def _speed(self, row: int, towards: np.ndarray) -> np.ndarray | None:
-        """px a second around a sight, by those of its track on one side; None where nothing tells it."""
-        run, other = [row], row
-        while towards[other] >= 0 and abs(self._frames[row] - self._frames[other]) < self.settings.speed_least_s * self._rate:
-            other = int(towards[other])
-            run.insert(0, other)
-        sign = 1 if towards is self._before else -1
-        speed = _speed_of(self._steady, sign * self._frames, run, self._rate, self.settings)
-        return None if speed is None else sign * speed
+    def _speeds(self, towards: np.ndarray) -> np.ndarray:
+        """px a second around each sight, (n, 2), by the nearest of its track on one side that is far enough away; NaN where nothing tells it."""
+        s, frames = self.settings, self._frames
+        other, rows = towards.copy(), np.arange(len(towards))
+        while (near := (other >= 0) & (np.abs(frames[rows] - frames[other]) < s.speed_least_s * self._rate)).any():
+            other[near] = towards[other[near]]
+        seconds = np.where(other >= 0, (frames[rows] - frames[other]) / self._rate, np.inf)
+        known = np.abs(seconds) <= s.speed_s
+        speeds = (self._heads[rows, :WIDTH] - self._heads[other, :WIDTH]) / np.where(known, seconds, 1.0)[:, None]
+        return np.where(known[:, None], speeds, np.nan)
 
 
 def log_odds_of_following(heads: Heads, looks: Sequence[np.ndarray | None], run: Sequence[int], row: int, rate: float, settings: WaySettings = WAYS) -> float:
@@ -137,31 +139,32 @@ def log_odds_of_following(heads: Heads, looks: Sequence[np.ndarray | None], run:
     ways = []
     for places in (heads.heads, heads.steady):
         speed = _speed_of(places, heads.frames, run, rate, settings)
-        shares = ((1.0, 0.0),) if speed is None else settings.slower
-        ways += [_of_way(places[last], places[row], None if speed is None else share * speed, seconds, settings) + odds for share, odds in shares]
-    return max(ways) + _of_size(heads.steady[last], heads.steady[row], settings) + _of_looks(looks[last], looks[row], settings)
+        ways += [float(_of_way(places[last], places[row], share * speed, seconds, settings)) + odds for share, odds in (settings.slower if np.isfinite(speed).all() else settings.slower[:1])]
+    return max(ways) + float(_of_size(heads.steady[last], heads.steady[row], settings)) + _of_looks(looks[last], looks[row], settings)
 
 
-def _speed_of(places: np.ndarray, frames: np.ndarray, run: Sequence[int], rate: float, settings: WaySettings) -> np.ndarray | None:
-    """px a second at the end of a run, None where nothing tells it."""
+def _speed_of(places: np.ndarray, frames: np.ndarray, run: Sequence[int], rate: float, settings: WaySettings) -> np.ndarray:
+    """px a second at the end of a run, (2,), NaN where nothing tells it."""
     for row in reversed(run[:-1]):
         seconds = (frames[run[-1]] - frames[row]) / rate
         if seconds > settings.speed_s:
-            return None
+            break
         if seconds >= settings.speed_least_s:
             return (places[run[-1], :WIDTH] - places[row, :WIDTH]) / seconds
-    return None
+    return np.full(2, np.nan)
 
 
-def _of_way(before: np.ndarray, after: np.ndarray, speed: np.ndarray | None, seconds: float, s: WaySettings) -> float:
-    """The log of how much denser people are there who went on than others."""
-    spread = s.unknown_spread + s.unknown_a_second * seconds if speed is None else s.spread + s.spread_a_second * seconds
-    off = np.hypot(*(after[:WIDTH] - before[:WIDTH] - (0 if speed is None else speed * seconds))) / max(before[WIDTH], after[WIDTH])
-    return float(-(s.freedom + 2) / 2 * np.log1p((off / spread) ** 2 / s.freedom) - np.log(2 * np.pi * spread ** 2 * s.strangers))
+def _of_way(before: np.ndarray, after: np.ndarray, speed: np.ndarray, seconds: np.ndarray | float, s: WaySettings) -> np.ndarray:
+    """The log of how much denser people are there who went on than others, (…,), of heads (…, 4) and speeds (…, 2), NaN where not known."""
+    known = np.isfinite(speed[..., 0])
+    spread = np.where(known, s.spread + s.spread_a_second * seconds, s.unknown_spread + s.unknown_a_second * seconds)
+    way = after[..., :WIDTH] - before[..., :WIDTH] - np.nan_to_num(speed) * np.asarray(seconds)[..., None]
+    off = np.hypot(way[..., 0], way[..., 1]) / np.maximum(before[..., WIDTH], after[..., WIDTH])
+    return -(s.freedom + 2) / 2 * np.log1p((off / spread) ** 2 / s.freedom) - np.log(2 * np.pi * spread ** 2 * s.strangers)
 
 
-def _of_size(before: np.ndarray, after: np.ndarray, s: WaySettings) -> float:
-    return -float(min(s.size_most, 0.5 * (np.log(after[HEIGHT] / before[HEIGHT]) / s.size_spread) ** 2))
+def _of_size(before: np.ndarray, after: np.ndarray, s: WaySettings) -> np.ndarray:
+    return -np.minimum(s.size_most, 0.5 * (np.log(after[..., HEIGHT] / before[..., HEIGHT]) / s.size_spread) ** 2)
 
 
 def _of_looks(before: np.ndarray | None, after: np.ndarray | None, s: WaySettings) -> float:
