@@ -27,11 +27,14 @@ class Runs:
     ways: Ways
 
     def parted(self, met: Reconsidered) -> Reconsidered:
-        """What was told of meetings, and stretches cut where two neighbours may be of two people, which is asked about; where they are likely of one that is a join. Pieces that were cut off come last."""
+        """What was told of meetings, and stretches cut where two neighbours may be of two people, which is asked about; where they are likely of one that is a join. Pieces that were cut off come last.
+
+        Of pieces with nothing but such sights only neighbours are asked about: clothes of a few px tell no more.
+        """
         stretches, joins, asked = list(met.stretches), [], {}
         parts = [[row] for row in range(len(stretches))]
         number = max((s.number for s in stretches), default=0)
-        following = {self.keys[a]: (a, b) for run in self.runs for a, b in zip(run, run[1:])}
+        following = {self.keys[a]: (a, b) for a, b in self._neighbours()}
         for mine in parts:
             for before, after, likely in self._unsure_in(stretches[mine[0]], following):
                 first, last = self._frame(before) + 1, self._frame(after) - 1
@@ -48,20 +51,24 @@ class Runs:
             # Of two that met, the end of one and the beginning of the other.
             a, b = sorted((a, b), key=lambda row: met.stretches[row].path.first)
             asked[tuple(sorted((parts[a][-1], parts[b][0])))] = odds
-        return Reconsidered(stretches, joins, asked)
+        rows, mine = self._rows(stretches), set(self.keys)
+        for pair in self._neighbours():
+            ends = tuple(sorted(rows.get(self.keys[sight], -1) for sight in pair))
+            if -1 not in ends and ends[0] != ends[1] and ends not in asked:
+                asked[ends] = odds_of(self.ways.probability(*pair))
+        return Reconsidered([replace(s, chains=(), colours=None) if all(key_of(frame, box) in mine for frame, box, _ in s.faces) else s for s in stretches], joins, asked)
 
     def fixed(self, stretches: Sequence[Stretch]) -> list[list[int]]:
         """Rows of stretches that are one person's, in groups: of neighbours between which nobody else was near, or could be meant. Never of two who were found at once."""
-        rows = {key_of(frame, box): row for row, stretch in enumerate(stretches) for frame, box, _ in stretch.faces}
+        rows = self._rows(stretches)
         group = {row: [row] for row in range(len(stretches))}
-        for run in self.runs:
-            for before, after in zip(run, run[1:]):
-                ends = rows.get(self.keys[before]), rows.get(self.keys[after])
-                if None in ends or group[ends[0]] is group[ends[1]] or any(seen_at_once(stretches[i], stretches[j]) for i in group[ends[0]] for j in group[ends[1]]):
-                    continue
-                if (before, after) in self.alone or self.ways.is_sure(before, after):
-                    joined = group[ends[0]] + group[ends[1]]
-                    group.update((row, joined) for row in joined)
+        for before, after in self._neighbours():
+            ends = rows.get(self.keys[before]), rows.get(self.keys[after])
+            if None in ends or group[ends[0]] is group[ends[1]] or any(seen_at_once(stretches[i], stretches[j]) for i in group[ends[0]] for j in group[ends[1]]):
+                continue
+            if (before, after) in self.alone or self.ways.is_sure(before, after):
+                joined = group[ends[0]] + group[ends[1]]
+                group.update((row, joined) for row in joined)
         return sorted(sorted(rows) for rows in {id(rows): rows for rows in group.values() if len(rows) > 1}.values())
 
     def _unsure_in(self, stretch: Stretch, following: Mapping[tuple[int, ...], tuple[int, int]]) -> Iterator[tuple[int, int, float]]:
@@ -70,6 +77,14 @@ class Runs:
         for pair in sorted((following[key] for key in mine & following.keys()), key=lambda pair: self._frame(pair[0])):
             if self.keys[pair[1]] in mine and pair not in self.alone and (likely := self.ways.probability(*pair)) < self.ways.settings.sure:
                 yield *pair, likely
+
+    def _neighbours(self) -> Iterator[tuple[int, int]]:
+        return (pair for run in self.runs for pair in zip(run, run[1:]))
+
+    @staticmethod
+    def _rows(stretches: Sequence[Stretch]) -> dict[tuple[int, ...], int]:
+        """The stretch that each sight is on."""
+        return {key_of(frame, box): row for row, stretch in enumerate(stretches) for frame, box, _ in stretch.faces}
 
     def _frame(self, sight: int) -> int:
         return self.keys[sight][0]

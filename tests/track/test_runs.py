@@ -1,6 +1,7 @@
 """What may be two people is cut and asked about, what is likely one says so, and what surely is one is put together again."""
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
@@ -67,6 +68,12 @@ class RunsTest(unittest.TestCase):
     def test_sights_on_other_paths_are_none_of_its_neighbours(self):
         made = runs(0.1, 0.1, 0.1).parted(none(stretch(1, 0, 30, 0), stretch(2, 31, 70, 40)))
         self.assertEqual((len(made.stretches), made.asked), (2, {}))
+
+    def test_of_pieces_without_a_face_neighbours_are_asked_about_and_nobody_else(self):
+        bodies = [replace(stretch(1, number * 20, number * 20 + 9, number * 20), colours=np.ones(3, np.float32)) for number in range(3)]
+        made = runs(0.6, 0.97, 1.0).parted(none(*bodies, replace(stretch(9, 0, 70, 7), colours=np.ones(3, np.float32))))
+        self.assertEqual({pair: round(float(odds), 3) for pair, odds in made.asked.items()}, {(0, 1): round(odds_of(0.6), 3), (1, 2): round(odds_of(0.97), 3)})
+        self.assertEqual([(s.chains, s.colours is None) for s in made.stretches], [((), True)] * 3 + [((9,), False)])
 
     def test_joins_and_questions_of_meetings_go_with_the_pieces_they_are_of(self):
         other = stretch(2, 0, 90, 5)
