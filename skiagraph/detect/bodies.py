@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import math
 import os
+from collections.abc import Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 
@@ -38,7 +39,7 @@ class BodySettings:
 
     side: int = 512  # px of the longer side of a picture as it is looked at, in which heads are found from 5 px on, most from 9; larger: smaller ones, in square measure more time
     coarser: int = 256  # the same where somebody is in doubt: who fills the picture has 0.9 in it and 0.4 in the other
-    finer: int = 896  # the same of what is around somebody small who may be there, and now and then of the whole picture: of drawn heads of 12 to 18 px nine in ten are found, of six in ten of those the first look shows but four
+    finer: int = 896  # the same of what is around somebody small who may be there, and now and then of the whole picture: drawn heads that have 12 to 18 px in it are found in nine of ten cases, the same in the first look, where they have 7 to 10, in four
     finer_each: int = 4  # of so many looks one is finer in the whole picture, where somebody small may be anywhere; larger: less work
     all_each: int = 12  # of so many looks one is coarser and finer whatever the first shows; larger: less work. Of 800 frames of recordings it was never needed
     doubt: float = 0.05  # score from which there is somebody in doubt, up to `sure`; smaller: more coarser looks. On recordings each of 153 who are found, or surer, by a coarser look had that
@@ -77,28 +78,33 @@ class BodyFinder:
 
     def find(self, rgb: np.ndarray, turn: int = 1) -> np.ndarray:
         """Who may be where, (n, 6), the surest first: score, head x and y, hips x and y, height of the head, px. turn: which look at a film it is; some look more finely, the first of all does."""
-        settings, own = self._settings, max(rgb.shape[:2])
-        coarser, side = (min(px, round(settings.enlarged * own)) for px in (settings.coarser, settings.side))
-        finer = max(side, min(settings.finer, own))
-        signs = self._look(rgb, side)
-        scores, everything = signs[:, SCORE], turn % settings.all_each == 0
-        looks = [signs]
-        if coarser < side and (everything or ((scores >= settings.doubt) & (scores < settings.sure)).any()):
-            looks.append(self._look(rgb, coarser))
-        small = signs[(scores >= settings.small_score) & (signs[:, HIGH] * side < settings.small * own)]
-        if finer > side and (everything or turn % settings.finer_each == 0 and len(small)):
-            looks.append(self._look(rgb, finer))
-        elif finer > side and len(small):
-            x0, y0, x1, y1 = part = _around(small, rgb.shape, settings)
-            larger = min(settings.enough / small[:, HIGH].min(), finer / own * math.sqrt(rgb.shape[0] * rgb.shape[1] / ((x1 - x0) * (y1 - y0))), 1.0)
-            looks.append(self._look(rgb, round(own * max(finer / own, larger)), part))
-        found = np.concatenate(looks)
+        found = np.concatenate(list(self._looks(rgb, turn)))
+        settings = self._settings
         found = found[(found[:, SCORE] >= settings.least) & (found[:, _LIKELY] >= settings.head), :_LIKELY]
         kept: list[np.ndarray] = []
         for row in found[np.argsort(-found[:, SCORE], kind="stable")]:
             if all(np.hypot(*(row[HEAD_X:HIPS_X] - other[HEAD_X:HIPS_X])) > max(row[HIGH], other[HIGH]) / 2 for other in kept):
                 kept.append(row)
         return np.array(kept).reshape(-1, 6)
+
+    def _looks(self, rgb: np.ndarray, turn: int) -> Iterator[np.ndarray]:
+        """Who may be there, as `_look` tells, of one look at a picture and of those that follow from it."""
+        settings, own = self._settings, max(rgb.shape[:2])
+        coarser, side = (min(px, round(settings.enlarged * own)) for px in (settings.coarser, settings.side))
+        finer, everything = max(side, min(settings.finer, own)), turn % settings.all_each == 0
+        signs = self._look(rgb, side)
+        yield signs
+        scores = signs[:, SCORE]
+        if coarser < side and (everything or ((scores >= settings.doubt) & (scores < settings.sure)).any()):
+            yield self._look(rgb, coarser)
+        small = signs[(scores >= settings.small_score) & (signs[:, HIGH] * side < settings.small * own)]
+        if finer > side and (everything or turn % settings.finer_each == 0 and len(small)):
+            yield self._look(rgb, finer)
+        elif finer > side and len(small):
+            part = _around(small, rgb.shape, settings)
+            area = (part[2] - part[0]) * (part[3] - part[1])
+            larger = min(settings.enough / small[:, HIGH].min(), finer / own * math.sqrt(rgb.shape[0] * rgb.shape[1] / area), 1.0)
+            yield self._look(rgb, max(finer, round(own * larger)), part)
 
     def _look(self, rgb: np.ndarray, side: int, part: tuple[int, int, int, int] | None = None) -> np.ndarray:
         """Who may be there, (n, 7), in doubt too, of a picture with so many px on its longer side. part: x0, y0, x1, y1 px of it that is looked at, all if None."""
