@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from skiagraph.review.finding import UNSURE
-from skiagraph.track.following import Follower, follow
+from skiagraph.track.following import FOLLOWER, Follower, follow
 from skiagraph.track.silhouette import Shape
 
 
@@ -46,6 +46,13 @@ class FollowingTest(unittest.TestCase):
     def test_where_nothing_is_like_the_head_it_is_not_taken_to_move(self):
         rows = follow(pictures(1, (0, 0)) + pictures(4, (0, 0), seed=99), HEAD, None, (0, 0), (400, 300)).rows
         self.assertLess(np.abs(rows[:, 0] - 150).max(initial=0), 2)
+
+    def test_what_grows_is_followed_and_never_taken_for_more_than_twice_as_large(self):
+        first = pictures(1, (0, 0))[0]
+        nearer = [cv2.warpAffine(first, np.float32([[s, 0, 150 * (1 - s)], [0, s, 150 * (1 - s)]]), (400, 300), borderMode=cv2.BORDER_REPLICATE) for s in 1.025 ** np.arange(45)]
+        widths = follow(nearer, HEAD, np.zeros(2), (0, 0), (400, 300)).rows[:, 2]
+        self.assertGreater(widths.max(), 1.8 * 60)
+        self.assertLessEqual(widths.max(), FOLLOWER.grown * 60 + 0.01)
 
     def test_stops_when_the_thing_is_gone(self):
         there, gone = pictures(5, (1, 0)), pictures(25, (0, 0), seed=99)
