@@ -101,19 +101,15 @@ class BodyFinder:
         if finer > side and (everything or turn % settings.finer_each == 0 and len(small)):
             yield self._look(rgb, finer)
         elif finer > side and len(small):
-            part = _around(small, rgb.shape, settings)
-            area = (part[2] - part[0]) * (part[3] - part[1])
-            larger = min(settings.enough / small[:, HIGH].min(), finer / own * math.sqrt(rgb.shape[0] * rgb.shape[1] / area), 1.0)
-            yield self._look(rgb, max(finer, round(own * larger)), part)
-
-    def _look(self, rgb: np.ndarray, side: int, part: tuple[int, int, int, int] | None = None) -> np.ndarray:
-        """Who may be there, (n, 7), in doubt too, of a picture with so many px on its longer side. part: x0, y0, x1, y1 px of it that is looked at, all if None."""
-        scale = side / max(rgb.shape[:2])
-        if part is not None:
-            x0, y0, x1, y1 = part
-            found = self._look(rgb[y0:y1, x0:x1], round(scale * max(x1 - x0, y1 - y0)))
+            x0, y0, x1, y1 = _around(small, rgb.shape, settings)
+            larger = min(settings.enough / small[:, HIGH].min(), finer / own * math.sqrt(rgb.shape[0] * rgb.shape[1] / ((x1 - x0) * (y1 - y0))), 1.0)
+            found = self._look(rgb[y0:y1, x0:x1], round(max(finer / own, larger) * max(x1 - x0, y1 - y0)))
             found[:, HEAD_X:HIGH] += (x0, y0, x0, y0)
-            return found
+            yield found
+
+    def _look(self, rgb: np.ndarray, side: int) -> np.ndarray:
+        """Who may be there, (n, 7), in doubt too, of a picture with so many px on its longer side."""
+        scale = side / max(rgb.shape[:2])
         small = cv2.resize(rgb, (max(1, round(rgb.shape[1] * scale)), max(1, round(rgb.shape[0] * scale))), interpolation=cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR)
         height, width = small.shape[:2]
         whole = cv2.copyMakeBorder(small, 0, -height % _MULTIPLE, 0, -width % _MULTIPLE, cv2.BORDER_CONSTANT)

@@ -27,7 +27,7 @@ class Runs:
     ways: Ways
 
     def parted(self, met: Reconsidered) -> Reconsidered:
-        """What was told of meetings, and stretches cut where two neighbours may be of two people, which is asked about; where they are likely of one that is a join. Pieces that were cut off come last.
+        """What was told of meetings, and stretches cut where two neighbours may be of two people, which is asked about; where they are likely of one, or it cannot be cut, that is a join. Pieces that were cut off come last.
 
         Of pieces with nothing but such sights only neighbours are asked about: clothes of a few px tell no more.
         """
@@ -38,7 +38,7 @@ class Runs:
         for mine in parts:
             for before, after, likely in self._unsure_in(stretches[mine[0]], following):
                 first, last = self._frame(before) + 1, self._frame(after) - 1
-                if likely >= self.ways.settings.keep:
+                if likely >= self.ways.settings.keep or not _may_cut(stretches[mine[-1]], (first + last) // 2):
                     joins.append(Join(first, last, mine[-1], (), odds_of(likely)))
                     continue
                 number += 1
@@ -51,12 +51,12 @@ class Runs:
             # Of two that met, the end of one and the beginning of the other.
             a, b = sorted((a, b), key=lambda row: met.stretches[row].path.first)
             asked[tuple(sorted((parts[a][-1], parts[b][0])))] = odds
-        rows, mine = self._rows(stretches), set(self.keys)
+        rows, sights = self._rows(stretches), set(self.keys)
         for pair in self._neighbours():
             ends = tuple(sorted(rows.get(self.keys[sight], -1) for sight in pair))
             if -1 not in ends and ends[0] != ends[1] and ends not in asked:
                 asked[ends] = odds_of(self.ways.probability(*pair))
-        return Reconsidered([replace(s, chains=(), colours=None) if all(key_of(frame, box) in mine for frame, box, _ in s.faces) else s for s in stretches], joins, asked)
+        return Reconsidered([replace(s, chains=(), colours=None) if all(key_of(frame, box) in sights for frame, box, _ in s.faces) else s for s in stretches], joins, asked)
 
     def fixed(self, stretches: Sequence[Stretch]) -> list[list[int]]:
         """Rows of stretches that are one person's, in groups: of neighbours between which nobody else was near, or could be meant. Never of two who were found at once."""
@@ -88,6 +88,12 @@ class Runs:
 
     def _frame(self, sight: int) -> int:
         return self.keys[sight][0]
+
+
+def _may_cut(stretch: Stretch, at: int) -> bool:
+    """Only where somebody was found on both sides: a part without that would be nobody."""
+    first, last = stretch.found
+    return first <= at < last
 
 
 def _cut(stretch: Stretch, at: int, number: int) -> tuple[Stretch, Stretch]:

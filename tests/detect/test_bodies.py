@@ -65,9 +65,8 @@ class BodyFinderTest(unittest.TestCase):
         """px of the longer side of each look at a whole picture, and how many looks at a part of it there were."""
         with mock.patch.object(self.finder, "_look", wraps=self.finder._look) as look:
             self.finder.find(picture, turn)
-        # Of a part, the second call is for what was cut out.
-        whole = [call.args[1] for call in look.call_args_list if call.args[0] is picture and (len(call.args) < 3 or call.args[2] is None)]
-        return sorted(whole), (len(look.call_args_list) - len(whole)) // 2
+        whole = [call.args[1] for call in look.call_args_list if call.args[0] is picture]
+        return sorted(whole), len(look.call_args_list) - len(whole)
 
     def test_where_all_is_clear_and_nobody_is_small_one_look_is_enough(self):
         clear, _ = side_by_side(30, 240)

@@ -65,6 +65,12 @@ class RunsTest(unittest.TestCase):
         self.assertEqual((join.first, join.last, join.row, join.others), (1, 19, 0, ()))
         self.assertAlmostEqual(join.odds, odds_of(0.8))
 
+    def test_a_path_of_which_only_one_side_was_found_is_not_cut_and_says_so(self):
+        whole = stretch(7, 0, 70, 0, 20, 40, 60)
+        rest = replace(whole, path=Path.from_rows(0, whole.path.rows(), np.where(np.arange(71) > 30, FOLLOWED, whole.path.origin).astype(np.uint8)))
+        made = runs(1.0, 0.4, 1.0).parted(none(rest))
+        self.assertEqual((len(made.stretches), made.asked, [(j.first, j.last, j.row) for j in made.joins]), (1, {}, [(21, 39, 0)]))
+
     def test_sights_on_other_paths_are_none_of_its_neighbours(self):
         made = runs(0.1, 0.1, 0.1).parted(none(stretch(1, 0, 30, 0), stretch(2, 31, 70, 40)))
         self.assertEqual((len(made.stretches), made.asked), (2, {}))
