@@ -9,7 +9,7 @@ import numpy as np
 from skiagraph.demo import people
 from skiagraph.demo.scene import draw
 from skiagraph.demo.story import QUAY, Actor
-from skiagraph.detect.bodies import BODIES, HEAD_X, HEAD_Y, HIGH, HIPS_Y, SCORE, BodyFinder
+from skiagraph.detect.bodies import BODIES, HEAD_X, HEAD_Y, HIGH, HIPS_Y, SCORE, BodyFinder, _told_apart
 from tests.track.test_body import standing
 
 
@@ -19,6 +19,34 @@ def side_by_side(size, apart):
                    for n, (look, yaw) in enumerate(((people.BLUE_CAP, 0), (people.PORTER, 180), (people.SCARF, 40))))
     picture, _, truth = draw(replace(QUAY, name="three", shake=0.0, camera_x=((0, 0),), actors=actors), 0)
     return picture, truth
+
+
+def sight(score, x, high, y=100.0):
+    """What a look tells of somebody, with a likely head."""
+    return [score, x, y, x, y + 3 * high, high, 1.0]
+
+
+class SeveralLooksTest(unittest.TestCase):
+    def told(self, *looks):
+        return _told_apart([(scale, np.array(rows, float).reshape(-1, 7)) for scale, rows in looks], BODIES)
+
+    def test_a_small_head_that_a_rougher_look_has_elsewhere_is_whom_a_finer_one_sees(self):
+        two = [sight(0.8, 100, 20), sight(0.7, 125, 20)]
+        told = self.told((0.25, [sight(0.9, 112, 20)]), (1.0, two))
+        self.assertEqual(sorted(told[:, HEAD_X]), [100, 125])
+
+    def test_who_is_seen_in_both_is_as_sure_as_in_either(self):
+        row, = self.told((0.25, [sight(0.9, 104, 20)]), (1.0, [sight(0.4, 100, 20)]))
+        self.assertEqual((row[SCORE], row[HEAD_X]), (0.9, 100))
+
+    def test_who_is_further_away_or_large_in_a_rougher_look_stays(self):
+        for other in (sight(0.5, 100 + 1.1 * BODIES.astray * 4 / 0.25, 20), sight(0.5, 120, 80)):
+            with self.subTest(other=other):
+                self.assertEqual(len(self.told((0.25, [other]), (1.0, [sight(0.8, 100, 20)]))), 2)
+
+    def test_where_a_finer_look_sees_nobody_a_rougher_one_counts(self):
+        self.assertEqual(len(self.told((0.25, [sight(0.5, 100, 20)]), (1.0, []))), 1)
+        self.assertEqual(len(self.told((0.25, [sight(0.5, 100, 20)]), (1.0, [sight(BODIES.least / 2, 100, 20)]))), 1, "in doubt it is nobody")
 
 
 class BodyFinderTest(unittest.TestCase):
@@ -54,6 +82,16 @@ class BodyFinderTest(unittest.TestCase):
         self.assertFalse(all(near(self.finder._look(picture, BODIES.side), head) for head in truth))
         for turn in (1, BODIES.finer_each):
             self.assertTrue(all(near(self.finder.find(picture, turn), head) for head in truth), "around them, and in the whole picture")
+
+    def test_of_small_ones_side_by_side_a_rougher_look_makes_no_third(self):
+        for size, apart in ((8, 30), (12, 40)):
+            picture, truth = side_by_side(size, apart)
+            for turn in (1, BODIES.all_each):
+                with self.subTest(size=size, turn=turn):
+                    found = sorted(self.finder.find(picture, turn).tolist(), key=lambda row: row[HEAD_X])
+                    self.assertEqual(len(found), len(truth))
+                    for row, head in zip(found, truth):
+                        self.assertLess(np.hypot(row[HEAD_X] - head.cx, row[HEAD_Y] - head.cy), 0.3 * head.height)
 
     def test_who_fills_the_picture_has_one_head_in_a_finer_look_too(self):
         picture, head = standing(90, 110)
