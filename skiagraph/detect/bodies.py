@@ -39,18 +39,19 @@ class BodySettings:
 
     side: int = 512  # px of the longer side of a picture as it is looked at, in which heads are found from 5 px on, most from 9; larger: smaller ones, in square measure more time
     coarser: int = 256  # the same where somebody is in doubt: who fills the picture has 0.9 in it and 0.4 in the other
-    finer: int = 896  # the same of what is around somebody small who may be there, and now and then of the whole picture: drawn heads that have 12 to 18 px in it are found in nine of ten cases, the same in the first look, where they have 7 to 10, in four
-    finer_each: int = 4  # of so many looks one is finer in the whole picture, where somebody small may be anywhere; larger: less work
+    finer: int = 896  # the same of the whole picture now and then, where nobody small is known: drawn heads that have 12 to 18 px in it are found in nine of ten cases, the same in the first look, where they have 7 to 10, in four
+    closer: int = 1280  # the same of what is around somebody small who may be there, with no more px than the whole picture at that, and now and then of the whole picture: of 564 drawn heads of 15 to 30 px 488 are surely found, with 896 464; larger: smaller ones, and more work
+    finer_each: int = 4  # of so many looks one is closer in the whole picture, where somebody small may be anywhere; larger: less work
     all_each: int = 12  # of so many looks one is coarser and finer whatever the first shows; larger: less work. Of 800 frames of recordings it was never needed
     doubt: float = 0.05  # score from which there is somebody in doubt, up to `sure`; smaller: more coarser looks. On recordings each of 153 who are found, or surer, by a coarser look had that
     sure: float = 0.6  # see doubt
     small: float = 20.0  # px of the look's that somebody's head is small below; larger: more finer looks
     small_score: float = 0.1  # score from which somebody small may be there; smaller: more finer looks. So had each of 48 frames of recordings in which a finer one shows somebody more, and 242 of 752 others
-    enough: float = 18.0  # px of the smallest head at which that need be looked at, with no more px than the whole picture at `finer`; larger: more work
+    enough: float = 18.0  # px of the smallest head at which that need be looked at, with no more px than the whole picture at `closer`; larger: more work
     around: tuple[float, float, float] = (4.0, 3.0, 10.0)  # heads to either side, above and below them that are looked at more finely; larger: more work
     enlarged: float = 1.6  # times that a small picture is enlarged at most
     least: float = 0.3  # score from which there may be somebody; smaller: more are found, and more that are none
-    astray: float = 2.0  # cells by which a small head lies astray in a look, so that where a finer one sees somebody it is the same: of sights that only rougher looks had on drawn films 201 of 210 were nobody's, as between two who stand side by side, and of 28 on recordings 27 were of who was seen beside (docs/measured.md); larger: fewer who are none, and more who are missed where the finer look misses them
+    astray: float = 2.0  # cells by which a small head lies astray in a look: where a finer one sees somebody that near, it is they (docs/measured.md, "Small people, from above"); larger: fewer who are none, and more missed whom only the rougher look sees
     head: float = 0.25  # likelihood of the likeliest of ears, eyes and nose from which a head is in sight; 0.28 at least where the landmark network confirmed one, 0.01 of legs; smaller: more are found
 
 
@@ -90,22 +91,25 @@ class BodyFinder:
         """Of one look at a picture and of those that follow from it how many of its px each px of the picture is, and who may be there, as `_look` tells."""
         settings, own = self._settings, max(rgb.shape[:2])
         coarser, side = (min(px, round(settings.enlarged * own)) for px in (settings.coarser, settings.side))
-        finer, everything = max(side, min(settings.finer, own)), turn % settings.all_each == 0
+        finer, closer = (max(side, min(px, own)) for px in (settings.finer, settings.closer))
+        everything = turn % settings.all_each == 0
         signs = self._look(rgb, side)
         yield side / own, signs
         scores = signs[:, SCORE]
         if coarser < side and (everything or ((scores >= settings.doubt) & (scores < settings.sure)).any()):
             yield coarser / own, self._look(rgb, coarser)
         small = signs[(scores >= settings.small_score) & (signs[:, HIGH] * side < settings.small * own)]
-        if finer > side and (everything or turn % settings.finer_each == 0 and len(small)):
+        if finer > side and everything and not len(small):
             yield finer / own, self._look(rgb, finer)
-        elif finer > side and len(small):
+        elif closer > side and len(small) and (everything or turn % settings.finer_each == 0):
+            yield closer / own, self._look(rgb, closer)
+        elif closer > side and len(small):
             x0, y0, x1, y1 = _around(small, rgb.shape, settings)
-            larger = min(settings.enough / small[:, HIGH].min(), finer / own * math.sqrt(rgb.shape[0] * rgb.shape[1] / ((x1 - x0) * (y1 - y0))), 1.0)
-            larger = max(finer / own, larger)
-            found = self._look(rgb[y0:y1, x0:x1], round(larger * max(x1 - x0, y1 - y0)))
+            scale = min(settings.enough / small[:, HIGH].min(), closer / own * math.sqrt(rgb.shape[0] * rgb.shape[1] / ((x1 - x0) * (y1 - y0))), 1.0)
+            scale = max(finer / own, scale)
+            found = self._look(rgb[y0:y1, x0:x1], round(scale * max(x1 - x0, y1 - y0)))
             found[:, HEAD_X:HIGH] += (x0, y0, x0, y0)
-            yield larger, found
+            yield scale, found
 
     def _look(self, rgb: np.ndarray, side: int) -> np.ndarray:
         """Who may be there, (n, 7), in doubt too, of a picture with so many px on its longer side."""

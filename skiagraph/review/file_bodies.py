@@ -57,7 +57,8 @@ class FileBodies:
         self._looked = n // self._each
         picture = self._squared.picture(rgb())
         bodies = without_faces(self._finder.find(picture, self._looked), self._squared.boxes(faces))
-        found = faces_in(heads_of(bodies, picture, self._landmarks, self._squared))
+        heads, sure = heads_of(bodies, picture, self._landmarks, self._squared)
+        found = faces_in(heads[sure])
         bare = np.zeros(len(found), bool)
         for row, box in enumerate(found):
             points = face_points(box, clip)

@@ -29,7 +29,7 @@ from skiagraph.track.dissolves import Dissolve
 from skiagraph.track.linking import Seen
 
 # Raised when what is written, or how faces are found, changes; older checkpoints are then left alone.
-VERSION = 10
+VERSION = 11
 # Frames between two writings.
 CHUNK = 125
 # A checkpoint that nothing was added to for so long is thrown away by the next scan: nobody goes on with it.
@@ -40,10 +40,12 @@ LOCK = ".lock"
 
 @dataclass(frozen=True, slots=True)
 class SeenHeads:
-    """Heads that bodies give away (track.unfaced), (n, 4) cx, cy, width, height, px of the clip, and how each and its shoulders look (track.appearance), None where that is not known."""
+    """Heads that bodies give away (track.unfaced), (n, 4) cx, cy, width, height, px of the clip, how each and its shoulders look (track.appearance), None where that is not known, and which are
+    surely somebody's, bool (n,)."""
 
     heads: np.ndarray
     colours: tuple[np.ndarray | None, ...]
+    sure: np.ndarray
 
 
 @dataclass(frozen=True, slots=True)
@@ -219,7 +221,8 @@ def _packed(observations: list[Observation]) -> dict:
             "whole": np.array([o.whole for o in observations]), "coloured": np.array([o.coloured for o in observations]), "views": np.array([o.view for o in observations]),
             "boxes": found.boxes, "scores": found.scores, "landmarks": found.landmarks, "rolls": found.rolls, "colours": table, "known": known,
             "bodies_looked": np.array([o.bodies is not None for o in observations], bool), "bodies_counts": np.array([len(bodies.heads) for bodies in looked], np.int32),
-            "bodies": np.concatenate([np.zeros((0, 4)), *(bodies.heads for bodies in looked)]), "bodies_colours": body_table, "bodies_known": body_known}
+            "bodies": np.concatenate([np.zeros((0, 4)), *(bodies.heads for bodies in looked)]),
+            "bodies_sure": np.concatenate([np.zeros(0, bool), *(bodies.sure for bodies in looked)]), "bodies_colours": body_table, "bodies_known": body_known}
 
 
 def _table(colours: Sequence[np.ndarray | None]) -> tuple[np.ndarray, np.ndarray]:
@@ -234,7 +237,7 @@ def _table(colours: Sequence[np.ndarray | None]) -> tuple[np.ndarray, np.ndarray
 
 def _unpacked(chunk: dict[str, np.ndarray]) -> list[Observation]:
     found = Detections(chunk["boxes"], chunk["scores"], chunk["landmarks"], chunk["rolls"])
-    bodies = (SeenHeads(chunk["bodies"][rows], _colours_of(chunk, "bodies_", rows)) for rows in _rows(chunk["bodies_counts"]))
+    bodies = (SeenHeads(chunk["bodies"][rows], _colours_of(chunk, "bodies_", rows), chunk["bodies_sure"][rows]) for rows in _rows(chunk["bodies_counts"]))
     return [Observation(int(frame), Seen(found.take(rows), _colours_of(chunk, "", rows)), view, bool(cut), bool(whole), bool(coloured), next(bodies) if looked else None)
             for rows, frame, view, cut, whole, coloured, looked in
             zip(_rows(chunk["counts"]), *(chunk[name] for name in ("frames", "views", "cut", "whole", "coloured", "bodies_looked")))]

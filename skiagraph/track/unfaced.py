@@ -47,6 +47,7 @@ class UnfacedSettings:
     known_a_second: float = 5.0  # more of that for each second from the nearest face
     alone: float = 6.5  # heads around two signs within which there is nobody else between them, so that they are one person's though nobody could follow them from one to the other; larger: more subjects
     score: float = 0.6  # confidence of where such a head is, by which its cover grows (project.rows)
+    weak_score: float = 0.45  # the same of one that only the way of somebody makes believed
 
     def each(self, rate: float) -> int:
         """Frames from one look for bodies to the next, at a rate of frames a second."""
@@ -60,15 +61,17 @@ _NEVER = 1e6
 
 @dataclass(frozen=True, slots=True, eq=False)
 class BodySign:
-    """A head that a body gives away. head: (4,) cx, cy, width, height, px of the clip; colours: how it and its shoulders look (track.appearance), None where that is not known."""
+    """A head that a body gives away. head: (4,) cx, cy, width, height, px of the clip; colours: how it and its shoulders look (track.appearance), None where that is not known; sure: False where it is believed
+    only of somebody whom a sure one gives away, before it or after it."""
 
     frame: int
     head: np.ndarray
     colours: np.ndarray | None = None
+    sure: bool = True
 
 
 def signs_of(observations: Iterable[Observation]) -> list[BodySign]:
-    return [BodySign(o.frame, head, colours) for o in observations if o.bodies is not None for head, colours in zip(o.bodies.heads, o.bodies.colours)]
+    return [BodySign(o.frame, head, colours, bool(sure)) for o in observations if o.bodies is not None for head, colours, sure in zip(o.bodies.heads, o.bodies.colours, o.bodies.sure)]
 
 
 def looks_in(observation: Observation) -> tuple[np.ndarray, tuple[np.ndarray | None, ...]]:
@@ -79,20 +82,18 @@ def looks_in(observation: Observation) -> tuple[np.ndarray, tuple[np.ndarray | N
     return np.concatenate([seen.found.boxes, faces_in(bodies.heads)]), tuple(map(packed, (*seen.colours, *bodies.colours)))
 
 
-def heads_of(bodies: np.ndarray, rgb: np.ndarray, landmarks: BodyLandmarks, squared: Squared, settings: UnfacedSettings = UNFACED) -> np.ndarray:
-    """Heads, (n, 4) cx, cy, width, height, px of the clip, of bodies, (m, 6) as detect.bodies finds them in an RGB picture with square pixels, that are surely somebody's."""
-    found = []
-    for row in bodies:
-        head, hips, height = row[HEAD_X:HIPS_X], row[HIPS_X:HIGH], row[HIGH]
-        if row[SCORE] >= settings.sure_alone or _is_confirmed(head, hips, height, rgb, landmarks, settings):
-            found.append((*(head - (0, settings.rise * height)), settings.width * height * HEAD_BOX.width / HEAD_BOX.height, settings.height * height))
-    return np.array(found).reshape(-1, 4) / (squared.aspect, 1, squared.aspect, 1)
+def heads_of(bodies: np.ndarray, rgb: np.ndarray, landmarks: BodyLandmarks, squared: Squared, settings: UnfacedSettings = UNFACED) -> tuple[np.ndarray, np.ndarray]:
+    """Heads, (n, 4) cx, cy, width, height, px of the clip, of bodies, (n, 6) as detect.bodies finds them in an RGB picture with square pixels, and which of them are surely somebody's, bool (n,)."""
+    head, hips, high = bodies[:, HEAD_X:HIPS_X], bodies[:, HIPS_X:HIGH], bodies[:, HIGH]
+    sure = [row[SCORE] >= settings.sure_alone or _is_confirmed(*places, rgb, landmarks, settings) for row, *places in zip(bodies, head, hips, high)]
+    found = np.column_stack([head - np.outer(settings.rise * high, (0, 1)), settings.width * high * HEAD_BOX.width / HEAD_BOX.height, settings.height * high])
+    return found / (squared.aspect, 1, squared.aspect, 1), np.array(sure, bool)
 
 
 def heads_seen(bodies: np.ndarray, picture: Picture, landmarks: BodyLandmarks, squared: Squared) -> SeenHeads:
     """The heads of bodies that were found in a picture, and how they and their shoulders look, which nobody knows in coloured light."""
-    heads = heads_of(bodies, picture.rgb, landmarks, squared)
-    return SeenHeads(heads, tuple(None if picture.coloured else head_colours(picture.rgb, box) for box in squared.boxes(faces_in(heads))))
+    heads, sure = heads_of(bodies, picture.rgb, landmarks, squared)
+    return SeenHeads(heads, tuple(None if picture.coloured else head_colours(picture.rgb, box) for box in squared.boxes(faces_in(heads))), sure)
 
 
 def without_faces(bodies: np.ndarray, faces: np.ndarray, settings: UnfacedSettings = UNFACED) -> np.ndarray:
@@ -138,40 +139,56 @@ class Unfaced:
 def unfaced(signs: Sequence[BodySign], known: Sequence[Chain], shot: Callable[[int], tuple[int, int]], rate: float, views: Views | None = None, settings: UnfacedSettings = UNFACED) -> Unfaced:
     """Who is given away by signs, in order of frames. shot: first and last frame of the shot that a frame is in; views: what the camera did."""
     views = views or Views.still()
-    here = Heads.of([sign.frame for sign in signs], [sign.head for sign in signs], views)
-    looks = [sign.colours for sign in signs]
     heads = [(Heads.of(chain.frames, chain.heads, views), (settings.doubted_s if chain.doubtful else settings.known_s) * rate) for chain in known]
     number = max((t.number for chain in known for t in chain.parts), default=0)
-    runs, track = _linked(here, looks, heads, shot, rate, settings)
+    signs, runs, track = _with_sure_ones(signs, *_linked(signs, views, heads, shot, rate, settings))
     every = [*signs, *(BodySign(int(frame), row) for those, _ in heads for frame, row in zip(those.frames, those.heads))]
     frames = np.array([sign.frame for sign in every], int)
     times, back = np.unique(frames, return_inverse=True)
     shots = np.array([shot(int(frame))[0] for frame in times], int)[back]
     track = np.concatenate([track, *(np.full(len(those.frames), n) for n, (those, _) in enumerate(heads))])
     ways = Ways(Heads.of(frames, [sign.head for sign in every], views), [sign.colours for sign in every], track, shots, rate)
-    keys = [key_of(sign.frame, box) for sign, box in zip(signs, faces_in(here.heads))]
+    keys = [key_of(sign.frame, box) for sign, box in zip(signs, faces_in(np.array([sign.head for sign in signs]).reshape(-1, 4)))]
     return Unfaced([Chain((_tracklet(number + 1 + n, [signs[row] for row in run], settings),)) for n, run in enumerate(runs)], len(known), Runs(keys, runs, frozenset(_alone(runs, every, settings)), ways))
 
 
-def _linked(signs: Heads, looks: Sequence[np.ndarray | None], known: Sequence[tuple[Heads, float]], shot, rate: float, settings: UnfacedSettings) -> tuple[list[list[int]], np.ndarray]:
-    """Runs of rows of signs that are of nobody known, and whose each sign is, (n,): the number of somebody known, or of a run, which come after those. known: as in _of_nobody."""
+def _linked(signs: Sequence[BodySign], views: Views, known: Sequence[tuple[Heads, float]], shot, rate: float, settings: UnfacedSettings) -> tuple[list[list[int]], np.ndarray]:
+    """Runs of rows of signs that are of nobody known, and whose each sign is, (n,): the number of somebody known, or of a run, which come after those. known: as in _of_nobody. In each frame sure signs first, and then
+    weak ones with who is left (Zhang and others, ByteTrack, ECCV 2022)."""
+    here, looks = Heads.of([sign.frame for sign in signs], [sign.head for sign in signs], views), [sign.colours for sign in signs]
     runs: list[list[int]] = []
     open_: list[list[int]] = []
-    track = np.zeros(len(signs.frames), int)
-    for frame, group in groupby(range(len(signs.frames)), key=lambda row: int(signs.frames[row])):
-        rows = list(group)
-        free, track[rows] = _of_nobody(signs, rows, known, shot, rate, settings)
-        open_ = [run for run in open_ if frame - signs.frames[run[-1]] <= WAYS.gap_s * rate and shot(int(signs.frames[run[-1]])) == shot(frame)]
-        odds = np.array([[log_odds_of_following(signs, looks, run, row, rate) for row in free] for run in open_]).reshape(len(open_), len(free))
-        # Who does not follow counts as much as who hardly does.
-        pairs = [(run, row) for run, row in zip(*optimize.linear_sum_assignment(-np.maximum(odds, WAYS.linked))) if odds[run, row] > WAYS.linked]
-        for run, row in pairs:
-            open_[run].append(free[row])
-        begun = [[row] for n, row in enumerate(free) if n not in {taken for _, taken in pairs}]
+    track = np.zeros(len(signs), int)
+    for frame, group in groupby(range(len(signs)), key=lambda row: signs[row].frame):
+        every = list(group)
+        open_ = [run for run in open_ if frame - signs[run[-1]].frame <= WAYS.gap_s * rate and shot(signs[run[-1]].frame) == shot(frame)]
+        waiting, begun = open_, []
+        for sure, least in ((True, WAYS.linked), (False, WAYS.linked_weak)):
+            rows = [row for row in every if signs[row].sure is sure]
+            if not rows:
+                continue
+            free, track[rows] = _of_nobody(here, rows, known, shot, rate, settings)
+            odds = np.array([[log_odds_of_following(here, looks, run, row, rate) for row in free] for run in waiting]).reshape(len(waiting), len(free))
+            # Who does not follow counts as much as who hardly does.
+            pairs = [(run, row) for run, row in zip(*optimize.linear_sum_assignment(-np.maximum(odds, least))) if odds[run, row] > least]
+            for run, row in pairs:
+                waiting[run].append(free[row])
+            waiting = [run for n, run in enumerate(waiting) if n not in {gone for gone, _ in pairs}]
+            begun += [[row] for n, row in enumerate(free) if n not in {taken for _, taken in pairs}]
         runs, open_ = runs + begun, open_ + begun
     for n, run in enumerate(runs):
         track[run] = len(known) + n
     return runs, track
+
+
+def _with_sure_ones(signs: Sequence[BodySign], runs: list[list[int]], track: np.ndarray) -> tuple[list[BodySign], list[list[int]], np.ndarray]:
+    """Signs, runs and whose each sign is, without runs that have no sure sign, and without weak signs that are in no run."""
+    runs = [run for run in runs if any(signs[row].sure for row in run)]
+    stays = np.array([sign.sure for sign in signs], bool)
+    for run in runs:
+        stays[run] = True
+    place = np.cumsum(stays) - 1
+    return [sign for sign, kept in zip(signs, stays) if kept], [place[run].tolist() for run in runs], track[stays]
 
 
 def _alone(runs: Sequence[Sequence[int]], every: Sequence[BodySign], settings: UnfacedSettings) -> Iterator[tuple[int, int]]:
@@ -227,7 +244,7 @@ def _apart(head: np.ndarray, other: np.ndarray) -> np.ndarray:
 
 def _tracklet(number: int, run: list[BodySign], settings: UnfacedSettings) -> Tracklet:
     heads = np.array([sign.head for sign in run], np.float32)
-    return Tracklet(number, [sign.frame for sign in run], list(np.column_stack([heads, np.zeros(len(run), np.float32)])), list(faces_in(heads, settings)), [settings.score] * len(run))
+    return Tracklet(number, [sign.frame for sign in run], list(np.column_stack([heads, np.zeros(len(run), np.float32)])), list(faces_in(heads, settings)), [settings.score if sign.sure else settings.weak_score for sign in run])
 
 
 def faces_in(heads: np.ndarray, settings: UnfacedSettings = UNFACED) -> np.ndarray:

@@ -42,6 +42,7 @@ class WaySettings:
     neglected: float = 2.0  # log odds of the next of them from which nothing is sure; smaller: less is
     slower: tuple[tuple[float, float], ...] = ((1.0, 0.0), (0.5, -0.7), (0.0, -1.4))  # shares of their speed with which people go on, and log odds for that, while only the way before is known
     linked: float = -3.0  # log odds from which one sight is taken to follow another at all, to be covered in between; larger: more chains
+    linked_weak: float = 0.0  # the same of a sight that is not surely somebody: more likely theirs than not
     sure: float = 0.99  # probability from which two sights are surely of one person
     keep: float = 0.7  # probability from which they are taken for one's, and that is told (what was said to be 0.5 to 0.9 was so in 0.5 to 1.0, docs/measured.md); larger: more subjects, fewer joins that are looked at
 

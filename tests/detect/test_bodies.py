@@ -114,7 +114,7 @@ class BodyFinderTest(unittest.TestCase):
         self.assertEqual(self.looks_at(clear, s.finer_each), ([s.side], 0))
         self.assertEqual(self.looks_at(clear, s.all_each), ([s.coarser, s.side, s.finer], 0))
         self.assertEqual(self.looks_at(small, 1), ([s.coarser, s.side], 1))
-        self.assertEqual(self.looks_at(small, s.finer_each), ([s.coarser, s.side, s.finer], 0))
+        self.assertEqual(self.looks_at(small, s.finer_each), ([s.coarser, s.side, s.closer], 0))
 
     def test_who_is_in_doubt_is_looked_at_more_coarsely_too(self):
         # Half of a head and a shoulder: too large to be sure of it in the finer of the two.

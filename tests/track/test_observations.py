@@ -23,7 +23,7 @@ class CheckpointTest(TemporaryFolder):
         colours = np.linspace(0, 1, 8, dtype=np.float32)
         faces = Seen.joined([seen(10 + frame, 20, colours=colours), seen(80, 20, score=0.5)]) if frame % 3 else Seen.none()
         return Observation(frame, faces, np.array([[1, 0, frame], [0, 1, 2.0]]), frame == 7, frame % 2 == 0, frame % 3 == 0,
-                           None if frame % 4 else SeenHeads(np.full((frame % 3, 4), frame + 0.25), (colours[::-1], None)[:frame % 3]))
+                           None if frame % 4 else SeenHeads(np.full((frame % 3, 4), frame + 0.25), (colours[::-1], None)[:frame % 3], np.arange(frame % 3) == 1))
 
     def test_what_was_added_is_read(self):
         checkpoint = Checkpoint(self.clip, "every=1", self.place)
@@ -39,6 +39,7 @@ class CheckpointTest(TemporaryFolder):
             self.assertEqual(wanted.bodies is None, got.bodies is None)
             if wanted.bodies is not None:
                 np.testing.assert_array_equal(wanted.bodies.heads, got.bodies.heads)
+                np.testing.assert_array_equal(wanted.bodies.sure, got.bodies.sure)
             for a, b in zip(*((*o.seen.colours, *(o.bodies.colours if o.bodies else ())) for o in (wanted, got)), strict=True):
                 self.assertEqual(a is None, b is None)
                 if a is not None:

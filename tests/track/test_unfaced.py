@@ -22,8 +22,8 @@ from tests.track.test_body import standing
 RATE = 25.0
 
 
-def sign(frame, x, y=100.0, width=40.0):
-    return BodySign(frame, np.array([x, y, width, 1.3 * width]))
+def sign(frame, x, y=100.0, width=40.0, sure=True):
+    return BodySign(frame, np.array([x, y, width, 1.3 * width]), sure=sure)
 
 
 def chain(number, frames, x, step=0.0):
@@ -100,6 +100,17 @@ class UnfacedTest(unittest.TestCase):
         self.assertEqual([[s for s in c.heads[:, 0]] for c in new(signs).chains], [[100, 200], [200, 100]])
         self.assertEqual([[s for s in c.heads[:, 0]] for c in new([replace(s, colours=None) for s in signs]).chains], [[100, 100], [200, 200]])
 
+    def test_weak_signs_count_on_the_way_of_somebody_whom_a_sure_one_gives_away(self):
+        weak = lambda frame, x: sign(frame, x, sure=False)
+        way = [weak(0, 100), weak(20, 120), sign(40, 140), weak(60, 160), weak(80, 180)]
+        found, = new(way).chains
+        self.assertEqual(found.frames.tolist(), [0, 20, 40, 60, 80], "before it and after it")
+        np.testing.assert_allclose(found.scores, [UNFACED.score if frame == 40 else UNFACED.weak_score for frame in found.frames])
+        self.assertEqual(new([replace(s, sure=False) for s in way]).chains, [], "weak ones alone are nobody")
+        self.assertEqual([c.frames.tolist() for c in new([sign(0, 100), weak(20, 600), weak(20, 900)]).chains], [[0]], "nor elsewhere")
+        self.assertEqual([c.frames.tolist() for c in new([sign(0, 100), weak(20, 106), sign(20, 112)]).chains], [[0, 20]], "a sure one goes before")
+        self.assertEqual(new([sign(0, 200), weak(20, 260)], [chain(1, [0, 20], 200)]).chains, [], "nor beside who is known")
+
     def test_a_camera_that_swings_round_takes_nobody_for_another(self):
         swing = lambda frame: 40.0 * frame
         views = Views(np.arange(100), np.array([[[1, 0, swing(n)], [0, 1, 0]] for n in range(100)], float))
@@ -136,7 +147,8 @@ class HeadsTest(unittest.TestCase):
         cls.addClassCleanup(cls.finder.close)
 
     def heads(self, picture, faces=(), aspect=1.0):
-        return heads_of(without_faces(self.finder.find(picture), np.array(faces, float).reshape(-1, 4)), picture, self.landmarks, Squared(aspect))
+        heads, sure = heads_of(without_faces(self.finder.find(picture), np.array(faces, float).reshape(-1, 4)), picture, self.landmarks, Squared(aspect))
+        return heads[sure]
 
     def test_a_head_is_held_where_a_body_gives_it_away(self):
         for yaw in (0, 30, 90):
@@ -160,9 +172,10 @@ class HeadsTest(unittest.TestCase):
         body, = self.finder.find(picture)
         unsure, wall = body.copy(), body + (0, 420, -60, 420, -60, 0)
         unsure[SCORE] = wall[SCORE] = UNFACED.sure_alone - 0.2
-        count = lambda *rows: len(heads_of(np.array(rows), picture, self.landmarks, Squared(1.0)))
-        self.assertEqual((count(unsure), count(wall), count(body), count(wall, body)), (1, 0, 1, 1))
-        self.assertEqual(count(unsure + (0, 0, 2 * unsure[HIGH], 0, 0, 0)), 0, "it sees the head elsewhere")
+        sure = lambda *rows: heads_of(np.array(rows), picture, self.landmarks, Squared(1.0))[1].tolist()
+        self.assertEqual((sure(unsure), sure(wall), sure(body), sure(wall, body)), ([True], [False], [True], [False, True]))
+        self.assertEqual(sure(unsure + (0, 0, 2 * unsure[HIGH], 0, 0, 0)), [False], "it sees the head elsewhere")
+        self.assertEqual([len(part) for part in heads_of(np.zeros((0, 6)), picture, self.landmarks, Squared(1.0))], [0, 0])
 
     def test_how_they_look_is_known_but_in_coloured_light_and_found_again_at_their_face(self):
         picture, _ = standing(0, 30)
