@@ -168,17 +168,22 @@ def _linked(signs: Sequence[BodySign], views: Views, known: Sequence[tuple[Heads
             if not rows:
                 continue
             free, track[rows] = _of_nobody(here, rows, known, shot, rate, settings)
-            odds = np.array([[log_odds_of_following(here, looks, run, row, rate) for row in free] for run in waiting]).reshape(len(waiting), len(free))
-            # Who does not follow counts as much as who hardly does.
-            pairs = [(run, row) for run, row in zip(*optimize.linear_sum_assignment(-np.maximum(odds, least))) if odds[run, row] > least]
-            for run, row in pairs:
-                waiting[run].append(free[row])
-            waiting = [run for n, run in enumerate(waiting) if n not in {gone for gone, _ in pairs}]
-            begun += [[row] for n, row in enumerate(free) if n not in {taken for _, taken in pairs}]
+            following = _following(here, looks, waiting, free, rate, least)
+            for run, row in following.items():
+                waiting[run].append(row)
+            waiting = [run for n, run in enumerate(waiting) if n not in following]
+            begun += [[row] for row in free if row not in following.values()]
         runs, open_ = runs + begun, open_ + begun
     for n, run in enumerate(runs):
         track[run] = len(known) + n
     return runs, track
+
+
+def _following(here: Heads, looks: Sequence[np.ndarray | None], runs: Sequence[list[int]], rows: Sequence[int], rate: float, least: float) -> dict[int, int]:
+    """Which of rows of signs follows on which run, by its number: an assignment of all, each by more than the least log odds."""
+    odds = np.array([[log_odds_of_following(here, looks, run, row, rate) for row in rows] for run in runs]).reshape(len(runs), len(rows))
+    # Who does not follow counts as much as who hardly does.
+    return {int(run): rows[row] for run, row in zip(*optimize.linear_sum_assignment(-np.maximum(odds, least))) if odds[run, row] > least}
 
 
 def _with_sure_ones(signs: Sequence[BodySign], runs: list[list[int]], track: np.ndarray) -> tuple[list[BodySign], list[list[int]], np.ndarray]:
