@@ -43,8 +43,8 @@ class UnfacedSettings:
     known_s: float = 2.0  # seconds before the first face of somebody and after the last for which they are near that; larger: fewer are new
     doubted_s: float = 0.3  # the same of what is doubtful, which is covered for hardly longer than it is seen
     seen_away: float = 1.2  # heads from a face that was found in that frame within which a body is theirs; larger: fewer are new
-    known_away: float = 2.5  # heads from where somebody known should be within which a body is theirs; larger: fewer are new
-    known_a_second: float = 5.0  # more of that for each second from the nearest face
+    known_away: float = 1.2  # heads from where somebody known should be within which a body is theirs; larger: fewer are new, and who passes somebody whose face is not found just then may be taken for them, and bare (docs/measured.md)
+    known_a_second: float = 1.5  # more of that for each second from the nearest face
     alone: float = 6.5  # heads around two signs within which there is nobody else between them, so that they are one person's though nobody could follow them from one to the other; larger: more subjects
     score: float = 0.6  # confidence of where such a head is, by which its cover grows (project.rows)
     weak_score: float = 0.45  # the same of one that only the way of somebody makes believed

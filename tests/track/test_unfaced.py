@@ -82,7 +82,8 @@ class UnfacedTest(unittest.TestCase):
                 self.assertEqual([c.heads[0, 0] for c in new([sign(20, 200), *(sign(20, x) for x in beside)], [known]).chains], beside)
         self.assertEqual(len(new([sign(20, 200), sign(20, 215)], [chain(1, [0, 20], 200)]).chains), 0, "one head that is seen twice")
         self.assertEqual([c.heads[0, 0] for c in new([sign(20, 290)], [chain(1, [0, 20], 200)]).chains], [290], "whose face was found is not elsewhere")
-        self.assertEqual(new([sign(20, 290)], [chain(1, [0, 12, 28], 200)]).chains, [])
+        self.assertEqual(new([sign(20, 250)], [chain(1, [0, 12, 28], 200)]).chains, [], "who may be hidden or turn is about where they should be")
+        self.assertEqual([c.heads[0, 0] for c in new([sign(20, 290)], [chain(1, [0, 12, 28], 200)]).chains], [290], "who is further away walks by")
 
     def test_far_apart_long_after_of_another_size_or_over_a_cut_is_somebody_else(self):
         for other in (sign(20, 700), sign(90, 100), sign(20, 100, width=80)):
