@@ -130,11 +130,10 @@ def _told_apart(looks: Sequence[tuple[float, np.ndarray]], settings: BodySetting
     scales, found = np.concatenate([np.full(len(rows), scale) for scale, rows in looks]), np.concatenate([rows for _, rows in looks])
     there = (found[:, SCORE] >= settings.least) & (found[:, _LIKELY] >= settings.head)
     scales, found = scales[there], found[there]
-    astray, high, score = settings.astray * _CELL / scales, found[:, HIGH] / 2, found[:, SCORE].copy()
+    astray, score = settings.astray * _CELL / scales, found[:, SCORE].copy()
     apart = np.hypot(*np.moveaxis(found[:, None, HEAD_X:HIPS_X] - found[None, :, HEAD_X:HIPS_X], 2, 0))
-    more_finely = (scales > scales[:, None]) & (apart <= astray[:, None]) & (high < astray)[:, None]
-    same = more_finely & (apart <= np.maximum(high, high[:, None]))
-    found[:, SCORE] = np.maximum(score, np.where(same, score[:, None], 0.0).max(axis=0, initial=0.0))
+    more_finely = (scales > scales[:, None]) & (apart <= astray[:, None]) & (found[:, HIGH] / 2 < astray)[:, None]
+    found[:, SCORE] = np.maximum(score, np.where(more_finely, score[:, None], 0.0).max(axis=0, initial=0.0))
     return found[~more_finely.any(axis=1)]
 
 
