@@ -1,4 +1,5 @@
-"""How soon the window answers while a scan runs: the real window on the demo, its event loop asked every few milliseconds.
+"""How soon the window answers while a scan runs: the real window on the demo, its event loop asked every few
+milliseconds.
 
     python -m benchmarks.answer [--seek PER_SECOND] [--every N]
 

@@ -1,19 +1,24 @@
-"""Who is still known behind a cover: attacks by somebody who knows the style, its strength and where the head is in every frame.
+"""Who is still known behind a cover: attacks by somebody who knows the style, its strength and where the head is in
+every frame.
 
     python -m benchmarks.attack [STYLE...] [--people 52] [--frames 6]
 
-A crowd of made-up people (benchmarks/crowd.py) is seen in three sightings each, before other backgrounds and in other light: one is known to the attacker, two are asked about. What lies outside the cover
-is painted over for the attacker as well, since no cover is answerable for it. Attacks:
+A crowd of made-up people (benchmarks/crowd.py) is seen in three sightings each, before other backgrounds and in other
+light: one is known to the attacker, two are asked about. What lies outside the cover is painted over for the attacker
+as well, since no cover is answerable for it. Attacks:
 
 - as it is: descriptors of three covered frames;
 - Wiener: deconvolution with the cover's own spread, measured by a point under it (Wiener, 1949), then the descriptor;
 - Richardson-Lucy: twenty rounds with the same (Richardson 1972, Lucy 1974);
-- averaged: all frames of a sighting aligned by the truth at twice their size and averaged, then as it is, and by Wiener;
+- averaged: all frames of a sighting aligned by the truth at twice their size and averaged, then as it is, and by
+  Wiener;
 - by colour: the nearest by the pixels of a picture of 8 x 8, which says how much of skin and hair is left.
 
-Each is tried against the known ones as they were shot, and under the same cover with the same attack done to them. Reported is the attack that names the right one most often, with the 95 per cent
-interval of Wilson (1927), whether that is more than chance at the 5 per cent level (binomial, one-sided, by Holm's correction for the number of attacks), and how many covered faces the detector still finds.
-The people are drawn: this tells a cover that does not hide from one that may, and proves none safe.
+Each is tried against the known ones as they were shot, and under the same cover with the same attack done to them.
+Reported is the attack that names the right one most often, with the 95 per cent interval of Wilson (1927), whether that
+is more than chance at the 5 per cent level (binomial, one-sided, by Holm's correction for the number of attacks), and
+how many covered faces the detector still finds. The people are drawn: this tells a cover that does not hide from one
+that may, and proves none safe.
 """
 
 from __future__ import annotations
@@ -89,7 +94,8 @@ def layer_on(view: View, style: Style, number: int, seed: int) -> Layer:
 
 
 def under(view: View, style: Style | None, number: int, seed: int) -> tuple[np.ndarray, np.ndarray]:
-    """A covered picture, uint8 RGB, and where the cover is complete, bool; without a style the picture, and the head's own ellipse with the default's margin."""
+    """A covered picture, uint8 RGB, and where the cover is complete, bool; without a style the picture, and the head's
+    own ellipse with the default's margin."""
     layer = layer_on(view, style or default_style(), number, seed)
     inside = np.zeros((SIDE, SIDE), bool)
     x0, y0, x1, y1 = layer.box
@@ -106,7 +112,8 @@ def as_seen(view: View, style: Style | None, number: int, seed: int) -> Covered:
 
 
 def spread(style: Style, head) -> np.ndarray:
-    """What becomes of a point under a cover, mean over places: float32, odd sides, sum 1 at most; nothing where nothing comes through."""
+    """What becomes of a point under a cover, mean over places: float32, odd sides, sum 1 at most; nothing where nothing
+    comes through."""
     _, _, width, height, _ = head
     radius = int(min(SIDE // 2 - 1, height * 0.75))
     total = np.zeros((2 * radius + 1, 2 * radius + 1))
@@ -115,7 +122,8 @@ def spread(style: Style, head) -> np.ndarray:
     for _ in range(places):
         view = View(np.full((SIDE, SIDE, 3), 90, np.uint8), (SIDE / 2 + rng.uniform(-6, 6), SIDE / 2 + rng.uniform(-6, 6), width, height, 0.0))
         marked = view.rgb.copy()
-        # Some px wide, so that it is not rounded away; what is found is as wide again, which is little against any cover.
+        # Some px wide, so that it is not rounded away; what is found is as wide again, which is little against any
+        # cover.
         x, y = SIDE // 2, SIDE // 2
         marked[y - 3:y + 4, x - 3:x + 4] = 250
         planes = [with_layers(frame_of(p), [layer_on(view, replace(style, feather=0.0), 0, 1)]).planes()[0].astype(float) for p in (marked, view.rgb)]
@@ -147,12 +155,14 @@ def richardson_lucy(picture: np.ndarray, kernel: np.ndarray) -> np.ndarray:
 
 
 def averaged(covered: list[Covered]) -> np.ndarray:
-    """Frames of a sighting aligned by their heads and averaged, at twice the size of a chip: finer than any of them where they were sampled at other places."""
+    """Frames of a sighting aligned by their heads and averaged, at twice the size of a chip: finer than any of them
+    where they were sampled at other places."""
     return np.mean([cut_out(c.rgb, c.head, 2 * CHIP_PX) for c in covered], axis=0)
 
 
 def attacks(covered: list[Covered], kernel: np.ndarray) -> Iterator[tuple[str, list[np.ndarray]]]:
-    """What an attacker makes of a covered sighting: a name, and faces, float32 (150, 150, 3), of which the mean of the descriptors counts."""
+    """What an attacker makes of a covered sighting: a name, and faces, float32 (150, 150, 3), of which the mean of the
+    descriptors counts."""
     some = covered[1::2]
     yield "as it is", [cut_out(c.rgb, c.head) for c in some]
     together = averaged(covered)
@@ -199,7 +209,8 @@ def is_found(finder: FaceFinder, rgb: np.ndarray, head) -> bool:
 
 @dataclass(frozen=True)
 class Told:
-    """What came of the attacks on a style. shot, same: by attack, (right, of) against faces as shot and against faces under the same cover; found: (found, of) by the detector."""
+    """What came of the attacks on a style. shot, same: by attack, (right, of) against faces as shot and against faces
+    under the same cover; found: (found, of) by the detector."""
 
     people: int
     shot: dict[str, tuple[int, int]]

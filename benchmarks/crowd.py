@@ -1,4 +1,5 @@
-"""Made-up people by lot, for attacks on covers: as many as are asked for, told apart by the face descriptor, each seen in several short sightings."""
+"""Made-up people by lot, for attacks on covers: as many as are asked for, told apart by the face descriptor, each seen
+in several short sightings."""
 
 from __future__ import annotations
 
@@ -84,7 +85,10 @@ def crowd(count: int) -> tuple[Look, ...]:
 
 
 def cut_out(picture: np.ndarray, head, side: int = CHIP_PX) -> np.ndarray:
-    """The face of a head, cut out by the truth and not by landmarks: a cover may not keep an attacker from aligning it. (side, side, 3), dtype of the picture."""
+    """The face of a head, cut out by the truth and not by landmarks: a cover may not keep an attacker from aligning it.
+
+    (side, side, 3), dtype of the picture.
+    """
     cx, cy, width, height, angle = head
     cut = cv2.getRotationMatrix2D((cx, cy + BELOW * height), angle, side / (FACE * width))
     cut[:, 2] += side / 2 - np.array([cx, cy + BELOW * height])

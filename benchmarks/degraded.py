@@ -1,8 +1,11 @@
-"""The films of benchmarks.quality as bad cameras and old tapes would give them, with the same truth: dim, in coloured light, grey, out of focus, blown out, noisy, in few bits, with few frames a second, with flashes, with dissolves for cuts.
+"""The films of benchmarks.quality as bad cameras and old tapes would give them, with the same truth: dim, in coloured
+light, grey, out of focus, blown out, noisy, in few bits, with few frames a second, with flashes, with dissolves for
+cuts.
 
     python -m benchmarks.degraded --hard FOLDER [--every N] [--kinds KIND ...] [NAME ...]
 
-Prints the table of benchmarks.quality, a row for each film and kind. The films are written to FOLDER/degraded, some minutes for the first time.
+Prints the table of benchmarks.quality, a row for each film and kind. The films are written to FOLDER/degraded, some
+minutes for the first time.
 """
 
 from __future__ import annotations
@@ -35,8 +38,9 @@ DISSOLVE = 12
 
 @dataclass(frozen=True)
 class Kind:
-    """change: of one picture (float32 RGB), given seconds and a source of chance; nth: only each n-th frame is kept; crf: of H.264, larger is worse; dissolve: of two scenes; lit_ends: flashes in the
-    first and last frame of each of two scenes; names: the films it is for."""
+    """change: of one picture (float32 RGB), given seconds and a source of chance; nth: only each n-th frame is kept;
+    crf: of H.264, larger is worse; dissolve: of two scenes; lit_ends: flashes in the first and last frame of each of
+    two scenes; names: the films it is for."""
 
     change: Callable[[np.ndarray, float, np.random.Generator], np.ndarray] = lambda rgb, at, rng: rgb
     nth: int = 1

@@ -2,7 +2,8 @@
 
     python -m benchmarks.document [--minutes N] [--people N]
 
-Each figure is the median of several runs, with what plain JSON of the same bytes costs in the same run, to compare machines by.
+Each figure is the median of several runs, with what plain JSON of the same bytes costs in the same run, to compare
+machines by.
 """
 
 from __future__ import annotations

@@ -1,9 +1,11 @@
-"""Faults on purpose: damaged films and projects, processes killed at random moments, full disks, sources that go or change.
+"""Faults on purpose: damaged films and projects, processes killed at random moments, full disks, sources that go or
+change.
 
     python -m benchmarks.faults [--media 1000] [--projects 1000] [--kills 100] [--sources 40] [--full 12] [--seed 1]
 
-Everything is drawn from the seed. Each case is tried in a process of its own kind: a run of cases in one worker, which is started again behind
-the case it died of. Prints a table for docs/measured.md; wanted is 0 in each of its last columns.
+Everything is drawn from the seed. Each case is tried in a process of its own kind: a run of cases in one worker, which
+is started again behind the case it died of. Prints a table for docs/measured.md; wanted is 0 in each of its last
+columns.
 """
 
 from __future__ import annotations
@@ -357,7 +359,10 @@ def _beginning(source: Path, target: Path, frames: int) -> None:
 
 
 def _kill_within(arguments: list[str], name: str, lengths: dict[str, float], rng: random.Random) -> tuple[int, str, int]:
-    """Start a command and end it at a random moment of what it took before. Its exit code, what it said, and the signal."""
+    """Start a command and end it at a random moment of what it took before.
+
+    Its exit code, what it said, and the signal.
+    """
     which = rng.choice((signal.SIGKILL, signal.SIGKILL, signal.SIGTERM, signal.SIGINT))
     began = time.monotonic()
     process = subprocess.Popen(arguments, cwd=ROOT, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True, start_new_session=True)

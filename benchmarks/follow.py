@@ -1,4 +1,5 @@
-"""Following anything, on drawn scenes with their truth, against trackers that OpenCV has, from the same start in the same run.
+"""Following anything, on drawn scenes with their truth, against trackers that OpenCV has, from the same start in the
+same run.
 
     python -m benchmarks.follow [SCENE...] [--frames 120]
     python -m benchmarks.follow --heads
@@ -42,7 +43,8 @@ def texture(seed: int, width: int, height: int, grain: float = 3.0, contrast: fl
 
 @dataclass(frozen=True)
 class Scene:
-    """back: frames in which it is in sight again after it was hidden or away. place: n → cx, cy, scale, angle, or None where the card is not in sight for longer; pan: n → px by which ground and card are shifted together."""
+    """back: frames in which it is in sight again after it was hidden or away. place: n → cx, cy, scale, angle, or None
+    where the card is not in sight for longer; pan: n → px by which ground and card are shifted together."""
 
     name: str
     place: Callable[[int], tuple[float, float, float, float]]
@@ -131,8 +133,10 @@ SCENES = [
 
 @dataclass
 class Result:
-    """again: share of the frames in which it is in sight again in which it is covered by half at least, NaN where it never was away. overlap: mean intersection over union while in sight, 0 once it stopped; silent: share of frames in which it was more than half an outline off, or not there, and did not say so; until: frames
-    until it stopped; rate: frames a second."""
+    """again: share of the frames in which it is in sight again in which it is covered by half at least, NaN where it
+    never was away. overlap: mean intersection over union while in sight, 0 once it stopped; silent: share of frames in
+    which it was more than half an outline off, or not there, and did not say so; until: frames until it stopped; rate:
+    frames a second."""
 
     overlap: float
     silent: float
@@ -219,8 +223,9 @@ OTHERS = {"CSRT": cv2.TrackerCSRT_create, "KCF": cv2.TrackerKCF_create, "MIL": c
 
 
 def heads(clip: str) -> Iterator[tuple[str, str]]:
-    """For every actor of a demo clip: the name, and how a head drawn by hand at its best frame is followed through it, as text: frames in which it is covered of those in which
-    more than half of it shows, mean distance of the middles in widths of the head, frames that are said to be known and are not there or more than half a width off."""
+    """For every actor of a demo clip: the name, and how a head drawn by hand at its best frame is followed through it,
+    as text: frames in which it is covered of those in which more than half of it shows, mean distance of the middles in
+    widths of the head, frames that are said to be known and are not there or more than half a width off."""
     film = shipped(f"{clip}.mp4")
     truth, base = load_truth(shipped(f"{clip}.truth.json")), add_clip(Project(), *open_clip(film))
     for actor in truth.actors:

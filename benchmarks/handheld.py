@@ -1,5 +1,6 @@
-"""Films as somebody takes them who walks along: the camera follows one of those who meet, is not held level, zooms and trembles; upright films of a phone; and talks from so near that heads are cut off by the picture's edge.
-Drawn as benchmarks/panned.py draws, with exact truth."""
+"""Films as somebody takes them who walks along: the camera follows one of those who meet, is not held level, zooms and
+trembles; upright films of a phone; and talks from so near that heads are cut off by the picture's edge. Drawn as
+benchmarks/panned.py draws, with exact truth."""
 
 from __future__ import annotations
 
@@ -33,12 +34,14 @@ def close(seeds: range = range(3)) -> Panned:
 
 
 def turned() -> Panned:
-    """A camera that is laid on its side and taken up again while it films; a film on its side from beginning to end, as without its mark of rotation; and one upside down."""
+    """A camera that is laid on its side and taken up again while it films; a film on its side from beginning to end, as
+    without its mark of rotation; and one upside down."""
     return Panned((Part(QUAY, 7.0, False, turn=((0, 0), (1, 0), (2, 90), (4.6, 90), (5.6, 0), (7, 0))), Part(HALL, 5.0, False, turn=((0, -90),)), Part(QUAY, 3.0, False, x=((0, 40),), turn=((0, 180),))))
 
 
 def _followed(scene: Scene, size: tuple[int, int], seed: int, zoom: tuple[float, float], lean: float, tremble: float) -> Part:
-    """A meeting as a camera sees it that goes along with one of those who meet, late and not evenly. zoom: px of the film to a px of the scene, from and to; lean: degrees askew, at most; tremble: px."""
+    """A meeting as a camera sees it that goes along with one of those who meet, late and not evenly. zoom: px of the
+    film to a px of the scene, from and to; lean: degrees askew, at most; tremble: px."""
     rng = np.random.default_rng((seed, 911))
     width, height = round(1280 * LARGER), round(max(720 * LARGER, size[1] / zoom[0]))
     horizon = round(height * .4)
@@ -62,7 +65,8 @@ def _keys(at: np.ndarray, values: np.ndarray) -> Keys:
 
 
 def _talk(seed: int) -> Part:
-    """Two who talk, heads of 260 to 440 px in height, cut off by the edges now and then; one has a hand before the mouth."""
+    """Two who talk, heads of 260 to 440 px in height, cut off by the edges now and then; one has a hand before the
+    mouth."""
     rng = np.random.default_rng((seed, 677))
     seconds = 5.0
     looks = [dressed(look_of(int(rng.integers(10_000, 90_000))), rng) for _ in range(3)]

@@ -1,4 +1,5 @@
-"""What handing over costs, and how true it is: each format against H.264 in the same run, estimated sizes against real ones, covers alone against the covered film.
+"""What handing over costs, and how true it is: each format against H.264 in the same run, estimated sizes against real
+ones, covers alone against the covered film.
 
     python -m benchmarks.handover [--clip quay] [--frames 100] [--alone]
 """
@@ -95,7 +96,10 @@ def alone(project, key: str, span: tuple[int, int], folder: Path) -> None:
 
 
 def _laid(shot, over, covered, rgb: UprightRgb) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Luma where covers lie over a source, luma of the covered picture, and alpha. RGB is compared in its green, of both pictures as exact RGB."""
+    """Luma where covers lie over a source, luma of the covered picture, and alpha.
+
+    RGB is compared in its green, of both pictures as exact RGB.
+    """
     planes, depth = planes_of(over.picture), over.layout.depth
     alpha = planes[3].astype(float) / ((1 << depth) - 1)
     scale = 1 << (depth - 8)

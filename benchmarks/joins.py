@@ -1,7 +1,10 @@
-"""How far the probabilities hold that a scan states where people meet: of what it says is sure by so much, so much should be true.
+"""How far the probabilities hold that a scan states where people meet: of what it says is sure by so much, so much
+should be true.
 
-benchmarks.quality prints it beneath its table: a reliability table as in docs/measured.md (DeGroot and Fienberg, The comparison and evaluation of forecasters, The Statistician 1983), of every pair of
-somebody who went into a meeting and somebody who came out of it, and whether by the truth they are one person. Who it is, is taken from the ten frames before and after it.
+benchmarks.quality prints it beneath its table: a reliability table as in docs/measured.md (DeGroot and Fienberg, The
+comparison and evaluation of forecasters, The Statistician 1983), of every pair of somebody who went into a meeting and
+somebody who came out of it, and whether by the truth they are one person. Who it is, is taken from the ten frames
+before and after it.
 """
 
 from __future__ import annotations
@@ -20,7 +23,8 @@ from skiagraph.track.meetings import Reconsidered, reconsidered
 from skiagraph.track.path import Path as HeadPath
 
 BINS = (0.0, 0.01, 0.05, 0.3, 0.7, 0.9, 0.95, 0.99, 1.0)
-# Frames beside a meeting by which it is told who somebody is; heads that overlap by so much (IoU) are one, and are seen where this share of them is.
+# Frames beside a meeting by which it is told who somebody is; heads that overlap by so much (IoU) are one, and are seen
+# where this share of them is.
 BESIDE, SAME, VISIBLE = 10, 0.3, 0.25
 
 

@@ -1,9 +1,11 @@
-"""How a scan's time goes with length and people: films joined end to end, scanned by stepping, and what each stage took.
+"""How a scan's time goes with length and people: films joined end to end, scanned by stepping, and what each stage
+took.
 
     python -m benchmarks.length --hard FOLDER [--minutes 1 5] [--people 2 10 60] [--every N]
     python -m benchmarks.length --sightings 300 1000    # who is who alone, for so many made-up sightings in an hour
 
-Prints a table as in docs/measured.md. People count who acts in the films that are joined; nobody is in all of them, as in a long recording.
+Prints a table as in docs/measured.md. People count who acts in the films that are joined; nobody is in all of them, as
+in a long recording.
 """
 
 from __future__ import annotations
@@ -41,7 +43,10 @@ CASTS: dict[int, Sequence[str]] = {2: ("jackets",), 10: ("quay", "hall"), 60: ("
 
 
 def joined(names: Sequence[str], minutes: float, hard: Path, target: Path) -> Path:
-    """Films end to end, again and again, until they are so long; their packets as they are. All have one codec, size and rate."""
+    """Films end to end, again and again, until they are so long; their packets as they are.
+
+    All have one codec, size and rate.
+    """
     clips = [shipped(f"{name}.mp4") if name in CLIPS else made(hard, [name])[0] for name in names]
     with av.open(str(target), "w", format="mpegts") as film:
         stream, offset, step = None, 0, 0
@@ -64,7 +69,8 @@ def joined(names: Sequence[str], minutes: float, hard: Path, target: Path) -> Pa
 
 
 def measured(clip: Path, every: int) -> tuple[float, float, float, float, float, int]:
-    """Seconds of the film, of its scan, of following in it, of telling who is who, of all findings after it; and sightings."""
+    """Seconds of the film, of its scan, of following in it, of telling who is who, of all findings after it; and
+    sightings."""
     info, index = open_clip(clip)
     begun: dict[str, float] = {}
 
@@ -81,7 +87,8 @@ def measured(clip: Path, every: int) -> tuple[float, float, float, float, float,
 
 
 def made_up(count: int, hour: int = 90_000, cast: int = 60) -> tuple[list[Stretch], dict]:
-    """Sightings of made-up people who go straight through an hour of 1280 × 720 at 25 frames/s, and what was seen of them, as track.meetings wants it."""
+    """Sightings of made-up people who go straight through an hour of 1280 × 720 at 25 frames/s, and what was seen of
+    them, as track.meetings wants it."""
     rng = np.random.default_rng(1)
     faces, clothes = rng.normal(size=(cast, 128)), rng.dirichlet(np.full(256, 0.2), cast)
     faces /= np.linalg.norm(faces, axis=1)[:, None]

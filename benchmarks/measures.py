@@ -25,7 +25,8 @@ GENEROUS = 1.7
 
 @dataclass
 class Leaks:
-    """Counts over a clip. people: frames in which a face was visible, leaks: of those, exposed; named: leaks within a finding."""
+    """Counts over a clip. people: frames in which a face was visible, leaks: of those, exposed; named: leaks within a
+    finding."""
 
     visible_px: int = 0
     covered_px: int = 0
@@ -92,7 +93,8 @@ def _fill_ellipse(mask, head, factor):
 
 @dataclass(frozen=True)
 class Strangers:
-    """Frames of another person in a subject. frames: (subject, frame, who it is of, who it lies on); unsaid: of those, in no finding when that subject is shown; counts: subject → frames it lies on anybody."""
+    """Frames of another person in a subject. frames: (subject, frame, who it is of, who it lies on); unsaid: of those,
+    in no finding when that subject is shown; counts: subject → frames it lies on anybody."""
 
     frames: tuple[tuple[str, int, str, str], ...]
     unsaid: tuple[tuple[str, int, str, str], ...]
@@ -100,7 +102,8 @@ class Strangers:
 
 
 def strangers(project: Project, clip_key: str, truth: ClipTruth) -> Strangers:
-    """For each subject the person it lies on most where nobody else is, and the frames in which it lies on somebody else of whose head at least a quarter is visible, and not on its own, visible or not."""
+    """For each subject the person it lies on most where nobody else is, and the frames in which it lies on somebody
+    else of whose head at least a quarter is visible, and not on its own, visible or not."""
     actors, subjects, likeness, real = _overlaps(project, clip_key, truth)
     found, counts = [], {}
     for s, subject in enumerate(subjects):
@@ -110,11 +113,13 @@ def strangers(project: Project, clip_key: str, truth: ClipTruth) -> Strangers:
         frames = np.flatnonzero(much >= 0.3)
         if not len(frames):
             continue
-        # Where a second head is just there too, hidden or not, it may be of either, and tells nothing about whose it is.
+        # Where a second head is just there too, hidden or not, it may be of either, and tells nothing about whose it
+        # is.
         alone = frames[np.partition(likeness[frames, :, s], -2, axis=1)[:, -2] < 0.1] if len(actors) > 1 else frames
         owner = int(np.bincount(on[alone if len(alone) else frames], minlength=len(actors)).argmax())
         counts[subject.key] = len(frames)
-        # Where both heads are one before the other it may be either; and where its own head is hidden just there, it is where it should be.
+        # Where both heads are one before the other it may be either; and where its own head is hidden just there, it is
+        # where it should be.
         found += [(subject.key, int(f), actors[owner], actors[on[f]]) for f in frames if on[f] != owner and likeness[f, owner, s] < 0.1]
     named = {key: [f for f in findings(decide(project, [key], Decision.SHOW)) if f.clip == clip_key] for key in {key for key, *_ in found}}
     unsaid = tuple(entry for entry in found if not any(f.first <= entry[1] <= f.last for f in named[entry[0]]))
@@ -123,7 +128,8 @@ def strangers(project: Project, clip_key: str, truth: ClipTruth) -> Strangers:
 
 @dataclass
 class ShownLeaks:
-    """What is laid bare when each person in turn is shown and everybody else is covered: (shown, frame, who is bare). unnamed: of those, in no finding."""
+    """What is laid bare when each person in turn is shown and everybody else is covered: (shown, frame, who is bare).
+    unnamed: of those, in no finding."""
 
     frames: int = 0
     leaks: list = field(default_factory=list)
@@ -131,7 +137,8 @@ class ShownLeaks:
 
 
 def leaks_if_shown(project: Project, clip_key: str, truth: ClipTruth) -> ShownLeaks:
-    """Each person in turn decided to be shown, through the subject that lies on them most where nobody else is just there; the faces of all others have to stay covered."""
+    """Each person in turn decided to be shown, through the subject that lies on them most where nobody else is just
+    there; the faces of all others have to stay covered."""
     actors, subjects, likeness, real = _overlaps(project, clip_key, truth)
     shown = {}
     alone = np.partition(likeness, -2, axis=1)[:, -2] < 0.1 if len(actors) > 1 else np.ones((len(likeness), len(subjects)), bool)
@@ -164,7 +171,8 @@ def leaks_if_shown(project: Project, clip_key: str, truth: ClipTruth) -> ShownLe
 
 
 def _overlaps(project: Project, clip_key: str, truth: ClipTruth):
-    """Actors, subjects, the overlap of their boxes (frames, actors, subjects), and whether an actor can be seen (frames, actors)."""
+    """Actors, subjects, the overlap of their boxes (frames, actors, subjects), and whether an actor can be seen
+    (frames, actors)."""
     frames = list(truth.heads)
     actors = sorted({h.actor for heads in frames for h in heads})
     subjects = [s for s in project.subjects if s.in_clip(clip_key)]
@@ -186,7 +194,8 @@ def _overlaps(project: Project, clip_key: str, truth: ClipTruth):
 
 @dataclass(frozen=True)
 class Identity:
-    """HOTA (Luiten et al., IJCV 2021, mean over the usual thresholds), IDF1 (Ristani et al., 2016), and identity switches."""
+    """HOTA (Luiten et al., IJCV 2021, mean over the usual thresholds), IDF1 (Ristani et al., 2016), and identity
+    switches."""
 
     hota: float
     idf1: float

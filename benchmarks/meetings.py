@@ -1,5 +1,6 @@
-"""Made-up people who meet, by lot: they cross, turn away, stop, turn back, change direction behind one another, stand three at one place, leave and come back in another order. In unlike and in like clothes,
-with hats and without, with heads of 40 to 200 px. Drawn as benchmarks/scenes.py draws, with exact truth."""
+"""Made-up people who meet, by lot: they cross, turn away, stop, turn back, change direction behind one another, stand
+three at one place, leave and come back in another order. In unlike and in like clothes, with hats and without, with
+heads of 40 to 200 px. Drawn as benchmarks/scenes.py draws, with exact truth."""
 
 from __future__ import annotations
 

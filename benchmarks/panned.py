@@ -1,4 +1,5 @@
-"""Films in which the camera sees a part of a larger picture: photographs that are shown one after the other, a wall of people that it whips over. Drawn as benchmarks/scenes.py draws, with exact truth."""
+"""Films in which the camera sees a part of a larger picture: photographs that are shown one after the other, a wall of
+people that it whips over. Drawn as benchmarks/scenes.py draws, with exact truth."""
 
 from __future__ import annotations
 
@@ -15,7 +16,8 @@ from skiagraph.demo.story import RATE, Actor, Keys, Scene, value
 from skiagraph.demo.write import Drawn
 
 SIZE = 1280, 720
-# A face that moves by more than this share of its head's width while the shutter is open cannot be recognised by anybody.
+# A face that moves by more than this share of its head's width while the shutter is open cannot be recognised by
+# anybody.
 BLURRED = 0.35
 # The shutter is open for half of each frame's time.
 OPEN = 0.5
@@ -23,8 +25,9 @@ OPEN = 0.5
 
 @dataclass(frozen=True)
 class Part:
-    """Some seconds of a film. scene: what is drawn, larger than the film; still: only its first frame, as a photograph; x, y: px of the scene at the film's left and top edge; zoom: px of the film to a px of the scene;
-    turn: degrees by which what is shown is turned clockwise about the film's middle, as by a camera that is not held level.
+    """Some seconds of a film. scene: what is drawn, larger than the film; still: only its first frame, as a photograph;
+    x, y: px of the scene at the film's left and top edge; zoom: px of the film to a px of the scene; turn: degrees by
+    which what is shown is turned clockwise about the film's middle, as by a camera that is not held level.
     """
 
     scene: Scene
@@ -120,7 +123,8 @@ def _group(name: str, seed: int, people: int, unit: float, place: str, width: in
 
 
 def album() -> Panned:
-    """Eight photographs of one to six people, on each of which the camera moves slowly; between two of them, side by side, it whips."""
+    """Eight photographs of one to six people, on each of which the camera moves slowly; between two of them, side by
+    side, it whips."""
     groups = ((1, 150, "hall"), (4, 62, "bricks"), (6, 44, "quay"), (2, 110, "bricks"), (3, 78, "hall"), (5, 52, "quay"))
     parts = []
     for n, (people, unit, place) in enumerate(groups):

@@ -1,10 +1,13 @@
-"""How many leaks of known place, length and size the findings name, the contact sheet shows in its first third, and the check of the exported file finds; and how often each is wrong.
+"""How many leaks of known place, length and size the findings name, the contact sheet shows in its first third, and the
+check of the exported file finds; and how often each is wrong.
 
     python -m benchmarks.review [--hard FOLDER] [--rounds N] [--whole] [NAME ...]
 
-Films with exact truth are scanned, everybody is covered, and leaks are put in by lot: a cover that slipped, shrank, begins late, is missing or too weak, a face that nobody knows of, a holdout that is too
-large; of 1 to 10 frames. Each counts where the truth says that a face is bare. The file is exported with them and checked twice: against the decisions with the leaks in them (the machine was wrong), and against
-those without (the file is not as decided). --whole: every frame of the file is searched whole, to compare. Prints tables as in docs/measured.md.
+Films with exact truth are scanned, everybody is covered, and leaks are put in by lot: a cover that slipped, shrank,
+begins late, is missing or too weak, a face that nobody knows of, a holdout that is too large; of 1 to 10 frames. Each
+counts where the truth says that a face is bare. The file is exported with them and checked twice: against the decisions
+with the leaks in them (the machine was wrong), and against those without (the file is not as decided). --whole: every
+frame of the file is searched whole, to compare. Prints tables as in docs/measured.md.
 """
 
 from __future__ import annotations
@@ -52,7 +55,8 @@ APART = 14
 
 @dataclass(frozen=True)
 class Leak:
-    """One leak that was put in. kind, first, last: both included; subject: key; actor: whose face; px: width of the head."""
+    """One leak that was put in. kind, first, last: both included; subject: key; actor: whose face; px: width of the
+    head."""
 
     kind: str
     first: int
@@ -187,8 +191,9 @@ def _names(found, leak: Leak) -> bool:
 
 
 def measure(clip: Path, rounds: int, told: Callable[[Leak, bool, bool, bool, bool], None], alarm: Callable[[float, int, int], None]) -> None:
-    """Put leaks into a film, in rounds. told hears of each whether findings name it, the first third of the sheet shows it, the check of the file finds it, and the check finds that the file is not as decided;
-    alarm of minutes of film, findings and finds of the check that name nothing."""
+    """Put leaks into a film, in rounds. told hears of each whether findings name it, the first third of the sheet shows
+    it, the check of the file finds it, and the check finds that the file is not as decided; alarm of minutes of film,
+    findings and finds of the check that name nothing."""
     info, index = open_clip(clip)
     truth = load_truth(clip.with_suffix("").with_name(clip.stem + ".truth.json"))
     project = take_in(add_clip(Project(), info, index), "c1", scan(info, index, ScanSettings()), 1)
@@ -230,7 +235,11 @@ def _base_leaks(project: Project, truth: ClipTruth) -> list[tuple[int, str]]:
 
 
 def sheet_times(minutes: float, film: Path | None) -> None:
-    """film: the joined films, drawn there if it is missing. How long the contact sheet of a long clip with ten people takes: until it is known, until a screen full of pictures is there, until all are; and reading the clip once."""
+    """film: the joined films, drawn there if it is missing.
+
+    How long the contact sheet of a long clip with ten people takes: until it is known, until a screen full of pictures
+    is there, until all are; and reading the clip once.
+    """
     from benchmarks.length import CASTS, joined
     with tempfile.TemporaryDirectory() as held:
         clip = film or Path(held) / "long.mp4"

@@ -76,7 +76,8 @@ def _aside() -> Scene:
 
 
 def _starts() -> Scene:
-    """Sudden moves: one who dodges sideways by most of a head in a fifth of a second and back, one who shakes and nods, one who starts and stops."""
+    """Sudden moves: one who dodges sideways by most of a head in a fifth of a second and back, one who shakes and nods,
+    one who starts and stops."""
     dodges = ((0, 0), (.8, 0), (1.0, 44), (1.2, 0), (1.9, 0), (2.08, -52), (2.28, 0), (2.6, 6), (2.8, 60), (3.3, 60), (3.5, -10), (4.3, -10), (4.46, 40), (4.62, -10),
               (5.1, -10), (5.3, -62), (5.5, -10), (6.4, 0), (6.6, 50), (6.8, 0), (8, 0))
     return Scene("starts", "Buyers in a hurry", "hall", 8.0, 290, (
@@ -92,7 +93,8 @@ def _starts() -> Scene:
 
 
 def _stroll() -> Scene:
-    """Two people for forty seconds in 1080 lines, for measuring speed: they stand, walk, pass each other, and one leaves and comes back."""
+    """Two people for forty seconds in 1080 lines, for measuring speed: they stand, walk, pass each other, and one
+    leaves and comes back."""
     return Scene("stroll", "A quiet morning", "quay", 40.0, 420, (
         Actor("stays", "Woman with scarf", people.SCARF, x=((0, 520), (8, 540), (14, 1240), (22, 1260), (28, 560), (40, 600)), size=((0, 64), (1, 64)),
               yaw=((0, 20), (6, -15), (9, 50), (13, 45), (16, -10), (21, 10), (23, -50), (27, -45), (30, 10), (40, -10)),
@@ -104,8 +106,8 @@ def _stroll() -> Scene:
 
 
 def _behind() -> Scene:
-    """Somebody passes close behind another who turns away just then: both are seen from behind and in profile while they part. Then three at one place, of whom one turns back behind
-    the others."""
+    """Somebody passes close behind another who turns away just then: both are seen from behind and in profile while
+    they part. Then three at one place, of whom one turns back behind the others."""
     orange = replace(people.WEIGHER, coat=(.80, .42, .12), glasses=False, apron=None, hair=(.05, .04, .04))
     grey = replace(people.SKIPPER, coat=(.50, .50, .52), hat="", beard=0, hair=(.62, .28, .12))
     return Scene("behind", "One behind the other", "quay", 10.0, 290, (
@@ -118,7 +120,8 @@ def _behind() -> Scene:
 
 
 def _parting() -> Scene:
-    """Two in like clothes walk up to each other, meet, turn back and part; one leaves while somebody like them comes in; a hat is put on out of sight."""
+    """Two in like clothes walk up to each other, meet, turn back and part; one leaves while somebody like them comes
+    in; a hat is put on out of sight."""
     one, other = replace(people.FAR_BUYER, coat=(.30, .28, .26)), replace(people.WEIGHER, coat=(.30, .28, .26), glasses=False, apron=None, hair=people.FAR_BUYER.hair)
     return Scene("parting", "They meet and part", "hall", 10.0, 290, (
         Actor("left", "Buyer from the left", one, x=((0, 220), (3.4, 600), (4.4, 616), (7.6, 180), (9, -140), (10, -140)), size=((0, 52), (1, 52)), yaw=((0, 50), (3, 60), (3.9, 40), (4.6, -60), (10, -60)),
@@ -170,7 +173,8 @@ def _railings() -> Scene:
 
 
 def _veiled() -> Scene:
-    """Faces of which little is seen: masks, a headscarf with a mask, hair over an eye, a full beard, dark and light skins, old and young; they turn and cross."""
+    """Faces of which little is seen: masks, a headscarf with a mask, hair over an eye, a full beard, dark and light
+    skins, old and young; they turn and cross."""
     pale, dark = (.90, .76, .68), (.30, .19, .13)
     cast = ((replace(people.WEIGHER, mask=(.62, .74, .80), apron=None), 190, 230, 36, 20), (replace(people.HEADSCARF, mask=(.20, .20, .24)), 420, 400, 40, -25),
             (replace(people.LONG_HAIR, fringe=1.0), 640, 660, 34, 15), (replace(people.SKIPPER, skin=dark, hair=(.04, .03, .03), mask=(.85, .85, .84)), 860, 850, 44, -10),
@@ -186,7 +190,8 @@ FILMS: dict[str, Sequence[Scene] | panned.Panned] = {"crowd": (_crowd(),), "nigh
                                      "club": (_club(),), "edge": (_edge(),), "railings": (_railings(),), "veiled": (_veiled(),), "meetings": meetings.scenes("meetings", range(10), False), "alike": meetings.scenes("alike", range(10), True),
                                      "album": panned.album(), "whip": panned.whip(), "bricks": (panned.bricks(),), "cellar": (panned.cellar(),),
                                      "handheld": handheld.handheld(), "phone": handheld.phone(), "close": handheld.close(), "turned": handheld.turned(),
-                                     # Each pair drawn after everything was set: how they did when they were scanned for the first time stands in docs/measured.md.
+                                     # Each pair drawn after everything was set: how they did when they were scanned for
+                                     # the first time stands in docs/measured.md.
                                      "unseen": meetings.scenes("unseen", range(20, 30), False), "unseen-alike": meetings.scenes("unseen-alike", range(20, 30), True),
                                      "unseen-2": meetings.scenes("unseen-2", range(40, 50), False), "unseen-2-alike": meetings.scenes("unseen-2-alike", range(40, 50), True),
                                      "unseen-3": meetings.scenes("unseen-3", range(60, 70), False), "unseen-3-alike": meetings.scenes("unseen-3-alike", range(60, 70), True),
@@ -195,7 +200,8 @@ FILMS: dict[str, Sequence[Scene] | panned.Panned] = {"crowd": (_crowd(),), "nigh
                                      "handheld-2": handheld.handheld(range(300, 308), 100), "phone-2": handheld.phone(range(310, 315), 150), "close-2": handheld.close(range(10, 13)),
                                      "unseen-6": meetings.scenes("unseen-6", range(120, 130), False), "unseen-6-alike": meetings.scenes("unseen-6-alike", range(120, 130), True),
                                      "handheld-3": handheld.handheld(range(400, 408), 200), "phone-3": handheld.phone(range(410, 415), 250), "close-3": handheld.close(range(20, 23)),
-                                     # From high above; square was looked at while people with small heads were told apart better, square-dark was not before all was set.
+                                     # From high above; square was looked at while people with small heads were told
+                                     # apart better, square-dark was not before all was set.
                                      "square": (square("square", 1),), "square-dark": (square("square-dark", 2, dark=True),)}
 
 # For measuring speed alone.

@@ -1,4 +1,5 @@
-"""Speed as ratios within one run: export against a plain re-encode, scanning against the bare detector calls, playback frames kept.
+"""Speed as ratios within one run: export against a plain re-encode, scanning against the bare detector calls, playback
+frames kept.
 
     python -m benchmarks.speed [--clip FILE] [--lines N] [--repeat N] [--only scan|export|crowd]
 
@@ -48,7 +49,8 @@ def seconds(function: Callable[[], object]) -> float:
 
 
 def processor_time() -> float:
-    """Seconds of processor time that this process and all it began have taken, decoders too, which have processes of their own. Linux, proc(5)."""
+    """Seconds of processor time that this process and all it began have taken, decoders too, which have processes of
+    their own. Linux, proc(5)."""
     stats = {}
     for place in Path("/proc").glob("[0-9]*/stat"):
         with contextlib.suppress(OSError):
@@ -167,7 +169,8 @@ def enlarged(clip: Path, lines: int, folder: Path) -> Path:
 
 
 def bare_detector(clip: Path) -> None:
-    """The detector's own calls on whole frames, without decoding, linking and following: the ceiling for searching every frame."""
+    """The detector's own calls on whole frames, without decoding, linking and following: the ceiling for searching
+    every frame."""
     info, index = open_clip(clip)
     with FrameReader(info, index) as reader, finder.FaceFinder(36) as searcher:
         pictures = [reader.read(n).rgb() for n in range(0, len(index), max(1, len(index) // 12))]
@@ -176,7 +179,8 @@ def bare_detector(clip: Path) -> None:
 
 
 def playback(clip: Path, covers: int = 0) -> None:
-    """Play the clip once in the real window, offscreen, with covers on, and count what was shown. covers: so many by number instead of those of a scan."""
+    """Play the clip once in the real window, offscreen, with covers on, and count what was shown. covers: so many by
+    number instead of those of a scan."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from PySide6.QtCore import QEventLoop, QTimer
     from PySide6.QtWidgets import QApplication

@@ -1,5 +1,6 @@
-"""A market square as a camera high above it sees it: many people with small heads who come over the edge, walk alone and side by side, stop and talk, turn off, and cross one another's way, by lot.
-Drawn as benchmarks/scenes.py draws, with exact truth."""
+"""A market square as a camera high above it sees it: many people with small heads who come over the edge, walk alone
+and side by side, stop and talk, turn off, and cross one another's way, by lot. Drawn as benchmarks/scenes.py draws,
+with exact truth."""
 
 from __future__ import annotations
 
@@ -16,7 +17,8 @@ SIZE, SECONDS, HORIZON = (1280, 720), 20.0, -150
 # Height of a head, px, of who is furthest away and of who is nearest; where their heads are, px from the top.
 SMALLEST, LARGEST = 15.0, 30.0
 FAR, NEAR = 110.0, 560.0
-# Heads a second: 1.3 m/s, a head being 0.23 m high. Who walks away from the camera, from so high above, goes over so much less of the picture.
+# Heads a second: 1.3 m/s, a head being 0.23 m high. Who walks away from the camera, from so high above, goes over so
+# much less of the picture.
 WALK, FORESHORTENED = 5.6, 0.55
 
 
@@ -44,7 +46,8 @@ def _head(y: np.ndarray | float) -> np.ndarray | float:
 
 
 def _way(rng: np.random.Generator) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
-    """Seconds, and where a group is then, px: from place to place at a walk, half of them from over an edge, with a stop now and then."""
+    """Seconds, and where a group is then, px: from place to place at a walk, half of them from over an edge, with a
+    stop now and then."""
     place = lambda: np.array([rng.uniform(60, SIZE[0] - 60), rng.uniform(FAR, NEAR)])
     edge = lambda: np.array([rng.choice((-80.0, SIZE[0] + 80.0)), rng.uniform(FAR, NEAR)])
     where, t = edge() if rng.random() < .6 else place(), 0.0

@@ -1,13 +1,18 @@
-"""Voices: who still knows a disguised voice, how well words are understood, how quick it is, whether it stays in sync, and how well speakers of a conversation are told apart.
+"""Voices: who still knows a disguised voice, how well words are understood, how quick it is, whether it stays in sync,
+and how well speakers of a conversation are told apart.
 
     apt-get install espeak-ng;  python -m benchmarks.voice [--speakers 24] [--sets 3] [--quick]
 
-Speech is spoken by espeak-ng (1.51), by as many speakers as asked for, of which no two have the same voice, pitch and tempo; nobody was recorded. Attackers follow the VoicePrivacy challenge (Tomashenko et al.,
-2022): they know each speaker by the mean of half of the utterances, and judge the other half one by one. *Ignorant*: plain against disguised. *Shifting*: the same, the likest of thirteen shifts of pitch and formants
-counting. *Informed*: who disguises what they know a speaker by in the same way, with lots of their own. Equal error rate: 50 % is luck.
+Speech is spoken by espeak-ng (1.51), by as many speakers as asked for, of which no two have the same voice, pitch and
+tempo; nobody was recorded. Attackers follow the VoicePrivacy challenge (Tomashenko et al., 2022): they know each
+speaker by the mean of half of the utterances, and judge the other half one by one. *Ignorant*: plain against disguised.
+*Shifting*: the same, the likest of thirteen shifts of pitch and formants counting. *Informed*: who disguises what they
+know a speaker by in the same way, with lots of their own. Equal error rate: 50 % is luck.
 
-Words: a recogniser of single words that is made here (mel cepstra over time, brought to one mean and deviation, linear discriminants), taught with plain speech of three quarters of the speakers, each also with
-formants moved by up to five semitones both ways, as ears know throats of all sizes, and asked about the others. It is no ear: it tells whether what distinguishes words is still there.
+Words: a recogniser of single words that is made here (mel cepstra over time, brought to one mean and deviation, linear
+discriminants), taught with plain speech of three quarters of the speakers, each also with formants moved by up to five
+semitones both ways, as ears know throats of all sizes, and asked about the others. It is no ear: it tells whether what
+distinguishes words is still there.
 """
 
 from __future__ import annotations
@@ -63,7 +68,8 @@ def noisy(speech: np.ndarray, db: float | None, rng: np.random.Generator) -> np.
 
 
 def equal_error(known: np.ndarray, trials: list[np.ndarray]) -> float:
-    """Equal error rate. known: (speakers, 256); trials: of each speaker (n, versions, 256), of whose versions the likest counts."""
+    """Equal error rate. known: (speakers, 256); trials: of each speaker (n, versions, 256), of whose versions the
+    likest counts."""
     same, other = [], []
     for n, theirs in enumerate(trials):
         for one in theirs:

@@ -43,7 +43,8 @@ def area(boxes: FloatArray) -> FloatArray:
 
 
 def crossing(boxes: FloatArray, around: float = 0.0, overlap: float = 0.05) -> NDArray[np.bool_]:
-    """Which of the boxes (n, 4), made larger by so many of their widths on each side, overlap another one by more than `overlap` (IoU)."""
+    """Which of the boxes (n, 4), made larger by so many of their widths on each side, overlap another one by more than
+    `overlap` (IoU)."""
     boxes = np.asarray(boxes, float).reshape(-1, 4)
     wide = boxes + (boxes[:, 2:3] - boxes[:, 0:1]) * around * np.array([-1, -1, 1, 1])
     return (iou(wide, wide) - np.eye(len(wide)) > overlap).any(axis=1)

@@ -1,7 +1,7 @@
 """A job in a process of its own, so that the window shares neither its interpreter lock nor its end with it.
 
-A thread would do for the waiting, but loading a network holds the lock for most of a second, and a decoder that crashes takes its
-process with it.
+A thread would do for the waiting, but loading a network holds the lock for most of a second, and a decoder that crashes
+takes its process with it.
 """
 
 from __future__ import annotations
@@ -33,9 +33,10 @@ _CANCEL, _HOLD, _GO_ON = "cancel", "hold", "go on"
 def run_in_child(function: Callable, *arguments, control: JobControl, told: Callable[[object], None] = lambda value: None) -> object:
     """Call function(*arguments, control, tell) in a process of its own and return what it returns.
 
-    function is a module's own, and everything that goes in or out can be pickled. told hears what the function tells while it
-    runs, in the calling thread. Raises Cancelled, at the latest STOP_S after it was asked for, and what went wrong there: our own errors
-    with their class and fields, all others, also when the process died, as a SkiagraphError with a sentence.
+    function is a module's own, and everything that goes in or out can be pickled. told hears what the function tells
+    while it runs, in the calling thread. Raises Cancelled, at the latest STOP_S after it was asked for, and what went
+    wrong there: our own errors with their class and fields, all others, also when the process died, as a SkiagraphError
+    with a sentence.
     """
     context = multiprocessing.get_context("spawn")
     here, there = context.Pipe()
@@ -77,7 +78,8 @@ class _Stuck(Exception):
 
 
 def _heard(here: Connection, control: JobControl, told) -> object:
-    """Everything the process says until its outcome; passes on wishes, and waits no longer than STOP_S after that to cancel."""
+    """Everything the process says until its outcome; passes on wishes, and waits no longer than STOP_S after that to
+    cancel."""
     asked: float | None = None
     held = False
     while True:

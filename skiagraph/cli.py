@@ -327,7 +327,10 @@ def _scan_into(options, control) -> int:
 
 
 def listened(project, key: str, control):
-    """The project with what is heard in a clip, and what to say of it. Sound that cannot be read leaves what was seen as it is."""
+    """The project with what is heard in a clip, and what to say of it.
+
+    Sound that cannot be read leaves what was seen as it is.
+    """
     from skiagraph.footage.listening import listen_to
     from skiagraph.project.voices import take_listening
     try:
@@ -479,7 +482,8 @@ def run_render(options, control) -> int:
         for note in done.notes:
             print(note)
 
-    # Sound is copied and encoded where the film is written: in a process of its own, so that a file that makes it crash is a sentence here too.
+    # Sound is copied and encoded where the film is written: in a process of its own, so that a file that makes it crash
+    # is a sentence here too.
     run_in_child(deliver, project, plan, False, options.force, control=control, told=told)
     if options.matte:
         print(f"Wrote {options.matte}")

@@ -119,7 +119,8 @@ def _house(project, options):
 
 
 def restyled(project, options):
-    """A project as the options of an export want it covered, and the names of the versions that are meant: none where there are none."""
+    """A project as the options of an export want it covered, and the names of the versions that are meant: none where
+    there are none."""
     from skiagraph.cover.spoken import covers_of
     from skiagraph.errors import SkiagraphError
     from skiagraph.project import edits, housing

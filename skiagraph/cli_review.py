@@ -10,7 +10,8 @@ OK, FOUND = 0, 3
 
 
 def add_commands(command: Callable, load: Callable, chosen_clips: Callable, end: Callable) -> None:
-    """Add them. command: makes a parser of (name, what to run, help); load: reads a project and finds its clips; chosen_clips: those of a name; end: leaves the line of a progress bar."""
+    """Add them. command: makes a parser of (name, what to run, help); load: reads a project and finds its clips;
+    chosen_clips: those of a name; end: leaves the line of a progress bar."""
     check = command("check", run_check, "List what a person must look at; exit code 3 when there is anything.")
     check.add_argument("project", metavar="PROJECT", type=Path)
     check.add_argument("--file", metavar="OUT", type=Path, help="an exported file to decode, search again and compare")

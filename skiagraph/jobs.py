@@ -15,15 +15,15 @@ from skiagraph.errors import Cancelled
 
 T = TypeVar("T")
 
-# Time left is reckoned from the rate over so many seconds, of which a mark is kept each MARK_S: long enough for one slow picture not to
-# count, short enough to follow when scenes change.
+# Time left is reckoned from the rate over so many seconds, of which a mark is kept each MARK_S: long enough for one
+# slow picture not to count, short enough to follow when scenes change.
 RATE_S, MARK_S = 30.0, 1.0
 
 
 @dataclass(frozen=True, slots=True)
 class Progress:
-    """How far a job is. done and total count frames of this step; total is None while the length is unknown. rate: frames a second
-    of late, 0 while it is not known."""
+    """How far a job is. done and total count frames of this step; total is None while the length is unknown. rate:
+    frames a second of late, 0 while it is not known."""
 
     step: str
     done: int
@@ -44,7 +44,10 @@ class Progress:
 
 
 class JobControl:
-    """Carries progress out of a job, and the wishes to hold it, to go on and to cancel into it. Made anew for each run."""
+    """Carries progress out of a job, and the wishes to hold it, to go on and to cancel into it.
+
+    Made anew for each run.
+    """
 
     def __init__(self, listener: Callable[[Progress], None] | None = None):
         self._listener = listener
@@ -99,7 +102,8 @@ class JobControl:
             self._listener(Progress(step, done, total, now - self._began, self._rate_of_late(now, done)))
 
     def _rate_of_late(self, now: float, done: int) -> float:
-        """Frames a second over the last RATE_S: a job whose pictures become harder, or that waited, is told by what it does now."""
+        """Frames a second over the last RATE_S: a job whose pictures become harder, or that waited, is told by what it
+        does now."""
         marks = self._marks
         if not marks or now - marks[-1][0] >= MARK_S:
             marks.append((now, done))
@@ -168,7 +172,8 @@ def format_left(seconds: float | None) -> str:
 
 @contextmanager
 def single_threaded_calls() -> Iterator[None]:
-    """OpenCV with one thread a call: a job overlaps its work itself, and threads that wait for each other cost more than they gain."""
+    """OpenCV with one thread a call: a job overlaps its work itself, and threads that wait for each other cost more
+    than they gain."""
     import cv2
     before = cv2.getNumThreads()
     cv2.setNumThreads(1)

@@ -1,6 +1,7 @@
 """Modules that are loaded when they are first used.
 
-scipy.signal loads scipy.stats with it, two seconds on a slow machine; the model of a project knows all kinds of disguise, and every command and every job's process knows the model.
+scipy.signal loads scipy.stats with it, two seconds on a slow machine; the model of a project knows all kinds of
+disguise, and every command and every job's process knows the model.
 """
 
 from __future__ import annotations
@@ -10,7 +11,10 @@ from importlib import import_module
 
 
 class Lazily:
-    """Stands for a module of that name. What is taken from it is kept, so that later uses cost what an attribute costs."""
+    """Stands for a module of that name.
+
+    What is taken from it is kept, so that later uses cost what an attribute costs.
+    """
 
     def __init__(self, name: str):
         self._name = name

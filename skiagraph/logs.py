@@ -37,8 +37,8 @@ def log_to_file() -> None:
 
 
 class SharedFileHandler(logging.Handler):
-    """Appends to a file that several processes share, and that rotates: each record is written whole, under a lock beside it, to the file
-    that has the name just then."""
+    """Appends to a file that several processes share, and that rotates: each record is written whole, under a lock
+    beside it, to the file that has the name just then."""
 
     def __init__(self, path: Path):
         super().__init__()

@@ -15,7 +15,8 @@ T = TypeVar("T")
 
 
 class Remembered:
-    """Results by the identity of some values and a key. most_bytes: about how much the results may take together, as `size` tells.
+    """Results by the identity of some values and a key. most_bytes: about how much the results may take together, as
+    `size` tells.
 
     May be shared between threads; two that want the same at once may both make it.
     """

@@ -1,7 +1,7 @@
 """Frame numbers as timecode and back, from the source's own start, non-drop and drop-frame.
 
-Source: SMPTE ST 12-1. Drop-frame counts skip the first two numbers of each minute but every tenth at a nominal 30, four at 60,
-so that the count keeps step with the clock at 29.97 and 59.94 frames per second.
+Source: SMPTE ST 12-1. Drop-frame counts skip the first two numbers of each minute but every tenth at a nominal 30, four
+at 60, so that the count keeps step with the clock at 29.97 and 59.94 frames per second.
 """
 
 from __future__ import annotations
@@ -20,7 +20,10 @@ USUAL_RATES = ("23.976", "24", "25", "29.97", "30", "50", "59.94", "60")
 
 
 def rate_of(text: str) -> Fraction:
-    """Frames a second from a number or a fraction; 23.976, 29.97, 59.94 and 119.88 mean so many thousandths of 1001. Raises ValueError."""
+    """Frames a second from a number or a fraction; 23.976, 29.97, 59.94 and 119.88 mean so many thousandths of 1001.
+
+    Raises ValueError.
+    """
     try:
         rate = Fraction(text.strip().replace(",", "."))
     except ZeroDivisionError:
@@ -34,7 +37,8 @@ def rate_of(text: str) -> Fraction:
 
 @dataclass(frozen=True, slots=True)
 class Timecode:
-    """How the frames of a clip are counted. fps: nominal whole rate; first: count of the clip's frame 0; drop: drop-frame."""
+    """How the frames of a clip are counted. fps: nominal whole rate; first: count of the clip's frame 0; drop:
+    drop-frame."""
 
     fps: int
     first: int = 0
@@ -42,7 +46,8 @@ class Timecode:
 
     @staticmethod
     def of(rate: Fraction | float, start: str = "") -> Timecode:
-        """The counting of a clip by its rate and its own start, as HH:MM:SS:FF or, where frames are dropped, HH:MM:SS;FF.
+        """The counting of a clip by its rate and its own start, as HH:MM:SS:FF or, where frames are dropped,
+        HH:MM:SS;FF.
 
         A start that does not read as a timecode counts from zero.
         """
@@ -67,8 +72,8 @@ class Timecode:
         return f"{sign}{hours:02d}:{seconds // 60 % 60:02d}:{seconds % 60:02d}{';' if self.drop else ':'}{rest:02d}"
 
     def frame(self, text: str) -> int:
-        """Frame number of the clip from HH:MM:SS:FF, from any shorter tail of it, which counts from the clip's first frame, or from a
-        plain frame number. Raises SkiagraphError for anything else."""
+        """Frame number of the clip from HH:MM:SS:FF, from any shorter tail of it, which counts from the clip's first
+        frame, or from a plain frame number. Raises SkiagraphError for anything else."""
         parts = re.split(r"[:;]", text.strip())
         if not 1 <= len(parts) <= 4 or not all(re.fullmatch(r"\d+", part) for part in parts):
             raise SkiagraphError(f"“{text}” is not a timecode; write it as {self.text(112)} or as a frame number.")

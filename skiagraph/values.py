@@ -1,14 +1,15 @@
 """Values: the immutable structs a project is made of, and families of kinds of which each lives in a file of its own.
 
-A struct is the model and the file's document at once. A family is an open, tagged union: a new kind subclasses its base and
-registers itself once, after which drawing, saving, checking and the window know it without being told. Nothing here knows what
-the kinds mean.
+A struct is the model and the file's document at once. A family is an open, tagged union: a new kind subclasses its base
+and registers itself once, after which drawing, saving, checking and the window know it without being told. Nothing here
+knows what the kinds mean.
 """
 
 from __future__ import annotations
 
 import importlib
 import pkgutil
+import re
 from collections.abc import Callable, Iterator
 from typing import Any, ClassVar
 
@@ -64,9 +65,9 @@ def load_kinds(package: str, path: list[str]) -> None:
 class Parameter(msgspec.Struct, frozen=True):
     """One parameter of a kind, as it describes itself.
 
-    title, unit, tip: for people; low, high, step: in units shown; scale: units shown for one of the value's; default: of the
-    value. form: "number", "colour", "choice" of one of `options` (value and word each), "covers" (tags of some of them), "text" or "file". rare: seldom needed, so that it
-    may be folded away; decimals: that are shown.
+    title, unit, tip: for people; low, high, step: in units shown; scale: units shown for one of the value's; default:
+    of the value. form: "number", "colour", "choice" of one of `options` (value and word each), "covers" (tags of some
+    of them), "text" or "file". rare: seldom needed, so that it may be folded away; decimals: that are shown.
     """
 
     name: str
@@ -86,8 +87,8 @@ class Parameter(msgspec.Struct, frozen=True):
 
 def described(title: str, tip: str, *, low: float = 0, high: float = 0, unit: str = "", step: float = 1, scale: float = 1, form: str = "number",
               options: dict[str, str] | None = None, rare: bool = False, decimals: int = 0) -> msgspec.Meta:
-    """Annotation of a parameter: what it is called, its unit, what more of it does, and its range in units shown; as `Parameter` says. The file's range
-    is wider only by what `Annotated` says besides."""
+    """Annotation of a parameter: what it is called, its unit, what more of it does, and its range in units shown; as
+    `Parameter` says. The file's range is wider only by what `Annotated` says besides."""
     return msgspec.Meta(title=title, description=tip, extra={"unit": unit, "low": low, "high": high, "step": step, "scale": scale, "form": form,
                                                              "options": tuple((options or {}).items()), "rare": rare, "decimals": decimals})
 
@@ -108,7 +109,8 @@ def parameters(kind: type) -> tuple[Parameter, ...]:
 
 
 def between(one: Any, other: Any, share: float) -> Any:
-    """A kind between two of the same kind, share 0..1 of the way: numbers and colours go over, and of everything else the first holds."""
+    """A kind between two of the same kind, share 0..1 of the way: numbers and colours go over, and of everything else
+    the first holds."""
     changed = {}
     for parameter in parameters(type(one)):
         a, b = getattr(one, parameter.name), getattr(other, parameter.name)
@@ -145,8 +147,22 @@ def written(value: Any) -> bytes:
 
 
 def schema_of(type_: type) -> dict:
-    """The JSON Schema of a type, with every kind that is known now."""
-    return msgspec.json.schema(type_, schema_hook=_schema_hook)
+    """The JSON Schema of a type, with every kind that is known now.
+
+    Descriptions are the docstrings, one line for each paragraph however the source is wrapped.
+    """
+    return _in_whole_paragraphs(msgspec.json.schema(type_, schema_hook=_schema_hook))
+
+
+def _in_whole_paragraphs(schema: Any) -> Any:
+    if isinstance(schema, list):
+        return [_in_whole_paragraphs(part) for part in schema]
+    if not isinstance(schema, dict):
+        return schema
+    told = {name: _in_whole_paragraphs(part) for name, part in schema.items()}
+    if isinstance(told.get("description"), str):
+        told["description"] = "\n\n".join(" ".join(part.split()) for part in re.split(r"\n\s*\n", told["description"]))
+    return told
 
 
 def _families(type_: Any) -> Iterator[type]:

@@ -1,4 +1,8 @@
-"""All tests. Properties are tried with the same cases each time, so that a run says the same twice; with SKIAGRAPH_EXPLORE set, with new ones."""
+"""All tests.
+
+Properties are tried with the same cases each time, so that a run says the same twice; with SKIAGRAPH_EXPLORE set, with
+new ones.
+"""
 
 import os
 

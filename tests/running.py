@@ -1,6 +1,8 @@
-"""Runs all tests, or those named, in as many processes as there are processors, and ends with what failed and one line: N passed, N failed.
+"""Runs all tests, or those named, in as many processes as there are processors, and ends with what failed and one line:
+N passed, N failed.
 
-Each process runs whole modules, so that what a module makes once is made once. With SKIAGRAPH_TEST_PROCESSES=1 all run here, one after another.
+Each process runs whole modules, so that what a module makes once is made once. With SKIAGRAPH_TEST_PROCESSES=1 all run
+here, one after another.
 """
 
 from __future__ import annotations
@@ -53,7 +55,10 @@ def run(name: str) -> Outcome:
 
 
 def outcomes(names: list[str], processes: int) -> Iterator[Outcome]:
-    """What came of each name, as they end. A process that a test brings down is a failure of each name that was not done by then."""
+    """What came of each name, as they end.
+
+    A process that a test brings down is a failure of each name that was not done by then.
+    """
     if processes == 1:
         yield from map(run, names)
         return

@@ -63,8 +63,8 @@ def read_number(grey: np.ndarray) -> int:
 
 def make_clip(path: Path, frames: int = 40, *, size=(160, 96), rate=Fraction(25), encoder="libx264", pixel_format="yuv420p", options=None, pts=None,
               time_base=None, draw=numbered_frame, sound=False, rotation=0, metadata=None, tags=None, timecode=None, aspect=None, fields="") -> Path:
-    """Write a clip. pts: function from frame to time stamp in time_base; draw: function (n, width, height) → RGB. fields: top or bottom, the
-    first of each interlaced picture."""
+    """Write a clip. pts: function from frame to time stamp in time_base; draw: function (n, width, height) → RGB.
+    fields: top or bottom, the first of each interlaced picture."""
     time_base = time_base or 1 / Fraction(rate)
     with av.open(str(path), "w") as out:
         stream = out.add_stream(encoder, rate=rate, options={str(k): str(v) for k, v in (options or {}).items()})
@@ -138,7 +138,8 @@ def head_path(first: int, count: int, cx=80.0, cy=48.0, width=30.0, height=40.0,
 
 
 def project_on(clip: Path, *paths: HeadPath, scanned=True) -> Project:
-    """A project with one clip and a subject for each path, each on a track of a scan; not scanned: the tracks are there without it."""
+    """A project with one clip and a subject for each path, each on a track of a scan; not scanned: the tracks are there
+    without it."""
     return with_people(add_clip(Project(), *open_clip(clip)), *paths, scanned=scanned)
 
 

@@ -1,4 +1,5 @@
-"""The shape of the program: the core knows no Qt, folders import only from those before them, and what ships has a licence."""
+"""The shape of the program: the core knows no Qt, folders import only from those before them, and what ships has a
+licence."""
 
 import ast
 import re

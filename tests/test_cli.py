@@ -1,4 +1,5 @@
-"""The command line as a person types it: from a clip to a checked file, and one sentence for everything that goes wrong."""
+"""The command line as a person types it: from a clip to a checked file, and one sentence for everything that goes
+wrong."""
 
 import io
 import json
@@ -288,7 +289,8 @@ class SignalTest(TemporaryFolder):
         self.out.mkdir()
 
     def ended_by(self, number, all_of_it=False):
-        """Exit code of a render that gets a signal after its first frame, and what it said. all_of_it: so does every process it started."""
+        """Exit code of a render that gets a signal after its first frame, and what it said. all_of_it: so does every
+        process it started."""
         places = {"XDG_CACHE_HOME": str(self.folder / "cache"), "XDG_STATE_HOME": str(self.folder / "state")}
         with subprocess.Popen([sys.executable, "-m", "skiagraph", "render", str(self.place), "-o", str(self.out / "o.mp4")], env={**os.environ, **places},
                               cwd=Path(__file__).parents[1], stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True, start_new_session=True) as process:

@@ -1,8 +1,8 @@
-"""Nothing leaves the machine, and nothing is kept outside our own folders: a whole job under a watch that ends it at the first socket
-to anywhere.
+"""Nothing leaves the machine, and nothing is kept outside our own folders: a whole job under a watch that ends it at
+the first socket to anywhere.
 
-The watch is a seccomp filter (Linux, prctl(2) and seccomp(2)): the kernel ends the process, and all it starts, when one asks for a socket
-that is not a local one (AF_UNIX). Looking up a name needs such a socket too.
+The watch is a seccomp filter (Linux, prctl(2) and seccomp(2)): the kernel ends the process, and all it starts, when one
+asks for a socket that is not a local one (AF_UNIX). Looking up a name needs such a socket too.
 """
 
 import os

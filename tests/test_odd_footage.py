@@ -1,4 +1,5 @@
-"""A matrix of odd footage: each kind is opened, covered and exported in every format, and comes out right, or is refused in one sentence."""
+"""A matrix of odd footage: each kind is opened, covered and exported in every format, and comes out right, or is
+refused in one sentence."""
 
 from fractions import Fraction
 
@@ -28,7 +29,8 @@ def soft(n, width, height):
 
 
 def coarse(pictures):
-    """Means of squares of eight px: noise of codecs, and the dots of a palette, count for little, and a wrong colour for all it is."""
+    """Means of squares of eight px: noise of codecs, and the dots of a palette, count for little, and a wrong colour
+    for all it is."""
     count, height, width = (n - n % 8 if axis else n for axis, n in enumerate(pictures.shape[:3]))
     return pictures[:, :height, :width].reshape(count, height // 8, 8, width // 8, 8, 3).mean(axis=(2, 4))
 

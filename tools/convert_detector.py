@@ -1,13 +1,15 @@
-"""Made skiagraph/assets/models/face_detector.onnx from the weights in libfacedetection; kept to show where the file comes from.
+"""Made skiagraph/assets/models/face_detector.onnx from the weights in libfacedetection; kept to show where the file
+comes from.
 
-That library carries the weights of YuNet as arrays of its shared object, under their layers' names, and runs them slowly
-(without wide instructions). onnxruntime runs the same network eight times as fast.
+That library carries the weights of YuNet as arrays of its shared object, under their layers' names, and runs them
+slowly (without wide instructions). onnxruntime runs the same network eight times as fast.
 
     pip install onnx numpy;  pip download --no-deps yuface==2023.5.1  (unpack it)
     python tools/convert_detector.py .../yuface/libfacedetection.so face_detector.onnx
 
 What it finds equals what the library finds (boxes to the px, scores to the percent the library gives).
-Network: Wu, Peng and Yu, YuNet: A Tiny Millisecond-level Face Detector, Machine Intelligence Research 2023; weights by Shiqi Yu, BSD 3-clause.
+Network: Wu, Peng and Yu, YuNet: A Tiny Millisecond-level Face Detector, Machine Intelligence Research 2023; weights by
+Shiqi Yu, BSD 3-clause.
 """
 
 import ctypes
@@ -45,7 +47,8 @@ class Graph:
         return self.node("Relu", [x])
 
     def first(self, x: str) -> str:
-        """3x3, stride 2; stored as 27 weights a filter, filled up to 32, in the order row, column, colour (BGR; turned to RGB here)."""
+        """3x3, stride 2; stored as 27 weights a filter, filled up to 32, in the order row, column, colour (BGR; turned
+        to RGB here)."""
         kernel = self.stored("backbone__model0_pw_weight", 16, 32)[:, :27].reshape(16, 3, 3, 3)[..., ::-1].transpose(0, 3, 1, 2)
         x = self.node("Cast", [self.node("Transpose", [x], perm=[0, 3, 1, 2])], to=TensorProto.FLOAT)
         bias = self.stored("backbone__model0_pw_bias", 16)

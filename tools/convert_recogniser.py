@@ -1,13 +1,16 @@
-"""Made skiagraph/assets/models/face_descriptor.onnx from dlib's recognition network; kept to show where the file comes from.
+"""Made skiagraph/assets/models/face_descriptor.onnx from dlib's recognition network; kept to show where the file comes
+from.
 
-dlib's own Python module computes a descriptor in 230 ms and holds the interpreter lock meanwhile (measured, dlib-bin 20.0.1),
-which would freeze the window. The same weights run by onnxruntime take 11 ms on one thread and leave the lock alone.
+dlib's own Python module computes a descriptor in 230 ms and holds the interpreter lock meanwhile (measured, dlib-bin
+20.0.1), which would freeze the window. The same weights run by onnxruntime take 11 ms on one thread and leave the lock
+alone.
 
-    pip install onnx numpy dlib-bin;  pip download --no-deps --no-binary :all: face_recognition_models==0.3.0  (unpack it)
-    python tools/convert_recogniser.py .../dlib_face_recognition_resnet_model_v1.dat face_descriptor.onnx
+    pip install onnx numpy dlib-bin;  pip download --no-deps --no-binary :all: face_recognition_models==0.3.0  (unpack
+    it) python tools/convert_recogniser.py .../dlib_face_recognition_resnet_model_v1.dat face_descriptor.onnx
 
 Descriptors equal dlib's within 1e-6. Network: He et al., Deep Residual
-Learning, 2016, in the variant of dlib's dnn_face_recognition_ex.cpp (29 convolutions, 128 numbers); weights by Davis King, CC0.
+Learning, 2016, in the variant of dlib's dnn_face_recognition_ex.cpp (29 convolutions, 128 numbers); weights by Davis
+King, CC0.
 """
 
 import sys

@@ -1,10 +1,12 @@
-"""Made skiagraph/assets/models/speaker_encoder.onnx from Resemblyzer's voice encoder; kept to show where the file comes from.
+"""Made skiagraph/assets/models/speaker_encoder.onnx from Resemblyzer's voice encoder; kept to show where the file comes
+from.
 
     pip install torch==2.13.0 onnx onnxruntime numpy;  pip download --no-deps Resemblyzer==0.1.4  (unpack it)
     python tools/convert_speaker.py .../resemblyzer/pretrained.pt speaker_encoder.onnx
 
-The script compares both networks on random spectrograms and stops where they differ by more than 1e-5. Network: Wan et al., Generalized
-End-to-End Loss for Speaker Verification, 2018 (three LSTM layers of 256, 256 numbers); weights by C. Jemine for Resemble AI, Apache-2.0.
+The script compares both networks on random spectrograms and stops where they differ by more than 1e-5. Network: Wan et
+al., Generalized End-to-End Loss for Speaker Verification, 2018 (three LSTM layers of 256, 256 numbers); weights by C.
+Jemine for Resemble AI, Apache-2.0.
 """
 
 import sys

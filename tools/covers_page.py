@@ -1,4 +1,5 @@
-"""Make the part of docs/covers.md that says what each cover can be told, from what the covers say of themselves, and the picture of all of them on the demo.
+"""Make the part of docs/covers.md that says what each cover can be told, from what the covers say of themselves, and
+the picture of all of them on the demo.
 
     python -m tools.covers_page
 """

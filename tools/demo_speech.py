@@ -1,4 +1,5 @@
-"""Made skiagraph/assets/demo/voice.speech.flac, and put it into voice.mp4: what is said in the demo, spoken by a machine. Kept to show where the file comes from.
+"""Made skiagraph/assets/demo/voice.speech.flac, and put it into voice.mp4: what is said in the demo, spoken by a
+machine. Kept to show where the file comes from.
 
     apt-get install espeak-ng;  python tools/demo_speech.py skiagraph/assets/demo
 

@@ -1,4 +1,5 @@
-"""Made skiagraph/assets/voices/made-up.opus: speakers that the check of an exported file compares a disguised voice with. Spoken by a machine; nobody was recorded. Kept to show where the file comes from.
+"""Made skiagraph/assets/voices/made-up.opus: speakers that the check of an exported file compares a disguised voice
+with. Spoken by a machine; nobody was recorded. Kept to show where the file comes from.
 
     apt-get install espeak-ng;  python tools/made_up_voices.py skiagraph/assets/voices/made-up.opus
 

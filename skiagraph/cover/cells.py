@@ -1,4 +1,7 @@
-"""A region seen as cells of a grid: their means, and pictures made of these. Exact to parts of a sample, so that nothing shimmers when the grid moves by less than one."""
+"""A region seen as cells of a grid: their means, and pictures made of these.
+
+Exact to parts of a sample, so that nothing shimmers when the grid moves by less than one.
+"""
 
 from __future__ import annotations
 
@@ -19,8 +22,8 @@ PITCH = 1.5
 class Axis:
     """The cells of a grid along one axis, in samples of the plane.
 
-    edges: float64 (n + 1,), where cells begin and end; low, high: the samples they cover, as far as the picture goes; shares: float32 (n, high - low), how much of each
-    sample lies in a cell; first, last: of the region.
+    edges: float64 (n + 1,), where cells begin and end; low, high: the samples they cover, as far as the picture goes;
+    shares: float32 (n, high - low), how much of each sample lies in a cell; first, last: of the region.
     """
 
     edges: np.ndarray
@@ -32,7 +35,8 @@ class Axis:
 
     @staticmethod
     def over(first: int, last: int, edges: np.ndarray, limit: int) -> Axis:
-        """Of a region first .. last in a picture of `limit` samples, with cells between the edges; those outside the picture are left out."""
+        """Of a region first .. last in a picture of `limit` samples, with cells between the edges; those outside the
+        picture are left out."""
         inside = (edges[1:] > 0) & (edges[:-1] < limit)
         begins, ends = np.clip(edges[:-1][inside], 0, limit), np.clip(edges[1:][inside], 0, limit)
         low, high = int(np.floor(begins[0])), int(np.ceil(ends[-1]))
@@ -43,8 +47,8 @@ class Axis:
     @staticmethod
     @lru_cache(maxsize=64)
     def even(first: int, last: int, origin: float, pitch: float, limit: int, beyond: float = 0.0) -> Axis:
-        """The same with cells of one size, of which one begins at the origin; beyond: samples to both sides of the region that they cover as well. Kept, since both planes of colour
-        ask for the same."""
+        """The same with cells of one size, of which one begins at the origin; beyond: samples to both sides of the
+        region that they cover as well. Kept, since both planes of colour ask for the same."""
         pitch = max(1.0, pitch)
         from_cell, to_cell = np.floor((first - beyond - origin) / pitch), np.ceil((last + beyond - origin) / pitch)
         return Axis.over(first, last, origin + np.arange(from_cell, to_cell + 1) * pitch, limit)
@@ -60,8 +64,8 @@ class Axis:
 
     @lru_cache(maxsize=64)
     def gaussian(self, sigma: float) -> np.ndarray:
-        """float32 (last - first, n): how much each cell says to a sample of the region, under a Gaussian of this deviation (samples). Where the picture ends the cells
-        that there are count for more."""
+        """float32 (last - first, n): how much each cell says to a sample of the region, under a Gaussian of this
+        deviation (samples). Where the picture ends the cells that there are count for more."""
         apart = (np.arange(self.first, self.last)[:, None] + 0.5 - self.middles[None, :]) / max(sigma, 1e-3)
         weights = np.exp(-0.5 * np.minimum(apart * apart, 160.0))
         return (weights / weights.sum(axis=1, keepdims=True)).astype(np.float32)
@@ -79,17 +83,19 @@ def nearer(values: np.ndarray, to: float, share: float) -> np.ndarray:
 
 
 def coarse(values: np.ndarray, region: Region, steps: int) -> np.ndarray:
-    """Values in so many steps of the range: what lies between them is gone for who averages frames or turns a blur back."""
+    """Values in so many steps of the range: what lies between them is gone for who averages frames or turns a blur
+    back."""
     step = (1 << region.frame.layout.depth) / steps
     return np.rint(values / np.float32(step)) * np.float32(step)
 
 
 def softened(region: Region, sigma_x: float, sigma_y: float, steps: int, towards: tuple[float, float] = (0.0, 0.0)) -> np.ndarray:
-    """A region under a Gaussian of the given deviations (samples), float32, by way of so few cells and steps that no finer picture can be had from it. towards: a value and how far the
-    cells go towards it, before they are made coarse.
+    """A region under a Gaussian of the given deviations (samples), float32, by way of so few cells and steps that no
+    finer picture can be had from it. towards: a value and how far the cells go towards it, before they are made coarse.
 
-    The cells' pitch is 1.5 deviations of the Gaussian that spreads them again, at which its ripple is under a hundredth of a per cent; both together deviate as
-    was asked for. Source: Burt and Adelson, The Laplacian Pyramid as a Compact Image Code, IEEE Transactions on Communications 1983, for sampling what a Gaussian leaves.
+    The cells' pitch is 1.5 deviations of the Gaussian that spreads them again, at which its ripple is under a hundredth
+    of a per cent; both together deviate as was asked for. Source: Burt and Adelson, The Laplacian Pyramid as a Compact
+    Image Code, IEEE Transactions on Communications 1983, for sampling what a Gaussian leaves.
     """
     x0, y0, x1, y1 = region.box
     height, width = region.samples.shape

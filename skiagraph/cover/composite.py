@@ -1,7 +1,7 @@
 """Covers laid on a frame in the source's own samples, only inside the box of each matte.
 
-Samples outside every matte are not touched: they reach the encoder bit for bit. Covers are laid one over the other: each hides what
-is there with the covers before it, so that where two overlap nothing is finer than either.
+Samples outside every matte are not touched: they reach the encoder bit for bit. Covers are laid one over the other:
+each hides what is there with the covers before it, so that where two overlap nothing is finer than either.
 """
 
 from __future__ import annotations
@@ -21,8 +21,11 @@ from skiagraph.media.frame import Frame, stored, stored_box
 
 
 def with_layers(frame: Frame, layers: list[Layer], *, in_place: bool = False) -> Frame:
-    """The frame with the given layers laid on it in order. Without layers it is returned itself. in_place: on the frame given, which nobody may want as it was; otherwise
-    that is not changed."""
+    """The frame with the given layers laid on it in order.
+
+    Without layers it is returned itself. in_place: on the frame given, which nobody may want as it was; otherwise that
+    is not changed.
+    """
     if not layers:
         return frame
     result = frame if in_place else frame.writable()
@@ -42,7 +45,8 @@ def with_layers(frame: Frame, layers: list[Layer], *, in_place: bool = False) ->
 
 
 def _in_front(layer: Layer, frame: Frame) -> tuple[np.ndarray, tuple[int, int, int, int]] | None:
-    """What is in front of a layer, in it and as far around it as covers look: alpha and its box in the stored picture; None where nothing is."""
+    """What is in front of a layer, in it and as far around it as covers look: alpha and its box in the stored picture;
+    None where nothing is."""
     if not layer.fronts:
         return None
     width, height = frame.size if frame.rotation in (0, 180) else frame.size[::-1]
@@ -58,8 +62,8 @@ def _in_front(layer: Layer, frame: Frame) -> tuple[np.ndarray, tuple[int, int, i
 
 
 def _lay_on(frame: Frame, layer: Layer, planes, alpha: np.ndarray, whole: np.ndarray, box, front, lines: int) -> None:
-    """Lay a layer on the planes of a frame, or of one of its fields. whole: alpha with what is in front; box: in lines of the planes; front: what is in front of it, as alpha and its box, or None; lines: of the
-    frame for one of them."""
+    """Lay a layer on the planes of a frame, or of one of its fields. whole: alpha with what is in front; box: in lines
+    of the planes; front: what is in front of it, as alpha and its box, or None; lines: of the frame for one of them."""
     layout = frame.layout
     corner, measure, age = _corner(layer.outline, frame), _measure(layer), max(0, frame.number - layer.began)
     made: dict[tuple[int, int], tuple] = {}
@@ -88,7 +92,10 @@ def _lay_on(frame: Frame, layer: Layer, planes, alpha: np.ndarray, whole: np.nda
 
 
 def _hidden(covers: Sequence[Cover], regions: list[Region]) -> list[np.ndarray]:
-    """What is seen in each plane of a region instead of its samples. Each of several covers hides what those before it made, and none of them what was shot."""
+    """What is seen in each plane of a region instead of its samples.
+
+    Each of several covers hides what those before it made, and none of them what was shot.
+    """
     *before, last = covers
     for cover in before:
         after = []
@@ -102,16 +109,19 @@ def _hidden(covers: Sequence[Cover], regions: list[Region]) -> list[np.ndarray]:
 
 
 def _field_of(alpha: np.ndarray, box, parity: int):
-    """The part of a matte that lies on each second line, and its box in those lines. The two fields of an interlaced frame are pictures
-    of two moments: what is mixed of both would comb, and hide neither."""
+    """The part of a matte that lies on each second line, and its box in those lines.
+
+    The two fields of an interlaced frame are pictures of two moments: what is mixed of both would comb, and hide
+    neither.
+    """
     x0, y0, x1, y1 = box
     first, last = -((parity - y0) // 2), -((parity - y1) // 2)
     return alpha[2 * first + parity - y0::2], (x0, first, x1, last)
 
 
 def _taller(alpha: np.ndarray, box):
-    """A matte and its box grown by a line up and down: software that takes the frame for a whole picture finds the colour of a line
-    elsewhere."""
+    """A matte and its box grown by a line up and down: software that takes the frame for a whole picture finds the
+    colour of a line elsewhere."""
     x0, y0, x1, y1 = box
     top = min(1, y0)
     padded = np.pad(alpha, ((top + 1, 2), (0, 0)))
@@ -142,7 +152,8 @@ def _without(plane: np.ndarray, front: np.ndarray, box) -> np.ndarray:
 
 
 def _measure(layer: Layer) -> tuple[float, float]:
-    """Width and height, px, that strength is measured against: of what is covered with its growth for speed and doubt, but without its margin."""
+    """Width and height, px, that strength is measured against: of what is covered with its growth for speed and doubt,
+    but without its margin."""
     if layer.measure:
         return layer.measure
     without = 1 / (1 + layer.style.margin)
@@ -150,7 +161,8 @@ def _measure(layer: Layer) -> tuple[float, float]:
 
 
 def _corner(outline, frame: Frame) -> tuple[float, float]:
-    """Top left corner of the outline's own box in the stored picture; it moves with the face, unlike the box cut to the frame."""
+    """Top left corner of the outline's own box in the stored picture; it moves with the face, unlike the box cut to the
+    frame."""
     width, height = frame.size
     cx, cy = outline.cx, outline.cy
     if frame.rotation == 90:
@@ -171,7 +183,8 @@ def _stored_box(box: tuple[int, int, int, int], alpha: np.ndarray, frame: Frame)
 
 
 def _subsampled(alpha, box, shift_x, shift_y, shape):
-    """The matte for a plane with fewer samples: each takes the largest alpha of the pixels it stands for, so no colour leaks."""
+    """The matte for a plane with fewer samples: each takes the largest alpha of the pixels it stands for, so no colour
+    leaks."""
     x0, y0, x1, y1 = box
     if not shift_x and not shift_y:
         return alpha, box

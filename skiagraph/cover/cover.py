@@ -16,9 +16,12 @@ Colour = tuple[Byte, Byte, Byte]
 
 
 class Cover(Family):
-    """A way to hide. Strength is measured against what is hidden, so that it holds when somebody walks towards the camera.
+    """A way to hide.
 
-    word and tip: how people call it. Of numbers that can be keyed the fields are int or float, and a value between two hides no less than the weaker.
+    Strength is measured against what is hidden, so that it holds when somebody walks towards the camera.
+
+    word and tip: how people call it. Of numbers that can be keyed the fields are int or float, and a value between two
+    hides no less than the weaker.
     """
 
     __slots__ = ()
@@ -35,7 +38,10 @@ class Cover(Family):
 
     @property
     def hides_alone(self) -> bool:
-        """True when nothing of what is beneath is seen through it as it was. What does not is laid on a cover that does."""
+        """True when nothing of what is beneath is seen through it as it was.
+
+        What does not is laid on a cover that does.
+        """
         return True
 
     def strength(self) -> float:
@@ -52,7 +58,8 @@ class Cover(Family):
 
 
 class Style(Value, frozen=True):
-    """How an outline is hidden: covers laid one over the other in order, how far they reach beyond it, and how soft the edge is outside of that.
+    """How an outline is hidden: covers laid one over the other in order, how far they reach beyond it, and how soft the
+    edge is outside of that.
 
     margin and feather: shares of the size of what is covered.
     """
@@ -68,8 +75,10 @@ class Style(Value, frozen=True):
 
     @property
     def laid(self) -> tuple[Cover, ...]:
-        """What is laid, in order: its covers, on a ground where none of them hides by itself. So no opacity, no hole in a picture and no missing file lays
-        anything open."""
+        """What is laid, in order: its covers, on a ground where none of them hides by itself.
+
+        So no opacity, no hole in a picture and no missing file lays anything open.
+        """
         return self.covers if any(cover.hides_alone for cover in self.covers) else (ground(), *self.covers)
 
     @staticmethod
@@ -91,6 +100,7 @@ def ground() -> Cover:
 
 
 def default_style() -> Style:
-    """What a new project covers with: the one that looks soft, and under which no attack of benchmarks/attack.py tells one person from another. A blur keeps some of the colours of skin and hair,
-    by which people under the same cover are told apart more often than by luck."""
+    """What a new project covers with: the one that looks soft, and under which no attack of benchmarks/attack.py tells
+    one person from another. A blur keeps some of the colours of skin and hair, by which people under the same cover are
+    told apart more often than by luck."""
     return Style((Cover.kinds["dissolve"](),))

@@ -17,7 +17,8 @@ APART = 0.08
 
 
 class Label(Value, frozen=True):
-    """caption: what it says and how it looks; side: of the outline; height: of a line, as a share of the outline's height."""
+    """caption: what it says and how it looks; side: of the outline; height: of a line, as a share of the outline's
+    height."""
 
     caption: Cover
     side: Annotated[Literal["above", "below", "left", "right"], described("Side", "Where it stands.", form="choice", options={"above": "above", "below": "below", "left": "left", "right": "right"})] = "below"
@@ -29,7 +30,8 @@ class Label(Value, frozen=True):
 
 
 def label_layer(subject: str, label: Label, outline: Outline, size: tuple[int, int], began: int = 0) -> Layer | None:
-    """The layer of a label beside an outline, in a frame of size (width, height); pushed inside the picture where it would be cut off. None when there is nothing to say."""
+    """The layer of a label beside an outline, in a frame of size (width, height); pushed inside the picture where it
+    would be cut off. None when there is nothing to say."""
     text = getattr(label.caption, "text", "").strip()
     if not text:
         return None

@@ -15,10 +15,12 @@ FULL = 255
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Layer:
-    """alpha: uint8 (y1 - y0, x1 - x0), 255 where the cover is complete; box: x0, y0, x1, y1 px of the upright clip, cut to the
-    frame; outline: with its margin and growth, inside which alpha is 255 but for what is in front. held: uint8 like alpha, how much of each pixel what is in front
-    keeps, and whole: alpha without that; None where nothing is in front. fronts: box px and alpha of each thing in front; began: frame in which it began, which moving covers count from; measure: width and height px
-    that strength is measured against, where it is not the outline's; label: it says something beside somebody and hides nobody."""
+    """alpha: uint8 (y1 - y0, x1 - x0), 255 where the cover is complete; box: x0, y0, x1, y1 px of the upright clip, cut
+    to the frame; outline: with its margin and growth, inside which alpha is 255 but for what is in front. held: uint8
+    like alpha, how much of each pixel what is in front keeps, and whole: alpha without that; None where nothing is in
+    front. fronts: box px and alpha of each thing in front; began: frame in which it began, which moving covers count
+    from; measure: width and height px that strength is measured against, where it is not the outline's; label: it says
+    something beside somebody and hides nobody."""
 
     subject: str
     style: Style
@@ -61,7 +63,10 @@ def layer_of(subject: str, style: Style, outline: Outline, size: tuple[int, int]
 
 
 def matte_of(layers: Iterable[Layer], size: tuple[int, int]) -> np.ndarray:
-    """The union of mattes in a frame of size (width, height): uint8 (height, width), 255 = fully covered. Labels hide nobody."""
+    """The union of mattes in a frame of size (width, height): uint8 (height, width), 255 = fully covered.
+
+    Labels hide nobody.
+    """
     whole = np.zeros((size[1], size[0]), np.uint8)
     for layer in layers:
         if layer.label:

@@ -38,8 +38,8 @@ def visible(line: str) -> str:
 def lettered(text: str, colour: tuple[int, int, int], ground: tuple[int, int, int], opacity: float, border: float, border_colour: tuple[int, int, int], shape: float) -> np.ndarray:
     """A box with words: uint8 (rows, columns, 4) RGBA, not multiplied.
 
-    opacity: of the box, 0..1; border: width of its line as a share of a letter's height; shape: width against height that is aimed at by breaking lines, 0 for one line
-    for each line of the text.
+    opacity: of the box, 0..1; border: width of its line as a share of a letter's height; shape: width against height
+    that is aimed at by breaking lines, 0 for one line for each line of the text.
     """
     font, pad, step = _font(), round(ROOM * LETTER_PX), round(LINE * LETTER_PX)
     lines = _broken(text, shape) or [""]

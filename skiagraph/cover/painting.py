@@ -12,7 +12,8 @@ from skiagraph.remembering import Remembered
 def painted(region: Region, rgba: np.ndarray, place: tuple[float, float, float, float], opacity: float = 1.0) -> np.ndarray:
     """A region's samples with a picture laid on them, float32 (y1 - y0, x1 - x0).
 
-    rgba: uint8 (rows, columns, 4), not multiplied; place: its left, top, right and bottom edge in the unit frame of the outline as it is covered.
+    rgba: uint8 (rows, columns, 4), not multiplied; place: its left, top, right and bottom edge in the unit frame of the
+    outline as it is covered.
     """
     rows, columns = rgba.shape[:2]
     left, top, right, bottom = place

@@ -7,7 +7,8 @@ import numpy as np
 
 
 def spread_from(value: np.ndarray, known: np.ndarray) -> np.ndarray:
-    """float32 (rows, columns) with what is not known (bool, same shape) filled: means of what is, at the finest size at which there is some.
+    """float32 (rows, columns) with what is not known (bool, same shape) filled: means of what is, at the finest size at
+    which there is some.
 
     Source: pull-push, Gortler et al., The Lumigraph, SIGGRAPH 1996.
     """

@@ -15,10 +15,11 @@ _WEIGHTS = {"bt601": (0.299, 0.114), "bt709": (0.2126, 0.0722), "bt2020": (0.262
 
 @dataclass(frozen=True, slots=True)
 class Region:
-    """samples: the whole plane as it is now, with what was laid on it before; box: x0, y0, x1, y1 samples; alpha: uint8 (y1 - y0, x1 - x0), 0 where
-    neither the cover nor what is in front of it is; step_x, step_y: px for a sample; corner_x, corner_y: px of the stored picture, of a corner that moves with what is covered; width, height: of what is
-    covered, px of the stored picture, without its margin; number: which plane; frame: whose it is; outline: px of the upright clip; subject: whose cover it is; age: frames
-    since that began.
+    """samples: the whole plane as it is now, with what was laid on it before; box: x0, y0, x1, y1 samples; alpha: uint8
+    (y1 - y0, x1 - x0), 0 where neither the cover nor what is in front of it is; step_x, step_y: px for a sample;
+    corner_x, corner_y: px of the stored picture, of a corner that moves with what is covered; width, height: of what is
+    covered, px of the stored picture, without its margin; number: which plane; frame: whose it is; outline: px of the
+    upright clip; subject: whose cover it is; age: frames since that began.
     """
 
     samples: np.ndarray
@@ -80,7 +81,8 @@ class Region:
         return (down, width - across) if rotation == 270 else (across, down)
 
     def unit(self) -> tuple[np.ndarray, np.ndarray]:
-        """Where the middles of its samples are in the unit frame of the outline as it is covered: ±1 is its edge, its margin included."""
+        """Where the middles of its samples are in the unit frame of the outline as it is covered: ±1 is its edge, its
+        margin included."""
         u, v = self.outline.place.to_unit(*self.places())
         grown = np.float32(1 / (1 + self.outline.grown))
         return u * grown, v * grown

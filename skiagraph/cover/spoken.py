@@ -1,4 +1,5 @@
-"""Covers in words, made from how they describe themselves: “mosaic:blocks=4,rounded=50 + blur:size=8”, and what there is to say."""
+"""Covers in words, made from how they describe themselves: “mosaic:blocks=4,rounded=50 + blur:size=8”, and what there
+is to say."""
 
 from __future__ import annotations
 
@@ -16,12 +17,16 @@ class BadCover(SkiagraphError):
 
 
 def covers_of(text: str) -> tuple[Cover, ...]:
-    """Covers from words: kinds with their parameters in the units shown, one over the other where a plus stands between them. Raises BadCover."""
+    """Covers from words: kinds with their parameters in the units shown, one over the other where a plus stands between
+    them. Raises BadCover."""
     return tuple(said_of(part.strip(), Cover, "cover") for part in text.split("+"))
 
 
 def said_of(text: str, family: type[Family], word: str):
-    """One of a family from words, its parameters in the units shown. word: what such a one is called. Raises BadCover."""
+    """One of a family from words, its parameters in the units shown. word: what such a one is called.
+
+    Raises BadCover.
+    """
     tag, _, given = text.partition(":")
     if tag.strip() not in family.kinds:
         raise BadCover(f"“{tag.strip()}” is no {word}; there are {', '.join(sorted(family.kinds))}.")

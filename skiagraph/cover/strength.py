@@ -1,5 +1,8 @@
-"""How strong a cover is, measured: what detail of a face passes through it. Patterns are drawn, covered, and looked at again, so that it holds for every kind of cover and for
-several one over the other."""
+"""How strong a cover is, measured: what detail of a face passes through it.
+
+Patterns are drawn, covered, and looked at again, so that it holds for every kind of cover and for several one over the
+other.
+"""
 
 from __future__ import annotations
 
@@ -19,11 +22,14 @@ from skiagraph.values import replace
 
 @dataclass(frozen=True, slots=True)
 class StrengthSettings:
-    """passes: share of a pattern's contrast that has to come through for its detail to count as left. safe_cycles: so many cycles across the face are safe; people need 8 to 16 to know
-    a face well and still know familiar ones in motion at 5 (Costen, Parker and Craw, Effects of high-pass and low-pass spatial filtering on face identification, Perception & Psychophysics 1996;
-    Lander, Bruce and Hill, Evaluating the effectiveness of pixelation and blurring, Applied Cognitive Psychology 2001), and recognisers do with far less: behind 7 blocks, 3.5 cycles, one named the right
-    one of 32 in three frames of four (McPherson, Shokri and Shmatikov, Defeating image obfuscation with deep learning, 2016, find the same). weak_cycles: from so many on a cover is too weak for anybody.
-    face_share: width of a face as a share of its head's. Larger values of the others let weaker covers pass.
+    """passes: share of a pattern's contrast that has to come through for its detail to count as left. safe_cycles: so
+    many cycles across the face are safe; people need 8 to 16 to know a face well and still know familiar ones in motion
+    at 5 (Costen, Parker and Craw, Effects of high-pass and low-pass spatial filtering on face identification,
+    Perception & Psychophysics 1996; Lander, Bruce and Hill, Evaluating the effectiveness of pixelation and blurring,
+    Applied Cognitive Psychology 2001), and recognisers do with far less: behind 7 blocks, 3.5 cycles, one named the
+    right one of 32 in three frames of four (McPherson, Shokri and Shmatikov, Defeating image obfuscation with deep
+    learning, 2016, find the same). weak_cycles: from so many on a cover is too weak for anybody. face_share: width of a
+    face as a share of its head's. Larger values of the others let weaker covers pass.
     """
 
     passes: float = 0.1
@@ -56,9 +62,11 @@ def safety(cycles: float) -> Safety:
 
 
 def detail_left(style: Style, face_px: float | None = None) -> float:
-    """The finest pattern that comes through a style, cycles across the face: 0 where none does. face_px: width of the face, which holds no more than a cycle for each two px.
+    """The finest pattern that comes through a style, cycles across the face: 0 where none does. face_px: width of the
+    face, which holds no more than a cycle for each two px.
 
-    By the modulation transfer: contrast that comes out for contrast that goes in, of waves across and down (Boreman, Modulation Transfer Function, SPIE 2001).
+    By the modulation transfer: contrast that comes out for contrast that goes in, of waves across and down (Boreman,
+    Modulation Transfer Function, SPIE 2001).
     """
     left = _detail_left(replace(style, margin=0.0, feather=0.0))
     return left if face_px is None else min(left, face_px / 2)
@@ -79,7 +87,8 @@ def _detail_left(style: Style) -> float:
 
 @lru_cache(maxsize=512)
 def transfer(style: Style) -> tuple[float, ...]:
-    """The share of contrast that comes through for each of CYCLES: the larger of waves across and down, mean over their phases."""
+    """The share of contrast that comes through for each of CYCLES: the larger of waves across and down, mean over their
+    phases."""
     shares = []
     for cycles in CYCLES:
         across = float(np.mean([_passed(style, cycles, n / PHASES, False) for n in range(PHASES)]))
@@ -108,7 +117,8 @@ def _passed(style: Style, cycles: float, phase: float, down: bool) -> float:
 
 
 def weakest_safe(style: Style) -> Style:
-    """The style made only as strong as is safe: by the strength of its covers where that helps, else by what hides anybody."""
+    """The style made only as strong as is safe: by the strength of its covers where that helps, else by what hides
+    anybody."""
     if safety(detail_left(style)) == Safety.SAFE:
         return style
     low, high = 1.0, 64.0

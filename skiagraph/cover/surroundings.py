@@ -1,4 +1,7 @@
-"""What lies around a region: its colour, and a fill that goes inwards from its rim. Both are reckoned with a small picture of it, so that they cost little and noise does not show."""
+"""What lies around a region: its colour, and a fill that goes inwards from its rim.
+
+Both are reckoned with a small picture of it, so that they cost little and noise does not show.
+"""
 
 from __future__ import annotations
 
@@ -12,16 +15,19 @@ from skiagraph.cover.region import Region
 
 # How far around the region the rim is looked at, as a share of what is covered.
 RIM = 0.12
-# Longest side of the small picture, which with 20 keeps enough of what is at the rim to tell people by its colours (measured, benchmarks/attack.py); how far a first guess looks for what is known, in its px; and within how many of them it is evened out, again and again: so it comes as near
-# to the membrane as more rounds of one width do (2 of 255, measured on quay).
+# Longest side of the small picture, which with 20 keeps enough of what is at the rim to tell people by its colours
+# (measured, benchmarks/attack.py); how far a first guess looks for what is known, in its px; and within how many of
+# them it is evened out, again and again: so it comes as near to the membrane as more rounds of one width do (2 of 255,
+# measured on quay).
 SMALL, GUESSED, EVENED = 28, 11, (7, 7, 5, 5, 3)
 GREY = (128, 128, 128)
 
 
 @dataclass(frozen=True, slots=True)
 class _Small:
-    """A small picture of a region in each of its planes, with its rim. values: float32 (rows, columns, planes); known: bool (rows, columns), where no cover is laid on it, even in part;
-    boxes: left, top, right, bottom in samples of each plane."""
+    """A small picture of a region in each of its planes, with its rim. values: float32 (rows, columns, planes); known:
+    bool (rows, columns), where no cover is laid on it, even in part; boxes: left, top, right, bottom in samples of each
+    plane."""
 
     values: np.ndarray
     known: np.ndarray
@@ -29,7 +35,8 @@ class _Small:
 
 
 def _small(regions: Sequence[Region]) -> _Small | None:
-    """A region small in all of its planes at once, or None where these end at places of their own, as in pictures of odd size."""
+    """A region small in all of its planes at once, or None where these end at places of their own, as in pictures of
+    odd size."""
     # Of the plane with the fewest samples, whose alpha holds that of all others.
     region = max(regions, key=lambda r: r.step_x * r.step_y)
     x0, y0, x1, y1 = region.box
@@ -55,7 +62,8 @@ def _small(regions: Sequence[Region]) -> _Small | None:
 
 
 def _whole(first: int, last: int, rim: int, fewer: int, limit: int) -> tuple[int, int]:
-    """A stretch with its rim that is made up of whole px of the small picture, as far as the picture goes: those are quick to make."""
+    """A stretch with its rim that is made up of whole px of the small picture, as far as the picture goes: those are
+    quick to make."""
     low, high = max(0, first - rim), min(limit, last + rim)
     more = -(high - low) % fewer
     high = min(limit, high + more)
@@ -70,7 +78,8 @@ def colour_around(region: Region) -> float:
 
 
 def filled(regions: Sequence[Region]) -> list[np.ndarray]:
-    """A region filled from its rim inwards in each of its planes, as samples (y1 - y0, x1 - x0): as smooth as a skin that is held by the rim, so that nothing of what is inside is in it.
+    """A region filled from its rim inwards in each of its planes, as samples (y1 - y0, x1 - x0): as smooth as a skin
+    that is held by the rim, so that nothing of what is inside is in it.
 
     Source: Pérez et al., Poisson Image Editing, SIGGRAPH 2003, with no guidance (a membrane).
     """
@@ -84,7 +93,8 @@ def filled(regions: Sequence[Region]) -> list[np.ndarray]:
 
 
 def _membrane(values: np.ndarray, known: np.ndarray) -> np.ndarray:
-    """Values float32 (rows, columns, planes) with what is not known (bool, (rows, columns)) as smooth as what is known around it allows."""
+    """Values float32 (rows, columns, planes) with what is not known (bool, (rows, columns)) as smooth as what is known
+    around it allows."""
     weight = known.astype(np.float32)
     sums, mask = values * weight[..., None], known.view(np.uint8)
     made = np.empty_like(values)

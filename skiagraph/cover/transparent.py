@@ -1,7 +1,8 @@
 """Covers alone, with transparency: what laid over the picture as it was shot gives the covered one, to one code value.
 
-Alpha is straight: over = alpha · colour + (1 − alpha) · picture (Porter and Duff 1984). Where the matte is soft the colour is that of the cover and not a mixture, so that nothing of the picture is in it; where no colour
-within the range of the samples does it, alpha is raised until one does.
+Alpha is straight: over = alpha · colour + (1 − alpha) · picture (Porter and Duff 1984). Where the matte is soft the
+colour is that of the cover and not a mixture, so that nothing of the picture is in it; where no colour within the range
+of the samples does it, alpha is raised until one does.
 """
 
 from __future__ import annotations
@@ -15,7 +16,8 @@ import numpy as np
 
 @dataclass(frozen=True, slots=True)
 class Scale:
-    """Of the samples of one plane: the least and the greatest that may be written, and the greatest that fits (which is full alpha, too)."""
+    """Of the samples of one plane: the least and the greatest that may be written, and the greatest that fits (which is
+    full alpha, too)."""
 
     low: int
     high: int
@@ -23,8 +25,10 @@ class Scale:
 
 
 def covers_alone(source: Sequence[np.ndarray], covered: Sequence[np.ndarray], matte: np.ndarray, scales: Sequence[Scale]) -> tuple[list[np.ndarray], np.ndarray]:
-    """Colour planes and alpha of what covers a picture. source, covered: planes of both, (rows, columns) of whole numbers, of which some may be smaller by whole factors; matte: uint8 (rows, columns) of the first; scales: of
-    each plane. Alpha has the type and the scale of the first plane; a smaller plane is laid with the mean alpha of the pixels that a sample of it stands for. Where alpha is nothing, colour is the lowest value."""
+    """Colour planes and alpha of what covers a picture. source, covered: planes of both, (rows, columns) of whole
+    numbers, of which some may be smaller by whole factors; matte: uint8 (rows, columns) of the first; scales: of each
+    plane. Alpha has the type and the scale of the first plane; a smaller plane is laid with the mean alpha of the
+    pixels that a sample of it stands for. Where alpha is nothing, colour is the lowest value."""
     most = scales[0].most
     needed = matte.astype(np.float32) / 255
     for before, after, scale in zip(source, covered, scales):
@@ -42,7 +46,8 @@ def _wider(small: np.ndarray, large: np.ndarray) -> tuple[int, int]:
 
 
 def _least_alpha(before: np.ndarray, after: np.ndarray, scale: Scale) -> np.ndarray:
-    """The smallest alpha with which some colour in range turns one into the other; float32, 1 where it has to be that colour itself."""
+    """The smallest alpha with which some colour in range turns one into the other; float32, 1 where it has to be that
+    colour itself."""
     was, now = before.astype(np.float32), after.astype(np.float32)
     change = now - was
     room = np.where(change > 0, scale.high - was, was - scale.low)

@@ -1,4 +1,7 @@
-"""Painted places of the harbour story. Each is an RGB picture a little larger than the frame, so a camera can move over it."""
+"""Painted places of the harbour story.
+
+Each is an RGB picture a little larger than the frame, so a camera can move over it.
+"""
 
 from __future__ import annotations
 

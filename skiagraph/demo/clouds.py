@@ -190,7 +190,8 @@ def _shade(colours, normals, gloss, light, tint):
 def paste(frame: np.ndarray, patch: Patch, ids: np.ndarray | None = None, id_of_tag: np.ndarray | None = None) -> None:
     """Draw a patch over frame (uint8 RGB, changed in place) and write its identity into ids (uint8, same size).
 
-    id_of_tag: uint8 (4,) the value written for each tag; where a patch is more than half opaque it hides what was there.
+    id_of_tag: uint8 (4,) the value written for each tag; where a patch is more than half opaque it hides what was
+    there.
     """
     height, width = frame.shape[:2]
     x0, y0 = max(patch.x, 0), max(patch.y, 0)

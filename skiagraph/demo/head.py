@@ -25,7 +25,8 @@ _HAIRLINE = PchipInterpolator(np.deg2rad([0, 30, 60, 72, 80, 95, 110, 130, 180])
 class Features:
     """What makes one face unlike another: factors (1 is the mean face) and shifts (0 is the mean face, in units).
 
-    Lines, from above: brow, eyes, nose (its base), mouth. jaw and cheek widen the skull; chin makes it longer below the mouth.
+    Lines, from above: brow, eyes, nose (its base), mouth. jaw and cheek widen the skull; chin makes it longer below the
+    mouth.
     """
 
     eye_gap: float = 1.0

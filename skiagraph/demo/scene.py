@@ -18,7 +18,8 @@ NOBODY, HEAD_OFFSET, THING = 0, 100, 255
 
 @dataclass(frozen=True, slots=True)
 class HeadTruth:
-    """Where one head is: ellipse in px of the frame (axes are full lengths, angle in degrees clockwise), and how much shows.
+    """Where one head is: ellipse in px of the frame (axes are full lengths, angle in degrees clockwise), and how much
+    shows.
 
     head_visible: share of the head's own pixels inside the frame and not hidden; face_px: visible pixels of the face.
     """

@@ -1,4 +1,7 @@
-"""Putting the demo into a folder: the clips that ship, their truth, and a project. Light to import: nothing is drawn here."""
+"""Putting the demo into a folder: the clips that ship, their truth, and a project.
+
+Light to import: nothing is drawn here.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""The sound of the harbour, from numbers: water, wind, gulls, a bell, a hall full of voices that say nothing; and an interview that a machine speaks (tools/demo_speech.py)."""
+"""The sound of the harbour, from numbers: water, wind, gulls, a bell, a hall full of voices that say nothing; and an
+interview that a machine speaks (tools/demo_speech.py)."""
 
 from __future__ import annotations
 

@@ -16,7 +16,8 @@ from skiagraph.media.reader import FrameReader
 
 @dataclass(frozen=True, slots=True)
 class ClipTruth:
-    """heads: for every frame, the heads in it; actors: keys in the order of their numbers in the identity film (from 1)."""
+    """heads: for every frame, the heads in it; actors: keys in the order of their numbers in the identity film (from
+    1)."""
 
     width: int
     height: int

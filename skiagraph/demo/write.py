@@ -40,7 +40,8 @@ def write_film(name: str, scenes: Sequence[story.Scene], folder: Path, control: 
 
 
 def write_drawn(name: str, frames: Iterable[Drawn], total: int, size: tuple[int, int], actors: Sequence[story.Actor], sound: np.ndarray, folder: Path, control: JobControl | None = None) -> Path:
-    """Write what was drawn, frame by frame, as `write_scene` does. total: how many frames there will be; size: width, height; actors: in the order of their numbers in the identity pictures, from 1."""
+    """Write what was drawn, frame by frame, as `write_scene` does. total: how many frames there will be; size: width,
+    height; actors: in the order of their numbers in the identity pictures, from 1."""
     control = control or JobControl()
     clip, heads, rate = folder / f"{name}.mp4", [], Fraction(story.RATE)
     film = PictureWriter(clip, size, rate, encoder="libx264", pixel_format="rgb24", store="yuv420p", muxer="mp4",

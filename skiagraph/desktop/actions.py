@@ -20,7 +20,8 @@ _WAYS = (("Left", "Left", -1, 0), ("Right", "Right", 1, 0), ("Up", "Up", 0, -1),
 
 
 class Actions:
-    """Builds the menus of a window. groups: heading → actions, for the help sheet; summed: heading → (keys, text) of those that it tells in one line."""
+    """Builds the menus of a window. groups: heading → actions, for the help sheet; summed: heading → (keys, text) of
+    those that it tells in one line."""
 
     def __init__(self, window):
         self._window = window
@@ -105,7 +106,8 @@ class Actions:
         return self._more(name, entries)
 
     def _more(self, name: str, entries) -> list[QAction]:
-        """Add to a menu: (text, key, function) each, None for a line, or (text, keys, entries) for a menu in it, which the help sheet tells in one line."""
+        """Add to a menu: (text, key, function) each, None for a line, or (text, keys, entries) for a menu in it, which
+        the help sheet tells in one line."""
         added = []
         for entry in entries:
             if entry is None:

@@ -44,7 +44,8 @@ def run(files: list[str], *, demo: bool = False) -> int:
     elif demo:
         window.open_demo()
     code = application.exec()
-    # The window goes while the application still stands; left to the interpreter's end, their order is chance and ends in a crash.
+    # The window goes while the application still stands; left to the interpreter's end, their order is chance and ends
+    # in a crash.
     window.close()
     shiboken6.delete(window)
     return code

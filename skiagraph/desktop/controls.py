@@ -15,7 +15,8 @@ from skiagraph.desktop.words import tr
 
 
 class KeepsKeys:
-    """Mixed into a widget: keys that choose in it are its own while it has the focus, and no shortcut of the window takes them."""
+    """Mixed into a widget: keys that choose in it are its own while it has the focus, and no shortcut of the window
+    takes them."""
 
     KEYS = frozenset({Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown})
 
@@ -149,7 +150,10 @@ class Fold(QWidget):
 
 
 def scrolled(spacing: int = GRID) -> tuple[QScrollArea, QVBoxLayout]:
-    """A list that scrolls, and the layout that its entries go into, before what fills the rest. Tab goes to the entries, not to the list itself."""
+    """A list that scrolls, and the layout that its entries go into, before what fills the rest.
+
+    Tab goes to the entries, not to the list itself.
+    """
     area, body = QScrollArea(), QWidget()
     area.setWidgetResizable(True)
     area.setFocusPolicy(Qt.FocusPolicy.NoFocus)

@@ -134,7 +134,8 @@ def _show_colour(button: QPushButton, colour: tuple[int, int, int]) -> None:
 
 
 class CoverControls(QWidget):
-    """Several covers in order, of which one is worked on. moved: a style while it changes; settled: the one a person left."""
+    """Several covers in order, of which one is worked on. moved: a style while it changes; settled: the one a person
+    left."""
 
     moved = Signal(object)
     settled = Signal(object)

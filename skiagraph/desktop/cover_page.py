@@ -382,7 +382,8 @@ class CoverPage(QWidget):
         self._ask_picture()
 
     def _picture_made(self, picture: Picture) -> None:
-        """Show a still, unless a newer one was shown already, or it is of another clip or view than what is looked at now."""
+        """Show a still, unless a newer one was shown already, or it is of another clip or view than what is looked at
+        now."""
         wish, clip = picture.wish, self.session.clip
         if self.player.speed or clip is None or (wish.clip, wish.view) != (clip.key, self.session.view) or wish.number < self._shown:
             return

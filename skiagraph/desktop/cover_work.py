@@ -21,7 +21,8 @@ SOON_MS = 160
 
 
 class CoverWork(QObject):
-    """Joins the inspector's part about covers to the document. tried: what a change would look like is shown; said: a sentence."""
+    """Joins the inspector's part about covers to the document. tried: what a change would look like is shown; said: a
+    sentence."""
 
     tried = Signal()
     said = Signal(str)

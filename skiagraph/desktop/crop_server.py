@@ -1,4 +1,5 @@
-"""Makes the pictures of the contact sheet in threads of its own: first those that are seen, then the others, and plays the seconds around one of them."""
+"""Makes the pictures of the contact sheet in threads of its own: first those that are seen, then the others, and plays
+the seconds around one of them."""
 
 from __future__ import annotations
 
@@ -27,7 +28,8 @@ AROUND_S = 1.0
 
 
 class CropServer(QObject):
-    """picture gives what is there. made: more of them are there; played: the next picture of the crop that is played; failed: a sentence."""
+    """picture gives what is there. made: more of them are there; played: the next picture of the crop that is played;
+    failed: a sentence."""
 
     made = Signal()
     played = Signal(object, QImage)

@@ -44,7 +44,8 @@ class Document(QObject):
     changed: a new value is current. saveChanged: what to say about saving. findingsChanged: the findings of the newest
     value are known. refused: an edit made no sense; the sentence says why.
 
-    token is another object for each project that is opened: what a job brings belongs to the project it was started on, or nowhere.
+    token is another object for each project that is opened: what a job brings belongs to the project it was started on,
+    or nowhere.
     """
 
     changed = Signal()
@@ -111,8 +112,8 @@ class Document(QObject):
     # Opening and closing
 
     def open(self, path: Path) -> None:
-        """Read a project and work on it from now on; one that is open elsewhere is only looked at, and read_only says so. Raises
-        CannotOpenProject; the former project then stays."""
+        """Read a project and work on it from now on; one that is open elsewhere is only looked at, and read_only says
+        so. Raises CannotOpenProject; the former project then stays."""
         path = Path(path).absolute()
         ours = self._lock is not None and path == self.path
         if ours:
@@ -130,7 +131,10 @@ class Document(QObject):
         self._take_over(path, with_known_damage(relink.find_beside(project, [path.parent])), lock, reason, digest)
 
     def begin(self, path: Path) -> None:
-        """Start an empty project that saves itself to path. Raises ProjectInUse when one of that name is open elsewhere."""
+        """Start an empty project that saves itself to path.
+
+        Raises ProjectInUse when one of that name is open elsewhere.
+        """
         path = Path(path).absolute()
         self._take_over(path, begun_project(), ProjectLock.take(path), "", "")
 
@@ -244,7 +248,10 @@ class Document(QObject):
         return self._arrived(running.arrival, result, gallery)
 
     def drop_scan(self) -> tuple[Arrival, ScanResult] | None:
-        """The running scan ends without a result: the project is as it was before it. Returns what it had found, for keep_found."""
+        """The running scan ends without a result: the project is as it was before it.
+
+        Returns what it had found, for keep_found.
+        """
         running, self._running = self._running, None
         if running is None:
             return None
@@ -292,7 +299,8 @@ class Document(QObject):
             self.saveChanged.emit("saved" if result is True else str(result))
 
     def add_proof(self, proof: Proof) -> None:
-        """The check of an exported file; its findings stay until the file is checked again, or another is made of the clip in its place."""
+        """The check of an exported file; its findings stay until the file is checked again, or another is made of the
+        clip in its place."""
         self.proofs = [*(p for p in self.proofs if (p.clip, p.version, p.span) != (proof.clip, proof.version, proof.span)), proof]
         self._check_timer.start()
 

@@ -1,4 +1,7 @@
-"""The findings as a list in groups: an item model over plain values, and a delegate that paints a row. Thousands of them cost what is on the screen."""
+"""The findings as a list in groups: an item model over plain values, and a delegate that paints a row.
+
+Thousands of them cost what is on the screen.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +23,10 @@ ROW, HEAD = 58, 28
 
 
 class FindingsModel(QAbstractItemModel):
-    """Groups at the top, their findings beneath. Owns nothing: it is given the groups, and asks for a sentence when a row is painted."""
+    """Groups at the top, their findings beneath.
+
+    Owns nothing: it is given the groups, and asks for a sentence when a row is painted.
+    """
 
     def __init__(self, parent=None):
         super().__init__(parent)
@@ -87,7 +93,8 @@ class FindingsModel(QAbstractItemModel):
 
 
 class _RowPainter(QStyledItemDelegate):
-    """Paints a finding: how bad it is at the left, what and whose and when above, what to do beneath in two lines at most."""
+    """Paints a finding: how bad it is at the left, what and whose and when above, what to do beneath in two lines at
+    most."""
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
         return QSize(200, ROW if index.internalId() else HEAD)
@@ -144,8 +151,8 @@ def _two_lines(painter: QPainter, text: str, width: int) -> str:
 
 
 class FindingsList(KeepsKeys, QTreeView):
-    """chosen: the findings that are selected changed; lookWanted: a finding to go to; keyed: a letter that means something to whoever shows the list. Arrows, Page Up and Page Down go, Enter goes
-    to the frame."""
+    """chosen: the findings that are selected changed; lookWanted: a finding to go to; keyed: a letter that means
+    something to whoever shows the list. Arrows, Page Up and Page Down go, Enter goes to the frame."""
 
     LETTERS = {Qt.Key.Key_E: "E", Qt.Key.Key_M: "M", Qt.Key.Key_P: "P"}
     KEYS = KeepsKeys.KEYS | {Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Home, Qt.Key.Key_End, Qt.Key.Key_Return, Qt.Key.Key_Enter, *LETTERS}

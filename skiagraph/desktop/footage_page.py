@@ -13,7 +13,8 @@ from skiagraph.project.programme import Programme
 from skiagraph.review.overview import ClipRow
 
 
-# Height of a clip's picture, px, at least; it is as large as there is room for all of them, and as wide as so much of their width.
+# Height of a clip's picture, px, at least; it is as large as there is room for all of them, and as wide as so much of
+# their width.
 PICTURE, PICTURE_SHARE = 99, 0.38
 
 
@@ -69,7 +70,8 @@ class ClipCard(QFrame):
 
 
 class FootagePage(QWidget):
-    """addPressed, demoPressed and the cards' signals; scanPressed says how many frames lie between two that are searched; listPressed: somebody wants to use an edit list, listDropped: none any more."""
+    """addPressed, demoPressed and the cards' signals; scanPressed says how many frames lie between two that are
+    searched; listPressed: somebody wants to use an edit list, listDropped: none any more."""
 
     addPressed = Signal()
     demoPressed = Signal()

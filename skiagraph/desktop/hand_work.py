@@ -1,5 +1,7 @@
-"""Work by hand on the picture: drawing, moving, keyframes, following, what is in front, copying. Asks the document for edits; what a drag will do is a trial that
-nothing is kept of."""
+"""Work by hand on the picture: drawing, moving, keyframes, following, what is in front, copying.
+
+Asks the document for edits; what a drag will do is a trial that nothing is kept of.
+"""
 
 from __future__ import annotations
 
@@ -35,7 +37,8 @@ TOOLS = {"ellipse": ("ellipse", "Draw around the face.  Esc leaves."), "box": ("
 
 
 class HandWork(QObject):
-    """tried: what a drag will do changed; said: a sentence; followWanted: a Following. trial: the project with it, or None."""
+    """tried: what a drag will do changed; said: a sentence; followWanted: a Following. trial: the project with it, or
+    None."""
 
     tried = Signal()
     said = Signal(str)

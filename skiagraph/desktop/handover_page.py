@@ -18,7 +18,8 @@ from skiagraph.review.overview import ClipRow
 
 
 class HandoverPage(QWidget):
-    """ordered: an Order that is to be put into the queue; chosenChanged: other clips, or other parts of them, are chosen."""
+    """ordered: an Order that is to be put into the queue; chosenChanged: other clips, or other parts of them, are
+    chosen."""
 
     ordered = Signal(object)
     chosenChanged = Signal()
@@ -62,7 +63,8 @@ class HandoverPage(QWidget):
         return [key for key in keys if key in self._parts] if self.side.marked.isChecked() and self._by_list else keys
 
     def set_clips(self, entries: list[ClipRow], waiting: int, exposing: int, parts: dict[str, list[tuple[int, int]]] | None = None, programme: str = "") -> None:
-        """parts: first and last frames of clips of which only some may be wanted: from in to out, or what the programme uses; programme: its name, empty where there is none."""
+        """parts: first and last frames of clips of which only some may be wanted: from in to out, or what the programme
+        uses; programme: its name, empty where there is none."""
         self._parts, self._by_list = parts or {}, bool(programme)
         self.side.set_programme(programme)
         emptied(self._list)

@@ -160,7 +160,8 @@ class HandoverWork(QObject):
             self._window.notice.say(f"{news.job.title}: {news.job.said}")
 
     def _failed(self, text: str) -> None:
-        """The queue itself cannot be worked on: somebody has to look, and goes on with Pause and Go on, or another order."""
+        """The queue itself cannot be worked on: somebody has to look, and goes on with Pause and Go on, or another
+        order."""
         self._window.notice.say(text)
         self._broken = True
 

@@ -62,7 +62,8 @@ class HelpSheet(QDialog):
 
 
 def _in_columns(blocks: list[tuple[str, list]]) -> list[tuple[str, list, int]]:
-    """Blocks with the column of each: the longest are given out first, so that columns end at about one height, and stand in each in the order they were given."""
+    """Blocks with the column of each: the longest are given out first, so that columns end at about one height, and
+    stand in each in the order they were given."""
     heights, column_of = [0] * COLUMNS, {}
     for name, rows in sorted(blocks, key=lambda block: -len(block[1])):
         column_of[name] = heights.index(min(heights))

@@ -1,4 +1,7 @@
-"""A house style on one sheet: its name, how long covers are kept, what things are covered with, and its rules. Made from what rules say of themselves."""
+"""A house style on one sheet: its name, how long covers are kept, what things are covered with, and its rules.
+
+Made from what rules say of themselves.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,7 @@
-"""The inspector: only what applies to the selected subject, most used first. Parts that are rarely used are folded, and say their state in a line."""
+"""The inspector: only what applies to the selected subject, most used first.
+
+Parts that are rarely used are folded, and say their state in a line.
+"""
 
 from __future__ import annotations
 
@@ -25,8 +28,9 @@ _NUMBERS = (("cx", "x", "Middle, px from the left"), ("cy", "y", "Middle, px fro
 
 
 class Inspector(QScrollArea):
-    """styleMoved: a style while it changes; styleSettled: the one a person left; placeTyped: an outline as numbers have it; holdoutChosen: a HoldoutSubject; labelChosen: a Label, or None;
-    motionChosen, roomChosen, lookedChosen: how to follow, None for what suits; frontWanted: draw what is in front; decided, reachChosen, and the buttons."""
+    """styleMoved: a style while it changes; styleSettled: the one a person left; placeTyped: an outline as numbers have
+    it; holdoutChosen: a HoldoutSubject; labelChosen: a Label, or None; motionChosen, roomChosen, lookedChosen: how to
+    follow, None for what suits; frontWanted: draw what is in front; decided, reachChosen, and the buttons."""
 
     decided = Signal(object)
     styleMoved = Signal(object)
@@ -286,8 +290,8 @@ class Inspector(QScrollArea):
     # What is shown
 
     def show_subject(self, subject: Subject | None, facts: str, style: Style, own_style: bool, fronts: list[tuple[str, str]] = (), others: list[tuple[str, str]] = (), look: str = "") -> None:
-        """Show a subject; without one say what to do. fronts: (key, name) of what is in front of it; others: of those that something can be in front of; look: the
-        house style and version in use."""
+        """Show a subject; without one say what to do. fronts: (key, name) of what is in front of it; others: of those
+        that something can be in front of; look: the house style and version in use."""
         self._subject, self._others = subject, list(others)
         self.show_voice_alone(self._voice_alone)
         self.cover.show_style(style)
@@ -336,8 +340,8 @@ class Inspector(QScrollArea):
         self.cover_part.set_state(tr("{cover} · {safety}", cover=words, safety=tr(str(self.meter.level))) if self.meter.text else words)
 
     def show_place(self, text: str, outline: Outline | None, keyframe: bool, exact: bool = False) -> None:
-        """What holds at the present frame: how the outline was obtained, the outline, None where there is none, whether its exact edge is known, and which
-        buttons make sense."""
+        """What holds at the present frame: how the outline was obtained, the outline, None where there is none, whether
+        its exact edge is known, and which buttons make sense."""
         self.exact.setEnabled(outline is not None)
         self.loose.setEnabled(exact)
         self._outline, seen = outline, outline is not None

@@ -1,4 +1,5 @@
-"""The only bridge between jobs and Qt: runs a function in a thread and ends with exactly one of finished, cancelled, failed."""
+"""The only bridge between jobs and Qt: runs a function in a thread and ends with exactly one of finished, cancelled,
+failed."""
 
 from __future__ import annotations
 

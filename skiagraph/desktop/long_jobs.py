@@ -1,5 +1,8 @@
-"""The long jobs of the window: adding clips, scanning, following, the report. What is handed over has a queue of its own. Each belongs to the project it was begun on; what it brings after
-another was opened goes nowhere."""
+"""The long jobs of the window: adding clips, scanning, following, the report.
+
+What is handed over has a queue of its own. Each belongs to the project it was begun on; what it brings after another
+was opened goes nowhere.
+"""
 
 from __future__ import annotations
 
@@ -45,7 +48,8 @@ def _scan_parts(project, keys, every, gallery, parts, control, tell) -> None:
 
 
 class LongJobs(QObject):
-    """changed: a job began or ended; followed: following from a frame of a clip ended; reportOpened: somebody wants to see the report at a path. running: the job under way, adding: clips being read."""
+    """changed: a job began or ended; followed: following from a frame of a clip ended; reportOpened: somebody wants to
+    see the report at a path. running: the job under way, adding: clips being read."""
 
     changed = Signal()
     reportOpened = Signal(str)
@@ -94,8 +98,8 @@ class LongJobs(QObject):
     # Adding clips
 
     def add(self, paths: list[Path], rate: Fraction = RATE) -> None:
-        """Index clips in the background and add each as it is ready; a missing clip of the same contents is linked again. rate: of those
-        that are numbered pictures."""
+        """Index clips in the background and add each as it is ready; a missing clip of the same contents is linked
+        again. rate: of those that are numbered pictures."""
         if self.adding is not None:
             self._notice.say(tr("Clips are being added already; wait for that or cancel it."))
             return
@@ -138,8 +142,10 @@ class LongJobs(QObject):
     # Scanning
 
     def scan(self, keys: list[str], every: int, parts: dict[str, list[tuple[int, int]]] | None = None) -> bool:
-        """Scan clips one after another; people appear in the register while it runs. What a scan saw is no step of undo, and a scan that is
-        cancelled changes nothing. True when it began."""
+        """Scan clips one after another; people appear in the register while it runs.
+
+        What a scan saw is no step of undo, and a scan that is cancelled changes nothing. True when it began.
+        """
         document = self._document
         if self.running is not None:
             self._notice.say(BUSY)
@@ -292,7 +298,8 @@ class LongJobs(QObject):
             self.listen(waiting, asked=False)
 
     def listen(self, keys: list[str], asked: bool = True) -> None:
-        """Listen to clips: where somebody speaks, and which of it is one speaker; what is heard is evidence, clip by clip. asked: a person did, and is told of the end."""
+        """Listen to clips: where somebody speaks, and which of it is one speaker; what is heard is evidence, clip by
+        clip. asked: a person did, and is told of the end."""
         document = self._document
         if self.running is not None or document.read_only:
             self._notice.say(BUSY if self.running is not None else document.only_looked_at)

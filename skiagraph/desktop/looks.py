@@ -1,4 +1,7 @@
-"""How the whole project looks: house styles, versions, what is compared, and everything covered but those shown. Menus, and what they do."""
+"""How the whole project looks: house styles, versions, what is compared, and everything covered but those shown.
+
+Menus, and what they do.
+"""
 
 from __future__ import annotations
 
@@ -37,7 +40,8 @@ class Looks(QObject):
         return "" if self._other is None else self._other if isinstance(self._other, str) else self._other.name
 
     def other_side(self, project: Project) -> Project | None:
-        """The project as it looks on the other side of the split: in another version or house style, on the same outlines and paths; None for the source."""
+        """The project as it looks on the other side of the split: in another version or house style, on the same
+        outlines and paths; None for the source."""
         if self._other is None:
             return None
         try:

@@ -14,7 +14,10 @@ _ITS_OWN_TIME = -1
 
 
 def notify(title: str, text: str) -> bool:
-    """Show a notification; False where there is no desktop that shows any. It is not waited for whether anybody sees it."""
+    """Show a notification; False where there is no desktop that shows any.
+
+    It is not waited for whether anybody sees it.
+    """
     try:
         with open_dbus_connection("SESSION") as connection:
             message = new_method_call(_SERVICE, "Notify", "susssasa{sv}i", ("Skiagraph", 0, asset_folder("icons") + "/skiagraph.svg", title, text, [], {}, _ITS_OWN_TIME))

@@ -21,7 +21,8 @@ CHOSEN = 2.0
 
 @dataclass(frozen=True, slots=True)
 class Seen:
-    """Somebody in a frame: outline, the complete cover with its margin, and whether they are covered or in front of covers."""
+    """Somebody in a frame: outline, the complete cover with its margin, and whether they are covered or in front of
+    covers."""
 
     key: str
     name: str
@@ -33,7 +34,8 @@ class Seen:
 
 @dataclass(frozen=True, slots=True)
 class Unknown:
-    """Somebody unknown in a frame: what is said of them, where a cover would go, and whether a face was found in that very frame."""
+    """Somebody unknown in a frame: what is said of them, where a cover would go, and whether a face was found in that
+    very frame."""
 
     word: str
     outline: Outline
@@ -42,7 +44,8 @@ class Unknown:
 
 @dataclass(frozen=True, slots=True)
 class Way:
-    """Where the middle of the selected outline goes: (frame, x, y) px of the clip each, and of those the frames with a keyframe."""
+    """Where the middle of the selected outline goes: (frame, x, y) px of the clip each, and of those the frames with a
+    keyframe."""
 
     steps: tuple[tuple[int, float, float], ...] = ()
     keyframes: tuple[int, ...] = ()

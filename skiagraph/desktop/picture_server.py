@@ -29,8 +29,8 @@ KEEP, AHEAD = 24, 8
 
 @dataclass(frozen=True, slots=True)
 class Wish:
-    """One picture: frame of clip under project, as view, at most width x height px. number: rises from wish to wish; other: for the split view, the project as the other side
-    shows it, None for the source."""
+    """One picture: frame of clip under project, as view, at most width x height px. number: rises from wish to wish;
+    other: for the split view, the project as the other side shows it, None for the source."""
 
     project: Project
     clip: str
@@ -44,8 +44,9 @@ class Wish:
 
 @dataclass(frozen=True, slots=True)
 class Picture:
-    """What came of a wish. image: the main picture; other: for the split view, what is beside the result: the source, or another look; grey: of a still, the luma of the source as it was shot,
-    uint8 (rows, columns), whatever lies over it."""
+    """What came of a wish. image: the main picture; other: for the split view, what is beside the result: the source,
+    or another look; grey: of a still, the luma of the source as it was shot, uint8 (rows, columns), whatever lies over
+    it."""
 
     wish: Wish
     image: QImage
@@ -54,8 +55,10 @@ class Picture:
 
 
 class PictureServer(QObject):
-    """Stills arrive by the made signal, each with the number of its wish. While playing, `take` gives the picture that is due; late ones
-    are left out."""
+    """Stills arrive by the made signal, each with the number of its wish.
+
+    While playing, `take` gives the picture that is due; late ones are left out.
+    """
 
     made = Signal(object)
     failed = Signal(str)

@@ -31,8 +31,9 @@ class PictureView(Zoomed):
     """Emits what the person did, in px of the clip; draws what it is given.
 
     outlineDragged: while an outline is moved; outlineMoved: where it was left; subjectClicked: key, or "" beside all;
-    drawing: while an outline is drawn; drawn: an outline drawn around somebody or something; wayMoved: (frame, x, y) of a keyframe pulled to another place;
-    ghostDragged, ghostDropped: the ghost of an outline put where it is seen again; offerPressed: the name of what was offered; unknownPressed: the number of somebody unknown who is to be covered.
+    drawing: while an outline is drawn; drawn: an outline drawn around somebody or something; wayMoved: (frame, x, y) of
+    a keyframe pulled to another place; ghostDragged, ghostDropped: the ghost of an outline put where it is seen again;
+    offerPressed: the name of what was offered; unknownPressed: the number of somebody unknown who is to be covered.
     """
 
     outlineDragged = Signal(object)
@@ -95,7 +96,8 @@ class PictureView(Zoomed):
         self.update()
 
     def set_outlines(self, outlines: list[Seen], selected: str, way: Way = Way(), ghost: Outline | None = None) -> None:
-        """outlines: of everybody in this frame; way: of the selected; ghost: where the selected was seen last, in a frame in which it has no cover."""
+        """outlines: of everybody in this frame; way: of the selected; ghost: where the selected was seen last, in a
+        frame in which it has no cover."""
         if selected != self._selected:
             self._chosen = frozenset()
         self._outlines, self._selected, self._way, self._ghost = outlines, selected, way, ghost
@@ -114,7 +116,8 @@ class PictureView(Zoomed):
             self.update()
 
     def set_drawing(self, shape: Shape | None) -> None:
-        """Draw an outline of a shape around somebody or something new: with the next drag, or point by point where the shape has points. None leaves it."""
+        """Draw an outline of a shape around somebody or something new: with the next drag, or point by point where the
+        shape has points. None leaves it."""
         self._drawing, self._set = shape, []
         self.setCursor(Qt.CursorShape.CrossCursor if shape is not None else Qt.CursorShape.ArrowCursor)
         if shape is not None:

@@ -93,8 +93,11 @@ class Player(QObject):
             self._sound.stop()
 
     def _due(self, clip, seconds: float) -> int:
-        """The frame to be on screen so many seconds of the clip after the one playing began with. By the frames' own times, so that picture
-        and sound stay together also where the rate varies; before those are known, by the mean rate."""
+        """The frame to be on screen so many seconds of the clip after the one playing began with.
+
+        By the frames' own times, so that picture and sound stay together also where the rate varies; before those are
+        known, by the mean rate.
+        """
         index = self._server.index_of(clip)
         return index.frame_after(self._from, seconds) if index is not None else self._from + int(seconds * float(clip.rate))
 

@@ -49,7 +49,8 @@ class Portraits(QObject):
             return None
 
     def closeup(self, clip: Clip, frame: int, box: tuple[float, float, float, float], size: tuple[int, int], turns: int = 0) -> QImage | None:
-        """A part of a frame: box x0, y0, x1, y1 px, as large as fits into size. turns: quarter turns, clockwise, by which what it shows leans; it is shown upright."""
+        """A part of a frame: box x0, y0, x1, y1 px, as large as fits into size. turns: quarter turns, clockwise, by
+        which what it shows leans; it is shown upright."""
         return self._get(clip, frame, box, size, turns)
 
     def thumbnail(self, clip: Clip) -> QImage | None:
@@ -83,7 +84,8 @@ class Portraits(QObject):
 
 
 def cropped(rgb: np.ndarray, box: tuple[float, float, float, float], turns: int) -> np.ndarray:
-    """The head around a face's box, upright: uint8 RGB (FACE_PX, FACE_PX, 3). turns: quarter turns, clockwise, by which it leans."""
+    """The head around a face's box, upright: uint8 RGB (FACE_PX, FACE_PX, 3). turns: quarter turns, clockwise, by which
+    it leans."""
     x0, y0, x1, y1 = box
     side = max(x1 - x0, y1 - y0) * AROUND
     # Up is where the head's crown is.

@@ -50,7 +50,8 @@ class _Pair(QWidget):
 class ReelSheet(QDialog):
     """Plays the parts in order and stops after the last. fixWanted: (clip, frame, subject or empty) to go to.
 
-    Keys: Space plays and stops, Left and Right go by a frame, N and Shift+N to the next and the previous stretch, Enter goes to the frame.
+    Keys: Space plays and stops, Left and Right go by a frame, N and Shift+N to the next and the previous stretch, Enter
+    goes to the frame.
     """
 
     fixWanted = Signal(str, int, str)

@@ -32,10 +32,10 @@ class RegisterView(QAbstractScrollArea):
     """Shows values and tells what a person did; it decides nothing.
 
     selected: keys; sought: a frame; decided: (keys, decision); renamed: (key, name); keyframeMoved: (key, from, to);
-    endDragged: (key, a frame inside, first, last); menuWanted: (key, frame, place); mergeWanted: (keys, into), by dragging a person
-    on to another; sightingMoved: (key, frame, to key or empty for somebody new), by dragging a bar to another row; listMenuWanted
-    and manyMenuWanted: place for a menu; repairPulled: (key, frame, frames before, frames after) a correction eases back in; markerMoved: (from, to);
-    spanChanged: other frames are shown.
+    endDragged: (key, a frame inside, first, last); menuWanted: (key, frame, place); mergeWanted: (keys, into), by
+    dragging a person on to another; sightingMoved: (key, frame, to key or empty for somebody new), by dragging a bar to
+    another row; listMenuWanted and manyMenuWanted: place for a menu; repairPulled: (key, frame, frames before, frames
+    after) a correction eases back in; markerMoved: (from, to); spanChanged: other frames are shown.
     """
 
     selected = Signal(list)
@@ -103,7 +103,8 @@ class RegisterView(QAbstractScrollArea):
         self._faces = faces
 
     def set_content(self, clip: Clip | None, subjects: list[Subject], lanes: dict[str, Lane], worst: np.ndarray, note: str, empty: str) -> None:
-        """subjects in the order of the rows; worst: attention of every frame; note: counts; empty: what to say without rows."""
+        """subjects in the order of the rows; worst: attention of every frame; note: counts; empty: what to say without
+        rows."""
         if clip is None or self._clip is None or clip.key != self._clip.key:
             self._span = None
         self._clip, self._subjects, self._lanes, self._worst, self._note, self._empty = clip, subjects, lanes, worst, note, empty

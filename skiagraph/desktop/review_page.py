@@ -25,8 +25,10 @@ SIDE, DOTS = 372, 2
 
 
 class ReviewPage(QWidget):
-    """lookWanted: a finding to go to; accepted: (findings, name, note); withdrawn: acceptances; remedyWanted: findings to put right; compareWanted: a finding whose sides are to be compared; fixWanted: a crop to
-    go to; said: (crops, fine) of what was looked at; reelWanted, sweepWanted, reportWanted: to play what is unsure, to search strictly, to write the report; nameChanged: of whoever sits here."""
+    """lookWanted: a finding to go to; accepted: (findings, name, note); withdrawn: acceptances; remedyWanted: findings
+    to put right; compareWanted: a finding whose sides are to be compared; fixWanted: a crop to go to; said: (crops,
+    fine) of what was looked at; reelWanted, sweepWanted, reportWanted: to play what is unsure, to search strictly, to
+    write the report; nameChanged: of whoever sits here."""
 
     lookWanted = Signal(object)
     accepted = Signal(list, str, str)

@@ -1,4 +1,7 @@
-"""What is looked at: clip, frame, selected subjects, view, in and out. Not part of the project, so never undone or saved."""
+"""What is looked at: clip, frame, selected subjects, view, in and out.
+
+Not part of the project, so never undone or saved.
+"""
 
 from __future__ import annotations
 

@@ -31,9 +31,11 @@ class _Cell:
 
 
 class SheetView(QAbstractScrollArea):
-    """seenChanged: other crops are on the screen; said: (crops, fine) a person says that they are fine, or to be looked at again; fixWanted: a crop to go to; playWanted: a crop to play, or None.
+    """seenChanged: other crops are on the screen; said: (crops, fine) a person says that they are fine, or to be looked
+    at again; fixWanted: a crop to go to; playWanted: a crop to play, or None.
 
-    Keys while it has the focus: arrows go, E fine, Shift+E all of the section that were on the screen, A look again, Enter go to the frame, Space play.
+    Keys while it has the focus: arrows go, E fine, Shift+E all of the section that were on the screen, A look again,
+    Enter go to the frame, Space play.
     """
 
     seenChanged = Signal()
@@ -253,7 +255,10 @@ class SheetView(QAbstractScrollArea):
         return None
 
     def say(self, fine: bool) -> None:
-        """The current crop is fine, or to be looked at again; the next one is current then. A picture that is not there yet cannot be fine."""
+        """The current crop is fine, or to be looked at again; the next one is current then.
+
+        A picture that is not there yet cannot be fine.
+        """
         crop = self.current
         if crop is None or (fine and self._picture(crop) is None):
             return

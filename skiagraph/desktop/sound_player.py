@@ -17,7 +17,8 @@ from skiagraph.media.audio import SAMPLE_RATE, in_time
 from skiagraph.media.index import FrameIndex
 from skiagraph.project.model import Clip, Project
 
-# Blocks that are made before they are heard, some 85 ms each: a voice that is disguised takes a moment where another is drawn.
+# Blocks that are made before they are heard, some 85 ms each: a voice that is disguised takes a moment where another is
+# drawn.
 AHEAD = 60
 
 
@@ -31,7 +32,8 @@ class SoundPlayer(QObject):
         self._has_device: bool | None = None
 
     def play(self, project: Project, clip: Clip, frame: int, index: FrameIndex | None, tracks: tuple[int, ...], plain: bool, known: Sound | None) -> None:
-        """Play from a frame on, which is on screen now. index, known: of the clip, if they are known; tracks: that are heard, from 0; plain: as they were recorded, with no voice disguised."""
+        """Play from a frame on, which is on screen now. index, known: of the clip, if they are known; tracks: that are
+        heard, from 0; plain: as they were recorded, with no voice disguised."""
         self.stop()
         begun = time.monotonic()
         if self._has_device is None:

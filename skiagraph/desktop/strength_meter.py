@@ -1,4 +1,5 @@
-"""The meter of a cover: how safe it is, from what it leaves of a face and from what networks see on the clip's own pictures."""
+"""The meter of a cover: how safe it is, from what it leaves of a face and from what networks see on the clip's own
+pictures."""
 
 from __future__ import annotations
 

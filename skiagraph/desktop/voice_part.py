@@ -14,7 +14,8 @@ from skiagraph.voice.disguise import Disguise
 
 
 class VoicePart(Fold):
-    """settled: a disguise that a person left; speakWanted: disguise all that who is selected says; anewWanted: other lots; forAll: make it the project's; asAll: give up a way of its own."""
+    """settled: a disguise that a person left; speakWanted: disguise all that who is selected says; anewWanted: other
+    lots; forAll: make it the project's; asAll: give up a way of its own."""
 
     settled = Signal(object)
     speakWanted = Signal()
@@ -59,7 +60,8 @@ class VoicePart(Fold):
         self.content.addLayout(row)
 
     def show_voice(self, what: str, state: str, disguise: Disguise, *, ranges: bool, own: bool, speak: str) -> None:
-        """what: what changes apply to; state: the part in a line; ranges: some are chosen; own: they have a way of their own; speak: what the button does, empty for nothing."""
+        """what: what changes apply to; state: the part in a line; ranges: some are chosen; own: they have a way of
+        their own; speak: what the button does, empty for nothing."""
         self._disguise = disguise
         self._last[disguise.kind] = disguise
         self.what.setText(what)

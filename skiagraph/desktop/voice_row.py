@@ -24,8 +24,10 @@ _COVERED, _WEAK, _WAVE, _WAVE_SOFT = QColor("#3F8573"), QColor("#6B5220"), QColo
 class VoiceRow(QWidget):
     """Shows values and tells what a person did; it decides nothing. Times are seconds from the clip's first picture.
 
-    sought: a time; rangeDrawn: (track, begins, ends, exactly: without looking for a pause); rangeMoved: (key, begins, ends, exactly); selected: keys of ranges; menuWanted: (key of a range or empty, key of
-    a voice or empty, track, time, place); heardChosen: a track that alone is to be heard, 0 for all; foldChosen: open; zoomed: a wheel event that belongs to the register's scale.
+    sought: a time; rangeDrawn: (track, begins, ends, exactly: without looking for a pause); rangeMoved: (key, begins,
+    ends, exactly); selected: keys of ranges; menuWanted: (key of a range or empty, key of a voice or empty, track,
+    time, place); heardChosen: a track that alone is to be heard, 0 for all; foldChosen: open; zoomed: a wheel event
+    that belongs to the register's scale.
     """
 
     sought = Signal(float)
@@ -71,7 +73,8 @@ class VoiceRow(QWidget):
         return self._open
 
     def set_content(self, lanes: list[VoiceLane], waves: list[Waveform | None], state: str, note: str = "") -> None:
-        """lanes: in the order of tracks; waves: of each, None while it is being made; state: in a line; note: what to do or what is under way, for a row that has little to show."""
+        """lanes: in the order of tracks; waves: of each, None while it is being made; state: in a line; note: what to
+        do or what is under way, for a row that has little to show."""
         self._lanes, self._waves, self._state, self._note = lanes, waves, state, note
         self._set_height()
         self.update()
@@ -293,7 +296,10 @@ class VoiceRow(QWidget):
         return next((n for n in range(self._shown) if self._open and self._top(n) <= y < self._top(n) + self._height(n)), -1)
 
     def _range_at(self, n: int, point: QPointF) -> tuple[RangePart, str] | None:
-        """A range under a point of a lane, and which part of it: begin, end or body. The smallest of those that overlap."""
+        """A range under a point of a lane, and which part of it: begin, end or body.
+
+        The smallest of those that overlap.
+        """
         scale, found = self._scale(), []
         body = QRectF(LANES, self._top(n) + SPEECH, self.width(), self._height(n) - GAP - SPEECH)
         wave = self._waves[n] if n < len(self._waves) else None

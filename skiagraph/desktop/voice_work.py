@@ -27,7 +27,8 @@ SNAP_PX = 12
 
 
 class VoiceWork(QObject):
-    """sought: a frame; listenWanted: somebody wants a clip listened to; heardChanged: another track is heard; chosenChanged: whether ranges are chosen. chosen: keys of the ranges that are worked on."""
+    """sought: a frame; listenWanted: somebody wants a clip listened to; heardChanged: another track is heard;
+    chosenChanged: whether ranges are chosen. chosen: keys of the ranges that are worked on."""
 
     sought = Signal(int)
     said = Signal(str)
@@ -219,7 +220,8 @@ class VoiceWork(QObject):
         self._edit("change the ends of a range", voices.move_ends, key, first, last)
 
     def disguise_selected(self) -> None:
-        """What is between in and out where these are set; else all that whoever is selected says; else all that is heard plain."""
+        """What is between in and out where these are set; else all that whoever is selected says; else all that is
+        heard plain."""
         clip, project, session = self._session.clip, self._document.project, self._session
         if clip is None:
             return

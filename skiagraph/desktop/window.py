@@ -203,7 +203,10 @@ class MainWindow(QMainWindow):
         self._refresh_page()
 
     def _refresh_page(self) -> None:
-        """Fill the page that is seen; the others are filled when they are opened. Cover listens to the document itself."""
+        """Fill the page that is seen; the others are filled when they are opened.
+
+        Cover listens to the document itself.
+        """
         project, waiting, busy = self.document.project, self.document.waiting, self.jobs.running is not None
         page = self.pages.currentWidget()
         if page is self.footage:
@@ -338,7 +341,8 @@ class MainWindow(QMainWindow):
             self.add_clips([Path(n) for n in names])
 
     def add_clips(self, paths: list[Path]) -> None:
-        """Index clips in the background and add each as it is ready; a missing clip of the same contents is linked again."""
+        """Index clips in the background and add each as it is ready; a missing clip of the same contents is linked
+        again."""
         if self.document.path is None:
             try:
                 self.document.begin(_project_beside(paths[0]))
@@ -351,7 +355,8 @@ class MainWindow(QMainWindow):
             self.jobs.add(paths, rate)
 
     def _rate_of_pictures(self, paths: list[Path]) -> Fraction | None:
-        """How many frames a second numbered pictures among the paths are to have; None when nothing is to be added after all."""
+        """How many frames a second numbered pictures among the paths are to have; None when nothing is to be added
+        after all."""
         try:
             first = next((p.first for p in map(pictures_at, paths) if p), None)
         except SkiagraphError as error:
@@ -378,13 +383,15 @@ class MainWindow(QMainWindow):
 
     def scan_clips(self, keys: list[str], every: int) -> None:
         """Scan clips and show the first of them meanwhile."""
-        # What the programme uses, or from in to out where they are set; a clip that was scanned before is scanned whole.
+        # What the programme uses, or from in to out where they are set; a clip that was scanned before is scanned
+        # whole.
         if self.jobs.scan(keys, every, self._parts()):
             self.cover.show_clip(keys[0])
             self.show_step(COVER)
 
     def _parts(self) -> dict[str, list[tuple[int, int]]]:
-        """What is scanned and handed over of clips of which only some is wanted: what the programme uses, or from in to out."""
+        """What is scanned and handed over of clips of which only some is wanted: what the programme uses, or from in to
+        out."""
         project = self.document.settled
         if project.decisions.programme is not None:
             return project.decisions.programme.parts(project.clips)

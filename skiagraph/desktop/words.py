@@ -1,4 +1,5 @@
-"""Texts for people go through here, so that they can be translated: whole sentences, in which names and numbers have named places."""
+"""Texts for people go through here, so that they can be translated: whole sentences, in which names and numbers have
+named places."""
 
 from __future__ import annotations
 
@@ -6,7 +7,8 @@ from PySide6.QtCore import QCoreApplication
 
 
 def tr(text: str, **values: object) -> str:
-    """The text in the language of the application, or itself where there is no translation, with the values at their places."""
+    """The text in the language of the application, or itself where there is no translation, with the values at their
+    places."""
     translated = QCoreApplication.translate("skiagraph", text) if text else text
     return translated.format(**values) if values else translated
 

@@ -1,6 +1,8 @@
-"""Bodies in a picture: where the heads are of all who can be seen, also of those who face away, run, stand close together, or have faces a few px wide.
+"""Bodies in a picture: where the heads are of all who can be seen, also of those who face away, run, stand close
+together, or have faces a few px wide.
 
-Network: MoveNet MultiPose Lightning (Google, 2021, Apache-2.0), made by tools/convert_bodies.py; people are read from its maps as Zhou, Wang and Krähenbühl, Objects as points, 2019, describe.
+Network: MoveNet MultiPose Lightning (Google, 2021, Apache-2.0), made by tools/convert_bodies.py; people are read from
+its maps as Zhou, Wang and Krähenbühl, Objects as points, 2019, describe.
 """
 
 from __future__ import annotations
@@ -21,11 +23,14 @@ _MULTIPLE, _CELL = 32, 4
 # Landmarks by number, as in COCO: nose, eyes and ears; shoulders; hips.
 _HEAD, _EARS, _SHOULDERS, _HIPS = [0, 1, 2, 3, 4], [3, 4], [5, 6], [11, 12]
 _WANTED = np.array([*_HEAD, *_SHOULDERS, *_HIPS])
-# Shares of the stature: heights of a head, of its middle, of the shoulders and of the hips above the floor, and how far the shoulders are apart (Drillis and Contini, Body segment parameters, 1966).
+# Shares of the stature: heights of a head, of its middle, of the shoulders and of the hips above the floor, and how far
+# the shoulders are apart (Drillis and Contini, Body segment parameters, 1966).
 _STATURE = {"head": 0.13, "middle": 0.935, "shoulders": 0.818, "hips": 0.53, "apart": 0.259}
-# Where a landmark should be by the middle of its body is off by some cells: squared, as a share of the shorter side of the maps; the makers' number.
+# Where a landmark should be by the middle of its body is off by some cells: squared, as a share of the shorter side of
+# the maps; the makers' number.
 _ASTRAY = 0.3
-# A head is so many times as high as its ears, eyes and nose are apart at the most; of small ones landmarks lie some cells astray.
+# A head is so many times as high as its ears, eyes and nose are apart at the most; of small ones landmarks lie some
+# cells astray.
 _HIGH_BY_WIDE, _BLUR = 1.7, 4.0
 # Rows of found bodies.
 SCORE, HEAD_X, HEAD_Y, HIPS_X, HIPS_Y, HIGH = range(6)
@@ -37,22 +42,49 @@ _LIKELY = 6
 class BodySettings:
     """What is looked at and who is taken for somebody. On recordings of real people (docs/measured.md)."""
 
-    side: int = 512  # px of the longer side of a picture as it is looked at, in which heads are found from 5 px on, most from 9; larger: smaller ones, in square measure more time
-    coarser: int = 256  # the same where somebody is in doubt: who fills the picture has 0.9 in it and 0.4 in the other
-    finer: int = 896  # the same of the whole picture now and then, where nobody small is known: drawn heads that have 12 to 18 px in it are found in nine of ten cases, the same in the first look, where they have 7 to 10, in four
-    closer: int = 1280  # the same of what is around somebody small who may be there, with no more px than the whole picture at that, and now and then of the whole picture: of 564 drawn heads of 15 to 30 px 488 are surely found, with 896 464; larger: smaller ones, and more work
-    finer_each: int = 4  # of so many looks one is closer in the whole picture, where somebody small may be anywhere; larger: less work
-    all_each: int = 12  # of so many looks one is coarser and finer whatever the first shows; larger: less work. Of 800 frames of recordings it was never needed
-    doubt: float = 0.05  # score from which there is somebody in doubt, up to `sure`; smaller: more coarser looks. On recordings each of 153 who are found, or surer, by a coarser look had that
-    sure: float = 0.6  # see doubt
-    small: float = 20.0  # px of the look's that somebody's head is small below; larger: more finer looks
-    small_score: float = 0.1  # score from which somebody small may be there; smaller: more finer looks. So had each of 48 frames of recordings in which a finer one shows somebody more, and 242 of 752 others
-    enough: float = 18.0  # px of the smallest head at which that need be looked at, with no more px than the whole picture at `closer`; larger: more work
-    around: tuple[float, float, float] = (4.0, 3.0, 10.0)  # heads to either side, above and below them that are looked at more finely; larger: more work
-    enlarged: float = 1.6  # times that a small picture is enlarged at most
-    least: float = 0.3  # score from which there may be somebody; smaller: more are found, and more that are none
-    astray: float = 2.0  # cells by which a small head lies astray in a look: where a finer one sees somebody that near, it is they (docs/measured.md, "Small people, from above"); larger: fewer who are none, and more missed whom only the rougher look sees
-    head: float = 0.25  # likelihood of the likeliest of ears, eyes and nose from which a head is in sight; 0.28 at least where the landmark network confirmed one, 0.01 of legs; smaller: more are found
+    # px of the longer side of a picture as it is looked at, in which heads are found from 5 px on, most from 9; larger:
+    # smaller ones, in square measure more time
+    side: int = 512
+    # the same where somebody is in doubt: who fills the picture has 0.9 in it and 0.4 in the other
+    coarser: int = 256
+    # the same of the whole picture now and then, where nobody small is known: drawn heads that have 12 to 18 px in it
+    # are found in nine of ten cases, the same in the first look, where they have 7 to 10, in four
+    finer: int = 896
+    # the same of what is around somebody small who may be there, with no more px than the whole picture at that, and
+    # now and then of the whole picture: of 564 drawn heads of 15 to 30 px 488 are surely found, with 896 464; larger:
+    # smaller ones, and more work
+    closer: int = 1280
+    # of so many looks one is closer in the whole picture, where somebody small may be anywhere; larger: less work
+    finer_each: int = 4
+    # of so many looks one is coarser and finer whatever the first shows; larger: less work. Of 800 frames of recordings
+    # it was never needed
+    all_each: int = 12
+    # score from which there is somebody in doubt, up to `sure`; smaller: more coarser looks. On recordings each of 153
+    # who are found, or surer, by a coarser look had that
+    doubt: float = 0.05
+    # see doubt
+    sure: float = 0.6
+    # px of the look's that somebody's head is small below; larger: more finer looks
+    small: float = 20.0
+    # score from which somebody small may be there; smaller: more finer looks. So had each of 48 frames of recordings in
+    # which a finer one shows somebody more, and 242 of 752 others
+    small_score: float = 0.1
+    # px of the smallest head at which that need be looked at, with no more px than the whole picture at `closer`;
+    # larger: more work
+    enough: float = 18.0
+    # heads to either side, above and below them that are looked at more finely; larger: more work
+    around: tuple[float, float, float] = (4.0, 3.0, 10.0)
+    # times that a small picture is enlarged at most
+    enlarged: float = 1.6
+    # score from which there may be somebody; smaller: more are found, and more that are none
+    least: float = 0.3
+    # cells by which a small head lies astray in a look: where a finer one sees somebody that near, it is they
+    # (docs/measured.md, "Small people, from above"); larger: fewer who are none, and more missed whom only the rougher
+    # look sees
+    astray: float = 2.0
+    # likelihood of the likeliest of ears, eyes and nose from which a head is in sight; 0.28 at least where the landmark
+    # network confirmed one, 0.01 of legs; smaller: more are found
+    head: float = 0.25
 
 
 BODIES = BodySettings()
@@ -79,7 +111,8 @@ class BodyFinder:
         return self._pool.submit(self.find, rgb, turn)
 
     def find(self, rgb: np.ndarray, turn: int = 1) -> np.ndarray:
-        """Who may be where, (n, 6), the surest first: score, head x and y, hips x and y, height of the head, px. turn: which look at a film it is; some look more finely, the first of all does."""
+        """Who may be where, (n, 6), the surest first: score, head x and y, hips x and y, height of the head, px. turn:
+        which look at a film it is; some look more finely, the first of all does."""
         found = _told_apart(list(self._looks(rgb, turn)), self._settings)[:, :_LIKELY]
         kept: list[np.ndarray] = []
         for row in found[np.argsort(-found[:, SCORE], kind="stable")]:
@@ -88,7 +121,8 @@ class BodyFinder:
         return np.array(kept).reshape(-1, 6)
 
     def _looks(self, rgb: np.ndarray, turn: int) -> Iterator[tuple[float, np.ndarray]]:
-        """Of one look at a picture and of those that follow from it how many of its px each px of the picture is, and who may be there, as `_look` tells."""
+        """Of one look at a picture and of those that follow from it how many of its px each px of the picture is, and
+        who may be there, as `_look` tells."""
         settings, own = self._settings, max(rgb.shape[:2])
         coarser, side = (min(px, round(settings.enlarged * own)) for px in (settings.coarser, settings.side))
         finer, closer = (max(side, min(px, own)) for px in (settings.finer, settings.closer))
@@ -125,8 +159,11 @@ class BodyFinder:
 
 
 def _told_apart(looks: Sequence[tuple[float, np.ndarray]], settings: BodySettings) -> np.ndarray:
-    """Who is there by all looks, each with its px for a px of the picture, (n, 7). A rougher look has small heads some cells astray, and sees a third between two who stand side by side: where a finer one sees
-    somebody, it is they, and as surely as in either."""
+    """Who is there by all looks, each with its px for a px of the picture, (n, 7).
+
+    A rougher look has small heads some cells astray, and sees a third between two who stand side by side: where a finer
+    one sees somebody, it is they, and as surely as in either.
+    """
     scales, found = np.concatenate([np.full(len(rows), scale) for scale, rows in looks]), np.concatenate([rows for _, rows in looks])
     there = (found[:, SCORE] >= settings.least) & (found[:, _LIKELY] >= settings.head)
     scales, found = scales[there], found[there]
@@ -147,7 +184,8 @@ def _around(signs: np.ndarray, shape: tuple[int, ...], settings: BodySettings) -
 
 
 def _read(middles: np.ndarray, likely: np.ndarray, towards: np.ndarray, finely: np.ndarray, settings: BodySettings) -> np.ndarray:
-    """People of the maps of a look, (n, 7) as BodyFinder gives them and how likely their head is, in cells: a peak of middles, and of each landmark the likeliest cell near where it should be."""
+    """People of the maps of a look, (n, 7) as BodyFinder gives them and how likely their head is, in cells: a peak of
+    middles, and of each landmark the likeliest cell near where it should be."""
     rows, columns = np.nonzero((middles >= settings.doubt) & (middles >= cv2.dilate(middles, np.ones((5, 5), np.uint8))))
     height, width = middles.shape
     reach = _ASTRAY * min(height, width)
@@ -172,7 +210,8 @@ def _read(middles: np.ndarray, likely: np.ndarray, towards: np.ndarray, finely: 
 
 
 def _height_of_head(parts: np.ndarray, head: np.ndarray, shoulders: np.ndarray, hips: np.ndarray) -> float:
-    """By the trunk of who leans forward, by the shoulders of who sits behind something, and by itself where of a body that fills the picture only it can be seen."""
+    """By the trunk of who leans forward, by the shoulders of who sits behind something, and by itself where of a body
+    that fills the picture only it can be seen."""
     away, trunk, apart = (float(np.hypot(*(one - other))) for one, other in ((head, hips), (shoulders.mean(axis=0), hips), (shoulders[0], shoulders[1])))
     s = _STATURE
     itself = _HIGH_BY_WIDE * float(np.ptp(parts[:, 0])) - _BLUR

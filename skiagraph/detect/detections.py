@@ -19,7 +19,8 @@ class Detections:
 
     boxes: float32 (n, 4) x0, y0, x1, y1 in pixels of the upright frame; brows to chin, square.
     scores: float32 (n,) in 0..1.  landmarks: float32 (n, 5, 2) in pixels, in the order named above.
-    rolls: float32 (n,), how far each head leans to its side, degrees clockwise; NaN where nobody measured it, which the detector does not.
+    rolls: float32 (n,), how far each head leans to its side, degrees clockwise; NaN where nobody measured it, which the
+    detector does not.
     """
 
     boxes: NDArray[np.float32]
@@ -62,9 +63,10 @@ class Detections:
 def suppress(found: Detections, overlap: float = 0.3, alike: float = 0.55) -> Detections:
     """Merge detections of the same face: weighted non-maximum suppression.
 
-    Boxes that overlap the best one by more than alike (IoU) are averaged into it by score; the best score stays. Others that overlap it by
-    more than overlap are dropped: they may be half of another face behind it, which would draw it aside. Lesser ones mostly inside it, or a
-    few times larger around it, are the same face at a wrong scale and are dropped. This steadies boxes.
+    Boxes that overlap the best one by more than alike (IoU) are averaged into it by score; the best score stays. Others
+    that overlap it by more than overlap are dropped: they may be half of another face behind it, which would draw it
+    aside. Lesser ones mostly inside it, or a few times larger around it, are the same face at a wrong scale and are
+    dropped. This steadies boxes.
     Source: Bazarevsky et al., BlazeFace, 2019, section 3.3 (blending instead of suppression).
     """
     if len(found) < 2:

@@ -12,8 +12,8 @@ from skiagraph.detect.detections import Detections
 from skiagraph.detect.networks import onnx_network
 
 STRIDES = (8, 16, 32)
-# The network's boxes reach from the middle of the forehead to below the chin, 1.3 times as high as wide; ours are squares
-# of the same area, lower by this share of that height.
+# The network's boxes reach from the middle of the forehead to below the chin, 1.3 times as high as wide; ours are
+# squares of the same area, lower by this share of that height.
 LOWER = 0.03
 
 
@@ -24,7 +24,8 @@ class FaceDetector:
         self._net = onnx_network("face_detector.onnx")
 
     def find(self, picture_rgb: np.ndarray, limit: float) -> Detections:
-        """Faces with a score of at least limit. picture_rgb: uint8 (rows, columns, 3); coordinates come back in its pixels.
+        """Faces with a score of at least limit. picture_rgb: uint8 (rows, columns, 3); coordinates come back in its
+        pixels.
 
         Seen surely are faces of 16 to 600 px. The result is not suppressed: a face appears several times.
         """

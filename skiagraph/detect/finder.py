@@ -22,18 +22,22 @@ FIRST_LOOK, SECOND_LOOK = 0.25, 0.25
 SURE_SPAN = 18.0
 # Each level is so many times coarser than the one before, as long as it has more px than this across.
 COARSER, LEAST_ACROSS = 2, 320
-# A level of so many times more px than this is searched in each so many frames, when each frame is searched, but not more rarely than in each eighth.
+# A level of so many times more px than this is searched in each so many frames, when each frame is searched, but not
+# more rarely than in each eighth.
 AFFORDABLE, REST_MOST = 640_000, 8
-# A picture is searched with its mirror image around it, so wide, px, since half a face and its mirror image look like a face: whoever
-# comes into the picture is found earlier, and longer who leaves it. The middle of such a face is the edge, give or take this share of its side.
+# A picture is searched with its mirror image around it, so wide, px, since half a face and its mirror image look like a
+# face: whoever comes into the picture is found earlier, and longer who leaves it. The middle of such a face is the
+# edge, give or take this share of its side.
 BORDER, MIRRORED = 16, 0.1
-# Along the edges a strip so wide, px, is searched at each level: twice as wide as faces that the next level does not see as well.
+# Along the edges a strip so wide, px, is searched at each level: twice as wide as faces that the next level does not
+# see as well.
 STRIP = 160
 # A face whose middle is nearer, in its sides, to where a part of a frame was cut off from the rest may be half of one.
 CUT_OFF = 0.6
 # A level of more px than this is searched in parts of about so many px a side.
 TILE_PX, TILE_SIDE = 5_000_000, 2000
-# Second looks: side in px of the square that is looked at, and how many face sides of the frame it shows. The second is for who is not seen well in the first.
+# Second looks: side in px of the square that is looked at, and how many face sides of the frame it shows. The second is
+# for who is not seen well in the first.
 NEAR_SIDE, NEAR_REACH = 128, 3.4
 CLOSE_SIDE, CLOSE_REACH = 192, 3.0
 # A second look needs no px further from the middle of a box than so many of its longer sides.
@@ -44,7 +48,8 @@ CONTENT = 0.6
 
 @dataclass(frozen=True, slots=True)
 class Search:
-    """A search under way. result() waits for it. turned: of it, for those who lie or are upside down: a face may look like one both ways."""
+    """A search under way. result() waits for it. turned: of it, for those who lie or are upside down: a face may look
+    like one both ways."""
 
     levels: tuple[Future, ...]
     turned: tuple[Future, ...] = ()
@@ -82,8 +87,9 @@ class FaceFinder:
         return self.submit(frame_rgb, limit, rolls=rolls).result()
 
     def submit(self, frame_rgb: np.ndarray, limit: float = FIRST_LOOK, turn: int | None = None, rolls: tuple[float, ...] = ()) -> Search:
-        """Begin to search a frame: all of it, or with a turn, the number of the frame in a row of searches, what is affordable in it:
-        all levels in HD; the finest of larger frames more rarely. rolls: those of turned.ON_A_SIDE and UPSIDE_DOWN for which it is searched too, more coarsely."""
+        """Begin to search a frame: all of it, or with a turn, the number of the frame in a row of searches, what is
+        affordable in it: all levels in HD; the finest of larger frames more rarely. rolls: those of turned.ON_A_SIDE
+        and UPSIDE_DOWN for which it is searched too, more coarsely."""
         height, width = frame_rgb.shape[:2]
         wanted = [size for size in level_sizes(width, height, self.smallest) if not turn or turn % _rest(size) == 0]
         looks = []
@@ -99,7 +105,8 @@ class FaceFinder:
         return Search(tuple(looks), tuple(turned))
 
     def submit_edges(self, frame_rgb: np.ndarray, limit: float, finer: float, rolls: tuple[float, ...] = ()) -> Search:
-        """Begin to search along the edges of a frame only, for faces that reach them. finer: times as fine as the smallest face needs; rolls: as in submit, but as finely."""
+        """Begin to search along the edges of a frame only, for faces that reach them. finer: times as fine as the
+        smallest face needs; rolls: as in submit, but as finely."""
         height, width = frame_rgb.shape[:2]
         parts, turned = [], []
         for picture in _levels(frame_rgb, level_sizes(width, height, self.smallest / finer)):
@@ -122,7 +129,8 @@ class FaceFinder:
         return Search(tuple(parts))
 
     def submit_parts(self, frame_rgb: np.ndarray, parts_xyxy: np.ndarray, limit: float = FIRST_LOOK) -> Search:
-        """Begin to search parts of a frame, (n, 4), as submit searches all of it; without faces that may be cut off where a part ends inside the frame."""
+        """Begin to search parts of a frame, (n, 4), as submit searches all of it; without faces that may be cut off
+        where a part ends inside the frame."""
         height, width = frame_rgb.shape[:2]
         looks = []
         for x0, y0, x1, y1 in np.clip(np.round(parts_xyxy).astype(int), 0, [width, height, width, height]).reshape(-1, 4).tolist():
@@ -132,7 +140,8 @@ class FaceFinder:
         return Search(tuple(looks))
 
     def _search_part(self, picture: np.ndarray, scale: float, limit: float, corner: tuple[float, float], inner: tuple[np.ndarray, np.ndarray]) -> Detections:
-        """inner: from and to which x and y, px of the frame, the part reaches inside it; infinite where it reaches the edge."""
+        """inner: from and to which x and y, px of the frame, the part reaches inside it; infinite where it reaches the
+        edge."""
         found = self._search(picture, scale, limit, corner)
         middle, near = (found.boxes[:, :2] + found.boxes[:, 2:]) / 2, CUT_OFF * (found.boxes[:, 2:3] - found.boxes[:, 0:1])
         return found.take(((middle - inner[0] > near) & (inner[1] - middle > near)).all(axis=1))
@@ -163,7 +172,8 @@ class FaceFinder:
     def look(self, frame_rgb: np.ndarray, boxes_xyxy: np.ndarray, limit: float = SECOND_LOOK, thorough: np.ndarray | None = None, rolls: np.ndarray | None = None) -> Detections:
         """A second look around each of the boxes (n, 4); where it is not sure, a third from nearer, and mirrored.
 
-        Only faces that overlap the box they were looked for at are returned. thorough: bool (n,), where a third look is worth it; rolls: (n,), degrees clockwise by which each head leaned.
+        Only faces that overlap the box they were looked for at are returned. thorough: bool (n,), where a third look is
+        worth it; rolls: (n,), degrees clockwise by which each head leaned.
         """
         boxes_xyxy = np.asarray(boxes_xyxy, float).reshape(-1, 4)
         wanted = list(zip(boxes_xyxy, np.ones(len(boxes_xyxy), bool) if thorough is None else thorough, np.zeros(len(boxes_xyxy)) if rolls is None else rolls))
@@ -201,7 +211,8 @@ class FaceFinder:
 
 
 def _without_mirrored(found: Detections, width: int, height: int) -> Detections:
-    """Without faces in the mirror image around a picture of this size, and without halves at its edge that are seen as whole faces too."""
+    """Without faces in the mirror image around a picture of this size, and without halves at its edge that are seen as
+    whole faces too."""
     if not len(found):
         return found
     side = (found.boxes[:, 2] - found.boxes[:, 0])[:, None]
@@ -229,14 +240,16 @@ def level_sizes(width: int, height: int, smallest: float) -> list[tuple[int, int
 
 
 def _strips(width: int, height: int) -> list[tuple[int, int, int, int]]:
-    """Parts of a level, x0, y0, x1, y1, that together hold what lies along its edges; larger faces there are for coarser levels."""
+    """Parts of a level, x0, y0, x1, y1, that together hold what lies along its edges; larger faces there are for
+    coarser levels."""
     if min(width, height) < 3 * STRIP:
         return [(0, 0, width, height)]
     return [(0, 0, width, STRIP), (0, height - STRIP, width, height), (0, 0, STRIP, height), (width - STRIP, 0, width, height)]
 
 
 def _tiles(width: int, height: int) -> list[tuple[int, int, int, int]]:
-    """Parts of a level, x0, y0, x1, y1, that lie over each other by a strip, so that the detector's memory does not grow with the picture."""
+    """Parts of a level, x0, y0, x1, y1, that lie over each other by a strip, so that the detector's memory does not
+    grow with the picture."""
     if width * height <= TILE_PX:
         return [(0, 0, width, height)]
     across, down = (-(-side // TILE_SIDE) for side in (width, height))

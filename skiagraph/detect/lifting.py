@@ -1,6 +1,8 @@
-"""Dark pictures made such as a detector knows them, which was trained on daylight: shadows lifted, colours brought near one another, and the noise that would be lifted with them smoothed away first.
+"""Dark pictures made such as a detector knows them, which was trained on daylight: shadows lifted, colours brought near
+one another, and the noise that would be lifted with them smoothed away first.
 
-Sources: Immerkaer, Fast noise variance estimation, Computer Vision and Image Understanding 1996; Tomasi and Manduchi, Bilateral filtering for gray and color images, ICCV 1998.
+Sources: Immerkaer, Fast noise variance estimation, Computer Vision and Image Understanding 1996; Tomasi and Manduchi,
+Bilateral filtering for gray and color images, ICCV 1998.
 """
 
 from __future__ import annotations
@@ -10,7 +12,8 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-# Of a plane the mask gives 0, and of noise of deviation 1 an absolute value of 6 * sqrt(2 / pi) in the mean (Immerkaer).
+# Of a plane the mask gives 0, and of noise of deviation 1 an absolute value of 6 * sqrt(2 / pi) in the mean
+# (Immerkaer).
 _MASK = np.float32([[1, -2, 1], [-2, 4, -2], [1, -2, 1]])
 _OF_NOISE = np.sqrt(np.pi / 2) / 6
 
@@ -19,25 +22,37 @@ _OF_NOISE = np.sqrt(np.pi / 2) / 6
 class LiftSettings:
     """Which pictures are lifted, and which are smoothed before.
 
-    Of the faces of cellar (dark skin in dark coloured light) the detector missed 15 % of a frame and 20 % of a second look; since noise is smoothed away, none, and it takes half as many other things for faces at
-    night (night, club, quay dim). Smoothed whatever their noise, far faces in coloured light with hardly any were found less often (crowd, lamps).
+    Of the faces of cellar (dark skin in dark coloured light) the detector missed 15 % of a frame and 20 % of a second
+    look; since noise is smoothed away, none, and it takes half as many other things for faces at night (night, club,
+    quay dim). Smoothed whatever their noise, far faces in coloured light with hardly any were found less often (crowd,
+    lamps).
     """
 
-    dark: float = 78.0  # mean brightness, 0..255, below which a picture is lifted; larger: more are
-    black: float = 4.0  # mean brightness below which nothing is to be found
-    brighter: float = 1.25  # times `dark` that the mean is brought to
-    steepest: float = 0.4  # the least gamma; smaller: the darkest become brighter, and their noise too
-    balance: tuple[float, float] = (0.7, 1.5)  # by what a channel is made weaker or stronger at most, to be as bright as the others; wider: more of the noise of the weak ones
-    noisy: float = 1.0  # deviation of noise, of 255, in the noisiest channel from which a picture is smoothed; larger: fewer are
-    noise_kept: float = 12.0  # deviations of noise that a difference in brightness may have to be smoothed away; larger: edges become soft
-    reach: int = 7  # px across that are smoothed over, odd; larger: small faces are lost
+    # mean brightness, 0..255, below which a picture is lifted; larger: more are
+    dark: float = 78.0
+    # mean brightness below which nothing is to be found
+    black: float = 4.0
+    # times `dark` that the mean is brought to
+    brighter: float = 1.25
+    # the least gamma; smaller: the darkest become brighter, and their noise too
+    steepest: float = 0.4
+    # by what a channel is made weaker or stronger at most, to be as bright as the others; wider: more of the noise of
+    # the weak ones
+    balance: tuple[float, float] = (0.7, 1.5)
+    # deviation of noise, of 255, in the noisiest channel from which a picture is smoothed; larger: fewer are
+    noisy: float = 1.0
+    # deviations of noise that a difference in brightness may have to be smoothed away; larger: edges become soft
+    noise_kept: float = 12.0
+    # px across that are smoothed over, odd; larger: small faces are lost
+    reach: int = 7
 
 
 LIFT = LiftSettings()
 
 
 def lifted(rgb: np.ndarray, settings: LiftSettings = LIFT) -> np.ndarray:
-    """A dark picture (uint8 RGB) with its shadows lifted by a gamma curve and each channel brought to a like mean; others as they are."""
+    """A dark picture (uint8 RGB) with its shadows lifted by a gamma curve and each channel brought to a like mean;
+    others as they are."""
     mean = np.array(cv2.mean(np.ascontiguousarray(rgb[::8, ::8]))[:3])
     if mean.mean() >= settings.dark or mean.mean() < settings.black:
         return rgb

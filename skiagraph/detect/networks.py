@@ -27,9 +27,9 @@ def onnx_network(name: str):
 def _silent_runtime():
     """onnxruntime, kept from telling its maker about this machine.
 
-    Version 1.32 looks up and contacts a host of its maker some ten seconds after a network is loaded, and keeps an id and a queue of
-    events in the user's cache, unless this stands in the environment before it is imported (tried; its own switch does not stop it).
-    Processes we start inherit it.
+    Version 1.32 looks up and contacts a host of its maker some ten seconds after a network is loaded, and keeps an id
+    and a queue of events in the user's cache, unless this stands in the environment before it is imported (tried; its
+    own switch does not stop it). Processes we start inherit it.
     """
     os.environ["ORT_DISABLE_TELEMETRY"] = "1"
     import onnxruntime
@@ -38,7 +38,8 @@ def _silent_runtime():
 
 
 def _forget_events() -> None:
-    """Take away what earlier versions of Skiagraph let it leave behind; other folders of that name are not ours to touch."""
+    """Take away what earlier versions of Skiagraph let it leave behind; other folders of that name are not ours to
+    touch."""
     left = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "Microsoft" / "DeveloperTools" / ".onnxruntime"
     if left.is_dir():
         shutil.rmtree(left, ignore_errors=True)

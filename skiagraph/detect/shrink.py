@@ -7,7 +7,8 @@ import numpy as np
 
 
 def halved(picture: np.ndarray) -> np.ndarray:
-    """At half the size; an odd last row or column is left out, since then the mean of four px is a hundred times as quick."""
+    """At half the size; an odd last row or column is left out, since then the mean of four px is a hundred times as
+    quick."""
     height, width = picture.shape[:2]
     return cv2.resize(picture[:height & ~1, :width & ~1], (max(1, width // 2), max(1, height // 2)), interpolation=cv2.INTER_AREA)
 

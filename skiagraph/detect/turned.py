@@ -1,6 +1,7 @@
 """Faces that lean far to a side, or are upside down: of somebody who lies, or seen by a camera that is not held level.
 
-The detector finds faces that lean by up to about 45 degrees. Whoever leans further is looked at in a picture that is turned with them.
+The detector finds faces that lean by up to about 45 degrees. Whoever leans further is looked at in a picture that is
+turned with them.
 """
 
 from __future__ import annotations
@@ -18,14 +19,22 @@ from skiagraph.detect.shrink import halved
 
 @dataclass(frozen=True, slots=True)
 class TurnedSettings:
-    """Of the film *turned* of benchmarks/quality.py; presence is what the landmark network says, 0..1: of 222 faces that stand 94 % have 0.5 and more, looked at as if they lay 5 and 21 %, upside down 59 %."""
+    """Of the film *turned* of benchmarks/quality.py; presence is what the landmark network says, 0..1: of 222 faces
+    that stand 94 % have 0.5 and more, looked at as if they lay 5 and 21 %, upside down 59 %."""
 
-    looked_from: float = 40.0  # degrees to a side from which a head is looked at turned; the detector is as sure of those that lean by less. larger: more are looked at as if they stood
-    coarser: float = 2.0  # times as coarsely as those who stand those who lie are searched for; larger: less work, larger faces only
-    score: float = 0.5  # score from which they are found; smaller: more of whom most stand
-    one_face: float = 0.3  # share of the smaller of two boxes from which they are of one face that is found as standing and as lying
-    lies: float = 0.9  # presence of the one that lies from which it does; of 148 that lie 95 % have 0.98 and more. larger: fewer lie
-    stands: float = 0.2  # presence of the one that stands from which that does; larger: more lie
+    # degrees to a side from which a head is looked at turned; the detector is as sure of those that lean by less.
+    # larger: more are looked at as if they stood
+    looked_from: float = 40.0
+    # times as coarsely as those who stand those who lie are searched for; larger: less work, larger faces only
+    coarser: float = 2.0
+    # score from which they are found; smaller: more of whom most stand
+    score: float = 0.5
+    # share of the smaller of two boxes from which they are of one face that is found as standing and as lying
+    one_face: float = 0.3
+    # presence of the one that lies from which it does; of 148 that lie 95 % have 0.98 and more. larger: fewer lie
+    lies: float = 0.9
+    # presence of the one that stands from which that does; larger: more lie
+    stands: float = 0.2
 
 
 TURNED = TurnedSettings()
@@ -35,14 +44,16 @@ _QUARTERS = {90.0: cv2.ROTATE_90_COUNTERCLOCKWISE, -90.0: cv2.ROTATE_90_CLOCKWIS
 
 
 def stood_up(picture: np.ndarray, roll: float) -> tuple[np.ndarray, np.ndarray]:
-    """A picture turned so that heads of that roll, one of the above, stand upright in it, and the matrix (2, 3) from its px to px of the one given."""
+    """A picture turned so that heads of that roll, one of the above, stand upright in it, and the matrix (2, 3) from
+    its px to px of the one given."""
     height, width = picture.shape[:2]
     matrix = {90.0: ((0, -1, width), (1, 0, 0)), -90.0: ((0, 1, 0), (-1, 0, height)), 180.0: ((-1, 0, width), (0, -1, height))}[roll]
     return cv2.rotate(picture, _QUARTERS[roll]), np.array(matrix, np.float32)
 
 
 def around_upright(picture: np.ndarray, middle: np.ndarray, scale: float, side: int, roll: float) -> tuple[np.ndarray, np.ndarray]:
-    """A square of a picture around a point, (2,), scale times `side` px wide, in which heads of that roll stand upright: uint8 (side, side, 3), and the matrix as stood_up has it; mirrored beyond the picture."""
+    """A square of a picture around a point, (2,), scale times `side` px wide, in which heads of that roll stand
+    upright: uint8 (side, side, 3), and the matrix as stood_up has it; mirrored beyond the picture."""
     middle, lean = np.asarray(middle, float), np.radians(roll)
     turned = scale * np.array([[np.cos(lean), -np.sin(lean)], [np.sin(lean), np.cos(lean)]])
     matrix = np.column_stack([turned, middle - turned @ np.full(2, side / 2)])
@@ -61,7 +72,10 @@ def around_upright(picture: np.ndarray, middle: np.ndarray, scale: float, side: 
 
 
 def turned_back(found: Detections, matrix: np.ndarray, roll: float) -> Detections:
-    """What was found in such a picture, in px of the one that it was made of. Boxes stay level squares; their rolls are told."""
+    """What was found in such a picture, in px of the one that it was made of.
+
+    Boxes stay level squares; their rolls are told.
+    """
     if not len(found):
         return found
     scale = np.sqrt(abs(float(np.linalg.det(matrix[:, :2]))))
@@ -82,7 +96,8 @@ def between_rolls(one: float, other: float) -> float:
 
 
 def one_way_up(found: Detections, presence: Callable[[np.ndarray, float], float]) -> Detections:
-    """Of what looks like a face that stands and like one that lies, or is upside down, one: as the landmark network has it, and in doubt the one that stands.
+    """Of what looks like a face that stands and like one that lies, or is upside down, one: as the landmark network has
+    it, and in doubt the one that stands.
 
     presence: of a box, (4,), and the roll that it is asked for, 0..1.
     """

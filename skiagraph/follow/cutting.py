@@ -1,5 +1,5 @@
-"""The exact edge of something inside a loose outline: GrabCut (Rother, Kolmogorov and Blake, SIGGRAPH 2004) on the picture in the outline, begun in each frame from
-what was found in the frame before, so that it is steady over time."""
+"""The exact edge of something inside a loose outline: GrabCut (Rother, Kolmogorov and Blake, SIGGRAPH 2004) on the
+picture in the outline, begun in each frame from what was found in the frame before, so that it is steady over time."""
 
 from __future__ import annotations
 
@@ -15,9 +15,11 @@ from skiagraph.track.masks import SIDE
 
 @dataclass(frozen=True, slots=True)
 class CutSettings:
-    """beyond: how much larger than the outline the picture is that is looked at, so that what is around it is known; larger tells more of the background. core: share of the
-    outline, from its middle, that is taken for the thing at first. rounds: of the method in the first frame, and in later ones. keep: share of the
-    frame before in the prior, so that a single frame does not jump. least: share of the outline under which nothing was found, and the outline stays as it is."""
+    """beyond: how much larger than the outline the picture is that is looked at, so that what is around it is known;
+    larger tells more of the background. core: share of the outline, from its middle, that is taken for the thing at
+    first. rounds: of the method in the first frame, and in later ones. keep: share of the frame before in the prior, so
+    that a single frame does not jump. least: share of the outline under which nothing was found, and the outline stays
+    as it is."""
 
     beyond: float = 1.35
     core: float = 0.6
@@ -34,7 +36,8 @@ class EdgeFinder:
         self._before: np.ndarray | None = None
 
     def step(self, rgb: np.ndarray, outline: Outline) -> np.ndarray:
-        """What of the outline's unit frame is the thing: bool (SIDE, SIDE), rows down, over -1 .. 1. rgb: the upright frame, uint8. Nothing lies outside the outline."""
+        """What of the outline's unit frame is the thing: bool (SIDE, SIDE), rows down, over -1 .. 1. rgb: the upright
+        frame, uint8. Nothing lies outside the outline."""
         settings = self.settings
         side = round(SIDE * settings.beyond)
         patch = _upright(rgb, outline.place, side, settings.beyond)

@@ -1,9 +1,11 @@
 """Following whatever an outline encloses: a plate, a screen, a card, a face that no detector sees.
 
-Each step is a guess and a check. Points inside are followed from the picture before (pyramidal Lucas-Kanade with a forward-backward check: Kalal et al.,
-Forward-Backward Error, ICPR 2010) and give a robust similarity; the look of the start is then laid on the picture by Gauss-Newton steps over place, size and turning
-(Baker and Matthews, Lucas-Kanade 20 Years On, IJCV 2004) with weights that leave out what is hidden (Huber). Since every frame is compared with the start, and only where that
-fails with a look of late, small errors do not add up. It stops when it does not know, and says why.
+Each step is a guess and a check. Points inside are followed from the picture before (pyramidal Lucas-Kanade with a
+forward-backward check: Kalal et al., Forward-Backward Error, ICPR 2010) and give a robust similarity; the look of the
+start is then laid on the picture by Gauss-Newton steps over place, size and turning (Baker and Matthews, Lucas-Kanade
+20 Years On, IJCV 2004) with weights that leave out what is hidden (Huber). Since every frame is compared with the
+start, and only where that fails with a look of late, small errors do not add up. It stops when it does not know, and
+says why.
 """
 
 from __future__ import annotations
@@ -32,14 +34,19 @@ class Why(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class FollowSettings:
-    """What decides whether something is still what it was. Correlations are of looks, -1..1, with brightness and contrast taken out.
+    """What decides whether something is still what it was.
 
-    sure: correlation from which a place is believed by itself; lost: under it nothing is believed. Higher stops earlier. agree: share of the
-    outline, in cells, that has to look as it did; again: correlation and share from which it is believed where it had to be searched for, as many places are compared then. learn: correlation under which the look of late is renewed, where so much of it, all_over, still agrees. partly: share of what is in
-    the picture that has to agree where not all of it is. patience_s: so long something hidden is waited for.
-    room: outline sizes around the expected place in which it is looked for; more finds what moves faster, and costs time. patch: px of the longer side at which looks are
-    compared. seek: correlation of small pictures from which a
-    place in a whole frame is looked at, found: correlation and share of cells from which it is seen again there, alone: by how much any other place has to be less alike. Chosen on the scenes of benchmarks/follow.py, with room to spare.
+    Correlations are of looks, -1..1, with brightness and contrast taken out.
+
+    sure: correlation from which a place is believed by itself; lost: under it nothing is believed. Higher stops
+    earlier. agree: share of the outline, in cells, that has to look as it did; again: correlation and share from which
+    it is believed where it had to be searched for, as many places are compared then. learn: correlation under which the
+    look of late is renewed, where so much of it, all_over, still agrees. partly: share of what is in the picture that
+    has to agree where not all of it is. patience_s: so long something hidden is waited for.
+    room: outline sizes around the expected place in which it is looked for; more finds what moves faster, and costs
+    time. patch: px of the longer side at which looks are compared. seek: correlation of small pictures from which a
+    place in a whole frame is looked at, found: correlation and share of cells from which it is seen again there, alone:
+    by how much any other place has to be less alike. Chosen on the scenes of benchmarks/follow.py, with room to spare.
     """
 
     sure: float = 0.72
@@ -70,10 +77,11 @@ class Step:
 POINTS = 60
 # Gauss-Newton steps at most, and px under which they end.
 STEPS, TILT_STEPS, ENOUGH = 14, 8, 0.02
-# In whole frames it is looked for at this size, px of its longer side, and at so many times the size it had; so many places are looked at more closely.
+# In whole frames it is looked for at this size, px of its longer side, and at so many times the size it had; so many
+# places are looked at more closely.
 SEEK_PX, SEEK_SIZES, SEEK_MOST = 28, (1.0, 0.88, 1.14), 4
-# By itself, perspective is tried in each so many frames, where the look correlates by less than this and so much of it is seen, and taken where it leaves less than
-# this share of what was not explained before.
+# By itself, perspective is tried in each so many frames, where the look correlates by less than this and so much of it
+# is seen, and taken where it leaves less than this share of what was not explained before.
 TRY_EVERY, TRY_BELOW, TRY_SEEN, CLEARLY = 3, 0.985, 0.9, 0.8
 # Something of which less than this share is in the picture has left it.
 LEFT = 0.2
@@ -87,15 +95,17 @@ AS_OF_LATE = 0.75
 GROWS, TURNS, SHEARS, TILTS = 0.12, 12.0, 0.12, 0.06
 # What is behind something known by this share, and not seen, is waited for so many times as long.
 HIDDEN_BEHIND, KNOWN_PATIENCE = 0.4, 4
-# Something looks like its surroundings when this far beside it, in sizes of it, something correlates with it by as much: a place that is believed needs no more.
+# Something looks like its surroundings when this far beside it, in sizes of it, something correlates with it by as
+# much: a place that is believed needs no more.
 BESIDE, LIKE = 0.4, 0.8
 
 
 class OutlineFollower:
-    """grey: uint8 (rows, columns), the upright frame with the outline at `place`. motion: what may change. rate: frames a second.
+    """grey: uint8 (rows, columns), the upright frame with the outline at `place`. motion: what may change. rate: frames
+    a second.
 
-    motion None: by the shape. ignored: bool (rows, columns) of the frame, what lies in front, or None. looked: a shape in the unit frame of the place to
-    which what is looked at is limited; None for all of it.
+    motion None: by the shape. ignored: bool (rows, columns) of the frame, what lies in front, or None. looked: a shape
+    in the unit frame of the place to which what is looked at is limited; None for all of it.
     """
 
     def __init__(self, grey: np.ndarray, place: Place, shape: Shape, rate: float = 25.0, motion: Motion | None = None,
@@ -129,7 +139,10 @@ class OutlineFollower:
         return Hold(self._start.structure, self._like_around())
 
     def step(self, grey: np.ndarray, ignored: np.ndarray | None = None) -> Step | Why:
-        """Go on to the next frame; where following stops, why. What it was not sure of before that was told as not known. ignored: what lies in front in this frame."""
+        """Go on to the next frame; where following stops, why.
+
+        What it was not sure of before that was told as not known. ignored: what lies in front in this frame.
+        """
         if self.is_plain:
             return Why.PLAIN
         self._ignored = ignored
@@ -175,7 +188,10 @@ class OutlineFollower:
         return float(beside.max()) if len(beside) else 0.0
 
     def look_anew(self, grey: np.ndarray, place: Place, ignored: np.ndarray | None = None) -> None:
-        """Somebody said that it is here, and looks so: from now on that is its look of late. Of the start's nothing is forgotten."""
+        """Somebody said that it is here, and looks so: from now on that is its look of late.
+
+        Of the start's nothing is forgotten.
+        """
         self.place, self._unseen, self._before, self._ignored = place, 0, grey, ignored
         self._speed = np.zeros(2)
         self._late = Look.of(self._patch(grey, place), *self._masks(grey.shape, place, ignored))
@@ -201,8 +217,8 @@ class OutlineFollower:
         return there if all(score < best - self.settings.alone for score in apart) else None
 
     def _candidates(self, grey: np.ndarray, small: np.ndarray, scale: float, place: Place) -> list[tuple[float, Place]]:
-        """Places of a whole frame that look like the start at one size, with the correlation there; small: the frame at a scale. What is like it when small is laid on
-        as a look is, which tells far more."""
+        """Places of a whole frame that look like the start at one size, with the correlation there; small: the frame at
+        a scale. What is like it when small is laid on as a look is, which tells far more."""
         look, settings, found = self._start, self.settings, []
         size = max(8, round(place.width * BEYOND * scale)), max(8, round(place.height * BEYOND * scale))
         sought = cv2.resize(np.clip(look.picture, 0, 255).astype(np.uint8), size, interpolation=cv2.INTER_AREA)
@@ -285,8 +301,8 @@ class OutlineFollower:
     # Checking
 
     def _checked(self, grey: np.ndarray, guess: Place, least: float = 0.0, share: float = 0.0) -> tuple[Place, float] | None:
-        """The guess made exact by the look of the start, or that of late, and how sure it is; None where it is not the same thing. least, share:
-        correlation and share of cells that are asked for besides."""
+        """The guess made exact by the look of the start, or that of late, and how sure it is; None where it is not the
+        same thing. least, share: correlation and share of cells that are asked for besides."""
         settings, best, by_start = self.settings, None, True
         for look in (self._start, self._late) if self._late is not self._start else (self._start,):
             place, score, agreeing = self._laid(grey, guess, look)
@@ -305,7 +321,8 @@ class OutlineFollower:
         if best is None:
             return None
         place, score, agreeing = best
-        # As long as it looks as it did, nothing is learned: what slides in front a little in each frame would be learned with it. What turns changes all over.
+        # As long as it looks as it did, nothing is learned: what slides in front a little in each frame would be
+        # learned with it. What turns changes all over.
         if settings.sure <= score < settings.learn and agreeing >= settings.all_over and self._shown(place) > WHOLE:
             self._late = Look.of(self._patch(grey, place), *self._masks(grey.shape, place, self._ignored))
         return place, (1.0 if by_start else AS_OF_LATE) * float(np.clip(0.25 + 0.75 * (score - settings.lost) / (1 - settings.lost), 0.0, 1.0) * min(1.0, 0.4 + agreeing))
@@ -378,7 +395,8 @@ class OutlineFollower:
         return place, score, agreeing
 
     def _inside(self, place: Place, look: Look) -> np.ndarray | None:
-        """Which pixels of a look lie in the picture and not behind what is in front, bool (rows, columns); None where all do."""
+        """Which pixels of a look lie in the picture and not behind what is in front, bool (rows, columns); None where
+        all do."""
         if self._ignored is None and self._shown(place, BEYOND) >= 1.0:
             return None
         rows, columns = look.picture.shape
@@ -451,8 +469,9 @@ class OutlineFollower:
         return cv2.warpPerspective(grey, to_frame, (columns, rows), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE).astype(np.float32)
 
     def _masks(self, size: tuple[int, int], place: Place, ignored: np.ndarray | None) -> tuple[np.ndarray, np.ndarray]:
-        """What of the patch counts where it is laid on a picture, the outline and its rim, and where it is compared, the outline alone, since the rim changes with what is
-        behind; of what is in the picture, and not of what lies in front."""
+        """What of the patch counts where it is laid on a picture, the outline and its rim, and where it is compared,
+        the outline alone, since the rim changes with what is behind; of what is in the picture, and not of what lies in
+        front."""
         columns, rows = self._patch_size(place)
         u = ((np.arange(columns) + 0.5) / columns * 2 - 1) * BEYOND
         v = ((np.arange(rows) + 0.5) / rows * 2 - 1) * BEYOND
@@ -502,8 +521,9 @@ def _moved(place: Place, x: float, y: float) -> Place:
 
 @dataclass(frozen=True, slots=True)
 class Hold:
-    """How much there is to hold on to. structure: deviation in grey levels from pixel to pixel along the direction in which there is less of it (the smaller
-    eigenvalue of the structure tensor: Shi and Tomasi, Good Features to Track, CVPR 1994); like: highest correlation with what lies beside it, -1..1."""
+    """How much there is to hold on to. structure: deviation in grey levels from pixel to pixel along the direction in
+    which there is less of it (the smaller eigenvalue of the structure tensor: Shi and Tomasi, Good Features to Track,
+    CVPR 1994); like: highest correlation with what lies beside it, -1..1."""
 
     structure: float
     like: float

@@ -1,5 +1,5 @@
-"""Following a head that a person drew: by its look as anything, and where that fails by what a scan uses too, the face detector, the shape of head and shoulders,
-and after an absence the face itself."""
+"""Following a head that a person drew: by its look as anything, and where that fails by what a scan uses too, the face
+detector, the shape of head and shoulders, and after an absence the face itself."""
 
 from __future__ import annotations
 
@@ -23,11 +23,13 @@ from skiagraph.values import replace
 
 @dataclass(frozen=True, slots=True)
 class HeadSettings:
-    """face: score from which a face that the detector sees is one; the detector's own limit for a second look is lower, but here nobody checks it again. near: how far
-    from where the head is expected a face may be, in its widths, for each frame since it was seen, and at most. sure: what a place is worth that the shape
-    gave. described_every: frames between looks that are kept to know somebody again by; most_faces: of these at most. mine: log odds from which the only face there is
-    taken for theirs when it is just where theirs was at most at_once frames before; joined: from which one is where others are or were near, as track.identity joins two sightings; another:
-    under which a face is somebody else's, asked each asked_every frames where it looks only as it did of late."""
+    """face: score from which a face that the detector sees is one; the detector's own limit for a second look is lower,
+    but here nobody checks it again. near: how far from where the head is expected a face may be, in its widths, for
+    each frame since it was seen, and at most. sure: what a place is worth that the shape gave. described_every: frames
+    between looks that are kept to know somebody again by; most_faces: of these at most. mine: log odds from which the
+    only face there is taken for theirs when it is just where theirs was at most at_once frames before; joined: from
+    which one is where others are or were near, as track.identity joins two sightings; another: under which a face is
+    somebody else's, asked each asked_every frames where it looks only as it did of late."""
 
     face: float = 0.6
     near: float = 0.12
@@ -113,7 +115,8 @@ class HeadFollower(OutlineFollower):
         return Step(place, 0.85, True)
 
     def _by_shape(self, before: np.ndarray, last: Place) -> Step | None:
-        """The head as the shape of a person, followed from where it was seen last; not where somebody else's face is near, whose shape it would take."""
+        """The head as the shape of a person, followed from where it was seen last; not where somebody else's face is
+        near, whose shape it would take."""
         if self._crossed or self._shown(self.place) < WHOLE or self._near_faces(self.place, 1.2):
             self._crossed, self._head = True, None
             return None
@@ -148,7 +151,8 @@ class HeadFollower(OutlineFollower):
         return heads
 
     def _face_at(self, rgb: np.ndarray, place: Place, near: float) -> np.ndarray | None:
-        """The head (5,) of the face that is nearest to where it should be, within so many widths; None where there is none."""
+        """The head (5,) of the face that is nearest to where it should be, within so many widths; None where there is
+        none."""
         half = place.width * (0.5 + near)
         found = self._finder.look(rgb, np.array([[place.cx - half, place.cy - half, place.cx + half, place.cy + half]]), HEADS.face)
         if not len(found):
@@ -193,7 +197,8 @@ class HeadFollower(OutlineFollower):
         return Signature.joined(self._known)
 
     def sought(self, rgb: np.ndarray) -> Place | None:
-        """Where in a frame somebody is who is the same by face and clothes, as surely as a scan joins two sightings; None where nobody is."""
+        """Where in a frame somebody is who is the same by face and clothes, as surely as a scan joins two sightings;
+        None where nobody is."""
         if not any(len(k) for k in self._known):
             return None
         found = self._finder.find(rgb, HEADS.face)

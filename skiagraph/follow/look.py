@@ -1,6 +1,8 @@
-"""How something looks: a small upright picture of it, what of that counts, and by which step another picture comes nearer to it.
+"""How something looks: a small upright picture of it, what of that counts, and by which step another picture comes
+nearer to it.
 
-Baker and Matthews, Lucas-Kanade 20 Years On, IJCV 2004, with robust weights (Huber), for places that move, grow, turn and lean.
+Baker and Matthews, Lucas-Kanade 20 Years On, IJCV 2004, with robust weights (Huber), for places that move, grow, turn
+and lean.
 """
 
 from __future__ import annotations
@@ -16,7 +18,8 @@ from skiagraph.shape.shape import Shape
 
 # Of looks: part of the surroundings in them, since edges tell most; cells a side for what agrees.
 BEYOND, CELLS = 1.12, 4
-# A patch whose weaker direction of structure has a deviation under this (grey levels) is plain: nothing tells where along it one is.
+# A patch whose weaker direction of structure has a deviation under this (grey levels) is plain: nothing tells where
+# along it one is.
 PLAIN = 1.6
 # Pixels of which the eight numbers of a plane are made, at least.
 TILT_PIXELS = 1500
@@ -33,15 +36,19 @@ class Motion(StrEnum):
 
     @staticmethod
     def for_shape(shape: Shape) -> Motion:
-        """What may change by itself. What is drawn with corners is mostly flat, a plate, a screen, a paper, and is followed in perspective where that explains
-        what is seen clearly better; heads and the like are not."""
+        """What may change by itself.
+
+        What is drawn with corners is mostly flat, a plate, a screen, a paper, and is followed in perspective where that
+        explains what is seen clearly better; heads and the like are not.
+        """
         return Motion.AUTO if shape.kind in ("box", "polygon") else Motion.TURNING
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Look:
-    """How something looked: picture (rows, columns) float32, mask of what counts in laying it on a picture and core of what is compared, and what a Gauss-Newton step needs of it: how the picture changes with place (px of
-    the look), size (share) and turning (radians), (n, 4). structure: deviation in grey levels along the weaker direction."""
+    """How something looked: picture (rows, columns) float32, mask of what counts in laying it on a picture and core of
+    what is compared, and what a Gauss-Newton step needs of it: how the picture changes with place (px of the look),
+    size (share) and turning (radians), (n, 4). structure: deviation in grey levels along the weaker direction."""
 
     picture: np.ndarray
     mask: np.ndarray
@@ -61,7 +68,8 @@ class Look:
         return Look(smooth, mask, core, slopes, float(np.sqrt(max(0.0, np.linalg.eigvalsh(tensor)[0])) if len(slopes) >= 30 else 0.0))
 
     def tilt_step(self, now: np.ndarray, inside: np.ndarray | None) -> np.ndarray | None:
-        """By which homography of the unit frame, (3, 3), a picture has to be changed to come nearer (Baker and Matthews, as above, with eight numbers)."""
+        """By which homography of the unit frame, (3, 3), a picture has to be changed to come nearer (Baker and
+        Matthews, as above, with eight numbers)."""
         counted = np.ones(int(self.mask.sum()), bool) if inside is None else inside[self.mask]
         if counted.sum() < 60:
             return None
@@ -101,8 +109,8 @@ class Look:
         return error, np.minimum(1.0, 1.5 * spread / np.maximum(np.abs(error), 1e-6))
 
     def step(self, now: np.ndarray, motion: Motion, inside: np.ndarray | None) -> np.ndarray | None:
-        """By how much a picture has to be moved (px of the look along its own axes), sized (share) and turned (radians) to come nearer. inside: what of
-        it is to count, None for all."""
+        """By how much a picture has to be moved (px of the look along its own axes), sized (share) and turned (radians)
+        to come nearer. inside: what of it is to count, None for all."""
         mine, theirs, all_slopes = self.picture[self.mask], cv2.GaussianBlur(now, (0, 0), 0.8)[self.mask], self.slopes
         if inside is not None:
             counted = inside[self.mask]

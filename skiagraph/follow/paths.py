@@ -15,8 +15,9 @@ from skiagraph.track.path import BRIDGED, FOLLOWED, PLACED, Path
 
 @dataclass(frozen=True, slots=True)
 class Followed:
-    """What came of following one way. frames: int (n,), from the one after the start on, in the order they were gone to; rows: (n, 9) of places (Place.row) and confidence;
-    known: bool (n,), where it was seen, the last one always. why, at: why and at which frame it stopped."""
+    """What came of following one way. frames: int (n,), from the one after the start on, in the order they were gone
+    to; rows: (n, 9) of places (Place.row) and confidence; known: bool (n,), where it was seen, the last one always.
+    why, at: why and at which frame it stopped."""
 
     frames: np.ndarray
     rows: np.ndarray
@@ -27,8 +28,11 @@ class Followed:
 
 def follow(follower: OutlineFollower, start: int, grey: np.ndarray, frames: Iterable[tuple[int, np.ndarray]],
            told: Callable[[int, Step], None] = lambda frame, step: None, ignored: Callable[[int], np.ndarray | None] = lambda frame: None) -> Followed:
-    """Follow from a frame through others, (number, uint8 grey) each, until it stops or they end. What lies between two frames in which it was seen is bridged by a straight
-    line; what follows on the last of them is not kept. ignored: what lies in front in a frame, bool (rows, columns), or None."""
+    """Follow from a frame through others, (number, uint8 grey) each, until it stops or they end.
+
+    What lies between two frames in which it was seen is bridged by a straight line; what follows on the last of them is
+    not kept. ignored: what lies in front in a frame, bool (rows, columns), or None.
+    """
     numbers, rows, known = [start], [[*follower.place.row(), 1.0]], [True]
     before, why, at = thumbnail(grey), Why.END, start
     for number, picture in frames:
@@ -54,7 +58,10 @@ def follow(follower: OutlineFollower, start: int, grey: np.ndarray, frames: Iter
 
 
 def joined(start: int, place: Place, ways: Iterable[Followed], again: float | None = None) -> Path:
-    """One path of a start and what was followed from it, back and on. The start was placed by a person, or with `again` found again and so sure."""
+    """One path of a start and what was followed from it, back and on.
+
+    The start was placed by a person, or with `again` found again and so sure.
+    """
     first = [np.array([[*place.row(), 1.0 if again is None else again]])], [np.array([PLACED if again is None else FOLLOWED], np.uint8)]
     frames, rows, origins = [np.array([start])], *first
     for way in ways:
@@ -67,8 +74,11 @@ def joined(start: int, place: Place, ways: Iterable[Followed], again: float | No
 
 
 def met(one: int, at_one: Place, on: Followed, two: int, at_two: Place, back: Followed) -> Path:
-    """The path between two frames in which something was placed, followed on from the one and back from the other. Where both know, the one goes over into the
-    other, the nearer counting more; where neither does, a straight line of which nobody is sure."""
+    """The path between two frames in which something was placed, followed on from the one and back from the other.
+
+    Where both know, the one goes over into the other, the nearer counting more; where neither does, a straight line of
+    which nobody is sure.
+    """
     length = two - one + 1
     table, weight, known = np.zeros((length, 9)), np.zeros(length), np.zeros(length, bool)
     for start, place, way in ((one, at_one, on), (two, at_two, back)):

@@ -10,7 +10,10 @@ from skiagraph.project.model import Clip, Project
 
 
 def facts_of(info: ClipInfo, index: FrameIndex) -> Clip:
-    """What a project keeps of a file; the key is given when it is added. Reads some megabytes of it. Raises CannotOpenMedia."""
+    """What a project keeps of a file; the key is given when it is added.
+
+    Reads some megabytes of it. Raises CannotOpenMedia.
+    """
     width, height = info.upright_size
     with readable(info.path):
         contents = contents_of(info.path)

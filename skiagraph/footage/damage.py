@@ -8,8 +8,10 @@ from skiagraph.project.model import Project, replace
 
 
 def with_known_damage(project: Project) -> Project:
-    """The project with clips that turned out to be good only up to a frame ending there; decisions beyond it stay. The same value
-    where nothing new is known."""
+    """The project with clips that turned out to be good only up to a frame ending there; decisions beyond it stay.
+
+    The same value where nothing new is known.
+    """
     for clip in project.clips:
         frames, damage = kept_damage(clip.path)
         # Another file in its place says nothing of the clip.

@@ -1,4 +1,5 @@
-"""Following an outline of a project through its clip, from the frame it was placed in: the path as evidence, and the sighting that rests on it."""
+"""Following an outline of a project through its clip, from the frame it was placed in: the path as evidence, and the
+sighting that rests on it."""
 
 from __future__ import annotations
 
@@ -30,7 +31,8 @@ from skiagraph.track.path import BRIDGED, FOLLOWED, PLACED, Path, laid_over
 from skiagraph.track.scan import ScanSettings
 
 STEP, SEEKING, EDGES = "Following", "Looking for it again", "Finding the edge"
-# After an absence each so many frames are looked at, for so many seconds; and so sure is the frame in which it is seen again.
+# After an absence each so many frames are looked at, for so many seconds; and so sure is the frame in which it is seen
+# again.
 SEEK_EVERY, SEEK_S, AGAIN_SURE = 5, 30.0, 0.7
 # Decoded frames at hand for going back: a usual distance between sync samples at 25 frames a second.
 KEEP = 50
@@ -46,8 +48,10 @@ class Direction(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class FollowedOutline:
-    """path: from the first frame to the last in which it is known where it is; ends: of each way, "back" or "on", why it stopped and at which frame;
-    again: paths on which it was seen again after it had left the picture; back: frames in which it was found again, there or after it was hidden; looks: how somebody looks whose head it is, which stays in memory."""
+    """path: from the first frame to the last in which it is known where it is; ends: of each way, "back" or "on", why
+    it stopped and at which frame; again: paths on which it was seen again after it had left the picture; back: frames
+    in which it was found again, there or after it was hidden; looks: how somebody looks whose head it is, which stays
+    in memory."""
 
     path: Path
     ends: tuple[tuple[Direction, Why, int], ...]
@@ -59,9 +63,10 @@ class FollowedOutline:
 def follow_outline(project: Project, clip_key: str, frame: int, outline: Outline, direction: Direction = Direction.BOTH, motion: Motion | None = None,
                    control: JobControl | None = None, told: Callable[[int, Step], None] = lambda frame, step: None, *, first: int = 0, last: int | None = None,
                    settings: FollowSettings = FollowSettings(), subject: str = "", looked: Outline | None = None) -> FollowedOutline:
-    """Follow an outline from a frame, within first .. last. told: of each frame as it goes. subject: whose outline it is, by key: what is in front of them is not looked
-    at, and where they were placed at other frames, that is a look of its own, and what lies between is followed from both. looked: the part of the outline to look
-    at, in the unit frame of its place.
+    """Follow an outline from a frame, within first .. last. told: of each frame as it goes. subject: whose outline it
+    is, by key: what is in front of them is not looked at, and where they were placed at other frames, that is a look of
+    its own, and what lies between is followed from both. looked: the part of the outline to look at, in the unit frame
+    of its place.
 
     Raises EditRefused where there is nothing in it to hold on to, Cancelled, and what open_source and reading raise.
     """
@@ -126,7 +131,8 @@ def follow_outline(project: Project, clip_key: str, frame: int, outline: Outline
                 follower, found = one_way(a, stop)
                 stretches = [joined(a, placed[a].place, [found])]
                 while found.why in (Why.LEFT, Why.HIDDEN) and (seen := again(follower, way, found.at, stop)) is not None:
-                    # What left the picture is away until it comes back; what was hidden in it may be seen in between, and is covered.
+                    # What left the picture is away until it comes back; what was hidden in it may be seen in between,
+                    # and is covered.
                     stretches = [*stretches, seen[0]] if found.why == Why.LEFT else [*stretches[:-1], laid_over((stretches[-1], seen[0]))]
                     ends.append((way, found.why, found.at))
                     backs.append(seen[2])
@@ -184,7 +190,8 @@ def _placed_elsewhere(project: Project, subject: Subject | None, clip: str, fram
 
 
 def _legs(placed: list[int], frame: int, way: Direction) -> list[tuple[int, int | None]]:
-    """From a frame on, or back, from each frame in which it was placed to the next, and from the last one to where it ends."""
+    """From a frame on, or back, from each frame in which it was placed to the next, and from the last one to where it
+    ends."""
     stops = [k for k in placed if k >= frame] if way == Direction.ON else [k for k in reversed(placed) if k <= frame]
     return [*zip(stops, stops[1:]), (stops[-1], None)]
 
@@ -204,8 +211,8 @@ def in_front(project: Project, subject: Subject, clip: str, frame: int) -> np.nd
 
 @dataclass(frozen=True, slots=True)
 class Following:
-    """What is to be followed: whose outline, from which frame of which clip, which way, within first .. last; motion, search range in outline sizes and the part that is
-    looked at, None for what suits."""
+    """What is to be followed: whose outline, from which frame of which clip, which way, within first .. last; motion,
+    search range in outline sizes and the part that is looked at, None for what suits."""
 
     subject: str
     clip: str
@@ -233,7 +240,8 @@ def follow_between(project: Project, wanted: Following, outline: Outline, contro
 
 
 def path_so_far(frame: int, outline: Outline, known: dict[int, Step]) -> Path:
-    """The path through a start and the frames in which something was seen; what lies between those is bridged by a straight line."""
+    """The path through a start and the frames in which something was seen; what lies between those is bridged by a
+    straight line."""
     numbers = np.array(sorted({frame, *known}))
     rows = np.array([[*outline.place.row(), 1.0] if n == frame else [*known[n].place.row(), known[n].confidence] for n in numbers.tolist()])
     every = np.arange(numbers[0], numbers[-1] + 1)
@@ -244,8 +252,9 @@ def path_so_far(frame: int, outline: Outline, known: dict[int, Step]) -> Path:
 
 
 def find_edges(project: Project, subject: str, clip_key: str, frame: int, control: JobControl, tell: Callable[[object], None] = lambda news: None) -> tuple[Path, Masks]:
-    """The exact edge of what is inside an outline, in every frame of the sighting at a frame: from there on, and from there back. Returns where it was looked for, and the
-    masks. Raises EditRefused where there is no sighting, and what open_source and reading raise."""
+    """The exact edge of what is inside an outline, in every frame of the sighting at a frame: from there on, and from
+    there back. Returns where it was looked for, and the masks. Raises EditRefused where there is no sighting, and what
+    open_source and reading raise."""
     clip, somebody = project.clip(clip_key), project.subject(subject)
     sighting = sighting_at(somebody, clip_key, frame)
     if sighting is None:

@@ -27,7 +27,8 @@ ROOM_S, MOST_S = 2.0, 1800.0
 
 
 def plans(project: Project, clip_key: str, info: ClipInfo, secret: bytes | None = None) -> dict[int, Plan]:
-    """What is laid over the tracks of a clip, by their number from 0; tracks that stay as they are are not in it. secret: of the desk, None for this one's."""
+    """What is laid over the tracks of a clip, by their number from 0; tracks that stay as they are are not in it.
+    secret: of the desk, None for this one's."""
     found = {}
     for n, sound in enumerate(info.sound):
         ranges = laid_over(project, clip_key, n + 1)
@@ -47,12 +48,14 @@ def _room(project: Project, clip_key: str, info: ClipInfo, track: int, disguised
 
 
 def heard(project: Project, clip_key: str, info: ClipInfo, start_s: float, tracks: Sequence[int] = (0,), plain: bool = False) -> Iterator[np.ndarray]:
-    """What is heard of some tracks (from 0) of a clip from a time on, as media.audio.read_sound gives it. plain: as it was recorded."""
+    """What is heard of some tracks (from 0) of a clip from a time on, as media.audio.read_sound gives it. plain: as it
+    was recorded."""
     return read_sound(info, start_s, tracks, None if plain else plans(project, clip_key, info))
 
 
 def room_of(info: ClipInfo, track: int, listening: Listening | None, disguised: Sequence[tuple[float, float]]) -> tuple[np.ndarray | None, int]:
-    """The quietest ROOM_S of a track (from 0) in which nobody speaks and nothing is disguised, float (n, channels), and its rate; None where there is none that is not digital silence."""
+    """The quietest ROOM_S of a track (from 0) in which nobody speaks and nothing is disguised, float (n, channels), and
+    its rate; None where there is none that is not digital silence."""
     spoken = [(s.begins_s, s.ends_s) for v in (listening.voices if listening else ()) for s in v.speech if s.track == track + 1]
     taken = [*spoken, *disguised]
     best, least, held, begin, rate = None, np.inf, [], None, 0
@@ -73,7 +76,8 @@ def room_of(info: ClipInfo, track: int, listening: Listening | None, disguised: 
 
 @dataclass(frozen=True, slots=True)
 class Sound:
-    """What is known of a clip's sound for showing it: its file, its frames, and the waveform of each track, None where it cannot be read."""
+    """What is known of a clip's sound for showing it: its file, its frames, and the waveform of each track, None where
+    it cannot be read."""
 
     info: ClipInfo
     index: FrameIndex

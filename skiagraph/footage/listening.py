@@ -1,4 +1,7 @@
-"""Listening to a clip: where somebody speaks, and which of it is one speaker. What tells speakers apart stays in memory."""
+"""Listening to a clip: where somebody speaks, and which of it is one speaker.
+
+What tells speakers apart stays in memory.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +19,10 @@ STEP = "Listening"
 
 
 def listen_to(project: Project, clip_key: str, control: JobControl | None = None) -> Listening:
-    """What is heard in a clip; voices have keys of their own (1, 2 ...) that project.voices.take_listening exchanges. Raises Cancelled, CannotOpenMedia, SourceChanged, FrameNotDecoded."""
+    """What is heard in a clip; voices have keys of their own (1, 2 ...) that project.voices.take_listening exchanges.
+
+    Raises Cancelled, CannotOpenMedia, SourceChanged, FrameNotDecoded.
+    """
     # Only here, since this brings in the networks' runtimes.
     from skiagraph.voice.activity import ACTIVITY
     from skiagraph.voice.speakers import SPEAKERS, groups
@@ -39,7 +45,10 @@ def listen_to(project: Project, clip_key: str, control: JobControl | None = None
 
 
 def _spoken(info: ClipInfo, index: FrameIndex, track: int, frames: int, control: JobControl):
-    """The speech of a track, and what describes each voice in it. Its samples are held, 16 bits at 16 kHz: an hour is 115 MB."""
+    """The speech of a track, and what describes each voice in it.
+
+    Its samples are held, 16 bits at 16 kHz: an hour is 115 MB.
+    """
     from skiagraph.voice.activity import RATE, Activity, stretches
     from skiagraph.voice.speakers import SpeakerEncoder
     activity, probability, parts, begins = Activity(), [], [], None

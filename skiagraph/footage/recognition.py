@@ -54,7 +54,8 @@ class Gallery:
 
 
 def recall(project: Project, gallery: Gallery, control: JobControl, besides: str = "") -> None:
-    """Look at a few frames of everybody whom the gallery does not know: after a project was opened. besides: a clip to leave out."""
+    """Look at a few frames of everybody whom the gallery does not know: after a project was opened. besides: a clip to
+    leave out."""
     lacking = [s for s in project.subjects if not s.doubtful and not s.dismissed and gallery.lacks(s)]
     for clip in project.clips:
         wanted: dict[int, list[tuple[str, np.ndarray]]] = {}
@@ -110,10 +111,11 @@ def _look(clip: Clip, wanted, gallery: Gallery, control: JobControl) -> None:
 
 
 def link_clip(project: Project, clip: str, gallery: Gallery) -> Project:
-    """The project with those who are new in a clip joined to whom they are known to be from other clips, or asked about.
+    """The project with those who are new in a clip joined to whom they are known to be from other clips, or asked
+    about.
 
-    Joined only where it is sure, nobody has decided yet about the new one, and the other is not to be seen: a face is never
-    shown because a machine took it for somebody who agreed.
+    Joined only where it is sure, nobody has decided yet about the new one, and the other is not to be seen: a face is
+    never shown because a machine took it for somebody who agreed.
     """
     fresh = [s for s in project.subjects if s.sightings and all(g.clip == clip for g in s.sightings) and not s.doubtful and not s.dismissed]
     asked: list[Likeness] = []
@@ -147,8 +149,8 @@ def link_clip(project: Project, clip: str, gallery: Gallery) -> Project:
 
 
 def ask_who(project: Project, key: str, mine: Signature, gallery: Gallery) -> Project:
-    """The project with the question asked whether somebody who was followed by hand is one of those who are known already. They are never made one without an answer: a
-    person drew them."""
+    """The project with the question asked whether somebody who was followed by hand is one of those who are known
+    already. They are never made one without an answer: a person drew them."""
     subject, asked = project.subject(key), []
     for other in project.subjects if mine.tells else ():
         if other.key == key or not other.of.hides or other.doubtful or other.dismissed or _kept_apart(project, subject, other) or _at_once(subject, other):

@@ -15,7 +15,8 @@ def missing(project: Project) -> list[Clip]:
 
 
 def find_beside(project: Project, folders: list[Path], depth: int = 2) -> Project:
-    """The project with missing clips re-linked to files of the same contents in the given folders or a few levels below."""
+    """The project with missing clips re-linked to files of the same contents in the given folders or a few levels
+    below."""
     for clip in missing(project):
         for folder in folders:
             found = _same_contents(clip, Path(folder), depth)

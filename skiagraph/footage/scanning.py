@@ -16,8 +16,8 @@ from skiagraph.track.results import ScanResult
 
 @dataclass(frozen=True, slots=True)
 class ScanNews:
-    """What is told while clips are scanned. result: None when a clip is begun, and of the people found so far until gallery, with
-    what was recalled of people in other clips, says that the clip is done."""
+    """What is told while clips are scanned. result: None when a clip is begun, and of the people found so far until
+    gallery, with what was recalled of people in other clips, says that the clip is done."""
 
     clip: str
     result: ScanResult | None = None
@@ -26,8 +26,9 @@ class ScanNews:
 
 def scan_clip(project: Project, key: str, every: int, gallery: Gallery, control: JobControl, partial: Callable[[ScanResult], None] | None = None, *,
               keep: bool = False, parts: Sequence[tuple[int, int]] = ()) -> ScanResult:
-    """Scan one clip, or only parts (first and last frame) of one that was not scanned before, and let the gallery recall who is in the others. keep: a scan begun again goes on from what this one saw, until
-    `forget_scan`. Raises Cancelled, CannotOpenMedia, SourceChanged."""
+    """Scan one clip, or only parts (first and last frame) of one that was not scanned before, and let the gallery
+    recall who is in the others. keep: a scan begun again goes on from what this one saw, until `forget_scan`. Raises
+    Cancelled, CannotOpenMedia, SourceChanged."""
     # Only here, since this brings in the networks' runtimes.
     from skiagraph.track.parts import merged
     from skiagraph.track.scan import ScanSettings, scan, shifted
@@ -73,7 +74,8 @@ def forget_scan(project: Project, key: str, every: int, parts: Sequence[tuple[in
 
 def scan_clips(project: Project, keys: Sequence[str], every: int, gallery: Gallery, control: JobControl, tell: Callable[[ScanNews], None],
                parts: Mapping[str, Sequence[tuple[int, int]]] | None = None) -> None:
-    """Scan clips one after another and tell of each as it goes. parts: of clips of which only some is scanned; what was scanned before is scanned whole."""
+    """Scan clips one after another and tell of each as it goes. parts: of clips of which only some is scanned; what was
+    scanned before is scanned whole."""
     for key in keys:
         tell(ScanNews(key))
         result = scan_clip(project, key, every, gallery, control, lambda found, key=key: tell(ScanNews(key, found)), parts=(parts or {}).get(key, ()))
@@ -82,7 +84,8 @@ def scan_clips(project: Project, keys: Sequence[str], every: int, gallery: Galle
 
 @dataclass(slots=True)
 class Arrival:
-    """One scan of one clip as it comes in, from its first people to its end: the same ids for the same people all the while."""
+    """One scan of one clip as it comes in, from its first people to its end: the same ids for the same people all the
+    while."""
 
     clip: str
     every: int
@@ -94,7 +97,8 @@ class Arrival:
         return carried(project, scan, self.ids)
 
     def evidence(self, project: Project, result: ScanResult, gallery: Gallery | None = None) -> tuple[Project, Callable[[Project], Project], Callable[[], Report]]:
-        """The project with the result as evidence; what carries decisions over to it; and a report of what that did last."""
+        """The project with the result as evidence; what carries decisions over to it; and a report of what that did
+        last."""
         project, scan = with_evidence(project, self.clip, result, self.every)
         if gallery is not None:
             gallery.learn(scan, result)
@@ -108,7 +112,8 @@ class Arrival:
 
 
 def take_in(project: Project, clip: str, result: ScanResult, every: int, gallery: Gallery | None = None) -> Project:
-    """The project with a scan of a clip, and its decisions carried over; with a gallery, people are known again from other clips."""
+    """The project with a scan of a clip, and its decisions carried over; with a gallery, people are known again from
+    other clips."""
     project, carry, _ = Arrival(clip, every).evidence(project, result, gallery)
     return carry(project)
 

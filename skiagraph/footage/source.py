@@ -34,8 +34,10 @@ def _size_of(path: Path, scheme: str) -> int:
 
 
 def contents_of(path: Path, scheme: str = "") -> str:
-    """The fingerprint of a clip's file or numbered pictures, remembered while they have the same size, time and place. Raises OSError and
-    CannotOpenMedia."""
+    """The fingerprint of a clip's file or numbered pictures, remembered while they have the same size, time and place.
+
+    Raises OSError and CannotOpenMedia.
+    """
     scheme = scheme or (NUMBERED if pictures_at(path) else SAMPLES)
     stats = [file.stat() for file in _files(path, scheme)]
     place = (str(path), scheme, tuple((found.st_dev, found.st_ino, found.st_size, found.st_mtime_ns) for found in stats))
@@ -77,8 +79,8 @@ def _is_of(clip: Clip, path: Path) -> bool:
 def open_source(clip: Clip, control: JobControl | None = None) -> tuple[ClipInfo, FrameIndex]:
     """The clip's file, checked against what the project knows of it.
 
-    Raises CannotOpenMedia when it cannot be read, SourceChanged when it is another file than it was, and FrameNotDecoded when damage was
-    met in it that the project does not know of.
+    Raises CannotOpenMedia when it cannot be read, SourceChanged when it is another file than it was, and
+    FrameNotDecoded when damage was met in it that the project does not know of.
     """
     info = probe(clip.path, clip.rate)
     if state_of(clip) != SourceState.THERE:

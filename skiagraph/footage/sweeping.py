@@ -1,4 +1,5 @@
-"""A strict search of a whole clip, once: at a lower score and down to smaller faces than a scan takes for one, for faces that nobody knows of. It covers nobody; what it finds is listed."""
+"""A strict search of a whole clip, once: at a lower score and down to smaller faces than a scan takes for one, for
+faces that nobody knows of. It covers nobody; what it finds is listed."""
 
 from __future__ import annotations
 
@@ -26,9 +27,11 @@ AHEAD, AHEAD_BYTES = 4, 200 << 20
 
 @dataclass(frozen=True, slots=True)
 class SweepSettings:
-    """finer: times as fine as a scan of the clip searches, so that faces of that share of its smallest are found; limit: the least score that counts; sure: from this score the detector is believed alone,
-    below it the landmarks have to see a face too, as surely as present; known: a face of which this share lies in the head of somebody in the register is known. A lower limit and a finer search
-    list more that is nobody. The limit is where the detector's own authors stop counting (Wu, Peng and Yu 2023 give recall down to 0.3); the rest are those of a scan, made wider.
+    """finer: times as fine as a scan of the clip searches, so that faces of that share of its smallest are found;
+    limit: the least score that counts; sure: from this score the detector is believed alone, below it the landmarks
+    have to see a face too, as surely as present; known: a face of which this share lies in the head of somebody in the
+    register is known. A lower limit and a finer search list more that is nobody. The limit is where the detector's own
+    authors stop counting (Wu, Peng and Yu 2023 give recall down to 0.3); the rest are those of a scan, made wider.
     """
 
     finer: float = 2.0

@@ -1,4 +1,7 @@
-"""A folder of clips as one piece of work: everybody found and covered, every clip exported and checked. Begun again it goes on from where it was."""
+"""A folder of clips as one piece of work: everybody found and covered, every clip exported and checked.
+
+Begun again it goes on from where it was.
+"""
 
 from __future__ import annotations
 
@@ -44,7 +47,8 @@ class Outcome(IntEnum):
 
 @dataclass(frozen=True, slots=True)
 class Row:
-    """One clip at the end. people: that were found; open: findings of the project on it; found: of the check of its file, None where there is none; said: what became of it."""
+    """One clip at the end. people: that were found; open: findings of the project on it; found: of the check of its
+    file, None where there is none; said: what became of it."""
 
     name: str
     outcome: Outcome
@@ -97,7 +101,10 @@ def clips_in(folder: Path) -> list[Path]:
 
 
 def run_batch(order: BatchOrder, control: JobControl, said: Callable[[str], None], told: Callable[[News], None] = lambda news: None) -> list[Row]:
-    """Do the work; returns a row for each clip. said: hears sentences; told: news of the queue. The project is locked by the caller. Raises Cancelled, and SkiagraphError where nothing at all can be done."""
+    """Do the work; returns a row for each clip. said: hears sentences; told: news of the queue.
+
+    The project is locked by the caller. Raises Cancelled, and SkiagraphError where nothing at all can be done.
+    """
     paths = clips_in(order.source)
     if not paths:
         raise SkiagraphError(f"There are no clips in {order.source}; choose a folder of films, or of numbered pictures in folders.", path=order.source)

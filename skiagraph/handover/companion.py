@@ -16,7 +16,8 @@ from skiagraph.values import Family
 
 @dataclass(frozen=True, slots=True)
 class HandedOver:
-    """Everything that left together. project: in the version that left; name: of the project; programme: the list that was followed, None where there was none."""
+    """Everything that left together. project: in the version that left; name: of the project; programme: the list that
+    was followed, None where there was none."""
 
     project: Project
     name: str

@@ -22,8 +22,11 @@ from skiagraph.review.proof import Proof
 
 @dataclass(frozen=True, slots=True)
 class Planned:
-    """The files of one clip that will be written: each by a writer to a target. The first is the film. span: first and last frame of the part that is written, None for
-    all of it. version: of the project, empty for the one that is worked on."""
+    """The files of one clip that will be written: each by a writer to a target.
+
+    The first is the film. span: first and last frame of the part that is written, None for all of it. version: of the
+    project, empty for the one that is worked on.
+    """
 
     clip: str
     files: tuple[tuple[Writer, Path], ...]
@@ -37,8 +40,9 @@ class Planned:
 
 @dataclass(frozen=True, slots=True)
 class Delivered:
-    """One clip that was handed over. proof: the check of the file, None when it was not checked. notes: sentences on what of it
-    is otherwise than in the source. version: of the project; span: first and last frame that it holds, None for all of the clip; beside: further files of it."""
+    """One clip that was handed over. proof: the check of the file, None when it was not checked. notes: sentences on
+    what of it is otherwise than in the source. version: of the project; span: first and last frame that it holds, None
+    for all of the clip; beside: further files of it."""
 
     clip: str
     path: Path
@@ -55,10 +59,14 @@ class Delivered:
 
 def planned(project: Project, keys: Sequence[str], folder: Path | str, writers: Sequence[Writer], *, beside: bool = False, parts: Mapping[str, Sequence[tuple[int, int]]] | None = None,
             versions: Sequence[str] = (), pattern: str = DEFAULT_PATTERN, preset: str = "", taken: Iterable[Path] = ()) -> list[Planned]:
-    """Which files clips would be written to. No two share a name, also of clips from two cards that are called alike; sources and the
-    names of other clips of the project are never used. beside: numbered further where files of the name exist. parts: first and last frames of
-    those clips of which only parts are written, each to files of its own. versions: of the project that are written, each to files called after it; none for the one that is worked on.
-    pattern: of names; preset: its name, for those; taken: names that others will write. Raises SkiagraphError where a pattern is none."""
+    """Which files clips would be written to.
+
+    No two share a name, also of clips from two cards that are called alike; sources and the names of other clips of the
+    project are never used. beside: numbered further where files of the name exist. parts: first and last frames of
+    those clips of which only parts are written, each to files of its own. versions: of the project that are written,
+    each to files called after it; none for the one that is worked on. pattern: of names; preset: its name, for those;
+    taken: names that others will write. Raises SkiagraphError where a pattern is none.
+    """
     folder = Path(folder)
     taken = {Path(os.path.realpath(c.path)) for c in project.files} | {Path(os.path.realpath(t)) for t in taken}
     plan = []
@@ -82,11 +90,11 @@ def existing(plan: Iterable[Planned]) -> list[Path]:
 
 
 def deliver(project: Project, plan: Sequence[Planned], check: bool, replace: bool, control: JobControl, tell: Callable[[Delivered], None]) -> list[Finding]:
-    """Write the files of a plan, into folders that are made where they are missing, and tell of each clip; returns all findings of the
-    checks. replace: files that exist may be replaced.
+    """Write the files of a plan, into folders that are made where they are missing, and tell of each clip; returns all
+    findings of the checks. replace: files that exist may be replaced.
 
-    Raises CannotWriteMedia before anything is written where a file exists and may not be replaced; SkiagraphError when a folder
-    cannot be made; and what write_clip and prove raise.
+    Raises CannotWriteMedia before anything is written where a file exists and may not be replaced; SkiagraphError when
+    a folder cannot be made; and what write_clip and prove raise.
     """
     there = existing(plan)
     if there and not replace:
@@ -100,7 +108,10 @@ def deliver(project: Project, plan: Sequence[Planned], check: bool, replace: boo
 
 
 def deliver_one(project: Project, entry: Planned, check: bool, control: JobControl) -> Delivered:
-    """Write the files of one clip, into a folder that is made where it is missing, and check the film. Raises as deliver does; files that exist are replaced."""
+    """Write the files of one clip, into a folder that is made where it is missing, and check the film.
+
+    Raises as deliver does; files that exist are replaced.
+    """
     folder = entry.film.parent
     try:
         os.makedirs(folder, exist_ok=True)

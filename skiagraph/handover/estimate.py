@@ -15,8 +15,9 @@ from skiagraph.project.model import Project
 
 @dataclass(frozen=True, slots=True)
 class EstimateSettings:
-    """places: where pieces are encoded, spread over what is written; more: nearer, and slower. frames: of each, from a key frame on; between_keys: frames from one key frame to the next in a film, by default in the encoders that have any
-    (x264 and x265 250, SVT-AV1 about 160)."""
+    """places: where pieces are encoded, spread over what is written; more: nearer, and slower. frames: of each, from a
+    key frame on; between_keys: frames from one key frame to the next in a film, by default in the encoders that have
+    any (x264 and x265 250, SVT-AV1 about 160)."""
 
     places: int = 3
     frames: int = 24
@@ -27,9 +28,11 @@ ESTIMATE = EstimateSettings()
 
 
 def estimated_bytes(project: Project, clip_key: str, film: Writer, control: JobControl | None = None, parts: Sequence[tuple[int, int]] = ()) -> int:
-    """Bytes that the film of a clip will take, its sound included. parts: of the clip that are written, none for all of it. Raises what write_clip raises.
+    """Bytes that the film of a clip will take, its sound included. parts: of the clip that are written, none for all of
+    it. Raises what write_clip raises.
 
-    A film is key frames and others: of each piece its first frame alone is encoded, and the whole piece; the difference is what other frames take.
+    A film is key frames and others: of each piece its first frame alone is encoded, and the whole piece; the difference
+    is what other frames take.
     """
     control = control or JobControl()
     clip = project.clip(clip_key)

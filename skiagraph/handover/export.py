@@ -1,4 +1,7 @@
-"""Exporting a clip: decoding, covering and encoding overlap; memory does not depend on the length. Either all its files appear, or none."""
+"""Exporting a clip: decoding, covering and encoding overlap; memory does not depend on the length.
+
+Either all its files appear, or none.
+"""
 
 from __future__ import annotations
 
@@ -30,7 +33,10 @@ AHEAD, AHEAD_BYTES = 6, 300 << 20
 
 def export_clip(project: Project, clip_key: str, target: Path | str, export: ExportFormat | None = None, *,
                 matte_target: Path | str | None = None, control: JobControl | None = None, options: dict | None = None) -> None:
-    """Write one clip of the project with its covers, and its matte if wanted. As write_clip; an existing file is replaced."""
+    """Write one clip of the project with its covers, and its matte if wanted.
+
+    As write_clip; an existing file is replaced.
+    """
     export = export or format_for(target)
     files: list[tuple[Writer, Path]] = [(CoveredFilm(export.key, {str(k): str(v) for k, v in (options or {}).items()}), Path(target))]
     if matte_target is not None:
@@ -39,11 +45,11 @@ def export_clip(project: Project, clip_key: str, target: Path | str, export: Exp
 
 
 def write_clip(project: Project, clip_key: str, files: Sequence[tuple[Writer, Path]], control: JobControl | None = None, span: tuple[int, int] | None = None) -> list[str]:
-    """Write files of one clip: each by a writer to a target. span: first and last frame of the part that is written, None for all. Returns what a person should know of how
-    they were made.
+    """Write files of one clip: each by a writer to a target. span: first and last frame of the part that is written,
+    None for all. Returns what a person should know of how they were made.
 
-    Nothing is left behind when it is cancelled or fails, of none of them. Raises Cancelled, CannotOpenMedia, SourceChanged,
-    CannotWriteMedia, FrameNotDecoded.
+    Nothing is left behind when it is cancelled or fails, of none of them. Raises Cancelled, CannotOpenMedia,
+    SourceChanged, CannotWriteMedia, FrameNotDecoded.
     """
     control = control or JobControl()
     clip = project.clip(clip_key)

@@ -28,7 +28,10 @@ def check_pattern(pattern: str) -> None:
 
 
 def stem_of(pattern: str, *, clip: str, version: str = "", preset: str = "", timecode: str = "", day: date | None = None) -> str:
-    """A file's name without mark and ending. A version that the pattern does not name is put at its end, so that no two share a name. Raises SkiagraphError."""
+    """A file's name without mark and ending.
+
+    A version that the pattern does not name is put at its end, so that no two share a name. Raises SkiagraphError.
+    """
     check_pattern(pattern)
     known = {"clip": clip[:MOST], "version": plain(version), "date": (day or date.today()).isoformat(), "preset": plain(preset), "timecode": re.sub(r"\D+", "-", timecode)}
     text = pattern.format(**known)

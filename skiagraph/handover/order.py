@@ -17,8 +17,9 @@ from skiagraph.project.model import Project
 
 @dataclass(frozen=True, slots=True)
 class Order:
-    """clips: keys; film: the writer of the film; beside: other writers; companions: what is written once for all; versions: none for the one that is worked on; parts: first and last frames of clips
-    of which only parts are wanted; check: each film is checked."""
+    """clips: keys; film: the writer of the film; beside: other writers; companions: what is written once for all;
+    versions: none for the one that is worked on; parts: first and last frames of clips of which only parts are wanted;
+    check: each film is checked."""
 
     clips: Sequence[str]
     film: Writer
@@ -32,7 +33,11 @@ class Order:
     check: bool = True
 
     def plan(self, project: Project, queue: Queue, numbered: bool = False) -> list[Planned]:
-        """The files of clips. Names that jobs in the queue will write are taken; numbered: so are those of files that exist. Raises SkiagraphError where something is missing of the order."""
+        """The files of clips.
+
+        Names that jobs in the queue will write are taken; numbered: so are those of files that exist. Raises
+        SkiagraphError where something is missing of the order.
+        """
         if not self.clips:
             raise SkiagraphError("No clip is chosen; tick those that are to be handed over.")
         if not str(self.folder).strip() or not self.folder.is_absolute():
@@ -42,7 +47,10 @@ class Order:
         return planned(project, list(self.clips), self.folder, (self.film, *self.beside), beside=numbered, parts=self.parts, versions=self.versions, pattern=self.pattern, preset=self.preset, taken=taken)
 
     def stem(self, project: Project, plan: Sequence[Planned], wanted: str, queue: Queue, numbered: bool = False) -> str:
-        """Beginning of the names of companions. Those that jobs in the queue will write are taken; numbered: so are those of files that exist."""
+        """Beginning of the names of companions.
+
+        Those that jobs in the queue will write are taken; numbered: so are those of files that exist.
+        """
         taken = {job.stem for job in queue.jobs if job.is_open and job.companions and job.folder == self.folder}
         for number in range(1, 100_000):
             stem = wanted if number == 1 else f"{wanted}-{number}"

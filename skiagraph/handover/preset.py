@@ -104,7 +104,10 @@ def shipped_presets() -> list[Preset]:
 
 
 def presets() -> list[Preset]:
-    """Those that ship, in their order, and those of this user, of which one of the same name counts. A file that cannot be read is left out."""
+    """Those that ship, in their order, and those of this user, of which one of the same name counts.
+
+    A file that cannot be read is left out.
+    """
     found = {preset.name: preset for preset in (*shipped_presets(), *kept_in(own_folder(), SUFFIX, read_preset))}
     return list(found.values())
 

@@ -1,6 +1,7 @@
 """The queue of what is to be handed over: jobs in order, kept in files, so that it survives the window, and a crash.
 
-Each hand-over keeps the project as it was when it was ordered. Several processes may look at the queue; one at a time works on it.
+Each hand-over keeps the project as it was when it was ordered. Several processes may look at the queue; one at a time
+works on it.
 """
 
 from __future__ import annotations
@@ -55,8 +56,10 @@ class Target(Value, frozen=True):
 class Job(Value, frozen=True):
     """One clip's files, or the companions of a hand-over, for which clip is empty.
 
-    batch: the hand-over it belongs to; title: for people; folder: where it goes, stem: of the names of companions; frames, pixels: of the film, for the time it takes; replace: files that exist may be replaced; begun: it was worked on, so that
-    files of these names are its own; said: what became of it, in a sentence; findings: of the check, -1 where none was made.
+    batch: the hand-over it belongs to; title: for people; folder: where it goes, stem: of the names of companions;
+    frames, pixels: of the film, for the time it takes; replace: files that exist may be replaced; begun: it was worked
+    on, so that files of these names are its own; said: what became of it, in a sentence; findings: of the check, -1
+    where none was made.
     """
 
     key: str
@@ -152,7 +155,10 @@ class Queue:
 
     def add(self, project: Project, name: str, plan: Sequence[Planned], companions: Sequence[Companion] = (), *, check: bool = True, may_replace: bool = False, project_path: str = "",
             programme: Programme | None = None, stem: str = "") -> list[Job]:
-        """Order a hand-over: a job for each clip of a plan, and one for what goes beside them. Raises SkiagraphError."""
+        """Order a hand-over: a job for each clip of a plan, and one for what goes beside them.
+
+        Raises SkiagraphError.
+        """
         batch = secrets.token_hex(6)
         try:
             (self.folder / batch).mkdir(parents=True)
@@ -219,7 +225,10 @@ class Queue:
 
     @contextlib.contextmanager
     def working(self) -> Iterator[bool]:
-        """Whether this process is the one that works on the queue now. What another one left running, since it died, waits again."""
+        """Whether this process is the one that works on the queue now.
+
+        What another one left running, since it died, waits again.
+        """
         if self._runner is not None:
             yield True
             return
@@ -324,7 +333,10 @@ def _titled(words: Sequence[str]) -> str:
 
 
 def perform(folder: FilePath, key: str, control: JobControl, tell: Callable[[object], None]) -> Delivered | None:
-    """Do one job of the queue in a folder; what is said of it is returned. Raises what deliver_one and companions raise."""
+    """Do one job of the queue in a folder; what is said of it is returned.
+
+    Raises what deliver_one and companions raise.
+    """
     queue = Queue(folder)
     job = queue.job(key)
     if job is None:
@@ -362,7 +374,8 @@ def _handed(queue: Queue, job: Job, project: Project) -> HandedOver:
 
 
 def proofs_of(queue: Queue, project: FilePath) -> Iterator[Proof]:
-    """Checks of films that were handed over from a project file, as far as the films are there in the size that was checked."""
+    """Checks of films that were handed over from a project file, as far as the films are there in the size that was
+    checked."""
     batches: dict[str, bool] = {}
     for job in queue.jobs:
         if job.state != State.DONE or job.findings < 0:
@@ -378,7 +391,8 @@ def proofs_of(queue: Queue, project: FilePath) -> Iterator[Proof]:
 
 
 def left_s(jobs: Sequence[Job], running: Job | None, progress: Progress | None, pace: float) -> tuple[float | None, float | None]:
-    """Seconds left for the job that runs, and for all. progress: of the job; pace: seconds a sample of late, 0 where it is not known."""
+    """Seconds left for the job that runs, and for all. progress: of the job; pace: seconds a sample of late, 0 where it
+    is not known."""
     mine = progress.left_s if progress else None
     if running is not None and mine is not None and running.check and progress.step == STEP and progress.total:
         rate = progress.rate or progress.done / max(progress.elapsed_s, 1e-6)

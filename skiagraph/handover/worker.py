@@ -1,4 +1,5 @@
-"""Working through the queue: one job after another, each in a process of its own, so that one that fails or crashes leaves the others."""
+"""Working through the queue: one job after another, each in a process of its own, so that one that fails or crashes
+leaves the others."""
 
 from __future__ import annotations
 
@@ -16,7 +17,8 @@ from skiagraph.jobs import JobControl, Progress
 
 @dataclass(frozen=True, slots=True)
 class News:
-    """What happened to a job. progress: while it runs; done: what it wrote, once it is done; left_s, all_left_s: seconds left for it and for all, None while nobody can say."""
+    """What happened to a job. progress: while it runs; done: what it wrote, once it is done; left_s, all_left_s:
+    seconds left for it and for all, None while nobody can say."""
 
     job: Job
     progress: Progress | None = None
@@ -42,7 +44,8 @@ class QueueWorker:
         return now[0] if now else None
 
     def work(self) -> int:
-        """Work until nothing waits, or it is stopped, or the queue is paused; returns how many jobs ended. 0, too, where another process works on it."""
+        """Work until nothing waits, or it is stopped, or the queue is paused; returns how many jobs ended. 0, too,
+        where another process works on it."""
         ended = 0
         with self._queue.working() as mine:
             while mine and not self._stopping and (job := self._queue.take()) is not None:

@@ -18,7 +18,8 @@ from skiagraph.values import Family
 
 @dataclass(frozen=True, slots=True)
 class Material:
-    """What a file is written of: a clip, and the part of it that is written, None for all; changes: what is done to the tracks of its sound, by their number from 0."""
+    """What a file is written of: a clip, and the part of it that is written, None for all; changes: what is done to the
+    tracks of its sound, by their number from 0."""
 
     info: ClipInfo
     index: FrameIndex
@@ -28,7 +29,8 @@ class Material:
 
 @dataclass(frozen=True, slots=True)
 class Shot:
-    """One frame on its way out. covered: with its covers; layers: the covers themselves; source: as it was shot, only where a writer says that it needs it."""
+    """One frame on its way out. covered: with its covers; layers: the covers themselves; source: as it was shot, only
+    where a writer says that it needs it."""
 
     covered: Frame
     layers: list[Layer]
@@ -36,8 +38,8 @@ class Shot:
 
 
 class OpenFile(Protocol):
-    """A file being written under a temporary name beside its target. notes: sentences on what of it had to become otherwise than in
-    the source."""
+    """A file being written under a temporary name beside its target. notes: sentences on what of it had to become
+    otherwise than in the source."""
 
     notes: Sequence[str]
 
@@ -55,7 +57,8 @@ class OpenFile(Protocol):
 
 
 class Writer(Family):
-    """A kind of file. word: how people call it; mark: at the end of its name, before the ending; needs_source: it looks at frames as they were shot, too."""
+    """A kind of file. word: how people call it; mark: at the end of its name, before the ending; needs_source: it looks
+    at frames as they were shot, too."""
 
     __slots__ = ()
     word: ClassVar[str] = ""

@@ -1,4 +1,7 @@
-"""Decoding sound for listening, for looking at and for being listened to by networks, each in a process of its own. What is handed over does not come through here."""
+"""Decoding sound for listening, for looking at and for being listened to by networks, each in a process of its own.
+
+What is handed over does not come through here.
+"""
 
 from __future__ import annotations
 
@@ -29,7 +32,8 @@ _BLOCK = 4096
 
 
 def read_sound(info: ClipInfo, start_s: float, tracks: Sequence[int] = (0,), changes: Mapping[int, Change] | None = None) -> Iterator[np.ndarray]:
-    """Blocks of the sound of some tracks together (from 0), as it is changed, from start_s on (seconds from the first picture): int16 (samples, 2) at SAMPLE_RATE.
+    """Blocks of the sound of some tracks together (from 0), as it is changed, from start_s on (seconds from the first
+    picture): int16 (samples, 2) at SAMPLE_RATE.
 
     Decoded, and changed, in a process of its own; sound that cannot be decoded on ends there.
     """
@@ -47,7 +51,8 @@ def read_sound(info: ClipInfo, start_s: float, tracks: Sequence[int] = (0,), cha
 
 
 def in_time(blocks: Iterator[np.ndarray], late_s: Callable[[], float]) -> Iterator[np.ndarray]:
-    """Blocks of sound without their beginning, by as much as has passed when the first of them is there: the picture runs already."""
+    """Blocks of sound without their beginning, by as much as has passed when the first of them is there: the picture
+    runs already."""
     missed: int | None = None
     for block in blocks:
         missed = round(late_s() * SAMPLE_RATE) if missed is None else missed
@@ -64,7 +69,8 @@ def serve_sound(inside: Inside, path: Path, origin: Fraction, start_s: float, st
 
 
 def placed_blocks(path: Path, stream_index: int, origin: Fraction, start_s: float | None = None) -> Iterator[tuple[Placed, int, np.ndarray]]:
-    """The samples of a track in their places, from a little before start_s on, or from its beginning: what places them, place and (n, channels) each."""
+    """The samples of a track in their places, from a little before start_s on, or from its beginning: what places them,
+    place and (n, channels) each."""
     with open_container(path) as container:
         stream = container.streams[stream_index]
         placed = Placed(-origin)
@@ -137,7 +143,8 @@ def _mixed(tracks: list[Iterator[np.ndarray]], beat: Callable[[], None]) -> Iter
 
 @dataclass(frozen=True, slots=True)
 class SoundFile:
-    """A file that holds sound and no picture, as far as reading sound goes: what counts for its first picture is its beginning."""
+    """A file that holds sound and no picture, as far as reading sound goes: what counts for its first picture is its
+    beginning."""
 
     path: Path
     sound: tuple[SoundInfo, ...]
@@ -158,12 +165,16 @@ def serve_probe_sound(inside: Inside, path: Path) -> None:
 
 
 def read_track(info: ClipInfo, track: int, rate: int, channel: int = 0) -> Iterator[tuple[int, np.ndarray]]:
-    """A track at a rate, its channels together or one of them (from 1), about a second at once: (place, float32 (n,)) each, counted from the first picture. Raises CannotOpenMedia where the decoder crashes."""
+    """A track at a rate, its channels together or one of them (from 1), about a second at once: (place, float32 (n,))
+    each, counted from the first picture. Raises CannotOpenMedia where the decoder crashes."""
     return _answers(info, Confined(serve_track, info.path, origin_of(info), info.sound[track].stream, rate, channel, name=info.path.name))
 
 
 def read_samples(info: ClipInfo, track: int) -> Iterator[tuple[int, int, np.ndarray]]:
-    """A track as it is: (rate, place, float64 (n, channels)) each, counted from the first picture. Raises CannotOpenMedia where the decoder crashes."""
+    """A track as it is: (rate, place, float64 (n, channels)) each, counted from the first picture.
+
+    Raises CannotOpenMedia where the decoder crashes.
+    """
     return _answers(info, Confined(serve_samples, info.path, origin_of(info), info.sound[track].stream, name=info.path.name))
 
 
@@ -224,7 +235,8 @@ def _at_rate(path: Path, origin: Fraction, stream: int, rate: int, channel: int,
 
 @dataclass(frozen=True, slots=True)
 class Waveform:
-    """How loud a track is: peak and rms uint8 (channels, n), 255 full scale, each for step_s. begins_s: of the first, from the first picture."""
+    """How loud a track is: peak and rms uint8 (channels, n), 255 full scale, each for step_s. begins_s: of the first,
+    from the first picture."""
 
     peak: np.ndarray
     rms: np.ndarray
@@ -243,7 +255,10 @@ _STEPS = 100
 
 
 def waveform(info: ClipInfo, track: int, control: JobControl | None = None, cache_dir: Path | None = None) -> Waveform:
-    """The waveform of a track (from 0): from the cache when the file is the same, otherwise made and kept. Raises CannotOpenMedia, Cancelled."""
+    """The waveform of a track (from 0): from the cache when the file is the same, otherwise made and kept.
+
+    Raises CannotOpenMedia, Cancelled.
+    """
     place = _waveform_path(info, track, cache_dir)
     with contextlib.suppress(OSError, KeyError, ValueError, EOFError, zipfile.BadZipFile):
         with np.load(place) as kept:

@@ -1,4 +1,5 @@
-"""Checksums that a codec keeps in its packets: a picture that is not what was written is told from one that is, where the decoder would only grumble."""
+"""Checksums that a codec keeps in its packets: a picture that is not what was written is told from one that is, where
+the decoder would only grumble."""
 
 from __future__ import annotations
 
@@ -7,12 +8,14 @@ from collections.abc import Callable
 
 # Bytes with their bits in the other order: FFV1 reckons its CRC-32 from the highest bit on, zlib from the lowest.
 _TURNED = bytes(int(f"{n:08b}"[::-1], 2) for n in range(256))
-# At the end of each slice of FFV1 from version 3 on: its size, in 24 bits, and where there are checksums a byte of state and the CRC.
+# At the end of each slice of FFV1 from version 3 on: its size, in 24 bits, and where there are checksums a byte of
+# state and the CRC.
 _SIZE, _TRAILER = 3, 8
 
 
 def teller(codec: str) -> Callable[[bytes], bool] | None:
-    """A function that says of one packet after another whether its checksums tell that it is damaged; None for codecs without.
+    """A function that says of one packet after another whether its checksums tell that it is damaged; None for codecs
+    without.
 
     Source: FFV1, RFC 9043, 4.9 (slice footer).
     """
@@ -20,7 +23,8 @@ def teller(codec: str) -> Callable[[bytes], bool] | None:
 
 
 class _Ffv1:
-    """Whether a film has checksums at all is told by its first packet: without them its slices do not end as they would with them."""
+    """Whether a film has checksums at all is told by its first packet: without them its slices do not end as they would
+    with them."""
 
     def __init__(self):
         self._has_checksums: bool | None = None

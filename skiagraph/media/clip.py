@@ -20,8 +20,8 @@ from skiagraph.media.confined import Inside, answered
 from skiagraph.media.hdr import Mastering, mastering_of
 from skiagraph.media.pictures import CONTAINER, RATE, decoded, open_picture, pictures_at
 
-# A file's identity is that of so many pieces of so many bytes, since whole films are too long to hash at every opening; older projects
-# took so many bytes at each end.
+# A file's identity is that of so many pieces of so many bytes, since whole films are too long to hash at every opening;
+# older projects took so many bytes at each end.
 SAMPLES, PIECES, PIECE, HASH_SPAN = "samples", 64, 1 << 16, 1 << 20
 # That of numbered pictures is of their names and sizes, and of so many bytes in the middle of each.
 NUMBERED, MIDDLE = "pictures", 1 << 12
@@ -29,20 +29,22 @@ NUMBERED, MIDDLE = "pictures", 1 << 12
 UNSPECIFIED = 2
 # AVFieldOrder of FFmpeg by which field is shown first: both coded and shown so, or only shown.
 _PROGRESSIVE, _TOP_FIRST, _BOTTOM_FIRST = 1, (2, 5), (3, 4)
-# Demuxers that read the film, or the sound, from the one file that was named. All others stay shut: lists that open further files
-# (concat, HLS, DASH, SDP, numbered pictures), devices, and those that make a picture out of any text or data.
+# Demuxers that read the film, or the sound, from the one file that was named. All others stay shut: lists that open
+# further files (concat, HLS, DASH, SDP, numbered pictures), devices, and those that make a picture out of any text or
+# data.
 _OF_ONE_FILE = ("3g2,3gp,m4a,mj2,mov,mp4,matroska,webm,avi,mpeg,mpegts,mpegtsraw,mpegvideo,mxf,flv,asf,ogg,nut,gxf,lxf,dv,wtv,rm,ty,dhav,nsv,swf,"
                 "gif,apng,yuv4mpegpipe,ivf,obu,av1,h261,h263,h264,hevc,vvc,m4v,mjpeg,dnxhd,dirac,cavsvideo,vc1,"
                 "aac,ac3,aiff,amr,au,caf,eac3,flac,mp3,w64,wav,wv")
 # Endings that films usually have: what a person is offered, and what is looked at in a folder.
 FILM_SUFFIXES = (".mp4", ".mov", ".mkv", ".mxf", ".avi", ".webm", ".m4v", ".mts", ".m2ts", ".ts", ".mpg", ".mpeg", ".dv", ".wmv")
-# Px of the largest picture: four times 8K. And bytes of the largest pixel that is known before one is decoded: four samples of 16 bits.
+# Px of the largest picture: four times 8K. And bytes of the largest pixel that is known before one is decoded: four
+# samples of 16 bits.
 LARGEST, MOST_PIXEL_BYTES = 1 << 27, 8
 # How lists of other files begin.
 _LISTS = (b"ffconcat", b"#EXTM3U", b"<?xml", b"<MPD", b"v=0", b"[playlist]", b"[Reference]", b"<asx")
 
-# FFmpeg's own silent log, not PyAV's: that one takes the interpreter lock in decoder threads, and while this thread holds
-# the lock in a seek the two wait for each other for ever (measured with PyAV 18.1.0).
+# FFmpeg's own silent log, not PyAV's: that one takes the interpreter lock in decoder threads, and while this thread
+# holds the lock in a seek the two wait for each other for ever (measured with PyAV 18.1.0).
 av.logging.restore_default_callback()
 av.logging.set_libav_level(av.logging.PANIC)
 
@@ -64,9 +66,10 @@ class ClipInfo:
 
     width, height: stored picture, px, before rotation. rotation: degrees clockwise (0, 90, 180, 270) that turn the
     stored picture upright. rate: mean frames per second. time_base: unit of time stamps, seconds. start_pts: of the
-    stream. duration_s: as the container claims; picture_s: as it claims for the picture alone, 0 where it does not. Colour fields are the ITU-T H.273 code points (2 = unspecified);
-    color_range: 1 limited, 2 full, 0 unspecified. fields: which of the two fields of an interlaced picture is first in time, top or
-    bottom; empty where pictures are whole. mastering: what footage of high dynamic range says of its display and light.
+    stream. duration_s: as the container claims; picture_s: as it claims for the picture alone, 0 where it does not.
+    Colour fields are the ITU-T H.273 code points (2 = unspecified); color_range: 1 limited, 2 full, 0 unspecified.
+    fields: which of the two fields of an interlaced picture is first in time, top or bottom; empty where pictures are
+    whole. mastering: what footage of high dynamic range says of its display and light.
     """
 
     path: Path
@@ -146,7 +149,9 @@ def picture_stream(container, path: Path) -> av.video.stream.VideoStream:
 
 
 def probe(path: Path | str, rate: Fraction = RATE) -> ClipInfo:
-    """What a clip is, found out in a process of its own. A folder of numbered pictures, or one of them, is the clip that they make.
+    """What a clip is, found out in a process of its own.
+
+    A folder of numbered pictures, or one of them, is the clip that they make.
 
     rate: frames a second of numbered pictures, which carry none. Raises CannotOpenMedia.
     """
@@ -216,8 +221,11 @@ def sounds_of(container) -> tuple[SoundInfo, ...]:
 
 
 def _fields_of(order: int, frame: av.VideoFrame) -> str:
-    """Which field of an interlaced clip is first in time. Where the stream does not say it the frame does, in a flag that PyAV 18.1 does
-    not tell: so a filter is asked to take the fields apart, which gives the first one first."""
+    """Which field of an interlaced clip is first in time.
+
+    Where the stream does not say it the frame does, in a flag that PyAV 18.1 does not tell: so a filter is asked to
+    take the fields apart, which gives the first one first.
+    """
     if order in _TOP_FIRST or order in _BOTTOM_FIRST:
         return "top" if order in _TOP_FIRST else "bottom"
     if order == _PROGRESSIVE or not frame.interlaced_frame:
@@ -253,7 +261,10 @@ def _first_frame(container, stream, path):
 
 
 def _aspect_of(frame: av.VideoFrame) -> Fraction | None:
-    """Sample aspect that a frame carries, or None. PyAV 18.1 does not tell it, so a filter is asked to widen a line by it."""
+    """Sample aspect that a frame carries, or None.
+
+    PyAV 18.1 does not tell it, so a filter is asked to widen a line by it.
+    """
     graph, line = av.filter.Graph(), 27720
     source = graph.add_buffer(width=frame.width, height=frame.height, format=frame.format.name, time_base=Fraction(1, 25))
     widened = graph.add("scale", f"w=trunc({line}*sar):h=2:eval=frame")
@@ -292,11 +303,13 @@ def readable(path: Path) -> Iterator[None]:
 
 
 def fingerprint(path: Path | str, scheme: str = "") -> str:
-    """Identity of a file's contents, as scheme:hex; without a scheme, by the one that new clips get. Raises OSError, and ValueError for
-    another scheme.
+    """Identity of a file's contents, as scheme:hex; without a scheme, by the one that new clips get.
 
-    "samples": SHA-256 over its size and pieces spread over all of it, ends included, so that another take of the same size is told
-    apart though the files begin alike. "ends", of older projects: over its size and its first and last mebibyte.
+    Raises OSError, and ValueError for another scheme.
+
+    "samples": SHA-256 over its size and pieces spread over all of it, ends included, so that another take of the same
+    size is told apart though the files begin alike. "ends", of older projects: over its size and its first and last
+    mebibyte.
     """
     path = Path(path)
     scheme = scheme or (NUMBERED if pictures_at(path) else SAMPLES)

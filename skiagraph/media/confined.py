@@ -1,7 +1,8 @@
-"""Decoding in processes of their own, each for one file, with limits of memory and time: a file that makes a decoder crash, hang or
-swallow memory ends that process, and becomes a sentence.
+"""Decoding in processes of their own, each for one file, with limits of memory and time: a file that makes a decoder
+crash, hang or swallow memory ends that process, and becomes a sentence.
 
-A nursery process, started once, has the libraries loaded and forks a confined one in some milliseconds; it has no threads, so that forking is safe.
+A nursery process, started once, has the libraries loaded and forks a confined one in some milliseconds; it has no
+threads, so that forking is safe.
 """
 
 from __future__ import annotations
@@ -29,11 +30,11 @@ from skiagraph.errors import Cancelled, SkiagraphError
 from skiagraph.jobs import JobControl, Progress
 from skiagraph.logs import log
 
-# Bytes of private memory: what the interpreter, the libraries and the tables of a decoder take with small pictures (measured: 190 MB with
-# H.264 at 720p), three times.
+# Bytes of private memory: what the interpreter, the libraries and the tables of a decoder take with small pictures
+# (measured: 190 MB with H.264 at 720p), three times.
 BASE_BYTES = 600 << 20
-# As many decoded pictures fit beside it: 16 that others are made from (H.264, H.265 and AV1 allow no more), as many again for each of two threads, and what
-# conversions need.
+# As many decoded pictures fit beside it: 16 that others are made from (H.264, H.265 and AV1 allow no more), as many
+# again for each of two threads, and what conversions need.
 PICTURES = 64
 # A process that neither read nor decoded anything for so long hangs; the slowest picture measured, 8K FFV1, took 1.4 s.
 SILENT_S = 30.0
@@ -49,7 +50,8 @@ _COUNTER = struct.Struct("q")
 
 
 class Ended(Exception):
-    """The process ended or hung before it answered. why: in a few words; by_file: the file it read brought it about, as far as can be known."""
+    """The process ended or hung before it answered. why: in a few words; by_file: the file it read brought it about, as
+    far as can be known."""
 
     def __init__(self, why: str, by_file: bool):
         super().__init__(why)
@@ -121,8 +123,11 @@ class Confined:
             self._connection.send((target.__module__, target.__qualname__, arguments))
 
     def ask(self, request: object = None, control: JobControl | None = None) -> object:
-        """Send a request and wait for its answer. Raises what the process sends as an error, Cancelled, and Ended; the process is gone then,
-        except after an error it sent."""
+        """Send a request and wait for its answer.
+
+        Raises what the process sends as an error, Cancelled, and Ended; the process is gone then, except after an error
+        it sent.
+        """
         if not self._finish.alive:
             raise Ended("it was ended before", by_file=False)
         try:
@@ -186,7 +191,10 @@ def prepare() -> None:
 
 
 def answered(target: Callable, *arguments: object, name: str, control: JobControl | None = None, error: type[SkiagraphError] = SkiagraphError) -> object:
-    """What target(inside, *arguments) answers to one request. When its process ends or hangs, `error` is raised with a sentence."""
+    """What target(inside, *arguments) answers to one request.
+
+    When its process ends or hangs, `error` is raised with a sentence.
+    """
     confined = Confined(target, *arguments, name=name)
     try:
         return confined.ask(control=control)
@@ -197,7 +205,8 @@ def answered(target: Callable, *arguments: object, name: str, control: JobContro
 
 
 def _busy_s(pid: int) -> float:
-    """Seconds for which the threads of a process ran or waited for a processor, which on a busy machine is most of it; 0 where it is not known. Linux, Documentation/scheduler/sched-stats."""
+    """Seconds for which the threads of a process ran or waited for a processor, which on a busy machine is most of it;
+    0 where it is not known. Linux, Documentation/scheduler/sched-stats."""
     total = 0
     with contextlib.suppress(OSError, IndexError, ValueError):
         for thread in os.listdir(f"/proc/{pid}/task"):
@@ -230,8 +239,8 @@ class _Nursery:
         self._socket, self._lock = here, threading.Lock()
         start = f"import sys; sys.path[:] = {sys.path!r}; from skiagraph.media.confined import nurse; nurse({there.fileno()})"
         with there:
-            # In a session of its own, so that what interrupts us from a terminal does not reach it; it ends when its socket does. What libraries
-            # print of a damaged file is nothing for a person.
+            # In a session of its own, so that what interrupts us from a terminal does not reach it; it ends when its
+            # socket does. What libraries print of a damaged file is nothing for a person.
             self._process = subprocess.Popen([sys.executable, "-c", start], pass_fds=[there.fileno()], stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL,
                                              stderr=subprocess.DEVNULL, start_new_session=True, env={**os.environ, "OPENBLAS_NUM_THREADS": "1"})
         # It is not waited for.

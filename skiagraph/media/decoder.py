@@ -1,4 +1,7 @@
-"""Decoding frame n gives exactly frame n, wherever the decoder stands. Runs in a process of its own (media.confined)."""
+"""Decoding frame n gives exactly frame n, wherever the decoder stands.
+
+Runs in a process of its own (media.confined).
+"""
 
 from __future__ import annotations
 
@@ -26,9 +29,10 @@ NEAR = 24
 class Decoder:
     """Decodes the frames of one clip by number.
 
-    keep: how many decoded frames to remember, for stepping back. rough: pictures made from earlier and later ones keep the edges of their
-    blocks, which is quicker; for looking at, not for handing on. wanted: bool (n,), the frames that will ever be asked for, if not all may be;
-    of the others those are not decoded that no frame is made from. beat: called with each packet that is read.
+    keep: how many decoded frames to remember, for stepping back. rough: pictures made from earlier and later ones keep
+    the edges of their blocks, which is quicker; for looking at, not for handing on. wanted: bool (n,), the frames that
+    will ever be asked for, if not all may be; of the others those are not decoded that no frame is made from. beat:
+    called with each packet that is read.
     """
 
     def __init__(self, info: ClipInfo, index: FrameIndex, *, keep: int = 0, threads: int = 0, rough: bool = False,
@@ -57,7 +61,10 @@ class Decoder:
             self._container = self._frames = None
 
     def read(self, number: int) -> Frame:
-        """Frame `number`. Raises IndexError outside the clip or for a frame left out, and FrameNotDecoded where the file is damaged."""
+        """Frame `number`.
+
+        Raises IndexError outside the clip or for a frame left out, and FrameNotDecoded where the file is damaged.
+        """
         if not 0 <= number < len(self._index):
             raise IndexError(f"frame {number} of a clip of {len(self._index)}")
         if int(self._index.pts[number]) in self._left_out:
@@ -123,7 +130,10 @@ class Decoder:
         return None
 
     def _pictures(self, container, stream) -> Iterator[av.VideoFrame]:
-        """Decoded pictures onward from here. Those before the ones that are wanted are left out where no other picture needs them."""
+        """Decoded pictures onward from here.
+
+        Those before the ones that are wanted are left out where no other picture needs them.
+        """
         skipping = False
         for packet in container.demux(stream):
             self._beat()
@@ -140,7 +150,8 @@ class Decoder:
 
     @staticmethod
     def _in_order(pictures: Iterator[av.VideoFrame], begins: int | None) -> Iterator[av.VideoFrame]:
-        """Pictures with their times by their order; none where the first is not the one that was jumped to, from which on that order is known."""
+        """Pictures with their times by their order; none where the first is not the one that was jumped to, from which
+        on that order is known."""
         for picture, told in in_order(pictures):
             if begins is not None and told != begins:
                 return

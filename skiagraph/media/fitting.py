@@ -1,4 +1,5 @@
-"""Frames of a clip made fit for a format: other samples, another size, and marks in the frame that the library does not set by itself."""
+"""Frames of a clip made fit for a format: other samples, another size, and marks in the frame that the library does not
+set by itself."""
 
 from __future__ import annotations
 
@@ -15,13 +16,15 @@ from skiagraph.media.frame import planar_name
 _BT709, _LIMITED, _FULL = 1, 1, 2
 _FROM_RGB = {"src_colorspace": Colorspace.DEFAULT, "dst_colorspace": Colorspace.ITU709, "src_color_range": ColorRange.JPEG, "dst_color_range": ColorRange.MPEG}
 _TO_LIMITED = {"src_colorspace": Colorspace.ITU709, "dst_colorspace": Colorspace.ITU709, "src_color_range": ColorRange.JPEG, "dst_color_range": ColorRange.MPEG}
-# Lanczos keeps fine detail when a picture is made smaller or larger (Duchon 1979); exact rounding, and colour interpolated at every pixel.
+# Lanczos keeps fine detail when a picture is made smaller or larger (Duchon 1979); exact rounding, and colour
+# interpolated at every pixel.
 _FILTER = "lanczos+accurate_rnd+full_chroma_int"
 
 
 class Fitting:
-    """How frames of a clip become those of a film. size: of the stored picture, px; aspect: of its pixels; limited_only: the film's samples are of limited range; aspect_in_frames: it takes the aspect from its frames; keeps_fields:
-    it can say which field is first; here: the kind of samples is changed here, and not by the encoder.
+    """How frames of a clip become those of a film. size: of the stored picture, px; aspect: of its pixels;
+    limited_only: the film's samples are of limited range; aspect_in_frames: it takes the aspect from its frames;
+    keeps_fields: it can say which field is first; here: the kind of samples is changed here, and not by the encoder.
 
     colorspace, color_range: what the film is to say of its samples (ITU-T H.273).
     """
@@ -74,7 +77,8 @@ def _tagged_as(picture: av.VideoFrame, made: av.VideoFrame) -> av.VideoFrame:
 
 
 def with_alpha(encoder: str, info: ClipInfo) -> str:
-    """The pixel format of an encoder that keeps the samples of a clip as they are, with alpha besides; or the nearest that loses nothing but its kind."""
+    """The pixel format of an encoder that keeps the samples of a clip as they are, with alpha besides; or the nearest
+    that loses nothing but its kind."""
     allowed = [f.name for f in av.Codec(encoder, "w").video_formats or () if f.name.startswith(("yuva", "gbrap"))]
     planar = planar_name(info.pixel_format).replace("yuvj", "yuv").replace("yuva", "yuv").replace("gbrap", "gbrp")
     mine = planar.replace("yuv", "yuva").replace("gbrp", "gbrap")
@@ -83,7 +87,8 @@ def with_alpha(encoder: str, info: ClipInfo) -> str:
 
 
 def rgb_filters(source: ClipInfo, matrix: str, full_range: bool, size: tuple[int, int], pixel_format: str) -> Filters:
-    """Filters that make pictures of a clip RGB of full range, scaled to a size of the stored picture. matrix, full_range: of the samples, as Frame tells them."""
+    """Filters that make pictures of a clip RGB of full range, scaled to a size of the stored picture. matrix,
+    full_range: of the samples, as Frame tells them."""
     into = "" if matrix == "rgb" else f":in_color_matrix={matrix}:in_range={'full' if full_range else 'limited'}"
     return Filters([("scale", f"w={size[0]}:h={size[1]}:flags={_FILTER}+full_chroma_inp:interl={1 if source.fields else 0}{into}:out_range=full"), ("format", pixel_format)])
 

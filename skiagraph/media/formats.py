@@ -1,4 +1,6 @@
-"""The formats a covered clip can be written in: what pictures are encoded with, and what holds them. Every pair that fits is a format.
+"""The formats a covered clip can be written in: what pictures are encoded with, and what holds them.
+
+Every pair that fits is a format.
 
 A codec or a container more is an entry more in CODECS or CONTAINERS.
 """
@@ -22,7 +24,8 @@ LARGE_PX = 12_000_000
 # Encoder flags: transforms and motion within fields.
 _FIELDS = {"flags": "+ildct+ilme"}
 _YUV_8_10 = ("yuv420p", "yuv422p", "yuv444p", "yuv420p10le", "yuv422p10le", "yuv444p10le")
-# What a film is encoded with where nobody asks for less: by eye like the source (near), a little less at about half the size, and for a quick look over a line.
+# What a film is encoded with where nobody asks for less: by eye like the source (near), a little less at about half the
+# size, and for a quick look over a line.
 GRADES = {"near": "Near the source", "good": "Good", "small": "Small"}
 # Frames a second that MXF counts in (SMPTE ST 377-1 and FFmpeg's table of it).
 _STEADY = tuple(Fraction(*r) for r in ((24000, 1001), (24, 1), (25, 1), (30000, 1001), (30, 1), (48, 1), (50, 1), (60000, 1001), (60, 1), (100, 1), (120, 1)))
@@ -30,10 +33,12 @@ _STEADY = tuple(Fraction(*r) for r in ((24000, 1001), (24, 1), (25, 1), (30000, 
 
 @dataclass(frozen=True, slots=True)
 class Codec:
-    """encoder: FFmpeg's name; options: of the encoder; grades: of GRADES, what the encoder is told besides, none where the codec sets its own rate; pixel_formats: what it may be given, empty for all it
-    knows; limited_only: its samples are always of limited range; interlaced: what it is told besides where the top or the bottom field is first, empty for one that cannot keep fields; large: what it is
-    told besides for pictures of more than LARGE_PX, so that it looks less far ahead: each picture it holds takes tens of megabytes; hdr: name of the option that takes
-    the mastering display; says_aspect: its frames say how wide a pixel is; smallest: width and height px under which it refuses."""
+    """encoder: FFmpeg's name; options: of the encoder; grades: of GRADES, what the encoder is told besides, none where
+    the codec sets its own rate; pixel_formats: what it may be given, empty for all it knows; limited_only: its samples
+    are always of limited range; interlaced: what it is told besides where the top or the bottom field is first, empty
+    for one that cannot keep fields; large: what it is told besides for pictures of more than LARGE_PX, so that it looks
+    less far ahead: each picture it holds takes tens of megabytes; hdr: name of the option that takes the mastering
+    display; says_aspect: its frames say how wide a pixel is; smallest: width and height px under which it refuses."""
 
     key: str
     label: str
@@ -52,9 +57,11 @@ class Codec:
 
 @dataclass(frozen=True, slots=True)
 class Container:
-    """codecs: keys of those it holds; tags: by which it calls some of them; rates: frames a second that it can count in, steadily, empty where each frame has a time of its own; sound: codecs of sound that may be
-    copied into it, empty for all that fit; sound_rate: the only one it holds, Hz, 0 for any; languages: whether it says which a track is in;
-    says_aspect: whether it says how wide a pixel is, with the library as it is (PyAV 18.1 sets none for Matroska and MXF)."""
+    """codecs: keys of those it holds; tags: by which it calls some of them; rates: frames a second that it can count
+    in, steadily, empty where each frame has a time of its own; sound: codecs of sound that may be copied into it, empty
+    for all that fit; sound_rate: the only one it holds, Hz, 0 for any; languages: whether it says which a track is in;
+    says_aspect: whether it says how wide a pixel is, with the library as it is (PyAV 18.1 sets none for Matroska and
+    MXF)."""
 
     key: str
     label: str
@@ -151,8 +158,9 @@ class ExportFormat:
         return best.name
 
     def pixel_format_of_size(self, name: str, width: int, height: int) -> str:
-        """The given pixel format, or the one with colour at every pixel where the size is odd and colour is kept for pairs of pixels,
-        which encoders refuse. Raises CannotWriteMedia where the format has none, or the size is too small for it."""
+        """The given pixel format, or the one with colour at every pixel where the size is odd and colour is kept for
+        pairs of pixels, which encoders refuse. Raises CannotWriteMedia where the format has none, or the size is too
+        small for it."""
         if width < self.codec.smallest[0] or height < self.codec.smallest[1]:
             raise CannotWriteMedia(f"{self.label} holds pictures from {self.codec.smallest[0]} × {self.codec.smallest[1]} on, and the clip has {width} × {height}; choose another format.")
         halved = av.VideoFormat(name)

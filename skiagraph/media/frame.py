@@ -34,8 +34,8 @@ _of_thread = threading.local()
 
 @dataclass(frozen=True, slots=True)
 class FrameFacts:
-    """All of a frame but its samples. width, height: stored, px; tags: colour range, matrix, primaries and transfer; interlaced: it is
-    two fields, each half as high, taken one after the other."""
+    """All of a frame but its samples. width, height: stored, px; tags: colour range, matrix, primaries and transfer;
+    interlaced: it is two fields, each half as high, taken one after the other."""
 
     number: int
     pixel_format: str
@@ -107,7 +107,10 @@ class Frame:
 
     @property
     def matrix(self) -> str:
-        """Colour matrix of the samples: rgb, bt601, bt709 or bt2020. Unspecified means BT.709 from 720 lines, as in the trade."""
+        """Colour matrix of the samples: rgb, bt601, bt709 or bt2020.
+
+        Unspecified means BT.709 from 720 lines, as in the trade.
+        """
         return _matrix_of(int(self._av.colorspace), self.layout.is_rgb, min(self.size))
 
     @property
@@ -133,7 +136,8 @@ class Frame:
         return twin
 
     def rgb(self, width: int | None = None, height: int | None = None, *, fast: bool = False) -> np.ndarray:
-        """Upright uint8 RGB (height, width, 3) for the screen or the detector; width and height are of the upright picture."""
+        """Upright uint8 RGB (height, width, 3) for the screen or the detector; width and height are of the upright
+        picture."""
         turned = self.rotation in (90, 270)
         own_w, own_h = self.size[::-1] if turned else self.size
         width, height = width or own_w, height or own_h
@@ -151,7 +155,8 @@ class Frame:
         return np.ascontiguousarray(upright(samples, self.rotation))
 
     def like(self, info: ClipInfo) -> Frame:
-        """The same picture in the upright size of another clip and, where one is RGB and the other is not, in its kind of samples; itself where nothing is to be done. Scaled by Lanczos (Duchon 1979)."""
+        """The same picture in the upright size of another clip and, where one is RGB and the other is not, in its kind
+        of samples; itself where nothing is to be done. Scaled by Lanczos (Duchon 1979)."""
         width, height = info.upright_size[::-1] if self.rotation in (90, 270) else info.upright_size
         there, mine = plane_layout(planar_name(info.pixel_format)), self.layout
         if (width, height) == self.size and there.is_rgb == mine.is_rgb:
@@ -172,8 +177,9 @@ class Frame:
         return made
 
     def window(self, box: tuple[int, int, int, int]) -> tuple[Frame, tuple[int, int]]:
-        """The part of the frame around a box (x0, y0, x1, y1 px of the upright picture), as a small frame of its own, and its upper left corner in the upright picture: no larger than it has to be for whole
-        samples of colour. Of a box beyond the picture, what of it is nearest."""
+        """The part of the frame around a box (x0, y0, x1, y1 px of the upright picture), as a small frame of its own,
+        and its upper left corner in the upright picture: no larger than it has to be for whole samples of colour. Of a
+        box beyond the picture, what of it is nearest."""
         width, height = self.size
         x0, y0, x1, y1 = stored_box(box, self.size, self.rotation)
         x0, y0 = (max(0, min(at, side - 1)) // 8 * 8 for at, side in ((x0, width), (y0, height)))
@@ -246,7 +252,8 @@ def plane_layout(name: str) -> PlaneLayout:
 
 
 def planes_of(picture: av.VideoFrame) -> list[np.ndarray]:
-    """Views of the samples of a planar picture, one array (rows, columns) per plane, uint8 or uint16, in the order of the format."""
+    """Views of the samples of a planar picture, one array (rows, columns) per plane, uint8 or uint16, in the order of
+    the format."""
     layout, result = plane_layout(picture.format.name), []
     for (rows, columns), plane in zip(_plane_sizes(picture.format.name, picture.width, picture.height), picture.planes):
         result.append(np.frombuffer(plane, layout.dtype).reshape(-1, plane.line_size // layout.dtype.itemsize)[:rows, :columns])

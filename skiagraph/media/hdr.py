@@ -1,6 +1,8 @@
-"""What high dynamic range footage says of the display it was graded on, and of its own light: read from its frames, told to encoders.
+"""What high dynamic range footage says of the display it was graded on, and of its own light: read from its frames,
+told to encoders.
 
-Sources: SMPTE ST 2086 (mastering display), CTA-861.3 (content light level); the memory layout is that of FFmpeg's AVMasteringDisplayMetadata and AVContentLightMetadata.
+Sources: SMPTE ST 2086 (mastering display), CTA-861.3 (content light level); the memory layout is that of FFmpeg's
+AVMasteringDisplayMetadata and AVContentLightMetadata.
 """
 
 from __future__ import annotations
@@ -16,7 +18,8 @@ _CHROMA, _LIGHT = 50_000, 10_000
 
 @dataclass(frozen=True, slots=True)
 class Mastering:
-    """primaries: x, y of red, green, blue and white; darkest, brightest: of the display, cd/m²; most, mean: of the content, cd/m², 0 where it is not said."""
+    """primaries: x, y of red, green, blue and white; darkest, brightest: of the display, cd/m²; most, mean: of the
+    content, cd/m², 0 where it is not said."""
 
     primaries: tuple[tuple[float, float], ...] = ()
     darkest: float = 0.0

@@ -39,10 +39,11 @@ CACHE_VERSION = 6
 
 @dataclass(frozen=True, slots=True)
 class FrameIndex:
-    """pts: int64 (n,) strictly rising, in time_base; sync: bool (n,) true where decoding can begin; non_reference: bool (n,) true where it is known
-    that no other frame is made from this one.
+    """pts: int64 (n,) strictly rising, in time_base; sync: bool (n,) true where decoding can begin; non_reference: bool
+    (n,) true where it is known that no other frame is made from this one.
 
-    damage: a sentence when the clip is good only up to frame n, otherwise empty. offset: the clip's frame that is its first one; of a part.
+    damage: a sentence when the clip is good only up to frame n, otherwise empty. offset: the clip's frame that is its
+    first one; of a part.
     """
 
     pts: np.ndarray
@@ -70,7 +71,8 @@ class FrameIndex:
         return int(np.clip(np.searchsorted(self.pts, ticks, side="right") - 1, 0, len(self) - 1))
 
     def frame_after(self, frame: int, seconds: float) -> int:
-        """The frame on screen so many seconds after a frame began, or before it where negative; past the ends it counts on at the mean rate."""
+        """The frame on screen so many seconds after a frame began, or before it where negative; past the ends it counts
+        on at the mean rate."""
         if len(self) < 2:
             return frame
         at, mean = self.time_s(frame) + seconds, self.time_s(len(self)) / len(self)
@@ -122,7 +124,8 @@ def _of_pictures(info: ClipInfo) -> FrameIndex:
 
 
 def kept_damage(path: Path, cache_dir: Path | None = None) -> tuple[int, str]:
-    """Good frames and the sentence on what is wrong with a file, as far as anybody has read it; (0, "") where nothing is known."""
+    """Good frames and the sentence on what is wrong with a file, as far as anybody has read it; (0, "") where nothing
+    is known."""
     with contextlib.suppress(OSError, KeyError, ValueError, EOFError, zipfile.BadZipFile):
         with np.load(_cache_path(path, cache_dir)) as kept:
             damage = str(kept["damage"])
@@ -131,7 +134,10 @@ def kept_damage(path: Path, cache_dir: Path | None = None) -> tuple[int, str]:
 
 
 def keep_index(info: ClipInfo, index: FrameIndex, cache_dir: Path | None = None) -> None:
-    """Write the index to the cache; a cache that cannot be written is not an error. Of numbered pictures none is kept."""
+    """Write the index to the cache; a cache that cannot be written is not an error.
+
+    Of numbered pictures none is kept.
+    """
     if info.container == CONTAINER:
         return
     with contextlib.suppress(OSError):
@@ -152,7 +158,9 @@ def _cache_path(path: Path, cache_dir: Path | None) -> Path:
 
 
 def build_index(info: ClipInfo, control: JobControl | None = None) -> FrameIndex:
-    """Read every packet of the picture once, in a process of its own. Falls back to decoding where packets do not tell the frames.
+    """Read every packet of the picture once, in a process of its own.
+
+    Falls back to decoding where packets do not tell the frames.
 
     Raises CannotOpenMedia when not one frame is good, and Cancelled.
     """
@@ -190,7 +198,10 @@ def _built(info: ClipInfo, control: JobControl) -> FrameIndex:
 
 
 def _ends_before(index: FrameIndex, seconds: float) -> bool:
-    """Whether the frames end well before the length that was promised. Some count it from zero, wherever the first frame is."""
+    """Whether the frames end well before the length that was promised.
+
+    Some count it from zero, wherever the first frame is.
+    """
     late = max(0.0, float(int(index.pts[0]) * index.time_base))
     return seconds - index.time_s(len(index)) - late > max(0.3, 0.02 * seconds)
 

@@ -1,7 +1,8 @@
-"""Which pictures of a stream no other is made from, told from the first bytes of their packets: they may be left out undecoded.
+"""Which pictures of a stream no other is made from, told from the first bytes of their packets: they may be left out
+undecoded.
 
-Sources: ITU-T H.264 clause 7.4.1 (nal_ref_idc), ITU-T H.265 table 7-1 (sub-layer non-reference pictures), ITU-T H.262 clause 6.3.9
-(picture_coding_type).
+Sources: ITU-T H.264 clause 7.4.1 (nal_ref_idc), ITU-T H.265 table 7-1 (sub-layer non-reference pictures), ITU-T H.262
+clause 6.3.9 (picture_coding_type).
 """
 
 from __future__ import annotations
@@ -16,7 +17,10 @@ _H265_SLICES, _H265_SPARE = range(0, 32), frozenset((0, 2, 4, 6, 8, 10, 12, 14))
 
 
 def tells_non_reference(codec: str, extradata: bytes | None) -> Callable[[memoryview], bool] | None:
-    """For the packets of a stream, whether one holds a picture that no other is made from. None where packets do not tell."""
+    """For the packets of a stream, whether one holds a picture that no other is made from.
+
+    None where packets do not tell.
+    """
     extra = bytes(extradata or b"")
     if codec == "mpeg2video":
         return _h262_is_spare
@@ -28,7 +32,8 @@ def tells_non_reference(codec: str, extradata: bytes | None) -> Callable[[memory
 
 
 def _length_size(extra: bytes, place: int) -> int:
-    """Bytes of the length before each part; 0 where start codes stand between them. place: of that number in the stream's header."""
+    """Bytes of the length before each part; 0 where start codes stand between them. place: of that number in the
+    stream's header."""
     return (extra[place] & 3) + 1 if len(extra) > place and extra[0] == 1 else 0
 
 

@@ -1,4 +1,5 @@
-"""Pictures and short films with transparency that are laid over others: read in a process of its own, since anybody may have made the file."""
+"""Pictures and short films with transparency that are laid over others: read in a process of its own, since anybody may
+have made the file."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""A part of a clip, from one frame to another, as a film of its own: its times begin at nothing, its timecode where the part begins."""
+"""A part of a clip, from one frame to another, as a film of its own: its times begin at nothing, its timecode where the
+part begins."""
 
 from __future__ import annotations
 
@@ -12,8 +13,8 @@ from skiagraph.timecode import Timecode
 
 @dataclass(frozen=True, slots=True)
 class Part:
-    """Frames first .. last, both included. begins, ends: times in the source, s, of the first frame and after the last. timecode: of the first frame, empty where the
-    source has none."""
+    """Frames first .. last, both included. begins, ends: times in the source, s, of the first frame and after the last.
+    timecode: of the first frame, empty where the source has none."""
 
     first: int
     last: int

@@ -1,4 +1,5 @@
-"""The colours of a frame in places: most looks at a frame are at a few heads, and converting all of it to RGB for them costs more than the looks."""
+"""The colours of a frame in places: most looks at a frame are at a few heads, and converting all of it to RGB for them
+costs more than the looks."""
 
 from __future__ import annotations
 
@@ -8,14 +9,16 @@ from skiagraph.media.frame import Frame
 
 # Side of the squares, px, in which a frame is converted; larger: fewer and larger conversions.
 SQUARE = 64
-# Where colours are stored at a lower resolution a px depends on its neighbours: so many px around each place are converted with it.
+# Where colours are stored at a lower resolution a px depends on its neighbours: so many px around each place are
+# converted with it.
 MARGIN = 8
 # Of each square so wide, px, one px counts for the mean colour.
 MEAN_PX = 16
 
 
 class RgbParts:
-    """A frame's upright RGB picture of which only those squares are made that somebody asks for; each px is as `Frame.rgb` gives it. May be shared between threads."""
+    """A frame's upright RGB picture of which only those squares are made that somebody asks for; each px is as
+    `Frame.rgb` gives it. May be shared between threads."""
 
     def __init__(self, frame: Frame):
         self._frame = frame
@@ -27,7 +30,8 @@ class RgbParts:
         self._in_parts = all(side % (1 << shift) == 0 for shifts in frame.layout.shifts for side, shift in zip(frame.size, shifts))
 
     def around(self, box: tuple[float, float, float, float]) -> np.ndarray:
-        """The picture, uint8 (rows, columns, 3), of which at least a box (x0, y0, x1, y1 px) is filled in; elsewhere it may be black."""
+        """The picture, uint8 (rows, columns, 3), of which at least a box (x0, y0, x1, y1 px) is filled in; elsewhere it
+        may be black."""
         rows, columns = self._made.shape
         c0, r0 = (int(np.clip(at // SQUARE, 0, most)) for at, most in zip(box[:2], (columns, rows)))
         c1, r1 = (int(np.clip(-(-at // SQUARE), 0, most)) for at, most in zip(box[2:], (columns, rows)))
@@ -38,7 +42,8 @@ class RgbParts:
         return self._rgb
 
     def mean(self) -> np.ndarray:
-        """Mean colour of the whole picture, float (3,) of 0..255, by a px in each square of MEAN_PX; a little off where samples lie beyond what RGB can show."""
+        """Mean colour of the whole picture, float (3,) of 0..255, by a px in each square of MEAN_PX; a little off where
+        samples lie beyond what RGB can show."""
         one, _ = self._frame.window((0, 0, 8, 8))
         for (shift_x, shift_y), mine, theirs in zip(self._frame.layout.shifts, one.planes(), self._frame.planes()):
             mine[:] = round(float(theirs[::max(1, MEAN_PX >> shift_y), ::max(1, MEAN_PX >> shift_x)].mean()))

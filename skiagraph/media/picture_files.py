@@ -1,4 +1,7 @@
-"""Writing numbered pictures into a folder that appears when it is whole. Pictures are upright, RGB of full range, 8 or 16 bits a sample."""
+"""Writing numbered pictures into a folder that appears when it is whole.
+
+Pictures are upright, RGB of full range, 8 or 16 bits a sample.
+"""
 
 from __future__ import annotations
 
@@ -44,7 +47,10 @@ DIGITS = 7
 
 
 class PicturesWriter:
-    """Files in a folder, called after it and numbered as the frames of their clip. first: number of the first. Same promises as FilmWriter."""
+    """Files in a folder, called after it and numbered as the frames of their clip. first: number of the first.
+
+    Same promises as FilmWriter.
+    """
 
     def __init__(self, target: Path | str, form: PictureForm, size: tuple[int, int], deep: bool, alpha: bool = False, first: int = 0):
         target = Path(target)
@@ -103,7 +109,8 @@ class PicturesWriter:
 
 
 class UprightRgb:
-    """Frames of a clip as upright RGB of full range, (rows, columns, 3) of uint8, or of uint16 where the clip has more than 8 bits. scaled: size of the stored picture."""
+    """Frames of a clip as upright RGB of full range, (rows, columns, 3) of uint8, or of uint16 where the clip has more
+    than 8 bits. scaled: size of the stored picture."""
 
     def __init__(self, info: ClipInfo, scaled: tuple[int, int]):
         self._info, self._scaled, self._filters = info, scaled, None

@@ -1,4 +1,7 @@
-"""Numbered pictures as a clip: a folder of them, or one of them by name. Each file is opened by the name it has, none by a pattern."""
+"""Numbered pictures as a clip: a folder of them, or one of them by name.
+
+Each file is opened by the name it has, none by a pattern.
+"""
 
 from __future__ import annotations
 
@@ -26,7 +29,8 @@ LEAST = 2
 
 @dataclass(frozen=True, slots=True)
 class Pictures:
-    """files: of frame 0, 1, 2 …, numbered without a gap. missing: name of the first one that is not there though later ones are, or empty."""
+    """files: of frame 0, 1, 2 …, numbered without a gap. missing: name of the first one that is not there though later
+    ones are, or empty."""
 
     files: tuple[Path, ...]
     missing: str = ""

@@ -1,4 +1,7 @@
-"""Reading frame n gives exactly frame n. Decoding happens in a process of its own (media.confined, media.decoder); planes come through shared memory."""
+"""Reading frame n gives exactly frame n.
+
+Decoding happens in a process of its own (media.confined, media.decoder); planes come through shared memory.
+"""
 
 from __future__ import annotations
 
@@ -17,9 +20,9 @@ from skiagraph.media.index import FrameIndex, keep_index
 class FrameReader:
     """Reads the frames of one clip by number. Not to be shared between threads. Closes with `close` or as a context.
 
-    keep: how many decoded frames to remember, for stepping back. rough: pictures made from earlier and later ones keep the edges of their
-    blocks, which is quicker; for looking at, not for handing on. wanted: bool (n,), the frames that will ever be asked for, if not all may be;
-    of the others those are not decoded that no frame is made from.
+    keep: how many decoded frames to remember, for stepping back. rough: pictures made from earlier and later ones keep
+    the edges of their blocks, which is quicker; for looking at, not for handing on. wanted: bool (n,), the frames that
+    will ever be asked for, if not all may be; of the others those are not decoded that no frame is made from.
     """
 
     def __init__(self, info: ClipInfo, index: FrameIndex, *, keep: int = 0, threads: int = 0, rough: bool = False,
@@ -44,8 +47,11 @@ class FrameReader:
         return len(self._index)
 
     def read(self, number: int) -> Frame:
-        """Frame `number`. Raises IndexError outside the clip or for a frame left out, FrameNotDecoded where the file is damaged or its decoder
-        crashes, and CannotOpenMedia where it cannot be read any more."""
+        """Frame `number`.
+
+        Raises IndexError outside the clip or for a frame left out, FrameNotDecoded where the file is damaged or its
+        decoder crashes, and CannotOpenMedia where it cannot be read any more.
+        """
         if not 0 <= number < len(self._index):
             raise IndexError(f"frame {number} of a clip of {len(self._index)}")
         if self._left_out is not None and self._left_out[number]:

@@ -1,6 +1,8 @@
-"""The samples of a sound track on one line without gaps: sample n is heard n / rate seconds after the clip's first picture begins.
+"""The samples of a sound track on one line without gaps: sample n is heard n / rate seconds after the clip's first
+picture begins.
 
-What a file leaves out (a gap, damage, a late beginning) is silence there, and what it says twice is left out, so that places stay true.
+What a file leaves out (a gap, damage, a late beginning) is silence there, and what it says twice is left out, so that
+places stay true.
 """
 
 from __future__ import annotations
@@ -23,9 +25,11 @@ FILLED_S = 6 * 3600.0
 
 
 class Placed:
-    """Decoded frames of one track as placed blocks. rate, layout: of the first frame; what comes at another rate or layout is brought to it (rate 0 before any frame).
+    """Decoded frames of one track as placed blocks. rate, layout: of the first frame; what comes at another rate or
+    layout is brought to it (rate 0 before any frame).
 
-    shift_s: added to the times of frames so that they count from the clip's first picture. kind: the sample format of blocks, without the p of planar ones (s16, s32, flt, dbl, u8). changed: something came otherwise.
+    shift_s: added to the times of frames so that they count from the clip's first picture. kind: the sample format of
+    blocks, without the p of planar ones (s16, s32, flt, dbl, u8). changed: something came otherwise.
     """
 
     def __init__(self, shift_s: Fraction):

@@ -11,7 +11,10 @@ from skiagraph.media.clip import ClipInfo
 
 @dataclass(frozen=True, slots=True)
 class Size:
-    """box: width and height px, of a picture that lies; one that stands is fitted into the same box upright. None for the source's own. only_smaller: nothing is enlarged to it."""
+    """box: width and height px, of a picture that lies; one that stands is fitted into the same box upright.
+
+    None for the source's own. only_smaller: nothing is enlarged to it.
+    """
 
     key: str
     label: str
@@ -33,7 +36,10 @@ def size_named(key: str) -> Size:
 
 
 def stored_size(info: ClipInfo, size: Size) -> tuple[tuple[int, int], Fraction]:
-    """Width and height px of the stored picture of a clip that is written in a size, and the aspect of its pixels. What is scaled has square pixels and even sides."""
+    """Width and height px of the stored picture of a clip that is written in a size, and the aspect of its pixels.
+
+    What is scaled has square pixels and even sides.
+    """
     if size.box is None:
         return (info.width, info.height), info.sample_aspect
     width, height = info.upright_size

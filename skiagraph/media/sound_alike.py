@@ -1,4 +1,5 @@
-"""Whether the sound of a film is that of its source: packet by packet where it was copied, sample by sample where it was encoded anew."""
+"""Whether the sound of a film is that of its source: packet by packet where it was copied, sample by sample where it
+was encoded anew."""
 
 from __future__ import annotations
 
@@ -19,7 +20,8 @@ from skiagraph.media.confined import Inside, answered
 
 # Sound and picture may be so far from where they were, s: half of what ITU-R BT.1359 says that people begin to notice.
 SYNC_S = 0.022
-# Sound that was encoded with loss is the same from this signal to noise on, dB: codecs at their usual rates give more than twice that, other sound none.
+# Sound that was encoded with loss is the same from this signal to noise on, dB: codecs at their usual rates give more
+# than twice that, other sound none.
 LOSSY_DB = 8.0
 # Seconds at the beginning by which two tracks are laid over each other, and how far they may be apart at most.
 LAID_S, APART_S = 4.0, 0.5
@@ -29,7 +31,8 @@ CHANGED_S = 0.15
 
 @dataclass(frozen=True, slots=True)
 class TrackAlike:
-    """One sound track of a source and the film's. number: from 1; said: in words; good: whether it is the same sound, in time."""
+    """One sound track of a source and the film's. number: from 1; said: in words; good: whether it is the same sound,
+    in time."""
 
     number: int
     said: str
@@ -37,8 +40,8 @@ class TrackAlike:
 
 
 def sound_alike(source: Path, film: Path, span_s: tuple[Fraction, Fraction] | None, control: JobControl | None = None, changed: Mapping[int, Sequence[tuple[float, float]]] | None = None) -> list[TrackAlike]:
-    """Of each sound track. span_s: the part of the source that the film holds, s. changed: what of tracks (from 0) was changed on purpose, s from the first picture of the part: it is left out. Raises
-    CannotOpenMedia, Cancelled."""
+    """Of each sound track. span_s: the part of the source that the film holds, s. changed: what of tracks (from 0) was
+    changed on purpose, s from the first picture of the part: it is left out. Raises CannotOpenMedia, Cancelled."""
     return answered(serve_alike, Path(source), Path(film), span_s, dict(changed or {}), name=Path(film).name, control=control, error=CannotOpenMedia)
 
 
@@ -105,8 +108,8 @@ def _packets(path: Path, stream: int, span_s, beat) -> _Packets:
 
 
 def _samples(source: Path, film: Path, mine: int, theirs: int, span_s, beat, changed: Sequence[tuple[float, float]] = ()) -> tuple[bool, float, float, float] | None:
-    """Whether all samples are equal; signal to noise, dB; by how much the film's begin later, s; and by how much they are fewer, s. None where one has none.
-    changed: stretches that are left out, s from the source's first sample."""
+    """Whether all samples are equal; signal to noise, dB; by how much the film's begin later, s; and by how much they
+    are fewer, s. None where one has none. changed: stretches that are left out, s from the source's first sample."""
     other = _Samples(film, theirs, None, beat)
     rate = other.rate
     # A container that holds one rate only has it resampled, which loses little.
@@ -161,7 +164,8 @@ _NOTHING = _End()
 
 
 def _shift(one: np.ndarray, other: np.ndarray, most: int) -> int:
-    """By how many samples the second begins later than the first: where they look most alike (cross-correlation by Fourier transform)."""
+    """By how many samples the second begins later than the first: where they look most alike (cross-correlation by
+    Fourier transform)."""
     n = 1 << int(np.ceil(np.log2(len(one) + len(other))))
     found = np.fft.irfft(np.fft.rfft(other, n) * np.conj(np.fft.rfft(one, n)), n)
     shifts = np.concatenate([np.arange(0, most + 1), np.arange(-most, 0)])
@@ -171,7 +175,8 @@ def _shift(one: np.ndarray, other: np.ndarray, most: int) -> int:
 
 
 class _Samples:
-    """The samples of a track, float64 (n, channels), taken in pieces. wanted: rate to bring them to, 0 for their own; rate: that they have, 0 where there are none."""
+    """The samples of a track, float64 (n, channels), taken in pieces. wanted: rate to bring them to, 0 for their own;
+    rate: that they have, 0 where there are none."""
 
     def __init__(self, path: Path, stream: int, span_s, beat, wanted: int = 0):
         self._wanted = wanted

@@ -1,4 +1,5 @@
-"""Writing the sound of a clip by itself, for the mix: all its tracks as channels of one file, side by side and aligned with the picture, as Broadcast WAV or FLAC."""
+"""Writing the sound of a clip by itself, for the mix: all its tracks as channels of one file, side by side and aligned
+with the picture, as Broadcast WAV or FLAC."""
 
 from __future__ import annotations
 
@@ -38,9 +39,11 @@ _BLOCK = 1 << 14
 
 
 class SoundFile:
-    """Sample 0 is heard when the first picture of the clip, or of the part, begins; Broadcast WAV says by its time reference (EBU Tech 3285) what the timecode is there. Same promises as FilmWriter.
+    """Sample 0 is heard when the first picture of the clip, or of the part, begins; Broadcast WAV says by its time
+    reference (EBU Tech 3285) what the timecode is there. Same promises as FilmWriter.
 
-    The rate is that of the first track; samples have 16 bits where all of the source have no more and none was encoded with loss, floating point where it was, else 24. Raises CannotWriteMedia.
+    The rate is that of the first track; samples have 16 bits where all of the source have no more and none was encoded
+    with loss, floating point where it was, else 24. Raises CannotWriteMedia.
     """
 
     def __init__(self, target: Path | str, source: ClipInfo, form: SoundForm, part: Part | None = None, changes: Mapping[int, Change] | None = None):

@@ -1,6 +1,8 @@
-"""The sound of a film that is written: copied packet by packet where the container can hold it, encoded anew where it cannot or where somebody asks for it.
+"""The sound of a film that is written: copied packet by packet where the container can hold it, encoded anew where it
+cannot or where somebody asks for it.
 
-Which of the two is found out by trying, before the first picture: some containers take a stream and fail when the file is finished.
+Which of the two is found out by trying, before the first picture: some containers take a stream and fail when the file
+is finished.
 """
 
 from __future__ import annotations
@@ -33,13 +35,15 @@ TRIAL_PACKETS = 12
 PIECE = 2048
 # The picture is this far ahead of the sound at most, in seconds.
 LEAD_S = 0.5
-# Sound is read ahead of the picture by so much at most, where what is done to it holds it back, s: a segment of the longest that a disguise is drawn for, and its search for a pause.
+# Sound is read ahead of the picture by so much at most, where what is done to it holds it back, s: a segment of the
+# longest that a disguise is drawn for, and its search for a pause.
 MOST_AHEAD_S = 130.0
 # Decoders of some codecs need the packets before a place to be right there, s.
 BEFORE_S = Fraction(1, 2)
 # Language tags hold codes (BCP 47); any other text in them is somebody's words.
 _LANGUAGE = re.compile(r"[a-zA-Z]{2,3}(-[a-zA-Z0-9]{2,8}){0,3}")
-# What is changed is encoded as it was where one of these can be written; it comes in the format that FFmpeg's encoder takes.
+# What is changed is encoded as it was where one of these can be written; it comes in the format that FFmpeg's encoder
+# takes.
 _AS_IT_WAS = {"pcm_s16le": "s16", "pcm_s16be": "s16", "pcm_s24le": "s32", "pcm_s24be": "s32", "pcm_s32le": "s32", "pcm_s32be": "s32", "pcm_f32le": "flt", "pcm_f32be": "flt", "pcm_f64le": "dbl"}
 _LOSSLESS = ("pcm_", "flac", "alac", "wavpack", "truehd", "mlp", "tta")
 _AAC_RATES = (96000, 88200, 64000, 48000, 44100, 32000, 24000, 22050, 16000, 12000, 11025, 8000)
@@ -55,7 +59,8 @@ class Changing(Protocol):
 
 
 class Laying(Protocol):
-    """What is done to a track of a rate. needed_from: where reading has to begin so that what comes out from a place on is what it is when all is read."""
+    """What is done to a track of a rate. needed_from: where reading has to begin so that what comes out from a place on
+    is what it is when all is read."""
 
     def begin(self) -> Changing: ...
 
@@ -71,8 +76,10 @@ class Change(Protocol):
 class Soundtrack:
     """All sound of a source, on its way into an output that is open for writing.
 
-    part: of which part of the source, None for all; wanted: AS_SHOT, AAC or PCM. changes: what is done to the samples of tracks, by the track's number from 0; the others are copied where that can be.
-    encoded: what was encoded anew, as "pcm_s16le → ALAC"; changed: how tracks that were changed are encoded. Raises CannotWriteMedia where some of it fits in neither way.
+    part: of which part of the source, None for all; wanted: AS_SHOT, AAC or PCM. changes: what is done to the samples
+    of tracks, by the track's number from 0; the others are copied where that can be. encoded: what was encoded anew, as
+    "pcm_s16le → ALAC"; changed: how tracks that were changed are encoded. Raises CannotWriteMedia where some of it fits
+    in neither way.
     """
 
     def __init__(self, source: ClipInfo, out: av.container.OutputContainer, export: ExportFormat, part: Part | None = None, wanted: str = AS_SHOT, changes: Mapping[int, Change] | None = None):
@@ -132,7 +139,10 @@ class Soundtrack:
         return way
 
     def until(self, seconds: float | None) -> Iterator[av.Packet]:
-        """Packets for the output that begin before a time (s, of the source), or all that are left, in order of time. Raises CannotWriteMedia where the sound is damaged."""
+        """Packets for the output that begin before a time (s, of the source), or all that are left, in order of time.
+
+        Raises CannotWriteMedia where the sound is damaged.
+        """
         try:
             while self._has_to_read(seconds):
                 self._read()
@@ -239,7 +249,8 @@ class _Encoded:
 
 
 class _Changed(_Encoded):
-    """A track whose samples are changed on their way. shift_s: added to the times of its frames so that they count from the clip's first picture."""
+    """A track whose samples are changed on their way. shift_s: added to the times of its frames so that they count from
+    the clip's first picture."""
 
     def __init__(self, out, stream, language: str, encoder: str, only_rate: int, change: Change, shift_s, part: Part | None):
         super().__init__(out, stream, language, encoder, only_rate)
@@ -271,7 +282,8 @@ class _Changed(_Encoded):
 
 
 def encoder_for(context, export: ExportFormat, wanted: str = AS_SHOT) -> str:
-    """What sound that is not copied is encoded as: without loss where it was without, or where that is wanted. context: of its codec."""
+    """What sound that is not copied is encoded as: without loss where it was without, or where that is wanted. context:
+    of its codec."""
     lossless = context.name.startswith(_LOSSLESS)
     if wanted == AAC and not export.container.sound:
         return AAC
@@ -306,9 +318,11 @@ def _fits(source: ClipInfo, stream_index: int, muxer: str) -> bool:
 
 
 def without_comments(headers: bytes) -> bytes:
-    """The three headers of a Vorbis stream, Xiph-laced as Matroska keeps them, with an empty comment header in place of the second.
+    """The three headers of a Vorbis stream, Xiph-laced as Matroska keeps them, with an empty comment header in place of
+    the second.
 
-    What is not three laced headers is left as it is. Sources: Vorbis I specification, 5; Matroska codec mappings, A_VORBIS.
+    What is not three laced headers is left as it is. Sources: Vorbis I specification, 5; Matroska codec mappings,
+    A_VORBIS.
     """
     if len(headers) < 3 or headers[0] != 2:
         return headers

@@ -22,7 +22,8 @@ FOLDER_MARK = "-folder"
 
 
 def refuse_bad_target(target: Path, sources: list[Path], *, folder: bool = False) -> None:
-    """Raise CannotWriteMedia when a target is a source, a folder, or in a folder that is missing or closed. folder: it is to be a folder itself."""
+    """Raise CannotWriteMedia when a target is a source, a folder, or in a folder that is missing or closed. folder: it
+    is to be a folder itself."""
     target = Path(target)
     if len(os.fsencode(target.name)) > LONGEST_NAME:
         raise CannotWriteMedia(f"The name {target.name[:40]}… is too long; choose one of up to {LONGEST_NAME} bytes.", path=target)
@@ -47,8 +48,8 @@ def refuse_bad_target(target: Path, sources: list[Path], *, folder: bool = False
 class TemporaryTarget:
     """A hidden file beside the target that becomes the target when `commit` is called, and vanishes otherwise.
 
-    It is locked (flock) as long as it is written, and so tells those of the living from what a process that died has left,
-    which is removed here.
+    It is locked (flock) as long as it is written, and so tells those of the living from what a process that died has
+    left, which is removed here.
     """
 
     def __init__(self, target: Path | str):
@@ -58,7 +59,8 @@ class TemporaryTarget:
         stem = self.target.stem.encode(errors="surrogateescape")[:150].decode(errors="ignore")
         self.path = self.target.with_name(f".{stem}.{secrets.token_hex(4)}.unfinished{self.target.suffix}")
         self._lock: int | None = None
-        with contextlib.suppress(OSError):  # a disk that knows no locks keeps leftovers; one that cannot be written says so when the film is begun
+        # a disk that knows no locks keeps leftovers; one that cannot be written says so when the film is begun
+        with contextlib.suppress(OSError):
             while self._lock is None:
                 self._lock = os.open(self.path, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o666)
                 fcntl.flock(self._lock, fcntl.LOCK_EX)
@@ -103,9 +105,12 @@ def _remove_leftovers(folder: Path) -> None:
 
 
 class TemporaryFolder:
-    """A hidden folder beside the target that becomes the target when `commit` is called, and vanishes otherwise. Locked as a TemporaryTarget is.
+    """A hidden folder beside the target that becomes the target when `commit` is called, and vanishes otherwise.
 
-    A folder of the name that exists gives way only where it holds nothing but files called like those that were written. own: names of others that may lie in it.
+    Locked as a TemporaryTarget is.
+
+    A folder of the name that exists gives way only where it holds nothing but files called like those that were
+    written. own: names of others that may lie in it.
     """
 
     def __init__(self, target: Path | str, own: tuple[str, ...] = ()):

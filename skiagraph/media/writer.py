@@ -40,8 +40,9 @@ class FilmWriter:
     """Writes the frames of one clip in another format, with the source's sound, timecode, times, tags and rotation.
 
     Use as a context: leaving it without an error finishes and renames the file, leaving it with one removes it.
-    Of the metadata only timecode and the languages of the sound survive. sound: how it is written, of media.soundtrack; grade: of media.formats.GRADES; size: that it is fitted into.
-    options: of the encoder, beside the format's own. part: the part of the clip whose frames are given; None for all of it. changes: of the sound, as Soundtrack.
+    Of the metadata only timecode and the languages of the sound survive. sound: how it is written, of media.soundtrack;
+    grade: of media.formats.GRADES; size: that it is fitted into. options: of the encoder, beside the format's own.
+    part: the part of the clip whose frames are given; None for all of it. changes: of the sound, as Soundtrack.
     """
 
     def __init__(self, target: Path | str, source: ClipInfo, export: ExportFormat, *, sound: str = AS_SHOT, grade: str = "near", size: Size = SIZES["source"],
@@ -119,7 +120,10 @@ class FilmWriter:
         self.commit()
 
     def finish(self) -> None:
-        """Write what is left; the file is whole then, under its temporary name. Raises CannotWriteMedia, and nothing is left."""
+        """Write what is left; the file is whole then, under its temporary name.
+
+        Raises CannotWriteMedia, and nothing is left.
+        """
         try:
             for packet in self._video.encode(None):
                 self._mux(packet)
@@ -232,7 +236,8 @@ def _with_matrix(packet: av.Packet, matrix: int) -> av.Packet:
 
 
 class SoundWriter:
-    """Writes the sound of a clip alone, all tracks in their order, into a MOV file that is open from now: beside pictures that hold none. Not under a temporary name: that is what it lies in.
+    """Writes the sound of a clip alone, all tracks in their order, into a MOV file that is open from now: beside
+    pictures that hold none. Not under a temporary name: that is what it lies in.
 
     changes: as Soundtrack. Raises CannotWriteMedia.
     """
@@ -258,7 +263,8 @@ class SoundWriter:
 
     def close(self) -> None:
         self._soundtrack.close()
-        with contextlib.suppress(Exception):  # closing a half-written file may fail in any way; what it lies in is removed
+        # closing a half-written file may fail in any way; what it lies in is removed
+        with contextlib.suppress(Exception):
             self._out.close()
 
     def _explained(self, error: BaseException) -> CannotWriteMedia:
@@ -268,7 +274,8 @@ class SoundWriter:
 class PictureWriter:
     """Writes arrays as a film: for mattes and for footage drawn by us. Same promises as FilmWriter.
 
-    encoder: FFmpeg's name; pixel_format: of the arrays as given (gray, rgb24, yuv420p …); store: of the file, the same if empty.
+    encoder: FFmpeg's name; pixel_format: of the arrays as given (gray, rgb24, yuv420p …); store: of the file, the same
+    if empty.
     """
 
     def __init__(self, target: Path | str, size: tuple[int, int], rate: Fraction, *, encoder: str, pixel_format: str, muxer: str,
@@ -367,7 +374,8 @@ class PictureWriter:
 
     def discard(self) -> None:
         """Take an unfinished file away; one that has its name stays."""
-        with contextlib.suppress(Exception):  # closing a half-written file may fail in any way; it is removed either way
+        # closing a half-written file may fail in any way; it is removed either way
+        with contextlib.suppress(Exception):
             self._out.close()
         self._temporary.discard()
 

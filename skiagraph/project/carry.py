@@ -1,7 +1,7 @@
 """Carrying decisions over to a new scan: who was found again, who is new, who was not found again. Pure.
 
-Not found again never means uncovered: wherever nothing of the new scan covers what was covered, the cover stays on the old track.
-Nobody who is shown gains a sighting that nobody decided about. Hand work stays on the track it was done on.
+Not found again never means uncovered: wherever nothing of the new scan covers what was covered, the cover stays on the
+old track. Nobody who is shown gains a sighting that nobody decided about. Hand work stays on the track it was done on.
 """
 
 from __future__ import annotations
@@ -24,9 +24,10 @@ from skiagraph.track.results import ScanResult
 
 @dataclass(frozen=True, slots=True)
 class CarrySettings:
-    """same_place: a found path is a known sighting when it is at the same place in more than this share of the frames they have in
-    common; a larger value makes more people new. still_covered: share of a head that must lie under the new covers, or the old cover
-    stays as well; a larger value keeps more old covers. Both leave wide margins: the same head is found again at 0.95 and more."""
+    """same_place: a found path is a known sighting when it is at the same place in more than this share of the frames
+    they have in common; a larger value makes more people new. still_covered: share of a head that must lie under the
+    new covers, or the old cover stays as well; a larger value keeps more old covers. Both leave wide margins: the same
+    head is found again at 0.95 and more."""
 
     same_place: float = 0.3
     still_covered: float = 0.8
@@ -37,13 +38,14 @@ CARRY = CarrySettings()
 
 @dataclass(slots=True)
 class Ids:
-    """The ids given while a scan is taken in, by what they were given for: the same scan taken in again, or into another step of the
-    history, gives the same."""
+    """The ids given while a scan is taken in, by what they were given for: the same scan taken in again, or into
+    another step of the history, gives the same."""
 
     given: dict[tuple, str] = field(default_factory=dict)
 
     def get(self, project: Project, kind: str, what: tuple, taken: set[str]) -> tuple[Project, str]:
-        """The id for something, and the project that knows it as given out. taken: ids that are something else's already."""
+        """The id for something, and the project that knows it as given out. taken: ids that are something else's
+        already."""
         for again in range(len(taken) + 1):
             place = (kind, *what, again)
             if place not in self.given:
@@ -55,7 +57,8 @@ class Ids:
 
 @dataclass(frozen=True, slots=True)
 class Report:
-    """What carrying over did: keys of subjects found again and new ones, and (key, first, last) of what was not found again."""
+    """What carrying over did: keys of subjects found again and new ones, and (key, first, last) of what was not found
+    again."""
 
     found_again: tuple[str, ...] = ()
     new: tuple[str, ...] = ()
@@ -87,8 +90,11 @@ def with_evidence(project: Project, clip: str, result: ScanResult, every: int) -
 
 
 def carried(project: Project, scan: Scan, ids: Ids) -> tuple[Project, Report]:
-    """The decisions of a project on the footing of a scan that is in its evidence. Where the clip is not in the project, as in a step of the
-    history before it was added, there is nothing to carry over."""
+    """The decisions of a project on the footing of a scan that is in its evidence.
+
+    Where the clip is not in the project, as in a step of the history before it was added, there is nothing to carry
+    over.
+    """
     if scan.clip not in project.decisions.clips:
         return project, Report()
     return _Carrying(project, scan, ids).done()
@@ -141,7 +147,8 @@ class _Carrying:
     # Who gets what
 
     def _place(self, person: Person) -> None:
-        """Give each track of a person to the subject that was there, the rest to the one who got most, or to somebody new."""
+        """Give each track of a person to the subject that was there, the rest to the one who got most, or to somebody
+        new."""
         tracks = [self.tracks[key] for key in person.tracks]
         owners: dict[int, str] = {}
         votes: dict[str, int] = {}
@@ -217,8 +224,8 @@ class _Carrying:
         return project, tuple(made)
 
     def _kept(self, subject: Subject, fresh: list[Sighting], covering: list[tuple[Sighting, float]]) -> tuple[Subject | None, list[tuple[int, int]]]:
-        """A known subject on the new footing, or None where all of it is somebody else's now and nobody had touched it; and the stretches
-        that were not found again."""
+        """A known subject on the new footing, or None where all of it is somebody else's now and nobody had touched it;
+        and the stretches that were not found again."""
         mine = subject.in_clip(self.clip)
         if not mine and not fresh:
             return subject, []
@@ -258,7 +265,8 @@ class _Carrying:
         return [(sighting.first + int(a), sighting.first + int(b) - 1) for a, b in zip(edges[::2], edges[1::2])]
 
     def _left_on(self, sighting: Sighting, runs: list[tuple[int, int]], fresh: list[Sighting], taken: set[str]) -> list[Sighting]:
-        """The stretches that stay on the old track: as an end of the new sighting where they touch it, else as sightings of their own."""
+        """The stretches that stay on the old track: as an end of the new sighting where they touch it, else as
+        sightings of their own."""
         left = []
         for first, last in runs:
             n = next((n for n, s in enumerate(fresh) if s.last + 1 == first or last + 1 == s.first), None)
@@ -325,8 +333,9 @@ def _shared(project: Project, sighting: Sighting, track: Track) -> float:
 
 
 def adopted(base: Project, view: Project, edited: Project) -> Project:
-    """What an edit of a view means for the project beneath it: of a view that shows what a running scan has found so far, only what the
-    edit changed is taken over, with the tracks it rests on; the rest is the scan's, and goes with it."""
+    """What an edit of a view means for the project beneath it: of a view that shows what a running scan has found so
+    far, only what the edit changed is taken over, with the tracks it rests on; the rest is the scan's, and goes with
+    it."""
     before, seen = {s.key: s for s in base.subjects}, {s.key: s for s in view.subjects}
     subjects = []
     for subject in edited.subjects:

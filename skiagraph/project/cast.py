@@ -1,7 +1,8 @@
 """Edits about who is who: decisions, merging, splitting, and answers to “Are these the same person?”.
 
-Pure functions from one project to the next, as in edits.py. All raise EditRefused, with a sentence, when asked for something
-that makes no sense on the project given. No subject that is shown ever gains a sighting that nobody decided about.
+Pure functions from one project to the next, as in edits.py. All raise EditRefused, with a sentence, when asked for
+something that makes no sense on the project given. No subject that is shown ever gains a sighting that nobody decided
+about.
 """
 
 from __future__ import annotations
@@ -31,7 +32,10 @@ def decide(project: Project, keys: Iterable[str], decision: Decision) -> Project
 
 
 def signed(before: Project, after: Project, by: str) -> Project:
-    """What became of a project by an edit, with the name of who took the decisions that are other than before. An empty name leaves it open who did."""
+    """What became of a project by an edit, with the name of who took the decisions that are other than before.
+
+    An empty name leaves it open who did.
+    """
     then = {s.key: (s.decision, s.dismissed) for s in before.subjects}
     if after.subjects is before.subjects:
         return after
@@ -45,7 +49,10 @@ def cover_all(project: Project) -> Project:
 
 
 def show_all_but(project: Project, keys: Iterable[str]) -> Project:
-    """Everybody but these is shown; these are covered. Doubtful ones are left alone: what is no face needs no consent."""
+    """Everybody but these is shown; these are covered.
+
+    Doubtful ones are left alone: what is no face needs no consent.
+    """
     keys = set(keys)
     if not keys:
         raise EditRefused("Select first who is to stay covered.")
@@ -91,8 +98,8 @@ def choose_portrait(project: Project, key: str, portrait: Portrait) -> Project:
 def merge_subjects(project: Project, into: str, others: Iterable[str]) -> Project:
     """Several subjects that are one person become one; the first keeps name and cover.
 
-    Decisions: one who was to be seen stays so only if all of them were. Raises EditRefused when two of them are in one frame at
-    different places.
+    Decisions: one who was to be seen stays so only if all of them were. Raises EditRefused when two of them are in one
+    frame at different places.
     """
     kept, others = project.subject(into), [project.subject(k) for k in others if k != into]
     if not others:
@@ -136,8 +143,10 @@ def _widest(styles: list[Style]) -> Style:
 
 
 def _joined(sightings: list[Sighting], project: Project) -> tuple[Sighting, ...]:
-    """Sightings of one person in order. Overlaps at one place stay, since to cut one would uncover what it holds; at two places they
-    are refused."""
+    """Sightings of one person in order.
+
+    Overlaps at one place stay, since to cut one would uncover what it holds; at two places they are refused.
+    """
     ordered = sorted(sightings, key=lambda s: (s.clip, s.first, s.last))
     for n, sighting in enumerate(ordered):
         for other in ordered[n + 1:]:
@@ -158,8 +167,9 @@ def _frames_apart(project: Project, a: Sighting, b: Sighting) -> int:
 
 
 def split_at(project: Project, key: str, clip: str, frame: int) -> tuple[Project, str]:
-    """The project with a subject split in two at a frame of a clip: what comes from there on, in this and in later clips, is
-    somebody new and undecided. Returns it with the new key. Raises EditRefused when there is nothing on one side."""
+    """The project with a subject split in two at a frame of a clip: what comes from there on, in this and in later
+    clips, is somebody new and undecided. Returns it with the new key. Raises EditRefused when there is nothing on one
+    side."""
     subject = project.subject(key)
     order = {c.key: n for n, c in enumerate(project.clips)}
     earlier, later = [], []
@@ -181,7 +191,8 @@ def split_at(project: Project, key: str, clip: str, frame: int) -> tuple[Project
 def move_sighting(project: Project, key: str, clip: str, frame: int, to: str | None) -> tuple[Project, str]:
     """The project with the sighting at a frame given to another subject, or with to None to somebody new and undecided.
 
-    Returns it with the key of who has it now. Raises EditRefused when there is no sighting, or the other is in the picture then too.
+    Returns it with the key of who has it now. Raises EditRefused when there is no sighting, or the other is in the
+    picture then too.
     """
     subject = project.subject(key)
     moved = sighting_at(subject, clip, frame)
@@ -203,8 +214,9 @@ def move_sighting(project: Project, key: str, clip: str, frame: int, to: str | N
 
 
 def swap_from(project: Project, one: str, other: str, clip: str, frame: int) -> Project:
-    """The project with two people exchanged from a frame of a clip on, to its end: who followed the one goes on as the other. Nothing moves, and nobody is covered less than the
-    decision on whoever has it now says. Raises EditRefused when neither is seen from there on, or one of them is nobody."""
+    """The project with two people exchanged from a frame of a clip on, to its end: who followed the one goes on as the
+    other. Nothing moves, and nobody is covered less than the decision on whoever has it now says. Raises EditRefused
+    when neither is seen from there on, or one of them is nobody."""
     if one == other:
         raise EditRefused("Choose two people to exchange.")
     subjects = project.subject(one), project.subject(other)
@@ -226,8 +238,8 @@ def swap_from(project: Project, one: str, other: str, clip: str, frame: int) -> 
 
 
 def give_rest(project: Project, key: str, clip: str, frame: int, to: str) -> tuple[Project, str]:
-    """The project with what of a subject comes from a frame of a clip on, to its end, given to another one; returns it with the other's key. Raises EditRefused when there is nothing, or both
-    are in one picture then."""
+    """The project with what of a subject comes from a frame of a clip on, to its end, given to another one; returns it
+    with the other's key. Raises EditRefused when there is nothing, or both are in one picture then."""
     subject, target = project.subject(key), project.subject(to)
     if not target.of.hides or not subject.of.hides or key == to:
         raise EditRefused("What is in front is nobody; a sighting goes only from somebody to somebody.")
@@ -242,7 +254,8 @@ def give_rest(project: Project, key: str, clip: str, frame: int, to: str) -> tup
 
 
 def _parted(project: Project, subject: Subject, clip: str, frame: int) -> tuple[Project, list[Sighting], list[Sighting]]:
-    """A subject's sightings before a frame of a clip and in other clips, and those from it on in this clip; one that goes through it is two."""
+    """A subject's sightings before a frame of a clip and in other clips, and those from it on in this clip; one that
+    goes through it is two."""
     earlier, later = [], []
     for sighting in subject.sightings:
         if sighting.clip != clip or sighting.last < frame:

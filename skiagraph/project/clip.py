@@ -25,8 +25,9 @@ def _no(what: str):
 
 
 class Clip(Value, frozen=True):
-    """A source file. width, height: upright px; size (bytes) and fingerprint: identity of its contents; frames: good ones, length:
-    as many as it was said to have when it was added; timecode: of its first frame, as in the file; damage: a sentence or empty."""
+    """A source file. width, height: upright px; size (bytes) and fingerprint: identity of its contents; frames: good
+    ones, length: as many as it was said to have when it was added; timecode: of its first frame, as in the file;
+    damage: a sentence or empty."""
 
     key: Key
     path: FilePath

@@ -1,4 +1,5 @@
-"""Tables of the project file, compact: each column as whole numbers, as differences from row to row, deflated, in base64.
+"""Tables of the project file, compact: each column as whole numbers, as differences from row to row, deflated, in
+base64.
 
 A path of an hour is some hundred kilobytes so, and is read at once. Described in docs/project-format.md.
 """

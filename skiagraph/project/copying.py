@@ -1,4 +1,7 @@
-"""Copying hand work: keyframes to other frames, and where somebody is covered to another subject or another clip. Pure functions, as in edits.py."""
+"""Copying hand work: keyframes to other frames, and where somebody is covered to another subject or another clip.
+
+Pure functions, as in edits.py.
+"""
 
 from __future__ import annotations
 
@@ -17,7 +20,8 @@ from skiagraph.track.path import Path
 
 @dataclass(frozen=True, slots=True)
 class CopiedKeyframes:
-    """What was set by hand in a stretch: keyframes, repairs and forms, each with its frame counted from the first of them."""
+    """What was set by hand in a stretch: keyframes, repairs and forms, each with its frame counted from the first of
+    them."""
 
     keyframes: tuple[Keyframe, ...]
     repairs: tuple[Repair, ...]
@@ -54,7 +58,10 @@ def copied_keyframes(project: Project, key: str, clip: str, first: int, last: in
 
 
 def with_keyframes(project: Project, key: str, clip: str, frame: int, copied: CopiedKeyframes) -> Project:
-    """The project with what was copied set from a frame on, in the place of what was set at those frames. What lies beyond the sighting is left out."""
+    """The project with what was copied set from a frame on, in the place of what was set at those frames.
+
+    What lies beyond the sighting is left out.
+    """
     subject = project.subject(key)
     sighting = sighting_at(subject, clip, frame)
     if sighting is None:
@@ -82,8 +89,8 @@ def copied_sighting(project: Project, key: str, clip: str, frame: int) -> Copied
 
 
 def with_sighting(project: Project, key: str, clip: str, frame: int, copied: CopiedSighting) -> Project:
-    """The project with a subject covered where another one was: in the same clip in the same frames, in another from a frame on, at the same share of the picture.
-    What a subject had before stays."""
+    """The project with a subject covered where another one was: in the same clip in the same frames, in another from a
+    frame on, at the same share of the picture. What a subject had before stays."""
     subject: Subject = project.subject(key)
     target = project.clip(clip)
     path, forms = copied.path, copied.forms

@@ -37,8 +37,9 @@ class Decision(StrEnum):
 class Reach(StrEnum):
     """What an adjustment of an outline applies to.
 
-    frame: this frame, easing back on both sides; keyframe: this frame, going over into the neighbouring keyframes; onward: from
-    this frame until a later keyframe says otherwise; sighting, all: the whole of it, keeping what keyframes say.
+    frame: this frame, easing back on both sides; keyframe: this frame, going over into the neighbouring keyframes;
+    onward: from this frame until a later keyframe says otherwise; sighting, all: the whole of it, keeping what
+    keyframes say.
     """
 
     FRAME = "frame"
@@ -49,8 +50,8 @@ class Reach(StrEnum):
 
 
 class SubjectKind(Family):
-    """What a subject is. word: how somebody unnamed is called; hides: False for what is in front of covers instead of under one; needs_strength: it is known by its face, so that
-    how much of that a cover leaves is measured."""
+    """What a subject is. word: how somebody unnamed is called; hides: False for what is in front of covers instead of
+    under one; needs_strength: it is known by its face, so that how much of that a cover leaves is measured."""
 
     __slots__ = ()
     hides: ClassVar[bool] = True
@@ -76,8 +77,8 @@ class ThingSubject(SubjectKind, Value, frozen=True, tag_field="kind", tag="thing
 
 @SubjectKind.register
 class HoldoutSubject(SubjectKind, Value, frozen=True, tag_field="kind", tag="holdout"):
-    """What is in front and stays sharp: no cover of those it is in front of is laid on it. everybody: in front of all; else of the subjects by key.
-    feather: width of its soft edge as a share of its size; it goes inwards."""
+    """What is in front and stays sharp: no cover of those it is in front of is laid on it. everybody: in front of all;
+    else of the subjects by key. feather: width of its soft edge as a share of its size; it goes inwards."""
 
     word: ClassVar[str] = "In front"
     doubtful_word: ClassVar[str] = "Doubtful"
@@ -92,8 +93,8 @@ class HoldoutSubject(SubjectKind, Value, frozen=True, tag_field="kind", tag="hol
 
 
 class Form(Value, frozen=True):
-    """The shape of an outline at a frame, where it is another than at other frames: a profile is not a front view. to_next: how it goes over into the next
-    form; before the first and after the last it stays."""
+    """The shape of an outline at a frame, where it is another than at other frames: a profile is not a front view.
+    to_next: how it goes over into the next form; before the first and after the last it stays."""
 
     frame: FrameNumber
     shape: Shape
@@ -101,9 +102,10 @@ class Form(Value, frozen=True):
 
 
 class Level(Value, frozen=True):
-    """How far a cover reaches, how soft and how strong it is at a frame, beside the subject's own: margin and feather are added, shares of the size of what is covered;
-    strength multiplies. covers: the covers themselves where more of them differs than strength, of the same kinds as the subject's, or they wait until it has such
-    again; none for the subject's own. to_next: as of a form."""
+    """How far a cover reaches, how soft and how strong it is at a frame, beside the subject's own: margin and feather
+    are added, shares of the size of what is covered; strength multiplies. covers: the covers themselves where more of
+    them differs than strength, of the same kinds as the subject's, or they wait until it has such again; none for the
+    subject's own. to_next: as of a form."""
 
     frame: FrameNumber
     margin: Annotated[float, msgspec.Meta(ge=-3, le=3)] = 0.0
@@ -128,10 +130,13 @@ class Marker(Value, frozen=True):
 class Sighting(Value, frozen=True):
     """One unbroken stretch of a subject in a clip, covered from first to last (both included).
 
-    tracks: what it rests on; where several have a frame the earlier in this order counts, and beyond all of them the nearest row
-    stays. base: where it was placed by hand, when it rests on no track. whole: what was changed on all of it; keyframes and
-    repairs on top of that, in rising order of frames; forms: its shape where that changes, `shape` where there are none. begin_set, end_set: ends that a person chose, which no scan moves.
-    levels: margin, feather and strength where these differ at some frames. cut: a track with the exact edge of what is in its outline, empty where the outline is the edge. away_after: a person said that the subject is not in the picture from its end until it is seen again.
+    tracks: what it rests on; where several have a frame the earlier in this order counts, and beyond all of them the
+    nearest row stays. base: where it was placed by hand, when it rests on no track. whole: what was changed on all of
+    it; keyframes and repairs on top of that, in rising order of frames; forms: its shape where that changes, `shape`
+    where there are none. begin_set, end_set: ends that a person chose, which no scan moves. levels: margin, feather and
+    strength where these differ at some frames. cut: a track with the exact edge of what is in its outline, empty where
+    the outline is the edge. away_after: a person said that the subject is not in the picture from its end until it is
+    seen again.
     """
 
     key: Key
@@ -222,7 +227,10 @@ class Answer(StrEnum):
 
 
 class Likeness(Value, frozen=True):
-    """Two subjects, by key, that may be one person, with the probability; what was answered. A no outlives new scans."""
+    """Two subjects, by key, that may be one person, with the probability; what was answered.
+
+    A no outlives new scans.
+    """
 
     one: Key
     other: Key
@@ -236,9 +244,10 @@ class Likeness(Value, frozen=True):
 class Subject(Value, frozen=True):
     """Somebody or something to protect. style None means the project's.
 
-    named: a person gave the name; doubtful: hardly a face, kept apart until somebody decides; dismissed: somebody said that it is
-    nobody. sure: the probability, by the machine's reckoning, that all sightings it joined are one person. portrait_chosen: by
-    hand, so a scan leaves it alone. label: words beside it, whether it is covered or not. decided_by: who took the decision, where a name was known.
+    named: a person gave the name; doubtful: hardly a face, kept apart until somebody decides; dismissed: somebody said
+    that it is nobody. sure: the probability, by the machine's reckoning, that all sightings it joined are one person.
+    portrait_chosen: by hand, so a scan leaves it alone. label: words beside it, whether it is covered or not.
+    decided_by: who took the decision, where a name was known.
     """
 
     key: Key
@@ -277,8 +286,9 @@ class Subject(Value, frozen=True):
 
 
 class Acceptance(Value, frozen=True):
-    """A finding that a person looked at and accepts. looked: what was looked at, as project.looked says it; when that changes, the
-    finding is open again. box: x0, y0, x1, y1 px of a face that is nobody's; of several in the same frames only that one is accepted."""
+    """A finding that a person looked at and accepts. looked: what was looked at, as project.looked says it; when that
+    changes, the finding is open again. box: x0, y0, x1, y1 px of a face that is nobody's; of several in the same frames
+    only that one is accepted."""
 
     clip: Key
     subject: Annotated[str, msgspec.Meta(max_length=40)]
@@ -292,8 +302,9 @@ class Acceptance(Value, frozen=True):
 
 
 class Glance(Value, frozen=True):
-    """What somebody said of a stretch of the result that they looked at, on the contact sheet: that it is fine, or that it has to be looked at again. looked: what was looked at, as
-    review.sheet says it; when that changes, it counts no more. subject: empty for a whole picture."""
+    """What somebody said of a stretch of the result that they looked at, on the contact sheet: that it is fine, or that
+    it has to be looked at again. looked: what was looked at, as review.sheet says it; when that changes, it counts no
+    more. subject: empty for a whole picture."""
 
     clip: Key
     subject: Annotated[str, msgspec.Meta(max_length=40)]
@@ -312,7 +323,8 @@ class Rest(Value, frozen=True):
 
 
 class Version(Value, frozen=True):
-    """One look of a project, as it was when it was left: on the same paths and outlines. styles: of subjects that have one of their own, by key."""
+    """One look of a project, as it was when it was left: on the same paths and outlines. styles: of subjects that have
+    one of their own, by key."""
 
     name: Name
     style: Style
@@ -322,9 +334,11 @@ class Version(Value, frozen=True):
 
 
 class Decisions(Value, frozen=True):
-    """clips: keys of the clips that are in the project, in order; those taken out again are known still, so that undo brings them back. version: name of the one that is worked on;
-    what its entry among the versions says is as it was when it was left last. programme: the edit list that says which parts of the clips are used, None for all of them. voices: what of the sound is disguised; voice: how, where a range says nothing else;
-    speakers: who was said to speak."""
+    """clips: keys of the clips that are in the project, in order; those taken out again are known still, so that undo
+    brings them back. version: name of the one that is worked on; what its entry among the versions says is as it was
+    when it was left last. programme: the edit list that says which parts of the clips are used, None for all of them.
+    voices: what of the sound is disguised; voice: how, where a range says nothing else; speakers: who was said to
+    speak."""
 
     clips: tuple[Key, ...] = ()
     subjects: tuple[Subject, ...] = ()

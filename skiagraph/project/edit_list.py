@@ -21,8 +21,9 @@ MOST_BYTES = 64 << 20
 
 
 def read_programme(path: Path | str, project: Project, rate: Fraction | None = None, handles: int = 25) -> Programme:
-    """Read an edit list against the clips of a project. rate: frames a second that a CMX 3600 list counts in, which it does not say; None for that of most clips. Raises SkiagraphError, also where a place that it uses does not
-    exist in the clip, or a name fits several clips."""
+    """Read an edit list against the clips of a project. rate: frames a second that a CMX 3600 list counts in, which it
+    does not say; None for that of most clips. Raises SkiagraphError, also where a place that it uses does not exist in
+    the clip, or a name fits several clips."""
     path = Path(path)
     timeline = _timeline(path, project, rate)
     uses, missing = [], []
@@ -62,7 +63,8 @@ def _timeline(path: Path, project: Project, rate: Fraction | None):
 
 
 def _counted_in(text: str, project: Project, rate: Fraction | None) -> float:
-    """What a CMX 3600 list counts in: numbers that are dropped say 29.97 or 59.94, and without that its frames are counted whole."""
+    """What a CMX 3600 list counts in: numbers that are dropped say 29.97 or 59.94, and without that its frames are
+    counted whole."""
     if rate is None:
         rates = Counter(clip.rate for clip in project.clips)
         rate = rates.most_common(1)[0][0] if rates else Fraction(25)
@@ -91,7 +93,8 @@ def clip_of_item(item, project: Project) -> Clip | None:
 
 
 def _clip_for(item, name: str, project: Project) -> Clip | None:
-    """The clip of the project: by its whole path, by its file name, by its name without the ending; among several of a name the one that has the frames. Raises SkiagraphError where it stays unclear."""
+    """The clip of the project: by its whole path, by its file name, by its name without the ending; among several of a
+    name the one that has the frames. Raises SkiagraphError where it stays unclear."""
     url = getattr(item.media_reference, "target_url", "") or ""
     path = unquote(urlparse(url).path)
     reel = str(item.metadata.get("cmx_3600", {}).get("reel", ""))
@@ -134,7 +137,8 @@ def _as_text(time) -> str:
 
 
 def _frames_within(item, clip: Clip) -> tuple[int, int] | None:
-    """First and last frame of a clip that an item uses, dissolves and changes of speed included; None where the clip has not all of them."""
+    """First and last frame of a clip that an item uses, dissolves and changes of speed included; None where the clip
+    has not all of them."""
     used = item.visible_range()
     begin, length = _in_frames(used.start_time, clip), _in_frames(used.duration, clip) * _speed(item)
     for origin in _origins(item, clip):
@@ -145,7 +149,8 @@ def _frames_within(item, clip: Clip) -> tuple[int, int] | None:
 
 
 def _origins(item, clip: Clip) -> Iterator[float]:
-    """From where the frames of an item may be counted: the clip's own timecode, what the list says of the file, nothing."""
+    """From where the frames of an item may be counted: the clip's own timecode, what the list says of the file,
+    nothing."""
     yield Timecode.of(clip.rate, clip.timecode).first
     known = item.media_reference.available_range if item.media_reference is not None else None
     if known is not None:
@@ -154,7 +159,10 @@ def _origins(item, clip: Clip) -> Iterator[float]:
 
 
 def _in_frames(time, clip: Clip) -> float:
-    """A time of a list in frames of a clip. Counts in the same whole rate are numbers of frames, however fast they are."""
+    """A time of a list in frames of a clip.
+
+    Counts in the same whole rate are numbers of frames, however fast they are.
+    """
     if round(time.rate) == round(clip.rate):
         return float(time.value)
     return float(time.value) / time.rate * float(clip.rate)

@@ -1,5 +1,6 @@
-"""Edits: named pure functions from one project to the next. Input is never changed. Those of outlines are in outlines.py, those of
-who is who in cast.py.
+"""Edits: named pure functions from one project to the next.
+
+Input is never changed. Those of outlines are in outlines.py, those of who is who in cast.py.
 
 All raise EditRefused, with a sentence, when asked for something that makes no sense on the project given.
 """
@@ -43,13 +44,16 @@ def remove_clip(project: Project, key: str) -> Project:
 
 
 def use_programme(project: Project, programme: Programme | None) -> Project:
-    """The project with the edit list that says what is used of its clips; None for all of them. Covers do not depend on it."""
+    """The project with the edit list that says what is used of its clips; None for all of them.
+
+    Covers do not depend on it.
+    """
     return project.deciding(programme=programme)
 
 
 def relink_clip(project: Project, key: str, path: FilePath, fingerprint: str = "") -> Project:
-    """The project with a clip found at another place. fingerprint: of the file there as the clip's was made, empty where it was compared
-    before. Raises EditRefused when the contents are others."""
+    """The project with a clip found at another place. fingerprint: of the file there as the clip's was made, empty
+    where it was compared before. Raises EditRefused when the contents are others."""
     clip = project.clip(key)
     path = FilePath(path).absolute()
     if fingerprint and fingerprint != clip.fingerprint:

@@ -10,9 +10,9 @@ from skiagraph.project.model import Reach, Sighting, replace
 
 @dataclass(frozen=True, slots=True)
 class HandSettings:
-    """placed_s: seconds on each side for which somebody drawn by hand is covered, until followed or until the ends are dragged; more
-    covers longer by itself. repair_frames: frames on each side within which a repair eases back; more is softer and reaches further.
-    Both chosen by hand, as work at 25 frames a second."""
+    """placed_s: seconds on each side for which somebody drawn by hand is covered, until followed or until the ends are
+    dragged; more covers longer by itself. repair_frames: frames on each side within which a repair eases back; more is
+    softer and reaches further. Both chosen by hand, as work at 25 frames a second."""
 
     placed_s: float = 1.0
     repair_frames: int = 8
@@ -22,8 +22,8 @@ HAND = HandSettings()
 
 
 def entered(entries: tuple, sighting: Sighting, new, reach: Reach, at: Callable[[int], object]) -> tuple:
-    """Entries (with frame and to_next) with a new one at its frame: going over into its neighbours, easing back within a few frames, or from there on. at: an entry
-    that changes nothing at a frame."""
+    """Entries (with frame and to_next) with a new one at its frame: going over into its neighbours, easing back within
+    a few frames, or from there on. at: an entry that changes nothing at a frame."""
     known, frame = {e.frame: e for e in entries}, new.frame
     here = known.get(frame)
     if reach == Reach.FRAME:

@@ -81,7 +81,8 @@ class Track(Value, frozen=True):
 
 
 class Join(Value, frozen=True):
-    """Where a scan asked whether somebody is the same person on both sides, and took them for it. first, last: frames in between; others: keys of the people who were there; same: probability."""
+    """Where a scan asked whether somebody is the same person on both sides, and took them for it. first, last: frames
+    in between; others: keys of the people who were there; same: probability."""
 
     first: Count
     last: Count
@@ -90,8 +91,9 @@ class Join(Value, frozen=True):
 
 
 class Person(Value, frozen=True):
-    """Somebody a scan believes its tracks to be of. key: number within the scan; best: frame and box x0, y0, x1, y1 px of the best
-    face; doubtful: hardly a face; sure: that all tracks are one person; joins: where they met others or were out of sight."""
+    """Somebody a scan believes its tracks to be of. key: number within the scan; best: frame and box x0, y0, x1, y1 px
+    of the best face; doubtful: hardly a face; sure: that all tracks are one person; joins: where they met others or
+    were out of sight."""
 
     key: int
     tracks: tuple[Key, ...]
@@ -105,9 +107,10 @@ class Person(Value, frozen=True):
 class Scan(Value, frozen=True):
     """One search of a clip for people: who and where, every face the detector was sure of, and where shots begin.
 
-    every: each n-th frame was searched; reached: frames from the beginning that were looked at, fewer than the clip's when a person
-    kept what a cancelled scan had found; likely: (key, key, probability) of people who may be one; begun: the first frame that was
-    looked at, when only a part was asked for; gaps: first and last frames between parts that were not looked at.
+    every: each n-th frame was searched; reached: frames from the beginning that were looked at, fewer than the clip's
+    when a person kept what a cancelled scan had found; likely: (key, key, probability) of people who may be one; begun:
+    the first frame that was looked at, when only a part was asked for; gaps: first and last frames between parts that
+    were not looked at.
     """
 
     key: Key
@@ -127,9 +130,11 @@ class Scan(Value, frozen=True):
 
 
 class Sweep(Value, frozen=True):
-    """A strict search of a whole clip, for faces that nobody knows of: what was found, at a lower score and down to smaller faces than a scan takes for one. It covers nobody; it is for a person to look at.
+    """A strict search of a whole clip, for faces that nobody knows of: what was found, at a lower score and down to
+    smaller faces than a scan takes for one. It covers nobody; it is for a person to look at.
 
-    smallest: px of the smallest face that was looked for; limit: the least score that counts."""
+    smallest: px of the smallest face that was looked for; limit: the least score that counts.
+    """
 
     clip: Key
     smallest: Positive
@@ -138,7 +143,8 @@ class Sweep(Value, frozen=True):
 
 
 class Speech(Value, frozen=True):
-    """Somebody speaks, without a longer pause: from begins_s to ends_s, seconds from the first picture, while frames first .. last are on the screen. track: counted from 1."""
+    """Somebody speaks, without a longer pause: from begins_s to ends_s, seconds from the first picture, while frames
+    first .. last are on the screen. track: counted from 1."""
 
     track: Positive
     begins_s: Annotated[float, msgspec.Meta(ge=-86_400, le=1_000_000)]
@@ -159,7 +165,8 @@ class Voice(Value, frozen=True):
 
 
 class Listening(Value, frozen=True):
-    """What was heard in the sound of a clip. begin, end: probability of speech from which it counts, and under which it ends; same: likeness from which two pieces of speech are one speaker's."""
+    """What was heard in the sound of a clip. begin, end: probability of speech from which it counts, and under which it
+    ends; same: likeness from which two pieces of speech are one speaker's."""
 
     clip: Key
     voices: tuple[Voice, ...] = ()
@@ -169,7 +176,8 @@ class Listening(Value, frozen=True):
 
 
 class Evidence(Value, frozen=True):
-    """scans: at most one for each clip; tracks: of those scans, of jobs, and of former scans, on which covers may still rest; sweeps, listenings: at most one for each clip."""
+    """scans: at most one for each clip; tracks: of those scans, of jobs, and of former scans, on which covers may still
+    rest; sweeps, listenings: at most one for each clip."""
 
     scans: tuple[Scan, ...] = ()
     tracks: tuple[Track, ...] = ()
@@ -197,7 +205,11 @@ class Evidence(Value, frozen=True):
         return next((sweep for sweep in self.sweeps if sweep.clip == clip), None)
 
     def with_listening(self, listening: Listening) -> Evidence:
-        """What was heard in a clip in the place of what was heard there before. Voices keep the key of the former voice with which they share most speech, so that what was said of who speaks stays."""
+        """What was heard in a clip in the place of what was heard there before.
+
+        Voices keep the key of the former voice with which they share most speech, so that what was said of who speaks
+        stays.
+        """
         former = self.listening_of(listening.clip)
         if former is not None:
             listening = replace(listening, voices=_with_former_keys(listening.voices, former.voices))

@@ -1,7 +1,7 @@
 """The project file: one JSON document, strict at this edge. Described in docs/project-format.md.
 
-The document is the model itself. A file of an older version is upgraded step by step when it is read; one of a newer version is
-refused.
+The document is the model itself. A file of an older version is upgraded step by step when it is read; one of a newer
+version is refused.
 """
 
 from __future__ import annotations
@@ -238,8 +238,8 @@ def digest_of(raw: bytes) -> str:
 
 
 def save(project: Project, path: FilePath | str) -> str:
-    """Write the project atomically: to a temporary name beside it, flushed, renamed; returns the digest of what was written. A link is
-    written through, and an existing file keeps its mode. Raises CannotSaveProject."""
+    """Write the project atomically: to a temporary name beside it, flushed, renamed; returns the digest of what was
+    written. A link is written through, and an existing file keeps its mode. Raises CannotSaveProject."""
     path = FilePath(path).absolute()
     target, name = FilePath(os.path.realpath(path)), None
     try:

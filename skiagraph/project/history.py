@@ -1,4 +1,7 @@
-"""History: undo and redo are an index into the decisions. Evidence is outside of it: what arrives belongs to every step."""
+"""History: undo and redo are an index into the decisions.
+
+Evidence is outside of it: what arrives belongs to every step.
+"""
 
 from __future__ import annotations
 
@@ -23,8 +26,8 @@ class Step:
 class History:
     """Where the project is and was. Not shared between threads; the values in it may be.
 
-    Evidence that arrives carries the decisions of all steps over, each when it is gone to: so undo never takes a scan back, and
-    nobody whom it found is missing in an earlier step.
+    Evidence that arrives carries the decisions of all steps over, each when it is gone to: so undo never takes a scan
+    back, and nobody whom it found is missing in an earlier step.
     """
 
     def __init__(self, project: Project):
@@ -64,14 +67,15 @@ class History:
         self._current = self._rest = replace(project, issued=project.issued.with_all_of(self._rest.issued))
 
     def arrive(self, project: Project, carry: Callable[[Project], Project]) -> None:
-        """Take in evidence: project is the present value with it; carry gives a value's decisions on its footing, and is asked for each
-        step when that is gone to."""
+        """Take in evidence: project is the present value with it; carry gives a value's decisions on its footing, and
+        is asked for each step when that is gone to."""
         self._rest = replace(project, issued=project.issued.with_all_of(self._rest.issued))
         self._arrivals.append(carry)
         self._current = None
 
     def learn(self, project: Project) -> None:
-        """Take in what is known anew of files or evidence, or ids that were given out, without a step: the decisions stay."""
+        """Take in what is known anew of files or evidence, or ids that were given out, without a step: the decisions
+        stay."""
         self._rest = replace(project, decisions=self._steps[self._at].decisions, issued=project.issued.with_all_of(self._rest.issued))
         self._current = None
 

@@ -30,8 +30,9 @@ HouseName = Annotated[str, msgspec.Meta(max_length=100)]
 
 
 class House(Value, frozen=True):
-    """What a house wants beside the cover itself. by_kind: another cover for subjects of a kind (person, thing), by its tag; lead_s, tail_s: seconds that a cover is kept before
-    and after each sighting whose end nobody set, within the shot; rules: what every cover has to keep to."""
+    """What a house wants beside the cover itself. by_kind: another cover for subjects of a kind (person, thing), by its
+    tag; lead_s, tail_s: seconds that a cover is kept before and after each sighting whose end nobody set, within the
+    shot; rules: what every cover has to keep to."""
 
     name: HouseName = ""
     note: Annotated[str, msgspec.Meta(max_length=2000)] = ""
@@ -85,7 +86,10 @@ def _decoded(raw: bytes) -> HouseStyle:
 
 
 def write_house_style(style: HouseStyle, path: Path | str) -> None:
-    """Write a house style to a file that can be shared, with the pictures of its covers beside it. Raises CannotReadHouseStyle."""
+    """Write a house style to a file that can be shared, with the pictures of its covers beside it.
+
+    Raises CannotReadHouseStyle.
+    """
     path, copied = Path(path).absolute(), {}
     folder = path.parent / f"{path.name.removesuffix(SUFFIX)}-pictures"
 
@@ -135,7 +139,10 @@ def shipped_house_styles() -> list[HouseStyle]:
 
 
 def house_styles() -> list[HouseStyle]:
-    """Those that ship, and those of this user, of which one of the same name counts. A file that cannot be read is left out."""
+    """Those that ship, and those of this user, of which one of the same name counts.
+
+    A file that cannot be read is left out.
+    """
     found = {style.name: style for style in (*shipped_house_styles(), *kept_in(own_folder(), SUFFIX, read_house_style))}
     return [found[name] for name in sorted(found)]
 
@@ -163,7 +170,10 @@ def house_style_named(name: str) -> HouseStyle:
 
 
 def keep_house_style(style: HouseStyle) -> Path:
-    """Keep a house style for this user; one of the same name is replaced. Returns its file. Raises CannotReadHouseStyle."""
+    """Keep a house style for this user; one of the same name is replaced.
+
+    Returns its file. Raises CannotReadHouseStyle.
+    """
     place = own_folder() / (re.sub(r"[^\w.-]+", "-", style.name).strip("-.")[:80] + SUFFIX)
     write_house_style(style, place)
     return place
@@ -179,7 +189,10 @@ def default_house_style() -> HouseStyle | None:
 
 
 def set_default_house_style(name: str) -> None:
-    """Make one of those at hand the one that new projects begin with; an empty name takes that back. Raises CannotReadHouseStyle."""
+    """Make one of those at hand the one that new projects begin with; an empty name takes that back.
+
+    Raises CannotReadHouseStyle.
+    """
     place = own_folder() / "default"
     try:
         if name:

@@ -1,4 +1,7 @@
-"""Edits of how a whole project is covered: house styles, versions, the reverse, and labels. Pure functions, as in edits.py."""
+"""Edits of how a whole project is covered: house styles, versions, the reverse, and labels.
+
+Pure functions, as in edits.py.
+"""
 
 from __future__ import annotations
 
@@ -34,7 +37,8 @@ def versions(project: Project) -> list[str]:
 
 
 def add_version(project: Project, name: str) -> Project:
-    """The project with a version more, which looks as the present one does until it is changed, and is worked on from now. The first time what there was becomes a version too."""
+    """The project with a version more, which looks as the present one does until it is changed, and is worked on from
+    now. The first time what there was becomes a version too."""
     name = " ".join(name.split())[:100]
     if not name:
         raise EditRefused("A version needs a name, such as the house it is for.")
@@ -49,7 +53,10 @@ def add_version(project: Project, name: str) -> Project:
 
 
 def in_version(project: Project, name: str) -> Project:
-    """The project in one of its versions: its styles for everybody, on the same paths and outlines. Raises EditRefused where there is none of the name."""
+    """The project in one of its versions: its styles for everybody, on the same paths and outlines.
+
+    Raises EditRefused where there is none of the name.
+    """
     if name == project.decisions.version:
         return project
     project = _kept(project)

@@ -1,4 +1,7 @@
-"""One function makes the covers of a frame from (project, clip, frame). Preview, export, findings and the contact sheet all use it."""
+"""One function makes the covers of a frame from (project, clip, frame).
+
+Preview, export, findings and the contact sheet all use it.
+"""
 
 from __future__ import annotations
 
@@ -12,13 +15,16 @@ from skiagraph.project.model import Decision, Outline, Project, Shape, Sighting,
 from skiagraph.project.rows import cover_outline, in_front_at, outline_at, place_on, style_at
 
 
-# How large what might be somebody is taken to be where everything is covered, as a share of the picture's shorter side: strength is measured against it.
+# How large what might be somebody is taken to be where everything is covered, as a share of the picture's shorter side:
+# strength is measured against it.
 REST_HEAD = 0.4
 
 
 def layers(project: Project, clip: str, frame: int, *, subjects: Sequence[Subject] | None = None) -> list[Layer]:
-    """The layers of all covered subjects in a frame, in the order of the register, without what is in front of them. Undecided counts as covered. Where the rest of the picture
-    is covered that lies beneath them; labels lie above."""
+    """The layers of all covered subjects in a frame, in the order of the register, without what is in front of them.
+
+    Undecided counts as covered. Where the rest of the picture is covered that lies beneath them; labels lie above.
+    """
     size = project.clip(clip).picture_size
     found, labels, fronts = [], [], in_front_at(project, clip, frame)
     rest = project.rest_of(clip)
@@ -48,8 +54,8 @@ def layers(project: Project, clip: str, frame: int, *, subjects: Sequence[Subjec
 
 
 def held_at(project: Project, sighting: Sighting, frame: int) -> int | None:
-    """The frame of a sighting whose cover is seen in a frame: itself within the sighting; the nearest one within the house's lead and tail, where nobody set the end and no
-    shot begins between; else None."""
+    """The frame of a sighting whose cover is seen in a frame: itself within the sighting; the nearest one within the
+    house's lead and tail, where nobody set the end and no shot begins between; else None."""
     if sighting.first <= frame <= sighting.last:
         return frame
     house = project.decisions.house
@@ -83,7 +89,8 @@ def _rest(project: Project, clip: str, frame: int, style: Style, size: tuple[int
 
 
 def front_of(project: Project, sighting: Sighting, frame: int, feather: float, size: tuple[int, int]) -> tuple[tuple[int, int, int, int], np.ndarray] | None:
-    """What is in front in a frame: the box px and alpha (rows, columns) of what stays as it is, within its outline and, where its exact edge is known, within that."""
+    """What is in front in a frame: the box px and alpha (rows, columns) of what stays as it is, within its outline and,
+    where its exact edge is known, within that."""
     drawn = outline_at(project, sighting, frame).raster_within(size, feather)
     if drawn is None or not sighting.cut:
         return drawn

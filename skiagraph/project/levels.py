@@ -1,4 +1,7 @@
-"""Edits of covers at some frames only: whatever a cover says of itself, margin and feather, and the cover on or off. Pure functions, as in edits.py."""
+"""Edits of covers at some frames only: whatever a cover says of itself, margin and feather, and the cover on or off.
+
+Pure functions, as in edits.py.
+"""
 
 from __future__ import annotations
 
@@ -10,8 +13,11 @@ from skiagraph.values import parameters
 
 
 def set_style_at(project: Project, key: str, clip: str, frame: int, wanted: Style, reach: Reach) -> Project:
-    """The project with a subject covered as a style says at a frame; reach says where else. Everything about its covers may differ from frame to frame but their kinds and
-    number: another kind is the subject's own style. Raises EditRefused where the subject is not seen."""
+    """The project with a subject covered as a style says at a frame; reach says where else.
+
+    Everything about its covers may differ from frame to frame but their kinds and number: another kind is the subject's
+    own style. Raises EditRefused where the subject is not seen.
+    """
     subject = project.subject(key)
     base = project.style_of(subject)
     sighting = sighting_at(subject, clip, frame)
@@ -34,7 +40,8 @@ def set_style_at(project: Project, key: str, clip: str, frame: int, wanted: Styl
 
 
 def _level(frame: int, base: Style, wanted: Style) -> Level:
-    """What a style has more than another at a frame: strength alone where that says it all, so that it holds for another kind of cover too."""
+    """What a style has more than another at a frame: strength alone where that says it all, so that it holds for
+    another kind of cover too."""
     strength = min(100.0, max(0.01, wanted.cover.strength() / base.cover.strength()))
     alike = tuple(c.stronger(strength) for c in base.covers) if strength != 1 else base.covers
     margin, feather = wanted.margin - base.margin, wanted.feather - base.feather
@@ -61,7 +68,8 @@ def _on_all(sighting: Sighting, base: Style, wanted: Style, frame: int) -> tuple
 
 
 def _changed_alike(cover: Cover, before: Cover, after: Cover) -> Cover:
-    """A cover changed as another one of its kind was: numbers by as many times, everything else to what it was changed to."""
+    """A cover changed as another one of its kind was: numbers by as many times, everything else to what it was changed
+    to."""
     changed = {}
     for parameter in parameters(type(cover)):
         a, b, mine = (getattr(c, parameter.name) for c in (before, after, cover))
@@ -81,7 +89,8 @@ def _same(one: tuple, other: tuple) -> bool:
 
 
 def _without_level(wanted: Style, base: Style, sighting: Sighting | None, frame: int) -> Style:
-    """A style as it is meant for every frame, from what is wanted at one: what single frames have more stays more, in what was seen there."""
+    """A style as it is meant for every frame, from what is wanted at one: what single frames have more stays more, in
+    what was seen there."""
     if sighting is None or not sighting.levels:
         return wanted
     margin, feather, strength = (float(v) for v in sighting.level_at(frame))
@@ -91,7 +100,8 @@ def _without_level(wanted: Style, base: Style, sighting: Sighting | None, frame:
 
 
 def switch_off(project: Project, key: str, clip: str, frame: int, reach: Reach) -> Project:
-    """The project with a subject not covered at a frame: in this frame, from here on, in this sighting, or wherever it is seen in this clip. At once, in one frame."""
+    """The project with a subject not covered at a frame: in this frame, from here on, in this sighting, or wherever it
+    is seen in this clip. At once, in one frame."""
     subject, sighting = project.subject(key), sighting_at(project.subject(key), clip, frame)
     if sighting is None:
         raise EditRefused(f"{subject.name} has no cover at this frame.")

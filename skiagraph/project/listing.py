@@ -18,8 +18,9 @@ COLUMNS = ("subject", "name", "clip", "frame", "cx", "cy", "width", "height", "a
 
 
 def track_rows(project: Project, clips: Sequence[str] | None = None) -> Iterator[tuple]:
-    """One row, as COLUMNS, for each subject and frame in which it is seen, in the order of clips, subjects and frames. px of the upright clip; angle in degrees
-    clockwise; origin: found, followed, bridged or placed. Where sightings of one subject lie over each other each has its row."""
+    """One row, as COLUMNS, for each subject and frame in which it is seen, in the order of clips, subjects and frames.
+    px of the upright clip; angle in degrees clockwise; origin: found, followed, bridged or placed. Where sightings of
+    one subject lie over each other each has its row."""
     for clip in project.clips if clips is None else [project.clip(key) for key in clips]:
         for subject in project.subjects:
             for sighting in sorted(subject.in_clip(clip.key), key=lambda s: s.first):
@@ -44,7 +45,8 @@ def tracks_as_csv(project: Project, clips: Sequence[str]) -> Iterator[str]:
 
 
 def tracks_as_json(project: Project, clips: Sequence[str]) -> Iterator[str]:
-    """JSON: for each clip its name, size, rate and frames, and for each subject in it the decision, and rows of frame, cx, cy, width, height, angle, confidence, origin."""
+    """JSON: for each clip its name, size, rate and frames, and for each subject in it the decision, and rows of frame,
+    cx, cy, width, height, angle, confidence, origin."""
     listed = []
     for key in clips:
         clip, people = project.clip(key), {}
@@ -55,8 +57,9 @@ def tracks_as_json(project: Project, clips: Sequence[str]) -> Iterator[str]:
 
 
 def tracks_as_mot(project: Project, clips: Sequence[str]) -> Iterator[str]:
-    """The text format of the MOT Challenge (Leal-Taixé et al., MOTChallenge 2015, arXiv 1504.01942), of one clip: frame from 1, number of the subject, left, top, width, height px, confidence, and -1 for places in
-    the world. Turned outlines are given by the boxes around them."""
+    """The text format of the MOT Challenge (Leal-Taixé et al., MOTChallenge 2015, arXiv 1504.01942), of one clip: frame
+    from 1, number of the subject, left, top, width, height px, confidence, and -1 for places in the world. Turned
+    outlines are given by the boxes around them."""
     for _, subject, row in sorted(((row[3], int(row[0][1:]), row) for row in track_rows(project, clips)), key=lambda r: r[:2]):
         _, _, _, frame, cx, cy, width, height, angle, confidence, _ = row
         lean = np.radians(angle)
@@ -71,8 +74,9 @@ OF_ONE_CLIP = (".txt",)
 
 
 def write_tracks(project: Project, target: FilePath, clips: Sequence[str] | None = None) -> int:
-    """Write where everybody is, in the form that the file's ending asks for, UTF-8; returns how many rows. clips: keys, None for all. Raises OSError, and ValueError where there is no such form, or it holds one clip
-    and there are several."""
+    """Write where everybody is, in the form that the file's ending asks for, UTF-8; returns how many rows. clips: keys,
+    None for all. Raises OSError, and ValueError where there is no such form, or it holds one clip and there are
+    several."""
     keys = [clip.key for clip in project.clips] if clips is None else list(clips)
     suffix = FilePath(target).suffix.lower()
     if suffix not in FORMS:

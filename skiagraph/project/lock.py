@@ -1,4 +1,7 @@
-"""One writer for a project: an advisory lock beside its file. It goes with the process that holds it, also when that dies."""
+"""One writer for a project: an advisory lock beside its file.
+
+It goes with the process that holds it, also when that dies.
+"""
 
 from __future__ import annotations
 
@@ -42,8 +45,11 @@ class ProjectLock:
 
     @staticmethod
     def take(project: Path | str) -> ProjectLock:
-        """Take the lock, or raise ProjectInUse with who holds it. A lock left behind by a process that is gone is taken over. Where no
-        lock can be made, since the folder is closed, raises ProjectInUse too: what cannot be locked is only looked at."""
+        """Take the lock, or raise ProjectInUse with who holds it.
+
+        A lock left behind by a process that is gone is taken over. Where no lock can be made, since the folder is
+        closed, raises ProjectInUse too: what cannot be locked is only looked at.
+        """
         project = Path(os.path.realpath(project))
         place = lock_file(project)
         while True:
@@ -98,7 +104,10 @@ def lock_file(project: Path) -> Path:
 
 
 def _locked(handle: int, place: Path) -> bool:
-    """True when the lock is ours now. On file systems without locks it is held while the process named in it lives on this host."""
+    """True when the lock is ours now.
+
+    On file systems without locks it is held while the process named in it lives on this host.
+    """
     try:
         fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
         return True

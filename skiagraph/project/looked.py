@@ -14,7 +14,8 @@ SAMPLES, STEP_PX = 12, 0.5
 
 
 def looked_at(project: Project, clip: str, subject: str, first: int, last: int, cover: bool = False) -> str:
-    """A digest of where a subject is covered in these frames, and how far; where it is about nobody, of the clip and its scan. cover: with what it is covered, too."""
+    """A digest of where a subject is covered in these frames, and how far; where it is about nobody, of the clip and
+    its scan. cover: with what it is covered, too."""
     digest = hashlib.sha256()
     if subject and any(s.key == subject for s in project.subjects):
         somebody = project.subject(subject)

@@ -1,7 +1,7 @@
 """The project as an immutable value: the clips, what was seen (evidence), and what was decided.
 
-The three live apart, so that no job undoes a person's work and no undo takes away what was seen. Evidence is changed only by
-jobs, decisions only by people; undo is about decisions alone.
+The three live apart, so that no job undoes a person's work and no undo takes away what was seen. Evidence is changed
+only by jobs, decisions only by people; undo is about decisions alone.
 """
 
 from __future__ import annotations
@@ -29,7 +29,10 @@ _LETTERS = {"clips": "c", "scans": "n", "tracks": "t", "subjects": "s", "sightin
 
 
 class Issued(Value, frozen=True):
-    """How many ids of each kind were ever given out. They only rise, also through undo, so no id comes to mean something else."""
+    """How many ids of each kind were ever given out.
+
+    They only rise, also through undo, so no id comes to mean something else.
+    """
 
     clips: Count = 0
     scans: Count = 0
@@ -53,7 +56,8 @@ class Issued(Value, frozen=True):
 
 
 class Project(Value, frozen=True):
-    """files: every clip that is known, also those that were taken out and may come back by undo; the rest as its class says."""
+    """files: every clip that is known, also those that were taken out and may come back by undo; the rest as its class
+    says."""
 
     files: tuple[Clip, ...] = ()
     evidence: Evidence = Evidence()

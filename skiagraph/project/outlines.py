@@ -1,4 +1,7 @@
-"""Edits of where somebody is: outlines, keyframes, repairs, and the ends of sightings. Pure functions, as in edits.py."""
+"""Edits of where somebody is: outlines, keyframes, repairs, and the ends of sightings.
+
+Pure functions, as in edits.py.
+"""
 
 from __future__ import annotations
 
@@ -84,8 +87,11 @@ def _changed(project: Project, sighting: Sighting, frame: int, wanted: Outline, 
 
 
 def set_shape(project: Project, key: str, clip: str, frame: int, shape: Shape, reach: Reach = Reach.SIGHTING) -> Project:
-    """The project with a subject covered in another shape at a frame; reach says where else. Where it is, its path and its keyframes, stays. On the whole of a
-    sighting, points that differ at some frames go on to differ by as much."""
+    """The project with a subject covered in another shape at a frame; reach says where else.
+
+    Where it is, its path and its keyframes, stays. On the whole of a sighting, points that differ at some frames go on
+    to differ by as much.
+    """
     subject, sighting = _seen(project, key, clip, frame)
     before = sighting.shape_at(frame)
     if before == shape:
@@ -111,7 +117,10 @@ def _in_shape(sighting: Sighting, before: Shape, after: Shape) -> Sighting:
 
 
 def keyframe_here(project: Project, key: str, clip: str, frame: int) -> Project:
-    """Hold the outline as it is now with a keyframe, so that later changes do not move it. Nothing moves, in any frame."""
+    """Hold the outline as it is now with a keyframe, so that later changes do not move it.
+
+    Nothing moves, in any frame.
+    """
     subject, sighting = _seen(project, key, clip, frame)
     if any(k.frame == frame and not k.pin for k in sighting.keyframes):
         raise EditRefused("There is a keyframe at this frame already; move the outline, or remove the keyframe.")
@@ -150,7 +159,8 @@ def remove_keyframe(project: Project, key: str, clip: str, frame: int) -> Projec
 
 
 def remove_keyframes(project: Project, key: str, clip: str, first: int, last: int) -> Project:
-    """The project without what was set by hand for a subject within first .. last of a clip: keyframes, repairs and points."""
+    """The project without what was set by hand for a subject within first .. last of a clip: keyframes, repairs and
+    points."""
     subject = project.subject(key)
     marked = [(s.key, f) for s in subject.in_clip(clip) for f in s.all_marks() if first <= f <= last]
     if not marked:
@@ -182,7 +192,8 @@ def set_repair_extent(project: Project, key: str, clip: str, frame: int, before:
 
 
 def repeat_change(project: Project, key: str, clip: str, first: int, last: int, change: Change) -> Project:
-    """The project with a correction made anew at every frame within first .. last in which the subject is seen: what it was there is changed by as much."""
+    """The project with a correction made anew at every frame within first .. last in which the subject is seen: what it
+    was there is changed by as much."""
     subject = project.subject(key)
     if not any(s.clip == clip and s.first <= last and first <= s.last for s in subject.sightings):
         raise EditRefused(f"{subject.name} is not seen there; go to a frame where the lane has a bar.")
@@ -218,8 +229,8 @@ def keyframe_before(sighting: Sighting, frame: int) -> Keyframe | None:
 
 
 def set_between(project: Project, key: str, clip: str, frame: int, way: Between) -> Project:
-    """The project with the outline going from the keyframe at or before a frame to the next one smoothly, straight, or held until there.
-    The keyframes themselves stay where they are."""
+    """The project with the outline going from the keyframe at or before a frame to the next one smoothly, straight, or
+    held until there. The keyframes themselves stay where they are."""
     subject, sighting = _seen(project, key, clip, frame)
     begins = keyframe_before(sighting, frame)
     if begins is None:
@@ -239,7 +250,8 @@ def set_between(project: Project, key: str, clip: str, frame: int, way: Between)
 
 
 def room_around(project: Project, subject: Subject, clip: str, first: int, last: int) -> tuple[int, int]:
-    """First and last frame between which a sighting of first .. last may grow: up to its neighbours, or the clip's ends."""
+    """First and last frame between which a sighting of first .. last may grow: up to its neighbours, or the clip's
+    ends."""
     low, high = 0, project.clip(clip).frames - 1
     for other in subject.in_clip(clip):
         if other.last < first:
@@ -250,7 +262,8 @@ def room_around(project: Project, subject: Subject, clip: str, first: int, last:
 
 
 def trim_sighting(project: Project, key: str, clip: str, inside: int, first: int, last: int) -> Project:
-    """The sighting that covers frame `inside`, covered from first to last instead; neighbours and the clip's ends limit it.
+    """The sighting that covers frame `inside`, covered from first to last instead; neighbours and the clip's ends limit
+    it.
 
     Drawn past the path the cover stays where the path ended. Raises EditRefused when nothing would be left.
     """
@@ -274,7 +287,10 @@ def remove_sighting(project: Project, key: str, clip: str, frame: int) -> Projec
 
 
 def split_sighting(project: Project, key: str, clip: str, frame: int) -> Project:
-    """The project with the sighting at a frame in two that touch: the second begins there. Nothing moves, and nothing is uncovered."""
+    """The project with the sighting at a frame in two that touch: the second begins there.
+
+    Nothing moves, and nothing is uncovered.
+    """
     subject, sighting = _seen(project, key, clip, frame)
     if frame == sighting.first:
         raise EditRefused("A sighting begins at this frame already.")
@@ -284,8 +300,8 @@ def split_sighting(project: Project, key: str, clip: str, frame: int) -> Project
 
 
 def join_sightings(project: Project, key: str, clip: str, frame: int) -> Project:
-    """The project with the sighting at or before a frame and the next one as one, covered through what lies between: of that nobody is sure, which is a
-    finding. What each was keyed to holds where it was."""
+    """The project with the sighting at or before a frame and the next one as one, covered through what lies between: of
+    that nobody is sure, which is a finding. What each was keyed to holds where it was."""
     subject = project.subject(key)
     ordered = sorted(subject.in_clip(clip), key=lambda s: s.first)
     pair = next(((a, b) for a, b in zip(ordered, ordered[1:]) if a.first <= frame < b.first or a.first <= frame <= a.last), None)
@@ -322,8 +338,9 @@ def _bridged(project: Project, one: Sighting, two: Sighting) -> tuple[Project, S
 
 
 def declare_absent(project: Project, key: str, clip: str, frame: int) -> Project:
-    """The project in which a subject is not in the picture around a frame: in a gap, nothing is missing; where a path was only bridged or nobody is sure, the
-    cover goes, at once and in one frame. Raises EditRefused where it was seen."""
+    """The project in which a subject is not in the picture around a frame: in a gap, nothing is missing; where a path
+    was only bridged or nobody is sure, the cover goes, at once and in one frame. Raises EditRefused where it was seen.
+    """
     subject = project.subject(key)
     sighting = sighting_at(subject, clip, frame)
     if sighting is None:
@@ -350,8 +367,9 @@ def declare_absent(project: Project, key: str, clip: str, frame: int) -> Project
 
 
 def place_again(project: Project, key: str, clip: str, frame: int, outline: Outline) -> Project:
-    """The project with a subject placed where it is seen again, at a frame at which it has no cover: the nearest sighting before it, else after it, goes on to
-    there and a little further. What lies between goes over from the one to the other; where it had left the picture at its edge, nothing lies between."""
+    """The project with a subject placed where it is seen again, at a frame at which it has no cover: the nearest
+    sighting before it, else after it, goes on to there and a little further. What lies between goes over from the one
+    to the other; where it had left the picture at its edge, nothing lies between."""
     subject = project.subject(key)
     if sighting_at(subject, clip, frame) is not None:
         return move_outline(project, key, clip, frame, outline, Reach.KEYFRAME)
@@ -385,9 +403,10 @@ def _is_by_hand(track: Track) -> bool:
 def rest_on_followed(project: Project, key: str, clip: str, frame: int, path: Path, motion: str = "") -> Project:
     """The project with a subject covered along a path that was followed from its outline at a frame.
 
-    Nothing that was covered is less so. A sighting drawn by hand, or followed before, comes to rest on the path: what was placed at other frames stays
-    exactly there, and beyond the path it goes on as far as it did. What a scan saw, and what was changed by hand where the path does not reach, stays covered
-    as it is, and the path is a sighting beside it.
+    Nothing that was covered is less so. A sighting drawn by hand, or followed before, comes to rest on the path: what
+    was placed at other frames stays exactly there, and beyond the path it goes on as far as it did. What a scan saw,
+    and what was changed by hand where the path does not reach, stays covered as it is, and the path is a sighting
+    beside it.
     """
     subject, there = _seen(project, key, clip, frame)
     known = project.evidence.by_key()
@@ -414,7 +433,10 @@ def rest_on_followed(project: Project, key: str, clip: str, frame: int, path: Pa
 
 
 def also_seen(project: Project, key: str, clip: str, frame: int, paths: Iterable[Path], motion: str = "") -> Project:
-    """The project with a subject covered also where it was seen again after an absence, in the shape it had at a frame. Nothing that was covered is less so."""
+    """The project with a subject covered also where it was seen again after an absence, in the shape it had at a frame.
+
+    Nothing that was covered is less so.
+    """
     for path in paths:
         subject = project.subject(key)
         near = sighting_at(subject, clip, frame) or next(iter(subject.in_clip(clip)), None)
@@ -439,13 +461,15 @@ def _placed(project: Project, subject: Subject, clip: str, frame: int, outline: 
 
 
 def add_holdout(project: Project, clip: str, frame: int, outline: Outline, of: Iterable[str] | None = None, name: str = "") -> tuple[Project, str]:
-    """The project with something that is in front and stays sharp, drawn at a frame, and its key. of: whom it is in front of; None for everybody."""
+    """The project with something that is in front and stays sharp, drawn at a frame, and its key. of: whom it is in
+    front of; None for everybody."""
     kind = HoldoutSubject(True) if of is None else HoldoutSubject(False, tuple(of))
     return add_subject(project, clip, frame, outline, kind, name or next_name(project, of=kind))
 
 
 def with_edge(project: Project, key: str, clip: str, frame: int, path: Path | None, masks: Masks | None) -> Project:
-    """The project with the exact edge of what is in front, as it was found inside its outline on a path; None goes back to the outline."""
+    """The project with the exact edge of what is in front, as it was found inside its outline on a path; None goes back
+    to the outline."""
     subject, sighting = _seen(project, key, clip, frame)
     if masks is None:
         return _with_sighting(project, subject, sighting, replace(sighting, cut=""))

@@ -23,13 +23,14 @@ def head_points(rows: np.ndarray) -> np.ndarray:
 
 
 def within(points: np.ndarray, rows: np.ndarray, shape: Shape | Sequence[Shape], grown: np.ndarray | float = 0.0) -> np.ndarray:
-    """Which of the points (n, m, 2) px lie within the shape on the place of their row, grown by a distance in its unit frame: bool (n, m)."""
+    """Which of the points (n, m, 2) px lie within the shape on the place of their row, grown by a distance in its unit
+    frame: bool (n, m)."""
     return distances(points, rows, shape) <= np.reshape(grown, (-1, 1)) + 1e-6
 
 
 def distances(points: np.ndarray, rows: np.ndarray, shape: Shape | Sequence[Shape]) -> np.ndarray:
-    """Distance of the points (n, m, 2) px from the edge of the shape on the place of their row, in its unit frame: (n, m). rows: (n, 5 or more) as
-    project.rows has them. shape: of all rows, or one for each."""
+    """Distance of the points (n, m, 2) px from the edge of the shape on the place of their row, in its unit frame: (n,
+    m). rows: (n, 5 or more) as project.rows has them. shape: of all rows, or one for each."""
     lean = np.radians(rows[:, 4])[:, None]
     cos, sin = np.cos(lean), np.sin(lean)
     dx, dy = points[..., 0] - rows[:, 0:1], points[..., 1] - rows[:, 1:2]

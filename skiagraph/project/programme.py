@@ -20,8 +20,8 @@ class Use(Value, frozen=True):
 
 
 class Programme(Value, frozen=True):
-    """name: of the list's file; timeline: the list itself, as OpenTimelineIO's JSON; uses: in order; missing: names of what it uses and the project does not have; handles: frames before and after
-    each use that are wanted too."""
+    """name: of the list's file; timeline: the list itself, as OpenTimelineIO's JSON; uses: in order; missing: names of
+    what it uses and the project does not have; handles: frames before and after each use that are wanted too."""
 
     name: Annotated[str, msgspec.Meta(max_length=400)]
     timeline: str

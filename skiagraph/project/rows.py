@@ -1,4 +1,5 @@
-"""Where the outline of a sighting is in every frame: its path's row, with what was changed on the whole, keyframes and repairs on top."""
+"""Where the outline of a sighting is in every frame: its path's row, with what was changed on the whole, keyframes and
+repairs on top."""
 
 from __future__ import annotations
 
@@ -18,9 +19,9 @@ from skiagraph.track.path import PLACED, Path, laid_over
 class GrowthSettings:
     """How much larger than the head a cover is where the path is unsure or fast, in shares of the head.
 
-    unsure_below: confidence under which it grows; unsure_growth: by so much for each unit of confidence missing; unsure_most: at
-    most. speed_growth: for each of its widths that a head moves in a frame; speed_most: at most. Larger values cover more than is
-    needed. Set by the leaks and the excess in benchmarks/quality.py.
+    unsure_below: confidence under which it grows; unsure_growth: by so much for each unit of confidence missing;
+    unsure_most: at most. speed_growth: for each of its widths that a head moves in a frame; speed_most: at most. Larger
+    values cover more than is needed. Set by the leaks and the excess in benchmarks/quality.py.
     """
 
     unsure_below: float = 0.8
@@ -52,7 +53,8 @@ def path_of(project: Project, sighting: Sighting) -> Path | None:
 
 
 def rows_at(project: Project, sighting: Sighting, first: int, last: int) -> np.ndarray:
-    """Rows of frames first .. last, both included, of a sighting: float64 (n, 10) cx, cy, width, height, angle, confidence, growth, shear, tilt_x, tilt_y.
+    """Rows of frames first .. last, both included, of a sighting: float64 (n, 10) cx, cy, width, height, angle,
+    confidence, growth, shear, tilt_x, tilt_y.
 
     growth: how much larger than the head the cover has to be for speed and doubt, as a share, and by hand.
     """
@@ -183,5 +185,8 @@ def in_front_at(project: Project, clip: str, frame: int) -> list[tuple[Subject, 
 
 
 def fronts_of(project: Project, subject: Subject, clip: str, frame: int) -> list[tuple[Subject, Sighting]]:
-    """What is in front of a subject in a frame: no cover of the subject is laid on it. Nothing is in front of what is in front itself."""
+    """What is in front of a subject in a frame: no cover of the subject is laid on it.
+
+    Nothing is in front of what is in front itself.
+    """
     return [] if not subject.of.hides else [(holdout, sighting) for holdout, sighting in in_front_at(project, clip, frame) if holdout.of.is_before(subject.key)]

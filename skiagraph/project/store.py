@@ -1,4 +1,7 @@
-"""Continuous saving: after each edit the newest value is written, by a thread, atomically. Nothing on disk is overwritten unseen."""
+"""Continuous saving: after each edit the newest value is written, by a thread, atomically.
+
+Nothing on disk is overwritten unseen.
+"""
 
 from __future__ import annotations
 
@@ -11,15 +14,17 @@ from skiagraph.logs import log
 from skiagraph.project.file import digest_of, save
 from skiagraph.project.model import Project
 
-# An edit waits at most this long for others to be written together with it; what could not be written is tried again after so long.
+# An edit waits at most this long for others to be written together with it; what could not be written is tried again
+# after so long.
 GATHER_S, AGAIN_S = 0.25, 5.0
 
 
 class ProjectStore:
-    """Writes the newest project it was given. told: called from its thread with True once all is saved, or with the error.
+    """Writes the newest project it was given. told: called from its thread with True once all is saved, or with the
+    error.
 
-    digest: of the file's bytes as they were read, empty for a new project. A value that could not be written is kept and tried
-    again, until it is written or a newer one is.
+    digest: of the file's bytes as they were read, empty for a new project. A value that could not be written is kept
+    and tried again, until it is written or a newer one is.
     """
 
     def __init__(self, path: Path, told: Callable[[bool | SkiagraphError], None] = lambda result: None, digest: str = ""):
@@ -91,7 +96,10 @@ class ProjectStore:
             return CannotSaveProject(f"{self.path.name} cannot be saved ({error}); the details are in the log. Save a copy elsewhere.", path=self.path)
 
     def _refuse_unseen(self) -> None:
-        """Raise ProjectChangedOnDisk when the file is not as it was read or written last. One that is gone is written anew."""
+        """Raise ProjectChangedOnDisk when the file is not as it was read or written last.
+
+        One that is gone is written anew.
+        """
         now = _stat_of(self.path)
         if now is None or now == self._stat:
             return

@@ -1,4 +1,5 @@
-"""Bringing the document of an older format up to the next version: plain values in, plain values out, and the same covers."""
+"""Bringing the document of an older format up to the next version: plain values in, plain values out, and the same
+covers."""
 
 from __future__ import annotations
 
@@ -25,12 +26,16 @@ def from_1(old: dict[str, Any]) -> dict[str, Any]:
 
 
 def from_2(old: dict[str, Any]) -> dict[str, Any]:
-    """Version 3 knows more: planes in perspective, curves, keyed points, what is in front, markers. What version 2 says means the same in it."""
+    """Version 3 knows more: planes in perspective, curves, keyed points, what is in front, markers.
+
+    What version 2 says means the same in it.
+    """
     return {**old, "version": 3}
 
 
 def from_3(old: dict[str, Any]) -> dict[str, Any]:
-    """Version 4 knows more covers, house styles, versions, the reverse and labels; and covers that say nothing of their strength are stronger in it, so that it is said."""
+    """Version 4 knows more covers, house styles, versions, the reverse and labels; and covers that say nothing of their
+    strength are stronger in it, so that it is said."""
     decisions = old["decisions"]
     subjects = [{**s, "style": _said(s["style"])} if s.get("style") else s for s in decisions.get("subjects", ())]
     return {**old, "version": 4, "decisions": {**decisions, "subjects": subjects, "style": _said(decisions.get("style", {"covers": [{"kind": "blur", "size": 0.24}]}))}}
@@ -51,12 +56,18 @@ def from_4(old: dict[str, Any]) -> dict[str, Any]:
 
 
 def from_5(old: dict[str, Any]) -> dict[str, Any]:
-    """Version 6 knows what was looked at, who decided, and strict searches. What version 5 says means the same in it."""
+    """Version 6 knows what was looked at, who decided, and strict searches.
+
+    What version 5 says means the same in it.
+    """
     return {**old, "version": 6}
 
 
 def from_6(old: dict[str, Any]) -> dict[str, Any]:
-    """Version 7 knows the programme that clips are for, and scans of several parts. What version 6 says means the same in it."""
+    """Version 7 knows the programme that clips are for, and scans of several parts.
+
+    What version 6 says means the same in it.
+    """
     return {**old, "version": 7}
 
 
@@ -66,7 +77,10 @@ def from_7(old: dict[str, Any]) -> dict[str, Any]:
 
 
 def from_8(old: dict[str, Any]) -> dict[str, Any]:
-    """Version 9 knows which face was accepted, where several belong to nobody in the same frames. What was accepted before says nothing of any one face, so that such findings are open again."""
+    """Version 9 knows which face was accepted, where several belong to nobody in the same frames.
+
+    What was accepted before says nothing of any one face, so that such findings are open again.
+    """
     return {**old, "version": 9}
 
 

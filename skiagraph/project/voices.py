@@ -1,4 +1,7 @@
-"""Edits of what is heard: ranges of sound that are disguised, and who speaks. Pure functions from one project to the next; all raise EditRefused, with a sentence, where they make no sense."""
+"""Edits of what is heard: ranges of sound that are disguised, and who speaks.
+
+Pure functions from one project to the next; all raise EditRefused, with a sentence, where they make no sense.
+"""
 
 from __future__ import annotations
 
@@ -12,7 +15,8 @@ from skiagraph.voice.laying import Range
 
 # A range is at least so long, s: a shorter one is a slip of the hand.
 LEAST_S = 0.02
-# Speech of one voice with a shorter pause between becomes one range, s: the room between two sentences stays as it was shot.
+# Speech of one voice with a shorter pause between becomes one range, s: the room between two sentences stays as it was
+# shot.
 JOINED_S = 1.0
 
 
@@ -77,7 +81,8 @@ def split_range(project: Project, key: str, at_s: float) -> Project:
 
 
 def join_ranges(project: Project, keys: Iterable[str]) -> Project:
-    """Some ranges as one that reaches from the first to the last of them, on every track and channel that any of them was on. It is disguised as the first is."""
+    """Some ranges as one that reaches from the first to the last of them, on every track and channel that any of them
+    was on. It is disguised as the first is."""
     chosen = sorted((range_of(project, key) for key in keys), key=lambda v: v.begins_s)
     if len(chosen) < 2:
         raise EditRefused("Choose two ranges or more to join them.")
@@ -144,8 +149,8 @@ def draw_anew(project: Project, keys: Iterable[str]) -> Project:
 
 
 def name_speaker(project: Project, voice: str, subject: str | None) -> Project:
-    """The project with somebody's word on who speaks with a voice: a subject, empty for somebody who is not in the register and may be heard, None for nothing said. Ranges that hold this voice and are
-    nobody's become theirs."""
+    """The project with somebody's word on who speaks with a voice: a subject, empty for somebody who is not in the
+    register and may be heard, None for nothing said. Ranges that hold this voice and are nobody's become theirs."""
     if subject:
         project.subject(subject)
     kept = tuple(s for s in project.decisions.speakers if s.voice != voice)
@@ -168,7 +173,8 @@ def overlap(one: VoiceRange, speech: Speech) -> float:
 
 
 def disguise_voices(project: Project, clip: str, voices: Iterable[Voice], subject: str = "", disguise: Disguise | None = None) -> Project:
-    """Ranges over all that some voices say in a clip and that is not in one yet; pieces with a short pause between are one range."""
+    """Ranges over all that some voices say in a clip and that is not in one yet; pieces with a short pause between are
+    one range."""
     pieces = sorted(((s.begins_s, s.ends_s, s.track) for v in voices for s in v.speech), key=lambda p: (p[2], p[0]))
     joined: list[list] = []
     for begins, ends, track in pieces:

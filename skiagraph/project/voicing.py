@@ -18,7 +18,8 @@ Number = Annotated[int, msgspec.Meta(ge=0, le=1000)]
 class VoiceRange(Value, frozen=True):
     """A stretch of a clip's sound that is disguised, from begins_s to ends_s.
 
-    subject: whose voice it is, empty where nobody said; track, channel: counted from 1, 0 for all of them; disguise: None for the project's; draw: how often somebody asked for other lots.
+    subject: whose voice it is, empty where nobody said; track, channel: counted from 1, 0 for all of them; disguise:
+    None for the project's; draw: how often somebody asked for other lots.
     """
 
     key: Key
@@ -41,12 +42,14 @@ class VoiceRange(Value, frozen=True):
 
 
 class Speaker(Value, frozen=True):
-    """Somebody said who speaks with a voice that listening found. subject: empty for somebody who is nobody in the register, and whose voice may be heard."""
+    """Somebody said who speaks with a voice that listening found. subject: empty for somebody who is nobody in the
+    register, and whose voice may be heard."""
 
     voice: Key
     subject: Annotated[str, msgspec.Meta(max_length=40)] = ""
 
 
 def usual_disguise() -> Disguise:
-    """What a new project disguises with: the one that benchmarks/voice.py finds hardest to see through while words stay clear."""
+    """What a new project disguises with: the one that benchmarks/voice.py finds hardest to see through while words stay
+    clear."""
     return Disguise.kinds["altered"]()

@@ -1,4 +1,5 @@
-"""Both sides of a meeting as pictures to compare, and what can be answered: the same person, swapped from there on, or somebody else from there on."""
+"""Both sides of a meeting as pictures to compare, and what can be answered: the same person, swapped from there on, or
+somebody else from there on."""
 
 from __future__ import annotations
 
@@ -16,7 +17,8 @@ from skiagraph.review.finding import Finding
 from skiagraph.review.findings import acceptance_of
 from skiagraph.review.places import quarter_turns
 
-# Pictures are taken from within so many seconds of a meeting, and show so much around a head, in its widths and heights: left and right, above, below.
+# Pictures are taken from within so many seconds of a meeting, and show so much around a head, in its widths and
+# heights: left and right, above, below.
 WITHIN_S, AROUND = 3.0, (1.3, 0.75, 1.7)
 # A head is by itself where no other overlaps it by more than this.
 BY_ITSELF = 0.02
@@ -25,7 +27,8 @@ NOTE = "compared before and after: the same person"
 
 @dataclass(frozen=True, slots=True)
 class Shot:
-    """A picture to take. box: x0, y0, x1, y1 px of the upright clip, head and shoulders; turns: quarter turns, clockwise, by which the head leans, so that it can be shown upright."""
+    """A picture to take. box: x0, y0, x1, y1 px of the upright clip, head and shoulders; turns: quarter turns,
+    clockwise, by which the head leans, so that it can be shown upright."""
 
     frame: int
     box: tuple[float, float, float, float]
@@ -34,7 +37,8 @@ class Shot:
 
 @dataclass(frozen=True, slots=True)
 class Beside:
-    """Somebody on both sides of a meeting; None where they are not in the picture there. key: of who is there after it, or else before; then: name after it, where that is somebody new."""
+    """Somebody on both sides of a meeting; None where they are not in the picture there. key: of who is there after it,
+    or else before; then: name after it, where that is somebody new."""
 
     key: str
     name: str
@@ -45,7 +49,8 @@ class Beside:
 
 @dataclass(frozen=True, slots=True)
 class Compared:
-    """A question about one meeting. first, last: of it; at: the frame from which two would be swapped; one: who is asked about; other: who was near, None where nobody was."""
+    """A question about one meeting. first, last: of it; at: the frame from which two would be swapped; one: who is
+    asked about; other: who was near, None where nobody was."""
 
     finding: Finding
     first: int
@@ -71,7 +76,8 @@ def compared(project: Project, finding: Finding) -> Compared | None:
 
 
 def _who_was_near(sides: list[Beside]) -> Beside | None:
-    """The nearest of the others on each side of a meeting: where it could not be told who of them goes on, two subjects."""
+    """The nearest of the others on each side of a meeting: where it could not be told who of them goes on, two
+    subjects."""
     before, after = (next((s for s in sides if s.before is not None), None), next((s for s in sides if s.after is not None), None))
     if before is None or after is None or before is after:
         return before or after
@@ -84,14 +90,20 @@ def said_same(project: Project, asked: Compared, by: str) -> Project:
 
 
 def said_swapped(project: Project, asked: Compared) -> Project:
-    """The project with the two exchanged from where they were closest. Raises EditRefused where nobody was near, and as cast.swap_from does."""
+    """The project with the two exchanged from where they were closest.
+
+    Raises EditRefused where nobody was near, and as cast.swap_from does.
+    """
     if asked.other is None:
         raise EditRefused("Nobody was near; say that it is somebody else.")
     return swap_from(project, asked.finding.subject, asked.other.key, asked.finding.clip, asked.at)
 
 
 def said_apart(project: Project, asked: Compared) -> Project:
-    """The project with somebody new, and undecided, from where the meeting begins. Raises EditRefused as cast.split_at does."""
+    """The project with somebody new, and undecided, from where the meeting begins.
+
+    Raises EditRefused as cast.split_at does.
+    """
     return split_at(project, asked.finding.subject, asked.finding.clip, asked.first)[0]
 
 
@@ -134,7 +146,8 @@ def _shot(project: Project, subject: Subject, clip: str, low: int, high: int) ->
     aside, above, below = AROUND
     x, y, width, height = (float(row[c]) for c in (CX, CY, WIDTH, HEIGHT))
     turns = quarter_turns(row[ANGLE])
-    # Left, top, right, bottom of somebody who stands; of somebody who leans by a quarter the crown is where the right was.
+    # Left, top, right, bottom of somebody who stands; of somebody who leans by a quarter the crown is where the right
+    # was.
     reach = np.roll((aside * width, above * height, aside * width, below * height), turns)
     return Shot(frame, (x - reach[0], y - reach[1], x + reach[2], y + reach[3]), turns)
 

@@ -20,12 +20,16 @@ from skiagraph.review.sheet import Crop, by_doubt
 STEP = "Making the contact sheet"
 # What lies beyond the picture, RGB.
 BEYOND = (18, 17, 16)
-# The most doubtful ones are made first, each by itself; the others as they come in the clip, which takes no longer than reading it once.
+# The most doubtful ones are made first, each by itself; the others as they come in the clip, which takes no longer than
+# reading it once.
 FIRST = 24
 
 
 class CropReader:
-    """Makes pictures of crops of one clip. Closes with `close` or as a context. wanted: frames that will ever be asked for, if not all may be."""
+    """Makes pictures of crops of one clip.
+
+    Closes with `close` or as a context. wanted: frames that will ever be asked for, if not all may be.
+    """
 
     def __init__(self, clip: Clip, control: JobControl | None = None, wanted: Iterable[int] | None = None):
         info, index = open_source(clip, control or JobControl())
@@ -46,7 +50,8 @@ class CropReader:
         self._reader.close()
 
     def picture(self, project: Project, crop: Crop, size: tuple[int, int], at: int | None = None) -> np.ndarray:
-        """uint8 RGB, as large as fits into size (width, height). at: another frame than the crop's, for playing around it. Raises FrameNotDecoded, CannotOpenMedia, IndexError."""
+        """uint8 RGB, as large as fits into size (width, height). at: another frame than the crop's, for playing around
+        it. Raises FrameNotDecoded, CannotOpenMedia, IndexError."""
         number = crop.at if at is None else at
         # Several people are often looked at in one frame, and to read it again a decoder has to go back.
         if self._last is None or self._last.number != number:
@@ -90,7 +95,8 @@ def _touch(one: Sequence[int], other: Sequence[int]) -> bool:
 
 
 def in_order_of_making(crops: Iterable[Crop]) -> list[Crop]:
-    """The most doubtful first, then the others; both as they come in the clips, since to jump in a clip, or to another, takes longer than to go on."""
+    """The most doubtful first, then the others; both as they come in the clips, since to jump in a clip, or to another,
+    takes longer than to go on."""
     ordered = by_doubt(crops)
     return as_they_come(ordered[:FIRST]) + as_they_come(ordered[FIRST:])
 
@@ -101,7 +107,10 @@ def as_they_come(crops: Iterable[Crop]) -> list[Crop]:
 
 
 def pictures(project: Project, clip_key: str, crops: Sequence[Crop], size: tuple[int, int], control: JobControl | None = None) -> Iterator[tuple[Crop, np.ndarray]]:
-    """Each crop of a clip with its picture, in the order of making. Raises Cancelled, CannotOpenMedia, SourceChanged, FrameNotDecoded."""
+    """Each crop of a clip with its picture, in the order of making.
+
+    Raises Cancelled, CannotOpenMedia, SourceChanged, FrameNotDecoded.
+    """
     control = control or JobControl()
     clip = project.clip(clip_key)
     ordered = [crop for crop in in_order_of_making(crops) if crop.at < clip.frames]

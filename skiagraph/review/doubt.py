@@ -21,10 +21,13 @@ from skiagraph.track.stepping import interval
 class DoubtSettings:
     """What makes a frame doubtful. Each gives 0..1, and the largest counts.
 
-    sure: confidence from which a path is not doubted; at none it is doubted wholly. window: frames, odd, whose median a place is compared with; a cover that is off for up to half as many stands out.
-    off: distance from that, in widths of the head, and size, as a share, at which doubt is whole. speed: widths a frame at which doubt is fast_most; small_px: width under which a head is so small that
-    a cover is easily off; small_most at nothing. near_most: where another head lies over all of it; front_most: where all of it is held out. Larger shares put such frames further to the front. No demo
-    set them: they follow the covers' own growth (project.rows.GROWTH), and benchmarks/review.py shows what they find.
+    sure: confidence from which a path is not doubted; at none it is doubted wholly. window: frames, odd, whose median a
+    place is compared with; a cover that is off for up to half as many stands out. off: distance from that, in widths of
+    the head, and size, as a share, at which doubt is whole. speed: widths a frame at which doubt is fast_most;
+    small_px: width under which a head is so small that a cover is easily off; small_most at nothing. near_most: where
+    another head lies over all of it; front_most: where all of it is held out. Larger shares put such frames further to
+    the front. No demo set them: they follow the covers' own growth (project.rows.GROWTH), and benchmarks/review.py
+    shows what they find.
     """
 
     sure: float = 0.8
@@ -48,7 +51,8 @@ WORTH_SAYING = 0.15
 
 @dataclass(slots=True)
 class Doubt:
-    """most: (n,) of each frame of a sighting; shares: (reasons, n), words: of each reason; bridges: middles of stretches out of sight, counted from the first frame."""
+    """most: (n,) of each frame of a sighting; shares: (reasons, n), words: of each reason; bridges: middles of
+    stretches out of sight, counted from the first frame."""
 
     shares: np.ndarray
     words: list[str]
@@ -82,7 +86,10 @@ def doubt_of(scene: Scene, subject: Subject, sighting: Sighting, covered: Sequen
 
 
 def _planned_wait(scene: Scene, sighting: Sighting) -> int:
-    """The most frames of a sighting in a row that its scan meant not to look at. Nobody was hidden there; whether the scan was sure of the way through is for its confidence to say."""
+    """The most frames of a sighting in a row that its scan meant not to look at.
+
+    Nobody was hidden there; whether the scan was sure of the way through is for its confidence to say.
+    """
     scan = scene.scan
     if scan is None or not set(sighting.tracks) <= {key for person in scan.people for key in person.tracks}:
         return 0
@@ -90,7 +97,8 @@ def _planned_wait(scene: Scene, sighting: Sighting) -> int:
 
 
 def _own(project: Project, sighting: Sighting, rows: np.ndarray, planned: int) -> tuple[np.ndarray, tuple[int, ...]]:
-    """What the path itself says: (5, n) unsure, jumps, fast, small, bridged; and the middles of what is bridged. planned: so many bridged frames in a row are no bridge."""
+    """What the path itself says: (5, n) unsure, jumps, fast, small, bridged; and the middles of what is bridged.
+    planned: so many bridged frames in a row are no bridge."""
     width = np.maximum(rows[:, WIDTH], 1.0)
     unsure = np.clip((DOUBT.sure - rows[:, CONFIDENCE]) / DOUBT.sure, 0, 1)
     placed = np.column_stack([rows[:, CX], rows[:, CY]])

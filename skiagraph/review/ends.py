@@ -13,13 +13,16 @@ from skiagraph.track.path import FOUND
 
 # A gap is an absence when it begins and ends where this share of the head reaches the edge of the picture.
 EDGE = 0.75
-# Nobody came in, or left, over an edge that they went towards, or away from, by so many of their widths within so many seconds after, or before. Larger: less is asked.
+# Nobody came in, or left, over an edge that they went towards, or away from, by so many of their widths within so many
+# seconds after, or before. Larger: less is asked.
 AWAY, AWAY_S = 0.25, 0.3
 # Frames for which two who may be one are both there at most where one goes over into the other. Larger: less is asked.
 BOTH_THERE = 3
-# Heads that overlap by so much (IoU) from one frame to the next are at one place. So is one that lies in another by such a share of itself: that one's cover is wide, since its place was not known (track.behind).
+# Heads that overlap by so much (IoU) from one frame to the next are at one place. So is one that lies in another by
+# such a share of itself: that one's cover is wide, since its place was not known (track.behind).
 SAME_PLACE, WITHIN = 0.5, 0.9
-# Whoever appears under the cover of somebody who was lost has this share of their head under it: 0.9 leaves 8 needless findings more on the films of benchmarks/quality.py, both ways. Larger: more is asked.
+# Whoever appears under the cover of somebody who was lost has this share of their head under it: 0.9 leaves 8 needless
+# findings more on the films of benchmarks/quality.py, both ways. Larger: more is asked.
 APPEARS_WITHIN = 0.7
 
 
@@ -30,7 +33,8 @@ def at_edge(row: np.ndarray, clip: Clip) -> bool:
 
 
 def over_edge(rows: np.ndarray, clip: Clip) -> bool:
-    """True when a head came in over the edge of the picture: it is there in the first of its rows, and does not go further out just after. Of one that leaves, the rows from the last one back."""
+    """True when a head came in over the edge of the picture: it is there in the first of its rows, and does not go
+    further out just after. Of one that leaves, the rows from the last one back."""
     first, later = rows[0], rows[min(len(rows) - 1, round(AWAY_S * float(clip.rate)))]
     half = EDGE * first[2:4] / 2
     # Left, top, right, bottom: which of them it is at, and how far it goes outwards there.
@@ -48,8 +52,11 @@ def visible_share(rows: np.ndarray, clip: Clip) -> np.ndarray:
 
 
 def in_a_row(sightings: list[Sighting]) -> list[tuple[Sighting, Sighting]]:
-    """Each sighting with the one before it, of a subject's in order. Sightings may lie over each other: before is the one that reached furthest,
-    and what begins within it follows on nothing."""
+    """Each sighting with the one before it, of a subject's in order.
+
+    Sightings may lie over each other: before is the one that reached furthest, and what begins within it follows on
+    nothing.
+    """
     pairs, furthest = [], None
     for sighting in sightings:
         if furthest is not None and sighting.first > furthest.last:
@@ -70,7 +77,8 @@ def gap_before(scene: Scene, sightings: list[Sighting], sighting: Sighting) -> b
 
 
 def is_gap(scene: Scene, before: Sighting, after: Sighting) -> bool:
-    """True for frames without cover between two sightings, unless the subject left at the edge and came back there, or a cut lies between."""
+    """True for frames without cover between two sightings, unless the subject left at the edge and came back there, or
+    a cut lies between."""
     if after.first <= before.last + 1 or before.away_after:
         return False
     cut = any(before.last < c <= after.first for c in scene.cuts)
@@ -79,8 +87,9 @@ def is_gap(scene: Scene, before: Sighting, after: Sighting) -> bool:
 
 
 def goes_on(scene: Scene, subject: Subject, sighting: Sighting, others: list[tuple[Subject, Sighting]], step: int) -> bool:
-    """True when somebody else who is covered begins at once where a sighting ends (step 1), or ends where it begins (-1), or when one of them appears where the other was lost: it was not told who of them it is, and
-    nobody is bare. Whoever was there already, or stays, only hides them."""
+    """True when somebody else who is covered begins at once where a sighting ends (step 1), or ends where it begins
+    (-1), or when one of them appears where the other was lost: it was not told who of them it is, and nobody is bare.
+    Whoever was there already, or stays, only hides them."""
     rows = scene.rows(sighting)
     frame = sighting.first + len(rows) if step > 0 else sighting.first - 1
     mine = cxcywh_to_xyxy(rows[-1 if step > 0 else 0][None, :4])
@@ -97,8 +106,9 @@ def goes_on(scene: Scene, subject: Subject, sighting: Sighting, others: list[tup
 
 
 def other_half(scene: Scene, subject: Subject, sighting: Sighting, others: list[tuple[Subject, Sighting]], step: int) -> Sighting | None:
-    """Of somebody who was lost (step 1) whoever appears under their cover and stays when it ends; of somebody who appears (step -1) whoever was lost there. Each who appears is one who was lost: as many as can be, and
-    those nearest to each other (assignment)."""
+    """Of somebody who was lost (step 1) whoever appears under their cover and stays when it ends; of somebody who
+    appears (step -1) whoever was lost there. Each who appears is one who was lost: as many as can be, and those nearest
+    to each other (assignment)."""
     lost, appearing = _with_loose_end(scene, others, True), _with_loose_end(scene, others, False)
     (lost if step > 0 else appearing).append((subject, sighting))
     apart = np.array([[_apart(scene, a, b) for b in appearing] for a in lost]).reshape(len(lost), len(appearing))
@@ -120,7 +130,8 @@ def _with_loose_end(scene: Scene, others: list[tuple[Subject, Sighting]], ends: 
 
 
 def _apart(scene: Scene, lost: tuple[Subject, Sighting], appearing: tuple[Subject, Sighting]) -> float:
-    """How far from where somebody was lost another appears, in widths of their head; inf where that is not under the cover of who was lost, while they were still surely there, or later than that cover lasts."""
+    """How far from where somebody was lost another appears, in widths of their head; inf where that is not under the
+    cover of who was lost, while they were still surely there, or later than that cover lasts."""
     rows, theirs, first = scene.rows(lost[1]), scene.rows(appearing[1]), appearing[1].first
     end = lost[1].first + len(rows) - 1
     if not hardly_left(scene, lost[1]) - BOTH_THERE <= first <= end + 1 or first + len(theirs) - 1 <= end:
@@ -150,7 +161,8 @@ def loose_ends(scene: Scene, sightings: list[Sighting], n: int) -> tuple[bool, b
 
 
 def _held_over_cut(scene: Scene, sighting: Sighting) -> tuple[bool, bool]:
-    """Whether a sighting begins before the shot in which it was first found, and ends after the one in which it was last: it is held over a dissolve."""
+    """Whether a sighting begins before the shot in which it was first found, and ends after the one in which it was
+    last: it is held over a dissolve."""
     path = path_of(scene.project, sighting)
     found = np.flatnonzero(path.origin == FOUND) + path.first if path is not None else ()
     if not len(found):
@@ -159,14 +171,16 @@ def _held_over_cut(scene: Scene, sighting: Sighting) -> tuple[bool, bool]:
 
 
 def hardly_begun(scene: Scene, sighting: Sighting) -> int:
-    """The last frame before somebody was surely found in which they were hardly to be followed back, or the one before the sighting. A follower that was sure of itself in between may have been on somebody else."""
+    """The last frame before somebody was surely found in which they were hardly to be followed back, or the one before
+    the sighting. A follower that was sure of itself in between may have been on somebody else."""
     rows, surely = _surely_found(scene, sighting)
     hardly = np.flatnonzero(hardly_rows(rows[:int(surely[0]) if len(surely) else len(rows)]))
     return sighting.first + (int(hardly[-1]) if len(hardly) else -1)
 
 
 def hardly_left(scene: Scene, sighting: Sighting) -> int:
-    """The first frame since somebody was surely found last in which they were hardly to be followed, or the one after the sighting."""
+    """The first frame since somebody was surely found last in which they were hardly to be followed, or the one after
+    the sighting."""
     rows, surely = _surely_found(scene, sighting)
     begin = int(surely[-1]) + 1 if len(surely) else 0
     hardly = np.flatnonzero(hardly_rows(rows[begin:]))

@@ -1,4 +1,5 @@
-"""Proof on the delivered file: decode it, compare it with what it should show and with its source, search it again for faces, ask a recogniser what it still knows.
+"""Proof on the delivered file: decode it, compare it with what it should show and with its source, search it again for
+faces, ask a recogniser what it still knows.
 
 The file and its source are read together, once (file_seen.py).
 """
@@ -33,11 +34,13 @@ def check_file(project: Project, clip_key: str, film: Path | str, control: JobCo
 
 
 def prove(project: Project, clip_key: str, film: Path | str, control: JobControl | None = None, *, every: int = 1, span: tuple[int, int] | None = None, silent: bool = False) -> Proof:
-    """What is wrong with an exported file, and what was compared: covers that are missing or too weak, faces that nobody agreed to show, somebody whom a recogniser still knows, and
-    what else is not as in the source.
+    """What is wrong with an exported file, and what was compared: covers that are missing or too weak, faces that
+    nobody agreed to show, somebody whom a recogniser still knows, and what else is not as in the source.
 
-    Faces are searched for down to the size that a scan of the clip finds, in square pixels, and more finely around covers and edges. span: first and last frame of the part of the clip
-    that the film holds, None for all of it. every: each n-th frame is looked at. silent: sound was left out on purpose. Raises CannotOpenMedia, SourceChanged, FrameNotDecoded, Cancelled.
+    Faces are searched for down to the size that a scan of the clip finds, in square pixels, and more finely around
+    covers and edges. span: first and last frame of the part of the clip that the film holds, None for all of it. every:
+    each n-th frame is looked at. silent: sound was left out on purpose. Raises CannotOpenMedia, SourceChanged,
+    FrameNotDecoded, Cancelled.
     """
     control, begun = control or JobControl(), time.monotonic()
     film, clip = Path(film), project.clip(clip_key)

@@ -22,8 +22,8 @@ INSIDE = 0.88
 TOO_LARGE = 1.2
 # A face belongs to a subject when this much of it lies in the subject's head.
 BELONGS = 0.5
-# A face is where a head's face should be when their middles are no further apart than this share of the face, and the head is no
-# smaller and no larger than these, in faces.
+# A face is where a head's face should be when their middles are no further apart than this share of the face, and the
+# head is no smaller and no larger than these, in faces.
 NEAR, NEAR_LEAST, NEAR_MOST = 0.6, 0.5, 2.4
 
 # Faces are judged in pieces of so many frames.
@@ -36,7 +36,8 @@ _ONES = np.array([bin(n).count("1") for n in range(256)], np.uint8)
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Judged:
-    """faces: rows of the scan's table; owner: index of the subject each belongs to, -1 nobody; inside: share of it under complete covers."""
+    """faces: rows of the scan's table; owner: index of the subject each belongs to, -1 nobody; inside: share of it
+    under complete covers."""
 
     owner: np.ndarray
     inside: np.ndarray
@@ -48,7 +49,8 @@ class Judged:
 
 @dataclass(frozen=True, slots=True, eq=False, weakref_slot=True)
 class _Part:
-    """One sighting and the faces near it: rows of the table; share of each in the head, bits of the points inside the cover; near; head's width."""
+    """One sighting and the faces near it: rows of the table; share of each in the head, bits of the points inside the
+    cover; near; head's width."""
 
     rows: np.ndarray
     in_head: np.ndarray
@@ -73,7 +75,8 @@ def points_of(boxes: np.ndarray) -> np.ndarray:
 
 
 def within_heads(scene: Scene, subjects: Iterable[Subject], frames: np.ndarray, boxes: np.ndarray, grown: Callable[[Subject, np.ndarray], np.ndarray | float]) -> np.ndarray:
-    """Which points of faces, in some frames, lie within the heads of some subjects there: bool (n, m). grown: by how much these reach further, in their unit frame, of a subject and its rows, as project.rows has them."""
+    """Which points of faces, in some frames, lie within the heads of some subjects there: bool (n, m). grown: by how
+    much these reach further, in their unit frame, of a subject and its rows, as project.rows has them."""
     points = points_of(boxes)
     inside = np.zeros(points.shape[:2], bool)
     for subject in subjects:
@@ -92,8 +95,10 @@ def in_picture(points: np.ndarray, clip: Clip) -> np.ndarray:
 
 
 def judged(scene: Scene) -> Judged:
-    """Every face of the scan's table judged. A face belongs to the subject whose head holds most of it; of a subject that is shown all of
-    it counts as inside."""
+    """Every face of the scan's table judged.
+
+    A face belongs to the subject whose head holds most of it; of a subject that is shown all of it counts as inside.
+    """
     table, subjects = scene.scan.faces, scene.project.subjects
     seen = _SEEN.get((scene.clip, scene.scan), "seen", lambda: _seen(table.boxes, scene.clip))
     parts = [(n, subject.is_covered, part) for n, subject in enumerate(subjects) if subject.of.hides for sighting in scene.sightings(subject) if len((part := _part(scene, subject, sighting, seen)).rows)]

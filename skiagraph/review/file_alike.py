@@ -23,8 +23,10 @@ WELL_KEPT = 10
 class AlikeSettings:
     """When the picture outside of covers is another one, and not only encoded.
 
-    least_db: peak signal to noise of a frame's luma; films that look alike to people lie over 30 (ITU-T J.247 trains on less). block_px: side of the blocks that are compared besides; block_most: mean
-    difference of one, of 255, that no encoder makes at the quality of any of our formats (measured: under 12). late_frames: by how much of a frame's length a frame may be late or early.
+    least_db: peak signal to noise of a frame's luma; films that look alike to people lie over 30 (ITU-T J.247 trains on
+    less). block_px: side of the blocks that are compared besides; block_most: mean difference of one, of 255, that no
+    encoder makes at the quality of any of our formats (measured: under 12). late_frames: by how much of a frame's
+    length a frame may be late or early.
     """
 
     least_db: float = 26.0

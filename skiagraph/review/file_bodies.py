@@ -1,6 +1,7 @@
 """People in an exported file whom nobody agreed to show and whose faces nobody finds, by their bodies (track.unfaced).
 
-The source is asked who is where, since a body whose head is covered seems to have one elsewhere; that the file has the covers is compared beside (file_covers).
+The source is asked who is where, since a body whose head is covered seems to have one elsewhere; that the file has the
+covers is compared beside (file_covers).
 """
 
 from __future__ import annotations
@@ -21,18 +22,25 @@ from skiagraph.track.unfaced import UNFACED, faces_in, heads_of, without_faces
 
 @dataclass(frozen=True, slots=True)
 class FileBodySettings:
-    """Where a head is by a body is known to a quarter of its width, so that less of it has to be under a cover than of a face that is found. Set by hand."""
+    """Where a head is by a body is known to a quarter of its width, so that less of it has to be under a cover than of
+    a face that is found. Set by hand."""
 
-    hidden: float = 0.5  # share of the face's place under complete covers from which it is hidden; larger: more findings
-    shown_grown: float = 0.6  # by so much of its size the head of somebody who agreed to be seen may be astray; larger: fewer findings
-    shown: float = 0.5  # share of the face's place in that
+    # share of the face's place under complete covers from which it is hidden; larger: more findings
+    hidden: float = 0.5
+    # by so much of its size the head of somebody who agreed to be seen may be astray; larger: fewer findings
+    shown_grown: float = 0.6
+    # share of the face's place in that
+    shown: float = 0.5
 
 
 FILE_BODIES = FileBodySettings()
 
 
 class FileBodies:
-    """Looks at the frames of a film, one after another, so often as a scan does. Closes with `close` or as a context."""
+    """Looks at the frames of a film, one after another, so often as a scan does.
+
+    Closes with `close` or as a context.
+    """
 
     def __init__(self, squared: Squared, rate: float):
         self._finder, self._landmarks, self._squared = BodyFinder(1), BodyLandmarks(), squared
@@ -48,9 +56,11 @@ class FileBodies:
         self._finder.close()
 
     def open_faces(self, project: Project, clip: Clip, n: int, rgb: Callable[[], np.ndarray], faces: np.ndarray, covers: list[Layer], settings: FileBodySettings = FILE_BODIES) -> np.ndarray:
-        """Where faces of frame n are by their bodies, (m, 4) px of the clip, of those that are neither hidden nor of somebody who agreed to be seen; none where it is no time for a look.
+        """Where faces of frame n are by their bodies, (m, 4) px of the clip, of those that are neither hidden nor of
+        somebody who agreed to be seen; none where it is no time for a look.
 
-        rgb: the source's picture, made where it is looked at; faces: boxes of those that were found in the file, (k, 4), which are judged by themselves.
+        rgb: the source's picture, made where it is looked at; faces: boxes of those that were found in the file, (k,
+        4), which are judged by themselves.
         """
         if n // self._each == self._looked:
             return np.zeros((0, 4))

@@ -18,10 +18,14 @@ from skiagraph.project.model import Style
 class CoverCheckSettings:
     """When a cover in a file is not as decided.
 
-    tolerance: mean difference from the expected picture, of 255, that encoding may make inside a cover; nearer: the file must be nearer to the covered picture than to the source by this share.
-    bleed: share of what the cover hides that may come through: the difference between file and expected picture is measured along the difference between source and expected picture, where an encoder's
-    noise averages out and a cover that is too weak does not; likeness: that difference has to look so much like it (correlation) to count; hides: where a cover changes less than this (root mean
-    square, of 255) there is nothing to come through; seen: what comes through has to be so much (root mean square, of 255), since rounding and encoders leave as much that may look like anything. Larger values let weaker covers pass. tolerance and nearer were set by films of all formats; bleed and likeness by all kinds of covers on the
+    tolerance: mean difference from the expected picture, of 255, that encoding may make inside a cover; nearer: the
+    file must be nearer to the covered picture than to the source by this share. bleed: share of what the cover hides
+    that may come through: the difference between file and expected picture is measured along the difference between
+    source and expected picture, where an encoder's noise averages out and a cover that is too weak does not; likeness:
+    that difference has to look so much like it (correlation) to count; hides: where a cover changes less than this
+    (root mean square, of 255) there is nothing to come through; seen: what comes through has to be so much (root mean
+    square, of 255), since rounding and encoders leave as much that may look like anything. Larger values let weaker
+    covers pass. tolerance and nearer were set by films of all formats; bleed and likeness by all kinds of covers on the
     demo in H.264 at its usual and at a poor rate: as decided they stay under 0.013, with a likeness of at most 0.38.
     """
 
@@ -39,7 +43,8 @@ _SIDE = 48
 
 
 def weak_covers(shot: Frame, shown: Frame, covers: list[Layer], original: np.ndarray, given: np.ndarray) -> dict[str, float]:
-    """Subjects whose complete part does not show the cover, with the mean difference from it (of 255). original, given: luma of the source and of the file, on the file's scale."""
+    """Subjects whose complete part does not show the cover, with the mean difference from it (of 255). original, given:
+    luma of the source and of the file, on the file's scale."""
     if not covers:
         return {}
     weak = _unlike(covers, _expected(shot, shown, covers), given, original)
@@ -95,7 +100,8 @@ def _small(area: np.ndarray) -> np.ndarray:
 
 
 def _bleeds(left: np.ndarray, hidden: np.ndarray) -> bool:
-    """Whether what a file shows beside the expected picture is what the cover was to hide: both differences (n,), of 255. A matched filter (North 1943)."""
+    """Whether what a file shows beside the expected picture is what the cover was to hide: both differences (n,), of
+    255. A matched filter (North 1943)."""
     left, hidden = left - left.mean(), hidden - hidden.mean()
     power, noise = float(hidden @ hidden), float(left @ left)
     if power < len(hidden) * COVER_CHECK.hides ** 2 or noise == 0:

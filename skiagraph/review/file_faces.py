@@ -1,4 +1,5 @@
-"""Faces in an exported file that nobody agreed to show: all of it is searched, and more closely where somebody is covered."""
+"""Faces in an exported file that nobody agreed to show: all of it is searched, and more closely where somebody is
+covered."""
 
 from __future__ import annotations
 
@@ -21,8 +22,8 @@ from skiagraph.track.descriptor import PRESENT, FaceDescriber
 
 # A face in the file counts from this score, and as hidden when this share of it lies under complete covers.
 SCORE, HIDDEN, PARTLY = 0.6, 0.9, 0.25
-# Around covers of faces that are hardly larger than the smallest that are looked for, by so much of their size, it is searched so many times as finely as elsewhere; and along the edges. Parts are
-# cut on a grid of so many px.
+# Around covers of faces that are hardly larger than the smallest that are looked for, by so much of their size, it is
+# searched so many times as finely as elsewhere; and along the edges. Parts are cut on a grid of so many px.
 AROUND, FINER, FINER_EDGES, GRID_PX = 0.5, 2.0, 1.4, 16
 # Below this score a second network has to agree that it is a face.
 SURE = 0.74
@@ -34,12 +35,17 @@ SHOWN_GROWN, SHOWN_SHARE = 0.15, 0.6
 
 @dataclass(frozen=True, slots=True)
 class FileSearchSettings:
-    """How an exported file is searched. Every frame is, but what of the picture is as it was when it was searched last is not searched again.
+    """How an exported file is searched.
 
-    whole_every: all of the picture in each so many frames, and after a cut; cell_px: side of the cells whose change is measured; changed: mean difference of one, of 255, from which it is searched again: an encoder
-    leaves less (measured: under 3 at the quality of our formats); room: px around changed cells, so that a face is seen with its surroundings; closely_every: second looks at where
-    somebody is covered, in each so many frames; finely_every: the finer search around small covers, and edges_every: along the edges, in each so many. Larger values are quicker and find less.
-    Whoever lies, or is upside down, is searched for in the frames of whole_every. Set by benchmarks/review.py: with them nothing is missed that a whole search of every frame finds.
+    Every frame is, but what of the picture is as it was when it was searched last is not searched again.
+
+    whole_every: all of the picture in each so many frames, and after a cut; cell_px: side of the cells whose change is
+    measured; changed: mean difference of one, of 255, from which it is searched again: an encoder leaves less
+    (measured: under 3 at the quality of our formats); room: px around changed cells, so that a face is seen with its
+    surroundings; closely_every: second looks at where somebody is covered, in each so many frames; finely_every: the
+    finer search around small covers, and edges_every: along the edges, in each so many. Larger values are quicker and
+    find less. Whoever lies, or is upside down, is searched for in the frames of whole_every. Set by
+    benchmarks/review.py: with them nothing is missed that a whole search of every frame finds.
     """
 
     whole_every: int = 16
@@ -55,7 +61,10 @@ FILE_SEARCH = FileSearchSettings()
 
 
 class FileSearcher:
-    """Finds faces in the frames of a film, one after another, in pictures of any pixel aspect; boxes in px of the clip. Not to be shared between threads that search."""
+    """Finds faces in the frames of a film, one after another, in pictures of any pixel aspect; boxes in px of the clip.
+
+    Not to be shared between threads that search.
+    """
 
     def __init__(self, finder: FaceFinder, describer: FaceDescriber, squared: Squared):
         self._finder, self._describer, self._squared = finder, describer, squared
@@ -65,8 +74,9 @@ class FileSearcher:
         self._found = Detections.none()
 
     def find(self, rgb: np.ndarray, covers: list[Layer]) -> Detections:
-        """Boxes (n, 4) px of the clip, and scores, in the next frame: of a search of what changed in it, of second looks at where somebody is covered, and now and then of a finer search around small
-        covers and along the edges."""
+        """Boxes (n, 4) px of the clip, and scores, in the next frame: of a search of what changed in it, of second
+        looks at where somebody is covered, and now and then of a finer search around small covers and along the edges.
+        """
         picture = self._squared.picture(rgb)
         heads = [layer for layer in covers if layer.subject and not layer.label]
         small = [layer for layer in heads if _face_px(layer) < FINER * self._finder.smallest] if self._turn % FILE_SEARCH.finely_every == 0 else []
@@ -154,10 +164,11 @@ def _face_in(layer: Layer) -> tuple[float, float, float, float]:
 
 
 def open_faces(project: Project, clip: Clip, n: int, shot: Frame, picture: np.ndarray, found: Detections, covers: list[Layer], searcher: FileSearcher) -> Detections:
-    """Of the faces found in a frame of the file, px of the clip, those that are neither under a cover nor of somebody who agreed to be seen. picture: uint8 RGB of the file.
+    """Of the faces found in a frame of the file, px of the clip, those that are neither under a cover nor of somebody
+    who agreed to be seen. picture: uint8 RGB of the file.
 
-    A cover may look like a face itself, mosaics do. So where a find lies partly under a cover, the source is asked where
-    the face really is: exposed is what of that is not hidden.
+    A cover may look like a face itself, mosaics do. So where a find lies partly under a cover, the source is asked
+    where the face really is: exposed is what of that is not hidden.
     """
     open_ = np.zeros(len(found), bool)
     for row, (box, score, roll) in enumerate(zip(found.boxes, found.scores, np.nan_to_num(found.rolls).tolist())):
@@ -199,7 +210,8 @@ def share_hidden(points: np.ndarray, covers: list[Layer]) -> float:
 
 
 def is_of_shown(project: Project, clip: Clip, n: int, points: np.ndarray, grown: float = SHOWN_GROWN, share: float = SHOWN_SHARE) -> bool:
-    """True for a face, by points of it, (n, 2) px, of somebody who agreed to be seen: so much of it lies in their head, grown by so much. Who was dismissed as nobody did not agree."""
+    """True for a face, by points of it, (n, 2) px, of somebody who agreed to be seen: so much of it lies in their head,
+    grown by so much. Who was dismissed as nobody did not agree."""
     for subject in project.subjects:
         if subject.decision != Decision.SHOW or subject.dismissed or not subject.of.hides:
             continue

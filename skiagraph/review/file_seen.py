@@ -1,4 +1,7 @@
-"""What is seen of an exported file, frame by frame beside its source. While covers are compared, the next pictures are decoded and searched."""
+"""What is seen of an exported file, frame by frame beside its source.
+
+While covers are compared, the next pictures are decoded and searched.
+"""
 
 from __future__ import annotations
 
@@ -36,12 +39,14 @@ from skiagraph.track.scan import ScanSettings
 from skiagraph.track.unfaced import UNFACED
 
 STEP = "Checking the export"
-# Frames that are searched while covers of earlier ones are compared, and bytes that they may take: some are searched whole and take ten times as long as others.
+# Frames that are searched while covers of earlier ones are compared, and bytes that they may take: some are searched
+# whole and take ten times as long as others.
 AHEAD, AHEAD_BYTES = 8, 300 << 20
 
 
 def see(project: Project, clip_key: str, film: Path, frames: range, begin: int, control: JobControl) -> Seen:
-    """Look at frames of a clip and of the film that was exported from it. begin: the clip's frame that is the film's first. Raises Cancelled, CannotOpenMedia, SourceChanged, FrameNotDecoded."""
+    """Look at frames of a clip and of the film that was exported from it. begin: the clip's frame that is the film's
+    first. Raises Cancelled, CannotOpenMedia, SourceChanged, FrameNotDecoded."""
     clip = project.clip(clip_key)
     info = probe(film, clip.rate)
     index = load_index(info, control)
@@ -80,7 +85,8 @@ def is_lossless(info: ClipInfo) -> bool:
 
 
 def _searched(project: Project, clip: str, pairs: Iterator[tuple[int, Frame, Frame]], searcher: FileSearcher, pool: ThreadPoolExecutor, ahead: int) -> Iterator[tuple]:
-    """Each pair of frames with its covers, the file's picture as RGB, and the search of that, which others of later frames run beside."""
+    """Each pair of frames with its covers, the file's picture as RGB, and the search of that, which others of later
+    frames run beside."""
     waiting: deque[tuple] = deque()
     for n, shot, shown in pairs:
         covers, picture = layers(project, clip, n), shown.rgb()
@@ -159,7 +165,8 @@ class Seen:
 
 
 def _faces(clip: Clip, reason: str, table: FaceTable, cuts: Sequence[int], every: int, around: int = 0) -> Iterator[Finding]:
-    """A finding for each face that is seen in a table, with so many frames around, as far as its shot goes. cuts: frames with which shots begin; every: each n-th frame was looked at."""
+    """A finding for each face that is seen in a table, with so many frames around, as far as its shot goes. cuts:
+    frames with which shots begin; every: each n-th frame was looked at."""
     bounds = np.array([0, *cuts, clip.frames])
     for run in runs_of(table, range(len(table)), cuts, every - 1):
         best = max(run, key=lambda row: (table.scores[row], -row))

@@ -1,4 +1,5 @@
-"""Proof on the sound of an exported file: whether voices are disguised in it, whether a machine still knows them, and whether they are heard plain elsewhere."""
+"""Proof on the sound of an exported file: whether voices are disguised in it, whether a machine still knows them, and
+whether they are heard plain elsewhere."""
 
 from __future__ import annotations
 
@@ -26,10 +27,12 @@ STEP = "Checking the voices"
 
 
 class VoiceCheckSettings(Value, frozen=True):
-    """plain: correlation of the file's sound with the source's, over window_s, from which it is the same sound and not disguised; what is disguised lies under 0.3 (measured on made-up voices), codecs give over
-    0.95. late_s: by how much the two may lie apart; loud: only where it is so loud at least, of the mean. least_s: speech that a machine can tell a speaker by. elsewhere: likeness with a speaker who is disguised
-    from which plain speech is taken for theirs, where no made-up voice is liker by more than nearly; under what puts two pieces together (speakers.same), since a voice that is missed is heard. room_s: background
-    that other voices are put into, looked for in the first looked_s."""
+    """plain: correlation of the file's sound with the source's, over window_s, from which it is the same sound and not
+    disguised; what is disguised lies under 0.3 (measured on made-up voices), codecs give over 0.95. late_s: by how much
+    the two may lie apart; loud: only where it is so loud at least, of the mean. least_s: speech that a machine can tell
+    a speaker by. elsewhere: likeness with a speaker who is disguised from which plain speech is taken for theirs, where
+    no made-up voice is liker by more than nearly; under what puts two pieces together (speakers.same), since a voice
+    that is missed is heard. room_s: background that other voices are put into, looked for in the first looked_s."""
 
     plain: float = 0.7
     window_s: float = 0.5
@@ -47,7 +50,8 @@ CHECK = VoiceCheckSettings()
 
 @dataclass(frozen=True, slots=True)
 class FileVoices:
-    """What was found. disguised: stretches of each track (from 0), s from the file's first picture, which are not to be compared with the source."""
+    """What was found. disguised: stretches of each track (from 0), s from the file's first picture, which are not to be
+    compared with the source."""
 
     facts: tuple[Fact, ...]
     findings: tuple[Finding, ...]
@@ -65,7 +69,8 @@ def disguised_in(project: Project, clip: str, tracks: int, begins_s: float, ends
 
 
 def check_voices(project: Project, clip_key: str, source: ClipInfo, index: FrameIndex, film: ClipInfo, begins_s: float, ends_s: float, control: JobControl) -> FileVoices:
-    """Compare the sound of a file with its source where voices are disguised. film: what holds the sound; begins_s, ends_s: the part of the clip that it holds. Raises Cancelled, CannotOpenMedia."""
+    """Compare the sound of a file with its source where voices are disguised. film: what holds the sound; begins_s,
+    ends_s: the part of the clip that it holds. Raises Cancelled, CannotOpenMedia."""
     from skiagraph.voice.attacks import Others
     from skiagraph.voice.speakers import RATE, SpeakerEncoder
     clip = project.clip(clip_key)
@@ -114,8 +119,8 @@ MADE_UP_S = 5
 
 
 def _in_the_same_place(voice: np.ndarray, place: tuple[np.ndarray, float], number: int) -> np.ndarray:
-    """A made-up voice as loud as the speaker, with the background of the clip: a network knows rooms and microphones too, and the speaker alone would be known by them. place: background (n,), and how loud
-    the speaker is."""
+    """A made-up voice as loud as the speaker, with the background of the clip: a network knows rooms and microphones
+    too, and the speaker alone would be known by them. place: background (n,), and how loud the speaker is."""
     room, level = place
     said = voice / max(float(np.sqrt(np.mean(voice ** 2))), 1e-9) * level
     return said + of_room(room[:, None], len(voice), lots(b"a room", number))[:, 0] if room.any() else said
@@ -132,7 +137,8 @@ def _whole(info: ClipInfo, track: int, rate: int, channel: int, control: JobCont
 
 
 def _by_owner(project: Project, clip: str, track: int, begins_s: float, ends_s: float) -> dict[tuple[str, int], list[VoiceRange]]:
-    """Ranges of a track by whose voice they are and by channel, in the order of channels; each that is nobody's by itself."""
+    """Ranges of a track by whose voice they are and by channel, in the order of channels; each that is nobody's by
+    itself."""
     found: dict[tuple[str, int], list[VoiceRange]] = {}
     for one in sorted(ranges_in(project, clip), key=lambda r: r.channel):
         if one.is_on(track) and one.ends_s > begins_s and one.begins_s < ends_s:

@@ -1,4 +1,7 @@
-"""Findings: stretches of frames that a person must look at, with the reason. A kind of finding is a small check in a file of its own."""
+"""Findings: stretches of frames that a person must look at, with the reason.
+
+A kind of finding is a small check in a file of its own.
+"""
 
 from __future__ import annotations
 
@@ -14,8 +17,9 @@ from skiagraph.track.cuts import CUTS
 
 # Confidence under which a person should look.
 UNSURE = 0.35
-# Confidence under which a row that lies beside unsure ones belongs to their finding: a head behind another (track.crossings) asks nothing by itself, but that is where it may have been lost. Larger: findings
-# begin earlier. Set by benchmarks/quality.py (railings, stepping: one frame before a gap).
+# Confidence under which a row that lies beside unsure ones belongs to their finding: a head behind another
+# (track.crossings) asks nothing by itself, but that is where it may have been lost. Larger: findings begin earlier. Set
+# by benchmarks/quality.py (railings, stepping: one frame before a gap).
 HARDLY = 0.37
 # Stretches this close are one finding; shorter than this they are a blink that the margin covers.
 JOIN, LEAST = 6, 5
@@ -66,8 +70,10 @@ Box = tuple[int, int, int, int]
 @dataclass(frozen=True, slots=True)
 class Finding:
     """subject: key, or empty where it is nobody's. first and last: frames, both included. worst: the worst value, whose
-    meaning depends on the reason (confidence, share inside, frames). at: the frame to look at first. box: x0, y0, x1, y1 px of the face in that frame, where it is about a face that is nobody's: of several in the same
-    frames each is a finding, and accepted, by itself. seen: each frame in which that face was seen, and its box there, where no scan of the project knows of them."""
+    meaning depends on the reason (confidence, share inside, frames). at: the frame to look at first. box: x0, y0, x1,
+    y1 px of the face in that frame, where it is about a face that is nobody's: of several in the same frames each is a
+    finding, and accepted, by itself. seen: each frame in which that face was seen, and its box there, where no scan of
+    the project knows of them."""
 
     clip: str
     subject: str
@@ -107,7 +113,8 @@ class Scene:
         return self.scan.cuts if self.scan else ()
 
     def is_blurred(self, frame: int) -> bool:
-        """Whether what begins with a frame is no shot, but blurred, as in a whip pan: a cut follows at once, and no face was found until then."""
+        """Whether what begins with a frame is no shot, but blurred, as in a whip pan: a cut follows at once, and no
+        face was found until then."""
         after = next((cut for cut in self.cuts if cut > frame), None)
         return after is not None and after - frame < CUTS.least_shot and not len(self.scan.faces.frames[self.scan.faces.at(frame).start:self.scan.faces.at(after).start])
 
@@ -129,9 +136,11 @@ class Scene:
 class FindingKind:
     """A kind of finding: how people call it, whether somebody may be seen, the check, and what to say of a find.
 
-    word: for lists; exposing: True where somebody may be visible; of_sound: it is about what is heard, so that no picture shows it; of_cover: it is about what covers somebody, so that another cover opens it again; remedy: what one click
-    does about it, where there is such a thing; compares: both sides of a meeting can be compared (review.compared). A kind overrides `on_clip`, `on_subject` or `among`, whichever
-    looks at no more than it needs: results are kept while what was looked at stays the same.
+    word: for lists; exposing: True where somebody may be visible; of_sound: it is about what is heard, so that no
+    picture shows it; of_cover: it is about what covers somebody, so that another cover opens it again; remedy: what one
+    click does about it, where there is such a thing; compares: both sides of a meeting can be compared
+    (review.compared). A kind overrides `on_clip`, `on_subject` or `among`, whichever looks at no more than it needs:
+    results are kept while what was looked at stays the same.
     """
 
     reason: ClassVar[str] = ""
@@ -169,8 +178,8 @@ class FindingKind:
 
 @dataclass(frozen=True, slots=True)
 class Told:
-    """Words that sentences are made of. name: of the subject, where: timecode of the frame to look at, first, last: timecodes of the
-    ends, count: so many frames."""
+    """Words that sentences are made of. name: of the subject, where: timecode of the frame to look at, first, last:
+    timecodes of the ends, count: so many frames."""
 
     name: str
     where: str

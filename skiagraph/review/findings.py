@@ -1,4 +1,7 @@
-"""All findings on a project, and which of them a person accepted. Made after every edit; only what changed is checked again."""
+"""All findings on a project, and which of them a person accepted.
+
+Made after every edit; only what changed is checked again.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +19,8 @@ from skiagraph.review.finding import KINDS, Finding, FindingKind, Reason, Scene
 
 # Of others near somebody so many are looked at for whether they hide them.
 MOST_NEIGHBOURS = 64
-# Overlap (IoU) of two faces of nobody from which on what is accepted of one is accepted of the other. Larger: more is asked again.
+# Overlap (IoU) of two faces of nobody from which on what is accepted of one is accepted of the other. Larger: more is
+# asked again.
 SAME_PLACE = 0.2
 _BOUNDS = Remembered(8 << 20)
 _KEPT = Remembered(32 << 20, size=lambda found: 200 * (1 + len(found)))
@@ -62,8 +66,9 @@ def _guarded(kind: FindingKind, scene: Scene, check: Callable[[], Iterable[Findi
 
 
 def _neighbours(scene: Scene, covered: list[tuple[Subject, list[Sighting]]]) -> list[list[tuple[Subject, Sighting]]]:
-    """For each covered subject, the sightings of the other covered ones that share frames with it and come near it; where these are more
-    than can be compared, the nearest. Whoever is left out hides nobody, so that there are rather more findings than fewer."""
+    """For each covered subject, the sightings of the other covered ones that share frames with it and come near it;
+    where these are more than can be compared, the nearest. Whoever is left out hides nobody, so that there are rather
+    more findings than fewer."""
     every = [(n, subject, s) for n, (subject, sightings) in enumerate(covered) for s in sightings]
     if not every:
         return []
@@ -103,7 +108,8 @@ def acceptance_of(project: Project, finding: Finding, by: str, note: str = "") -
 
 
 def accepted_by(project: Project, finding: Finding) -> Acceptance | None:
-    """The acceptance that closes a finding: of it or of one that contains it, at its place, as long as what was looked at is as it was."""
+    """The acceptance that closes a finding: of it or of one that contains it, at its place, as long as what was looked
+    at is as it was."""
     for a in project.accepted:
         if a.clip == finding.clip and a.subject == finding.subject and a.reason == finding.reason and a.first <= finding.first and finding.last <= a.last and _at_place(a, finding) \
                 and a.looked == looked_at(project, a.clip, a.subject, a.first, a.last, finding.kind.of_cover):

@@ -1,4 +1,5 @@
-"""A good frame to look at somebody, to draw around them or to follow from: large, whole in the picture, surely seen, and not behind anybody."""
+"""A good frame to look at somebody, to draw around them or to follow from: large, whole in the picture, surely seen,
+and not behind anybody."""
 
 from __future__ import annotations
 

@@ -1,4 +1,7 @@
-"""The list of findings as Review shows it: filtered, worst first, in groups. Plain values: a test without a window can hold it."""
+"""The list of findings as Review shows it: filtered, worst first, in groups.
+
+Plain values: a test without a window can hold it.
+"""
 
 from __future__ import annotations
 
@@ -56,7 +59,8 @@ def listed(project: Project, found: Sequence[Finding], state: State = State.OPEN
 
 
 def grouped(project: Project, rows: Sequence[Listed], by: By = By.WORST) -> list[Group]:
-    """The rows in groups: those that may show somebody first in each, then in the order of clips and frames; persons in the order of the register, reasons with the most findings first."""
+    """The rows in groups: those that may show somebody first in each, then in the order of clips and frames; persons in
+    the order of the register, reasons with the most findings first."""
     order = {clip.key: n for n, clip in enumerate(project.clips)}
     place = {subject.key: n for n, subject in enumerate(project.subjects)}
     titles = {By.WORST: lambda f: "May show somebody" if f.is_exposing else "Worth a look", By.PERSON: lambda f: project.subject(f.subject).name if f.subject else "Nobody known",

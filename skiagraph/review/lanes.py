@@ -17,7 +17,8 @@ _LANES = Remembered(64 << 20, size=lambda lane: 200 * (1 + len(lane.parts)) + su
 
 
 class LaneState(IntEnum):
-    """How a stretch of a lane is drawn: solid, hatched, an open gap with hard ends, a thin dotted line, an outlined bar."""
+    """How a stretch of a lane is drawn: solid, hatched, an open gap with hard ends, a thin dotted line, an outlined
+    bar."""
 
     COVERED = 0
     UNSURE = 1
@@ -48,7 +49,8 @@ class Lane:
     """One subject's lane in a clip.
 
     parts in order; ribbons: (first frame, float32 (n,) confidence from it on); keyframes: frames with a keyframe or a
-    repair; ends: (first, last) of every sighting; repairs: (frame, first, last) of every repair, with the frames between which it eases.
+    repair; ends: (first, last) of every sighting; repairs: (frame, first, last) of every repair, with the frames
+    between which it eases.
     """
 
     subject: str

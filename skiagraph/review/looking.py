@@ -1,4 +1,7 @@
-"""What Review shows as its contact sheet: crops of all clips in sections, and how much of them was looked at. Plain values: a test without a window can hold it."""
+"""What Review shows as its contact sheet: crops of all clips in sections, and how much of them was looked at.
+
+Plain values: a test without a window can hold it.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +23,8 @@ class Arranged(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Part:
-    """Crops under one heading, each with what was said of it. title, told: whose they are, and how many of them were looked at."""
+    """Crops under one heading, each with what was said of it. title, told: whose they are, and how many of them were
+    looked at."""
 
     title: str
     told: str
@@ -29,7 +33,8 @@ class Part:
 
 @dataclass(frozen=True, slots=True)
 class Sheet:
-    """parts: in order; crops: of all; fine: so many of them were found fine; again: are to be looked at again; changed: were looked at, and have changed since."""
+    """parts: in order; crops: of all; fine: so many of them were found fine; again: are to be looked at again; changed:
+    were looked at, and have changed since."""
 
     parts: tuple[Part, ...]
     crops: int
@@ -39,14 +44,18 @@ class Sheet:
 
 
 class SheetMaker:
-    """Makes the contact sheet of a project anew after each edit; crops are only made again where something but what was looked at has changed."""
+    """Makes the contact sheet of a project anew after each edit; crops are only made again where something but what was
+    looked at has changed."""
 
     def __init__(self):
         self._made_of: tuple = ()
         self._crops: list[Crop] = []
 
     def sheet(self, project: Project, found: Sequence[Finding], arranged: Arranged = Arranged.PERSON, everything: bool = False) -> Sheet:
-        """The contact sheet. found: open findings; everything: also what was found fine. Persons come with the most doubtful first."""
+        """The contact sheet. found: open findings; everything: also what was found fine.
+
+        Persons come with the most doubtful first.
+        """
         decisions = project.decisions
         # What somebody wants looked at again is on the sheet already.
         about = tuple(f for f in found if f.reason != Reason.LOOK_AGAIN)

@@ -12,8 +12,8 @@ from skiagraph.track.stepping import smallest_face
 
 @dataclass(frozen=True, slots=True)
 class ClipRow:
-    """A clip and where it stands. scanned: searched to its end, partly: only to some frame; people, undecided, shown: subjects in it that were
-    not dismissed; source: its file."""
+    """A clip and where it stands. scanned: searched to its end, partly: only to some frame; people, undecided, shown:
+    subjects in it that were not dismissed; source: its file."""
 
     clip: Clip
     scanned: bool = False

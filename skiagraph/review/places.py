@@ -1,4 +1,7 @@
-"""What of a frame a crop of the contact sheet shows: the cover with its surroundings, always of the same shape. And which way up a portrait is shown."""
+"""What of a frame a crop of the contact sheet shows: the cover with its surroundings, always of the same shape.
+
+And which way up a portrait is shown.
+"""
 
 from __future__ import annotations
 
@@ -9,12 +12,16 @@ from skiagraph.project.outlines import sighting_at
 from skiagraph.project.rows import ANGLE, CX, CY, GROW, HEIGHT, WIDTH, outline_at
 from skiagraph.review.finding import Scene
 
-# Width over height of a crop; how many times as wide as the cover it is; px across at least, so that a small head is seen where it is.
+# Width over height of a crop; how many times as wide as the cover it is; px across at least, so that a small head is
+# seen where it is.
 ASPECT, AROUND, LEAST_PX = 0.8, 1.9, 48
 
 
 def crop_box(scene: Scene, subject: Subject, sighting: Sighting, frame: int) -> tuple[int, int, int, int]:
-    """x0, y0, x1, y1 px around where a subject is covered in a frame, or would be, next to its sighting. May reach beyond the picture."""
+    """x0, y0, x1, y1 px around where a subject is covered in a frame, or would be, next to its sighting.
+
+    May reach beyond the picture.
+    """
     rows = scene.rows(sighting)
     return within_picture(box_around(rows[int(np.clip(frame - sighting.first, 0, len(rows) - 1))], scene.project.style_of(subject).margin), scene.clip.picture_size)
 
@@ -38,7 +45,8 @@ def box_around(row: np.ndarray, margin: float) -> tuple[int, int, int, int]:
 
 
 def portrait_turns(project: Project, subject: Subject) -> int:
-    """Quarter turns, clockwise, 0..3, by which whoever is in a subject's portrait leans: of somebody who lies the face is told from others more easily when it is shown upright."""
+    """Quarter turns, clockwise, 0..3, by which whoever is in a subject's portrait leans: of somebody who lies the face
+    is told from others more easily when it is shown upright."""
     portrait = subject.portrait
     sighting = sighting_at(subject, portrait.clip, portrait.frame) if portrait is not None else None
     return quarter_turns(outline_at(project, sighting, portrait.frame).angle) if sighting is not None else 0

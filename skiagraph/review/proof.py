@@ -17,7 +17,8 @@ _CHUNK = 1 << 22
 
 @dataclass(frozen=True, slots=True)
 class Fact:
-    """One thing that was compared or measured. what: of a few words; result: in words, with units; good: False where it is not as it has to be, None where there was nothing to compare."""
+    """One thing that was compared or measured. what: of a few words; result: in words, with units; good: False where it
+    is not as it has to be, None where there was nothing to compare."""
 
     what: str
     result: str
@@ -26,8 +27,8 @@ class Fact:
 
 @dataclass(frozen=True, slots=True)
 class Proof:
-    """The check of one exported file. span: first and last frame of the part of the clip that it holds; frames: that were compared; seconds: that it took; bytes, sha256: of the file as
-    it was checked, whatever becomes of it later."""
+    """The check of one exported file. span: first and last frame of the part of the clip that it holds; frames: that
+    were compared; seconds: that it took; bytes, sha256: of the file as it was checked, whatever becomes of it later."""
 
     clip: str
     film: Path

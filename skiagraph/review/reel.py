@@ -17,7 +17,8 @@ FROM_DOUBT, AROUND_S = 0.5, 1.0
 
 @dataclass(frozen=True, slots=True)
 class ReelPart:
-    """One stretch, first .. last, both included. why: what is unsure in it, in words: (name or empty, reason) each; subjects: keys of whom it is about."""
+    """One stretch, first .. last, both included. why: what is unsure in it, in words: (name or empty, reason) each;
+    subjects: keys of whom it is about."""
 
     clip: str
     first: int

@@ -1,7 +1,10 @@
-"""The contact sheet: which pictures of the result somebody has to look at, so that a minute of film is checked at a glance.
+"""The contact sheet: which pictures of the result somebody has to look at, so that a minute of film is checked at a
+glance.
 
-Each crop stands for a stretch of frames of one subject and shows the most doubtful of them. Stretches are halves of halves of an even grid, the finer the more doubtful their frames
-are: what is changed at one place moves no crop elsewhere, and what was looked at there stays looked at. Around each begin, end, bridge, crossing and keyframe there are crops beside those.
+Each crop stands for a stretch of frames of one subject and shows the most doubtful of them. Stretches are halves of
+halves of an even grid, the finer the more doubtful their frames are: what is changed at one place moves no crop
+elsewhere, and what was looked at there stays looked at. Around each begin, end, bridge, crossing and keyframe there are
+crops beside those.
 """
 
 from __future__ import annotations
@@ -25,9 +28,11 @@ from skiagraph.review.places import crop_box
 class SheetSettings:
     """How many crops there are.
 
-    longest_s: seconds of film that one crop stands for where nothing is doubtful, brought to a power of two of frames; smaller values give more crops. least: frames of the shortest stretch.
-    mass: sum of the doubts of its frames from which a stretch is halved; smaller values give more crops where it is doubtful. event: doubt of a begin, an end or a keyframe at least, which puts
-    them among the first; gap_s: a gap between two sightings of one person is looked into where it is shorter. Set by benchmarks/review.py: that the first third of a sheet shows what was put in.
+    longest_s: seconds of film that one crop stands for where nothing is doubtful, brought to a power of two of frames;
+    smaller values give more crops. least: frames of the shortest stretch. mass: sum of the doubts of its frames from
+    which a stretch is halved; smaller values give more crops where it is doubtful. event: doubt of a begin, an end or a
+    keyframe at least, which puts them among the first; gap_s: a gap between two sightings of one person is looked into
+    where it is shorter. Set by benchmarks/review.py: that the first third of a sheet shows what was put in.
     """
 
     longest_s: float = 2.6
@@ -47,8 +52,9 @@ _DIGESTS = Remembered(16 << 20, size=lambda made: 200 + 80 * len(made))
 
 @dataclass(frozen=True, slots=True)
 class Crop:
-    """One picture of the sheet. at: the frame that is shown; first, last: the frames it stands for, both included; box: x0, y0, x1, y1 px of the upright clip that are shown; doubt: 0..1; why: what is
-    doubtful, or what happens there, in words, empty where nothing is. subject: key, empty for a whole picture."""
+    """One picture of the sheet. at: the frame that is shown; first, last: the frames it stands for, both included; box:
+    x0, y0, x1, y1 px of the upright clip that are shown; doubt: 0..1; why: what is doubtful, or what happens there, in
+    words, empty where nothing is. subject: key, empty for a whole picture."""
 
     clip: str
     subject: str
@@ -61,7 +67,8 @@ class Crop:
 
 
 def sheet_of(project: Project, clip_key: str, found: Iterable[Finding] = ()) -> list[Crop]:
-    """The crops of everybody covered in a clip, in the order of the register and of time. found: open findings, whose frames are among the most doubtful."""
+    """The crops of everybody covered in a clip, in the order of the register and of time. found: open findings, whose
+    frames are among the most doubtful."""
     clip = project.clip(clip_key)
     scene = Scene.of(project, clip_key)
     here: dict[str, list[Finding]] = {}
@@ -164,7 +171,8 @@ def _events(scene: Scene, sighting: Sighting, doubt: Doubt) -> Iterable[tuple[in
 
 
 def _beside(scene: Scene, sightings: list[Sighting], n: int) -> Iterable[tuple[int, int, int, float, str]]:
-    """Just before a sighting begins and just after it ends, where nothing is covered: frame to show, first, last, doubt, word."""
+    """Just before a sighting begins and just after it ends, where nothing is covered: frame to show, first, last,
+    doubt, word."""
     sighting, rows = sightings[n], scene.rows(sightings[n])
     first, last = sighting.first, sighting.first + len(rows) - 1
     others = [s for k, s in enumerate(sightings) if k != n]
@@ -183,12 +191,14 @@ def _beside(scene: Scene, sightings: list[Sighting], n: int) -> Iterable[tuple[i
 
 
 def digest_of(project: Project, crop: Crop) -> str:
-    """What is seen on a crop, as a short text that changes when any frame it stands for does: where the subject is covered and how, and what is in front of it."""
+    """What is seen on a crop, as a short text that changes when any frame it stands for does: where the subject is
+    covered and how, and what is in front of it."""
     return _Digests(project, crop.clip, crop.subject).of(crop.first, crop.last)
 
 
 def picture_digest(project: Project, crop: Crop, at: int | None = None) -> str:
-    """What is seen in the picture of a crop, also of others who come into it, as a short text. at: another frame than the crop's."""
+    """What is seen in the picture of a crop, also of others who come into it, as a short text. at: another frame than
+    the crop's."""
     at = crop.at if at is None else at
     house = project.decisions.house
     beside = round(max(house.lead_s, house.tail_s) * float(project.clip(crop.clip).rate))
@@ -251,7 +261,8 @@ def _rounded(rows: np.ndarray) -> bytes:
 
 @dataclass(frozen=True, slots=True)
 class Looked:
-    """What was said of a crop that is as it was then: fine, or to be looked at again; neither where nobody said anything. changed: something was said, and has changed since."""
+    """What was said of a crop that is as it was then: fine, or to be looked at again; neither where nobody said
+    anything. changed: something was said, and has changed since."""
 
     glance: Glance | None = None
     changed: bool = False
@@ -266,7 +277,10 @@ class Looked:
 
 
 def looked_through(project: Project, crops: Sequence[Crop]) -> list[Looked]:
-    """What was said of each crop. What was said of a longer stretch counts for every crop in it, as long as all of it is as it was."""
+    """What was said of each crop.
+
+    What was said of a longer stretch counts for every crop in it, as long as all of it is as it was.
+    """
     said: dict[tuple[str, str], list[Glance]] = {}
     for one in project.decisions.glances:
         said.setdefault((one.clip, one.subject), []).append(one)

@@ -1,4 +1,5 @@
-"""The contact sheet as pictures in files: pages of crops of the result, person by person, with what is doubtful under each."""
+"""The contact sheet as pictures in files: pages of crops of the result, person by person, with what is doubtful under
+each."""
 
 from __future__ import annotations
 
@@ -28,9 +29,11 @@ INK, PAPER, QUIET, OCHRE, MADDER = "#191716", "#E9E3D9", "#A39E96", "#D9A441", "
 
 
 def write_sheets(project: Project, clips: Sequence[str], found: Sequence[Finding], folder: Path | str, control: JobControl | None = None, replace: bool = False) -> list[Path]:
-    """Write the contact sheets of clips into a folder, which is made where it is missing, as PNG: pages for each person. found: open findings. Returns the files.
+    """Write the contact sheets of clips into a folder, which is made where it is missing, as PNG: pages for each
+    person. found: open findings. Returns the files.
 
-    Raises SkiagraphError where a page exists already and may not be replaced, or cannot be written; Cancelled, CannotOpenMedia, SourceChanged, FrameNotDecoded.
+    Raises SkiagraphError where a page exists already and may not be replaced, or cannot be written; Cancelled,
+    CannotOpenMedia, SourceChanged, FrameNotDecoded.
     """
     control, folder = control or JobControl(), Path(folder)
     plan: list[tuple[Path, str, str, list[Crop]]] = []

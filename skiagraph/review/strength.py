@@ -1,4 +1,5 @@
-"""How strong the covers of a clip are, on its own pictures: what detail is left, whether the detector still finds a face, and whether the descriptor still tells who it is.
+"""How strong the covers of a clip are, on its own pictures: what detail is left, whether the detector still finds a
+face, and whether the descriptor still tells who it is.
 
 Descriptors live in memory only, as everywhere.
 """
@@ -33,9 +34,11 @@ LEVEL = 0.05
 
 @dataclass(frozen=True, slots=True)
 class Measured:
-    """What was measured of one subject in a clip. cover: in words; detail: cycles across the face that are left; face_px: width of the largest face; found of looked: frames in which the detector
-    sees a face in the cover; first of asked: in which the descriptor puts the right one first, among so many people; taken: share of looks under others' covers in which it puts this one first, who is nobody there. A recogniser that takes whatever is covered for
-    one and the same person knows nothing by being right once."""
+    """What was measured of one subject in a clip. cover: in words; detail: cycles across the face that are left;
+    face_px: width of the largest face; found of looked: frames in which the detector sees a face in the cover; first of
+    asked: in which the descriptor puts the right one first, among so many people; taken: share of looks under others'
+    covers in which it puts this one first, who is nobody there. A recogniser that takes whatever is covered for one and
+    the same person knows nothing by being right once."""
 
     subject: str
     cover: str
@@ -50,7 +53,8 @@ class Measured:
 
     @property
     def is_known(self) -> bool:
-        """Whether the right one comes first more often than by luck: a binomial test against how often this one comes first anyway, corrected for so many people (Bonferroni)."""
+        """Whether the right one comes first more often than by luck: a binomial test against how often this one comes
+        first anyway, corrected for so many people (Bonferroni)."""
         luck = max(1 / max(self.among, 1), self.taken)
         return self.asked > 0 and self.among > 1 and bool(stats.binom.sf(self.first - 1, self.asked, luck) < LEVEL / self.among)
 
@@ -73,7 +77,8 @@ def verdict(seen: Measured) -> Safety:
 
 
 class Measuring:
-    """Measures covers on pictures as they come. frames: those that are wanted. keys: of the people that are asked about, None for every covered one."""
+    """Measures covers on pictures as they come. frames: those that are wanted. keys: of the people that are asked
+    about, None for every covered one."""
 
     def __init__(self, project: Project, clip_key: str, keys: Iterable[str] | None = None, describer: FaceDescriber | None = None):
         clip = project.clip(clip_key)
@@ -136,7 +141,10 @@ class Measuring:
 
 
 def measured(project: Project, clip_key: str, keys: Iterable[str] | None = None, control: JobControl | None = None) -> list[Measured]:
-    """Of every covered person in a clip, or of those of the given keys. Raises CannotOpenMedia, SourceChanged, FrameNotDecoded, Cancelled."""
+    """Of every covered person in a clip, or of those of the given keys.
+
+    Raises CannotOpenMedia, SourceChanged, FrameNotDecoded, Cancelled.
+    """
     control, clip = control or JobControl(), project.clip(clip_key)
     measuring = Measuring(project, clip_key, keys)
     if measuring.frames:
@@ -151,7 +159,8 @@ def measured(project: Project, clip_key: str, keys: Iterable[str] | None = None,
 
 
 def _faces(project: Project, clip: Clip, subject: Subject) -> list[tuple[int, np.ndarray]]:
-    """Frames and boxes (x0, y0, x1, y1 px) of a subject's face: found ones where the clip was scanned, else where its outline says."""
+    """Frames and boxes (x0, y0, x1, y1 px) of a subject's face: found ones where the clip was scanned, else where its
+    outline says."""
     sightings = [s for s in subject.in_clip(clip.key) if s.first < clip.frames]
     if project.scan_of(clip.key) is not None:
         return [found for sighting in sightings for found in good_faces(project, clip, sighting)[:FRAMES]][:FRAMES]

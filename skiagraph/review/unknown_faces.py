@@ -1,4 +1,5 @@
-"""Faces that were found and belong to nobody in the register: the runs they make, where the head of each is, and somebody new who is covered there by one click."""
+"""Faces that were found and belong to nobody in the register: the runs they make, where the head of each is, and
+somebody new who is covered there by one click."""
 
 from __future__ import annotations
 
@@ -22,15 +23,27 @@ from skiagraph.track.results import FaceTable
 
 @dataclass(frozen=True, slots=True)
 class UnknownSettings:
-    """How single faces become one head on its way. Nothing is known of these heads but the faces, so that widths are for any turn of the head (track.heads)."""
+    """How single faces become one head on its way.
 
-    same: float = 0.2  # overlap (IoU) of faces from which they are one run; smaller: longer runs
-    apart: int = 6  # frames from one face of a run to the next at most, those that are not searched aside; larger: longer runs
-    wide: float = 1.6  # width of the head, in sides of the face's box; larger: wider covers
-    high: float = 1.9  # its height
-    rise: float = 0.12  # by so much its middle lies above that of the face
-    holds: int = 12  # frames before and after those in which it was seen, at most, in which it is held in its place; larger: longer covers that may be beside it
-    lasts: float = 0.9  # share of its confidence that a head keeps with each frame in which it was not seen, and is held in its place; smaller: wider covers (project.rows)
+    Nothing is known of these heads but the faces, so that widths are for any turn of the head (track.heads).
+    """
+
+    # overlap (IoU) of faces from which they are one run; smaller: longer runs
+    same: float = 0.2
+    # frames from one face of a run to the next at most, those that are not searched aside; larger: longer runs
+    apart: int = 6
+    # width of the head, in sides of the face's box; larger: wider covers
+    wide: float = 1.6
+    # its height
+    high: float = 1.9
+    # by so much its middle lies above that of the face
+    rise: float = 0.12
+    # frames before and after those in which it was seen, at most, in which it is held in its place; larger: longer
+    # covers that may be beside it
+    holds: int = 12
+    # share of its confidence that a head keeps with each frame in which it was not seen, and is held in its place;
+    # smaller: wider covers (project.rows)
+    lasts: float = 0.9
 
 
 UNKNOWN = UnknownSettings()
@@ -39,7 +52,8 @@ _RUNS = Remembered(16 << 20, size=lambda found: 64 * len(found) + 32 * sum(map(l
 
 @dataclass(frozen=True, slots=True, eq=False)
 class UnknownHead:
-    """Somebody unknown, as they are marked in the picture. frame: the one that is looked at; path: of their head, over all frames of the finding."""
+    """Somebody unknown, as they are marked in the picture. frame: the one that is looked at; path: of their head, over
+    all frames of the finding."""
 
     finding: Finding
     frame: int
@@ -56,24 +70,27 @@ class UnknownHead:
 
 
 class UnknownFinding(FindingKind):
-    """A kind of finding about faces that belong to nobody: where they are is marked in the picture, and one click covers somebody new there."""
+    """A kind of finding about faces that belong to nobody: where they are is marked in the picture, and one click
+    covers somebody new there."""
 
     remedy = "Cover it"
 
     def unknown_faces(self, scene: Scene, finding: Finding) -> tuple[FaceTable, np.ndarray]:
-        """A table, and the rows of it, in order of frames, with the faces that the finding is about, as far as they still belong to nobody."""
+        """A table, and the rows of it, in order of frames, with the faces that the finding is about, as far as they
+        still belong to nobody."""
         raise NotImplementedError
 
     def remedied(self, project, finding):
-        """With somebody new for each head that was seen, covered wherever it was, and where it may be in the frames of the finding."""
+        """With somebody new for each head that was seen, covered wherever it was, and where it may be in the frames of
+        the finding."""
         for path in paths_of(Scene.of(project, finding.clip), finding):
             project, _ = cover_head(project, UnknownHead(finding, min(max(finding.at, path.first), path.last), path))
         return project
 
 
 def runs_of(table: FaceTable, rows: Iterable[int], cuts: Sequence[int] = (), unseen: int = 0, settings: UnknownSettings = UNKNOWN) -> list[list[int]]:
-    """Rows of a table, of those given, as runs of one face each, in order of their first frames. cuts: frames with which shots begin, over which no run goes; unseen: so many frames lie between two that were
-    searched.
+    """Rows of a table, of those given, as runs of one face each, in order of their first frames. cuts: frames with
+    which shots begin, over which no run goes; unseen: so many frames lie between two that were searched.
     """
     chosen = np.fromiter(rows, int)
     return [list(run) for run in _RUNS.get((table,), (chosen.tobytes(), tuple(cuts), unseen, settings), lambda: _runs(table, chosen, cuts, settings.apart + unseen, settings.same))]
@@ -98,7 +115,8 @@ def _runs(table: FaceTable, rows: np.ndarray, cuts: Sequence[int], apart: int, s
 
 
 def path_of(table: FaceTable, run: list[int], first: int, last: int, settings: UnknownSettings = UNKNOWN) -> Path:
-    """Where the head of a run of faces is, from one frame to another at most: straight between those in which it was seen, held in its place before and after."""
+    """Where the head of a run of faces is, from one frame to another at most: straight between those in which it was
+    seen, held in its place before and after."""
     frames, boxes = table.frames[run].astype(int), table.boxes[run].astype(float)
     begin, end = int(frames[0]), int(frames[-1])
     every = np.arange(min(max(first, begin - settings.holds), begin), max(min(last, end + settings.holds), end) + 1)
@@ -116,7 +134,10 @@ def box_of(table: FaceTable, row: int) -> Box:
 
 
 def run_with(finding: Finding, table: FaceTable, runs: Iterable[list[int]]) -> np.ndarray:
-    """Rows, in order, of the run that a finding is about: the one with its face. None where there is no such run any more."""
+    """Rows, in order, of the run that a finding is about: the one with its face.
+
+    None where there is no such run any more.
+    """
     run = next((r for r in runs if any(int(table.frames[row]) == finding.at and box_of(table, row) == finding.box for row in r)), [])
     return np.array(sorted(run), int)
 
@@ -136,7 +157,10 @@ def paths_of(scene: Scene, finding: Finding) -> list[Path]:
 
 
 def cover_head(project: Project, head: UnknownHead) -> tuple[Project, str]:
-    """The project with somebody new who is covered along the path of an unknown head, and their key. Their portrait is where their face was found, as near to the head's frame as that is."""
+    """The project with somebody new who is covered along the path of an unknown head, and their key.
+
+    Their portrait is where their face was found, as near to the head's frame as that is.
+    """
     clip, path = head.finding.clip, head.path
     found = path.first + np.flatnonzero(path.origin == FOUND)
     at = int(found[np.argmin(np.abs(found - head.frame))])

@@ -83,7 +83,8 @@ def voice_summary(project: Project, clip: str, tracks: int) -> str:
 
 
 def snapped(project: Project, clip: str, track: int, seconds: float, within_s: float) -> float:
-    """A time brought to the nearest end of speech on a track within some seconds, so that a range begins and ends in pauses; else as it was."""
+    """A time brought to the nearest end of speech on a track within some seconds, so that a range begins and ends in
+    pauses; else as it was."""
     listening = project.evidence.listening_of(clip)
     ends = [t for v in (listening.voices if listening else ()) for s in v.speech if s.track == track for t in (s.begins_s, s.ends_s)]
     nearest = min(ends, key=lambda t: abs(t - seconds), default=seconds)

@@ -1,4 +1,5 @@
-"""Where the middle of an outline goes around a frame, and where somebody who is not covered in a frame was seen last: what the picture shows of a subject's way."""
+"""Where the middle of an outline goes around a frame, and where somebody who is not covered in a frame was seen last:
+what the picture shows of a subject's way."""
 
 from __future__ import annotations
 
@@ -18,7 +19,8 @@ def way_of(project: Project, sighting: Sighting, frame: int) -> tuple[tuple[int,
 
 
 def last_seen(project: Project, subject: Subject, clip: str, frame: int) -> tuple[int, Outline] | None:
-    """The frame nearest to one in which a subject has no cover at which it has, and its outline there: before it where there is one, else after it."""
+    """The frame nearest to one in which a subject has no cover at which it has, and its outline there: before it where
+    there is one, else after it."""
     here = subject.in_clip(clip)
     before = [s for s in here if s.last < frame]
     after = [s for s in here if s.first > frame]
@@ -32,7 +34,8 @@ def last_seen(project: Project, subject: Subject, clip: str, frame: int) -> tupl
 
 
 def stops(project: Project, subject: Subject | None, clip: str) -> list[int]:
-    """Frames at which something begins or ends: markers of the clip, and where sightings of a subject, or of everybody, begin and end."""
+    """Frames at which something begins or ends: markers of the clip, and where sightings of a subject, or of everybody,
+    begin and end."""
     frames = {m.frame for m in project.decisions.markers if m.clip == clip}
     for s in project.subjects if subject is None else (subject,):
         for sighting in s.in_clip(clip):

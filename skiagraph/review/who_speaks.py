@@ -1,4 +1,5 @@
-"""Who speaks: which subject each voice of a clip is, by somebody's word or by who is in the picture, and what of their speech is heard plain."""
+"""Who speaks: which subject each voice of a clip is, by somebody's word or by who is in the picture, and what of their
+speech is heard plain."""
 
 from __future__ import annotations
 
@@ -11,8 +12,9 @@ from skiagraph.values import Value
 
 
 class WhoSettings(Value, frozen=True):
-    """seen: share of what a voice says during which its speaker is in the picture at least; others: during which anybody else is at most, so that only one can be meant. Wide margins instead of measured ones:
-    a voice that is not surely somebody's is a question."""
+    """seen: share of what a voice says during which its speaker is in the picture at least; others: during which
+    anybody else is at most, so that only one can be meant. Wide margins instead of measured ones: a voice that is not
+    surely somebody's is a question."""
 
     seen: float = 0.8
     others: float = 0.5
@@ -25,7 +27,8 @@ LEAST_S, ONE_PLACE_S = 0.15, 4.0
 
 @dataclass(frozen=True, slots=True)
 class Speaks:
-    """A voice and whose it is. subject: key, empty where nobody knows; said: somebody said so; free: somebody said that it is nobody of the register."""
+    """A voice and whose it is. subject: key, empty where nobody knows; said: somebody said so; free: somebody said that
+    it is nobody of the register."""
 
     voice: Voice
     number: int
@@ -71,7 +74,8 @@ def _seen(subject: Subject, clip: str, voice: Voice) -> int:
 
 @dataclass(frozen=True, slots=True)
 class PlainSpeech:
-    """Speech that is heard as it was recorded. why: elsewhere (the voice is disguised elsewhere), covered (its speaker is), maybe (somebody covered is in the picture)."""
+    """Speech that is heard as it was recorded. why: elsewhere (the voice is disguised elsewhere), covered (its speaker
+    is), maybe (somebody covered is in the picture)."""
 
     speaks: Speaks
     first: int
@@ -83,7 +87,8 @@ class PlainSpeech:
 
 
 def plain_speech(project: Project, clip_key: str) -> list[PlainSpeech]:
-    """What of the speech in a clip may tell who is covered: of covered people, of voices that are disguised elsewhere, and of voices that may be of somebody covered. Places that are close are one."""
+    """What of the speech in a clip may tell who is covered: of covered people, of voices that are disguised elsewhere,
+    and of voices that may be of somebody covered. Places that are close are one."""
     found: list[PlainSpeech] = []
     ranges = ranges_in(project, clip_key)
     covered = {s.key for s in project.subjects if s.is_covered}
@@ -102,7 +107,10 @@ def plain_speech(project: Project, clip_key: str) -> list[PlainSpeech]:
 
 
 def _somebody_covered(project: Project, clip: str, speech: Speech, covered: set[str], speaker: str) -> bool:
-    """Whether somebody covered may be who speaks. Whoever alone is in the picture of it, and shown, is taken for the speaker."""
+    """Whether somebody covered may be who speaks.
+
+    Whoever alone is in the picture of it, and shown, is taken for the speaker.
+    """
     return not speaker and any(s.first <= speech.last and s.last >= speech.first for key in covered for s in project.subject(key).in_clip(clip) if project.subject(key).of.needs_strength)
 
 

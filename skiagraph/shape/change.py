@@ -1,8 +1,9 @@
-"""What a person changed about where something is: changes, keyframes between which they go over into each other, and repairs.
+"""What a person changed about where something is: changes, keyframes between which they go over into each other, and
+repairs.
 
 A change is relative to the place it is applied to, so hand work holds when what is beneath it is followed again.
-Source of the curves: cubic Hermite segments; where no slope was kept, that of Fritsch and Carlson, Monotone Piecewise Cubic
-Interpolation, SIAM J. Numer. Anal. 1980, which does not swing beyond the keyframes.
+Source of the curves: cubic Hermite segments; where no slope was kept, that of Fritsch and Carlson, Monotone Piecewise
+Cubic Interpolation, SIAM J. Numer. Anal. 1980, which does not swing beyond the keyframes.
 """
 
 from __future__ import annotations
@@ -32,8 +33,8 @@ LEAST_FACTOR = 0.001
 
 
 class Change(Value, frozen=True):
-    """dx, dy in shares of the width and height it is applied to; factors on both; turn in degrees clockwise; shear and tilts are added, for a plane in
-    perspective."""
+    """dx, dy in shares of the width and height it is applied to; factors on both; turn in degrees clockwise; shear and
+    tilts are added, for a plane in perspective."""
 
     dx: _Shift = 0.0
     dy: _Shift = 0.0
@@ -58,10 +59,11 @@ class Change(Value, frozen=True):
 
 
 class Keyframe(Value, frozen=True):
-    """A change that holds at a frame. to_next: how it goes over into the next keyframe; before the first and after the last it stays.
+    """A change that holds at a frame. to_next: how it goes over into the next keyframe; before the first and after the
+    last it stays.
 
-    arriving, leaving: kept slopes, in change for a frame; None: what suits the neighbours. pin: nobody asked for it; it keeps what was
-    before another keyframe as it was, and goes when that does.
+    arriving, leaving: kept slopes, in change for a frame; None: what suits the neighbours. pin: nobody asked for it; it
+    keeps what was before another keyframe as it was, and goes when that does.
     """
 
     frame: FrameNumber
@@ -73,7 +75,8 @@ class Keyframe(Value, frozen=True):
 
 
 class Repair(Value, frozen=True):
-    """One frame put right: a change at a frame that eases back to what is beneath it within some frames before and after."""
+    """One frame put right: a change at a frame that eases back to what is beneath it within some frames before and
+    after."""
 
     frame: FrameNumber
     change: Change
@@ -83,8 +86,10 @@ class Repair(Value, frozen=True):
 
 
 def moved(rows: np.ndarray, changes: np.ndarray, perspective: int = 5) -> np.ndarray:
-    """Rows (n, 8 or more) with a change (8,), or one for each (n, 8), applied. They begin with cx, cy, width, height, angle; shear and both tilts are in
-    the columns from `perspective` on."""
+    """Rows (n, 8 or more) with a change (8,), or one for each (n, 8), applied.
+
+    They begin with cx, cy, width, height, angle; shear and both tilts are in the columns from `perspective` on.
+    """
     changes = np.broadcast_to(changes, (len(rows), 8))
     result = rows.copy()
     result[:, 0] += changes[:, 0] * rows[:, 2]
@@ -150,7 +155,9 @@ def keyed(keyframes: Sequence[Keyframe], frame: int, change: Change) -> tuple[Ke
 
 
 def held_from(keyframes: Sequence[Keyframe], frame: int, change: Change, first: int) -> tuple[Keyframe, ...]:
-    """From a frame on a change holds, until a later keyframe says otherwise. Nothing before the frame moves, nothing later goes.
+    """From a frame on a change holds, until a later keyframe says otherwise.
+
+    Nothing before the frame moves, nothing later goes.
 
     first: the first frame there is; before it nothing has to be kept as it was.
     """
@@ -236,7 +243,10 @@ def _evaluate(keyframes: Sequence[Keyframe], times: np.ndarray) -> tuple[np.ndar
 
 
 def repair_changes(repairs: Sequence[Repair], frames: np.ndarray) -> np.ndarray:
-    """What repairs, in rising order, ask for in each frame: (n, 8). Where two reach into each other, the one goes over into the other."""
+    """What repairs, in rising order, ask for in each frame: (n, 8).
+
+    Where two reach into each other, the one goes over into the other.
+    """
     frames = np.asarray(frames, float)
     result = np.tile(NEUTRAL, (len(frames), 1))
     for n, repair in enumerate(repairs):

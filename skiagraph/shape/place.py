@@ -84,8 +84,9 @@ HORIZON = 0.04
 
 @Place.register
 class Perspective(Place, Value, frozen=True, tag_field="kind", tag="perspective"):
-    """A plane in perspective, as a homography of eight numbers: centre, size and angle of its middle as in a similarity, shear, and by how much what lies at +1 is
-    nearer or further than the middle, along both axes. u goes to c + J u / (1 + tilt · u), with J = R(angle) [[a, a shear], [0, b]].
+    """A plane in perspective, as a homography of eight numbers: centre, size and angle of its middle as in a
+    similarity, shear, and by how much what lies at +1 is nearer or further than the middle, along both axes. u goes to
+    c + J u / (1 + tilt · u), with J = R(angle) [[a, a shear], [0, b]].
     """
 
     cx: Pixels
@@ -137,10 +138,11 @@ def within_tilt(tilt: np.ndarray) -> tuple[float, float]:
 
 
 def place_through(corners: np.ndarray) -> Similarity | Perspective:
-    """The place of which the corners (4, 2) px of the unit square are where they are given: top left, top right, bottom right, bottom left.
+    """The place of which the corners (4, 2) px of the unit square are where they are given: top left, top right, bottom
+    right, bottom left.
 
-    Source: Hartley and Zisserman, Multiple View Geometry, 2nd ed., section 4.1. Raises ValueError for corners that are no picture of a square
-    seen from one side, as when they cross.
+    Source: Hartley and Zisserman, Multiple View Geometry, 2nd ed., section 4.1. Raises ValueError for corners that are
+    no picture of a square seen from one side, as when they cross.
     """
     corners = np.asarray(corners, float)
     unit = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]], float)
@@ -155,7 +157,10 @@ def place_through(corners: np.ndarray) -> Similarity | Perspective:
 
 
 def place_of_matrix(h: np.ndarray) -> Similarity | Perspective:
-    """The place of a homography (3, 3). Raises ValueError where it is no plane seen from one side and not too obliquely."""
+    """The place of a homography (3, 3).
+
+    Raises ValueError where it is no plane seen from one side and not too obliquely.
+    """
     h = h / h[2, 2]
     middle, tilt = h[:2, 2], h[2, :2]
     linear = h[:2, :2] - np.outer(middle, tilt)

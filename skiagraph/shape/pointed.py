@@ -46,7 +46,10 @@ def away_from(corners: np.ndarray, u: np.ndarray, v: np.ndarray) -> np.ndarray:
 
 
 def blended(a: Shape, b: Shape, share: float) -> Shape:
-    """What one shape is on its way to another, share 0..1. Shapes that have no points in common stay the first until they are the other."""
+    """What one shape is on its way to another, share 0..1.
+
+    Shapes that have no points in common stay the first until they are the other.
+    """
     mine, theirs = a.points(), b.points()
     if not mine or len(mine) != len(theirs) or a.kind != b.kind:
         return a if share < 1 else b
@@ -54,7 +57,10 @@ def blended(a: Shape, b: Shape, share: float) -> Shape:
 
 
 def as_kind(shape: Shape, kind: str) -> Shape:
-    """A shape as another kind, around what it was around. Of a box or an ellipse made from another only the unit frame stays."""
+    """A shape as another kind, around what it was around.
+
+    Of a box or an ellipse made from another only the unit frame stays.
+    """
     if shape.kind == kind:
         return shape
     if kind not in ("polygon", "curve"):
@@ -104,8 +110,8 @@ def with_points_turned(shape: Shape, numbers: Sequence[int]) -> Shape:
 
 
 def simplified(line: np.ndarray) -> np.ndarray:
-    """The points (n, 2) that tell most of a line drawn by hand (m, 2): what lies within a sixtieth of its size is left out
-    (Douglas and Peucker, Algorithms for the Reduction of the Number of Points, 1973)."""
+    """The points (n, 2) that tell most of a line drawn by hand (m, 2): what lies within a sixtieth of its size is left
+    out (Douglas and Peucker, Algorithms for the Reduction of the Number of Points, 1973)."""
     kept = cv2.approxPolyDP(np.asarray(line, np.float32)[:, None], float(np.hypot(*np.ptp(line, axis=0))) / 60, True)[:, 0]
     return kept.astype(float)
 
@@ -122,7 +128,8 @@ def nearest_line(shape: Shape, u: float, v: float) -> tuple[int, float]:
 
 
 def reshaped(other: Shape, before: Shape, after: Shape) -> Shape:
-    """What a change of one shape means for another form of it: the same points moved by the same, or the same new shape where they have other points."""
+    """What a change of one shape means for another form of it: the same points moved by the same, or the same new shape
+    where they have other points."""
     mine, old, new = other.points(), before.points(), after.points()
     if other.kind == after.kind and mine and len(mine) == len(old) == len(new):
         return other.with_points(changed_points([Point(p.u + n.u - o.u, p.v + n.v - o.v, n.smooth) for p, o, n in zip(mine, old, new)]))

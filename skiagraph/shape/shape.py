@@ -1,4 +1,7 @@
-"""Shapes, and an outline: a shape on a place. Mattes, findings, followers, the picture and the check of a file all ask here."""
+"""Shapes, and an outline: a shape on a place.
+
+Mattes, findings, followers, the picture and the check of a file all ask here.
+"""
 
 from __future__ import annotations
 
@@ -18,8 +21,9 @@ LEAST_PX = 8.0
 
 
 class Shape(Family):
-    """The form of what must be hidden, in the unit frame of its place. A kind gives its distance and its edge; the rest follows. word: how
-    people call it.
+    """The form of what must be hidden, in the unit frame of its place.
+
+    A kind gives its distance and its edge; the rest follows. word: how people call it.
 
     Margins and feathers are distances in the unit frame, so that they grow with what they are around.
     """
@@ -28,8 +32,10 @@ class Shape(Family):
     word: ClassVar[str] = ""
 
     def distance(self, u: np.ndarray, v: np.ndarray) -> np.ndarray:
-        """Signed distance from the edge in the unit frame, negative inside; u and v broadcast. It may be an underestimate outside,
-        which makes a cover larger, never an overestimate."""
+        """Signed distance from the edge in the unit frame, negative inside; u and v broadcast.
+
+        It may be an underestimate outside, which makes a cover larger, never an overestimate.
+        """
         raise NotImplementedError
 
     def edge(self) -> np.ndarray:
@@ -49,7 +55,8 @@ class Shape(Family):
         return np.arange(len(self.edge()))
 
     def half_extents(self, linear: np.ndarray, beyond: float) -> np.ndarray:
-        """Half width and height in px of the upright box around the shape grown by a distance. linear: (2, 2) px for a unit."""
+        """Half width and height in px of the upright box around the shape grown by a distance. linear: (2, 2) px for a
+        unit."""
         reach = np.abs(self.edge()).max(axis=0) + beyond
         return np.abs(linear) @ reach
 
@@ -60,8 +67,8 @@ class Shape(Family):
 
 @dataclass(frozen=True, slots=True)
 class Outline:
-    """A shape on a place. grown: distance by which it is larger than the shape, in its unit frame; confidence 0..1; origin: by what
-    means the place is known, a constant of track.path."""
+    """A shape on a place. grown: distance by which it is larger than the shape, in its unit frame; confidence 0..1;
+    origin: by what means the place is known, a constant of track.path."""
 
     place: Place
     shape: Shape = field(default_factory=lambda: Shape.kinds["ellipse"]())
@@ -133,10 +140,11 @@ class Outline:
         return float(cx - half_w), float(cy - half_h), float(cx + half_w), float(cy + half_h)
 
     def raster(self, size: tuple[int, int], feather: float = 0.0) -> tuple[tuple[int, int, int, int], np.ndarray] | None:
-        """Its pixels in a picture of (width, height): a box x0, y0, x1, y1 px and uint8 alpha (y1 - y0, x1 - x0), or None outside.
+        """Its pixels in a picture of (width, height): a box x0, y0, x1, y1 px and uint8 alpha (y1 - y0, x1 - x0), or
+        None outside.
 
-        255 in every pixel that the outline touches; feather: width of the soft edge outside of that, as a share of its size. The edge
-        only ever grows outwards.
+        255 in every pixel that the outline touches; feather: width of the soft edge outside of that, as a share of its
+        size. The edge only ever grows outwards.
         """
         complete = self.grown + TOUCHED_PX / self._least_px()
         soft = max(feather, 0.0) * (1 + self.grown)
@@ -154,7 +162,8 @@ class Outline:
         return (x0, y0, x1, y1), alpha
 
     def raster_within(self, size: tuple[int, int], feather: float = 0.0) -> tuple[tuple[int, int, int, int], np.ndarray] | None:
-        """As raster, for what is to stay seen: 255 only where a pixel's middle is inside, and the soft edge goes inwards, never outwards."""
+        """As raster, for what is to stay seen: 255 only where a pixel's middle is inside, and the soft edge goes
+        inwards, never outwards."""
         drawn = self._distances(size, 0.0)
         if drawn is None:
             return None
@@ -172,7 +181,8 @@ class Outline:
         return float(min(a, b))
 
     def _distances(self, size: tuple[int, int], beyond: float) -> tuple[tuple[int, int, int, int], np.ndarray] | None:
-        """The box of pixels around it in a picture of (width, height), and the distance of each pixel's middle; None outside the picture."""
+        """The box of pixels around it in a picture of (width, height), and the distance of each pixel's middle; None
+        outside the picture."""
         x0, y0, x1, y1 = (min(max(v, -1e6), 1e6) for v in self.box(beyond))
         x0, y0, x1, y1 = max(0, math.floor(x0) - 1), max(0, math.floor(y0) - 1), min(size[0], math.ceil(x1) + 1), min(size[1], math.ceil(y1) + 1)
         if x0 >= x1 or y0 >= y1:
@@ -184,14 +194,20 @@ class Outline:
     # Handles
 
     def handles_px(self) -> dict[str, tuple[float, float]]:
-        """Where its handles are in px, by name. The handle for turning is not among them: how far it stands off is for the screen."""
+        """Where its handles are in px, by name.
+
+        The handle for turning is not among them: how far it stands off is for the screen.
+        """
         named = self.shape.handles()
         return dict(zip(named, (tuple(p) for p in self.place.to_px(np.array(list(named.values()))).tolist())))
 
     def pulled(self, handle: str, start: tuple[float, float], to: tuple[float, float], keep_shape: bool = False) -> Outline:
-        """What it becomes when a handle, "move" or "turn" is pulled from a point to another, px. A side moves by itself while the
-        opposite one stays; keep_shape: both axes grow together around the middle. Angles go on from where they are, without a jump. "pin" and a corner: that corner
-        alone moves, and the outline lies in perspective."""
+        """What it becomes when a handle, "move" or "turn" is pulled from a point to another, px.
+
+        A side moves by itself while the opposite one stays; keep_shape: both axes grow together around the middle.
+        Angles go on from where they are, without a jump. "pin" and a corner: that corner alone moves, and the outline
+        lies in perspective.
+        """
         place = self.place
         if handle == "move":
             return self.on(replace(place, cx=place.cx + to[0] - start[0], cy=place.cy + to[1] - start[1]))

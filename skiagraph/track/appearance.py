@@ -1,4 +1,5 @@
-"""How a head looks, in a few numbers: to keep people apart when they cross, and to tell whether a head is where it should be."""
+"""How a head looks, in a few numbers: to keep people apart when they cross, and to tell whether a head is where it
+should be."""
 
 from __future__ import annotations
 
@@ -16,7 +17,8 @@ UNKNOWN = 0.5
 
 
 def head_colours(frame_rgb: np.ndarray, box_xyxy: np.ndarray) -> np.ndarray | None:
-    """Square-rooted histogram of hue, saturation and value of head and shoulders, float32 (n,), or None outside the frame.
+    """Square-rooted histogram of hue, saturation and value of head and shoulders, float32 (n,), or None outside the
+    frame.
 
     box_xyxy: the face; the region reaches from the hat to the collar, upper and lower half apart.
     """
@@ -50,7 +52,8 @@ def likeness(a: np.ndarray | None, b: np.ndarray | None) -> float:
 
 
 def head_patch(grey: np.ndarray, head: np.ndarray, origin: tuple[float, float] = (0, 0)) -> np.ndarray:
-    """A head (cx, cy, width, height, …) as a small picture, float32 (32, 32), from a grey one whose corner is at origin."""
+    """A head (cx, cy, width, height, …) as a small picture, float32 (32, 32), from a grey one whose corner is at
+    origin."""
     sx, sy = head[2] * 0.95 / _PATCH, head[3] * 0.95 / _PATCH
     move = np.float32([[sx, 0, head[0] - origin[0] - sx * _PATCH / 2], [0, sy, head[1] - origin[1] - sy * _PATCH / 2]])
     small = cv2.warpAffine(grey, move, (_PATCH, _PATCH), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE)

@@ -1,5 +1,5 @@
-"""From what was found and followed of a head to its paths, one row in each frame: blinks are lines, bridges fill gaps, leads and tails go before and after, and a steadying that
-never lags.
+"""From what was found and followed of a head to its paths, one row in each frame: blinks are lines, bridges fill gaps,
+leads and tails go before and after, and a steadying that never lags.
 """
 
 from __future__ import annotations
@@ -17,16 +17,31 @@ from skiagraph.track.path import BRIDGED, FOLLOWED, FOUND, Path
 
 @dataclass(frozen=True, slots=True)
 class PathSettings:
-    """How covers grow where nothing was found, and where one path goes over into the next. Set by benchmarks/quality.py (starts, meetings, railings)."""
+    """How covers grow where nothing was found, and where one path goes over into the next.
 
-    line_grows: float = 0.025  # share of its size by which a head grows for each frame from the nearest in which it was found, in a blink; larger: wider covers
-    line_sure: float = 0.95  # share of the less sure of both faces that a blink between them is given
-    bent_frames: int = 3  # missing frames up to which a blink may be bent; what is longer lies between two planned looks, and was compared with a straight line; larger: wider covers
-    bend_most: float = 0.25  # share of its size by which a head grows at most where it does not move straight through a blink; larger: wider covers
-    unseen: float = 0.1  # confidence between the end of one path and the beginning of the next of one chain; smaller: wider covers
-    known: float = 0.37  # confidence from which a lead knows better where a head is than the tail before it that is less sure; smaller: more tails end early
-    both_apart: float = 2.0  # heads up to which a cover holds where its tail and its lead have it; larger: wider covers
-    sure_size: float = 0.8  # score from which a face shows how large its head is
+    Set by benchmarks/quality.py (starts, meetings, railings).
+    """
+
+    # share of its size by which a head grows for each frame from the nearest in which it was found, in a blink; larger:
+    # wider covers
+    line_grows: float = 0.025
+    # share of the less sure of both faces that a blink between them is given
+    line_sure: float = 0.95
+    # missing frames up to which a blink may be bent; what is longer lies between two planned looks, and was compared
+    # with a straight line; larger: wider covers
+    bent_frames: int = 3
+    # share of its size by which a head grows at most where it does not move straight through a blink; larger: wider
+    # covers
+    bend_most: float = 0.25
+    # confidence between the end of one path and the beginning of the next of one chain; smaller: wider covers
+    unseen: float = 0.1
+    # confidence from which a lead knows better where a head is than the tail before it that is less sure; smaller: more
+    # tails end early
+    known: float = 0.37
+    # heads up to which a cover holds where its tail and its lead have it; larger: wider covers
+    both_apart: float = 2.0
+    # score from which a face shows how large its head is
+    sure_size: float = 0.8
 
 
 PATHS = PathSettings()
@@ -82,10 +97,12 @@ def _lead_of(followed: Followed, row: int) -> np.ndarray:
 
 
 def _held_until_the_lead(tail: np.ndarray, lead: np.ndarray, before: np.ndarray, after: np.ndarray, count: int) -> np.ndarray:
-    """A tail (n, 6) with further rows up to where the lead begins that was followed back from the next sight of the same head.
+    """A tail (n, 6) with further rows up to where the lead begins that was followed back from the next sight of the
+    same head.
 
-    In a gap of one chain somebody was lost from sight, but hardly left the picture unless they were at its edge; so the cover goes straight from the one to the other, and its
-    confidence says that nobody knows. before, after: (6,), the found heads around the gap; count: frames between them.
+    In a gap of one chain somebody was lost from sight, but hardly left the picture unless they were at its edge; so the
+    cover goes straight from the one to the other, and its confidence says that nobody knows. before, after: (6,), the
+    found heads around the gap; count: frames between them.
     """
     missing = count - len(tail) - len(lead)
     if missing <= 0:
@@ -99,7 +116,8 @@ def _held_until_the_lead(tail: np.ndarray, lead: np.ndarray, before: np.ndarray,
 
 
 def _ending_where_the_lead_is_surer(tail: np.ndarray, lead: np.ndarray, count: int, hold: int) -> np.ndarray:
-    """A tail (n, 6) that ends where the lead (m, 6), nearest first, of the next head of the same chain knows better where the head is, after a gap of so many frames.
+    """A tail (n, 6) that ends where the lead (m, 6), nearest first, of the next head of the same chain knows better
+    where the head is, after a gap of so many frames.
 
     Around the frame in which it does, up to `hold` frames to either side hold both, where the two are not far apart.
     """
@@ -129,8 +147,9 @@ def _straight_through(n, frames, heads, scores) -> np.ndarray:
 
 
 def _room_for_curves(frames, heads) -> np.ndarray:
-    """By how many px the head may be wider and higher than it was found, (n, 2), in each frame from the first to the last, so that its cover holds all that a curve could be
-    off by from the straight line through a blink: t * (1 - t) / 2 of the second derivative times the square of its length, to either side (error of linear interpolation)."""
+    """By how many px the head may be wider and higher than it was found, (n, 2), in each frame from the first to the
+    last, so that its cover holds all that a curve could be off by from the straight line through a blink: t * (1 - t) /
+    2 of the second derivative times the square of its length, to either side (error of linear interpolation)."""
     wider = np.zeros((int(frames[-1] - frames[0]) + 1, 2))
     if len(frames) < 3:
         return wider
@@ -164,8 +183,8 @@ def _assemble(frames, heads, scores, bridges, lead, tail, settings: SteadySettin
 
 
 def _not_shrunk(body, origin, settings: SteadySettings) -> np.ndarray:
-    """A face that turns away is found ever smaller, but its head does not shrink: where the detector is less sure, size is at least
-    what sure faces around that moment had."""
+    """A face that turns away is found ever smaller, but its head does not shrink: where the detector is less sure, size
+    is at least what sure faces around that moment had."""
     sure = np.flatnonzero((origin == FOUND) & (body[:, 5] >= PATHS.sure_size))
     if not len(sure):
         return body
@@ -187,8 +206,8 @@ def _begun_at(rows, steadied, raw, settings: SteadySettings) -> np.ndarray:
 
 
 def _steady(body, origin, settings: SteadySettings) -> np.ndarray:
-    """Take the tremble out without lagging: a symmetric (zero-phase) filter, then never further from a found head than a
-    small share of its size, and never smaller than the heads around it."""
+    """Take the tremble out without lagging: a symmetric (zero-phase) filter, then never further from a found head than
+    a small share of its size, and never smaller than the heads around it."""
     if len(body) < 3:
         return body
     steady = body.copy()

@@ -1,8 +1,10 @@
-"""Whoever was lost behind the head of somebody else is somewhere behind it: their cover reaches around that head, and stays with it for a while. And whoever comes out from behind somebody who has just come
-into the picture came in behind them: their cover reaches around that head from there on.
+"""Whoever was lost behind the head of somebody else is somewhere behind it: their cover reaches around that head, and
+stays with it for a while. And whoever comes out from behind somebody who has just come into the picture came in behind
+them: their cover reaches around that head from there on.
 
-A detector finds a face of which more than about half shows; less than that may stand out from behind another head for seconds, where two walk side by side. Where it stands out is not known, so the cover is
-wider than the head in front on all sides. It is a cover of whoever was lost, and not of the one in front, so that it stays when that one is shown.
+A detector finds a face of which more than about half shows; less than that may stand out from behind another head for
+seconds, where two walk side by side. Where it stands out is not known, so the cover is wider than the head in front on
+all sides. It is a cover of whoever was lost, and not of the one in front, so that it stays when that one is shown.
 """
 
 from __future__ import annotations
@@ -21,20 +23,36 @@ from skiagraph.track.stretch import Stretch
 class BehindSettings:
     """Set by benchmarks/quality.py (unseen-4: 24 leaks stepping, 19 of them in no finding, and 15 every frame)."""
 
-    lost: float = 0.6  # confidence under which who was not found just there may be lost (review.checks.hidden_beside says the same); larger: more covers are wider
-    front: float = 0.5  # confidence from which a head hides others
-    near: float = 0.8  # of their widths, and heights, that the middles of both are apart at most; larger: more covers are wider
-    beside: float = 0.2  # of its own width that the cover reaches beyond the head in front on each side, and as much again since covers of unsure heads are larger (project.rows): a third of a face that is not found, and the nose; larger: wider covers
-    above: float = 0.1  # of its own height, above and below
-    came_s: float = 1.2  # seconds for which somebody is in the picture, at most, whom others may have come in behind (unseen-2: five needless findings fewer every frame, and stepping a leak); larger: longer covers that may be nobody's
-    edge: float = 0.75  # share of a head that reaches over the edge where it came in (review.ends says the same); larger: more came in
-    waits_s: float = 2.0  # seconds for which a cover stays with the head that somebody was lost behind; larger: longer covers that may be nobody's
-    comes_out: float = 1.5  # widths from that head within which somebody new is whoever was behind it
-    sure: float = 0.36  # confidence meanwhile: as little as asks nothing by itself, and belongs to the finding that somebody was lost (review.finding.HARDLY)
+    # confidence under which who was not found just there may be lost (review.checks.hidden_beside says the same);
+    # larger: more covers are wider
+    lost: float = 0.6
+    # confidence from which a head hides others
+    front: float = 0.5
+    # of their widths, and heights, that the middles of both are apart at most; larger: more covers are wider
+    near: float = 0.8
+    # of its own width that the cover reaches beyond the head in front on each side, and as much again since covers of
+    # unsure heads are larger (project.rows): a third of a face that is not found, and the nose; larger: wider covers
+    beside: float = 0.2
+    # of its own height, above and below
+    above: float = 0.1
+    # seconds for which somebody is in the picture, at most, whom others may have come in behind (unseen-2: five
+    # needless findings fewer every frame, and stepping a leak); larger: longer covers that may be nobody's
+    came_s: float = 1.2
+    # share of a head that reaches over the edge where it came in (review.ends says the same); larger: more came in
+    edge: float = 0.75
+    # seconds for which a cover stays with the head that somebody was lost behind; larger: longer covers that may be
+    # nobody's
+    waits_s: float = 2.0
+    # widths from that head within which somebody new is whoever was behind it
+    comes_out: float = 1.5
+    # confidence meanwhile: as little as asks nothing by itself, and belongs to the finding that somebody was lost
+    # (review.finding.HARDLY)
+    sure: float = 0.36
 
 
 def around_others(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple[int, int]], size: tuple[int, int], rate: float, settings: BehindSettings = BehindSettings()) -> list[Stretch]:
-    """The same stretches, none of them shorter and no row smaller. shot_of: first and last frame of the shot of a frame; size: of the picture, px; rate: frames a second."""
+    """The same stretches, none of them shorter and no row smaller. shot_of: first and last frame of the shot of a
+    frame; size: of the picture, px; rate: frames a second."""
     return _came_in_behind(_waiting_behind(stretches, shot_of, rate, settings), shot_of, size, rate, settings)
 
 
@@ -63,7 +81,8 @@ def _came_in_behind(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple
 
 
 def _begun_behind(path: Path, found: int, front: Path, since: int, settings: BehindSettings) -> Path:
-    """A path that begins with the head in front of it. found: its first row in which it was found; since: from which frame on the front is a head, and before that a cover around one that it came in behind itself."""
+    """A path that begins with the head in front of it. found: its first row in which it was found; since: from which
+    frame on the front is a head, and before that a cover around one that it came in behind itself."""
     rows = front.rows()[:path.first + found - front.first].astype(float)
     own = path.rows().astype(float)
     rows[since - front.first:] = _around_front(rows[since - front.first:], own[found], settings)
@@ -99,7 +118,8 @@ def _waiting_behind(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple
 
 
 def together(stretches: Sequence[Stretch], before: Sequence[Stretch], around: Sequence[Stretch]) -> list[Stretch]:
-    """The same stretches, as large in each row as they are or as around_others made them, and as long. before: what it was given; around: what it made of that.
+    """The same stretches, as large in each row as they are or as around_others made them, and as long. before: what it
+    was given; around: what it made of that.
 
     So whatever else makes covers wider goes by where somebody was followed to, and not by where they may be.
     """
@@ -115,7 +135,8 @@ def _together(path: Path, wider: Path) -> Path:
 
 
 def _until(front: Path, lost: int, came: Sequence[Path], settings: BehindSettings) -> int:
-    """The last frame in which whoever was lost in a frame may still be behind a head: before somebody comes out there, or that head is gone itself."""
+    """The last frame in which whoever was lost in a frame may still be behind a head: before somebody comes out there,
+    or that head is gone itself."""
     until = front.last
     for new in came:
         if max(lost, front.first) <= new.first <= until and np.hypot(*(new.rows()[0, :2] - front.rows()[new.first - front.first, :2])) < settings.comes_out * front.width[new.first - front.first]:
@@ -129,14 +150,17 @@ def _away(mine: np.ndarray, theirs: np.ndarray, settings: BehindSettings) -> np.
 
 
 def _around_front(front: np.ndarray, behind: np.ndarray, settings: BehindSettings) -> np.ndarray:
-    """Covers around heads in front, (n, 6), for a head behind them as it was found, (≥4,): what stands out is of that one."""
+    """Covers around heads in front, (n, 6), for a head behind them as it was found, (≥4,): what stands out is of that
+    one."""
     around = front.copy()
     around[:, 2:4] += 2 * np.array([settings.beside, settings.above]) * np.minimum(behind[2:4], front[:, 2:4])
     return around
 
 
 def _around(path: Path, lost: int, known_as: np.ndarray, fronts: Sequence[tuple[Path, int]], settings: BehindSettings) -> Path:
-    """The rows in which a head was lost at another, as large as both and the room around that. lost: the first frame in which it was not found any more; known_as: the row (6,) in which it was found last; fronts: heads, and the last frame in which it may be behind them."""
+    """The rows in which a head was lost at another, as large as both and the room around that. lost: the first frame in
+    which it was not found any more; known_as: the row (6,) in which it was found last; fronts: heads, and the last
+    frame in which it may be behind them."""
     rows = path.rows().astype(float)
     held_by, held = [], []
     for other, until in fronts:
@@ -154,9 +178,11 @@ def _around(path: Path, lost: int, known_as: np.ndarray, fronts: Sequence[tuple[
 
 
 def _waiting(path: Path, last: np.ndarray, known_as: np.ndarray, fronts: Sequence[tuple[Path, int]], end: int, longest: int, settings: BehindSettings) -> Path:
-    """A path that ends at the head of somebody else, and goes on around the nearest one until the shot ends, somebody comes out, or it has waited for long enough.
+    """A path that ends at the head of somebody else, and goes on around the nearest one until the shot ends, somebody
+    comes out, or it has waited for long enough.
 
-    last: the row (6,) in which it was followed last; known_as: the one in which it was found last; end: last frame of the shot; longest: frames.
+    last: the row (6,) in which it was followed last; known_as: the one in which it was found last; end: last frame of
+    the shot; longest: frames.
     """
     if last[5] >= settings.lost:
         return path

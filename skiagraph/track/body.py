@@ -1,6 +1,8 @@
-"""Where somebody's head is by their whole body: an elbow, a knee or a tree is told from a head, also of one that is seen from behind or is a few px wide.
+"""Where somebody's head is by their whole body: an elbow, a knee or a tree is told from a head, also of one that is
+seen from behind or is a few px wide.
 
-Network: Bazarevsky et al., BlazePose: on-device real-time body pose tracking, 2020 (MediaPipe pose landmarks, full, Apache-2.0), 256x256.
+Network: Bazarevsky et al., BlazePose: on-device real-time body pose tracking, 2020 (MediaPipe pose landmarks, full,
+Apache-2.0), 256x256.
 """
 
 from __future__ import annotations
@@ -15,15 +17,18 @@ from skiagraph.detect.networks import weights
 from skiagraph.detect.turned import TURNED
 
 _SIDE = 256
-# What the network was trained to see: a square around the middle of the hips, a quarter larger than the circle from there through the top of the head.
+# What the network was trained to see: a square around the middle of the hips, a quarter larger than the circle from
+# there through the top of the head.
 _ROOM = 1.25
-# Heights of a head with its middle at 0.935, and hips at 0.53, as shares of the stature (Drillis and Contini, Body segment parameters, 1966).
+# Heights of a head with its middle at 0.935, and hips at 0.53, as shares of the stature (Drillis and Contini, Body
+# segment parameters, 1966).
 _HEAD, _MIDDLE, _HIP = 0.13, 0.935, 0.53
 # Share of the way from the hips to the top of that circle at which the middle of the head is.
 HEAD_ON_WAY = (_MIDDLE - _HIP) / (1 - _HIP)
 # In heights of a head: how far the hips are below its middle, and the side of that square.
 HIPS, _REACH = (_MIDDLE - _HIP) / _HEAD, 2 * _ROOM * (1 - _HIP) / _HEAD
-# Of the landmarks, each x, y, z, visibility, presence, the ears stay nearest to the middle of a head that turns (a sixth of its width off at most as a rule; the mean of nose, eyes and mouth a third).
+# Of the landmarks, each x, y, z, visibility, presence, the ears stay nearest to the middle of a head that turns (a
+# sixth of its width off at most as a rule; the mean of nose, eyes and mouth a third).
 _EARS, _LANDMARKS, _EACH = slice(7, 9), 39, 5
 
 
@@ -40,7 +45,8 @@ class BodyJudge(Protocol):
     """What the body network tells of a place at which a head may be."""
 
     def below(self, rgb: np.ndarray, head: np.ndarray) -> Body:
-        """The body whose head may be at head (cx, cy, width, height, angle in degrees clockwise, …; px of an RGB picture)."""
+        """The body whose head may be at head (cx, cy, width, height, angle in degrees clockwise, …; px of an RGB
+        picture)."""
 
 
 class BodyLandmarks:
@@ -55,7 +61,8 @@ class BodyLandmarks:
         self._landmarks, self._presence = outputs[_LANDMARKS * _EACH], outputs[1]
 
     def below(self, rgb: np.ndarray, head: np.ndarray) -> Body:
-        """The body whose head may be at head (cx, cy, width, height, angle in degrees clockwise, …; px of an RGB picture). What lies outside the picture is black."""
+        """The body whose head may be at head (cx, cy, width, height, angle in degrees clockwise, …; px of an RGB
+        picture). What lies outside the picture is black."""
         cx, cy, _, height, angle = (float(v) for v in head[:5])
         # Only of somebody who lies the body is to the side; a head may lean on a body that stands.
         lean = np.radians(angle) if abs(angle) >= TURNED.looked_from else 0.0

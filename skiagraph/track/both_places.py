@@ -1,9 +1,10 @@
 """Where it is not known which of two places a head is at, its cover holds both.
 
-Of a head that comes round from behind, the first that a detector finds is often its hair, a fifth of the head away from its face; and followers drift where it
-is dark or out of focus. So both the place where it was found and where the follower had it a frame before, or has it a frame after, are covered until
-the face has been found for a while. One that is found elsewhere for a moment, as behind bars, is covered there and where it was before and after. And one that comes to another and is no longer
-where its way leads may be the other's: where its way leads is covered too.
+Of a head that comes round from behind, the first that a detector finds is often its hair, a fifth of the head away from
+its face; and followers drift where it is dark or out of focus. So both the place where it was found and where the
+follower had it a frame before, or has it a frame after, are covered until the face has been found for a while. One that
+is found elsewhere for a moment, as behind bars, is covered there and where it was before and after. And one that comes
+to another and is no longer where its way leads may be the other's: where its way leads is covered too.
 """
 
 from __future__ import annotations
@@ -22,19 +23,34 @@ from skiagraph.track.stretch import Stretch
 
 @dataclass(frozen=True, slots=True)
 class BothSettings:
-    """Set by benchmarks/quality.py (club: five leaks in no finding to none; railings: two to none; what is said of ways: unseen and unseen-3-alike, every frame, six leaks to one)."""
+    """Set by benchmarks/quality.py (club: five leaks in no finding to none; railings: two to none; what is said of
+    ways: unseen and unseen-3-alike, every frame, six leaks to one)."""
 
-    holds_s: float = 0.24  # seconds for which both places are covered after a follower met what was found; for as long again the cover comes back to one; larger: wider covers
-    differs: float = 0.08  # share of its size by which a side of the head differs at least; smaller: more covers are wider
-    at_most: float = 0.5  # and at most: what is further away is somebody else, or a follower that was lost
-    larger: float = 1.3  # times the found size that a followed head counts as at most: a head is larger than its face in profile says, and followers grow in the dark; larger: wider covers
-    around: int = 3  # frames before and after a moment whose median is where the head was meanwhile; larger: longer strays count, and more of quick turns
-    meets: float = 0.1  # overlap (IoU) with another head from which a face may be the other's; smaller: more covers are wider
-    way: tuple[int, int] = (2, 11)  # frames ago, from and to, in which somebody went the way that they go on; larger: more is straight
-    way_least: int = 5  # of those in which they were found, or followed
-    way_sure: float = 0.5  # as surely as this
-    straight: float = 0.1  # share of its size by which the head was off a straight line at most
-    off_way: tuple[float, float] = (0.2, 0.8)  # shares of its size by which it is off its way at least and at most; smaller, larger: more covers are wider
+    # seconds for which both places are covered after a follower met what was found; for as long again the cover comes
+    # back to one; larger: wider covers
+    holds_s: float = 0.24
+    # share of its size by which a side of the head differs at least; smaller: more covers are wider
+    differs: float = 0.08
+    # and at most: what is further away is somebody else, or a follower that was lost
+    at_most: float = 0.5
+    # times the found size that a followed head counts as at most: a head is larger than its face in profile says, and
+    # followers grow in the dark; larger: wider covers
+    larger: float = 1.3
+    # frames before and after a moment whose median is where the head was meanwhile; larger: longer strays count, and
+    # more of quick turns
+    around: int = 3
+    # overlap (IoU) with another head from which a face may be the other's; smaller: more covers are wider
+    meets: float = 0.1
+    # frames ago, from and to, in which somebody went the way that they go on; larger: more is straight
+    way: tuple[int, int] = (2, 11)
+    # of those in which they were found, or followed
+    way_least: int = 5
+    # as surely as this
+    way_sure: float = 0.5
+    # share of its size by which the head was off a straight line at most
+    straight: float = 0.1
+    # shares of its size by which it is off its way at least and at most; smaller, larger: more covers are wider
+    off_way: tuple[float, float] = (0.2, 0.8)
 
 
 def holding_both(stretches: Sequence[Stretch], rate: float, settings: BothSettings = BothSettings()) -> list[Stretch]:
@@ -55,14 +71,16 @@ def _holding(path: Path, met: np.ndarray, frames: int, settings: BothSettings) -
 
 
 def _differ(rows: np.ndarray, there: np.ndarray, settings: BothSettings) -> np.ndarray:
-    """Whether two places of a head are two, and not one or two heads, bool (n,): rows (n, ≥5), and where each may be as well, (n, 4), centre and size, if it leans as that does there."""
+    """Whether two places of a head are two, and not one or two heads, bool (n,): rows (n, ≥5), and where each may be as
+    well, (n, 4), centre and size, if it leans as that does there."""
     beyond = standing_out(rows, np.concatenate([there, rows[:, ANGLE:ANGLE + 1]], axis=1)).reshape(-1, 2, 2)
     most = (beyond / rows[:, None, 2:4]).max(axis=(1, 2))
     return (settings.differs < most) & (most < settings.at_most)
 
 
 def _strays(rows: np.ndarray, found: np.ndarray, settings: BothSettings):
-    """Row, where the head was around that moment, and 1, for each found row that was elsewhere and has as many on both sides."""
+    """Row, where the head was around that moment, and 1, for each found row that was elsewhere and has as many on both
+    sides."""
     around = settings.around
     if len(rows) > 2 * around:
         meanwhile = np.median(np.delete(sliding_window_view(rows[:, :2], 2 * around + 1, axis=0), around, axis=-1), axis=-1)
@@ -72,7 +90,8 @@ def _strays(rows: np.ndarray, found: np.ndarray, settings: BothSettings):
 
 
 def _seams(rows: np.ndarray, found: np.ndarray, followed: np.ndarray, frames: int, settings: BothSettings):
-    """Row, the followed head as it would have gone on, and the share of it that is held, for found rows next to followed ones that were elsewhere."""
+    """Row, the followed head as it would have gone on, and the share of it that is held, for found rows next to
+    followed ones that were elsewhere."""
     seams = [(n + 1, n, 1) for n in np.flatnonzero(followed[:-1] & found[1:])] + [(n, n + 1, -1) for n in np.flatnonzero(found[:-1] & followed[1:])]
     for seen, other, step in seams:
         # Somebody who runs is not where they were a frame before: whichever of the speeds on both sides explains more.
@@ -88,7 +107,8 @@ def _seams(rows: np.ndarray, found: np.ndarray, followed: np.ndarray, frames: in
 
 
 def _off_their_way(rows: np.ndarray, found: np.ndarray, met: np.ndarray, frames: int, settings: BothSettings):
-    """Row, where the head would be had it gone on straight, and the share of it that is held, for what comes to another head and is found off its way; seen from before and from after."""
+    """Row, where the head would be had it gone on straight, and the share of it that is held, for what comes to another
+    head and is found off its way; seen from before and from after."""
     known = found | (rows[:, 5] >= settings.way_sure)
     since, until = settings.way
     for step in (1, -1):

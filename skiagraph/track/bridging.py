@@ -1,7 +1,8 @@
-"""What has to be followed where no face was found: gaps between two sights of one head, from both ends, and leads before the first sight of it; and how a cover is held where a
-follower stops.
+"""What has to be followed where no face was found: gaps between two sights of one head, from both ends, and leads
+before the first sight of it; and how a cover is held where a follower stops.
 
-Each is said as a task; the pictures come from a second pass over the clip (second_pass.py), which also follows heads on after their last sight.
+Each is said as a task; the pictures come from a second pass over the clip (second_pass.py), which also follows heads on
+after their last sight.
 """
 
 from __future__ import annotations
@@ -20,17 +21,30 @@ from skiagraph.track.silhouette import Silhouette
 
 @dataclass(frozen=True, slots=True)
 class FollowingSettings:
-    """What followers get to see. Set by benchmarks/quality.py (aside, starts, crowd), bounds of memory by the scan of 8K in docs/measured.md."""
+    """What followers get to see.
 
-    spread: float = 1.7  # room around a head that its shape is judged by, in head sizes; larger: more work
-    enough_px: float = 80.0  # width of a head, px, above which it is looked at smaller
-    standing: int = 3  # times longer that somebody who stands still is followed back at once
-    stands: float = 0.5  # head widths that somebody who stands would go at most in the time of one lead
-    way_seen: float = 0.8  # share of its way at its present speed that a head is looked for along; larger: more work
-    lead_bytes: float = 48e6  # bytes that the pictures for that may take
-    unknown_frames: int = 3  # frames that somebody whose speed is not known is followed back at first, so that they stay within what is looked at; larger: whoever walks fast leaves it
-    still_speed: float = 0.01  # share of its width a frame below which a head is not on its way out of the picture
-    lead_sure: float = 0.6  # confidence that a lead may have again, however unsure what it goes on from was
+    Set by benchmarks/quality.py (aside, starts, crowd), bounds of memory by the scan of 8K in docs/measured.md.
+    """
+
+    # room around a head that its shape is judged by, in head sizes; larger: more work
+    spread: float = 1.7
+    # width of a head, px, above which it is looked at smaller
+    enough_px: float = 80.0
+    # times longer that somebody who stands still is followed back at once
+    standing: int = 3
+    # head widths that somebody who stands would go at most in the time of one lead
+    stands: float = 0.5
+    # share of its way at its present speed that a head is looked for along; larger: more work
+    way_seen: float = 0.8
+    # bytes that the pictures for that may take
+    lead_bytes: float = 48e6
+    # frames that somebody whose speed is not known is followed back at first, so that they stay within what is looked
+    # at; larger: whoever walks fast leaves it
+    unknown_frames: int = 3
+    # share of its width a frame below which a head is not on its way out of the picture
+    still_speed: float = 0.01
+    # confidence that a lead may have again, however unsure what it goes on from was
+    lead_sure: float = 0.6
 
 
 FOLLOWING = FollowingSettings()
@@ -40,28 +54,44 @@ FOLLOWING = FollowingSettings()
 class BridgeSettings:
     """How long somebody is followed where no face is found. Set by benchmarks/quality.py (aside, jackets, hall)."""
 
-    bridge_s: float = 1.0  # seconds of the longest gap that is closed for certain; larger: more is one sighting
-    line_frames: int = 3  # so many missing frames are no gap but a blink
-    lead_s: float = 1.2  # seconds that a head is followed back at a time; larger: more memory
-    lead_most_s: float = 6.0  # and in all; larger: covers begin earlier, more of them on nobody
-    tail_s: float = 12.0  # seconds that it is followed on after its last sight; larger: covers end later, more of them on nobody
-    hold_s: float = 0.24  # seconds that the cover stays put after that
+    # seconds of the longest gap that is closed for certain; larger: more is one sighting
+    bridge_s: float = 1.0
+    # so many missing frames are no gap but a blink
+    line_frames: int = 3
+    # seconds that a head is followed back at a time; larger: more memory
+    lead_s: float = 1.2
+    # and in all; larger: covers begin earlier, more of them on nobody
+    lead_most_s: float = 6.0
+    # seconds that it is followed on after its last sight; larger: covers end later, more of them on nobody
+    tail_s: float = 12.0
+    # seconds that the cover stays put after that
+    hold_s: float = 0.24
 
 
 @dataclass(frozen=True, slots=True)
 class BlendSettings:
     """A gap that was followed from both ends. Set by benchmarks/quality.py (aside, jackets)."""
 
-    line_counts: float = 0.03  # weight of the straight line between the ends where no follower is sure; larger: straighter bridges
-    unknown: float = 0.15  # confidence where both followers stopped
-    falls_from: float = 0.25  # heads that both may be apart before their place is less sure
-    falls_to: float = 0.2  # share of its confidence that a place keeps at least, however far they are apart
-    least: float = 0.1  # confidence of a bridge at least
-    most: float = 0.9  # and at most: nobody was found there
-    meets: float = 0.35  # heads apart at which both came to the same place; larger: more gaps are one sighting
-    all_meets: float = 0.6  # the same where each frame was followed by one of them at least
-    holds_both: float = 0.5  # share of the distance between both by which the cover is larger, in heads
-    holds_most: float = 0.8  # heads apart beyond which it does not grow further
+    # weight of the straight line between the ends where no follower is sure; larger: straighter bridges
+    line_counts: float = 0.03
+    # confidence where both followers stopped
+    unknown: float = 0.15
+    # heads that both may be apart before their place is less sure
+    falls_from: float = 0.25
+    # share of its confidence that a place keeps at least, however far they are apart
+    falls_to: float = 0.2
+    # confidence of a bridge at least
+    least: float = 0.1
+    # and at most: nobody was found there
+    most: float = 0.9
+    # heads apart at which both came to the same place; larger: more gaps are one sighting
+    meets: float = 0.35
+    # the same where each frame was followed by one of them at least
+    all_meets: float = 0.6
+    # share of the distance between both by which the cover is larger, in heads
+    holds_both: float = 0.5
+    # heads apart beyond which it does not grow further
+    holds_most: float = 0.8
 
 
 BLEND = BlendSettings()
@@ -69,16 +99,28 @@ BLEND = BlendSettings()
 
 @dataclass(frozen=True, slots=True)
 class HoldSettings:
-    """The cover after a follower has stopped. Larger values cover for longer, and further from where anybody was seen. Set by benchmarks/quality.py (edge, aside)."""
+    """The cover after a follower has stopped.
 
-    speed_frames: int = 8  # frames at the end from which its speed is taken
-    leaving_s: float = 1.2  # seconds at most for which it is led out of the picture by its speed, or stays where somebody stands half in the picture (turned: 12 leaks of 16)
-    slows: float = 0.85  # of its speed, a frame, inside the picture
-    fades: float = 0.92  # of its confidence, a frame
-    least: float = 0.1  # confidence at least
-    begins: float = 0.3  # confidence where nothing was followed at all
-    edge_frames: int = 4  # frames from now at which a head that reaches the edge counts as there
-    edge: float = 0.6  # widths and heights from its middle to the edge that count as reaching it
+    Larger values cover for longer, and further from where anybody was seen. Set by benchmarks/quality.py (edge, aside).
+    """
+
+    # frames at the end from which its speed is taken
+    speed_frames: int = 8
+    # seconds at most for which it is led out of the picture by its speed, or stays where somebody stands half in the
+    # picture (turned: 12 leaks of 16)
+    leaving_s: float = 1.2
+    # of its speed, a frame, inside the picture
+    slows: float = 0.85
+    # of its confidence, a frame
+    fades: float = 0.92
+    # confidence at least
+    least: float = 0.1
+    # confidence where nothing was followed at all
+    begins: float = 0.3
+    # frames from now at which a head that reaches the edge counts as there
+    edge_frames: int = 4
+    # widths and heights from its middle to the edge that count as reaching it
+    edge: float = 0.6
 
 
 HOLD = HoldSettings()
@@ -141,8 +183,8 @@ class Lead:
 
 @dataclass(slots=True)
 class Followed:
-    """What followers made of one chain, by numbers of its found heads: bridges to the next one, leads before it, tails after it, (n, 6) nearest first; left: those whose tail came
-    to the edge of the picture.
+    """What followers made of one chain, by numbers of its found heads: bridges to the next one, leads before it, tails
+    after it, (n, 6) nearest first; left: those whose tail came to the edge of the picture.
     """
 
     bridges: dict[int, Bridge] = field(default_factory=dict)
@@ -172,14 +214,16 @@ def gap_tasks(chain: Chain, size: tuple[int, int], silhouette: Silhouette | None
 
 
 def loose_ends(chain: Chain, rate: float, settings: BridgeSettings = BridgeSettings()) -> tuple[list[int], list[int]]:
-    """Rows of a chain before which, and after which, it may be that nobody sees the face: its ends, and those of long gaps."""
+    """Rows of a chain before which, and after which, it may be that nobody sees the face: its ends, and those of long
+    gaps."""
     breaks = [int(n) for n in np.flatnonzero(np.diff(chain.frames) > settings.bridge_s * rate)]
     return [0] + [n + 1 for n in breaks], breaks + [len(chain.frames) - 1]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class GapTask:
-    """Follow from both ends of a gap. row: of the head before it; frames, heads: of all found heads of the chain; size: of the frame, px."""
+    """Follow from both ends of a gap. row: of the head before it; frames, heads: of all found heads of the chain; size:
+    of the frame, px."""
 
     row: int
     frames: np.ndarray
@@ -231,7 +275,8 @@ def _bridge(numbers, pictures, n, frames, heads, window, size, silhouette) -> Br
 
 
 def followed_through(numbers, pictures, head, speed, window: Window, size, silhouette, hidden: Callable[[int, np.ndarray], bool] | None = None) -> tuple[np.ndarray, str]:
-    """Rows (n, 6), one for each frame, in px of the frame, of a head followed through what a window cut, and why it stopped. hidden: whether somebody else is in front of a head (5,) in a frame."""
+    """Rows (n, 6), one for each frame, in px of the frame, of a head followed through what a window cut, and why it
+    stopped. hidden: whether somebody else is in front of a head (5,) in a frame."""
     scaled = size[0] * window.scale, size[1] * window.scale
 
     def is_hidden(frame: int, inside: np.ndarray) -> bool:
@@ -262,8 +307,8 @@ def _padded(rows, line, count, at_end=False):
 
 def lead_task(row: int, chain: Chain, size: tuple[int, int], earliest: int, rate: float, silhouette: Silhouette | None, known: np.ndarray | None = None,
               settings: BridgeSettings = BridgeSettings(), needed: np.ndarray | None = None, hidden: Callable[[int, np.ndarray], bool] | None = None) -> LeadTask | None:
-    """Follow a head back from a row of its chain, a stretch at a time. known: rows (n, 6) that were followed already, nearest first.
-    needed: bool (frames,), whose pictures are decoded; a stretch ends at one of them.
+    """Follow a head back from a row of its chain, a stretch at a time. known: rows (n, 6) that were followed already,
+    nearest first. needed: bool (frames,), whose pictures are decoded; a stretch ends at one of them.
 
     None where there is no room, which is before the frame earliest.
     """
@@ -278,7 +323,8 @@ def lead_task(row: int, chain: Chain, size: tuple[int, int], earliest: int, rate
         speed, seen_to_move = (way[-1] - way[0]) / (len(way) - 1), True
     stretch = settings.lead_s * rate if seen_to_move else FOLLOWING.unknown_frames
     if seen_to_move and np.hypot(*speed) * stretch < FOLLOWING.stands * head[2] and not touches_edge(head, size, speed):
-        # Somebody who stands inside the picture has been there for a while, and one look at those frames costs less than several.
+        # Somebody who stands inside the picture has been there for a while, and one look at those frames costs less
+        # than several.
         scale = min(1.0, FOLLOWING.enough_px / max(float(head[2]), 1.0))
         picture = 3 * (1 + 2 * FOLLOWING.spread) ** 2 * head[2] * head[3] * scale ** 2
         stretch *= np.clip(FOLLOWING.lead_bytes / picture / stretch, 1, FOLLOWING.standing)
@@ -297,7 +343,9 @@ def lead_task(row: int, chain: Chain, size: tuple[int, int], earliest: int, rate
 
 @dataclass(frozen=True, slots=True, eq=False)
 class LeadTask:
-    """Follow a head back. row: of the chain; earliest: frame from which there is room for it; head: (5,) in frame last, where it begins, and its speed, px a frame, or None where that is not known; begun: rows that were followed already; most: frames in all."""
+    """Follow a head back. row: of the chain; earliest: frame from which there is room for it; head: (5,) in frame last,
+    where it begins, and its speed, px a frame, or None where that is not known; begun: rows that were followed already;
+    most: frames in all."""
 
     row: int
     earliest: int

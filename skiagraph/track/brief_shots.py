@@ -1,4 +1,7 @@
-"""Shots of a frame or two, which are none: a photographer's flash in the first or the last frame of a shot. Nobody is surely found in such a frame, so who is there just before or just after is covered in it, too."""
+"""Shots of a frame or two, which are none: a photographer's flash in the first or the last frame of a shot.
+
+Nobody is surely found in such a frame, so who is there just before or just after is covered in it, too.
+"""
 
 from __future__ import annotations
 
@@ -13,15 +16,19 @@ from skiagraph.track.path import Path
 class BriefShotSettings:
     """Set by benchmarks/degraded.py (flashes at cuts)."""
 
-    most: int = 3  # frames of shots in a row that are too short to be any, beyond which they are a whip pan; larger: covers are held for longer where nothing can be recognised
-    sure: float = 0.36  # confidence of a cover that is held there: as little as asks nothing by itself
+    # frames of shots in a row that are too short to be any, beyond which they are a whip pan; larger: covers are held
+    # for longer where nothing can be recognised
+    most: int = 3
+    # confidence of a cover that is held there: as little as asks nothing by itself
+    sure: float = 0.36
 
 
 BRIEF = BriefShotSettings()
 
 
 def brief_shots(cuts: Sequence[int], frames: int) -> list[tuple[int, int]]:
-    """First and last frame of each row of shots too short to be any (CutSettings.least_shot) that is no whip pan. cuts: frames with which shots begin; frames: of the clip."""
+    """First and last frame of each row of shots too short to be any (CutSettings.least_shot) that is no whip pan. cuts:
+    frames with which shots begin; frames: of the clip."""
     bounds, rows = [0, *cuts, frames], []
     for first, after in zip(bounds, bounds[1:]):
         if after - first < CUTS.least_shot:

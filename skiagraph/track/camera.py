@@ -17,17 +17,29 @@ from skiagraph.detect.shrink import shrunk
 class CameraSettings:
     """The camera's motion. Set on the films of benchmarks/scenes.py and benchmarks/degraded.py."""
 
-    work_width: int = 320  # px that pictures are made smaller to; larger: finer motion, more work
-    points: int = 100  # parts of a picture in which a point is followed; larger: steadier motion, more work
-    corner: float = 0.01  # quality of a corner against the best one; larger: fewer, better points
-    least_points: int = 12  # fewer tell nothing
-    window: tuple[int, int] = (13, 13)  # px around a point that are looked for; larger: surer, and blind to what is small
-    levels: int = 3  # times a picture is halved for what goes far; larger: faster motion is found
-    agree: float = 0.35  # share of the points that one motion explains at least, and 10 of them
-    zoom: tuple[float, float] = (0.8, 1.25)  # change of size in one step beyond which it is a mistake
-    enough: int = 40  # points left below which they are looked for anew
-    renew: int = 6  # and after so many steps
-    flash: int = 3  # frames, of those that are decoded, within which all is as before a flash; larger: longer flashes are known, and shorter shots overlooked (track.cuts)
+    # px that pictures are made smaller to; larger: finer motion, more work
+    work_width: int = 320
+    # parts of a picture in which a point is followed; larger: steadier motion, more work
+    points: int = 100
+    # quality of a corner against the best one; larger: fewer, better points
+    corner: float = 0.01
+    # fewer tell nothing
+    least_points: int = 12
+    # px around a point that are looked for; larger: surer, and blind to what is small
+    window: tuple[int, int] = (13, 13)
+    # times a picture is halved for what goes far; larger: faster motion is found
+    levels: int = 3
+    # share of the points that one motion explains at least, and 10 of them
+    agree: float = 0.35
+    # change of size in one step beyond which it is a mistake
+    zoom: tuple[float, float] = (0.8, 1.25)
+    # points left below which they are looked for anew
+    enough: int = 40
+    # and after so many steps
+    renew: int = 6
+    # frames, of those that are decoded, within which all is as before a flash; larger: longer flashes are known, and
+    # shorter shots overlooked (track.cuts)
+    flash: int = 3
 
 
 CAMERA = CameraSettings()
@@ -40,13 +52,15 @@ def composed(first: np.ndarray, then: np.ndarray) -> np.ndarray:
 
 
 def motion_between(earlier: np.ndarray, later: np.ndarray) -> np.ndarray:
-    """The similarity (2, 3) from px of one frame to px of another of the same shot, of which both are known (Picture.view)."""
+    """The similarity (2, 3) from px of one frame to px of another of the same shot, of which both are known
+    (Picture.view)."""
     return composed(cv2.invertAffineTransform(earlier), later)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Views:
-    """What the camera did, in frames that were looked at. frames: (n,), in order; similarities: (n, 2, 3), of each from px of the first frame of its shot to px of it (Picture.view)."""
+    """What the camera did, in frames that were looked at. frames: (n,), in order; similarities: (n, 2, 3), of each from
+    px of the first frame of its shot to px of it (Picture.view)."""
 
     frames: np.ndarray
     similarities: np.ndarray
@@ -66,13 +80,15 @@ class Views:
         return np.hypot(at[:, 0, 0], at[:, 1, 0])
 
     def at_first(self, frames: np.ndarray, points: np.ndarray) -> np.ndarray:
-        """Where points, (n, 2) px of each frame, would be in the first frame of their shot had only the camera moved, (n, 2)."""
+        """Where points, (n, 2) px of each frame, would be in the first frame of their shot had only the camera moved,
+        (n, 2)."""
         at = self._at(frames)
         # Back by the inverse of a similarity: turned the other way, and made as large as before.
         return np.einsum("nji,nj->ni", at[:, :, :2], points - at[:, :, 2]) / (self.scale(frames) ** 2)[:, None]
 
     def down(self, frames: np.ndarray, points: np.ndarray, angles: np.ndarray) -> np.ndarray:
-        """How far down some heads are, (n,) px of the first frame of their shot, whatever the camera did since: along the lean that they mostly have there. points: (n, 2) px of each frame; angles: of heads, degrees clockwise."""
+        """How far down some heads are, (n,) px of the first frame of their shot, whatever the camera did since: along
+        the lean that they mostly have there. points: (n, 2) px of each frame; angles: of heads, degrees clockwise."""
         turns, there = self._at(frames)[:, :, :2], self.at_first(frames, points)
         # Mean direction: degrees of who is upside down go from 180 to -180.
         leans = np.radians(angles) - np.arctan2(turns[:, 1, 0], turns[:, 0, 0])
@@ -81,14 +97,16 @@ class Views:
 
 
 def newly_seen(earlier: np.ndarray, later: np.ndarray, size: tuple[int, int]) -> float:
-    """Share of a frame, 0..1, that was outside an earlier one of its shot. earlier, later: views of both (Picture.view); size: of frames, px."""
+    """Share of a frame, 0..1, that was outside an earlier one of its shot. earlier, later: views of both
+    (Picture.view); size: of frames, px."""
     corners = np.float32([(0, 0), (size[0], 0), size, (0, size[1])])
     there = cv2.transform(corners[None], motion_between(earlier, later))[0]
     return 1.0 - cv2.intersectConvexConvex(there, corners)[0] / (size[0] * size[1])
 
 
 def newly_seen_parts(earlier: np.ndarray, later: np.ndarray, size: tuple[int, int], around: float) -> np.ndarray:
-    """Parts of a frame, x0, y0, x1, y1 (n, 4), along those of its edges over which more has come into it since an earlier one of its shot; around: px by which they reach further in. Others as in newly_seen."""
+    """Parts of a frame, x0, y0, x1, y1 (n, 4), along those of its edges over which more has come into it since an
+    earlier one of its shot; around: px by which they reach further in. Others as in newly_seen."""
     width, height = size
     corners = np.float32([(0, 0), (width, 0), (width, height), (0, height)])
     (ax, ay), (bx, by), (cx, cy), (dx, dy) = cv2.transform(corners[None], motion_between(earlier, later))[0].tolist()
@@ -100,8 +118,9 @@ def newly_seen_parts(earlier: np.ndarray, later: np.ndarray, size: tuple[int, in
 class CameraMotion:
     """Fed one upright grey frame after another, not necessarily each; tells what the camera did since the shot began.
 
-    Points are followed from frame to frame, and their motion is measured over several, in which whoever walks goes further than a point may be off. Where it cannot be told, as in a flash, the next frames are
-    held against the one before that, for as long as a flash lasts.
+    Points are followed from frame to frame, and their motion is measured over several, in which whoever walks goes
+    further than a point may be off. Where it cannot be told, as in a flash, the next frames are held against the one
+    before that, for as long as a flash lasts.
     """
 
     def __init__(self):
@@ -109,7 +128,8 @@ class CameraMotion:
         self._restarted(STILL)
 
     def _restarted(self, view: np.ndarray) -> None:
-        # The frame in which points were looked for: what the camera had done until then, and where they were, at work size; and where they are now.
+        # The frame in which points were looked for: what the camera had done until then, and where they were, at work
+        # size; and where they are now.
         self._known = self._view = view
         self._begun: np.ndarray | None = None
         self._points: np.ndarray | None = None
@@ -174,8 +194,9 @@ def spread_corners(grey: np.ndarray) -> np.ndarray:
 
 
 def share_moved(before: np.ndarray, after: np.ndarray, most: float) -> float:
-    """Share of the corners of a picture, 0..1, that are found in another, and from there again in the first, and that one similarity takes there; 0 where half of them go further than `most`. Both at work
-    size, `most` in its px. Forward and back: Kalal, Mikolajczyk and Matas, Forward-backward error, ICPR 2010.
+    """Share of the corners of a picture, 0..1, that are found in another, and from there again in the first, and that
+    one similarity takes there; 0 where half of them go further than `most`. Both at work size, `most` in its px.
+    Forward and back: Kalal, Mikolajczyk and Matas, Forward-backward error, ICPR 2010.
     """
     points = spread_corners(before)
     if len(points) < CAMERA.least_points:

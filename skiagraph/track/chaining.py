@@ -1,4 +1,5 @@
-"""Joining tracklets that are the same head after a short loss into chains: near where it should be, of like size and looks, and in the same shot."""
+"""Joining tracklets that are the same head after a short loss into chains: near where it should be, of like size and
+looks, and in the same shot."""
 
 from __future__ import annotations
 
@@ -14,18 +15,33 @@ from skiagraph.track.linking import Tracklet
 
 @dataclass(frozen=True, slots=True)
 class ChainSettings:
-    """Which tracklets are one head after a short loss. Distances are in widths of the larger of both heads. Set by benchmarks/quality.py (jackets, hall); larger values join more."""
+    """Which tracklets are one head after a short loss.
 
-    reunite_s: float = 2.6  # seconds of the longest loss
-    away: float = 0.8  # where it is found again from where it should be, at most
-    away_a_second: float = 0.4  # more of that for each second of the gap
-    away_travelled: float = 0.2  # more of it for each head that it went meanwhile at its last speed
-    goes_on_s: float = 0.8  # seconds for which a lost head is expected to keep its speed
-    size: float = 0.5  # change of the logarithm of its width at most
-    like: float = 0.62  # likeness of head and shoulders at least (track.appearance); larger joins less
-    like_unknown: float = 0.8  # likeness that counts where one of both looks is not known
-    away_costs: float = 0.5  # cost of a distance of one head, beside 1 for a size that differs by a factor of e and 1 for looks that have nothing in common
-    most_cost: float = 1.2  # of all together
+    Distances are in widths of the larger of both heads. Set by benchmarks/quality.py (jackets, hall); larger values
+    join more.
+    """
+
+    # seconds of the longest loss
+    reunite_s: float = 2.6
+    # where it is found again from where it should be, at most
+    away: float = 0.8
+    # more of that for each second of the gap
+    away_a_second: float = 0.4
+    # more of it for each head that it went meanwhile at its last speed
+    away_travelled: float = 0.2
+    # seconds for which a lost head is expected to keep its speed
+    goes_on_s: float = 0.8
+    # change of the logarithm of its width at most
+    size: float = 0.5
+    # likeness of head and shoulders at least (track.appearance); larger joins less
+    like: float = 0.62
+    # likeness that counts where one of both looks is not known
+    like_unknown: float = 0.8
+    # cost of a distance of one head, beside 1 for a size that differs by a factor of e and 1 for looks that have
+    # nothing in common
+    away_costs: float = 0.5
+    # of all together
+    most_cost: float = 1.2
 
 
 CHAINS = ChainSettings()
@@ -98,7 +114,8 @@ SPEED_ROWS = 3
 
 
 def end_speed(frames: np.ndarray, heads: np.ndarray, backward: bool) -> np.ndarray:
-    """px per frame (x, y) at the end of heads (n, ≥2), or leaving the first one towards the past; 0 where too few are known."""
+    """px per frame (x, y) at the end of heads (n, ≥2), or leaving the first one towards the past; 0 where too few are
+    known."""
     rows = slice(0, 8) if backward else slice(-8, None)
     t, p = frames[rows].astype(float), heads[rows, :2].astype(float)
     if len(t) < SPEED_ROWS:

@@ -1,6 +1,7 @@
 """Where a place is less sure than is said of it, and the cover wider.
 
-One head before another: whoever is not found there is followed by what is seen, which may be the other's. Coloured light: detectors place faces less well in it.
+One head before another: whoever is not found there is followed by what is seen, which may be the other's. Coloured
+light: detectors place faces less well in it.
 """
 
 from __future__ import annotations
@@ -17,11 +18,17 @@ from skiagraph.track.stretch import Stretch
 
 @dataclass(frozen=True, slots=True)
 class CrossingSettings:
-    """Set by benchmarks/quality.py (meetings, railings, stepping): leaks that no finding names 2 to 0 and 2 to 1, no more findings."""
+    """Set by benchmarks/quality.py (meetings, railings, stepping): leaks that no finding names 2 to 0 and 2 to 1, no
+    more findings."""
 
-    over: float = 0.45  # overlap (IoU) from which one head is before the other; smaller: wider covers where people only pass
-    coloured_at_most: float = 0.4  # confidence in coloured light: covers that are about a sixth wider (club, whose film it was set on: 2 leaks of a turned head fewer)
-    at_most: float = 0.36  # confidence there: as little as asks nothing of a person (review.finding.UNSURE), since most of such a head is hidden
+    # overlap (IoU) from which one head is before the other; smaller: wider covers where people only pass
+    over: float = 0.45
+    # confidence in coloured light: covers that are about a sixth wider (club, whose film it was set on: 2 leaks of a
+    # turned head fewer)
+    coloured_at_most: float = 0.4
+    # confidence there: as little as asks nothing of a person (review.finding.UNSURE), since most of such a head is
+    # hidden
+    at_most: float = 0.36
 
 
 def rows_over_others(stretches: Sequence[Stretch], over: float) -> list[np.ndarray]:
@@ -45,7 +52,8 @@ def rows_over_others(stretches: Sequence[Stretch], over: float) -> list[np.ndarr
 
 
 def less_sure(stretches: Sequence[Stretch], coloured: Collection[int] = (), settings: CrossingSettings = CrossingSettings()) -> list[Stretch]:
-    """The same stretches, less sure in frames in which a head lies on another's and was not found itself, and in frames whose light is coloured."""
+    """The same stretches, less sure in frames in which a head lies on another's and was not found itself, and in frames
+    whose light is coloured."""
     strange = np.array(sorted(coloured), int)
     made = []
     for stretch, hidden in zip(stretches, rows_over_others(stretches, settings.over)):

@@ -1,7 +1,8 @@
 """Where shots begin: pictures that cannot be neighbours in one shot.
 
-Source: block matching, as in Shahraray, Scene change detection and content-based sampling of video sequences, SPIE 2419, 1995, here with normalised correlation, which light does not change; and where blocks are
-not found again, the camera's motion (track.camera), since fine texture that moves by parts of a px of a thumbnail is not found in one.
+Source: block matching, as in Shahraray, Scene change detection and content-based sampling of video sequences, SPIE
+2419, 1995, here with normalised correlation, which light does not change; and where blocks are not found again, the
+camera's motion (track.camera), since fine texture that moves by parts of a px of a thumbnail is not found in one.
 """
 
 from __future__ import annotations
@@ -21,24 +22,50 @@ from skiagraph.track.camera import CAMERA, at_work_size, share_moved
 
 @dataclass(frozen=True, slots=True)
 class CutSettings:
-    """Set on the films of benchmarks/scenes.py and benchmarks/degraded.py, and on photographs that are moved, dimmed and made noisy."""
+    """Set on the films of benchmarks/scenes.py and benchmarks/degraded.py, and on photographs that are moved, dimmed
+    and made noisy."""
 
-    thumbnail: tuple[int, int] = (160, 90)  # px, width and height, of the pictures that are compared for cuts
-    overview: tuple[int, int] = (64, 36)  # and of those that are compared first
-    alike: float = 0.985  # correlation of overviews from which there is no cut; smaller: fewer pictures are compared by their blocks
-    cut_least: float = 2.0  # mean difference of overviews, of 255, below which there is none: noise, however dark; larger: fewer cuts at night
-    block: tuple[int, int] = (20, 18)  # px, width and height, of a block of a thumbnail
-    moves: int = 8  # px by which a block may have moved, each way; larger: faster pans are one shot
-    textured: float = 2.5  # deviation, of 255, from which a block can be found again: noise of 10 leaves 1.2 of itself in a thumbnail of 720 lines (lamps over places of like composition, tests/track/test_cuts.py); smaller: cuts are seen in darker places, and noise makes more of them
-    least_blocks: int = 6  # fewer such tell nothing, and overviews decide alone
-    found_again: float = 0.8  # median likeness of blocks and their best match below which a shot begins, unless the camera's motion tells why. Neighbours of forty films have 0.91 and more, but for whip pans, light that goes out and cameras that shake over gravel (0.69 at least); 1,035 pairs of 46 places, drawn and photographed, have 0.65 at most. larger: more cuts
-    surely_again: float = 0.88  # median likeness of the blocks of one of both from which the others are not looked for; smaller: quicker
-    moved_alike: float = 0.25  # share of the corners of a picture that one motion of the camera takes to where they are found, no further than blocks may have moved, from which no shot begins. Neighbours have 0.37 and more, 1,035 pairs of places 0.10 at most; smaller: fewer cuts
-    cut_difference: float = 22.0  # where overviews decide: mean difference, of 255, from which there is a cut in a picture that is as bright as `lit`; smaller: more cuts
-    lit: float = 110.0  # mean brightness, of 255, below which less is needed by so much as it is darker; larger: more cuts in the dark
-    cut_correlation: float = 0.55  # and correlation below which it is one; larger: more cuts
-    least_shot: int = 3  # frames between two cuts that make a shot; in fewer, as in a whip pan, nothing can be recognised; larger: more is taken for that
-    nothing_seen: float = 2.0  # deviation, of 255, in a small picture below which nothing is seen in it, as when the light is out; larger: fewer cuts. Dim lamps leave 5 and more, darkness 0.8 (club)
+    # px, width and height, of the pictures that are compared for cuts
+    thumbnail: tuple[int, int] = (160, 90)
+    # and of those that are compared first
+    overview: tuple[int, int] = (64, 36)
+    # correlation of overviews from which there is no cut; smaller: fewer pictures are compared by their blocks
+    alike: float = 0.985
+    # mean difference of overviews, of 255, below which there is none: noise, however dark; larger: fewer cuts at night
+    cut_least: float = 2.0
+    # px, width and height, of a block of a thumbnail
+    block: tuple[int, int] = (20, 18)
+    # px by which a block may have moved, each way; larger: faster pans are one shot
+    moves: int = 8
+    # deviation, of 255, from which a block can be found again: noise of 10 leaves 1.2 of itself in a thumbnail of 720
+    # lines (lamps over places of like composition, tests/track/test_cuts.py); smaller: cuts are seen in darker places,
+    # and noise makes more of them
+    textured: float = 2.5
+    # fewer such tell nothing, and overviews decide alone
+    least_blocks: int = 6
+    # median likeness of blocks and their best match below which a shot begins, unless the camera's motion tells why.
+    # Neighbours of forty films have 0.91 and more, but for whip pans, light that goes out and cameras that shake over
+    # gravel (0.69 at least); 1,035 pairs of 46 places, drawn and photographed, have 0.65 at most. larger: more cuts
+    found_again: float = 0.8
+    # median likeness of the blocks of one of both from which the others are not looked for; smaller: quicker
+    surely_again: float = 0.88
+    # share of the corners of a picture that one motion of the camera takes to where they are found, no further than
+    # blocks may have moved, from which no shot begins. Neighbours have 0.37 and more, 1,035 pairs of places 0.10 at
+    # most; smaller: fewer cuts
+    moved_alike: float = 0.25
+    # where overviews decide: mean difference, of 255, from which there is a cut in a picture that is as bright as
+    # `lit`; smaller: more cuts
+    cut_difference: float = 22.0
+    # mean brightness, of 255, below which less is needed by so much as it is darker; larger: more cuts in the dark
+    lit: float = 110.0
+    # and correlation below which it is one; larger: more cuts
+    cut_correlation: float = 0.55
+    # frames between two cuts that make a shot; in fewer, as in a whip pan, nothing can be recognised; larger: more is
+    # taken for that
+    least_shot: int = 3
+    # deviation, of 255, in a small picture below which nothing is seen in it, as when the light is out; larger: fewer
+    # cuts. Dim lamps leave 5 and more, darkness 0.8 (club)
+    nothing_seen: float = 2.0
 
 
 CUTS = CutSettings()
@@ -47,9 +74,10 @@ CUTS = CutSettings()
 def with_cuts(frames: Iterable[Frame], left_out: Callable[[int], Frame]) -> Iterator[tuple[Frame, bool]]:
     """Each frame, in order, and whether a shot begins with it.
 
-    Frames in which nothing is seen, black or white all over, begin no shot: what comes after them is held against what was before. Nor do those that a flash lights: a few frames later all is as before.
-    left_out: reads a frame that is not among the frames. Where one lies between two that differ it is brought in, and tells with which of them the shot begins, or how the camera got from one to the other; more than
-    one in a row is never left out.
+    Frames in which nothing is seen, black or white all over, begin no shot: what comes after them is held against what
+    was before. Nor do those that a flash lights: a few frames later all is as before. left_out: reads a frame that is
+    not among the frames. Where one lies between two that differ it is brought in, and tells with which of them the shot
+    begins, or how the camera got from one to the other; more than one in a row is never left out.
     """
     number, before, ahead = -1, None, _Ahead(frames)
     for frame in ahead:
@@ -99,7 +127,10 @@ def _went_with_the_camera(before: _Shown, now: _Shown) -> bool:
 
 
 class _Ahead:
-    """Frames, one after the other, of which the next few can be seen before it is their turn. An error in reading them is raised when it is its turn."""
+    """Frames, one after the other, of which the next few can be seen before it is their turn.
+
+    An error in reading them is raised when it is its turn.
+    """
 
     def __init__(self, frames: Iterable[Frame]):
         self._frames, self._seen, self._error = iter(frames), deque(), None
@@ -123,7 +154,8 @@ class _Ahead:
 
 
 def with_ends(frames: Iterable[tuple[Frame, bool]]) -> Iterator[tuple[Frame, bool, bool]]:
-    """Of frames as with_cuts gives them, each one, whether a shot begins with it, and whether one ends with it: with the next another begins, or cannot be decoded."""
+    """Of frames as with_cuts gives them, each one, whether a shot begins with it, and whether one ends with it: with
+    the next another begins, or cannot be decoded."""
     before: tuple[Frame, bool] | None = None
     try:
         for frame, cut in frames:
@@ -139,12 +171,14 @@ def with_ends(frames: Iterable[tuple[Frame, bool]]) -> Iterator[tuple[Frame, boo
 
 
 def thumbnail(grey: np.ndarray) -> np.ndarray:
-    """A small picture of an upright grey one, float32, for is_cut: of all its px, since a few of them alone are noise in the dark, and chance on gravel."""
+    """A small picture of an upright grey one, float32, for is_cut: of all its px, since a few of them alone are noise
+    in the dark, and chance on gravel."""
     return shrunk(grey, CUTS.thumbnail).astype(np.float32)
 
 
 def is_cut(before: np.ndarray, after: np.ndarray) -> bool:
-    """True when two thumbnails cannot be neighbours in one shot: hardly a block of one is found near its place in the other."""
+    """True when two thumbnails cannot be neighbours in one shot: hardly a block of one is found near its place in the
+    other."""
     a, b = (cv2.resize(picture, CUTS.overview, interpolation=cv2.INTER_AREA) for picture in (before, after))
     difference, likeness = float(np.abs(a - b).mean()), _correlation(a, b)
     if difference < CUTS.cut_least or likeness >= CUTS.alike:
@@ -161,7 +195,11 @@ def is_cut(before: np.ndarray, after: np.ndarray) -> bool:
 
 
 def is_plain_cut(before: np.ndarray, after: np.ndarray) -> bool:
-    """True when two thumbnails differ as a whole. Something that hides half the picture at once is no such cut, nor is one between places of like composition: for whoever follows one thing, and finds it again."""
+    """True when two thumbnails differ as a whole.
+
+    Something that hides half the picture at once is no such cut, nor is one between places of like composition: for
+    whoever follows one thing, and finds it again.
+    """
     return _all_differs(*(cv2.resize(picture, CUTS.overview, interpolation=cv2.INTER_AREA) for picture in (before, after)))
 
 
@@ -177,7 +215,8 @@ def _correlation(a: np.ndarray, b: np.ndarray) -> float:
 
 
 def _moved_alike(before: np.ndarray, after: np.ndarray) -> np.ndarray:
-    """How alike each textured block of a thumbnail is to what lies as far from its place in another as the picture moved as a whole, -1..1."""
+    """How alike each textured block of a thumbnail is to what lies as far from its place in another as the picture
+    moved as a whole, -1..1."""
     (width, height), (across, down), reach = CUTS.block, CUTS.thumbnail, CUTS.moves
     (right, below), _ = cv2.phaseCorrelate(before, after)
     x, y = (int(np.clip(round(way), -reach, reach)) + reach for way in (right, below))

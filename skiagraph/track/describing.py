@@ -1,4 +1,5 @@
-"""Whose face is described in which frame of a sweep: a few good ones of each track, and again where it may have changed heads."""
+"""Whose face is described in which frame of a sweep: a few good ones of each track, and again where it may have changed
+heads."""
 
 from __future__ import annotations
 
@@ -20,26 +21,47 @@ from skiagraph.track.linking import Match
 
 @dataclass(frozen=True, slots=True)
 class DescribingSettings:
-    """When a face of a track is described, and when again. Set by benchmarks/quality.py, with room: more descriptions cost 11 ms each and change nothing on its films."""
+    """When a face of a track is described, and when again.
 
-    score: float = 0.7  # score from which a face is described; larger: fewer, surer ones
-    least_px: int = 22  # width of a face, px, from which it is described; larger: fewer
-    most: int = 4  # descriptions of one track until others have to be better; larger: more work
-    interval_s: float = 0.35  # seconds between two of one track; larger: fewer, of more unlike views
-    least_promise: float = 0.1  # share of the best view (size times facing) under which a face tells nobody apart; larger: fewer
-    soon: float = 1.3  # times as promising as the last for being described before its time; larger: fewer
-    one_more: float = 1.25  # times as promising as the least of them for one more than the most; larger: fewer
-    lost_frames: int = 3  # frames without a face after which a track was lost and is described anew; larger: later
-    anew: int = 2  # descriptions then
-    stirred_s: float = 1.0  # seconds after which somebody who came near another, or was hardly seen, is described again; larger: later
-    calm_s: float = 3.0  # the same where nothing happened
-    near: float = 0.5  # sides of a face around it that overlap another's for the two to be near each other; larger: sooner
-    over: float = 0.1  # the same for one lying over the other, of which neither is described
-    hardly: float = 0.6  # score under which a face is hardly seen; larger: more looks
-    same: float = 0.7  # overlap (IoU) from which two boxes in one frame are of the same face
-    ahead: int = 6  # descriptions under way at most, each of which holds a picture
-    aside: float = 2.3  # of a face turned by 55 degrees the nose stands off the middle of the eyes by one part in so many of their distance
-    large_px: int = 80  # width of a face, px, from which a larger one tells no more
+    Set by benchmarks/quality.py, with room: more descriptions cost 11 ms each and change nothing on its films.
+    """
+
+    # score from which a face is described; larger: fewer, surer ones
+    score: float = 0.7
+    # width of a face, px, from which it is described; larger: fewer
+    least_px: int = 22
+    # descriptions of one track until others have to be better; larger: more work
+    most: int = 4
+    # seconds between two of one track; larger: fewer, of more unlike views
+    interval_s: float = 0.35
+    # share of the best view (size times facing) under which a face tells nobody apart; larger: fewer
+    least_promise: float = 0.1
+    # times as promising as the last for being described before its time; larger: fewer
+    soon: float = 1.3
+    # times as promising as the least of them for one more than the most; larger: fewer
+    one_more: float = 1.25
+    # frames without a face after which a track was lost and is described anew; larger: later
+    lost_frames: int = 3
+    # descriptions then
+    anew: int = 2
+    # seconds after which somebody who came near another, or was hardly seen, is described again; larger: later
+    stirred_s: float = 1.0
+    # the same where nothing happened
+    calm_s: float = 3.0
+    # sides of a face around it that overlap another's for the two to be near each other; larger: sooner
+    near: float = 0.5
+    # the same for one lying over the other, of which neither is described
+    over: float = 0.1
+    # score under which a face is hardly seen; larger: more looks
+    hardly: float = 0.6
+    # overlap (IoU) from which two boxes in one frame are of the same face
+    same: float = 0.7
+    # descriptions under way at most, each of which holds a picture
+    ahead: int = 6
+    # of a face turned by 55 degrees the nose stands off the middle of the eyes by one part in so many of their distance
+    aside: float = 2.3
+    # width of a face, px, from which a larger one tells no more
+    large_px: int = 80
 
 
 DESCRIBING = DescribingSettings()
@@ -47,7 +69,8 @@ DESCRIBING = DescribingSettings()
 
 @dataclass(frozen=True, slots=True)
 class Description:
-    """A face's descriptor, (128,), with the box it was taken from, how much it is worth, and how surely it is a face, 0..1."""
+    """A face's descriptor, (128,), with the box it was taken from, how much it is worth, and how surely it is a face,
+    0..1."""
 
     box: np.ndarray
     vector: np.ndarray
@@ -67,7 +90,8 @@ class _Known:
 class Describing:
     """Fed the matches of one frame after another. descriptions: of each frame, after `finish`.
 
-    interval: frames from one look at known people to the next, at most. Descriptions are made in a thread of their own, since nothing waits for them.
+    interval: frames from one look at known people to the next, at most. Descriptions are made in a thread of their own,
+    since nothing waits for them.
     """
 
     def __init__(self, describer: FaceDescriber, squared: Squared, rate: float, interval: int):
@@ -80,8 +104,8 @@ class Describing:
         self._under_way: deque[tuple[int, Future]] = deque()
 
     def consider(self, frame: int, picture: Callable[[np.ndarray], Lit], matches: Sequence[Match]) -> None:
-        """Begin to describe those whose faces add to what is known of their tracks. picture: gives the frame in square pixels, of which it takes no more than is needed to
-        describe a face, box (4,) in the clip's own px.
+        """Begin to describe those whose faces add to what is known of their tracks. picture: gives the frame in square
+        pixels, of which it takes no more than is needed to describe a face, box (4,) in the clip's own px.
         """
         boxes = np.array([m.box for m in matches]).reshape(-1, 4)
         for match, near, over in zip(matches, crossing(boxes, DESCRIBING.near), crossing(boxes, DESCRIBING.over)):
@@ -141,13 +165,15 @@ def is_of(description: Description, box: np.ndarray) -> bool:
 
 
 def facing(landmarks: np.ndarray) -> float:
-    """How far a face looks this way by its landmarks, (5, 2): 1 facing to 0 in profile, by where the nose stands between the eyes."""
+    """How far a face looks this way by its landmarks, (5, 2): 1 facing to 0 in profile, by where the nose stands
+    between the eyes."""
     left, right, nose = (landmarks[mark, 0] for mark in (EYE_LEFT, EYE_RIGHT, NOSE))
     return float(np.clip(1 - DESCRIBING.aside * abs(nose - (left + right) / 2) / max(right - left, 1e-3), 0, 1))
 
 
 def describe(describer: FaceDescriber, picture: Lit, squared: Squared, box: np.ndarray, roll: float = 0.0) -> Description | None:
-    """The description of a face (box in the clip's own px) in a picture with square pixels, or None when it is not seen well. roll: of its head, degrees clockwise."""
+    """The description of a face (box in the clip's own px) in a picture with square pixels, or None when it is not seen
+    well. roll: of its head, degrees clockwise."""
     place = squared.boxes(box)
     chip = describer.chip(picture.rgb, place, roll if abs(roll) >= TURNED.looked_from else 0.0)
     if chip is None:

@@ -2,8 +2,9 @@
 
 They live in memory only: never in a project, a cache or a log.
 
-Network: He et al., Deep Residual Learning, CVPR 2016, as trained by D. King for dlib (weights CC0; see tools/convert_recogniser.py).
-Alignment: Kartynnik et al., Real-time Facial Surface Geometry, 2019 (468 landmarks), to the five points dlib aligns by.
+Network: He et al., Deep Residual Learning, CVPR 2016, as trained by D. King for dlib (weights CC0; see
+tools/convert_recogniser.py). Alignment: Kartynnik et al., Real-time Facial Surface Geometry, 2019 (468 landmarks), to
+the five points dlib aligns by.
 """
 
 from __future__ import annotations
@@ -17,8 +18,8 @@ from skiagraph.detect.networks import onnx_network, weights
 from skiagraph.detect.turned import between_rolls
 
 CHIP_PX = 150
-# Where dlib puts the outer and inner corners of both eyes and the base of the nose in a chip, as shares of its side; the
-# picture's left eye first.
+# Where dlib puts the outer and inner corners of both eyes and the base of the nose in a chip, as shares of its side;
+# the picture's left eye first.
 _PLACES = (np.array([(0.1205750620789, 0.2137274526848), (0.3340850613712, 0.2290642403242), (0.6460604764104, 0.2289674387677),
                      (0.8595674595992, 0.2134981538014), (0.4901123135679, 0.6277975316475)], np.float32) + 0.25) / 1.5
 _MESH_POINTS = (33, 133, 362, 263, 2)
@@ -26,7 +27,8 @@ _EYE_CORNERS = (33, 263)
 _MESH_PX = 192
 # A roll of fewer degrees is not worth a second look; one of more is none.
 UPRIGHT, MOST_ROLL = 8.0, 60.0
-# The landmark network needs no px further from the middle of a box than so many of its longer sides, however it is turned, and an aligned face none further than the second.
+# The landmark network needs no px further from the middle of a box than so many of its longer sides, however it is
+# turned, and an aligned face none further than the second.
 LANDMARKS_REACH, CHIP_REACH = 1.2, 3.0
 _MEAN = np.float32([122.782, 117.001, 104.298])
 # A landmark net that is less sure than this that it sees a face has not seen one well enough to tell who it is.
@@ -35,15 +37,25 @@ PRESENT = 0.5
 
 @dataclass(frozen=True, slots=True)
 class ChipSettings:
-    """How much a face is worth for knowing somebody by. Set on the pictures of benchmarks/quality.py; only shares against each other count."""
+    """How much a face is worth for knowing somebody by.
 
-    large_px: float = 80.0  # side of a face, px, from which a larger one is worth no more
-    least_large: float = 0.2  # worth that size leaves at least
-    still_facing: float = 1.1  # less how far it looks aside, 0..1, is what that leaves
-    least_facing: float = 0.1  # and at least
-    sharp: float = 0.35  # deviation of its second derivative at 75 px, in deviations of its brightness, from which it is sharp
-    least_sharp: float = 0.3  # worth that blur leaves at least
-    flat: float = 4.0  # deviation of brightness, of 255, below which contrast is noise
+    Set on the pictures of benchmarks/quality.py; only shares against each other count.
+    """
+
+    # side of a face, px, from which a larger one is worth no more
+    large_px: float = 80.0
+    # worth that size leaves at least
+    least_large: float = 0.2
+    # less how far it looks aside, 0..1, is what that leaves
+    still_facing: float = 1.1
+    # and at least
+    least_facing: float = 0.1
+    # deviation of its second derivative at 75 px, in deviations of its brightness, from which it is sharp
+    sharp: float = 0.35
+    # worth that blur leaves at least
+    least_sharp: float = 0.3
+    # deviation of brightness, of 255, below which contrast is noise
+    flat: float = 4.0
 
 
 CHIP = ChipSettings()
@@ -51,8 +63,8 @@ CHIP = ChipSettings()
 
 @dataclass(frozen=True, slots=True)
 class Chip:
-    """An aligned face: rgb uint8 (150, 150, 3); side: px of the face in its frame; turn: how far it looks aside, 0 facing, 1 profile;
-    present: 0..1 how sure it is a face; sharp: 0..1."""
+    """An aligned face: rgb uint8 (150, 150, 3); side: px of the face in its frame; turn: how far it looks aside, 0
+    facing, 1 profile; present: 0..1 how sure it is a face; sharp: 0..1."""
 
     rgb: np.ndarray
     side: float
@@ -85,7 +97,8 @@ class FaceDescriber:
         return self._landmarks(frame_rgb, box_xyxy, roll)[1]
 
     def roll(self, frame_rgb: np.ndarray, box_xyxy: np.ndarray, about: float = 0.0) -> float:
-        """How far a head leans to its side, degrees clockwise, by the corners of its eyes; NaN where no face is seen. about: by how much it leans, as far as that is known."""
+        """How far a head leans to its side, degrees clockwise, by the corners of its eyes; NaN where no face is seen.
+        about: by how much it leans, as far as that is known."""
         angle = about
         for _ in range(2):
             # The landmarks of a face that stands upright in what the network is given are best.
@@ -99,8 +112,8 @@ class FaceDescriber:
         return angle if between_rolls(angle, about) < MOST_ROLL else float("nan")
 
     def chip(self, frame_rgb: np.ndarray, box_xyxy: np.ndarray, angle: float = 0.0, seen: np.ndarray | None = None) -> Chip | None:
-        """The aligned face of a detection (box px of the frame, roll in degrees clockwise), or None when no face is seen there. seen: another picture of the same place that the
-        face is cut out of instead, as with its cover.
+        """The aligned face of a detection (box px of the frame, roll in degrees clockwise), or None when no face is
+        seen there. seen: another picture of the same place that the face is cut out of instead, as with its cover.
         """
         points, present = self._landmarks(frame_rgb, box_xyxy, angle)
         if present < PRESENT:

@@ -1,7 +1,10 @@
-"""Where one shot melts into the next. A cut counts in its middle, and covers of either side are held over all of it, since both pictures are seen there.
+"""Where one shot melts into the next.
 
-Source: a picture within a dissolve is a mixture of one before it and one after it, which it is in no pan and no zoom: Yu, Bozdagi and Harrington, Feature-based hierarchical video segmentation, ICIP 1997 (double
-chromatic difference); here mixed by least squares.
+A cut counts in its middle, and covers of either side are held over all of it, since both pictures are seen there.
+
+Source: a picture within a dissolve is a mixture of one before it and one after it, which it is in no pan and no zoom:
+Yu, Bozdagi and Harrington, Feature-based hierarchical video segmentation, ICIP 1997 (double chromatic difference); here
+mixed by least squares.
 """
 
 from __future__ import annotations
@@ -19,16 +22,26 @@ from skiagraph.track.path import FOUND, Path
 
 @dataclass(frozen=True, slots=True)
 class DissolveSettings:
-    """Set on forty films of benchmarks/scenes.py and benchmarks/degraded.py, in which there is none, and on mixtures of their pictures: of places that differ nine in ten of half a second are found, and half of those of a second and more."""
+    """Set on forty films of benchmarks/scenes.py and benchmarks/degraded.py, in which there is none, and on mixtures of
+    their pictures: of places that differ nine in ten of half a second are found, and half of those of a second and
+    more."""
 
-    spans_s: tuple[float, ...] = (0.32, 0.48, 0.64, 0.96, 1.44, 2.0)  # seconds from a picture before to one after it that are tried
-    different: float = 4.0  # mean difference of both, of 255, at least
-    share: tuple[float, float] = (0.3, 0.7)  # share of each in the picture between them
-    whole: tuple[float, float] = (0.75, 1.25)  # sum of both shares
-    left: float = 0.5  # deviation that a mixture leaves, in those that either of both alone leaves, below which it is one; larger: more
-    settled_s: float = 0.4  # seconds without a better one after which it is known
-    smooth: int = 3  # frames near the middle in which a path that goes through it is on its way from one place to the other
-    sure: float = 0.36  # confidence of a cover that is held over it: as little as asks nothing by itself
+    # seconds from a picture before to one after it that are tried
+    spans_s: tuple[float, ...] = (0.32, 0.48, 0.64, 0.96, 1.44, 2.0)
+    # mean difference of both, of 255, at least
+    different: float = 4.0
+    # share of each in the picture between them
+    share: tuple[float, float] = (0.3, 0.7)
+    # sum of both shares
+    whole: tuple[float, float] = (0.75, 1.25)
+    # deviation that a mixture leaves, in those that either of both alone leaves, below which it is one; larger: more
+    left: float = 0.5
+    # seconds without a better one after which it is known
+    settled_s: float = 0.4
+    # frames near the middle in which a path that goes through it is on its way from one place to the other
+    smooth: int = 3
+    # confidence of a cover that is held over it: as little as asks nothing by itself
+    sure: float = 0.36
 
 
 DISSOLVE = DissolveSettings()
@@ -36,7 +49,8 @@ DISSOLVE = DissolveSettings()
 
 @dataclass(frozen=True, slots=True)
 class Dissolve:
-    """first, last: frames that are of the shot before and of the one after alone; middle: the frame with which the one after begins."""
+    """first, last: frames that are of the shot before and of the one after alone; middle: the frame with which the one
+    after begins."""
 
     first: int
     middle: int
@@ -44,7 +58,8 @@ class Dissolve:
 
 
 class Dissolves:
-    """Fed thumbnails (track.camera.thumbnail) of one frame after another, not necessarily each; tells of a dissolve some frames after it is over."""
+    """Fed thumbnails (track.camera.thumbnail) of one frame after another, not necessarily each; tells of a dissolve
+    some frames after it is over."""
 
     def __init__(self, rate: float, settings: DissolveSettings = DISSOLVE):
         self._settings, self._rate = settings, rate
@@ -108,10 +123,12 @@ def with_middles(cuts: Sequence[int], dissolves: Collection[Dissolve]) -> list[i
 
 
 def held_over(path: Path, dissolves: Collection[Dissolve]) -> tuple[Path, ...]:
-    """A path parted where it goes through the middle of a dissolve: whoever is in both shots is seen at both places meanwhile. What begins or ends in the middle is held where it was over all of it."""
+    """A path parted where it goes through the middle of a dissolve: whoever is in both shots is seen at both places
+    meanwhile. What begins or ends in the middle is held where it was over all of it."""
     for d in dissolves:
         if path.first < d.middle <= path.last:
-            # Near the middle a path that was made smooth lies on its way from one place to the other. Whoever is found only when it is over was followed, and stays where they were followed to.
+            # Near the middle a path that was made smooth lies on its way from one place to the other. Whoever is found
+            # only when it is over was followed, and stays where they were followed to.
             found = _found_since(path, d.middle)
             last, first = max(path.first, d.middle - 1 - DISSOLVE.smooth), min(path.last, found + DISSOLVE.smooth) if found <= d.last else d.middle
             others = [other for other in dissolves if other is not d]

@@ -23,35 +23,69 @@ from skiagraph.track.stretch import Stretch
 class DoubtfulSettings:
     """What of the doubtful is worth a question.
 
-    Set by hand: what is left out lies under the cover of a known head, or is nobody by the shape, with its own wide margin (track.silhouette); what is put together stays
-    covered. Held against benchmarks/quality.py, where no face is lost by it.
+    Set by hand: what is left out lies under the cover of a known head, or is nobody by the shape, with its own wide
+    margin (track.silhouette); what is put together stays covered. Held against benchmarks/quality.py, where no face is
+    lost by it.
     """
 
-    inside: float = 0.7  # share of a face's box in the box of a known head from which it is a part of that; larger: more questions
-    most: float = 0.5  # share of its frames in which it has to be
-    sure: float = 0.5  # confidence from which a followed head counts as known; larger: more questions; with 0.25 a face was lost in benchmarks/meetings.py
-    astray: float = 0.65  # heads that a sign may be from a known head that is only followed meanwhile, to be taken for it; larger: fewer questions
-    same_s: float = 2.0  # seconds after which something at the same place is something else; larger: fewer questions
-    away: float = 0.8  # heads that it may be from where it was
-    grown: float = 1.6  # times larger or smaller that it may be
-    looks: int = 3  # frames in which the shape and landmark networks are asked whether anybody is there; larger: less is left out
-    weak: float = 0.6  # score under which only the shape said that somebody is there (JudgingSettings.somebody_score), or hardly more. On the body of a known head, where the landmark network sees no face either, it is a hand, an elbow or a shoulder (photographs of ten people who move, docs/measured.md). larger: less is asked
-    body_wide: float = 1.7  # widths of its head by which a body reaches to each side with its arms down; larger: less is asked
-    arms_wide: float = 3.0  # the same with elbows out, 0.47 m of a head of 0.155 m (anthropometry: span akimbo). There only what the body network, too, takes for a part of whoever that head is; larger: less is asked
-    body_high: tuple[float, float] = (0.75, 4.0)  # heights of its head, from the middle of that on, between which hands, elbows and knees are below it; wider: less is asked
-    detector_saw: float = 0.7  # score that only the detector itself gives, so that its opinion and the body network's are two; smaller: more is believed
-    body: float = 0.9  # confidence of the body network from which somebody's head is where it says (its makers take 0.5); larger: less is believed. On recordings of real people (docs/measured.md) it mostly says 0.9 and more of heads, also of those that face away or are 16 px wide
-    body_elsewhere: float = 0.5  # the same from which the head is not where it is elsewhere; larger: more is asked
-    body_gone: float = 0.05  # the same up to which nobody is there; trees have 0.01, heads that are hard to see 0.1 and more, as a rule; larger: less is asked
-    on_head: float = 0.6  # widths and heights of a head from its middle up to which it is the one that the body network means; larger: more is believed
-    dark: float = 40.0  # brightness of 0..255 below which it cannot tell
-    black: float = 8.0  # brightness below which nothing can be seen in a head's box
-    bright: float = 100.0  # brightness to which what is darker than `dark` is brought to look for a face in it
-    least_px: float = 28.0  # width of a head, px, below which it cannot
+    # share of a face's box in the box of a known head from which it is a part of that; larger: more questions
+    inside: float = 0.7
+    # share of its frames in which it has to be
+    most: float = 0.5
+    # confidence from which a followed head counts as known; larger: more questions; with 0.25 a face was lost in
+    # benchmarks/meetings.py
+    sure: float = 0.5
+    # heads that a sign may be from a known head that is only followed meanwhile, to be taken for it; larger: fewer
+    # questions
+    astray: float = 0.65
+    # seconds after which something at the same place is something else; larger: fewer questions
+    same_s: float = 2.0
+    # heads that it may be from where it was
+    away: float = 0.8
+    # times larger or smaller that it may be
+    grown: float = 1.6
+    # frames in which the shape and landmark networks are asked whether anybody is there; larger: less is left out
+    looks: int = 3
+    # score under which only the shape said that somebody is there (JudgingSettings.somebody_score), or hardly more. On
+    # the body of a known head, where the landmark network sees no face either, it is a hand, an elbow or a shoulder
+    # (photographs of ten people who move, docs/measured.md). larger: less is asked
+    weak: float = 0.6
+    # widths of its head by which a body reaches to each side with its arms down; larger: less is asked
+    body_wide: float = 1.7
+    # the same with elbows out, 0.47 m of a head of 0.155 m (anthropometry: span akimbo). There only what the body
+    # network, too, takes for a part of whoever that head is; larger: less is asked
+    arms_wide: float = 3.0
+    # heights of its head, from the middle of that on, between which hands, elbows and knees are below it; wider: less
+    # is asked
+    body_high: tuple[float, float] = (0.75, 4.0)
+    # score that only the detector itself gives, so that its opinion and the body network's are two; smaller: more is
+    # believed
+    detector_saw: float = 0.7
+    # confidence of the body network from which somebody's head is where it says (its makers take 0.5); larger: less is
+    # believed. On recordings of real people (docs/measured.md) it mostly says 0.9 and more of heads, also of those that
+    # face away or are 16 px wide
+    body: float = 0.9
+    # the same from which the head is not where it is elsewhere; larger: more is asked
+    body_elsewhere: float = 0.5
+    # the same up to which nobody is there; trees have 0.01, heads that are hard to see 0.1 and more, as a rule; larger:
+    # less is asked
+    body_gone: float = 0.05
+    # widths and heights of a head from its middle up to which it is the one that the body network means; larger: more
+    # is believed
+    on_head: float = 0.6
+    # brightness of 0..255 below which it cannot tell
+    dark: float = 40.0
+    # brightness below which nothing can be seen in a head's box
+    black: float = 8.0
+    # brightness to which what is darker than `dark` is brought to look for a face in it
+    bright: float = 100.0
+    # width of a head, px, below which it cannot
+    least_px: float = 28.0
 
 
 def without_inside(stretches: Sequence[Stretch], settings: DoubtfulSettings = DoubtfulSettings()) -> list[Stretch]:
-    """Stretches without doubtful ones that lie inside a known head for most of their time: parts of it, of which a follower knows where it is though no face was found."""
+    """Stretches without doubtful ones that lie inside a known head for most of their time: parts of it, of which a
+    follower knows where it is though no face was found."""
     known = [s.path for s in stretches if not s.doubtful]
 
     def is_part(stretch: Stretch) -> bool:
@@ -65,8 +99,8 @@ def without_inside(stretches: Sequence[Stretch], settings: DoubtfulSettings = Do
 
 
 def taken_for_known(stretches: Sequence[Stretch], settings: DoubtfulSettings = DoubtfulSettings()) -> list[Stretch]:
-    """Stretches without doubtful ones that are the sign of a known head whose follower is a little astray: it was not found while they were, and is the nearest all the time. Its
-    cover holds both.
+    """Stretches without doubtful ones that are the sign of a known head whose follower is a little astray: it was not
+    found while they were, and is the nearest all the time. Its cover holds both.
     """
     made = list(stretches)
     known = [n for n, s in enumerate(stretches) if not s.doubtful]
@@ -127,7 +161,8 @@ def _are_at_one_place(path: Path, other: Path, settings: DoubtfulSettings) -> bo
 
 
 def _of_both(path: Path, other: Path) -> Path:
-    """A path over all frames of two that overlap: where both are it holds both, and is as sure as the less sure of them."""
+    """A path over all frames of two that overlap: where both are it holds both, and is as sure as the less sure of
+    them."""
     first, last = min(path.first, other.first), max(path.last, other.last)
     rows, origin = np.zeros((last - first + 1, 6)), np.zeros(last - first + 1, np.uint8)
     for one in (other, path):
@@ -154,8 +189,8 @@ def to_look_at(stretches: Sequence[Stretch], settings: DoubtfulSettings = Doubtf
 class Look:
     """What was seen of something doubtful in one frame, px of the clip.
 
-    head: cx, cy, width, height, of which was asked; nobody: by its shape; no_face: by the landmark network; body: by the body network, and whole: whether all of that body down to the hips is in
-    the picture.
+    head: cx, cy, width, height, of which was asked; nobody: by its shape; no_face: by the landmark network; body: by
+    the body network, and whole: whether all of that body down to the hips is in the picture.
     """
 
     frame: int
@@ -167,13 +202,15 @@ class Look:
 
 
 def looked_at(frame: int, rgb: np.ndarray, head: np.ndarray, face: np.ndarray, aspect: float, shape: ShapeJudge, judge: FaceJudge, bodies: BodyJudge) -> Look:
-    """Ask the networks of a head, (≥5,) with its angle, and of the face in it, (4,); px of an RGB picture with square pixels. aspect: of a pixel of the clip, width to height."""
+    """Ask the networks of a head, (≥5,) with its angle, and of the face in it, (4,); px of an RGB picture with square
+    pixels. aspect: of a pixel of the clip, width to height."""
     body, whole = bodies.below(rgb, head), 0 <= head[0] < rgb.shape[1] and head[1] + HIPS * head[3] < rgb.shape[0]
     return Look(frame, head[:4] / (aspect, 1, aspect, 1), nobody_there(rgb, head, shape), no_face_there(rgb, head, face, judge), replace(body, cx=body.cx / aspect), whole)
 
 
 def without_nobody(stretches: Sequence[Stretch], looks: Mapping[int, Sequence[Look]], least: int, settings: DoubtfulSettings = DoubtfulSettings()) -> list[Stretch]:
-    """Stretches of which those that are surely somebody are not doubtful any more, and those are left out that are surely nobody's head in every look.
+    """Stretches of which those that are surely somebody are not doubtful any more, and those are left out that are
+    surely nobody's head in every look.
 
     looks: of the rows of doubtful ones; least: frames in which the detector has to have seen somebody.
     """
@@ -195,7 +232,8 @@ def without_nobody(stretches: Sequence[Stretch], looks: Mapping[int, Sequence[Lo
 
 
 def is_somebody(stretch: Stretch, looks: Sequence[Look], least: int, settings: DoubtfulSettings = DoubtfulSettings()) -> bool:
-    """Whether the detector saw a face again and again, and in most looks the body network, which knows nothing of that, sees somebody's head just there."""
+    """Whether the detector saw a face again and again, and in most looks the body network, which knows nothing of that,
+    sees somebody's head just there."""
     if sum(score >= settings.detector_saw for _, _, score in stretch.faces) < least:
         return False
     there = [look.body.sure >= settings.body and _is_on(look.body, look.head, settings) for look in looks]
@@ -203,7 +241,8 @@ def is_somebody(stretch: Stretch, looks: Sequence[Look], least: int, settings: D
 
 
 def has_no_body(looks: Sequence[Look], settings: DoubtfulSettings = DoubtfulSettings()) -> bool:
-    """Whether in several looks there is nobody for whom this would be the head, though all of them down to the hips would be in the picture."""
+    """Whether in several looks there is nobody for whom this would be the head, though all of them down to the hips
+    would be in the picture."""
     return len(looks) > 1 and all(look.whole and look.body.sure <= settings.body_gone for look in looks)
 
 
@@ -220,7 +259,8 @@ def _is_on(body: Body, head: np.ndarray, settings: DoubtfulSettings) -> bool:
 
 
 def may_be_a_hand(stretch: Stretch, known: Sequence[Path], wide: float, settings: DoubtfulSettings = DoubtfulSettings()) -> bool:
-    """Whether it was mostly seen on the body below a known head, where the shape says that somebody is whatever it was. wide: widths of the head by which a body reaches to each side."""
+    """Whether it was mostly seen on the body below a known head, where the shape says that somebody is whatever it was.
+    wide: widths of the head by which a body reaches to each side."""
     on_body = 0
     for frame, face, _ in stretch.faces:
         for path in known:
@@ -237,7 +277,8 @@ def may_be_a_hand(stretch: Stretch, known: Sequence[Path], wide: float, settings
 
 
 def nobody_there(rgb: np.ndarray, head: np.ndarray, shape: ShapeJudge, settings: DoubtfulSettings = DoubtfulSettings()) -> bool:
-    """Whether a head (cx, cy, width, height, …; px of an RGB picture) is surely no person's: by its shape, where there is enough light and size to tell."""
+    """Whether a head (cx, cy, width, height, …; px of an RGB picture) is surely no person's: by its shape, where there
+    is enough light and size to tell."""
     if head[2] < settings.least_px or _brightness(rgb, head) < settings.dark:
         return False
     seen = shape.shape(rgb, head)
@@ -245,7 +286,8 @@ def nobody_there(rgb: np.ndarray, head: np.ndarray, shape: ShapeJudge, settings:
 
 
 def no_face_there(rgb: np.ndarray, head: np.ndarray, face: np.ndarray, judge: FaceJudge, settings: DoubtfulSettings = DoubtfulSettings()) -> bool:
-    """Whether what looks a little like a face, (4,) px of an RGB picture, is surely none, where there is enough light and size to tell; in coloured light there is not. head: as in nobody_there, with its angle.
+    """Whether what looks a little like a face, (4,) px of an RGB picture, is surely none, where there is enough light
+    and size to tell; in coloured light there is not. head: as in nobody_there, with its angle.
 
     What is dark in a picture that is not, a black jacket or somebody before a window, is looked at made brighter, too.
     """

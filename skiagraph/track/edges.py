@@ -1,4 +1,5 @@
-"""Signs of somebody half in the picture at its edge, where a shot begins or ends and nothing more is to come that would tell."""
+"""Signs of somebody half in the picture at its edge, where a shot begins or ends and nothing more is to come that would
+tell."""
 
 from __future__ import annotations
 
@@ -20,13 +21,22 @@ from skiagraph.track.silhouette import SILHOUETTE
 
 @dataclass(frozen=True, slots=True)
 class EdgeSettings:
-    """Looks at the edges where a shot begins or ends. Set by benchmarks/quality.py, where nobody half in the picture is missed."""
+    """Looks at the edges where a shot begins or ends.
 
-    ahead: int = 2  # looks under way at most, each of which holds a picture
-    score: float = 0.3  # score from which there may be somebody; smaller: more signs
-    near: float = 0.15  # distance from the edge, in face sides; larger: more signs
-    sure: float = 0.65  # score from which the landmark network is asked where the shape says nothing, since of a head that is hardly in the picture there is none (turned); smaller: more signs
-    finer: float = 2.5  # how many times finer than usual the edge is searched; larger: smaller faces, more work
+    Set by benchmarks/quality.py, where nobody half in the picture is missed.
+    """
+
+    # looks under way at most, each of which holds a picture
+    ahead: int = 2
+    # score from which there may be somebody; smaller: more signs
+    score: float = 0.3
+    # distance from the edge, in face sides; larger: more signs
+    near: float = 0.15
+    # score from which the landmark network is asked where the shape says nothing, since of a head that is hardly in the
+    # picture there is none (turned); smaller: more signs
+    sure: float = 0.65
+    # how many times finer than usual the edge is searched; larger: smaller faces, more work
+    finer: float = 2.5
 
 
 EDGES = EdgeSettings()
@@ -42,12 +52,14 @@ class EdgeLooks:
         self._under_way: deque[tuple[int, np.ndarray, Detections, Search]] = deque()
 
     def look(self, picture: Picture, known: Detections) -> None:
-        """Look at the edges of a picture harder than usual, also for who lies as one of those does who are known to be there; known: whom is surely seen in it, in px of the clip."""
+        """Look at the edges of a picture harder than usual, also for who lies as one of those does who are known to be
+        there; known: whom is surely seen in it, in px of the clip."""
         self._under_way.append((picture.number, picture.rgb, known, self._finder.submit_edges(picture.rgb, EDGES.score, EDGES.finer, quarters(known.rolls))))
         self.finish(EDGES.ahead)
 
     def finish(self, most: int = 0) -> None:
-        """Take in what was seen, where the shape says that there is somebody, or the landmark network that there is a face, until at most so many looks are under way."""
+        """Take in what was seen, where the shape says that there is somebody, or the landmark network that there is a
+        face, until at most so many looks are under way."""
         while len(self._under_way) > most:
             frame, rgb, known, search = self._under_way.popleft()
             found = search.result()

@@ -1,8 +1,8 @@
 """Following a head by its picture where no detector sees it.
 
 Pyramidal Lucas-Kanade with a forward-backward check (Kalal et al., Forward-Backward Error, ICPR 2010), a robust
-similarity, and a comparison of what was followed with what it looked like. Now and then the shape of head and shoulders is
-asked whether anybody is there at all, and where exactly. A follower stops when it does not know.
+similarity, and a comparison of what was followed with what it looked like. Now and then the shape of head and shoulders
+is asked whether anybody is there at all, and where exactly. A follower stops when it does not know.
 """
 
 from __future__ import annotations
@@ -19,21 +19,39 @@ from skiagraph.track.silhouette import SILHOUETTE, Shape, Silhouette
 
 @dataclass(frozen=True, slots=True)
 class FlowSettings:
-    """One step by optical flow. Shares are of the head's width unless they say otherwise, with a least in px for small heads. Set by benchmarks/quality.py (aside, jackets)."""
+    """One step by optical flow.
 
-    points: int = 50  # followed on a head; larger: more work, steadier steps
-    least_points: int = 6  # fewer corners on a head tell nothing
-    least_agreed: int = 5  # and so few that pass the check
-    corner: float = 0.008  # quality of a corner against the best one (Shi and Tomasi, CVPR 1994); larger: fewer, better corners
-    corners_across: float = 18.0  # corners that stand side by side across a head at most, 2 px apart at least; larger: more corners at one place
-    patch: float = 0.25  # width of the window that is compared around a point, 9 to 31 px
-    large_px: float = 60.0  # width of a head from which a fourth level of the pyramid is worth it
-    inside: float = 0.48  # shares of the head's width and height within which points lie on it and not on what is behind
-    margin: int = 6  # px around the head in which corners are looked for
-    back_off: float = 0.012  # by which a point may miss where it began when it is followed back, 0.8 px at least (Kalal); larger: more points, worse ones
-    fits: float = 0.015  # by which a point may be off the motion of all, 0.8 px at least (RANSAC)
-    zoom: tuple[float, float] = (0.97, 1.03)  # least and most change of size in one step
-    guessed: float = 0.35  # way in one step from which points are looked for where it leads, beside where they were; smaller: more work
+    Shares are of the head's width unless they say otherwise, with a least in px for small heads. Set by
+    benchmarks/quality.py (aside, jackets).
+    """
+
+    # followed on a head; larger: more work, steadier steps
+    points: int = 50
+    # fewer corners on a head tell nothing
+    least_points: int = 6
+    # and so few that pass the check
+    least_agreed: int = 5
+    # quality of a corner against the best one (Shi and Tomasi, CVPR 1994); larger: fewer, better corners
+    corner: float = 0.008
+    # corners that stand side by side across a head at most, 2 px apart at least; larger: more corners at one place
+    corners_across: float = 18.0
+    # width of the window that is compared around a point, 9 to 31 px
+    patch: float = 0.25
+    # width of a head from which a fourth level of the pyramid is worth it
+    large_px: float = 60.0
+    # shares of the head's width and height within which points lie on it and not on what is behind
+    inside: float = 0.48
+    # px around the head in which corners are looked for
+    margin: int = 6
+    # by which a point may miss where it began when it is followed back, 0.8 px at least (Kalal); larger: more points,
+    # worse ones
+    back_off: float = 0.012
+    # by which a point may be off the motion of all, 0.8 px at least (RANSAC)
+    fits: float = 0.015
+    # least and most change of size in one step
+    zoom: tuple[float, float] = (0.97, 1.03)
+    # way in one step from which points are looked for where it leads, beside where they were; smaller: more work
+    guessed: float = 0.35
 
 
 FLOW = FlowSettings()
@@ -45,24 +63,38 @@ _ENDED = (cv2.TERM_CRITERIA_COUNT | cv2.TERM_CRITERIA_EPS, 15, 0.02)
 class ConfidenceSettings:
     """How sure a follower is, 0..1.
 
-    Values "a frame" are powers: over n frames their n-th. Set by benchmarks/quality.py (aside); larger values keep followers going for longer, and covers on what may be
-    nobody.
+    Values "a frame" are powers: over n frames their n-th. Set by benchmarks/quality.py (aside); larger values keep
+    followers going for longer, and covers on what may be nobody.
     """
 
-    lost: float = 0.45  # correlation with its own recent look below which it is no longer the same thing; larger: stops sooner
-    the_same: float = 0.9  # correlation from which it surely is
-    points_count: float = 0.6  # share of that which hangs on how many of its points agree
-    least: float = 0.25  # confidence of what hardly looks like itself
-    fades: float = 0.985  # a frame, whatever it looks like
-    fades_hidden: float = 0.85  # a frame, while somebody else is in front
-    fades_unlike: float = 0.6  # a frame, while it does not look like itself
-    absent_once: float = 0.85  # times so much when the shape says for the first time that nobody is there
-    absent_again: float = 0.72  # and each time after that
-    shaped: float = 0.72  # at least, where the shape of head and shoulders is clear
-    half_shaped: float = 0.5  # the most to which a shape that is there and not clear lifts it
-    half_lifts: float = 1.1  # times so much at each such look
-    stops: float = 0.12  # under which it does not know any more, and stops
-    told: float = 0.8  # share of it that its rows are given: nobody was found there
+    # correlation with its own recent look below which it is no longer the same thing; larger: stops sooner
+    lost: float = 0.45
+    # correlation from which it surely is
+    the_same: float = 0.9
+    # share of that which hangs on how many of its points agree
+    points_count: float = 0.6
+    # confidence of what hardly looks like itself
+    least: float = 0.25
+    # a frame, whatever it looks like
+    fades: float = 0.985
+    # a frame, while somebody else is in front
+    fades_hidden: float = 0.85
+    # a frame, while it does not look like itself
+    fades_unlike: float = 0.6
+    # times so much when the shape says for the first time that nobody is there
+    absent_once: float = 0.85
+    # and each time after that
+    absent_again: float = 0.72
+    # at least, where the shape of head and shoulders is clear
+    shaped: float = 0.72
+    # the most to which a shape that is there and not clear lifts it
+    half_shaped: float = 0.5
+    # times so much at each such look
+    half_lifts: float = 1.1
+    # under which it does not know any more, and stops
+    stops: float = 0.12
+    # share of it that its rows are given: nobody was found there
+    told: float = 0.8
 
 
 CONFIDENCE = ConfidenceSettings()
@@ -70,35 +102,75 @@ CONFIDENCE = ConfidenceSettings()
 
 @dataclass(frozen=True, slots=True)
 class FollowerSettings:
-    """The follower of a head by its picture. Values "a frame" are powers: over n frames their n-th. Set by benchmarks/quality.py (aside)."""
+    """The follower of a head by its picture.
 
-    jerk: float = 0.09  # share of the head per frame by which a step that was made by something in front differs from those before; larger: more steps are believed
-    jerk_of_speed: float = 0.5  # and this share of its speed more
-    speed_kept: float = 0.75  # of its former speed, a frame, in which it was seen to move; larger: slower to turn
-    speed_unseen: float = 0.93  # of its speed, a frame, in which nothing was seen of it
-    speed_hidden: float = 0.98  # the same while somebody else is in front: who walks by behind somebody walks on (stepping, with 0.93: 17 leaks of veiled, 19 of unseen-4); larger: covers of who stops there go too far
-    looks_like: float = 0.7  # correlation from which its present look is learned; larger: drifts less, is lost sooner
-    look_kept: float = 0.85  # of its former look, a frame, when it is
-    turning_kept: float = 0.6  # the same for a head that turns away, which its shape vouches for
-    ask_every: int = 3  # frames between two questions to the shape, which is asked at once where the picture says little
-    ask_unlike: float = 0.6  # correlation under which the picture says little
-    absent_most: int = 3  # answers that nobody is there that count at most
-    first_gain: float = 0.8  # share of the way to the middle that a shape has of the head that it takes at the first clear look: the last face seen of somebody who turns away lies at the head's edge
-    gain: float = 0.4  # and at each one after that; larger: follows shapes that are not its own
-    shape_off: float = 0.6  # head widths off at most that such a middle may be
-    narrower: float = 0.15  # share by which a shape may make it narrower at once
-    wider: float = 0.3  # and wider
-    lowest: float = 1.25  # times as high as wide that a head is at least, from any side, with the chin that stands out in profile
-    tallest: float = 1.6  # times as high as wide that a head is at most: what is seen between bars is narrower than what is behind them; smaller: wider covers
-    slack_kept: float = 0.9  # a frame, of what its cover is wider by after the shape moved it for the first time; larger: wider covers for longer
-    led_most: float = 1.0  # head widths that the shape may lead a head from where its picture went before one of the two must be wrong; by 0.8 at most in all the films with backs turned (aside, behind), by 1.6 on to a shoulder behind bars (railings, each 8th frame: 30 leaks in no finding); larger: less is asked
-    led_fades: float = 0.99  # share of that which is left a frame later: pictures drift by and by; larger: more is asked
-    astray: float = 0.42  # confidence from there on at most, so that a person looks (review.finding.UNSURE, after the fifth that rows are less sure by)
-    sought: float = 1.5  # head widths a frame at most within which a head of unknown speed is looked for at its first step, and no further than twice as many in all; larger: faster ones are found, and more that are others
-    sought_part: float = 0.7  # share of its width and height by which it is known again there
-    sought_like: float = 0.8  # correlation from which it is; larger: fewer, surer ones
-    grown: float = 2.0  # times as large as where it began it is at most: who comes nearer than that is found; larger: what is behind a small head is taken for it (square)
-    room: float = 1.0  # head sizes around the head in which a step is looked for; larger: faster moves, more work
+    Values "a frame" are powers: over n frames their n-th. Set by benchmarks/quality.py (aside).
+    """
+
+    # share of the head per frame by which a step that was made by something in front differs from those before; larger:
+    # more steps are believed
+    jerk: float = 0.09
+    # and this share of its speed more
+    jerk_of_speed: float = 0.5
+    # of its former speed, a frame, in which it was seen to move; larger: slower to turn
+    speed_kept: float = 0.75
+    # of its speed, a frame, in which nothing was seen of it
+    speed_unseen: float = 0.93
+    # the same while somebody else is in front: who walks by behind somebody walks on (stepping, with 0.93: 17 leaks of
+    # veiled, 19 of unseen-4); larger: covers of who stops there go too far
+    speed_hidden: float = 0.98
+    # correlation from which its present look is learned; larger: drifts less, is lost sooner
+    looks_like: float = 0.7
+    # of its former look, a frame, when it is
+    look_kept: float = 0.85
+    # the same for a head that turns away, which its shape vouches for
+    turning_kept: float = 0.6
+    # frames between two questions to the shape, which is asked at once where the picture says little
+    ask_every: int = 3
+    # correlation under which the picture says little
+    ask_unlike: float = 0.6
+    # answers that nobody is there that count at most
+    absent_most: int = 3
+    # share of the way to the middle that a shape has of the head that it takes at the first clear look: the last face
+    # seen of somebody who turns away lies at the head's edge
+    first_gain: float = 0.8
+    # and at each one after that; larger: follows shapes that are not its own
+    gain: float = 0.4
+    # head widths off at most that such a middle may be
+    shape_off: float = 0.6
+    # share by which a shape may make it narrower at once
+    narrower: float = 0.15
+    # and wider
+    wider: float = 0.3
+    # times as high as wide that a head is at least, from any side, with the chin that stands out in profile
+    lowest: float = 1.25
+    # times as high as wide that a head is at most: what is seen between bars is narrower than what is behind them;
+    # smaller: wider covers
+    tallest: float = 1.6
+    # a frame, of what its cover is wider by after the shape moved it for the first time; larger: wider covers for
+    # longer
+    slack_kept: float = 0.9
+    # head widths that the shape may lead a head from where its picture went before one of the two must be wrong; by 0.8
+    # at most in all the films with backs turned (aside, behind), by 1.6 on to a shoulder behind bars (railings, each
+    # 8th frame: 30 leaks in no finding); larger: less is asked
+    led_most: float = 1.0
+    # share of that which is left a frame later: pictures drift by and by; larger: more is asked
+    led_fades: float = 0.99
+    # confidence from there on at most, so that a person looks (review.finding.UNSURE, after the fifth that rows are
+    # less sure by)
+    astray: float = 0.42
+    # head widths a frame at most within which a head of unknown speed is looked for at its first step, and no further
+    # than twice as many in all; larger: faster ones are found, and more that are others
+    sought: float = 1.5
+    # share of its width and height by which it is known again there
+    sought_part: float = 0.7
+    # correlation from which it is; larger: fewer, surer ones
+    sought_like: float = 0.8
+    # times as large as where it began it is at most: who comes nearer than that is found; larger: what is behind a
+    # small head is taken for it (square)
+    grown: float = 2.0
+    # head sizes around the head in which a step is looked for; larger: faster moves, more work
+    room: float = 1.0
 
 
 FOLLOWER = FollowerSettings()
@@ -116,12 +188,13 @@ class Followed:
 
 
 class Follower:
-    """One head on its way. state: cx, cy, width, height (px of the frame), angle; confidence 0..1; reason: empty while it goes on."""
+    """One head on its way. state: cx, cy, width, height (px of the frame), angle; confidence 0..1; reason: empty while
+    it goes on."""
 
     def __init__(self, picture_rgb: np.ndarray, head: np.ndarray, velocity: np.ndarray | None, origin=(0, 0), size: tuple[int, int] | None = None,
                  silhouette: Silhouette | None = None):
-        """head lies in picture_rgb (a crop whose corner is at origin of the frame of `size`); velocity: px per frame, from before; None where that is
-        not known, since it was seen once.
+        """head lies in picture_rgb (a crop whose corner is at origin of the frame of `size`); velocity: px per frame,
+        from before; None where that is not known, since it was seen once.
         """
         self.state = np.asarray(head[:5], float).copy()
         self._largest = FOLLOWER.grown * self.state[2:4]
@@ -136,9 +209,11 @@ class Follower:
         self._led = np.zeros(2)
 
     def step(self, before_rgb: np.ndarray, after_rgb: np.ndarray, origin=(0, 0), *, hidden: bool = False, frames: int = 1) -> np.ndarray | None:
-        """Go on to the next picture (both crops of the same place); returns the row, or None when it stops, with the reason.
+        """Go on to the next picture (both crops of the same place); returns the row, or None when it stops, with the
+        reason.
 
-        hidden: somebody else's head is in front, so that nothing in the picture may be believed. frames: from one picture to the other.
+        hidden: somebody else's head is in front, so that nothing in the picture may be believed. frames: from one
+        picture to the other.
         """
         if not self.speed_known and not hidden:
             self.speed_known = True
@@ -175,7 +250,8 @@ class Follower:
         return row
 
     def _moved(self, before: np.ndarray, after: np.ndarray, expected: np.ndarray, place: tuple[float, float], frames: int) -> tuple[np.ndarray, float]:
-        """The head in the next picture, and how far its points agree; where it is expected, and 0, when they do not or when something else must have moved them."""
+        """The head in the next picture, and how far its points agree; where it is expected, and 0, when they do not or
+        when something else must have moved them."""
         step, trust = _step(before, after, self.state, place, expected[:2] - self.state[:2])
         if step is None:
             return expected, 0.0
@@ -198,7 +274,8 @@ class Follower:
         self._reference = kept * self._reference + (1 - kept) * looks
 
     def _ask(self, picture_rgb, origin, same, frames) -> None:
-        """Ask the shape whether the head is there, which lifts or lowers the confidence, and where, which takes drift out."""
+        """Ask the shape whether the head is there, which lifts or lowers the confidence, and where, which takes drift
+        out."""
         self._since += frames
         at_once = self._absent or not self._seen or same < FOLLOWER.ask_unlike
         if self._silhouette is None or self._since < (1 if at_once else FOLLOWER.ask_every):
@@ -241,8 +318,10 @@ def follow(pictures: Sequence[np.ndarray], head: np.ndarray, velocity: np.ndarra
     """Follow a head through pictures[1:], having it at `head` (cx, cy, width, height, angle) in pictures[0].
 
     pictures: upright crops, uint8 RGB, all of the same place, whose top left corner is at origin of the frame of `size`
-    (width, height). velocity: px per frame (x, y), from before, or None where it is not known. numbers: of the pictures' frames, rising or falling, where some between
-    them are left out; rows of those lie between their neighbours'. hidden: whether somebody else is in front of a head, (5,) like this one, in a frame; asked once it is known how fast it goes.
+    (width, height). velocity: px per frame (x, y), from before, or None where it is not known. numbers: of the
+    pictures' frames, rising or falling, where some between them are left out; rows of those lie between their
+    neighbours'. hidden: whether somebody else is in front of a head, (5,) like this one, in a frame; asked once it is
+    known how fast it goes.
     """
     follower = Follower(pictures[0], head, velocity, origin, size, silhouette)
     numbers = range(len(pictures)) if numbers is None else numbers
@@ -266,7 +345,8 @@ def between(before: np.ndarray, row: np.ndarray, frames: int) -> list[np.ndarray
 
 
 def _near(state, expected, origin, *pictures) -> tuple[list[np.ndarray], tuple[float, float]]:
-    """What of the pictures lies around a head and where it is expected, grey, and the corner of that: corners and flow cost by the px."""
+    """What of the pictures lies around a head and where it is expected, grey, and the corner of that: corners and flow
+    cost by the px."""
     reach = FOLLOWER.room * max(state[2], state[3], 8.0)
     height, width = pictures[0].shape[:2]
     low, high = (np.array(pick(state[:2], expected[:2]) - origin) for pick in (np.minimum, np.maximum))
@@ -285,7 +365,8 @@ def _outside(state, size) -> bool:
 
 
 def _sought(before: np.ndarray, after: np.ndarray, state: np.ndarray, origin, frames: int) -> np.ndarray:
-    """px a frame, (2,), at which a head went from one grey picture to the next, wherever it is found again near its place; 0 where it is not."""
+    """px a frame, (2,), at which a head went from one grey picture to the next, wherever it is found again near its
+    place; 0 where it is not."""
     middle = state[:2] - origin
     half = FOLLOWER.sought_part / 2 * state[2:4]
     part, (x, y) = _around(before, middle, half)
@@ -309,14 +390,16 @@ def _step(before, after, state, origin, way):
     points = _points(before, state, origin)
     if points is None or len(points) < FLOW.least_points:
         return None, 0.0
-    # A speed may be wrong: where it leads far, points are looked for there and where they were, and the way counts on which more of them agree.
+    # A speed may be wrong: where it leads far, points are looked for there and where they were, and the way counts on
+    # which more of them agree.
     far = np.hypot(*way) > FLOW.guessed * state[2]
     found = [_moved_points(before, after, state, points, guess) for guess in ((np.zeros(2), way) if far else (np.zeros(2),))]
     return max(found, key=lambda step: step[1])
 
 
 def _moved_points(before, after, state, points, guess):
-    """The head one picture later and how far its points agree (0..1), or (None, 0). guess: px from where they were at which they are looked for."""
+    """The head one picture later and how far its points agree (0..1), or (None, 0). guess: px from where they were at
+    which they are looked for."""
     window = int(np.clip(FLOW.patch * state[2], 9, 31)) | 1
     search = dict(winSize=(window, window), maxLevel=3 if state[2] > FLOW.large_px else 2, criteria=_ENDED)
     guessed = bool(np.any(guess))

@@ -12,28 +12,43 @@ from skiagraph.detect.detections import EYE_LEFT, EYE_RIGHT, NOSE, Detections
 class HeadBoxSettings:
     """The head of a face's box, in shares of the box's side.
 
-    Fitted on heads of known geometry (tests/track/test_heads.py), and a twentieth more: boxes reach from the brows to the chin. Larger covers more.
+    Fitted on heads of known geometry (tests/track/test_heads.py), and a twentieth more: boxes reach from the brows to
+    the chin. Larger covers more.
     """
 
-    rise: float = 0.125  # of the head's middle above the box's
-    height: float = 1.5  # of the head
-    width: float = 1.1  # of the head, facing
-    width_by_turn: float = 0.6  # more of it for each part of the side that the nose stands from the middle
-    height_by_turn: float = 0.4  # the same of its height
-    back_by_turn: float = 0.7  # and of its middle, away from where the nose points
-    profile: tuple[float, float] = (0.4, 0.65)  # from the first to the second of these, which are how far the nose stands from the middle of the eyes, in distances of the eyes, a head is in profile, where boxes say little of its back
-    wider: float = 0.25  # then it is wider by this share
-    higher: float = 0.15  # higher
-    further: float = 0.15  # and further back
-    least_gap: float = 0.12  # no eyes are nearer to each other than this share of the box
-    lowest: float = 1.2  # no head is lower than this for its width
+    # of the head's middle above the box's
+    rise: float = 0.125
+    # of the head
+    height: float = 1.5
+    # of the head, facing
+    width: float = 1.1
+    # more of it for each part of the side that the nose stands from the middle
+    width_by_turn: float = 0.6
+    # the same of its height
+    height_by_turn: float = 0.4
+    # and of its middle, away from where the nose points
+    back_by_turn: float = 0.7
+    # from the first to the second of these, which are how far the nose stands from the middle of the eyes, in distances
+    # of the eyes, a head is in profile, where boxes say little of its back
+    profile: tuple[float, float] = (0.4, 0.65)
+    # then it is wider by this share
+    wider: float = 0.25
+    # higher
+    higher: float = 0.15
+    # and further back
+    further: float = 0.15
+    # no eyes are nearer to each other than this share of the box
+    least_gap: float = 0.12
+    # no head is lower than this for its width
+    lowest: float = 1.2
 
 
 HEAD_BOX = HeadBoxSettings()
 
 
 def head_rows(found: Detections, roll: float | np.ndarray = 0.0) -> np.ndarray:
-    """Head of each detection: float32 (n, 5) cx, cy, width, height in px and angle in degrees clockwise. roll: where it was not measured, for all or for each."""
+    """Head of each detection: float32 (n, 5) cx, cy, width, height in px and angle in degrees clockwise. roll: where it
+    was not measured, for all or for each."""
     boxes, points = found.boxes, found.landmarks
     side = np.maximum(boxes[:, 2] - boxes[:, 0], 1e-3)
     middle = (boxes[:, :2] + boxes[:, 2:]) / 2

@@ -1,4 +1,5 @@
-"""Whoever appears in the middle of a shot was there a moment before: their cover begins that much sooner, where the head must have come from.
+"""Whoever appears in the middle of a shot was there a moment before: their cover begins that much sooner, where the
+head must have come from.
 
 After identity was asked anew, since what is only held is no sight of anybody.
 """
@@ -19,15 +20,20 @@ from skiagraph.track.stretch import Stretch
 
 @dataclass(frozen=True, slots=True)
 class HeldBeforeSettings:
-    """Set by benchmarks/quality.py: who comes out from behind another was bare for up to three frames (alike, meetings, every frame; railings, stepping)."""
+    """Set by benchmarks/quality.py: who comes out from behind another was bare for up to three frames (alike, meetings,
+    every frame; railings, stepping)."""
 
-    sure: float = 0.36  # confidence there: as little as asks nothing by itself, and belongs to the finding that somebody appears (review.finding.HARDLY)
-    same: float = 0.4  # overlap (IoU) with another head just before from which it is covered already; larger: more is held
+    # confidence there: as little as asks nothing by itself, and belongs to the finding that somebody appears
+    # (review.finding.HARDLY)
+    sure: float = 0.36
+    # overlap (IoU) with another head just before from which it is covered already; larger: more is held
+    same: float = 0.4
 
 
 def held_before(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple[int, int]], size: tuple[int, int], rate: float, bridges: BridgeSettings = BridgeSettings(),
                 settings: HeldBeforeSettings = HeldBeforeSettings()) -> list[Stretch]:
-    """The same stretches, of which those that were followed back for less than a cover is held anywhere (BridgeSettings.hold_s) begin so much sooner.
+    """The same stretches, of which those that were followed back for less than a cover is held anywhere
+    (BridgeSettings.hold_s) begin so much sooner.
 
     shot_of: first and last frame of the shot of a frame; size: of the frame, px; rate: frames a second.
     """
@@ -53,8 +59,9 @@ def held_before(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple[int
 def _is_covered(stretch: Stretch, stretches: Sequence[Stretch], spans: np.ndarray, hold: int, settings: HeldBeforeSettings) -> bool:
     """Whether the cover of another path is there already where one begins.
 
-    It lies there in the frame before, and ends there, or is at the same place where the face is first found too: the path goes on from that one, or is of the same head. Its face was found within so
-    many frames of that (hold): what was only followed so far gives way where its person is known to be elsewhere.
+    It lies there in the frame before, and ends there, or is at the same place where the face is first found too: the
+    path goes on from that one, or is of the same head. Its face was found within so many frames of that (hold): what
+    was only followed so far gives way where its person is known to be elsewhere.
     spans: (n, 2), first and last frame of each stretch.
     """
     path, (found, _) = stretch.path, stretch.found

@@ -1,9 +1,9 @@
 """Who is who: the same person across absences, cuts and clips, with a stated confidence.
 
-Evidence is added as log odds: how near face descriptors are (Schroff et al., FaceNet, CVPR 2015, compare by Euclidean distance),
-how alike hair and clothes look, and that two in one frame are two people. Grouping is agglomerative with average linkage under
-those constraints (Wagstaff et al., Constrained K-means, ICML 2001, for the idea of cannot-link). What is not sure enough to be
-joined is proposed.
+Evidence is added as log odds: how near face descriptors are (Schroff et al., FaceNet, CVPR 2015, compare by Euclidean
+distance), how alike hair and clothes look, and that two in one frame are two people. Grouping is agglomerative with
+average linkage under those constraints (Wagstaff et al., Constrained K-means, ICML 2001, for the idea of cannot-link).
+What is not sure enough to be joined is proposed.
 """
 
 from __future__ import annotations
@@ -19,23 +19,38 @@ import numpy as np
 class IdentitySettings:
     """How evidence becomes log odds.
 
-    Two faces on the pictures the descriptor was trained with are even near 0.55; lower here, since to take two people for one may expose somebody, and to take one for two only
-    asks a question.
+    Two faces on the pictures the descriptor was trained with are even near 0.55; lower here, since to take two people
+    for one may expose somebody, and to take one for two only asks a question.
     """
 
-    face_even: float = 0.45  # distance at which two faces are as likely one person as two; larger: more is joined
-    face_steep: float = 26.0  # log odds for each unit nearer
-    face_unsure: float = 0.3  # share of that which a comparison of no worth still gives; all of it from a worth of so much less than 1
-    face_quantile: float = 0.25  # of the distances of all pairs of views, weighted by worth, the one that counts; smaller: the views that happen to agree decide
-    face_most: float = 5.0  # log odds that faces give at most
-    clothes_even: float = 0.80  # likeness of clothes at which they say nothing; larger: less is joined
-    clothes_steep: float = 11.0  # log odds for each unit more alike
-    clothes_most: float = 2.2  # log odds that clothes give at most
-    elsewhere: float = 0.35  # share of that across clips
-    prior: float = -0.8  # log odds before anything is known: two sightings are more likely two people
-    join: float = 0.9  # probability from which two are joined; smaller: more is joined, and may be wrong
-    propose: float = 0.33  # probability from which they are asked about; smaller: more questions. Over what the prior alone gives (0.31), so that nobody is asked about for want of evidence
-    least_worth: float = 0.12  # worth under which a descriptor tells nothing
+    # distance at which two faces are as likely one person as two; larger: more is joined
+    face_even: float = 0.45
+    # log odds for each unit nearer
+    face_steep: float = 26.0
+    # share of that which a comparison of no worth still gives; all of it from a worth of so much less than 1
+    face_unsure: float = 0.3
+    # of the distances of all pairs of views, weighted by worth, the one that counts; smaller: the views that happen to
+    # agree decide
+    face_quantile: float = 0.25
+    # log odds that faces give at most
+    face_most: float = 5.0
+    # likeness of clothes at which they say nothing; larger: less is joined
+    clothes_even: float = 0.80
+    # log odds for each unit more alike
+    clothes_steep: float = 11.0
+    # log odds that clothes give at most
+    clothes_most: float = 2.2
+    # share of that across clips
+    elsewhere: float = 0.35
+    # log odds before anything is known: two sightings are more likely two people
+    prior: float = -0.8
+    # probability from which two are joined; smaller: more is joined, and may be wrong
+    join: float = 0.9
+    # probability from which they are asked about; smaller: more questions. Over what the prior alone gives (0.31), so
+    # that nobody is asked about for want of evidence
+    propose: float = 0.33
+    # worth under which a descriptor tells nothing
+    least_worth: float = 0.12
 
 
 IDENTITY = IdentitySettings()
@@ -43,7 +58,8 @@ IDENTITY = IdentitySettings()
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Signature:
-    """What is known of how somebody looks. vectors float32 (n, 128), worths (n,) 0..1, colours as from head_colours or None.
+    """What is known of how somebody looks. vectors float32 (n, 128), worths (n,) 0..1, colours as from head_colours or
+    None.
 
     Held in memory only; never written anywhere.
     """
@@ -109,7 +125,8 @@ class SignatureTable:
         return len(self._counts)
 
     def distances(self, a: Signature, first: int | None = None, beyond: float = np.inf) -> tuple[np.ndarray, np.ndarray]:
-        """Distance of a face to each of the first so many (all by default), and what each is worth: two of (n,), NaN where it cannot be told.
+        """Distance of a face to each of the first so many (all by default), and what each is worth: two of (n,), NaN
+        where it cannot be told.
 
         Those further than `beyond` are given as that.
         """
@@ -140,7 +157,8 @@ class SignatureTable:
         return distance, worth
 
     def log_odds(self, a: Signature, same_clip: np.ndarray | bool = True, first: int | None = None) -> np.ndarray:
-        """Log odds that somebody and each of the first so many are one person, (n,), from how they look. same_clip: bool, (n,) or one for all."""
+        """Log odds that somebody and each of the first so many are one person, (n,), from how they look. same_clip:
+        bool, (n,) or one for all."""
         count = len(self) if first is None else first
         odds = np.full(count, IDENTITY.prior)
         # Further away than that no face says more.
@@ -166,8 +184,8 @@ def probability(odds: float) -> float:
 
 @dataclass(frozen=True, slots=True)
 class Grouping:
-    """groups: rows that are one person; sure: for each group the least probability of a join in it (1.0 where nothing was joined);
-    likely: (group, group, probability) to be asked about, likeliest first."""
+    """groups: rows that are one person; sure: for each group the least probability of a join in it (1.0 where nothing
+    was joined); likely: (group, group, probability) to be asked about, likeliest first."""
 
     groups: tuple[tuple[int, ...], ...]
     sure: tuple[float, ...]
@@ -178,10 +196,12 @@ def group(signatures: Sequence[Signature], cannot_link: np.ndarray, fixed: Seque
           report: Callable[[int, int], None] = lambda done, total: None, known: Mapping[tuple[int, int], float] = MappingProxyType({})) -> Grouping:
     """Group sightings of one clip into people.
 
-    cannot_link: bool (n, n), symmetric, whether two rows cannot be one person; fixed: rows that are known to be one, those of several that share a row too; extra: log odds from elsewhere, (n, n), symmetric; known:
-    log odds of pairs of which nothing else counts; report is told how many of the rows are compared, and may raise to cancel. The time goes with the square of the rows: means
-    between groups are kept as sums (Lance and Williams, The Computer Journal 1967), and the nearest group of each instead of a search of all pairs (Anderberg, Cluster Analysis
-    for Applications 1973).
+    cannot_link: bool (n, n), symmetric, whether two rows cannot be one person; fixed: rows that are known to be one,
+    those of several that share a row too; extra: log odds from elsewhere, (n, n), symmetric; known: log odds of pairs
+    of which nothing else counts; report is told how many of the rows are compared, and may raise to cancel. The time
+    goes with the square of the rows: means between groups are kept as sums (Lance and Williams, The Computer Journal
+    1967), and the nearest group of each instead of a search of all pairs (Anderberg, Cluster Analysis for Applications
+    1973).
     """
     n = len(signatures)
     table, odds = SignatureTable(signatures), np.zeros((n, n))
@@ -200,7 +220,8 @@ def group(signatures: Sequence[Signature], cannot_link: np.ndarray, fixed: Seque
     order, starts = np.concatenate(groups), np.concatenate([[0], np.cumsum(sizes[:-1])]).astype(int)
     sums, bars = (add.reduceat(add.reduceat(pairs[np.ix_(order, order)], starts, axis=0), starts, axis=1) for add, pairs in ((np.add, odds), (np.logical_or, cannot_link)))
     sure, alive = np.ones(len(groups)), np.ones(len(groups), bool)
-    # Log odds that two groups are one person: the mean over their pairs; none where two were seen at once, or with itself.
+    # Log odds that two groups are one person: the mean over their pairs; none where two were seen at once, or with
+    # itself.
     mean = np.where(bars, -np.inf, sums / np.outer(sizes, sizes))
     mean[~np.tril(np.ones_like(mean, bool), -1)] = -np.inf
     nearest = mean.argmax(axis=1)

@@ -1,4 +1,5 @@
-"""Second opinions of what a detector found: what only looks like a face goes, half of one stays, and rolls are measured now and then."""
+"""Second opinions of what a detector found: what only looks like a face goes, half of one stays, and rolls are measured
+now and then."""
 
 from __future__ import annotations
 
@@ -24,26 +25,47 @@ from skiagraph.track.silhouette import SHAPE_REACH, SILHOUETTE
 class JudgingSettings:
     """Second opinions of what a detector found.
 
-    The landmark network sees 0.9 or more on nearly all real faces and under 0.5 on nearly all others, on drawn and textured footage; the rest set by benchmarks/quality.py.
+    The landmark network sees 0.9 or more on nearly all real faces and under 0.5 on nearly all others, on drawn and
+    textured footage; the rest set by benchmarks/quality.py.
     """
 
-    measured_score: float = 0.6  # score from which the roll of a face is measured; larger: seldom
-    measure_every_s: float = 0.96  # seconds between two measurements of one track
-    asked_from: float = 0.45  # score from which the landmark network is asked; smaller: more is asked and believed
-    asked_to: float = 0.82  # score from which nobody has to be asked; larger: more work, fewer faces that are none
-    face_said: float = 0.5  # presence, 0..1, from which that network takes it for a face; larger: less is believed
-    opinion_holds_s: float = 0.32  # seconds for which an opinion of a place holds
-    same_place: float = 0.5  # overlap (IoU) of boxes at one place
-    expected_here: float = 0.3  # overlap (IoU) with where somebody is expected from which a sign is theirs; smaller: more is continued
-    somebody: float = 0.55  # share of the head that is person for a weak sign to count; of backgrounds hardly any has a third, of half hidden heads most have two thirds (measured); larger: fewer half hidden ones
-    somebody_score: float = 0.5  # score that it counts with
-    somebody_least: float = 0.75  # width against the smallest face to find; smaller ones are hands
-    just_lost_s: float = 0.48  # seconds after a loss for which somebody is where they were
-    on_head: float = 0.9  # sides of a face around its middle that its head reaches, in profile; larger: more signs are parts of known heads
-    turns: float = 75.0  # degrees by which a head turns over at most from one look to the next; larger: who stands is taken for lying more easily
-    good: float = 0.55  # score from which whoever is seen in a search needs no look of their own; larger: more looks
-    faces: float = 0.5  # how far a face that only the shape confirms has to look this way (track.describing.facing); smaller: more, of which those in profile are placed badly (behind, night)
-    hint_score: float = 0.45  # score of what the landmark network does not take for a face, with which it may continue a track
+    # score from which the roll of a face is measured; larger: seldom
+    measured_score: float = 0.6
+    # seconds between two measurements of one track
+    measure_every_s: float = 0.96
+    # score from which the landmark network is asked; smaller: more is asked and believed
+    asked_from: float = 0.45
+    # score from which nobody has to be asked; larger: more work, fewer faces that are none
+    asked_to: float = 0.82
+    # presence, 0..1, from which that network takes it for a face; larger: less is believed
+    face_said: float = 0.5
+    # seconds for which an opinion of a place holds
+    opinion_holds_s: float = 0.32
+    # overlap (IoU) of boxes at one place
+    same_place: float = 0.5
+    # overlap (IoU) with where somebody is expected from which a sign is theirs; smaller: more is continued
+    expected_here: float = 0.3
+    # share of the head that is person for a weak sign to count; of backgrounds hardly any has a third, of half hidden
+    # heads most have two thirds (measured); larger: fewer half hidden ones
+    somebody: float = 0.55
+    # score that it counts with
+    somebody_score: float = 0.5
+    # width against the smallest face to find; smaller ones are hands
+    somebody_least: float = 0.75
+    # seconds after a loss for which somebody is where they were
+    just_lost_s: float = 0.48
+    # sides of a face around its middle that its head reaches, in profile; larger: more signs are parts of known heads
+    on_head: float = 0.9
+    # degrees by which a head turns over at most from one look to the next; larger: who stands is taken for lying more
+    # easily
+    turns: float = 75.0
+    # score from which whoever is seen in a search needs no look of their own; larger: more looks
+    good: float = 0.55
+    # how far a face that only the shape confirms has to look this way (track.describing.facing); smaller: more, of
+    # which those in profile are placed badly (behind, night)
+    faces: float = 0.5
+    # score of what the landmark network does not take for a face, with which it may continue a track
+    hint_score: float = 0.45
 
 
 JUDGING = JudgingSettings()
@@ -56,7 +78,8 @@ class FaceJudge(Protocol):
         """How surely a face is there that leans by about so many degrees, 0..1."""
 
     def roll(self, rgb: np.ndarray, box: np.ndarray, about: float = 0.0) -> float:
-        """Degrees clockwise by which the face leans, which are not far from those that are given; NaN where none is seen."""
+        """Degrees clockwise by which the face leans, which are not far from those that are given; NaN where none is
+        seen."""
 
 
 class ShapeJudge(Protocol):
@@ -67,7 +90,8 @@ class ShapeJudge(Protocol):
 
 @dataclass(slots=True)
 class _Opinion:
-    """What was said of a place, (4,): by the landmark network, whether a face is there, and by the shape, whether somebody is. None: not asked yet."""
+    """What was said of a place, (4,): by the landmark network, whether a face is there, and by the shape, whether
+    somebody is. None: not asked yet."""
 
     frame: int
     place: np.ndarray
@@ -76,8 +100,8 @@ class _Opinion:
 
 
 class Judging:
-    """squared: of the clip's pixels; rate: frames a second; smallest: px of the smallest face to find; every: the scan searches each
-    n-th frame, and an opinion holds for the next search at least."""
+    """squared: of the clip's pixels; rate: frames a second; smallest: px of the smallest face to find; every: the scan
+    searches each n-th frame, and an opinion holds for the next search at least."""
 
     def __init__(self, judge: FaceJudge, silhouette: ShapeJudge, squared: Squared, rate: float, smallest: int, every: int = 1):
         self._judge, self._silhouette, self._squared, self._rate, self._smallest = judge, silhouette, squared, rate, smallest
@@ -147,12 +171,14 @@ class Judging:
         return one_way_up(found.take(np.array(kept)), lambda box, roll: self._judge.presence(picture.near(box, LANDMARKS_REACH).rgb, box, roll))
 
     def _is_part(self, picture: Picture, found: Detections, row: int, lost: np.ndarray, places: np.ndarray, good: np.ndarray) -> bool:
-        """Whether a sign of a face is one of a head that is known or found, or of one that is better followed by its picture.
+        """Whether a sign of a face is one of a head that is known or found, or of one that is better followed by its
+        picture.
 
-        lost: where those are who were seen a moment ago; places: where all are who are expected; good: which of the found are good ones.
+        lost: where those are who were seen a moment ago; places: where all are who are expected; good: which of the
+        found are good ones.
         """
-        # A good one that is no face to the landmark network may be out of focus, where those who face this way are placed well, and others are not; in coloured light it errs
-        # anyhow.
+        # A good one that is no face to the landmark network may be out of focus, where those who face this way are
+        # placed well, and others are not; in coloured light it errs anyhow.
         soft = good[row] and not picture.coloured
         if soft and facing(found.landmarks[row]) < JUDGING.faces:
             return True

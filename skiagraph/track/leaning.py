@@ -1,6 +1,8 @@
-"""Heads that lean to a side: what stands out of one, and covers that hold two, measured along the head's own axes, and not along those of the picture.
+"""Heads that lean to a side: what stands out of one, and covers that hold two, measured along the head's own axes, and
+not along those of the picture.
 
-A head is a row (n, ≥5): centre x, centre y, width, height in px and angle in degrees clockwise. It counts as an ellipse, as its cover does.
+A head is a row (n, ≥5): centre x, centre y, width, height in px and angle in degrees clockwise. It counts as an
+ellipse, as its cover does.
 """
 
 from __future__ import annotations
@@ -14,8 +16,12 @@ ANGLE = 4
 
 @dataclass(frozen=True, slots=True)
 class HoldingSettings:
-    """corners: share of a head that is held at its corners, beside all of its extent along the axes. Heads are taken for a twentieth larger than they are (track.heads), what is at their corners is hair, and covers have
-    a margin. Larger: wider covers. Set by benchmarks/quality.py (quay and handheld-2, every frame: where corners are not held at all a leak each, with 0.9 none; handheld and turned: an eighth less cover that is not needed than with 1).
+    """corners: share of a head that is held at its corners, beside all of its extent along the axes.
+
+    Heads are taken for a twentieth larger than they are (track.heads), what is at their corners is hair, and covers
+    have a margin. Larger: wider covers. Set by benchmarks/quality.py (quay and handheld-2, every frame: where corners
+    are not held at all a leak each, with 0.9 none; handheld and turned: an eighth less cover that is not needed than
+    with 1).
     """
 
     corners: float = 0.9
@@ -40,13 +46,15 @@ def level_reach(heads: np.ndarray) -> np.ndarray:
 
 
 def sides_beyond(heads: np.ndarray, size: tuple[int, int], share: float = 1.0) -> np.ndarray:
-    """Which edges of a picture of some size, px, left, top, right and bottom, so much of each head (…, ≥5) reaches over: bool (…, 4)."""
+    """Which edges of a picture of some size, px, left, top, right and bottom, so much of each head (…, ≥5) reaches
+    over: bool (…, 4)."""
     middle, reach = heads[..., :2], share * level_reach(heads)
     return np.concatenate([middle - reach < 0, middle + reach > size], axis=-1)
 
 
 def standing_out(heads: np.ndarray, others: np.ndarray) -> np.ndarray:
-    """By how many px the other head of the same row stands out of each head on its left, above it, on its right and below it, (n, 4), all ≥ 0."""
+    """By how many px the other head of the same row stands out of each head on its left, above it, on its right and
+    below it, (n, 4), all ≥ 0."""
     heads, others = np.asarray(heads, float), np.asarray(others, float)
     away = own_axes(heads, others[:, :2] - heads[:, :2])
     reach = _reach(others, np.radians(others[:, ANGLE] - heads[:, ANGLE]))
@@ -55,9 +63,11 @@ def standing_out(heads: np.ndarray, others: np.ndarray) -> np.ndarray:
 
 
 def holding(heads: np.ndarray, at: np.ndarray, others: np.ndarray, corners: float = HOLDING.corners) -> np.ndarray:
-    """Centre x, centre y, width and height, (n, 4), of heads that hold themselves and others, (m, ≥5), each of which is to be held by the head of the row that `at` says, (m,). Angles stay.
+    """Centre x, centre y, width and height, (n, 4), of heads that hold themselves and others, (m, ≥5), each of which is
+    to be held by the head of the row that `at` says, (m,). Angles stay.
 
-    Of two ellipses side by side the ellipse around both has to be a tenth higher than either where they are half of one apart: corners count. corners: share of each that is held at its corners.
+    Of two ellipses side by side the ellipse around both has to be a tenth higher than either where they are half of one
+    apart: corners count. corners: share of each that is held at its corners.
     """
     heads, at, others = np.asarray(heads, float), np.asarray(at, int), np.asarray(others, float)
     out = np.zeros((len(heads), 4))
@@ -71,7 +81,8 @@ def holding(heads: np.ndarray, at: np.ndarray, others: np.ndarray, corners: floa
 
 
 def around_both(heads: np.ndarray, others: np.ndarray, corners: float = HOLDING.corners) -> np.ndarray:
-    """Centre x, centre y, width and height, (n, 4), of heads that hold each head and the other of the same row, at the angle of the first. corners: as for holding."""
+    """Centre x, centre y, width and height, (n, 4), of heads that hold each head and the other of the same row, at the
+    angle of the first. corners: as for holding."""
     return holding(heads, np.arange(len(heads)), others, corners)
 
 

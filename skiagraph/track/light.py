@@ -1,8 +1,9 @@
-"""Light of an unusual colour, or hardly any: pictures are brought back to ordinary light before anybody is looked for or told from anybody else, and what they tell there counts
-for less.
+"""Light of an unusual colour, or hardly any: pictures are brought back to ordinary light before anybody is looked for
+or told from anybody else, and what they tell there counts for less.
 
-Source: the grey-world assumption, Buchsbaum, A spatial processor model for object colour perception, Journal of the Franklin Institute 1980, with one factor for each channel
-as von Kries has it. Only what no ordinary scene has is taken back, so that in ordinary light nothing changes.
+Source: the grey-world assumption, Buchsbaum, A spatial processor model for object colour perception, Journal of the
+Franklin Institute 1980, with one factor for each channel as von Kries has it. Only what no ordinary scene has is taken
+back, so that in ordinary light nothing changes.
 """
 
 from __future__ import annotations
@@ -17,17 +18,30 @@ import numpy as np
 class LightSettings:
     """What is ordinary light.
 
-    Measured on the films of benchmarks/quality.py: the mean of a channel is 0.79 to 1.22 of the mean of all in daylight and at night, 0.38 to 1.92 under coloured lamps (club).
+    Measured on the films of benchmarks/quality.py: the mean of a channel is 0.79 to 1.22 of the mean of all in daylight
+    and at night, 0.38 to 1.92 under coloured lamps (club).
     """
 
-    ordinary: float = 1.35  # times the mean of all channels, or one by so many, that the mean of one channel is in ordinary light; larger: less is taken back
-    dark: float = 45.0  # mean brightness, 0..255, under which a picture is made brighter; larger: more is
-    most: float = 4.0  # times that a channel is made brighter or darker at most; larger: more noise
-    black: float = 4.0  # mean brightness under which nothing can be told
-    surely: float = 0.9  # share of what `ordinary` and `dark` allow that a picture's mean colour, where it is known roughly, may take up to be surely in ordinary light; larger: fewer pictures are converted as a whole only to be left as they are
-    every_px: int = 16  # each so many px are looked at, across and down
-    coloured: float = 1.1  # the largest factor to the least one from which light is coloured; larger: colours and faces are believed under stranger lamps
-    telling: float = 0.15  # what a face tells under coloured light of what it tells else; at 0.3 faces of one person under two lamps were taken for two people's (club)
+    # times the mean of all channels, or one by so many, that the mean of one channel is in ordinary light; larger: less
+    # is taken back
+    ordinary: float = 1.35
+    # mean brightness, 0..255, under which a picture is made brighter; larger: more is
+    dark: float = 45.0
+    # times that a channel is made brighter or darker at most; larger: more noise
+    most: float = 4.0
+    # mean brightness under which nothing can be told
+    black: float = 4.0
+    # share of what `ordinary` and `dark` allow that a picture's mean colour, where it is known roughly, may take up to
+    # be surely in ordinary light; larger: fewer pictures are converted as a whole only to be left as they are
+    surely: float = 0.9
+    # each so many px are looked at, across and down
+    every_px: int = 16
+    # the largest factor to the least one from which light is coloured; larger: colours and faces are believed under
+    # stranger lamps
+    coloured: float = 1.1
+    # what a face tells under coloured light of what it tells else; at 0.3 faces of one person under two lamps were
+    # taken for two people's (club)
+    telling: float = 0.15
 
 
 LIGHT = LightSettings()
@@ -35,7 +49,8 @@ LIGHT = LightSettings()
 
 @dataclass(frozen=True, slots=True)
 class Lit:
-    """A picture as it would look in ordinary light, uint8 RGB; coloured: its light is of such a colour that clothes and faces say little of who is who."""
+    """A picture as it would look in ordinary light, uint8 RGB; coloured: its light is of such a colour that clothes and
+    faces say little of who is who."""
 
     rgb: np.ndarray
     coloured: bool

@@ -1,7 +1,7 @@
 """Linking the faces of frame after frame into tracklets.
 
-Two stages as in Zhang et al., ByteTrack, ECCV 2022: sure faces first, then doubtful ones for whoever is still missing. Lost
-tracks wait and may be found again near the place where they should be by then (Cao et al., OC-SORT, CVPR 2023).
+Two stages as in Zhang et al., ByteTrack, ECCV 2022: sure faces first, then doubtful ones for whoever is still missing.
+Lost tracks wait and may be found again near the place where they should be by then (Cao et al., OC-SORT, CVPR 2023).
 """
 
 from __future__ import annotations
@@ -23,35 +23,72 @@ from skiagraph.track.motion import FaceMotion
 
 @dataclass(frozen=True, slots=True)
 class GateSettings:
-    """How far off a face may be for a track, in face sides, and what a match costs: one side off costs 1. Set by benchmarks/quality.py (starts, jackets, crowd)."""
+    """How far off a face may be for a track, in face sides, and what a match costs: one side off costs 1.
 
-    impossible: float = 1e3  # cost of what cannot be
-    sure_away: float = 0.9  # sides that a sure face may be off where one is expected; larger: faster moves, more heads are exchanged
-    waited_away: float = 0.3  # share of a lost track's further leeway (twice the deviation of its motion, a side at most) that a doubtful face has
-    doubtful_size: float = 0.22  # change of the logarithm of its size at most for a doubtful face
-    doubtful_like: float = 0.6  # likeness of head and shoulders at least for a doubtful face, where both are known; larger: less is continued
-    unsure: tuple[float, float, float] = (0.45, 0.25, 0.4)  # from the first score on, over the second, the gate of a face opens from the third, a share, to all of it: the less sure a face is, the nearer it must be
-    sure_size: float = 0.5  # change of the logarithm of its size at most for a sure face
-    sure_size_a_frame: float = 0.02  # more of it for each frame in which the track was not seen
-    lost_frames: int = 3  # frames without a face from which looks decide for a sure face too
-    lost_like: float = 0.55  # likeness at least then; larger: more tracks begin anew
-    overlap_costs: float = 0.5  # cost of no overlap at all with where it is expected
-    size_costs: float = 0.6  # cost of a size that differs by a factor of e
-    looks_cost: float = 0.9  # cost of looks that have nothing in common
-    either_away: float = 1.2  # sides off where somebody is expected who was not seen lately within which a face may be theirs (railings, every frame: 42 frames of another person to none); larger: more tracks begin anew where people cross
-    own_like: float = 0.75  # likeness from which a face is somebody's own, whoever else may be there: that of one person on both sides of a meeting is 0.75 to 0.97 (track.meetings); larger: the same
-    either_like: float = 0.1  # by which a face has to be more like one of them than like the others; larger: the same
-    looks_learned: float = 0.1  # share of a track's looks that is taken from each surely seen face; larger: learns quicker, also somebody else's
-    slows: float = 0.9  # of the speed of a track that is not seen, a frame
-    broken: float = 3.0  # cost up to which a match is not broken up so that somebody else has one too: less than two bad ones cost together; smaller: groups that move otherwise than expected come apart (alike: at 1.2 15 leaks for none); larger: heads are exchanged where one of two is not found (veiled, railings)
-    doubtful_away: float = 0.4  # sides a doubtful face may be off where one is expected; larger: more is continued
-    begun_away: float = 0.4  # sides more for a face that was seen once, whose speed is not known yet
-    quickens: float = 67.0  # face sides a second squared by which somebody quickens at most, beyond the usual gate: 10 m/s² for a face of 15 cm, as at a sprinter's start; larger: heads are exchanged where one of two is hidden (railings)
-    speed_known: int = 5  # rows from which a track's speed is known
-    hint_patience: int = 3  # frames that what was never seen for certain waits
-    back_away: float = 0.05  # sides a frame by which a face before the first may be further off, beside doubtful_away
-    back_size: float = 0.3  # change of the logarithm of its size at most
-    back_missed: int = 5  # frames without a fitting face that end a track's way back
+    Set by benchmarks/quality.py (starts, jackets, crowd).
+    """
+
+    # cost of what cannot be
+    impossible: float = 1e3
+    # sides that a sure face may be off where one is expected; larger: faster moves, more heads are exchanged
+    sure_away: float = 0.9
+    # share of a lost track's further leeway (twice the deviation of its motion, a side at most) that a doubtful face
+    # has
+    waited_away: float = 0.3
+    # change of the logarithm of its size at most for a doubtful face
+    doubtful_size: float = 0.22
+    # likeness of head and shoulders at least for a doubtful face, where both are known; larger: less is continued
+    doubtful_like: float = 0.6
+    # from the first score on, over the second, the gate of a face opens from the third, a share, to all of it: the less
+    # sure a face is, the nearer it must be
+    unsure: tuple[float, float, float] = (0.45, 0.25, 0.4)
+    # change of the logarithm of its size at most for a sure face
+    sure_size: float = 0.5
+    # more of it for each frame in which the track was not seen
+    sure_size_a_frame: float = 0.02
+    # frames without a face from which looks decide for a sure face too
+    lost_frames: int = 3
+    # likeness at least then; larger: more tracks begin anew
+    lost_like: float = 0.55
+    # cost of no overlap at all with where it is expected
+    overlap_costs: float = 0.5
+    # cost of a size that differs by a factor of e
+    size_costs: float = 0.6
+    # cost of looks that have nothing in common
+    looks_cost: float = 0.9
+    # sides off where somebody is expected who was not seen lately within which a face may be theirs (railings, every
+    # frame: 42 frames of another person to none); larger: more tracks begin anew where people cross
+    either_away: float = 1.2
+    # likeness from which a face is somebody's own, whoever else may be there: that of one person on both sides of a
+    # meeting is 0.75 to 0.97 (track.meetings); larger: the same
+    own_like: float = 0.75
+    # by which a face has to be more like one of them than like the others; larger: the same
+    either_like: float = 0.1
+    # share of a track's looks that is taken from each surely seen face; larger: learns quicker, also somebody else's
+    looks_learned: float = 0.1
+    # of the speed of a track that is not seen, a frame
+    slows: float = 0.9
+    # cost up to which a match is not broken up so that somebody else has one too: less than two bad ones cost together;
+    # smaller: groups that move otherwise than expected come apart (alike: at 1.2 15 leaks for none); larger: heads are
+    # exchanged where one of two is not found (veiled, railings)
+    broken: float = 3.0
+    # sides a doubtful face may be off where one is expected; larger: more is continued
+    doubtful_away: float = 0.4
+    # sides more for a face that was seen once, whose speed is not known yet
+    begun_away: float = 0.4
+    # face sides a second squared by which somebody quickens at most, beyond the usual gate: 10 m/s² for a face of 15
+    # cm, as at a sprinter's start; larger: heads are exchanged where one of two is hidden (railings)
+    quickens: float = 67.0
+    # rows from which a track's speed is known
+    speed_known: int = 5
+    # frames that what was never seen for certain waits
+    hint_patience: int = 3
+    # sides a frame by which a face before the first may be further off, beside doubtful_away
+    back_away: float = 0.05
+    # change of the logarithm of its size at most
+    back_size: float = 0.3
+    # frames without a fitting face that end a track's way back
+    back_missed: int = 5
 
 
 GATES = GateSettings()
@@ -61,18 +98,32 @@ SAME_FACE = 0.4
 
 @dataclass(frozen=True, slots=True)
 class LinkSettings:
-    """What may begin and go on a track, and what is believed of it; scores are the detector's. Set by benchmarks/quality.py (crowd, night)."""
+    """What may begin and go on a track, and what is believed of it; scores are the detector's.
 
-    begin: float = 0.5  # score from which a face may begin a track; smaller: more tracks, of which more are nobody
-    sure: float = 0.55  # score from which it continues one for certain
-    doubtful: float = 0.35  # score from which it may continue one; smaller: longer tracks, which drift more
-    patience_s: float = 1.2  # seconds that a lost track waits; larger: more is taken up again, and by somebody else
-    doubt_s: float = 1.0  # seconds that a track may live on doubtful faces alone
-    least: int = 3  # rows a track needs to be believed; larger: fewer, surer ones
-    kept: float = 0.75  # score that one of them needs
-    very_sure: float = 0.8  # score with which one face is enough
-    hint: int = 2  # rows from which what is not believed is kept as doubtful
-    alone: float = 0.65  # score from which one face is kept as doubtful where a shot begins or ends, since no other frame would tell; smaller: more doubtful ones. From it on a bare face is a finding (SweepSettings.sure_face)
+    Set by benchmarks/quality.py (crowd, night).
+    """
+
+    # score from which a face may begin a track; smaller: more tracks, of which more are nobody
+    begin: float = 0.5
+    # score from which it continues one for certain
+    sure: float = 0.55
+    # score from which it may continue one; smaller: longer tracks, which drift more
+    doubtful: float = 0.35
+    # seconds that a lost track waits; larger: more is taken up again, and by somebody else
+    patience_s: float = 1.2
+    # seconds that a track may live on doubtful faces alone
+    doubt_s: float = 1.0
+    # rows a track needs to be believed; larger: fewer, surer ones
+    least: int = 3
+    # score that one of them needs
+    kept: float = 0.75
+    # score with which one face is enough
+    very_sure: float = 0.8
+    # rows from which what is not believed is kept as doubtful
+    hint: int = 2
+    # score from which one face is kept as doubtful where a shot begins or ends, since no other frame would tell;
+    # smaller: more doubtful ones. From it on a bare face is a finding (SweepSettings.sure_face)
+    alone: float = 0.65
 
 
 @dataclass(slots=True)
@@ -133,8 +184,9 @@ class Match:
 
 @dataclass(frozen=True, slots=True)
 class Expected:
-    """Where the face of a track should be: box (4,); number: of its tracklet; missed: frames since it was last seen; score: that it
-    had then; sure: whether it was ever seen for certain; roll: degrees clockwise by which the head leaned."""
+    """Where the face of a track should be: box (4,); number: of its tracklet; missed: frames since it was last seen;
+    score: that it had then; sure: whether it was ever seen for certain; roll: degrees clockwise by which the head
+    leaned."""
 
     number: int
     box: np.ndarray
@@ -175,7 +227,8 @@ class Linker:
         return sorted((t for t in every if not t.doubtful or self._is_hint(t)), key=lambda t: (t.frames[0], t.number))
 
     def _is_hint(self, t: Tracklet) -> bool:
-        """Whether something doubtful is worth a person's look: seen more than once, and most of the time well enough to begin a track; or seen well where a shot begins or ends."""
+        """Whether something doubtful is worth a person's look: seen more than once, and most of the time well enough to
+        begin a track; or seen well where a shot begins or ends."""
         if len(t.frames) == 1:
             first, last = self._shots[t.shot]
             return t.frames[0] in (first, last) and last - first + 1 >= CUTS.least_shot and t.scores[0] >= self._settings.alone
@@ -244,7 +297,10 @@ class Linker:
         matches += _given([tracklet], seen.found, [row], frame)
 
     def _match(self, tracks, seen: Seen, frame, passed, matches, doubtful=False):
-        """Assign faces to tracks; returns the tracks and the rows of faces that stay alone. Doubtful faces must fit in place, size and looks."""
+        """Assign faces to tracks; returns the tracks and the rows of faces that stay alone.
+
+        Doubtful faces must fit in place, size and looks.
+        """
         found, colours = seen.found, seen.colours
         if not tracks or not len(found):
             return list(tracks), list(range(len(found)))
@@ -299,10 +355,11 @@ class Linker:
 
 
 def _either(theirs: np.ndarray, like: np.ndarray, known: np.ndarray) -> np.ndarray:
-    """Which faces, bool (tracks, faces), may as well be of somebody else who was not seen lately: they went out of sight together, and looks do not tell which of them it is.
+    """Which faces, bool (tracks, faces), may as well be of somebody else who was not seen lately: they went out of
+    sight together, and looks do not tell which of them it is.
 
-    Such a face begins a track of its own, and who that is is asked when all is known (track.meetings). theirs: who was not seen lately and may be at a face by now; like: how
-    alike they look, where that is known.
+    Such a face begins a track of its own, and who that is is asked when all is known (track.meetings). theirs: who was
+    not seen lately and may be at a face by now; like: how alike they look, where that is known.
     """
     either = np.zeros(theirs.shape, bool)
     for j in np.flatnonzero(theirs.sum(axis=0) > 1):
@@ -316,7 +373,8 @@ def _either(theirs: np.ndarray, like: np.ndarray, known: np.ndarray) -> np.ndarr
 def assigned(cost: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Rows and columns that belong together, at the least cost.
 
-    What fits well comes first: an assignment that has to give as many as it can a partner exchanges two who fit, when a third's is missing.
+    What fits well comes first: an assignment that has to give as many as it can a partner exchanges two who fit, when a
+    third's is missing.
     """
     alone = np.full((len(cost), len(cost)), GATES.broken)
     rows, columns = optimize.linear_sum_assignment(np.hstack([cost, alone]))

@@ -1,5 +1,5 @@
-"""Looking closer in the pictures between the last look and this one: backwards for whoever is new, is found again, or did not go straight; forwards for whoever was not seen at
-this look, from where they were seen last.
+"""Looking closer in the pictures between the last look and this one: backwards for whoever is new, is found again, or
+did not go straight; forwards for whoever was not seen at this look, from where they were seen last.
 """
 
 from __future__ import annotations
@@ -26,9 +26,12 @@ from skiagraph.track.straight import Straight
 class LookingSettings:
     """Following faces from picture to picture by looking. Set by benchmarks/quality.py (starts, edge)."""
 
-    overlap: float = 0.15  # overlap with itself (IoU) from one picture to the next; smaller: faster moves, more mistakes
-    missed: int = 1  # pictures without it that are passed over; larger: longer looks
-    surprise: float = 0.15  # face sides off where somebody was expected from which they did not go straight; smaller: more looks
+    # overlap with itself (IoU) from one picture to the next; smaller: faster moves, more mistakes
+    overlap: float = 0.15
+    # pictures without it that are passed over; larger: longer looks
+    missed: int = 1
+    # face sides off where somebody was expected from which they did not go straight; smaller: more looks
+    surprise: float = 0.15
 
 
 LOOKING = LookingSettings()
@@ -36,8 +39,9 @@ LOOKING = LookingSettings()
 
 @dataclass(slots=True)
 class _Sought:
-    """A face looked for picture by picture. box: (4,), where it was in the one looked at before; since: it is not sought in this frame and before; at: the frame
-    of box; speed: px a frame, (4,), where its way is known; roll: degrees clockwise by which the head leans."""
+    """A face looked for picture by picture. box: (4,), where it was in the one looked at before; since: it is not
+    sought in this frame and before; at: the frame of box; speed: px a frame, (4,), where its way is known; roll:
+    degrees clockwise by which the head leans."""
 
     box: np.ndarray
     since: int
@@ -63,8 +67,9 @@ class _Sought:
 
 
 class LookingBack:
-    """straight: tells whether the pictures since somebody was looked at show them on the way between; None where that needs not be asked.
-    interval: frames between two looks as planned; back: so many frames are at hand. final: up to this frame an earlier run has looked."""
+    """straight: tells whether the pictures since somebody was looked at show them on the way between; None where that
+    needs not be asked. interval: frames between two looks as planned; back: so many frames are at hand. final: up to
+    this frame an earlier run has looked."""
 
     def __init__(self, finder: FaceFinder, judging: Judging, squared: Squared, straight: Straight | None, interval: int, back: int):
         self._finder, self._judging, self._squared, self._straight = finder, judging, squared, straight
@@ -89,7 +94,8 @@ class LookingBack:
         self._follow(lost, list(recent), observations, told, only=True)
 
     def _just_lost(self, matches: list[Match], expected: list[Expected], recent: Sequence[Picture]) -> list[_Sought]:
-        """Whoever was seen at the last look and is not seen now, though pictures lie between: they may have gone on otherwise than expected, or out of the picture."""
+        """Whoever was seen at the last look and is not seen now, though pictures lie between: they may have gone on
+        otherwise than expected, or out of the picture."""
         found, now = {match.tracklet.number for match in matches}, recent[-1].number
         known = [(*self._last[e.number], e.roll) for e in expected if e.number not in found and not e.missed and e.sure and e.number in self._last]
         lost = [_Sought(box, frame, frame, speed, roll=roll) for frame, box, speed, roll in known if recent[0].number <= frame < now - 1]
@@ -102,7 +108,8 @@ class LookingBack:
 
     def _follow(self, sought: list[_Sought], pictures: Sequence[Picture], observations: dict[int, Observation], told: Callable[[int, Seen, bool], None],
                 only: bool = False) -> None:
-        """Follow faces through pictures, on or back, and add what is seen to the observations of their frames; only: nothing but the faces sought."""
+        """Follow faces through pictures, on or back, and add what is seen to the observations of their frames; only:
+        nothing but the faces sought."""
         for picture in pictures:
             sought = [b for b in sought if b.missed <= LOOKING.missed]
             if not sought:
@@ -129,12 +136,14 @@ class LookingBack:
 
 
 def look_at(picture: Picture, finder: FaceFinder, boxes: np.ndarray, rolls: Sequence[float], **how) -> Detections:
-    """A second look at boxes, (n, 4), in a picture, both in square pixels. rolls: of the heads; how: as FaceFinder.look has it."""
+    """A second look at boxes, (n, 4), in a picture, both in square pixels. rolls: of the heads; how: as FaceFinder.look
+    has it."""
     return finder.look(picture.near(boxes, LOOK_REACH * (np.sqrt(2) if np.abs(rolls).max(initial=0) >= TURNED.looked_from else 1)).rgb, boxes, rolls=np.asarray(rolls, float), **how)
 
 
 def with_colours(picture: Picture, found: Detections, squared: Squared) -> Seen:
-    """Faces with how their surroundings look, which nobody knows in coloured light; picture and found in square pixels, the result in px of the clip."""
+    """Faces with how their surroundings look, which nobody knows in coloured light; picture and found in square pixels,
+    the result in px of the clip."""
     if picture.coloured:
         return Seen(squared.stored(found), (None,) * len(found))
     rgb = picture.near(found.boxes, COLOURS_REACH).rgb

@@ -10,7 +10,8 @@ SIDE = 96
 
 
 class Masks:
-    """bits: uint8 (n, SIDE * SIDE / 8), read-only: packed rows of a mask for each frame from `first` on, over -1 .. 1 of the unit frame. A value."""
+    """bits: uint8 (n, SIDE * SIDE / 8), read-only: packed rows of a mask for each frame from `first` on, over -1 .. 1
+    of the unit frame. A value."""
 
     __slots__ = ("first", "bits", "__weakref__")
 
@@ -44,7 +45,8 @@ class Masks:
         return np.unpackbits(self.bits[row]).reshape(SIDE, SIDE).astype(bool) if 0 <= row < len(self) else None
 
     def share(self, frame: int, u: np.ndarray, v: np.ndarray) -> np.ndarray | None:
-        """How much of each place of the unit frame is the thing, float32 0..1, smooth from pixel to pixel of the mask; None where there is no mask."""
+        """How much of each place of the unit frame is the thing, float32 0..1, smooth from pixel to pixel of the mask;
+        None where there is no mask."""
         mask = self.at(frame)
         if mask is None:
             return None

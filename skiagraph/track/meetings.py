@@ -1,8 +1,11 @@
-"""Who is who where people meet. A follower may go over from one head to another where these come close; so identity is asked anew on both sides of every meeting: from faces,
-clothes, size and ways of all who met, as one assignment. Who is surely the other goes on as the other; who cannot be told apart is cut there and asked about.
+"""Who is who where people meet.
 
-Source: the marginals of all assignments, as in Fortmann, Bar-Shalom and Scheffe, Sonar tracking of multiple targets using joint probabilistic data association, IEEE Journal of
-Oceanic Engineering 1983.
+A follower may go over from one head to another where these come close; so identity is asked anew on both sides of every
+meeting: from faces, clothes, size and ways of all who met, as one assignment. Who is surely the other goes on as the
+other; who cannot be told apart is cut there and asked about.
+
+Source: the marginals of all assignments, as in Fortmann, Bar-Shalom and Scheffe, Sonar tracking of multiple targets
+using joint probabilistic data association, IEEE Journal of Oceanic Engineering 1983.
 """
 
 from __future__ import annotations
@@ -29,39 +32,65 @@ SAME_FACE, MOST_LOOKS = 0.7, 12
 class MeetingSettings:
     """Where people meet, and what tells them apart.
 
-    Faces say what they say elsewhere (track.identity). Likeness of clothes and hair was measured on made-up people who meet (benchmarks/meetings.py): 0.75 to 0.97 for one, 0.1
-    to 0.6 for two in unlike clothes. The rest set by hand and held against benchmarks/joins.py, by which what is said to be sure is.
+    Faces say what they say elsewhere (track.identity). Likeness of clothes and hair was measured on made-up people who
+    meet (benchmarks/meetings.py): 0.75 to 0.97 for one, 0.1 to 0.6 for two in unlike clothes. The rest set by hand and
+    held against benchmarks/joins.py, by which what is said to be sure is.
     """
 
-    touches: float = 0.12  # overlap (IoU) from which heads meet; larger: fewer meetings
-    beside: float = 0.02  # overlap under which heads are apart, and their looks their own
-    again_s: float = 0.5  # seconds within which who touches again is still in the same meeting
-    hidden_s: float = 1.6  # seconds between a path that ends at somebody's head and one that begins there for them to be in one meeting
-    gone_s: float = 1.0  # seconds after which a face that is found again is asked about, whoever is near; larger: fewer questions
-    looks_s: float = 4.0  # seconds from a meeting within which clothes and hair are looked at
-    clear_s: float = 0.2  # seconds nearer than which they may be of both
-    most: int = 4  # people at one place for whom all assignments are weighed; of more each pair is held against each other one, which is surer of nothing
-    look_even: float = 0.72  # likeness that says nothing; larger: less is one person
-    look_steep: float = 11.0  # log odds for each unit more alike
-    look_most: float = 3.0  # log odds that clothes and hair give at most
-    size_spread: float = 0.22  # deviation of the logarithm of a head's size over a meeting; larger: size says less
-    size_most: float = 2.0  # log odds that size takes away at most
-    way_free: float = 0.5  # heads from there that say nothing
-    way_spread: float = 1.0  # deviation, in heads, of where somebody is after it from where their way before leads; larger: ways say less
-    way_least: float = -3.0  # log odds that ways take away at most
-    going_on: float = 0.3  # log odds that a path stays on its head where it was not found at all and lay quite on another; larger: trackers are believed more
-    going_found: float = 1.5  # more where it was found in all frames
-    going_clear: float = 3.0  # more where the heads hardly touched
-    covered: float = 0.6  # overlap (IoU) from which one head hides the other, and following says no more than for any
-    appears: float = 2.5  # log odds, negated, that somebody vanishes in a meeting and somebody else comes out of it; larger: fewer strangers
-    keep: float = 0.95  # probability from which a path is kept over a meeting; smaller: fewer questions, more mistakes
-    swap: float = 0.95  # probability from which paths are exchanged; between the two they are cut
+    # overlap (IoU) from which heads meet; larger: fewer meetings
+    touches: float = 0.12
+    # overlap under which heads are apart, and their looks their own
+    beside: float = 0.02
+    # seconds within which who touches again is still in the same meeting
+    again_s: float = 0.5
+    # seconds between a path that ends at somebody's head and one that begins there for them to be in one meeting
+    hidden_s: float = 1.6
+    # seconds after which a face that is found again is asked about, whoever is near; larger: fewer questions
+    gone_s: float = 1.0
+    # seconds from a meeting within which clothes and hair are looked at
+    looks_s: float = 4.0
+    # seconds nearer than which they may be of both
+    clear_s: float = 0.2
+    # people at one place for whom all assignments are weighed; of more each pair is held against each other one, which
+    # is surer of nothing
+    most: int = 4
+    # likeness that says nothing; larger: less is one person
+    look_even: float = 0.72
+    # log odds for each unit more alike
+    look_steep: float = 11.0
+    # log odds that clothes and hair give at most
+    look_most: float = 3.0
+    # deviation of the logarithm of a head's size over a meeting; larger: size says less
+    size_spread: float = 0.22
+    # log odds that size takes away at most
+    size_most: float = 2.0
+    # heads from there that say nothing
+    way_free: float = 0.5
+    # deviation, in heads, of where somebody is after it from where their way before leads; larger: ways say less
+    way_spread: float = 1.0
+    # log odds that ways take away at most
+    way_least: float = -3.0
+    # log odds that a path stays on its head where it was not found at all and lay quite on another; larger: trackers
+    # are believed more
+    going_on: float = 0.3
+    # more where it was found in all frames
+    going_found: float = 1.5
+    # more where the heads hardly touched
+    going_clear: float = 3.0
+    # overlap (IoU) from which one head hides the other, and following says no more than for any
+    covered: float = 0.6
+    # log odds, negated, that somebody vanishes in a meeting and somebody else comes out of it; larger: fewer strangers
+    appears: float = 2.5
+    # probability from which a path is kept over a meeting; smaller: fewer questions, more mistakes
+    keep: float = 0.95
+    # probability from which paths are exchanged; between the two they are cut
+    swap: float = 0.95
 
 
 @dataclass(frozen=True, slots=True)
 class Meeting:
-    """first, last: frames in which heads touch; rows: numbers of the paths that take part; at: where each of them is closest to another, and would be parted; closest: how far
-    heads overlap at most (IoU).
+    """first, last: frames in which heads touch; rows: numbers of the paths that take part; at: where each of them is
+    closest to another, and would be parted; closest: how far heads overlap at most (IoU).
     """
 
     first: int
@@ -76,7 +105,8 @@ class Meeting:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Side:
-    """One path on one side of a meeting. looks: of its faces; head: cx, cy, width, height px nearest to the meeting; speed: px a frame; there: that it reaches so far at all."""
+    """One path on one side of a meeting. looks: of its faces; head: cx, cy, width, height px nearest to the meeting;
+    speed: px a frame; there: that it reaches so far at all."""
 
     looks: Signature
     head: np.ndarray
@@ -137,7 +167,8 @@ class _Touch:
 
 
 def seen_of(path: Path, rate: float, settings: MeetingSettings) -> Path:
-    """A path from a little before its face was first found to a little after it was last: further on it was followed, and may lie on whoever is there."""
+    """A path from a little before its face was first found to a little after it was last: further on it was followed,
+    and may lie on whoever is there."""
     found, more = path.first + np.flatnonzero(path.origin == FOUND), round(settings.again_s * rate)
     return path.part(int(found[0]) - more, int(found[-1]) + more) if len(found) else path
 
@@ -177,7 +208,10 @@ def log_odds_of_looks(a: Side, b: Side, settings: MeetingSettings = MeetingSetti
 
 
 def log_odds_of_way(a: Side, b: Side, frames: int, settings: MeetingSettings = MeetingSettings()) -> float:
-    """Log odds, 0 or less, that whoever went one way goes on the other, so many frames later. People stop and turn back, so staying is a way too."""
+    """Log odds, 0 or less, that whoever went one way goes on the other, so many frames later.
+
+    People stop and turn back, so staying is a way too.
+    """
     if not (a.there and b.there):
         return 0.0
     size = max(float(a.head[2]), float(b.head[2]), 1.0)
@@ -186,13 +220,15 @@ def log_odds_of_way(a: Side, b: Side, frames: int, settings: MeetingSettings = M
 
 
 def going_on(found: float, closest: float, settings: MeetingSettings = MeetingSettings()) -> float:
-    """Log odds that a follower stayed on its head over a meeting. found: share of its frames in which the face was found; closest: how far heads overlapped at most."""
+    """Log odds that a follower stayed on its head over a meeting. found: share of its frames in which the face was
+    found; closest: how far heads overlapped at most."""
     clear = float(np.clip((settings.covered - closest) / (settings.covered - settings.touches), 0, 1))
     return settings.going_on + settings.going_found * found + settings.going_clear * clear * (0.5 + 0.5 * found)
 
 
 def marginals(scores: np.ndarray) -> np.ndarray:
-    """The probability of each pair (befores, afters) over all assignments of them, by the log odds of each pair; who stays without a partner counts nothing."""
+    """The probability of each pair (befores, afters) over all assignments of them, by the log odds of each pair; who
+    stays without a partner counts nothing."""
     rows, columns = scores.shape
     wide = scores if rows <= columns else scores.T
     places = _assignments(*wide.shape)
@@ -219,7 +255,8 @@ def found_share(path, first: int, last: int) -> float:
 
 
 def side_of(path, looks: Signature, at: int, before: bool, reach: int) -> Side:
-    """A side of a meeting: the head nearest to a frame, on its way before or after it. reach: frames its speed is taken from."""
+    """A side of a meeting: the head nearest to a frame, on its way before or after it. reach: frames its speed is taken
+    from."""
     low, high = (at - reach, at) if before else (at, at + reach)
     low, high = max(low, path.first), min(high, path.last)
     if low > high:
@@ -238,8 +275,8 @@ def odds_of(share: float) -> float:
 
 @dataclass(frozen=True, slots=True)
 class Join:
-    """A path that was kept over a meeting, or taken up on another one. first, last: frames of the meeting; row: of the stretch it is in now; others: rows of who else was there;
-    odds: log odds that it is one person.
+    """A path that was kept over a meeting, or taken up on another one. first, last: frames of the meeting; row: of the
+    stretch it is in now; others: rows of who else was there; odds: log odds that it is one person.
     """
 
     first: int
@@ -251,7 +288,8 @@ class Join:
 
 @dataclass(frozen=True, slots=True)
 class Reconsidered:
-    """stretches: exchanged and cut; joins: what was kept; asked: log odds for pairs of stretches on both sides of a meeting, of which nothing more is known."""
+    """stretches: exchanged and cut; joins: what was kept; asked: log odds for pairs of stretches on both sides of a
+    meeting, of which nothing more is known."""
 
     stretches: list[Stretch]
     joins: list[Join]
@@ -269,13 +307,17 @@ def frames_wanted(meetings: Sequence[Meeting], rate: float, settings: MeetingSet
 
 
 def reconsidered(stretches: Sequence[Stretch], meetings: Sequence[Meeting], seen: Looks, rate: float, settings: MeetingSettings = MeetingSettings()) -> Reconsidered:
-    """Ask anew who is who on both sides of each meeting. Rows of meetings are numbers of stretches, doubtful ones not among them."""
+    """Ask anew who is who on both sides of each meeting.
+
+    Rows of meetings are numbers of stretches, doubtful ones not among them.
+    """
     return _Reconsidering(list(stretches), meetings, seen, rate, settings).result()
 
 
 @dataclass(slots=True)
 class _Piece:
-    """A part of a path, frames first .. last. looks: as they were near its cut ends; after: the piece it goes on as, on another path; taken: it is the end of one on another path."""
+    """A part of a path, frames first .. last. looks: as they were near its cut ends; after: the piece it goes on as, on
+    another path; taken: it is the end of one on another path."""
 
     row: int
     first: int
@@ -286,8 +328,9 @@ class _Piece:
 
 
 class _Reconsidering:
-    """Goes through the meetings in order and settles each, cutting paths into pieces on the way. kept: meetings that a piece went on through, with who else was there and its log
-    odds; open: pairs of pieces of which nobody knows whether they are one person.
+    """Goes through the meetings in order and settles each, cutting paths into pieces on the way. kept: meetings that a
+    piece went on through, with who else was there and its log odds; open: pairs of pieces of which nobody knows whether
+    they are one person.
     """
 
     def __init__(self, stretches: list[Stretch], meetings: Sequence[Meeting], seen: Looks, rate: float, settings: MeetingSettings):
@@ -359,7 +402,8 @@ class _Reconsidering:
                     self.open.append((mine[i], on[j], odds_of(float(share[come.index(i), go.index(j)]))))
 
     def _log_odds_of_going(self, meeting: Meeting, i: int, j: int, before: Side, after: Side) -> float:
-        """Log odds that whoever came on one path goes on the other: by how well a follower holds on where both are the same path, else by the way between them."""
+        """Log odds that whoever came on one path goes on the other: by how well a follower holds on where both are the
+        same path, else by the way between them."""
         settings = self.settings
         if i == j:
             return settings.appears + going_on(found_share(self.stretches[i].path, meeting.first, meeting.last), meeting.closest, settings)
@@ -394,7 +438,8 @@ class _Reconsidering:
     def _side(self, meeting: Meeting, row: int, before: bool) -> Side:
         path, settings = self.paths[row], self.settings
         reach = round(settings.looks_s * self.rate)
-        # No further than to the meeting before or after this one, where it may have been somebody else. Faces tell from afar, clothes only from nearby.
+        # No further than to the meeting before or after this one, where it may have been somebody else. Faces tell from
+        # afar, clothes only from nearby.
         others = [m for m in self.meetings_of_row[row] if m is not meeting]
         if before:
             low, high = max([path.first, *(m.last + 1 for m in others if m.last < meeting.first)]), meeting.first - 1
@@ -403,7 +448,8 @@ class _Reconsidering:
         return side_of(path, self._looks(row, low, high, low, min(high, low + reach)), low, False, round(0.4 * self.rate))
 
     def _looks(self, row: int, first: int, last: int, low: int, high: int) -> Signature:
-        """How somebody looks: the face between two frames, clothes and hair between two others, of those the ones in which nobody is beside them, if there are any."""
+        """How somebody looks: the face between two frames, clothes and hair between two others, of those the ones in
+        which nobody is beside them, if there are any."""
         stretch, settings = self.stretches[row], self.settings
         near = [(self.stretches[n].path, self.boxes[n]) for n in np.flatnonzero((self.spans[:, 0] <= high) & (self.spans[:, 1] >= low)) if n != row]
         clear, beset = [], []
@@ -431,7 +477,8 @@ class _Reconsidering:
 
 
 def held_apart(asked: Mapping[tuple[int, int], float], settings: MeetingSettings = MeetingSettings()) -> dict[tuple[int, int], float]:
-    """Log odds of pairs as grouping may take them: what was cut is put together again by nothing but more evidence, or a person."""
+    """Log odds of pairs as grouping may take them: what was cut is put together again by nothing but more evidence, or
+    a person."""
     return {pair: odds if probability(odds) >= settings.keep else min(odds, odds_of(IDENTITY.join) - 0.1) for pair, odds in asked.items()}
 
 
@@ -441,7 +488,8 @@ def _without_faces(looks: Signature) -> Signature:
 
 
 def _by_pairs(scores: np.ndarray) -> np.ndarray:
-    """Where many meet, each pair against each other one alone, and against either of them without the other: the least that is left of its probability."""
+    """Where many meet, each pair against each other one alone, and against either of them without the other: the least
+    that is left of its probability."""
     rows, columns = scores.shape
     share = np.ones_like(scores)
     for i in range(rows):

@@ -1,7 +1,7 @@
 """How a face is expected to move: a Kalman filter with constant velocity, in units of the face's own size.
 
-Source: Bewley et al., Simple Online and Realtime Tracking, ICIP 2016; noise scaled by size as in Wojke et al., 2017. Place and size
-along each axis are filtered on their own, since nothing in the model ties them together.
+Source: Bewley et al., Simple Online and Realtime Tracking, ICIP 2016; noise scaled by size as in Wojke et al., 2017.
+Place and size along each axis are filtered on their own, since nothing in the model ties them together.
 """
 
 from __future__ import annotations
@@ -15,7 +15,8 @@ import numpy as np
 class MotionSettings:
     """Deviations of x, y and size, in shares of the face's side; speeds a frame.
 
-    Chosen as in Wojke et al. (a twentieth of the size for places), and held against benchmarks/quality.py (starts, jackets).
+    Chosen as in Wojke et al. (a twentieth of the size for places), and held against benchmarks/quality.py (starts,
+    jackets).
     """
 
     measured: tuple[float, float, float] = (0.05, 0.05, 0.06)  # of a found face; larger: measurements are trusted less
@@ -31,7 +32,10 @@ MOTION = MotionSettings()
 
 
 class _Axis:
-    """One value and its change per frame, with the variances of both and their covariance. In plain numbers, since a scan asks often."""
+    """One value and its change per frame, with the variances of both and their covariance.
+
+    In plain numbers, since a scan asks often.
+    """
 
     __slots__ = ("value", "speed", "_of_value", "_of_both", "_of_speed")
 

@@ -1,6 +1,8 @@
-"""What a scan has seen so far, frame by frame, and its checkpoint on disk, so that a scan that was cancelled or died goes on where it was.
+"""What a scan has seen so far, frame by frame, and its checkpoint on disk, so that a scan that was cancelled or died
+goes on where it was.
 
-The checkpoint holds boxes, the five points of each face by which its head is reckoned, and colours; no descriptors. It is thrown away when the scan is whole, or after a week.
+The checkpoint holds boxes, the five points of each face by which its head is reckoned, and colours; no descriptors. It
+is thrown away when the scan is whole, or after a week.
 """
 
 from __future__ import annotations
@@ -40,8 +42,8 @@ LOCK = ".lock"
 
 @dataclass(frozen=True, slots=True)
 class SeenHeads:
-    """Heads that bodies give away (track.unfaced), (n, 4) cx, cy, width, height, px of the clip, how each and its shoulders look (track.appearance), None where that is not known, and which are
-    surely somebody's, bool (n,)."""
+    """Heads that bodies give away (track.unfaced), (n, 4) cx, cy, width, height, px of the clip, how each and its
+    shoulders look (track.appearance), None where that is not known, and which are surely somebody's, bool (n,)."""
 
     heads: np.ndarray
     colours: tuple[np.ndarray | None, ...]
@@ -50,8 +52,9 @@ class SeenHeads:
 
 @dataclass(frozen=True, slots=True)
 class Observation:
-    """One frame that was looked at. view: what the camera did since its shot began, (2, 3) (Picture.view); cut: it begins a shot;
-    whole: everybody known was looked for, not only some; coloured: its light was (track.light); bodies: None where nobody looked for them."""
+    """One frame that was looked at. view: what the camera did since its shot began, (2, 3) (Picture.view); cut: it
+    begins a shot; whole: everybody known was looked for, not only some; coloured: its light was (track.light); bodies:
+    None where nobody looked for them."""
 
     frame: int
     seen: Seen
@@ -72,7 +75,8 @@ def restored(seen: Seen) -> Seen:
 
 
 class Checkpoint:
-    """Observations of one clip under one set of settings, kept in chunks on disk, so that memory does not grow with the clip.
+    """Observations of one clip under one set of settings, kept in chunks on disk, so that memory does not grow with the
+    clip.
 
     Chunks that cannot be written stay in memory.
     """
@@ -88,7 +92,10 @@ class Checkpoint:
         self._dissolves_written = 0
 
     def read(self) -> Iterator[Observation]:
-        """Everything kept from an earlier run, in order of frames; a damaged chunk ends it. What follows on it is forgotten."""
+        """Everything kept from an earlier run, in order of frames; a damaged chunk ends it.
+
+        What follows on it is forgotten.
+        """
         self._chunks, self._waiting, self.dissolves = [], [], []
         self._start_over()
         paths = sorted(self._folder.glob("*.npz"))
@@ -119,7 +126,8 @@ class Checkpoint:
             self.flush()
 
     def _start_over(self) -> None:
-        # Of each frame of those read and those added, in order: its number, whether its light was coloured, and what the camera had done. Numbers alone: they stay in memory.
+        # Of each frame of those read and those added, in order: its number, whether its light was coloured, and what
+        # the camera had done. Numbers alone: they stay in memory.
         self._frames, self._lights, self._views = array("q"), array("b"), array("d")
 
     def _remember(self, observation: Observation) -> None:
@@ -134,7 +142,8 @@ class Checkpoint:
 
     @property
     def coloured(self) -> set[int]:
-        """Frames whose light was coloured, of those read and those added, and frames between two such ones that nobody looked at."""
+        """Frames whose light was coloured, of those read and those added, and frames between two such ones that nobody
+        looked at."""
         coloured = {frame for frame, light in zip(self._frames, self._lights) if light}
         return coloured.union(*(range(a, b) for a, b in zip(self._frames, self._frames[1:]) if a in coloured and b in coloured))
 
@@ -168,7 +177,8 @@ class Checkpoint:
 
 @contextlib.contextmanager
 def claimed(clip: Path, settings: str, folder: Path | None = None) -> Iterator[bool]:
-    """Whether the checkpoint of a clip with these settings is nobody else's, neither of another process nor of another scan in this one; held as long as the context."""
+    """Whether the checkpoint of a clip with these settings is nobody else's, neither of another process nor of another
+    scan in this one; held as long as the context."""
     place = _place_of(clip, settings, folder).with_suffix(LOCK)
     try:
         place.parent.mkdir(parents=True, exist_ok=True)

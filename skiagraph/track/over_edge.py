@@ -1,7 +1,9 @@
-"""Whoever comes in over the edge of the picture, or leaves over it, is covered as far inside it as they were found last.
+"""Whoever comes in over the edge of the picture, or leaves over it, is covered as far inside it as they were found
+last.
 
-Of a head that is half in the picture no detector finds the face, and a follower has little to go by; where the camera is moved just then, it may be half a head off, which is all that is seen of it. What is
-covered for nothing is little, as most of it lies outside the picture.
+Of a head that is half in the picture no detector finds the face, and a follower has little to go by; where the camera
+is moved just then, it may be half a head off, which is all that is seen of it. What is covered for nothing is little,
+as most of it lies outside the picture.
 """
 
 from __future__ import annotations
@@ -20,9 +22,14 @@ from skiagraph.track.stretch import Stretch
 class OverEdgeSettings:
     """Set by benchmarks/quality.py (handheld, stepping: two leaks to none)."""
 
-    near: float = 0.3  # widths, or heights, from the edge within which a found head has just come in, or is about to leave; larger: more covers are wider
-    holds_s: float = 0.2  # seconds before it was found first, and after it was last, in which its place inside the picture is covered; larger: wider covers for longer
-    sure: float = 0.7  # confidence of where it was followed to from which that is known; larger: more covers are wider
+    # widths, or heights, from the edge within which a found head has just come in, or is about to leave; larger: more
+    # covers are wider
+    near: float = 0.3
+    # seconds before it was found first, and after it was last, in which its place inside the picture is covered;
+    # larger: wider covers for longer
+    holds_s: float = 0.2
+    # confidence of where it was followed to from which that is known; larger: more covers are wider
+    sure: float = 0.7
 
 
 def held_over_edge(stretches: Sequence[Stretch], size: tuple[int, int], rate: float, settings: OverEdgeSettings = OverEdgeSettings()) -> list[Stretch]:

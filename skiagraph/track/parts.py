@@ -1,4 +1,5 @@
-"""Scans of several parts of a clip as one: who was found in a later part is the same person as in an earlier one where that is sure, and asked about where it is likely."""
+"""Scans of several parts of a clip as one: who was found in a later part is the same person as in an earlier one where
+that is sure, and asked about where it is likely."""
 
 from __future__ import annotations
 
@@ -12,7 +13,10 @@ from skiagraph.track.results import FaceTable, FoundPerson, ScanResult
 
 
 def merged(results: Sequence[ScanResult]) -> ScanResult:
-    """One result of several, each of a part of the same clip, in order and apart from each other. What lies between them was not looked at."""
+    """One result of several, each of a part of the same clip, in order and apart from each other.
+
+    What lies between them was not looked at.
+    """
     first, *others = results
     people, likely = list(first.people), list(first.likely)
     for result in others:

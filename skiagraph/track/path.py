@@ -1,4 +1,5 @@
-"""A path: where something is in every frame of a stretch, as parallel arrays: a similarity in each row, or a plane in perspective."""
+"""A path: where something is in every frame of a stretch, as parallel arrays: a similarity in each row, or a plane in
+perspective."""
 
 from __future__ import annotations
 
@@ -18,9 +19,11 @@ TILT_STEPS = 10000
 
 class Path:
     """Rows for frames first .. last. cx, cy, width, height: px of the upright clip; angle: degrees clockwise;
-    confidence: 0..1; origin: uint8, one of the constants above. Arrays are float32 (n,) and read-only; a path is a value.
+    confidence: 0..1; origin: uint8, one of the constants above. Arrays are float32 (n,) and read-only; a path is a
+    value.
 
-    lean: float32 (n, 3) shear, tilt_x, tilt_y of places in perspective (shape.place), or None where all are similarities.
+    lean: float32 (n, 3) shear, tilt_x, tilt_y of places in perspective (shape.place), or None where all are
+    similarities.
 
     A plain class and no dataclass, since the project file has its own, compact form for it.
     """
@@ -90,7 +93,8 @@ class Path:
         return Path.from_rows(self.first, rows, self.origin, self.lean)
 
     def held(self, before: int, after: int, sure: float) -> Path:
-        """The same with its first row so many frames before it, and its last one so many after it, where nobody is surer of it than that."""
+        """The same with its first row so many frames before it, and its last one so many after it, where nobody is
+        surer of it than that."""
         if not before and not after:
             return self
         rows, lean = self.rows(), self.lean

@@ -26,39 +26,62 @@ from skiagraph.track.stretch import Stretch
 class PeopleSettings:
     """From tracks to people.
 
-    Distances are Euclidean, of descriptors: within one person profiles seldom reach 0.5 (the network's own training has 0.6 as the bound); the rest set by
-    benchmarks/quality.py.
+    Distances are Euclidean, of descriptors: within one person profiles seldom reach 0.5 (the network's own training has
+    0.6 as the bound); the rest set by benchmarks/quality.py.
     """
 
-    still_share: float = 0.012  # share of its size within which a head stays for it to be a picture of one; larger: more is doubtful
-    still_s: float = 4.0  # seconds for which it does
-    shadow_over: float = 0.35  # share of the smaller of both that a doubtful face and a head share for it to lie over that
-    shadow_time: float = 0.5  # share of its frames in which it does for it to be a part of somebody
-    beside: float = 0.8  # sizes of a head around its middle within which something is beside it
-    beside_frames: int = 10  # frames after which it is a part of it
-    hint: float = 0.5  # score under which a face is a hint where to look, and no find
-    unlike: float = 0.5  # distance from which two faces are surely two people's; smaller: more is cut
-    unlike_worth: float = 0.2  # worth of such a comparison at least (track.identity.face_distance)
-    misread: float = 0.45  # distance of a misread face from those before and after
-    back_s: float = 3.0  # seconds within which nobody changes heads and back
-    least_part: int = 4  # frames in which somebody was seen to be split off
-    both_frames: int = 25  # frames before two paths meet in which the cover holds both; larger: wider covers
-    near_both: float = 0.6  # share of the head that they are apart at most for that
-    one_chain: float = 1.5  # log odds that two paths of one chain are one person, though the gap between them was not bridged; larger: more is joined
-    one_head_over: float = 0.5  # share of the smaller that two heads share in a frame for them to be one
-    one_head_time: float = 0.8  # share of their common frames in which they do
-    two_faces: int = 3  # frames in which both have a face from which faces tell that they are two heads; larger: more is taken for one head
-    two_faces_over: float = 0.25  # and share of the smaller of two faces, in the median, under which they do (three who walk side by side, unseen-6: 0.0; one head tracked twice: 0.36 and more); larger: less is taken for one head
-    touches: float = 0.3  # overlap (IoU) from which one path goes on as the next where they touch
-    one_place: float = 4.0  # log odds that two paths which lie on each other are one head, tracked twice
+    # share of its size within which a head stays for it to be a picture of one; larger: more is doubtful
+    still_share: float = 0.012
+    # seconds for which it does
+    still_s: float = 4.0
+    # share of the smaller of both that a doubtful face and a head share for it to lie over that
+    shadow_over: float = 0.35
+    # share of its frames in which it does for it to be a part of somebody
+    shadow_time: float = 0.5
+    # sizes of a head around its middle within which something is beside it
+    beside: float = 0.8
+    # frames after which it is a part of it
+    beside_frames: int = 10
+    # score under which a face is a hint where to look, and no find
+    hint: float = 0.5
+    # distance from which two faces are surely two people's; smaller: more is cut
+    unlike: float = 0.5
+    # worth of such a comparison at least (track.identity.face_distance)
+    unlike_worth: float = 0.2
+    # distance of a misread face from those before and after
+    misread: float = 0.45
+    # seconds within which nobody changes heads and back
+    back_s: float = 3.0
+    # frames in which somebody was seen to be split off
+    least_part: int = 4
+    # frames before two paths meet in which the cover holds both; larger: wider covers
+    both_frames: int = 25
+    # share of the head that they are apart at most for that
+    near_both: float = 0.6
+    # log odds that two paths of one chain are one person, though the gap between them was not bridged; larger: more is
+    # joined
+    one_chain: float = 1.5
+    # share of the smaller that two heads share in a frame for them to be one
+    one_head_over: float = 0.5
+    # share of their common frames in which they do
+    one_head_time: float = 0.8
+    # frames in which both have a face from which faces tell that they are two heads; larger: more is taken for one head
+    two_faces: int = 3
+    # and share of the smaller of two faces, in the median, under which they do (three who walk side by side, unseen-6:
+    # 0.0; one head tracked twice: 0.36 and more); larger: less is taken for one head
+    two_faces_over: float = 0.25
+    # overlap (IoU) from which one path goes on as the next where they touch
+    touches: float = 0.3
+    # log odds that two paths which lie on each other are one head, tracked twice
+    one_place: float = 4.0
 
 
 PEOPLE = PeopleSettings()
 
 
 def without_shadows(tracklets: Sequence[Tracklet]) -> list[Tracklet]:
-    """Tracklets without doubtful ones that lie over believed heads, or for long close beside one, for most of their time: another head
-    at a wrong scale, bits of several, or the back of one."""
+    """Tracklets without doubtful ones that lie over believed heads, or for long close beside one, for most of their
+    time: another head at a wrong scale, bits of several, or the back of one."""
     believed: dict[int, list[np.ndarray]] = {}
     for tracklet in tracklets:
         if not tracklet.doubtful:
@@ -105,7 +128,8 @@ def are_unlike(a: Signature, b: Signature) -> bool:
 
 
 def without_misread(tracklets: Sequence[Tracklet], descriptions: dict[int, list[Description]], rate: float) -> dict[int, list[Description]]:
-    """The descriptions without those of faces that were misread: unlike the one before and the one after of their track, while these two are alike."""
+    """The descriptions without those of faces that were misread: unlike the one before and the one after of their
+    track, while these two are alike."""
     misread = set()
     for tracklet in tracklets:
         described = _described(tracklet, descriptions)
@@ -117,7 +141,8 @@ def without_misread(tracklets: Sequence[Tracklet], descriptions: dict[int, list[
 
 
 def split_where_unlike(tracklets: Sequence[Tracklet], descriptions: dict[int, list[Description]], lost: int = DESCRIBING.lost_frames) -> list[Tracklet]:
-    """Tracklets cut where the face became somebody else's: they changed heads in a crossing. lost: frames without a face that are a loss."""
+    """Tracklets cut where the face became somebody else's: they changed heads in a crossing. lost: frames without a
+    face that are a loss."""
     result, number = [], max((t.number for t in tracklets), default=0)
     waiting = list(tracklets)
     while waiting:
@@ -132,8 +157,8 @@ def split_where_unlike(tracklets: Sequence[Tracklet], descriptions: dict[int, li
 
 
 def _change(tracklet: Tracklet, descriptions, lost: int) -> int | None:
-    """The row from which a tracklet is somebody else, or None: between the two described faces whose sides differ most, at a loss
-    or where the detector was least sure."""
+    """The row from which a tracklet is somebody else, or None: between the two described faces whose sides differ most,
+    at a loss or where the detector was least sure."""
     described = _described(tracklet, descriptions)
     known = sorted({frame for frame, _ in described})
     best, place = 0.0, None
@@ -156,7 +181,8 @@ def _rows(t: Tracklet, rows: slice, number: int) -> Tracklet:
 
 
 def without_hints(tracklets: Sequence[Tracklet]) -> None:
-    """Leave out rows of which the detector was hardly sure: they told where to look, but the picture tells better where the head is."""
+    """Leave out rows of which the detector was hardly sure: they told where to look, but the picture tells better where
+    the head is."""
     for t in tracklets:
         kept = [n for n, score in enumerate(t.scores) if score >= PEOPLE.hint]
         if not t.doubtful and len(kept) >= 2 and len(kept) < len(t.frames):
@@ -204,7 +230,8 @@ def _linked(before: Path, after: Path) -> Path:
 
 
 def _holding_both(before: Path, after: Path, begins: int) -> Path:
-    """Where a head was followed forward from one path and back from the next, and the two lie a little apart, the cover holds both.
+    """Where a head was followed forward from one path and back from the next, and the two lie a little apart, the cover
+    holds both.
 
     Backward counts only as far as it stays near: it, too, may have slipped.
     """
@@ -212,7 +239,8 @@ def _holding_both(before: Path, after: Path, begins: int) -> Path:
 
 
 def _holding(path: Path, other: Path, frames: Iterable[int]) -> Path:
-    """A path whose rows hold another's place too, frame by frame for as long as both have one and those are near each other."""
+    """A path whose rows hold another's place too, frame by frame for as long as both have one and those are near each
+    other."""
     rows, others = path.rows(), other.rows()
     for frame in frames:
         if not max(path.first, other.first) <= frame <= min(path.last, other.last):
@@ -250,7 +278,8 @@ def _stretch(path: Path, numbers, chains: Sequence[Chain], descriptions) -> Stre
 
 def people_of(stretches: Sequence[Stretch], still: Sequence[bool] | None = None, report: Callable[[int, int], None] = lambda done, total: None,
               joins: Sequence[Join] = (), asked: Mapping[tuple[int, int], float] = MappingProxyType({}), fixed: Sequence[Sequence[int]] = ()) -> tuple[list[FoundPerson], list[tuple[int, int, float]]]:
-    """Group stretches into people; returns them and which may be one: (key, key, probability). report, fixed: as in identity.group; joins, asked: as track.meetings gives them."""
+    """Group stretches into people; returns them and which may be one: (key, key, probability). report, fixed: as in
+    identity.group; joins, asked: as track.meetings gives them."""
     cannot_link, extra = _pairs(stretches)
     grouping = group([s.signature for s in stretches], cannot_link, fixed, extra, report, held_apart(asked))
     met_in: dict[int, list[Join]] = {}
@@ -275,8 +304,8 @@ def people_of(stretches: Sequence[Stretch], still: Sequence[bool] | None = None,
 
 
 def _pairs(stretches: Sequence[Stretch]) -> tuple[np.ndarray, np.ndarray]:
-    """For each pair of stretches whether they cannot be one person, bool (n, n), and log odds from where they are, (n, n): one chain whose gap was not bridged is still likely one
-    head, and two tracks at one place surely are.
+    """For each pair of stretches whether they cannot be one person, bool (n, n), and log odds from where they are, (n,
+    n): one chain whose gap was not bridged is still likely one head, and two tracks at one place surely are.
     """
     spans = np.array([s.found for s in stretches], int).reshape(-1, 2)
     doubtful = np.array([s.doubtful for s in stretches], bool)
@@ -301,7 +330,8 @@ def _pairs(stretches: Sequence[Stretch]) -> tuple[np.ndarray, np.ndarray]:
 def _one_head(a: Stretch, b: Stretch) -> bool:
     """True when two paths lie on each other wherever both have a found face near: one head, tracked twice.
 
-    But not where both have faces that lie apart in the same frames: a cover that holds two places of its head may hold another head as well.
+    But not where both have faces that lie apart in the same frames: a cover that holds two places of its head may hold
+    another head as well.
     """
     faces = {frame: box for frame, box, _ in b.faces}
     both = [(box, faces[frame]) for frame, box, _ in a.faces if frame in faces]
@@ -330,8 +360,8 @@ def _best_face(parts: Sequence[Stretch]) -> tuple[int, tuple[float, float, float
 
 
 def _meet(before: Path, after: Path, last_found: int, first_found: int) -> int:
-    """The frame from which a path goes on as the next one, of those after the last face of the first up to the first face of the second: so that of all frames between the surest
-    is known.
+    """The frame from which a path goes on as the next one, of those after the last face of the first up to the first
+    face of the second: so that of all frames between the surest is known.
     """
     frames = np.arange(last_found + 1, first_found)
     sure = [np.where((frames >= p.first) & (frames <= p.last), p.confidence[np.clip(frames - p.first, 0, len(p) - 1)], 0.0) for p in (before, after)]
@@ -340,7 +370,8 @@ def _meet(before: Path, after: Path, last_found: int, first_found: int) -> int:
 
 
 def _untangled(parts: Sequence[Stretch]) -> list[Path]:
-    """The paths of one person without overlaps, of parts in the order in which they were found: where two reach into each other, what was found counts more than what was followed, and of that what is surer.
+    """The paths of one person without overlaps, of parts in the order in which they were found: where two reach into
+    each other, what was found counts more than what was followed, and of that what is surer.
 
     Paths that touch become one where they are at the same place.
     """

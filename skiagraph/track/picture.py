@@ -1,4 +1,5 @@
-"""A frame as a scan looks at it: colours in square pixels and ordinary light, and brightness, made when somebody looks, and where."""
+"""A frame as a scan looks at it: colours in square pixels and ordinary light, and brightness, made when somebody looks,
+and where."""
 
 from __future__ import annotations
 
@@ -45,8 +46,8 @@ class Picture:
         return not self._is_plain and self.lit.coloured
 
     def near(self, boxes: np.ndarray, reach: float) -> Lit:
-        """The picture of which at least the surroundings of boxes, (n, 4) in square pixels, are filled in, so many times their longer side from their middles; elsewhere it may be
-        black.
+        """The picture of which at least the surroundings of boxes, (n, 4) in square pixels, are filled in, so many
+        times their longer side from their middles; elsewhere it may be black.
         """
         if self._lit is not None or not self._is_plain:
             return self.lit

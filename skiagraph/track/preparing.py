@@ -29,11 +29,22 @@ from skiagraph.track.unfaced import UNFACED
 class PreparingSettings:
     """What is searched and looked at beside what was planned, when stepping. Set by benchmarks/quality.py."""
 
-    looked_at_first: int = 2  # frames after the first of a shot in which everybody is looked at, until it is known how fast they go: of people who walk one behind the other each may be where the next was a look ago (meetings); larger: more looks
-    newly_seen: float = 0.06  # share of the picture that the camera has come to show since the last search from which all of it is searched again: whoever comes in may have turned away, or be gone, before the next (phone); larger: fewer searches, and none where the camera stands
-    newly_seen_part: float = 0.02  # the same since anything was searched, from which that part is searched by itself (phone, close); larger: fewer searches of parts
-    lying_s: float = 0.8  # seconds from one search for those who lie to the next, and a third of that often for those who are upside down (turned); larger: less work, later found
-    part_around: float = 0.2  # of the picture's shorter side, by which such a part is wider than what is new in it, so that a face there has room; larger: more work, larger faces
+    # frames after the first of a shot in which everybody is looked at, until it is known how fast they go: of people
+    # who walk one behind the other each may be where the next was a look ago (meetings); larger: more looks
+    looked_at_first: int = 2
+    # share of the picture that the camera has come to show since the last search from which all of it is searched
+    # again: whoever comes in may have turned away, or be gone, before the next (phone); larger: fewer searches, and
+    # none where the camera stands
+    newly_seen: float = 0.06
+    # the same since anything was searched, from which that part is searched by itself (phone, close); larger: fewer
+    # searches of parts
+    newly_seen_part: float = 0.02
+    # seconds from one search for those who lie to the next, and a third of that often for those who are upside down
+    # (turned); larger: less work, later found
+    lying_s: float = 0.8
+    # of the picture's shorter side, by which such a part is wider than what is new in it, so that a face there has
+    # room; larger: more work, larger faces
+    part_around: float = 0.2
 
 
 PREPARING = PreparingSettings()
@@ -41,7 +52,9 @@ PREPARING = PreparingSettings()
 
 @dataclass(frozen=True, slots=True)
 class Prepared:
-    """looked: everybody known is looked for in it; search: of all of it where it is searched, else of what the camera has just brought into it, None for neither. known: an earlier run went through it; bodies: a look for those, where it is time for one."""
+    """looked: everybody known is looked for in it; search: of all of it where it is searched, else of what the camera
+    has just brought into it, None for neither. known: an earlier run went through it; bodies: a look for those, where
+    it is time for one."""
 
     picture: Picture
     cut: bool
@@ -60,15 +73,18 @@ class Preparing:
         self._info, self._index, self._finder, self._bodies, self._squared, self._plan, self._every = info, index, finder, bodies, squared, plan, every
 
     def frames(self, reader: FrameReader, begin: int, warm: int, cuts: Sequence[int], again: Mapping[int, Observation], bodied: int | None = None) -> Iterator[Prepared]:
-        """All that is needed from a frame on, and before it what an earlier run was done with. warm: so many frames before it are wanted once more; cuts: known ones before those;
-        again: what the earlier run saw in them; bodied: the frame in which it looked for bodies last. Of still earlier ones only those are read that a dissolve may have begun in.
+        """All that is needed from a frame on, and before it what an earlier run was done with. warm: so many frames
+        before it are wanted once more; cuts: known ones before those; again: what the earlier run saw in them; bodied:
+        the frame in which it looked for bodies last. Of still earlier ones only those are read that a dissolve may have
+        begun in.
         """
         # In the first search of each so many frames bodies are looked for.
         each = UNFACED.each(float(self._info.rate))
         bodied = -1 if bodied is None else bodied // each
         # What the camera had done in the frame that was searched last, as a whole, and as a whole or in part.
         camera, view_searched, view_seen = CameraMotion(), STILL, STILL
-        # A search half a step into each shot, so that who is missed at its beginning is not first seen a whole step later.
+        # A search half a step into each shot, so that who is missed at its beginning is not first seen a whole step
+        # later.
         half = self._half_of(max((cut for cut in [0, *cuts] if cut < begin), default=0)) if begin else None
         half = half if half is not None and half >= begin else None
         began, dissolves, over = -PREPARING.looked_at_first - 1, Dissolves(float(self._info.rate)), None

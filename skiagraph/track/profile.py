@@ -1,7 +1,8 @@
 """Heads in profile: their covers reach further where the face is.
 
-The box of a face in profile ends at the tip of the nose, a side of the box ahead of the middle of its head (track.heads); an ellipse around the head with the default margin
-ends after 0.94 sides, and sooner at the height of the chin. Where somebody looks to the side, the box of the face lies on that side of the head, by which it is known. It is
+The box of a face in profile ends at the tip of the nose, a side of the box ahead of the middle of its head
+(track.heads); an ellipse around the head with the default margin ends after 0.94 sides, and sooner at the height of the
+chin. Where somebody looks to the side, the box of the face lies on that side of the head, by which it is known. It is
 added when all else is known, so that nobody is followed or told apart by it.
 """
 
@@ -26,24 +27,49 @@ from skiagraph.track.stretch import Stretch
 class ProfileSettings:
     """In sides of the face's box, or as shares of its size where they say so.
 
-    By the geometry of track.heads a face in profile lies half a side ahead of its head's middle, one that is half turned less than a fifth. Held against benchmarks/quality.py
-    and benchmarks/degraded.py (meetings, lamps: three leaks in no finding to none); what of it is for turned heads by benchmarks/quality.py (unseen: eleven to one, behind, club).
+    By the geometry of track.heads a face in profile lies half a side ahead of its head's middle, one that is half
+    turned less than a fifth. Held against benchmarks/quality.py and benchmarks/degraded.py (meetings, lamps: three
+    leaks in no finding to none); what of it is for turned heads by benchmarks/quality.py (unseen: eleven to one,
+    behind, club).
     """
 
-    turned: tuple[float, float] = (0.2, 0.45)  # how far a face lies ahead of the middle of its head: from the first of these it is turned, from the second it is in profile; smaller: more covers are larger
-    sure: float = 0.8  # score from which a face shows how large its whole head is; less sure ones are compared with those
-    steady: float = 2.0  # deviation, in sure faces, of the filter on their sizes
-    around_s: float = 2.0  # seconds before and after within which a head was and is as large as it is taken to be; larger: longer turns are known
-    narrower: tuple[float, float] = (0.10, 0.14)  # share by which a face is found smaller than before and after: from the first its head may have turned, from the second it has. Sizes of facing heads differ by a tenth now and then. smaller: more covers are wider (crowd, every frame: twice the cover beyond 1.7 heads from 0.05 and 0.1)
-    narrower_and_higher: tuple[float, float] = (0.10, 0.18)  # the same of a face that is found higher as well, as hair is, both shares together. smaller: more covers are wider (unseen-4-alike, every frame: no leak up to 0.15 and 0.22; turned: one frame more from 0.12 and 0.2)
-    higher: tuple[float, float] = (0.12, 0.19)  # by so much of its side a face is found higher than before and after: from the first of these it may be hair, from the second it is; facing ones differ by 0.03. smaller: covers of who nods reach further down
-    stands: float = 0.6  # from so much on the whole head went up
-    wider: float = 0.3  # share by which a head in profile is wider than from the front: anthropometry has 1.25 for length against breadth of the skull, and the nose stands before it; larger: wider covers
-    chin: float = 0.2  # share by which it reaches further down: what is found of a head from behind is hair, too high
-    ahead: float = 0.12  # so much further the cover reaches ahead
-    below: float = 0.08  # and below
-    holds: int = 1  # frames before and after a found face in which the cover holds it too, in its place on the head: boxes of faces in profile tremble by a tenth; larger: wider covers
-    turned_sure: float = 0.5  # confidence at most of where a head is that has turned: what is found of it is hair, and covers of unsure ones are larger (project.rows); smaller: wider covers (unseen-4-alike, every frame: 0.6 leaves four leaks of six, 0.5 none)
+    # how far a face lies ahead of the middle of its head: from the first of these it is turned, from the second it is
+    # in profile; smaller: more covers are larger
+    turned: tuple[float, float] = (0.2, 0.45)
+    # score from which a face shows how large its whole head is; less sure ones are compared with those
+    sure: float = 0.8
+    # deviation, in sure faces, of the filter on their sizes
+    steady: float = 2.0
+    # seconds before and after within which a head was and is as large as it is taken to be; larger: longer turns are
+    # known
+    around_s: float = 2.0
+    # share by which a face is found smaller than before and after: from the first its head may have turned, from the
+    # second it has. Sizes of facing heads differ by a tenth now and then. smaller: more covers are wider (crowd, every
+    # frame: twice the cover beyond 1.7 heads from 0.05 and 0.1)
+    narrower: tuple[float, float] = (0.10, 0.14)
+    # the same of a face that is found higher as well, as hair is, both shares together. smaller: more covers are wider
+    # (unseen-4-alike, every frame: no leak up to 0.15 and 0.22; turned: one frame more from 0.12 and 0.2)
+    narrower_and_higher: tuple[float, float] = (0.10, 0.18)
+    # by so much of its side a face is found higher than before and after: from the first of these it may be hair, from
+    # the second it is; facing ones differ by 0.03. smaller: covers of who nods reach further down
+    higher: tuple[float, float] = (0.12, 0.19)
+    # from so much on the whole head went up
+    stands: float = 0.6
+    # share by which a head in profile is wider than from the front: anthropometry has 1.25 for length against breadth
+    # of the skull, and the nose stands before it; larger: wider covers
+    wider: float = 0.3
+    # share by which it reaches further down: what is found of a head from behind is hair, too high
+    chin: float = 0.2
+    # so much further the cover reaches ahead
+    ahead: float = 0.12
+    # and below
+    below: float = 0.08
+    # frames before and after a found face in which the cover holds it too, in its place on the head: boxes of faces in
+    # profile tremble by a tenth; larger: wider covers
+    holds: int = 1
+    # confidence at most of where a head is that has turned: what is found of it is hair, and covers of unsure ones are
+    # larger (project.rows); smaller: wider covers (unseen-4-alike, every frame: 0.6 leaves four leaks of six, 0.5 none)
+    turned_sure: float = 0.5
 
 
 def reaching_ahead(stretches: Sequence[Stretch], settings: ProfileSettings = ProfileSettings()) -> list[Stretch]:
@@ -52,17 +78,21 @@ def reaching_ahead(stretches: Sequence[Stretch], settings: ProfileSettings = Pro
 
 
 def wide_while_turned(stretches: Sequence[Stretch], rate: float, views: Views, coloured: Collection[int] = (), cuts: Collection[int] = (), settings: ProfileSettings = ProfileSettings()) -> list[Stretch]:
-    """The same stretches, no row of them smaller: wider, and further down, where a face is found smaller for a while than before and after, or higher. That head did not go away and come back, nor jump; it has
-    turned, and what is found of it from behind is hair.
+    """The same stretches, no row of them smaller: wider, and further down, where a face is found smaller for a while
+    than before and after, or higher. That head did not go away and come back, nor jump; it has turned, and what is
+    found of it from behind is hair.
 
-    rate: frames a second; views: what the camera did, with which heads go up and down too; coloured: frames in whose light sizes and places say little, so that covers only reach further down in them; cuts: frames with which shots begin.
+    rate: frames a second; views: what the camera did, with which heads go up and down too; coloured: frames in whose
+    light sizes and places say little, so that covers only reach further down in them; cuts: frames with which shots
+    begin.
     """
     strange = np.array(sorted(coloured), int)
     return [replace(s, path=_wide(s, rate, views, strange, parted, settings)) for s, parted in zip(stretches, _parted(stretches, frozenset(cuts)))]
 
 
 def _parted(stretches: Sequence[Stretch], cuts: Collection[int]) -> list[tuple[bool, bool]]:
-    """Of each stretch, whether it was parted at its beginning, and at its end, from one that is at the same place a frame before or after: who went on as whom was not known (track.meetings)."""
+    """Of each stretch, whether it was parted at its beginning, and at its end, from one that is at the same place a
+    frame before or after: who went on as whom was not known (track.meetings)."""
     begins: dict[int, list[Path]] = {}
     ends: dict[int, list[Path]] = {}
     for s in stretches:
@@ -76,7 +106,8 @@ def _parted(stretches: Sequence[Stretch], cuts: Collection[int]) -> list[tuple[b
 
 
 def _before_and_after(values: np.ndarray, reach: int, parted: tuple[bool, bool]) -> np.ndarray:
-    """Of each of (n,) values the largest of so many up to it, and of so many from it on: the smaller of both, which was reached before and is again. Where a path was parted, one of them is enough."""
+    """Of each of (n,) values the largest of so many up to it, and of so many from it on: the smaller of both, which was
+    reached before and is again. Where a path was parted, one of them is enough."""
     largest = sliding_window_view(np.pad(values, reach, constant_values=-np.inf), reach + 1).max(axis=1)
     before, after = largest[:len(values)], largest[reach:]
     known_before, known_after = np.full(len(values), not parted[0]), np.full(len(values), not parted[1])
@@ -151,9 +182,11 @@ def _reaching(stretch: Stretch, settings: ProfileSettings) -> Path:
 
 
 def holding_faces(stretches: Sequence[Stretch], settings: ProfileSettings = ProfileSettings()) -> list[Stretch]:
-    """The same stretches, no row of them smaller: each holds the faces found in it and just beside it, in their place on the head.
+    """The same stretches, no row of them smaller: each holds the faces found in it and just beside it, in their place
+    on the head.
 
-    When all else is known: a cover that is wider on one side has its middle elsewhere, and would not be on its way any more (both_places).
+    When all else is known: a cover that is wider on one side has its middle elsewhere, and would not be on its way any
+    more (both_places).
     """
     return [replace(s, path=_holding(s, settings.holds)) if s.faces else s for s in stretches]
 
@@ -168,7 +201,8 @@ def _holding(stretch: Stretch, around: int) -> Path:
     for step in range(-around, around + 1):
         to = at + step
         inside = (to >= 0) & (to < len(rows))
-        # Boxes of faces are squares that lean as their heads do, and faces to their corners; in a frame beside theirs they are in the same place on the head.
+        # Boxes of faces are squares that lean as their heads do, and faces to their corners; in a frame beside theirs
+        # they are in the same place on the head.
         faces = rows[to[inside]]
         faces[:, :2] += xyxy_to_cxcywh(boxes[inside])[:, :2] - rows[at[inside], :2]
         faces[:, 2:4] = xyxy_to_cxcywh(boxes[inside])[:, 2:]

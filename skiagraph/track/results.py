@@ -16,10 +16,11 @@ SIGN = 50
 
 
 class FaceTable:
-    """Every face the detector was sure of, also of nobody, and signs at an edge where a shot begins or ends: parallel arrays.
+    """Every face the detector was sure of, also of nobody, and signs at an edge where a shot begins or ends: parallel
+    arrays.
 
-    frames int32 (n,) rising; boxes int16 (n, 4) x0, y0, x1, y1 px; scores uint8 (n,) in percent. A value; a plain class and no
-    dataclass, since the project file has its own, compact form for it.
+    frames int32 (n,) rising; boxes int16 (n, 4) x0, y0, x1, y1 px; scores uint8 (n,) in percent. A value; a plain class
+    and no dataclass, since the project file has its own, compact form for it.
     """
 
     __slots__ = ("frames", "boxes", "scores", "__weakref__")
@@ -74,8 +75,8 @@ class FaceRows:
 
 @dataclass(frozen=True, slots=True)
 class FoundJoin:
-    """Where somebody was taken for the same person although another may have gone on in their place. first, last: frames in between; others: keys of who else was there; same:
-    probability 0..1.
+    """Where somebody was taken for the same person although another may have gone on in their place. first, last:
+    frames in between; others: keys of who else was there; same: probability 0..1.
     """
 
     first: int
@@ -86,9 +87,10 @@ class FoundJoin:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class FoundPerson:
-    """Somebody seen in the clip. key: stable number within the scan; paths: one for each sighting, in order, never overlapping;
-    best: frame and box x0, y0, x1, y1 of the best face; doubtful: hardly a face; sure: that all its sightings are one person, 0..1;
-    joins: where it was asked whether they are the same on both sides; signature: how they look, which stays in memory."""
+    """Somebody seen in the clip. key: stable number within the scan; paths: one for each sighting, in order, never
+    overlapping; best: frame and box x0, y0, x1, y1 of the best face; doubtful: hardly a face; sure: that all its
+    sightings are one person, 0..1; joins: where it was asked whether they are the same on both sides; signature: how
+    they look, which stays in memory."""
 
     key: int
     paths: tuple[Path, ...]
@@ -102,9 +104,10 @@ class FoundPerson:
 
 @dataclass(frozen=True, slots=True)
 class ScanResult:
-    """likely: (key, key, probability) of people who may be one; damage: a sentence when the clip turned out to be good only up to
-    `frames`, otherwise empty; reached: frames that were looked at, fewer than `frames` while the scan runs, None when it is whole; begun: the first
-    frame that was looked at; gaps: first and last frames in between that were not."""
+    """likely: (key, key, probability) of people who may be one; damage: a sentence when the clip turned out to be good
+    only up to `frames`, otherwise empty; reached: frames that were looked at, fewer than `frames` while the scan runs,
+    None when it is whole; begun: the first frame that was looked at; gaps: first and last frames in between that were
+    not."""
 
     people: tuple[FoundPerson, ...]
     faces: FaceTable

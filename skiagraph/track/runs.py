@@ -1,4 +1,5 @@
-"""Runs of sights of heads one after the other, and who is who in them: which of two neighbours are surely one person's, which are likely so, and which may be of two, where a path is cut and asked about."""
+"""Runs of sights of heads one after the other, and who is who in them: which of two neighbours are surely one person's,
+which are likely so, and which may be of two, where a path is cut and asked about."""
 
 from __future__ import annotations
 
@@ -19,7 +20,8 @@ def key_of(frame: int, box: np.ndarray) -> tuple[int, ...]:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Runs:
-    """keys: of all sights (key_of); runs: numbers of those of each run, in order; alone: pairs of neighbours between which nobody else was near; ways: on which everybody went, by the same numbers."""
+    """keys: of all sights (key_of); runs: numbers of those of each run, in order; alone: pairs of neighbours between
+    which nobody else was near; ways: on which everybody went, by the same numbers."""
 
     keys: Sequence[tuple[int, ...]]
     runs: Sequence[Sequence[int]]
@@ -27,7 +29,8 @@ class Runs:
     ways: Ways
 
     def parted(self, met: Reconsidered) -> Reconsidered:
-        """What was told of meetings, and stretches cut where two neighbours may be of two people, which is asked about; where they are likely of one, or it cannot be cut, that is a join. Pieces that were cut off come last.
+        """What was told of meetings, and stretches cut where two neighbours may be of two people, which is asked about;
+        where they are likely of one, or it cannot be cut, that is a join. Pieces that were cut off come last.
 
         Of pieces with nothing but such sights only neighbours are asked about: clothes of a few px tell no more.
         """
@@ -59,7 +62,8 @@ class Runs:
         return Reconsidered([replace(s, chains=(), colours=None) if all(key_of(frame, box) in sights for frame, box, _ in s.faces) else s for s in stretches], joins, asked)
 
     def fixed(self, stretches: Sequence[Stretch]) -> list[list[int]]:
-        """Rows of stretches that are one person's, in groups: of neighbours between which nobody else was near, or could be meant. Never of two who were found at once."""
+        """Rows of stretches that are one person's, in groups: of neighbours between which nobody else was near, or
+        could be meant. Never of two who were found at once."""
         rows = self._rows(stretches)
         group = {row: [row] for row in range(len(stretches))}
         for before, after in self._neighbours():
@@ -72,7 +76,8 @@ class Runs:
         return sorted(sorted(rows) for rows in {id(rows): rows for rows in group.values() if len(rows) > 1}.values())
 
     def _unsure_in(self, stretch: Stretch, following: Mapping[tuple[int, ...], tuple[int, int]]) -> Iterator[tuple[int, int, float]]:
-        """Neighbours on a stretch that are not surely of one person, in order, and the probability that they are. following: each sight and the next one, by the first one's key."""
+        """Neighbours on a stretch that are not surely of one person, in order, and the probability that they are.
+        following: each sight and the next one, by the first one's key."""
         mine = {key_of(frame, box) for frame, box, _ in stretch.faces}
         for pair in sorted((following[key] for key in mine & following.keys()), key=lambda pair: self._frame(pair[0])):
             if self.keys[pair[1]] in mine and pair not in self.alone and (likely := self.ways.probability(*pair)) < self.ways.settings.sure:

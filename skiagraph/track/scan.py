@@ -1,7 +1,7 @@
 """Scanning a clip: from its frames to everybody's paths, and who is who.
 
-A sweep finds and links, and looks closer around appearances, disappearances, crossings and doubt; a second pass follows where
-nothing was found; and sightings are grouped into people.
+A sweep finds and links, and looks closer around appearances, disappearances, crossings and doubt; a second pass follows
+where nothing was found; and sightings are grouped into people.
 """
 
 from __future__ import annotations
@@ -55,17 +55,30 @@ STEP_WHO = "Recognising people"
 
 @dataclass(frozen=True, slots=True)
 class BelievingSettings:
-    """What of the tracks is believed, and how often people are told. Set by benchmarks/quality.py, where no face is lost by it."""
+    """What of the tracks is believed, and how often people are told.
 
-    partial_every: int = 25  # frames between two tellings of the people found so far, when each frame is searched
-    partial_stepping: int = 50  # the same when stepping, which is quicker
-    surely_present: float = 0.9  # presence, 0..1, with which the landmark network makes a track believed that the detector is not sure of; larger: more is doubtful
-    evident: float = 0.88  # score that needs no second opinion
-    patience_s: float = 1.6  # seconds that a lost track waits when stepping; larger: more is taken up again, and by somebody else
-    stepping_from: int = 4  # each so many frames searched from which that counts
-    described: int = 3  # frames of somebody never described before that are read again for it
-    described_score: float = 0.6  # score of a face from which that is worth it
-    back_most: int = 150  # frames that a track is extended back at most
+    Set by benchmarks/quality.py, where no face is lost by it.
+    """
+
+    # frames between two tellings of the people found so far, when each frame is searched
+    partial_every: int = 25
+    # the same when stepping, which is quicker
+    partial_stepping: int = 50
+    # presence, 0..1, with which the landmark network makes a track believed that the detector is not sure of; larger:
+    # more is doubtful
+    surely_present: float = 0.9
+    # score that needs no second opinion
+    evident: float = 0.88
+    # seconds that a lost track waits when stepping; larger: more is taken up again, and by somebody else
+    patience_s: float = 1.6
+    # each so many frames searched from which that counts
+    stepping_from: int = 4
+    # frames of somebody never described before that are read again for it
+    described: int = 3
+    # score of a face from which that is worth it
+    described_score: float = 0.6
+    # frames that a track is extended back at most
+    back_most: int = 150
 
 
 BELIEVING = BelievingSettings()
@@ -73,8 +86,9 @@ BELIEVING = BelievingSettings()
 
 @dataclass(frozen=True, slots=True)
 class ScanSettings:
-    """every: search each n-th frame, and more often where there are few in a second (track.stepping); smallest: px of the smallest face to find; 0: what suits the clip's size;
-    part: first and last frame of the part of the clip that the index given is of, None for all of it.
+    """every: search each n-th frame, and more often where there are few in a second (track.stepping); smallest: px of
+    the smallest face to find; 0: what suits the clip's size; part: first and last frame of the part of the clip that
+    the index given is of, None for all of it.
     """
 
     every: int = 1
@@ -87,11 +101,12 @@ class ScanSettings:
 
 def scan(info: ClipInfo, index: FrameIndex, settings: ScanSettings = ScanSettings(), control: JobControl | None = None,
          partial: Callable[[ScanResult], None] | None = None, *, keep: bool = False) -> ScanResult:
-    """Find, follow and recognise everybody in a clip. partial is told of the people found so far, from the calling thread.
+    """Find, follow and recognise everybody in a clip. partial is told of the people found so far, from the calling
+    thread.
 
-    A scan that was cancelled or died goes on where it was when it is begun again with the same settings. keep: so does one that is
-    done, until `forget` is called, for whoever has yet to write the result down. Of two at once the second keeps nothing that another
-    would go on with. Raises Cancelled.
+    A scan that was cancelled or died goes on where it was when it is begun again with the same settings. keep: so does
+    one that is done, until `forget` is called, for whoever has yet to write the result down. Of two at once the second
+    keeps nothing that another would go on with. Raises Cancelled.
     """
     control = control or JobControl()
     load_ahead(optimize, ndimage)
@@ -115,7 +130,8 @@ def forget(info: ClipInfo, settings: ScanSettings) -> None:
 
 
 def shifted(result: ScanResult, by: int, frames: int) -> ScanResult:
-    """The result of a scan of a part as one of the whole clip: its first frame is the clip's frame `by`; frames: of the clip."""
+    """The result of a scan of a part as one of the whole clip: its first frame is the clip's frame `by`; frames: of the
+    clip."""
     people = tuple(replace(p, paths=tuple(Path.from_rows(path.first + by, path.rows(), path.origin, path.lean) for path in p.paths), best_frame=p.best_frame + by,
                            joins=tuple(replace(j, first=j.first + by, last=j.last + by) for j in p.joins)) for p in result.people)
     faces = FaceTable(result.faces.frames + np.int32(by), result.faces.boxes, result.faces.scores)
@@ -224,7 +240,8 @@ class _Scan:
         return bounds[place], bounds[place + 1] - 1
 
     def _relinked(self) -> list[Tracklet]:
-        """Link anew all that was seen, with what was found when looking back, and let each track begin as early as it may."""
+        """Link anew all that was seen, with what was found when looking back, and let each track begin as early as it
+        may."""
         linker, begun = Linker(self.rate, self.link_settings), -1
         self.sweep.linker = linker
         for observation in self.checkpoint.every():
@@ -242,7 +259,8 @@ class _Scan:
         return found
 
     def _is_shot(self, frame: int) -> bool:
-        """False between cuts that follow at once on one another, as a whip pan is taken for: nothing can be recognised there. Where it ends, a shot begins, and is looked at."""
+        """False between cuts that follow at once on one another, as a whip pan is taken for: nothing can be recognised
+        there. Where it ends, a shot begins, and is looked at."""
         first, last = self._shot(frame)
         return last - first + 1 >= CUTS.least_shot
 
@@ -257,7 +275,8 @@ class _Scan:
         return are_unlike(*(looks_of(t, self.descriptions, t.frames[0], t.frames[-1]) for t in (a, b)))
 
     def _without_nobody(self, stretches):
-        """Stretches without doubtful ones that are nobody's head by any look, where those that surely are somebody's are not doubtful any more."""
+        """Stretches without doubtful ones that are nobody's head by any look, where those that surely are somebody's
+        are not doubtful any more."""
         wanted, squared, looks = to_look_at(stretches), self.sweep.squared, {}
         if wanted:
             silhouette, bodies = Silhouette(), BodyLandmarks()
@@ -270,7 +289,8 @@ class _Scan:
         return without_nobody(stretches, looks, self.link_settings.least)
 
     def _described(self, stretches):
-        """Describe whoever was not described on the way, from their best frames: somebody small, or found only when all was linked anew."""
+        """Describe whoever was not described on the way, from their best frames: somebody small, or found only when all
+        was linked anew."""
         lacking = {n: s for n, s in enumerate(stretches) if not s.described and not s.doubtful}
         wanted: dict[int, list[tuple[int, np.ndarray, float]]] = {}
         for n, stretch in lacking.items():

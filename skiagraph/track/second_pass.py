@@ -1,7 +1,8 @@
 """The second pass of a scan: follows where no face was found, one sweep through the frames that anything needs.
 
-Gaps and leads wait for all their pictures; tails go on frame by frame for as long as the head is there, so that somebody who
-turns away is followed until they leave, come back into view, or are lost. Memory does not grow with the clip's length.
+Gaps and leads wait for all their pictures; tails go on frame by frame for as long as the head is there, so that
+somebody who turns away is followed until they leave, come back into view, or are lost. Memory does not grow with the
+clip's length.
 """
 
 from __future__ import annotations
@@ -32,20 +33,39 @@ STEP_FOLLOW = "Following"
 class FollowOnSettings:
     """Following on where no face was found. Set by benchmarks/quality.py (aside, jackets, crowd)."""
 
-    meets: float = 0.4  # overlap (IoU) from which heads are the same head where one begins; larger: fewer tails find their way
-    size: tuple[float, float] = (0.6, 1.6)  # and whose width is from so many to so many times as large
-    hides: float = 0.15  # overlap (IoU) from which one head is in front of another
-    hidden_s: float = 1.0  # seconds behind others, since it was surely seen, after which a head is lost; larger: longer covers that may be nobody's
-    seen_again: float = 0.5  # confidence from which it is surely seen (quay, every frame: 16 frames more on another person without it); larger: more heads are lost
-    behind_s: float = 0.5  # seconds just on the head of another after which a follower went over to it
-    met_frames: int = 3  # frames in which a lead lies over the known head of somebody else from which it may have gone over to them; larger: less is asked
-    past: float = 0.34  # confidence of a lead beyond that at most, so that a person looks (review.finding.UNSURE; veiled, each 8th frame: 8 leaks in no finding)
-    taken_frames: int = 6  # frames on somebody else's head that are no crossing any more
-    within: float = 0.3  # heads from its middle within which a smaller head that is found is in its place; larger: more covers end there
-    within_s: float = 1.0  # seconds after which that is nobody who passes before or behind (alike, stepping: with 0.24 six leaks more); smaller: more covers end
-    doubtful_s: float = 0.16  # seconds for which what is hardly a face is covered before and after it was seen
-    waiting: int = 4  # tasks that wait for a follower at most
-    rounds: int = 7  # rounds in which leads go further back; larger: further
+    # overlap (IoU) from which heads are the same head where one begins; larger: fewer tails find their way
+    meets: float = 0.4
+    # and whose width is from so many to so many times as large
+    size: tuple[float, float] = (0.6, 1.6)
+    # overlap (IoU) from which one head is in front of another
+    hides: float = 0.15
+    # seconds behind others, since it was surely seen, after which a head is lost; larger: longer covers that may be
+    # nobody's
+    hidden_s: float = 1.0
+    # confidence from which it is surely seen (quay, every frame: 16 frames more on another person without it); larger:
+    # more heads are lost
+    seen_again: float = 0.5
+    # seconds just on the head of another after which a follower went over to it
+    behind_s: float = 0.5
+    # frames in which a lead lies over the known head of somebody else from which it may have gone over to them; larger:
+    # less is asked
+    met_frames: int = 3
+    # confidence of a lead beyond that at most, so that a person looks (review.finding.UNSURE; veiled, each 8th frame: 8
+    # leaks in no finding)
+    past: float = 0.34
+    # frames on somebody else's head that are no crossing any more
+    taken_frames: int = 6
+    # heads from its middle within which a smaller head that is found is in its place; larger: more covers end there
+    within: float = 0.3
+    # seconds after which that is nobody who passes before or behind (alike, stepping: with 0.24 six leaks more);
+    # smaller: more covers end
+    within_s: float = 1.0
+    # seconds for which what is hardly a face is covered before and after it was seen
+    doubtful_s: float = 0.16
+    # tasks that wait for a follower at most
+    waiting: int = 4
+    # rounds in which leads go further back; larger: further
+    rounds: int = 7
 
 
 FOLLOW_ON = FollowOnSettings()
@@ -55,8 +75,9 @@ FOLLOW_ON = FollowOnSettings()
 class _Tail:
     """A head followed on after its last sight.
 
-    chain, row: the found head that it goes on from, in frame first; last: as far as it may go; hidden: frames behind the head of somebody else since it was surely seen; taken: frames just
-    on such a head; seen_to_move: its speed is known; met: number of the chain that begins where it came to.
+    chain, row: the found head that it goes on from, in frame first; last: as far as it may go; hidden: frames behind
+    the head of somebody else since it was surely seen; taken: frames just on such a head; seen_to_move: its speed is
+    known; met: number of the chain that begins where it came to.
     """
 
     chain: int
@@ -298,7 +319,8 @@ class _SecondPass:
         tail.done = bool(tail.reason)
 
     def _who_is_there(self, tail: _Tail, frame: int, passed: int) -> tuple[int | None, bool, bool]:
-        """Who is where a tail has come to: the chain that begins there, if one does; else whether the head of somebody else hides it, and whether that is at the very same place."""
+        """Who is where a tail has come to: the chain that begins there, if one does; else whether the head of somebody
+        else hides it, and whether that is at the very same place."""
         expected = tail.head.copy() if tail.follower is None else tail.now
         if tail.follower is not None:
             expected[:2] += passed * tail.follower.speed / tail.scale

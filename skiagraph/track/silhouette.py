@@ -26,7 +26,11 @@ _FINE = 48
 
 @dataclass(frozen=True, slots=True)
 class SilhouetteSettings:
-    """What the shape of head and shoulders tells. Shares of a head that is person, measured on films of benchmarks/scenes.py: heads have 0.8 to 1, backgrounds hardly ever a third."""
+    """What the shape of head and shoulders tells.
+
+    Shares of a head that is person, measured on films of benchmarks/scenes.py: heads have 0.8 to 1, backgrounds hardly
+    ever a third.
+    """
 
     there: float = 0.7  # share from which a head is there; larger: fewer are believed
     gone: float = 0.35  # share below which it is not
@@ -41,17 +45,20 @@ class SilhouetteSettings:
 
 
 SILHOUETTE = SilhouetteSettings()
-# Places and widths tried around what was expected, shifts in head widths and heights and factors on the width; then shifts around the best of them.
+# Places and widths tried around what was expected, shifts in head widths and heights and factors on the width; then
+# shifts around the best of them.
 _COARSE_X, _COARSE_Y, _WIDTHS = (-0.6, -0.4, -0.2, 0.0, 0.2, 0.4, 0.6), (-0.27, 0.0, 0.27), (0.9, 1.2, 1.45)
 _NEAR_X, _NEAR_Y = (-0.1, 0, 0.1), (-0.09, 0, 0.09)
-# Half axes of heads are rounded to this many cells of the mask, so that what is tried need not be laid out anew each time.
+# Half axes of heads are rounded to this many cells of the mask, so that what is tried need not be laid out anew each
+# time.
 _ROUND = 0.125
 
 
 @dataclass(frozen=True, slots=True)
 class Shape:
-    """share: of the head's ellipse that is person, where it was expected; margin: how much more person the best ellipse nearby
-    holds than the ring above and beside it, low in a crowd, where the shape tells little; cx, cy, width: that ellipse, px."""
+    """share: of the head's ellipse that is person, where it was expected; margin: how much more person the best ellipse
+    nearby holds than the ring above and beside it, low in a crowd, where the shape tells little; cx, cy, width: that
+    ellipse, px."""
 
     share: float
     margin: float
@@ -80,7 +87,8 @@ class Silhouette:
         return mine.interpreter.get_tensor(mine.output)[0, :, :, 0]
 
     def shape(self, picture_rgb: np.ndarray, head: np.ndarray, origin=(0, 0)) -> Shape:
-        """Look at a head (cx, cy, width, height, angle in degrees clockwise if it is known, …; px of the frame) in a crop of the frame whose corner is at origin."""
+        """Look at a head (cx, cy, width, height, angle in degrees clockwise if it is known, …; px of the frame) in a
+        crop of the frame whose corner is at origin."""
         cx, cy, width, height = (float(v) for v in head[:4])
         side = max(height * _REACH, 16.0)
         scale = _SIDE / side
@@ -111,8 +119,9 @@ class Silhouette:
 
 @dataclass(frozen=True, slots=True)
 class _Places:
-    """Ellipses to try. at: (n, 3) cx, cy, half width in cells of the mask; weights: float32 (n, cells), whose sum over a mask is how much
-    more of the ellipse than of the ring above and beside it is person; costs: (n,) for straying, infinite where nothing is to be seen."""
+    """Ellipses to try. at: (n, 3) cx, cy, half width in cells of the mask; weights: float32 (n, cells), whose sum over
+    a mask is how much more of the ellipse than of the ring above and beside it is person; costs: (n,) for straying,
+    infinite where nothing is to be seen."""
 
     at: np.ndarray
     weights: np.ndarray

@@ -1,4 +1,5 @@
-"""Whether somebody went straight from one look to the next: the pictures between are cheap to compare, though nobody was looked for in them."""
+"""Whether somebody went straight from one look to the next: the pictures between are cheap to compare, though nobody
+was looked for in them."""
 
 from __future__ import annotations
 
@@ -10,8 +11,8 @@ import numpy as np
 from skiagraph.track.appearance import correlation, head_patch
 from skiagraph.track.linking import Tracklet
 
-# Where a head is off by a fifth of its width, its picture is less like it than this (correlation; measured on six films), and hardly ever where it
-# is not off by more than a tenth.
+# Where a head is off by a fifth of its width, its picture is less like it than this (correlation; measured on six
+# films), and hardly ever where it is not off by more than a tenth.
 ALIKE = 0.85
 
 
@@ -30,9 +31,12 @@ class Straight:
         self._last: dict[int, tuple[int, np.ndarray]] = {}
 
     def went(self, tracklet: Tracklet, grey: np.ndarray, pictures: Iterable[GreyPicture]) -> bool:
-        """True unless in a picture between its last two frames the head is not where a straight line has it. Remembers how it looks now.
+        """True unless in a picture between its last two frames the head is not where a straight line has it.
 
-        grey: the last of those frames, uint8 (rows, columns); pictures: of frames before it, in any order, of which those between are looked at.
+        Remembers how it looks now.
+
+        grey: the last of those frames, uint8 (rows, columns); pictures: of frames before it, in any order, of which
+        those between are looked at.
         """
         frame, head = tracklet.frames[-1], tracklet.heads[-1].astype(float)
         now = head_patch(grey, head)

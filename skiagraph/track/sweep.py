@@ -1,4 +1,5 @@
-"""The sweep of a scan through a clip: decode, search, link, and describe who is seen well, with decode and detectors overlapped."""
+"""The sweep of a scan through a clip: decode, search, link, and describe who is seen well, with decode and detectors
+overlapped."""
 
 from __future__ import annotations
 
@@ -43,17 +44,29 @@ STEP_FIND = "Finding people"
 
 @dataclass(frozen=True, slots=True)
 class SweepSettings:
-    """How far ahead a sweep works and how hard it looks. Bounds of memory set by the scan of 8K in docs/measured.md, the rest by benchmarks/speed.py and quality.py."""
+    """How far ahead a sweep works and how hard it looks.
 
-    decoded_ahead: int = 6  # frames decoded ahead; larger: more memory, fewer waits
-    searched_ahead: int = 4  # frames that wait at the detectors
-    ahead_bytes: float = 400e6  # bytes that those may take
-    copies: int = 3  # of each frame: as decoded, its brightness and its colours
-    thorough: int = 4  # frames after which somebody not seen is sought with all means only now and then; larger: more work
-    thorough_again: int = 4  # then in each frame divisible by this
-    back_least: int = 8  # frames at hand for looking back, or one step
-    back_bytes: float = 150e6  # bytes that those may take
-    sure_face: float = 0.65  # score from which a face goes into the table that covers are checked against; smaller: more findings
+    Bounds of memory set by the scan of 8K in docs/measured.md, the rest by benchmarks/speed.py and quality.py.
+    """
+
+    # frames decoded ahead; larger: more memory, fewer waits
+    decoded_ahead: int = 6
+    # frames that wait at the detectors
+    searched_ahead: int = 4
+    # bytes that those may take
+    ahead_bytes: float = 400e6
+    # of each frame: as decoded, its brightness and its colours
+    copies: int = 3
+    # frames after which somebody not seen is sought with all means only now and then; larger: more work
+    thorough: int = 4
+    # then in each frame divisible by this
+    thorough_again: int = 4
+    # frames at hand for looking back, or one step
+    back_least: int = 8
+    # bytes that those may take
+    back_bytes: float = 150e6
+    # score from which a face goes into the table that covers are checked against; smaller: more findings
+    sure_face: float = 0.65
 
 
 SWEEP = SweepSettings()
@@ -62,10 +75,10 @@ SWEEP = SweepSettings()
 class Sweep:
     """Goes through a clip once. Afterwards the checkpoint has what was seen, and `describing` whom it is like.
 
-    Who is known and not seen well in a searched frame is looked for where they should be. When stepping, known people are looked
-    at a few times a second at least, and in every frame that is decoded where one is lost, doubtful or crosses another; whoever is
-    new or back, or moved otherwise than expected, is looked for in the frames just before. Pictures that no other is made from are left
-    out then, but never two in a row.
+    Who is known and not seen well in a searched frame is looked for where they should be. When stepping, known people
+    are looked at a few times a second at least, and in every frame that is decoded where one is lost, doubtful or
+    crosses another; whoever is new or back, or moved otherwise than expected, is looked for in the frames just before.
+    Pictures that no other is made from are left out then, but never two in a row.
 
     every: search each n-th frame.
     """
@@ -95,7 +108,8 @@ class Sweep:
         # Of an earlier run, what it saw in the last frames that it was done with, whose pictures are needed once more.
         self._again: dict[int, Observation] = {}
         self._straight = Straight()
-        # Searched in each frame, everybody went straight. Nothing of the sweep is held here: in a cycle its pictures would outlive the scan.
+        # Searched in each frame, everybody went straight. Nothing of the sweep is held here: in a cycle its pictures
+        # would outlive the scan.
         self._looking_back = LookingBack(finder, self._judging, self.squared, self._straight if every > 1 else None, self._plan.interval, self._back)
 
     def run(self, control: JobControl, told: Callable[[int, Seen, bool], None] = lambda frame, seen, searched: None) -> None:
@@ -175,7 +189,8 @@ class Sweep:
 
     @property
     def _warm(self) -> int:
-        """So many frames before the one a scan is taken up at are looked at once more, since what follows leans on their pictures."""
+        """So many frames before the one a scan is taken up at are looked at once more, since what follows leans on
+        their pictures."""
         return max(self._back, self._plan.interval) + CAMERA.renew + 1
 
     def _new_shot(self, frame: int) -> None:
@@ -239,7 +254,8 @@ class Sweep:
             self._checkpoint.add(self._open.pop(number))
 
     def _in_doubt(self) -> set[int]:
-        """Numbers of those who were just lost, are hardly seen, or cross another, so that they are looked at in this frame too."""
+        """Numbers of those who were just lost, are hardly seen, or cross another, so that they are looked at in this
+        frame too."""
         expected = self.linker.expected
         doubt = {e.number for e in expected if 0 < e.missed <= self._back or e.score < DESCRIBING.hardly}
         crosses = crossing(np.array([e.box for e in expected]), DESCRIBING.near)

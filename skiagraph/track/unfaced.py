@@ -1,4 +1,5 @@
-"""People whose faces nobody finds, though their whole bodies are seen: who runs off, is far away, or looks down all the time. They are followed and covered as everybody is."""
+"""People whose faces nobody finds, though their whole bodies are seen: who runs off, is far away, or looks down all the
+time. They are followed and covered as everybody is."""
 
 from __future__ import annotations
 
@@ -28,26 +29,53 @@ from skiagraph.track.ways import CX, CY, HEIGHT, WAYS, WIDTH, Heads, Ways, log_o
 
 @dataclass(frozen=True, slots=True)
 class UnfacedSettings:
-    """When bodies are looked for, and which heads that they give away are nobody's yet. Set by hand, with wide margins, on recordings of real people and held against drawn ones (docs/measured.md)."""
+    """When bodies are looked for, and which heads that they give away are nobody's yet.
 
-    every_s: float = 0.5  # seconds from one look for bodies to the next; larger: later found, less work (docs/measured.md)
-    sure_alone: float = 0.6  # score of a body from which its head is surely somebody's; larger: fewer are found. Of forty from 0.5 on, on recordings, that the landmark network did not confirm, all were somebody's; later a wheel was not
-    sure: float = 0.8  # confidence of the landmark network from which one with a smaller score is; larger: fewer are found
-    same_head: float = 0.7  # heads between two places of one head at most: where both networks see it, or where it is seen twice; larger: more is confirmed, and who stands close beside somebody is missed
-    near_face: float = 1.0  # heads from a face that was found in the same picture within which a head is whose that is; larger: fewer are found in crowds
-    width: float = 1.1  # widths of a head by its body that are followed; larger: followers hold more of what is around it
-    height: float = 1.1  # the same of its height, of which bodies tell nine tenths
-    wider: float = 1.4  # times that its cover is as wide: of twenty heads one lies an eighth of its width further to a side than its ears, and some are half as large again as their body tells; larger: wider covers
-    higher: float = 1.35  # times that its cover is as high, for hair and hats
-    rise: float = 0.06  # by so much of its height the middle of a head lies above its ears
-    known_s: float = 2.0  # seconds before the first face of somebody and after the last for which they are near that; larger: fewer are new
-    doubted_s: float = 0.3  # the same of what is doubtful, which is covered for hardly longer than it is seen
-    seen_away: float = 1.2  # heads from a face that was found in that frame within which a body is theirs; larger: fewer are new
-    known_away: float = 1.2  # heads from where somebody known should be within which a body is theirs; larger: fewer are new, and who passes somebody whose face is not found just then may be taken for them, and bare (docs/measured.md)
-    known_a_second: float = 1.5  # more of that for each second from the nearest face
-    alone: float = 6.5  # heads around two signs within which there is nobody else between them, so that they are one person's though nobody could follow them from one to the other; larger: more subjects
-    score: float = 0.6  # confidence of where such a head is, by which its cover grows (project.rows)
-    weak_score: float = 0.45  # the same of one that only the way of somebody makes believed
+    Set by hand, with wide margins, on recordings of real people and held against drawn ones (docs/measured.md).
+    """
+
+    # seconds from one look for bodies to the next; larger: later found, less work (docs/measured.md)
+    every_s: float = 0.5
+    # score of a body from which its head is surely somebody's; larger: fewer are found. Of forty from 0.5 on, on
+    # recordings, that the landmark network did not confirm, all were somebody's; later a wheel was not
+    sure_alone: float = 0.6
+    # confidence of the landmark network from which one with a smaller score is; larger: fewer are found
+    sure: float = 0.8
+    # heads between two places of one head at most: where both networks see it, or where it is seen twice; larger: more
+    # is confirmed, and who stands close beside somebody is missed
+    same_head: float = 0.7
+    # heads from a face that was found in the same picture within which a head is whose that is; larger: fewer are found
+    # in crowds
+    near_face: float = 1.0
+    # widths of a head by its body that are followed; larger: followers hold more of what is around it
+    width: float = 1.1
+    # the same of its height, of which bodies tell nine tenths
+    height: float = 1.1
+    # times that its cover is as wide: of twenty heads one lies an eighth of its width further to a side than its ears,
+    # and some are half as large again as their body tells; larger: wider covers
+    wider: float = 1.4
+    # times that its cover is as high, for hair and hats
+    higher: float = 1.35
+    # by so much of its height the middle of a head lies above its ears
+    rise: float = 0.06
+    # seconds before the first face of somebody and after the last for which they are near that; larger: fewer are new
+    known_s: float = 2.0
+    # the same of what is doubtful, which is covered for hardly longer than it is seen
+    doubted_s: float = 0.3
+    # heads from a face that was found in that frame within which a body is theirs; larger: fewer are new
+    seen_away: float = 1.2
+    # heads from where somebody known should be within which a body is theirs; larger: fewer are new, and who passes
+    # somebody whose face is not found just then may be taken for them, and bare (docs/measured.md)
+    known_away: float = 1.2
+    # more of that for each second from the nearest face
+    known_a_second: float = 1.5
+    # heads around two signs within which there is nobody else between them, so that they are one person's though nobody
+    # could follow them from one to the other; larger: more subjects
+    alone: float = 6.5
+    # confidence of where such a head is, by which its cover grows (project.rows)
+    score: float = 0.6
+    # the same of one that only the way of somebody makes believed
+    weak_score: float = 0.45
 
     def each(self, rate: float) -> int:
         """Frames from one look for bodies to the next, at a rate of frames a second."""
@@ -61,8 +89,9 @@ _NEVER = 1e6
 
 @dataclass(frozen=True, slots=True, eq=False)
 class BodySign:
-    """A head that a body gives away. head: (4,) cx, cy, width, height, px of the clip; colours: how it and its shoulders look (track.appearance), None where that is not known; sure: False where it is believed
-    only of somebody whom a sure one gives away, before it or after it."""
+    """A head that a body gives away. head: (4,) cx, cy, width, height, px of the clip; colours: how it and its
+    shoulders look (track.appearance), None where that is not known; sure: False where it is believed only of somebody
+    whom a sure one gives away, before it or after it."""
 
     frame: int
     head: np.ndarray
@@ -75,7 +104,8 @@ def signs_of(observations: Iterable[Observation]) -> list[BodySign]:
 
 
 def looks_in(observation: Observation) -> tuple[np.ndarray, tuple[np.ndarray | None, ...]]:
-    """Where the faces of a frame are, those by bodies too, (n, 4) x0, y0, x1, y1 px, and how each looks, in a quarter of the memory (track.appearance.packed)."""
+    """Where the faces of a frame are, those by bodies too, (n, 4) x0, y0, x1, y1 px, and how each looks, in a quarter
+    of the memory (track.appearance.packed)."""
     seen, bodies = observation.seen, observation.bodies
     if bodies is None:
         return seen.found.boxes, tuple(map(packed, seen.colours))
@@ -83,7 +113,8 @@ def looks_in(observation: Observation) -> tuple[np.ndarray, tuple[np.ndarray | N
 
 
 def heads_of(bodies: np.ndarray, rgb: np.ndarray, landmarks: BodyLandmarks, squared: Squared, settings: UnfacedSettings = UNFACED) -> tuple[np.ndarray, np.ndarray]:
-    """Heads, (n, 4) cx, cy, width, height, px of the clip, of bodies, (n, 6) as detect.bodies finds them in an RGB picture with square pixels, and which of them are surely somebody's, bool (n,)."""
+    """Heads, (n, 4) cx, cy, width, height, px of the clip, of bodies, (n, 6) as detect.bodies finds them in an RGB
+    picture with square pixels, and which of them are surely somebody's, bool (n,)."""
     head, hips, high = bodies[:, HEAD_X:HIPS_X], bodies[:, HIPS_X:HIGH], bodies[:, HIGH]
     sure = [row[SCORE] >= settings.sure_alone or _is_confirmed(*places, rgb, landmarks, settings) for row, *places in zip(bodies, head, hips, high)]
     found = np.column_stack([head - np.outer(settings.rise * high, (0, 1)), settings.width * high * HEAD_BOX.width / HEAD_BOX.height, settings.height * high])
@@ -91,7 +122,8 @@ def heads_of(bodies: np.ndarray, rgb: np.ndarray, landmarks: BodyLandmarks, squa
 
 
 def heads_seen(bodies: np.ndarray, picture: Picture, landmarks: BodyLandmarks, squared: Squared) -> SeenHeads:
-    """The heads of bodies that were found in a picture, and how they and their shoulders look, which nobody knows in coloured light."""
+    """The heads of bodies that were found in a picture, and how they and their shoulders look, which nobody knows in
+    coloured light."""
     heads, sure = heads_of(bodies, picture.rgb, landmarks, squared)
     return SeenHeads(heads, tuple(None if picture.coloured else head_colours(picture.rgb, box) for box in squared.boxes(faces_in(heads))), sure)
 
@@ -110,14 +142,16 @@ def _is_confirmed(head: np.ndarray, hips: np.ndarray, height: float, rgb: np.nda
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Unfaced:
-    """chains: of whoever is nobody of those who are known; first: how many chains are known, which stand before them; runs: of their signs, and who is who in them."""
+    """chains: of whoever is nobody of those who are known; first: how many chains are known, which stand before them;
+    runs: of their signs, and who is who in them."""
 
     chains: list[Chain]
     first: int
     runs: Runs
 
     def widened(self, stretches: Sequence[Stretch], settings: UnfacedSettings = UNFACED) -> list[Stretch]:
-        """Stretches whose covers are as wide as a body leaves open where the head is, in the frames that are nearer to such a look than to a face."""
+        """Stretches whose covers are as wide as a body leaves open where the head is, in the frames that are nearer to
+        such a look than to a face."""
         return [self._widened(s, settings) if any(chain >= self.first for chain in s.chains) else s for s in stretches]
 
     def _widened(self, stretch: Stretch, settings: UnfacedSettings) -> Stretch:
@@ -137,7 +171,8 @@ class Unfaced:
 
 
 def unfaced(signs: Sequence[BodySign], known: Sequence[Chain], shot: Callable[[int], tuple[int, int]], rate: float, views: Views | None = None, settings: UnfacedSettings = UNFACED) -> Unfaced:
-    """Who is given away by signs, in order of frames. shot: first and last frame of the shot that a frame is in; views: what the camera did."""
+    """Who is given away by signs, in order of frames. shot: first and last frame of the shot that a frame is in; views:
+    what the camera did."""
     views = views or Views.still()
     heads = [(Heads.of(chain.frames, chain.heads, views), (settings.doubted_s if chain.doubtful else settings.known_s) * rate) for chain in known]
     number = max((t.number for chain in known for t in chain.parts), default=0)
@@ -153,8 +188,9 @@ def unfaced(signs: Sequence[BodySign], known: Sequence[Chain], shot: Callable[[i
 
 
 def _linked(signs: Sequence[BodySign], views: Views, known: Sequence[tuple[Heads, float]], shot, rate: float, settings: UnfacedSettings) -> tuple[list[list[int]], np.ndarray]:
-    """Runs of rows of signs that are of nobody known, and whose each sign is, (n,): the number of somebody known, or of a run, which come after those. known: as in _of_nobody. In each frame sure signs first, and then
-    weak ones with who is left (Zhang and others, ByteTrack, ECCV 2022)."""
+    """Runs of rows of signs that are of nobody known, and whose each sign is, (n,): the number of somebody known, or of
+    a run, which come after those. known: as in _of_nobody. In each frame sure signs first, and then weak ones with who
+    is left (Zhang and others, ByteTrack, ECCV 2022)."""
     here, looks = Heads.of([sign.frame for sign in signs], [sign.head for sign in signs], views), [sign.colours for sign in signs]
     runs: list[list[int]] = []
     open_: list[list[int]] = []
@@ -180,14 +216,16 @@ def _linked(signs: Sequence[BodySign], views: Views, known: Sequence[tuple[Heads
 
 
 def _following(here: Heads, looks: Sequence[np.ndarray | None], runs: Sequence[list[int]], rows: Sequence[int], rate: float, least: float) -> dict[int, int]:
-    """Which of rows of signs follows on which run, by its number: an assignment of all, each by more than the least log odds."""
+    """Which of rows of signs follows on which run, by its number: an assignment of all, each by more than the least log
+    odds."""
     odds = np.array([[log_odds_of_following(here, looks, run, row, rate) for row in rows] for run in runs]).reshape(len(runs), len(rows))
     # Who does not follow counts as much as who hardly does.
     return {int(run): rows[row] for run, row in zip(*optimize.linear_sum_assignment(-np.maximum(odds, least))) if odds[run, row] > least}
 
 
 def _with_sure_ones(signs: Sequence[BodySign], runs: list[list[int]], track: np.ndarray) -> tuple[list[BodySign], list[list[int]], np.ndarray]:
-    """Signs, runs and whose each sign is, without runs that have no sure sign, and without weak signs that are in no run."""
+    """Signs, runs and whose each sign is, without runs that have no sure sign, and without weak signs that are in no
+    run."""
     runs = [run for run in runs if any(signs[row].sure for row in run)]
     stays = np.array([sign.sure for sign in signs], bool)
     for run in runs:
@@ -212,8 +250,9 @@ def _alone(runs: Sequence[Sequence[int]], every: Sequence[BodySign], settings: U
 
 
 def _of_nobody(signs: Heads, rows: list[int], known: Sequence[tuple[Heads, float]], shot, rate: float, settings: UnfacedSettings) -> tuple[list[int], np.ndarray]:
-    """Rows of signs, all of one frame, that are of nobody known, and of each row the number of who is, -1 for nobody; at most one is theirs of each but for what lies on it. known: heads of each, and so many
-    frames before and after those are near."""
+    """Rows of signs, all of one frame, that are of nobody known, and of each row the number of who is, -1 for nobody;
+    at most one is theirs of each but for what lies on it. known: heads of each, and so many frames before and after
+    those are near."""
     frame = int(signs.frames[rows[0]])
     near = [n for n, (heads, reach) in enumerate(known) if heads.frames[0] - reach <= frame <= heads.frames[-1] + reach]
     found = [(n, apart) for n in near if (apart := _apart_from_known(signs, rows, known[n][0], shot(frame), rate, settings)) is not None]
@@ -230,7 +269,8 @@ def _of_nobody(signs: Heads, rows: list[int], known: Sequence[tuple[Heads, float
 
 
 def _apart_from_known(signs: Heads, rows: list[int], known: Heads, shot: tuple[int, int], rate: float, settings: UnfacedSettings) -> tuple[np.ndarray, np.ndarray] | None:
-    """How far rows of signs, all of one frame, are from where somebody known is or should be, (n,), and whether they may be theirs, (n,); None in another shot. Going with the camera or not, as is nearer."""
+    """How far rows of signs, all of one frame, are from where somebody known is or should be, (n,), and whether they
+    may be theirs, (n,); None in another shot. Going with the camera or not, as is nearer."""
     frame, frames = int(signs.frames[rows[0]]), known.frames
     after = int(np.searchsorted(frames, frame, side="right"))
     ends = [row for row in (after - 1, after) if 0 <= row < len(frames) and shot[0] <= frames[row] <= shot[1]]

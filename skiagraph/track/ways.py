@@ -1,7 +1,8 @@
-"""How likely one sight of a head is followed by another one, by the way between them, sizes and looks, and with what certainty among all who were near.
+"""How likely one sight of a head is followed by another one, by the way between them, sizes and looks, and with what
+certainty among all who were near.
 
-Sources: a heavy-tailed (t) distribution of what a constant velocity leaves over, as in Lange, Little and Taylor, Robust statistical modeling using the t distribution, JASA 1989; the marginals of all assignments,
-as in track.meetings.
+Sources: a heavy-tailed (t) distribution of what a constant velocity leaves over, as in Lange, Little and Taylor, Robust
+statistical modeling using the t distribution, JASA 1989; the marginals of all assignments, as in track.meetings.
 """
 
 from __future__ import annotations
@@ -21,30 +22,55 @@ CX, CY, WIDTH, HEIGHT = range(4)
 
 @dataclass(frozen=True, slots=True)
 class WaySettings:
-    """Measured on 207 pairs of sights in a recording of a car park between which nobody else was near, half a second and a second apart (docs/measured.md); spreads are of the t distribution, in widths of the head."""
+    """Measured on 207 pairs of sights in a recording of a car park between which nobody else was near, half a second
+    and a second apart (docs/measured.md); spreads are of the t distribution, in widths of the head."""
 
-    spread: float = 0.1  # of where somebody is after no time, whose speed is known; larger: less is sure
-    spread_a_second: float = 1.05  # more of that for each second
-    unknown_spread: float = 0.3  # the same of whom the speed is not known
+    # of where somebody is after no time, whose speed is known; larger: less is sure
+    spread: float = 0.1
+    # more of that for each second
+    spread_a_second: float = 1.05
+    # the same of whom the speed is not known
+    unknown_spread: float = 0.3
     unknown_a_second: float = 2.9
-    freedom: float = 4.0  # degrees of freedom: people stop and turn round; smaller: more often
-    speed_s: float = 1.3  # seconds up to which two sights tell a speed; larger: older ones
-    speed_least_s: float = 0.3  # and from which, so that the tremble of boxes is none
-    strangers: float = 0.0008  # people who appear or vanish, for each square of a head's width and look; larger: less is sure
-    size_spread: float = 0.12  # deviation of the logarithm of a head's size from sight to sight: of ninety-nine in a hundred it changes by less than 0.21
-    size_most: float = 8.0  # log odds that size takes away at most
-    look_even: float = 0.62  # likeness that says nothing; on that recording 0.7 to 0.8 is seven times likelier of one than of two, 0.4 to 0.5 five times less
-    look_steep: float = 8.0  # log odds for each unit more alike
-    look_most: tuple[float, float] = (-3.0, 1.5)  # log odds that looks take away and give at most: many wear the same
-    gap_s: float = 2.5  # seconds within which somebody who is not seen may be one of those who are
-    plausible: float = -4.0  # log odds from which somebody else may be meant
-    rivals: int = 3  # so many of those are weighed, the likeliest
-    neglected: float = 2.0  # log odds of the next of them from which nothing is sure; smaller: less is
-    slower: tuple[tuple[float, float], ...] = ((1.0, 0.0), (0.5, -0.7), (0.0, -1.4))  # shares of their speed with which people go on, and log odds for that, while only the way before is known
-    linked: float = -3.0  # log odds from which one sight is taken to follow another at all, to be covered in between; larger: more chains
-    linked_weak: float = 0.0  # the same of a sight that is not surely somebody: more likely theirs than not
-    sure: float = 0.99  # probability from which two sights are surely of one person
-    keep: float = 0.7  # probability from which they are taken for one's, and that is told (what was said to be 0.5 to 0.9 was so in 0.5 to 1.0, docs/measured.md); larger: more subjects, fewer joins that are looked at
+    # degrees of freedom: people stop and turn round; smaller: more often
+    freedom: float = 4.0
+    # seconds up to which two sights tell a speed; larger: older ones
+    speed_s: float = 1.3
+    # and from which, so that the tremble of boxes is none
+    speed_least_s: float = 0.3
+    # people who appear or vanish, for each square of a head's width and look; larger: less is sure
+    strangers: float = 0.0008
+    # deviation of the logarithm of a head's size from sight to sight: of ninety-nine in a hundred it changes by less
+    # than 0.21
+    size_spread: float = 0.12
+    # log odds that size takes away at most
+    size_most: float = 8.0
+    # likeness that says nothing; on that recording 0.7 to 0.8 is seven times likelier of one than of two, 0.4 to 0.5
+    # five times less
+    look_even: float = 0.62
+    # log odds for each unit more alike
+    look_steep: float = 8.0
+    # log odds that looks take away and give at most: many wear the same
+    look_most: tuple[float, float] = (-3.0, 1.5)
+    # seconds within which somebody who is not seen may be one of those who are
+    gap_s: float = 2.5
+    # log odds from which somebody else may be meant
+    plausible: float = -4.0
+    # so many of those are weighed, the likeliest
+    rivals: int = 3
+    # log odds of the next of them from which nothing is sure; smaller: less is
+    neglected: float = 2.0
+    # shares of their speed with which people go on, and log odds for that, while only the way before is known
+    slower: tuple[tuple[float, float], ...] = ((1.0, 0.0), (0.5, -0.7), (0.0, -1.4))
+    # log odds from which one sight is taken to follow another at all, to be covered in between; larger: more chains
+    linked: float = -3.0
+    # the same of a sight that is not surely somebody: more likely theirs than not
+    linked_weak: float = 0.0
+    # probability from which two sights are surely of one person
+    sure: float = 0.99
+    # probability from which they are taken for one's, and that is told (what was said to be 0.5 to 0.9 was so in 0.5 to
+    # 1.0, docs/measured.md); larger: more subjects, fewer joins that are looked at
+    keep: float = 0.7
 
 
 WAYS = WaySettings()
@@ -52,7 +78,8 @@ WAYS = WaySettings()
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Heads:
-    """Heads, (n, 4), in frames, (n,), as they are seen, and as they would be had the camera stood since the first frame of their shot."""
+    """Heads, (n, 4), in frames, (n,), as they are seen, and as they would be had the camera stood since the first frame
+    of their shot."""
 
     frames: np.ndarray
     heads: np.ndarray
@@ -65,7 +92,8 @@ class Heads:
 
 
 class Ways:
-    """All sights of all who are there, each with the way that leads to it and on from it. heads, looks: of each sight; track: numbers of whose it is; shots: of those it is in."""
+    """All sights of all who are there, each with the way that leads to it and on from it. heads, looks: of each sight;
+    track: numbers of whose it is; shots: of those it is in."""
 
     def __init__(self, heads: Heads, looks: Sequence[np.ndarray | None], track: np.ndarray, shots: np.ndarray, rate: float, settings: WaySettings = WAYS):
         self._rate, self.settings, self._looks, self._shots = rate, settings, looks, shots
@@ -85,7 +113,8 @@ class Ways:
         return self.probability(a, b) >= self.settings.sure
 
     def probability(self, a: int, b: int) -> float:
-        """That a sight goes on as another, of all ways in which those who were near may have gone on. 0 where too many were."""
+        """That a sight goes on as another, of all ways in which those who were near may have gone on. 0 where too many
+        were."""
         s = self.settings
         rivals, meant = self._rivals(a, b)
         if len(meant) > s.rivals and meant[s.rivals] > s.neglected:
@@ -94,7 +123,8 @@ class Ways:
         return float(marginals(self._log_odds(befores[:, None], afters[None]))[0, 0])
 
     def _rivals(self, a: int, b: int) -> tuple[np.ndarray, np.ndarray]:
-        """Who else may have come to b or gone on from a, the likeliest first: of each the last sight before b, and one that it or a may have gone on as, -1 for none, (n, 2); and the log odds that it is meant, (n,)."""
+        """Who else may have come to b or gone on from a, the likeliest first: of each the last sight before b, and one
+        that it or a may have gone on as, -1 for none, (n, 2); and the log odds that it is meant, (n,)."""
         s, began, ended, frames = self.settings, self._frames[a], self._frames[b], self._frames
         gap = round(s.gap_s * self._rate)
         window = self._by_time[np.searchsorted(self._times, began - gap):np.searchsorted(self._times, ended + gap, side="right")]
@@ -103,7 +133,8 @@ class Ways:
         soon = np.where((after >= 0) & (frames[after] <= ended + gap), after, -1)
         before = frames[window] < ended
         last = before & ((after < 0) | (frames[after] >= ended))
-        # Of each who was there before: where they went on. Who is first seen later; and in between, which may be whom a went on as.
+        # Of each who was there before: where they went on. Who is first seen later; and in between, which may be whom a
+        # went on as.
         new, between = first & ~before, first & before & (frames[window] > began)
         rows = np.concatenate([np.column_stack([window[last], soon[last]]), np.column_stack([np.full(new.sum(), -1), window[new]]), np.column_stack([np.full(between.sum(), -1), window[between]])])
         odds = np.maximum(np.where(rows[:, 0] >= 0, self._log_odds(rows[:, 0], np.array(b)), -np.inf), np.where(rows[:, 1] >= 0, self._log_odds(np.array(a), rows[:, 1]), -np.inf))
@@ -123,7 +154,8 @@ class Ways:
         return np.where(fits, odds + looks.reshape(i.shape), -30.0)
 
     def _speeds(self, towards: np.ndarray) -> np.ndarray:
-        """px a second around each sight, (n, 2), by the nearest of its track on one side that is far enough away; NaN where nothing tells it."""
+        """px a second around each sight, (n, 2), by the nearest of its track on one side that is far enough away; NaN
+        where nothing tells it."""
         s, frames = self.settings, self._frames
         other, rows = towards.copy(), np.arange(len(towards))
         while (near := (other >= 0) & (np.abs(frames[rows] - frames[other]) < s.speed_least_s * self._rate)).any():
@@ -135,7 +167,8 @@ class Ways:
 
 
 def log_odds_of_following(heads: Heads, looks: Sequence[np.ndarray | None], run: Sequence[int], row: int, rate: float, settings: WaySettings = WAYS) -> float:
-    """Log odds that a sight is the next of a run of them, by their rows of heads; whether the camera stood or went along, as is likelier."""
+    """Log odds that a sight is the next of a run of them, by their rows of heads; whether the camera stood or went
+    along, as is likelier."""
     last, seconds = run[-1], (heads.frames[row] - heads.frames[run[-1]]) / rate
     ways = []
     for places in (heads.heads, heads.steady):
@@ -156,7 +189,8 @@ def _speed_of(places: np.ndarray, frames: np.ndarray, run: Sequence[int], rate: 
 
 
 def _of_way(before: np.ndarray, after: np.ndarray, speed: np.ndarray, seconds: np.ndarray | float, s: WaySettings) -> np.ndarray:
-    """The log of how much denser people are there who went on than others, (…,), of heads (…, 4) and speeds (…, 2), NaN where not known."""
+    """The log of how much denser people are there who went on than others, (…,), of heads (…, 4) and speeds (…, 2), NaN
+    where not known."""
     known = np.isfinite(speed[..., 0])
     spread = np.where(known, s.spread + s.spread_a_second * seconds, s.unknown_spread + s.unknown_a_second * seconds)
     way = after[..., :WIDTH] - before[..., :WIDTH] - np.nan_to_num(speed) * np.asarray(seconds)[..., None]

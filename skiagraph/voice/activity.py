@@ -15,8 +15,9 @@ RATE = 16000
 
 
 class ActivitySettings(Value, frozen=True):
-    """begin, end: probability from which speech begins and under which it ends; least_s: shorter is a noise; pause_s: shorter is a breath within; around_s: added on both sides, so that soft beginnings are in.
-    The first four are the network's authors' own; around_s is wider (theirs is 0.03), since what is cut off here may be heard."""
+    """begin, end: probability from which speech begins and under which it ends; least_s: shorter is a noise; pause_s:
+    shorter is a breath within; around_s: added on both sides, so that soft beginnings are in. The first four are the
+    network's authors' own; around_s is wider (theirs is 0.03), since what is cut off here may be heard."""
 
     begin: float = 0.5
     end: float = 0.35

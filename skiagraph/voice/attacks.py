@@ -1,7 +1,9 @@
-"""What a machine still knows of a disguised voice: three attackers with a suspect, who compare the suspect's plain speech, and that of others, with what they hear.
+"""What a machine still knows of a disguised voice: three attackers with a suspect, who compare the suspect's plain
+speech, and that of others, with what they hear.
 
-Protocol after the VoicePrivacy challenge (Tomashenko et al., The VoicePrivacy 2022 Challenge, evaluation plan): an ignorant attacker compares as it is, another undoes shifts of pitch, and an informed one
-disguises the speech of all suspects in the same way, with lots of their own, before comparing.
+Protocol after the VoicePrivacy challenge (Tomashenko et al., The VoicePrivacy 2022 Challenge, evaluation plan): an
+ignorant attacker compares as it is, another undoes shifts of pitch, and an informed one disguises the speech of all
+suspects in the same way, with lots of their own, before comparing.
 """
 
 from __future__ import annotations
@@ -19,9 +21,11 @@ from skiagraph.voice.speech import Speech, shifted
 
 
 class AttackSettings(Value, frozen=True):
-    """semitones: by which pitch and formants are moved back; draws: how often an informed attacker disguises each suspect; longest_s: of speech that is looked at. known_by: by how many of the three attackers
-    a speaker has to be told from all others for the voice to count as known; one of them alone is luck once in as many voices as there are others, for each. near: likeness with plain speech from which
-    one is enough: that of one speaker with another recording of the same."""
+    """semitones: by which pitch and formants are moved back; draws: how often an informed attacker disguises each
+    suspect; longest_s: of speech that is looked at. known_by: by how many of the three attackers a speaker has to be
+    told from all others for the voice to count as known; one of them alone is luck once in as many voices as there are
+    others, for each. near: likeness with plain speech from which one is enough: that of one speaker with another
+    recording of the same."""
 
     semitones: tuple[float, ...] = (-8, -6, -5, -4, -3, -2, 2, 3, 4, 5, 6, 8)
     draws: int = 3
@@ -35,7 +39,8 @@ ATTACK = AttackSettings()
 
 @dataclass(frozen=True, slots=True)
 class Told:
-    """What one attacker made of a voice. like: likeness of the disguised voice and its speaker; others: share of other speakers who are at least as like, 0.5 is luck, 0 is known. by: words; plain: compared with plain speech."""
+    """What one attacker made of a voice. like: likeness of the disguised voice and its speaker; others: share of other
+    speakers who are at least as like, 0.5 is luck, 0 is known. by: words; plain: compared with plain speech."""
 
     by: str
     like: float
@@ -48,7 +53,8 @@ class Told:
 
 
 class Others:
-    """Speakers that a voice is compared with, as they are and, remembered by disguise, as an informed attacker disguises them. speech: one channel at RATE each."""
+    """Speakers that a voice is compared with, as they are and, remembered by disguise, as an informed attacker
+    disguises them. speech: one channel at RATE each."""
 
     def __init__(self, speech: Sequence[np.ndarray], encoder: SpeakerEncoder, check: Callable[[], None] = lambda: None):
         self._speech, self._encoder, self.check = speech, encoder, check
@@ -71,7 +77,8 @@ class Others:
 
 
 def attacked(plain: np.ndarray, heard: np.ndarray, others: Others, disguise: Disguise, encoder: SpeakerEncoder) -> list[Told]:
-    """What three attackers make of a voice. plain: the speaker's own speech, heard: disguised, one channel at RATE each. disguise: of which the informed attacker knows."""
+    """What three attackers make of a voice. plain: the speaker's own speech, heard: disguised, one channel at RATE
+    each. disguise: of which the informed attacker knows."""
     plain, heard = (samples[:round(ATTACK.longest_s * RATE)] for samples in (plain, heard))
     suspects = [encoder.describe(plain), *others.described]
     back = [encoder.describe(heard)]

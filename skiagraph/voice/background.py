@@ -7,9 +7,11 @@ import numpy as np
 
 
 def of_room(room: np.ndarray, count: int, lots: np.random.Generator) -> np.ndarray:
-    """Background as long as wanted, (count, channels), with the spectrum and the level of a stretch of it, (m, channels).
+    """Background as long as wanted, (count, channels), with the spectrum and the level of a stretch of it, (m,
+    channels).
 
-    The phases of its transform are drawn for each piece, so that nothing repeats and no word that might have been in it is heard (Galerne et al., Random phase textures, 2011). Channels keep how far they are alike.
+    The phases of its transform are drawn for each piece, so that nothing repeats and no word that might have been in it
+    is heard (Galerne et al., Random phase textures, 2011). Channels keep how far they are alike.
     """
     size = min(len(room) // 2 * 2, 1 << 14)
     starts = np.arange(0, len(room) - size + 1, max(1, size // 2))

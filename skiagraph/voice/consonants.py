@@ -1,7 +1,9 @@
-"""What of speech is sung by the throat and what is hissed by the mouth, and how loud the one is beside the other: both tell speakers apart, and both stayed as they were when only pitch and throat were drawn.
+"""What of speech is sung by the throat and what is hissed by the mouth, and how loud the one is beside the other: both
+tell speakers apart, and both stayed as they were when only pitch and throat were drawn.
 
-A creaky or breathy vowel has no clear pitch, so a pitch track calls it unvoiced, and whoever keeps what is unvoiced keeps the speaker's own voice there. What is loudest below 1 kHz is a vowel, nasal or
-liquid all the same (sonorants; Ladefoged and Johnson, A Course in Phonetics, chapter 8).
+A creaky or breathy vowel has no clear pitch, so a pitch track calls it unvoiced, and whoever keeps what is unvoiced
+keeps the speaker's own voice there. What is loudest below 1 kHz is a vowel, nasal or liquid all the same (sonorants;
+Ladefoged and Johnson, A Course in Phonetics, chapter 8).
 """
 
 from __future__ import annotations
@@ -13,12 +15,15 @@ from skiagraph.values import Value
 
 
 class ConsonantSettings(Value, frozen=True):
-    """Set by benchmarks/voice.py with the attacker who knows the style (altered, five sets of lots): sonorants replaced and consonants levelled together raised the equal error from 38.8 to 40.6 %.
+    """Set by benchmarks/voice.py with the attacker who knows the style (altered, five sets of lots): sonorants replaced
+    and consonants levelled together raised the equal error from 38.8 to 40.6 %.
 
-    low_hz, high_hz: band that sonorants are loudest in; share: of the power over low_hz that lies in the band from which something is sonorant; larger: creaky vowels keep more of their own. soft: of the
-    loudest level, under which nothing is looked at. over_s: levels are taken over so long. level: of consonants beside sonorants (RMS), of speakers in general, measured on the benchmark's 24; known_s: seconds of
-    consonants of which half of that is the speaker's; levelled: how far it is brought there, 0..1; larger takes words. most: times it is changed at most. raised_db: louder than speakers have them, for the words (17.3 % wrong
-    without, 16.2 with).
+    low_hz, high_hz: band that sonorants are loudest in; share: of the power over low_hz that lies in the band from
+    which something is sonorant; larger: creaky vowels keep more of their own. soft: of the loudest level, under which
+    nothing is looked at. over_s: levels are taken over so long. level: of consonants beside sonorants (RMS), of
+    speakers in general, measured on the benchmark's 24; known_s: seconds of consonants of which half of that is the
+    speaker's; levelled: how far it is brought there, 0..1; larger takes words. most: times it is changed at most.
+    raised_db: louder than speakers have them, for the words (17.3 % wrong without, 16.2 with).
     """
 
     low_hz: float = 100.0
@@ -50,7 +55,8 @@ def sonorant(samples: np.ndarray, rate: int, settings: ConsonantSettings = CONSO
 
 
 def levelled(samples: np.ndarray, rate: int, voicing: np.ndarray, drawn_db: float, settings: ConsonantSettings = CONSONANTS) -> np.ndarray:
-    """Speech whose consonants are about as loud beside its vowels as speakers have them. voicing: 0..1 of each sample; drawn_db: louder than that."""
+    """Speech whose consonants are about as loud beside its vowels as speakers have them. voicing: 0..1 of each sample;
+    drawn_db: louder than that."""
     level = np.sqrt(np.maximum(ndimage.uniform_filter1d(samples ** 2, max(1, round(settings.over_s * rate))), 0.0))
     loud = level > settings.soft * level.max(initial=0.0)
     hissed, sung = (voicing < 0.5) & loud, (voicing >= 0.5) & loud

@@ -13,7 +13,8 @@ from skiagraph.values import Family
 from skiagraph.voice.loudness import as_loud_as
 from skiagraph.voice.speech import Speech
 
-# Rate at which speech is taken apart, Hz: all that words need lies under half of it (ITU-T G.722), and what lies above tells speakers apart.
+# Rate at which speech is taken apart, Hz: all that words need lies under half of it (ITU-T G.722), and what lies above
+# tells speakers apart.
 SPEECH_RATE = 16000
 # Channels that are as alike as this hold the same voice (correlation); below, each may hold another's.
 ALIKE = 0.8
@@ -23,8 +24,8 @@ SILENT = 1e-5
 
 @dataclass(frozen=True, slots=True)
 class Heard:
-    """A stretch of sound that is disguised. samples: float64 (n, channels), full scale 1; rate: Hz; lots: what is drawn is drawn from here; room: sound of the clip in which nobody speaks, (m, channels), None
-    where none is known."""
+    """A stretch of sound that is disguised. samples: float64 (n, channels), full scale 1; rate: Hz; lots: what is drawn
+    is drawn from here; room: sound of the clip in which nobody speaks, (m, channels), None where none is known."""
 
     samples: np.ndarray
     rate: int
@@ -35,8 +36,9 @@ class Heard:
 class Disguise(Family):
     """A way to hide a voice.
 
-    word and tip: how people call it; resists: what it resists, honestly, in a sentence; weak: it is undone or seen through easily; speaks: words are still to be understood. A kind overrides `instead`, or
-    `said` where it speaks otherwise.
+    word and tip: how people call it; resists: what it resists, honestly, in a sentence; weak: it is undone or seen
+    through easily; speaks: words are still to be understood. A kind overrides `instead`, or `said` where it speaks
+    otherwise.
     """
 
     __slots__ = ()
@@ -65,7 +67,10 @@ class Disguise(Family):
 
 
 def _spoken(heard: Heard, said: Callable[[Speech], np.ndarray]) -> np.ndarray:
-    """Each voice in some channels said otherwise. Channels that hold the same sound are taken together, so that the voice stays one, as loud in each as it was."""
+    """Each voice in some channels said otherwise.
+
+    Channels that hold the same sound are taken together, so that the voice stays one, as loud in each as it was.
+    """
     out = np.zeros_like(heard.samples)
     for group in _alike(heard.samples):
         levels = np.sqrt((heard.samples[:, group] ** 2).mean(axis=0))

@@ -1,4 +1,5 @@
-"""What a voice is altered by is drawn by lot, from a secret of this desk: the same stretch sounds the same each time it is played and handed over here, and nobody else can draw it again."""
+"""What a voice is altered by is drawn by lot, from a secret of this desk: the same stretch sounds the same each time it
+is played and handed over here, and nobody else can draw it again."""
 
 from __future__ import annotations
 
@@ -17,7 +18,8 @@ SIZE = 32
 
 
 def desk_secret(folder: Path | None = None) -> bytes:
-    """The secret of this desk: made when it is asked for first, readable by its owner alone, in no project and no file that is handed over. Where it cannot be kept it is drawn for this run."""
+    """The secret of this desk: made when it is asked for first, readable by its owner alone, in no project and no file
+    that is handed over. Where it cannot be kept it is drawn for this run."""
     place = (folder or Path(platformdirs.user_data_dir("skiagraph"))) / _NAME
     with contextlib.suppress(OSError):
         if len(kept := place.read_bytes()) == SIZE:
@@ -38,6 +40,9 @@ def desk_secret(folder: Path | None = None) -> bytes:
 
 
 def lots(secret: bytes, *about: object) -> np.random.Generator:
-    """Numbers drawn for something, always the same for the same secret. HMAC (RFC 2104) with SHA-256, so that they tell nothing of the secret, nor of what else was drawn."""
+    """Numbers drawn for something, always the same for the same secret.
+
+    HMAC (RFC 2104) with SHA-256, so that they tell nothing of the secret, nor of what else was drawn.
+    """
     text = "\0".join(str(part) for part in about).encode()
     return np.random.Generator(np.random.PCG64(int.from_bytes(hmac.new(secret, text, hashlib.sha256).digest(), "big")))

@@ -6,13 +6,19 @@ from skiagraph.values import Value
 
 
 class Draws(Value, frozen=True):
-    """What is drawn, how far. All were set by benchmarks/voice.py with the attacker who knows the style: wider draws tell less and are harder to understand.
+    """What is drawn, how far.
 
-    lowest_hz, highest_hz: the pitch in the middle. least_spread, most_spread: how far it moves, of its logarithm; that of the speaker is brought to it. tract: formants together, plus or minus this of
-    their logarithm; formant: each by itself, standard deviation. mcadams: coefficient, 1 plus or minus. tilt_db: brightness, dB an octave; colour_db: of the long-term spectrum, standard deviation.
-    consonants_db: how much louder or softer consonants are.
-    own_pitch, own_tract: a draw that is nearer to the speaker than both, of their logarithms, is drawn again, since people would know it; it happens to one in fifty, which tells an attacker next to nothing.
-    breath_hz: from here on up there is breath instead of tone. wander_pitch, wander_tract: slow variation within, standard deviation, a new value each wander_s.
+    All were set by benchmarks/voice.py with the attacker who knows the style: wider draws tell less and are harder to
+    understand.
+
+    lowest_hz, highest_hz: the pitch in the middle. least_spread, most_spread: how far it moves, of its logarithm; that
+    of the speaker is brought to it. tract: formants together, plus or minus this of their logarithm; formant: each by
+    itself, standard deviation. mcadams: coefficient, 1 plus or minus. tilt_db: brightness, dB an octave; colour_db: of
+    the long-term spectrum, standard deviation. consonants_db: how much louder or softer consonants are.
+    own_pitch, own_tract: a draw that is nearer to the speaker than both, of their logarithms, is drawn again, since
+    people would know it; it happens to one in fifty, which tells an attacker next to nothing. breath_hz: from here on
+    up there is breath instead of tone. wander_pitch, wander_tract: slow variation within, standard deviation, a new
+    value each wander_s.
     """
 
     lowest_hz: float = 70.0

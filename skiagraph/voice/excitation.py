@@ -1,6 +1,7 @@
 """What the vocal folds do, at another pitch: grains of two periods laid anew, so that the tempo stays.
 
-Source: Moulines and Charpentier, Pitch-synchronous waveform processing techniques, 1990 (TD-PSOLA), on the residual of linear prediction.
+Source: Moulines and Charpentier, Pitch-synchronous waveform processing techniques, 1990 (TD-PSOLA), on the residual of
+linear prediction.
 """
 
 from __future__ import annotations
@@ -15,7 +16,8 @@ UNVOICED_S = 0.005
 
 
 def marks(residual: np.ndarray, rate: int, track: PitchTrack) -> tuple[np.ndarray, np.ndarray]:
-    """Where each period of the folds is, and its length, in samples: at the largest swing of the residual where something is voiced, evenly spread elsewhere."""
+    """Where each period of the folds is, and its length, in samples: at the largest swing of the residual where
+    something is voiced, evenly spread elsewhere."""
     size = len(residual)
     loud = np.abs(residual)
     every, lengths = [], []
@@ -54,7 +56,8 @@ def at_pitch(residual: np.ndarray, rate: int, track: PitchTrack, wanted_hz: np.n
     while at < len(residual):
         while n + 1 < len(every) and abs(every[n + 1] - at) <= abs(every[n] - at):
             n += 1
-        # A grain reaches from one mark to the next; where pitch rises it is shortened, so that what is left does not echo.
+        # A grain reaches from one mark to the next; where pitch rises it is shortened, so that what is left does not
+        # echo.
         half = int(min(lengths[n], max(next_length[n], 0.5 * lengths[n])) if voiced[n] else lengths[n])
         _lay(out, residual, int(at), int(every[n]), half)
         at += next_length[n]
@@ -75,9 +78,11 @@ def _lay(out: np.ndarray, source: np.ndarray, to: int, of: int, half: int) -> No
 
 
 def folds_of_nobody(level: np.ndarray, rate: int, track: PitchTrack, wanted_hz: np.ndarray, lots: np.random.Generator, breath_hz: float) -> np.ndarray:
-    """Excitation that no one's folds made: pulses at the wanted pitch, and noise above breath_hz. level: (n,) how loud, of each sample.
+    """Excitation that no one's folds made: pulses at the wanted pitch, and noise above breath_hz. level: (n,) how loud,
+    of each sample.
 
-    Pulses are smeared by an all-pass of drawn phases within 3 ms, without which they buzz (Kawahara et al., Restructuring speech representations, 1999, section on group delay).
+    Pulses are smeared by an all-pass of drawn phases within 3 ms, without which they buzz (Kawahara et al.,
+    Restructuring speech representations, 1999, section on group delay).
     """
     size = len(level)
     at = np.arange(size) / rate
@@ -103,7 +108,10 @@ def folds_of_nobody(level: np.ndarray, rate: int, track: PitchTrack, wanted_hz: 
 
 
 def smear(rate: int, lots: np.random.Generator) -> np.ndarray:
-    """An all-pass of drawn, smooth group delay: (odd,) taps. What passes it has the same spectrum, and loudness over time but for some milliseconds."""
+    """An all-pass of drawn, smooth group delay: (odd,) taps.
+
+    What passes it has the same spectrum, and loudness over time but for some milliseconds.
+    """
     n = 1 << int(np.ceil(np.log2(0.032 * rate)))
     bins = n // 2 + 1
     knots = np.linspace(0, bins - 1, 24)

@@ -1,4 +1,5 @@
-"""Laying disguises over the sound of a track while it streams: what is outside passes as it is, bit for bit; what is inside is held until a segment of it is whole."""
+"""Laying disguises over the sound of a track while it streams: what is outside passes as it is, bit for bit; what is
+inside is held until a segment of it is whole."""
 
 from __future__ import annotations
 
@@ -14,8 +15,10 @@ from skiagraph.voice.drawing import lots
 
 
 class LayingSettings(Value, frozen=True):
-    """fade_s: of the cross-fade at the ends, which lies outside, so that nothing inside is ever plain: too short clicks. search_s: how far from the time that a new voice is due a pause is looked for;
-    pause_s: over how much of it loudness is taken. No benchmark set these: fades of 10 to 20 ms are usual in editing sound, and three seconds hold a pause in nearly all speech."""
+    """fade_s: of the cross-fade at the ends, which lies outside, so that nothing inside is ever plain: too short
+    clicks. search_s: how far from the time that a new voice is due a pause is looked for; pause_s: over how much of it
+    loudness is taken. No benchmark set these: fades of 10 to 20 ms are usual in editing sound, and three seconds hold a
+    pause in nearly all speech."""
 
     fade_s: float = 0.02
     search_s: float = 3.0
@@ -27,7 +30,8 @@ LAYING = LayingSettings()
 
 @dataclass(frozen=True, slots=True)
 class Span:
-    """What is disguised: samples first .. after of a track (after not included), counted from the clip's first picture. channels: from 0, none for all. about: what its draws belong to."""
+    """What is disguised: samples first .. after of a track (after not included), counted from the clip's first picture.
+    channels: from 0, none for all. about: what its draws belong to."""
 
     first: int
     after: int
@@ -49,7 +53,8 @@ class Range:
 
 @dataclass(frozen=True, slots=True)
 class Plan:
-    """What is laid over a track, before its rate is known: containers may say another than the decoder gives. room: (n, channels) float at room_rate."""
+    """What is laid over a track, before its rate is known: containers may say another than the decoder gives. room: (n,
+    channels) float at room_rate."""
 
     ranges: tuple[Range, ...]
     secret: bytes
@@ -81,7 +86,8 @@ class Laying:
         return Laid(self)
 
     def over(self, blocks: Iterable[tuple[int, np.ndarray]]) -> Iterator[tuple[int, np.ndarray]]:
-        """Blocks in order, without gaps: (place of the first sample, (n, channels) of any kind of samples) each; the same samples disguised, in blocks that may be others."""
+        """Blocks in order, without gaps: (place of the first sample, (n, channels) of any kind of samples) each; the
+        same samples disguised, in blocks that may be others."""
         laid = self.begin()
         for at, block in blocks:
             yield from laid.take(at, block)

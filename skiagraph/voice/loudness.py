@@ -1,4 +1,7 @@
-"""Loudness as people hear it: ITU-R BS.1770-5, annex 1. K-weighting by its two filters for any rate, channels summed by their weights, gated in blocks of 400 ms."""
+"""Loudness as people hear it: ITU-R BS.1770-5, annex 1.
+
+K-weighting by its two filters for any rate, channels summed by their weights, gated in blocks of 400 ms.
+"""
 
 from __future__ import annotations
 
@@ -16,8 +19,11 @@ _WEIGHTS = {5: (1, 1, 1, 1.41, 1.41), 6: (1, 1, 1, 0, 1.41, 1.41), 7: (1, 1, 1, 
 
 
 def k_weighted(samples: np.ndarray, rate: int) -> np.ndarray:
-    """Samples (n, channels) as loudness weighs them: a shelf for the head, then a high pass. The coefficients are those of the recommendation at 48 kHz, made anew for other rates by the
-    bilinear transform (as in its note on other rates)."""
+    """Samples (n, channels) as loudness weighs them: a shelf for the head, then a high pass.
+
+    The coefficients are those of the recommendation at 48 kHz, made anew for other rates by the bilinear transform (as
+    in its note on other rates).
+    """
     shelf = _biquad(rate, 1681.974450955533, 0.7071752369554196, 3.999843853973347)
     cut = _biquad(rate, 38.13547087602444, 0.5003270373238773, None)
     return signal.lfilter(*cut, signal.lfilter(*shelf, samples, axis=0), axis=0)
@@ -35,7 +41,10 @@ def _biquad(rate: int, hz: float, q: float, gain_db: float | None) -> tuple[np.n
 
 
 def loudness(samples: np.ndarray, rate: int) -> float:
-    """Gated loudness of samples (n, channels), LUFS; minus infinity for silence. What is shorter than a block is one block."""
+    """Gated loudness of samples (n, channels), LUFS; minus infinity for silence.
+
+    What is shorter than a block is one block.
+    """
     samples = np.atleast_2d(samples.T).T.astype(float)
     weights = np.array(_WEIGHTS.get(samples.shape[1], (1,) * samples.shape[1]), float)
     power = (k_weighted(samples, rate) ** 2) @ weights
@@ -55,7 +64,10 @@ def loudness(samples: np.ndarray, rate: int) -> float:
 
 
 def as_loud_as(samples: np.ndarray, like: np.ndarray, rate: int, most_db: float = 40.0) -> np.ndarray:
-    """Samples (n, channels) as loud as others. What is silent stays so; peaks that would pass full scale are held under it for LIMIT_S around them."""
+    """Samples (n, channels) as loud as others.
+
+    What is silent stays so; peaks that would pass full scale are held under it for LIMIT_S around them.
+    """
     wanted, have = loudness(like, rate), loudness(samples, rate)
     if not np.isfinite(wanted) or not np.isfinite(have):
         return samples if not np.isfinite(have) else samples * 0.0

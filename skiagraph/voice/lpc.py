@@ -1,13 +1,15 @@
 """Linear prediction: what the vocal tract does to the sound of the vocal folds, as an all-pole filter for each moment.
 
-Sources: Makhoul, Linear Prediction: A Tutorial Review, 1975; poles moved by the McAdams coefficient: Patino et al., Speaker Anonymisation Using the McAdams Coefficient, 2021.
+Sources: Makhoul, Linear Prediction: A Tutorial Review, 1975; poles moved by the McAdams coefficient: Patino et al.,
+Speaker Anonymisation Using the McAdams Coefficient, 2021.
 """
 
 from __future__ import annotations
 
 import numpy as np
 
-# Share of the energy at once that is added to the autocorrelation, so that silence and pure tones have a filter: 40 dB below.
+# Share of the energy at once that is added to the autocorrelation, so that silence and pure tones have a filter: 40 dB
+# below.
 _FLOOR = 1e-4
 # Poles are kept from the unit circle by this much, so that none rings.
 _MOST_RADIUS = 0.985
@@ -21,7 +23,10 @@ def order_for(rate: int) -> int:
 
 
 def predictors(frames: np.ndarray, order: int) -> np.ndarray:
-    """Of each windowed frame (n, size) the filter A that predicts it: (n, order + 1), the first 1. By the autocorrelation method and Levinson's recursion, all frames at once."""
+    """Of each windowed frame (n, size) the filter A that predicts it: (n, order + 1), the first 1.
+
+    By the autocorrelation method and Levinson's recursion, all frames at once.
+    """
     size = frames.shape[1]
     n = 1 << int(np.ceil(np.log2(size + order + 1)))
     r = np.fft.irfft(np.abs(np.fft.rfft(frames, n, axis=1)) ** 2, n, axis=1)[:, :order + 1]
@@ -46,8 +51,12 @@ def poles(a: np.ndarray) -> np.ndarray:
 
 
 def moved(found: np.ndarray, mcadams: np.ndarray | float, scale: np.ndarray | float, bent: tuple[np.ndarray, np.ndarray] | None = None) -> np.ndarray:
-    """Poles with their angle φ (0..π) at scale · φ ^ mcadams. A coefficient under 1 brings formants together around 1 rad, one over 1 apart; scale moves all of them, as another length of the vocal tract
-    does. Poles on the real axis stay. mcadams, scale: one for all, or (n, 1). bent: angles, rising from 0 to π, and where each is brought before that; between them in straight lines."""
+    """Poles with their angle φ (0..π) at scale · φ ^ mcadams.
+
+    A coefficient under 1 brings formants together around 1 rad, one over 1 apart; scale moves all of them, as another
+    length of the vocal tract does. Poles on the real axis stay. mcadams, scale: one for all, or (n, 1). bent: angles,
+    rising from 0 to π, and where each is brought before that; between them in straight lines.
+    """
     angle, radius = np.angle(found), np.minimum(np.abs(found), _MOST_RADIUS)
     there = np.abs(angle)
     to = np.interp(there, *bent) if bent is not None else there
@@ -74,7 +83,8 @@ def response_of(a: np.ndarray, size: int) -> np.ndarray:
 
 
 def formants_hz(found: np.ndarray, rate: int) -> np.ndarray:
-    """Where the first four formants of a voice lie in the middle, Hz, by the poles (n, order) of its voiced pieces; those of a neutral tract of middle length where too little is known."""
+    """Where the first four formants of a voice lie in the middle, Hz, by the poles (n, order) of its voiced pieces;
+    those of a neutral tract of middle length where too little is known."""
     hz = np.angle(found) * rate / (2 * np.pi)
     width = -np.log(np.maximum(np.abs(found), 1e-6)) * rate / np.pi
     hz = np.sort(np.where((hz > 200) & (hz < 5200) & (width < 500), hz, np.inf), axis=1)[:, :4]
@@ -83,5 +93,6 @@ def formants_hz(found: np.ndarray, rate: int) -> np.ndarray:
 
 
 def neutral_hz(tract_hz: float) -> np.ndarray:
-    """The first four formants of an even tube, whose formants are tract_hz apart: F_n = (n - 1/2) dF (Reby and McComb, Anatomical constraints generate honesty, 2003)."""
+    """The first four formants of an even tube, whose formants are tract_hz apart: F_n = (n - 1/2) dF (Reby and McComb,
+    Anatomical constraints generate honesty, 2003)."""
     return (np.arange(4) + 0.5) * tract_hz

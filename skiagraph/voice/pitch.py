@@ -1,6 +1,7 @@
 """How high a voice speaks, moment by moment: by normalised autocorrelation, and the likeliest way through it.
 
-Sources: Boersma, Accurate Short-term Analysis of the Fundamental Frequency, 1993 (autocorrelation divided by the window's, voiced against unvoiced candidates, cost of jumps).
+Sources: Boersma, Accurate Short-term Analysis of the Fundamental Frequency, 1993 (autocorrelation divided by the
+window's, voiced against unvoiced candidates, cost of jumps).
 """
 
 from __future__ import annotations
@@ -14,9 +15,11 @@ from skiagraph.values import Value
 
 
 class PitchSettings(Value, frozen=True):
-    """lowest, highest: Hz that voices speak at; a wider range takes octaves for the voice more often. hop_s: between two values; window_s: that one is taken from, three periods of the lowest
-    voice. voiced: height of the autocorrelation's peak from which a moment is voiced; less calls noise a voice; low: share of power under NARROW / 2 that a voice has at least, which hisses have not. octave, jump, change: costs of low candidates, of an octave between two values, and of
-    voicing that begins or ends, as in Boersma 1993, where voiced is 0.45 and octave 0.01:
+    """lowest, highest: Hz that voices speak at; a wider range takes octaves for the voice more often. hop_s: between
+    two values; window_s: that one is taken from, three periods of the lowest voice. voiced: height of the
+    autocorrelation's peak from which a moment is voiced; less calls noise a voice; low: share of power under NARROW / 2
+    that a voice has at least, which hisses have not. octave, jump, change: costs of low candidates, of an octave
+    between two values, and of voicing that begins or ends, as in Boersma 1993, where voiced is 0.45 and octave 0.01:
     higher here, since noise in a narrow band is more like itself, and windows are shorter."""
 
     lowest: float = 60.0
@@ -31,7 +34,8 @@ class PitchSettings(Value, frozen=True):
 
 
 PITCH = PitchSettings()
-# Rate that pitch is looked for at, Hz, and rate before, which leaves nothing above half of it: so peaks are wide beside the distance of lags, and a lag of two periods is not taken for one.
+# Rate that pitch is looked for at, Hz, and rate before, which leaves nothing above half of it: so peaks are wide beside
+# the distance of lags, and a lag of two periods is not taken for one.
 RATE, NARROW = 8000, 2400
 # Candidates a moment.
 _CANDIDATES = 6

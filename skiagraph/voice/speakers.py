@@ -1,7 +1,10 @@
-"""Whose voice it is: 256 numbers for a piece of speech, near each other for one speaker. They live in memory only: never in a project, a cache or a log.
+"""Whose voice it is: 256 numbers for a piece of speech, near each other for one speaker.
 
-Network: Wan et al., Generalized End-to-End Loss for Speaker Verification, 2018, as trained by C. Jemine for Resemblyzer (Apache-2.0; see tools/convert_speaker.py). Its spectrogram is that of librosa:
-power in 40 Slaney mel bands, 25 ms each 10 ms, 160 of them at once, normalised to -30 dB.
+They live in memory only: never in a project, a cache or a log.
+
+Network: Wan et al., Generalized End-to-End Loss for Speaker Verification, 2018, as trained by C. Jemine for Resemblyzer
+(Apache-2.0; see tools/convert_speaker.py). Its spectrogram is that of librosa: power in 40 Slaney mel bands, 25 ms each
+10 ms, 160 of them at once, normalised to -30 dB.
 """
 
 from __future__ import annotations
@@ -21,10 +24,12 @@ _LEVEL = 10 ** (-30 / 20)
 
 
 class SpeakerSettings(Value, frozen=True):
-    """same: likeness (cosine) from which two pieces of speech are taken for one speaker when groups are made; more makes more groups, which costs a question instead of a confusion. least_s: a shorter piece
-    is too little to make groups by (the network was trained with 1.6 s at once); it goes to the group it is most like. short: likeness that such a piece has at least to its group, or it is one of its own.
-    turn: likeness of the 1.6 s before and after a moment under which another may have begun to speak; parting too often costs little, since groups put pieces of one voice together again. turn_step_s: such
-    moments are so far apart. Set by benchmarks/voice.py (conversations)."""
+    """same: likeness (cosine) from which two pieces of speech are taken for one speaker when groups are made; more
+    makes more groups, which costs a question instead of a confusion. least_s: a shorter piece is too little to make
+    groups by (the network was trained with 1.6 s at once); it goes to the group it is most like. short: likeness that
+    such a piece has at least to its group, or it is one of its own. turn: likeness of the 1.6 s before and after a
+    moment under which another may have begun to speak; parting too often costs little, since groups put pieces of one
+    voice together again. turn_step_s: such moments are so far apart. Set by benchmarks/voice.py (conversations)."""
 
     same: float = 0.80
     least_s: float = 3.0
@@ -58,7 +63,10 @@ class SpeakerEncoder:
 
 
     def turns(self, samples: np.ndarray, settings: SpeakerSettings = SPEAKERS) -> list[tuple[int, int]]:
-        """Speech at RATE in pieces of which each is one speaker's, as far as can be told: (first, after) samples each. Another begins where what is said before is least like what is said after."""
+        """Speech at RATE in pieces of which each is one speaker's, as far as can be told: (first, after) samples each.
+
+        Another begins where what is said before is least like what is said after.
+        """
         size, step = FRAMES * STEP, round(settings.turn_step_s * RATE)
         moments = np.arange(size, len(samples) - size + 1, step)
         if not len(moments):
@@ -113,9 +121,11 @@ def _filters() -> np.ndarray:
 
 
 def groups(described: Sequence[np.ndarray], seconds: Sequence[float], settings: SpeakerSettings = SPEAKERS) -> list[int]:
-    """The speaker of each piece of speech, from 0 in the order in which they are first heard. seconds: how long each piece is.
+    """The speaker of each piece of speech, from 0 in the order in which they are first heard. seconds: how long each
+    piece is.
 
-    Agglomerative clustering by mean likeness (average linkage), of the longer pieces first; short pieces, of which the network knows little, join the group they are most like.
+    Agglomerative clustering by mean likeness (average linkage), of the longer pieces first; short pieces, of which the
+    network knows little, join the group they are most like.
     """
     if not described:
         return []

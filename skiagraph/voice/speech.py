@@ -1,4 +1,5 @@
-"""Speech taken apart into the pitch, the folds and the tract, and put together otherwise, sample for sample as long as it was."""
+"""Speech taken apart into the pitch, the folds and the tract, and put together otherwise, sample for sample as long as
+it was."""
 
 from __future__ import annotations
 
@@ -19,7 +20,8 @@ PIECE_S = 0.025
 LEVEL_S = 0.012
 # Formants are looked for in sound whose upper half is raised, as the lips lower it.
 PREEMPHASIS = 0.95
-# Spectrum of speech over a long time, of all languages and both sexes, dB at the middles of thirds of an octave, Hz: Byrne et al., An international comparison of long-term average speech spectra, 1994.
+# Spectrum of speech over a long time, of all languages and both sexes, dB at the middles of thirds of an octave, Hz:
+# Byrne et al., An international comparison of long-term average speech spectra, 1994.
 _LONG_HZ = np.array([63, 80, 100, 125, 160, 200, 250, 315, 400, 500, 630, 800, 1000, 1250, 1600, 2000, 2500, 3150, 4000, 5000, 6300, 8000], float)
 _LONG_DB = np.array([38.6, 43.5, 54.4, 57.7, 56.8, 60.2, 60.3, 59.0, 62.1, 62.1, 60.5, 56.8, 53.7, 53.0, 52.0, 48.7, 48.1, 46.8, 45.6, 44.5, 44.3, 43.7])
 # A long-term spectrum is brought at most so far towards another, dB: what was not said cannot be raised out of noise.
@@ -27,7 +29,8 @@ _MOST_DB = 18.0
 _TAPS = 1023
 # A formant is moved at most so far, times: beyond, vowels become others.
 LEAST_BENT, MOST_BENT = 0.7, 1.45
-# Voiced speech of which the length of a throat is known half, where each of its formants lies, and its long-term spectrum, s.
+# Voiced speech of which the length of a throat is known half, where each of its formants lies, and its long-term
+# spectrum, s.
 LENGTH_S, EACH_S, SPECTRUM_S = 0.2, 0.8, 0.3
 
 
@@ -98,14 +101,17 @@ class Speech:
 
     @cached_property
     def throat_hz(self) -> np.ndarray:
-        """(4,) where the formants of the speaker lie, as far as so much speech tells: in a single word they are those of its vowels, which are not the speaker's. What is not known is taken to be a neutral
-        throat's."""
+        """(4,) where the formants of the speaker lie, as far as so much speech tells: in a single word they are those
+        of its vowels, which are not the speaker's. What is not known is taken to be a neutral throat's."""
         apart = np.log(self.formants_hz / lpc.neutral_hz(lpc.MIDDLE_TRACT_HZ))
         length, each = (self.voiced_s / (self.voiced_s + needed) for needed in (LENGTH_S, EACH_S))
         return lpc.neutral_hz(lpc.MIDDLE_TRACT_HZ) * np.exp(length * apart.mean() + each * (apart - apart.mean()))
 
     def bent_to(self, wanted_hz: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-        """How angles of poles are brought so that the formants lie at other places in the middle, for `said`. What is more than LEAST_BENT and MOST_BENT is held there."""
+        """How angles of poles are brought so that the formants lie at other places in the middle, for `said`.
+
+        What is more than LEAST_BENT and MOST_BENT is held there.
+        """
         have = self.throat_hz
         to = have * np.clip(wanted_hz / have, LEAST_BENT, MOST_BENT)
         turn = 2 * np.pi / self.rate
@@ -138,7 +144,8 @@ class Speech:
 
     @cached_property
     def voicing(self) -> np.ndarray:
-        """How far the throat sounds in each sample, 0..1, with a clear pitch or without: a creaky vowel is no consonant."""
+        """How far the throat sounds in each sample, 0..1, with a clear pitch or without: a creaky vowel is no
+        consonant."""
         at = np.arange(len(self.samples)) / self.rate
         return ndimage.uniform_filter1d(((self.track.at(at) > 0) | sonorant(self.samples, self.rate)).astype(float), max(1, round(LEVEL_S / 2 * self.rate)))
 
@@ -147,7 +154,11 @@ class Speech:
         return at_pitch(self.residual, self.rate, self.track, hz)
 
     def of_nobody(self, hz: np.ndarray, lots: np.random.Generator, breath_hz: float) -> np.ndarray:
-        """Folds that are nobody's, at a pitch. Where nothing is voiced the residual stays: noise in its place takes half of the consonants away (benchmarks/voice.py: words wrong 16 instead of 8 %)."""
+        """Folds that are nobody's, at a pitch.
+
+        Where nothing is voiced the residual stays: noise in its place takes half of the consonants away
+        (benchmarks/voice.py: words wrong 16 instead of 8 %).
+        """
         made = folds_of_nobody(self.level, self.rate, self.track, hz, lots, min(breath_hz, 0.4 * self.rate))
         return self.voicing * made + (1 - self.voicing) * self.residual
 
@@ -157,7 +168,8 @@ class Speech:
 
     def said(self, excitation: np.ndarray, mcadams: float | np.ndarray = 1.0, scale: float | np.ndarray = 1.0,
              bent: tuple[np.ndarray, np.ndarray] | None = None) -> np.ndarray:
-        """The same words of the tract, excited otherwise: as many samples. mcadams, scale: of the poles, one or one a piece; bent: as lpc.moved."""
+        """The same words of the tract, excited otherwise: as many samples. mcadams, scale: of the poles, one or one a
+        piece; bent: as lpc.moved."""
         a = self._a
         if bent is not None or np.any(np.asarray(mcadams) != 1) or np.any(np.asarray(scale) != 1):
             mcadams, scale = (np.asarray(v)[..., None] if np.ndim(v) else v for v in (mcadams, scale))
@@ -194,7 +206,8 @@ def long_spectrum(samples: np.ndarray, rate: int) -> np.ndarray:
 def with_long_spectrum(samples: np.ndarray, rate: int, tilt_db: float = 0.0, share: float = 1.0, bumps_db: np.ndarray | None = None) -> np.ndarray:
     """Speech with the long-term spectrum of speakers in general instead of its own, which tells speakers apart.
 
-    tilt_db: more of it an octave upwards; share: how far it is brought there; bumps_db: added at the thirds of an octave.
+    tilt_db: more of it an octave upwards; share: how far it is brought there; bumps_db: added at the thirds of an
+    octave.
     """
     have = long_spectrum(samples, rate)
     hz = _LONG_HZ[:len(have)]

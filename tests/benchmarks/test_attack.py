@@ -1,4 +1,5 @@
-"""The attacks on covers: what is right is counted as right, a blur is really divided out, and a cover that hides nothing is told from one that does."""
+"""The attacks on covers: what is right is counted as right, a blur is really divided out, and a cover that hides
+nothing is told from one that does."""
 
 import unittest
 

@@ -33,7 +33,8 @@ class PannedTest(unittest.TestCase):
             self._lies_where_it_is_seen(picture, ids, heads, upright)
             self.assertEqual([(h.actor, round(h.angle)) for h in heads], [("p0", 20)])
             y, x = np.nonzero((ids == 1) | (ids == HEAD_OFFSET + 1))
-            # Upside goes to the right when it turns clockwise, so that the longer axis leans from top right to bottom left.
+            # Upside goes to the right when it turns clockwise, so that the longer axis leans from top right to bottom
+            # left.
             self.assertLess(np.cov(x, y)[0, 1], -.05 * np.sqrt(x.var() * y.var()))
 
     def _lies_where_it_is_seen(self, picture, ids, heads, size):

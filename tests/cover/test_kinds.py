@@ -1,4 +1,5 @@
-"""What hides: strength follows the face, nothing finer than a block or a blur is left, nothing shimmers, and all depths are served."""
+"""What hides: strength follows the face, nothing finer than a block or a blur is left, nothing shimmers, and all depths
+are served."""
 
 import unittest
 
@@ -95,7 +96,8 @@ class BlurTest(unittest.TestCase):
         self.assertLess(hazy.astype(float).std(), 0.5 * blurred.astype(float).std())
 
     def test_so_little_is_left_that_it_is_a_picture_of_few_cells(self):
-        """Whatever stands in the source: what is seen has no more freedom than its cells, so that no deconvolution can find more."""
+        """Whatever stands in the source: what is seen has no more freedom than its cells, so that no deconvolution can
+        find more."""
         seen = np.array([Blur(0.24, even=0).hide(region(noise(seed=n), BOX)).astype(float).ravel() for n in range(200)])
         strengths = np.linalg.svd(seen - seen.mean(axis=0), compute_uv=False)
         self.assertLess(np.count_nonzero(strengths > 0.05 * strengths[0]), 64)

@@ -37,7 +37,8 @@ class OverTest(TemporaryFolder):
             self.assertEqual(set(shown[y0:y1, x0:x1][small.alpha == 255].tolist()), {0})
 
     def test_where_two_overlap_nothing_of_the_source_shows_that_one_of_them_hides(self):
-        """Change the source only under a cover that hides everything: whatever lies over it, nothing of the change is seen there."""
+        """Change the source only under a cover that hides everything: whatever lies over it, nothing of the change is
+        seen there."""
         solid = self.layer(Solid((90, 90, 90)), 90, 80, 80)
         inside = np.zeros((160, 200), bool)
         x0, y0, x1, y1 = solid.box

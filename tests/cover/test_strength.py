@@ -1,4 +1,5 @@
-"""The measure of strength: it orders covers as everybody knows them, sees through none, and finds the weakest that is safe."""
+"""The measure of strength: it orders covers as everybody knows them, sees through none, and finds the weakest that is
+safe."""
 
 import unittest
 

@@ -1,4 +1,5 @@
-"""The demo: drawn from numbers, the same each time, with truth that fits its pixels, and people the detector takes for people."""
+"""The demo: drawn from numbers, the same each time, with truth that fits its pixels, and people the detector takes for
+people."""
 
 import unittest
 from dataclasses import replace

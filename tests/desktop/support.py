@@ -1,4 +1,5 @@
-"""Driving the real window without a screen: one application, event loops that never hold the interpreter lock, screenshots as arrays."""
+"""Driving the real window without a screen: one application, event loops that never hold the interpreter lock,
+screenshots as arrays."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""Who is who in the real window: questions, merging, splitting, moving, dismissing, lists and decisions for many; all undoable."""
+"""Who is who in the real window: questions, merging, splitting, moving, dismissing, lists and decisions for many; all
+undoable."""
 
 from unittest import mock
 

@@ -1,5 +1,6 @@
-"""Scans and exports in the real window, as an editor meets them: decide meanwhile, cancel, keep, scan again, undo, reopen, two
-windows, another project; and nobody is ever uncovered by it. The scan itself says here what the test tells it to."""
+"""Scans and exports in the real window, as an editor meets them: decide meanwhile, cancel, keep, scan again, undo,
+reopen, two windows, another project; and nobody is ever uncovered by it. The scan itself says here what the test tells
+it to."""
 
 import threading
 from unittest import mock

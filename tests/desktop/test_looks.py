@@ -1,4 +1,5 @@
-"""The look of a project in the real window: house styles, versions, comparing, everything but those shown, labels, and the meter."""
+"""The look of a project in the real window: house styles, versions, comparing, everything but those shown, labels, and
+the meter."""
 
 from unittest import mock
 

@@ -1,4 +1,5 @@
-"""The voice row and the voice in the inspector, driven in the real window: drawn, dragged, named, disguised, listened to, handed over."""
+"""The voice row and the voice in the inspector, driven in the real window: drawn, dragged, named, disguised, listened
+to, handed over."""
 
 import numpy as np
 from PySide6.QtCore import QPoint, Qt

@@ -1,4 +1,5 @@
-"""Every text of the window goes through the translation: a made-up language marks what has, and what is left unmarked has not."""
+"""Every text of the window goes through the translation: a made-up language marks what has, and what is left unmarked
+has not."""
 
 import re
 

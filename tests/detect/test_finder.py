@@ -33,7 +33,8 @@ def scene(size, *people, background=120):
 
 
 def turned_scenes(look, unit, rolls):
-    """For each roll, degrees clockwise, a picture of somebody that is turned by so much, and where the middle of the head is in it, (2,)."""
+    """For each roll, degrees clockwise, a picture of somebody that is turned by so much, and where the middle of the
+    head is in it, (2,)."""
     upright = scene((720, 720), (look, 400, 300, unit, 0, 0))
     for roll in rolls:
         turn = cv2.getRotationMatrix2D((360, 360), -roll, 1.0)

@@ -1,4 +1,5 @@
-"""The exact edge inside a loose outline: what is found is the thing, it is steady, and it never goes beyond the outline."""
+"""The exact edge inside a loose outline: what is found is the thing, it is steady, and it never goes beyond the
+outline."""
 
 import json
 import tempfile

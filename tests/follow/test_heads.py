@@ -1,4 +1,5 @@
-"""Heads that were drawn by hand, on the demo with its truth: they are found again after crossings and absences, and nobody else is taken for them."""
+"""Heads that were drawn by hand, on the demo with its truth: they are found again after crossings and absences, and
+nobody else is taken for them."""
 
 import unittest
 
@@ -16,7 +17,8 @@ from skiagraph.track.path import BRIDGED
 
 class HeadsTest(unittest.TestCase):
     def followed(self, clip, actor, start):
-        """Share of the frames that show most of an actor's head in which it is covered, frames that are wrong and not said to be, and what was found."""
+        """Share of the frames that show most of an actor's head in which it is covered, frames that are wrong and not
+        said to be, and what was found."""
         truth = load_truth(shipped(f"{clip}.truth.json"))
         every = {n: h for n, present in enumerate(truth.heads) for h in present if h.actor == actor}
         seen = [n for n, h in every.items() if h.head_visible > 0.5]

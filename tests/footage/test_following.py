@@ -1,4 +1,5 @@
-"""Following through a real film: the path becomes evidence, what was placed stays, and nothing that was covered is less so."""
+"""Following through a real film: the path becomes evidence, what was placed stays, and nothing that was covered is less
+so."""
 
 import csv
 

@@ -1,4 +1,5 @@
-"""Recognising people across clips: joined where sure, asked where not, never into somebody who is shown, and nothing of it written."""
+"""Recognising people across clips: joined where sure, asked where not, never into somebody who is shown, and nothing of
+it written."""
 
 from skiagraph.demo.ship import shipped
 from skiagraph.footage.adding import add_clip

@@ -1,4 +1,5 @@
-"""Lists out and in: covered files where the originals were, the right frames of them, and nothing of this machine in it."""
+"""Lists out and in: covered files where the originals were, the right frames of them, and nothing of this machine in
+it."""
 
 from fractions import Fraction
 

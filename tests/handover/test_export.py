@@ -176,7 +176,8 @@ class ExportTest(TemporaryFolder):
 
 
 class PartTest(TemporaryFolder):
-    """From one frame to another as a film of its own: the same frames, sound of that time, timecode from there; and the check knows which frames they are."""
+    """From one frame to another as a film of its own: the same frames, sound of that time, timecode from there; and the
+    check knows which frames they are."""
 
     def test_a_part_is_written_with_its_sound_and_timecode(self):
         clip = make_clip(self.folder / "a.mov", 50, size=(320, 240), options={"g": 10}, sound=True, timecode="10:00:00:00")

@@ -1,4 +1,5 @@
-"""Sound that is changed on its way into a file: sample for sample in its place, in every format; what is not changed is copied."""
+"""Sound that is changed on its way into a file: sample for sample in its place, in every format; what is not changed is
+copied."""
 
 from fractions import Fraction
 

@@ -89,7 +89,8 @@ def crashing_at_five(inside, info, index, how):
 
 
 class Watched:
-    """A process that is told from all others, also from a later one with its number, and whose end is waited for without using the processor."""
+    """A process that is told from all others, also from a later one with its number, and whose end is waited for
+    without using the processor."""
 
     def __init__(self, pid):
         self.pid = pid

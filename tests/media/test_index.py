@@ -37,7 +37,8 @@ OF_AVI = {
 
 
 def packed(path, made):
-    """An AVI whose packets hold a picture and the one that is shown before it, as encoders packed them that knew no other way; after each comes one that holds nothing."""
+    """An AVI whose packets hold a picture and the one that is shown before it, as encoders packed them that knew no
+    other way; after each comes one that holds nothing."""
     # Says, in the encoder's own words, that pictures are packed.
     says = b"\0\0\1\xb2DivX503b1393p"
     with av.open(str(made)) as source, av.open(str(path), "w") as out:

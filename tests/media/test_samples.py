@@ -1,4 +1,5 @@
-"""The samples of a track in their places: late sound, gaps, overlaps, other rates; and what is made of them for ears, networks and eyes."""
+"""The samples of a track in their places: late sound, gaps, overlaps, other rates; and what is made of them for ears,
+networks and eyes."""
 
 import unittest
 from fractions import Fraction

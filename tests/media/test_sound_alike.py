@@ -12,7 +12,8 @@ RATE = 48000
 
 
 def tone(path, codec, *, count=RATE, late=0, change=None, tracks=1, rate=RATE, language=""):
-    """A film with sound tracks of noise that is the same in each call. late: samples of silence before it; change: (first, last) samples that are another noise."""
+    """A film with sound tracks of noise that is the same in each call. late: samples of silence before it; change:
+    (first, last) samples that are another noise."""
     noise = np.random.default_rng(7).integers(-8000, 8000, count + late).astype(np.int16)
     noise[:late] = 0
     if late:

@@ -1,4 +1,5 @@
-"""Sound on its way into a file: as it was where the format holds it, encoded where it does not, without anybody's words."""
+"""Sound on its way into a file: as it was where the format holds it, encoded where it does not, without anybody's
+words."""
 
 import os
 from fractions import Fraction

@@ -1,4 +1,5 @@
-"""House styles: they go there and back through a file with their pictures, ship in a state that can be used, and what is none is a sentence."""
+"""House styles: they go there and back through a file with their pictures, ship in a state that can be used, and what
+is none is a sentence."""
 
 import json
 from importlib.resources import files

@@ -1,4 +1,5 @@
-"""The look of a whole project: house styles in one step, versions on the same paths, everything covered but somebody, lead and tail."""
+"""The look of a whole project: house styles in one step, versions on the same paths, everything covered but somebody,
+lead and tail."""
 
 import unittest
 

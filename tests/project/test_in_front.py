@@ -99,7 +99,8 @@ def replace_faces(result, faces):
 
 class NoRimTest(TemporaryFolder):
     def test_covers_do_not_take_in_the_colour_of_what_is_in_front(self):
-        """A white hand before a dark face: the cover around the hand is as dark as without it, and the hand is as it was."""
+        """A white hand before a dark face: the cover around the hand is as dark as without it, and the hand is as it
+        was."""
         def draw(n, width, height):
             picture = np.full((height, width, 3), 40, np.uint8)
             picture[:, 100:140] = 240

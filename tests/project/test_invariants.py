@@ -1,7 +1,8 @@
 """The four invariants of the document, tried with random edits, scans, cancels, undos and reopenings.
 
-1. Only a person's decision makes a pixel less covered than it was. 2. Undo then redo gives the same value, and undo and evidence
-leave each other alone. 3. Saving and loading gives an equal project. 4. What is accepted stays so only for what was looked at.
+1. Only a person's decision makes a pixel less covered than it was. 2. Undo then redo gives the same value, and undo and
+   evidence leave each other alone. 3. Saving and loading gives an equal project. 4. What is accepted stays so only for
+   what was looked at.
 """
 
 import tempfile

@@ -1,5 +1,5 @@
-"""A kind that is added from outside, without touching another file, is drawn, saved, loaded, checked and exported; and what each
-family promises holds for every kind there is."""
+"""A kind that is added from outside, without touching another file, is drawn, saved, loaded, checked and exported; and
+what each family promises holds for every kind there is."""
 
 import unittest
 from typing import Annotated, ClassVar

@@ -1,4 +1,5 @@
-"""Margin, feather and strength at some frames only: the same reach as hand work, and never a finer cover than was asked for."""
+"""Margin, feather and strength at some frames only: the same reach as hand work, and never a finer cover than was asked
+for."""
 
 import unittest
 

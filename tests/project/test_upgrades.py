@@ -1,4 +1,7 @@
-"""Projects of version 1 open as the same covers. The fixtures were written by version 1, and what it covered was kept beside them."""
+"""Projects of version 1 open as the same covers.
+
+The fixtures were written by version 1, and what it covered was kept beside them.
+"""
 
 import hashlib
 import json
@@ -52,7 +55,9 @@ class UpgradeTest(unittest.TestCase):
         self.assertTrue(project.scan_of("c1").every == 1 and project.scan_of("c2") is None)
 
     def test_the_same_findings(self):
-        """As version 1 had them of the scanned fixture, but that the gap begins seven frames sooner, where somebody was hardly sure since they were surely found last; and that its mosaic of 7 blocks is too weak, which version 1 did not know."""
+        """As version 1 had them of the scanned fixture, but that the gap begins seven frames sooner, where somebody was
+        hardly sure since they were surely found last; and that its mosaic of 7 blocks is too weak, which version 1 did
+        not know."""
         project = file.load(FIXTURES / "scanned.skiagraph")
         found = [(f.subject, f.reason, f.first, f.last, f.worst, f.at) for f in findings(project)]
         self.assertEqual([f for f in found if f[1] != Reason.TOO_WEAK], [("s3", "gap", 119, 197, 53.0, 139)])
@@ -111,7 +116,8 @@ class UpgradedFileTest(TemporaryFolder):
 
 
 class VersionTwoTest(unittest.TestCase):
-    """A project of version 2, with keyframes, corrections, a polygon, and what was followed by hand, has just the same mattes."""
+    """A project of version 2, with keyframes, corrections, a polygon, and what was followed by hand, has just the same
+    mattes."""
 
     def test_the_same_mattes_and_rows(self):
         folder = FIXTURES.parent / "version-2"

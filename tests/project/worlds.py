@@ -1,4 +1,5 @@
-"""Small worlds for properties: clips without files, people who are where they are, and scans that see more or less of them."""
+"""Small worlds for properties: clips without files, people who are where they are, and scans that see more or less of
+them."""
 
 from __future__ import annotations
 

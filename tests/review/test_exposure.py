@@ -1,4 +1,5 @@
-"""Proof on the delivered file: faces that nobody agreed to show are found in it, covered ones are not, whoever drew the cover."""
+"""Proof on the delivered file: faces that nobody agreed to show are found in it, covered ones are not, whoever drew the
+cover."""
 
 from fractions import Fraction
 from unittest import mock

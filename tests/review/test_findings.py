@@ -195,7 +195,8 @@ class FindingTest(TemporaryFolder):
             self.assertEqual(set(asked(*paths)), {lost, appears}, why)
         self.assertEqual(set(asked(waiting(44), head_path(30, 10, cx=84))), {lost, appears, ("s2", Reason.ENDS_INSIDE)}, "who is gone before it ends is not whoever was lost")
         self.assertEqual(asked(waiting(44), head_path(30, 30, cx=84), show="s2"), [lost], "who is shown hides nobody")
-        # Of two who were lost, one appears: the nearer. Of two and two, each is one, though both appear nearest to the same.
+        # Of two who were lost, one appears: the nearer. Of two and two, each is one, though both appear nearest to the
+        # same.
         self.assertEqual(asked(waiting(44), waiting(44, cx=86), head_path(30, 30, cx=84)), [lost])
         self.assertEqual(asked(waiting(44), waiting(44, cx=86), head_path(30, 30, cx=84), head_path(31, 29, cx=85)), [])
 

@@ -1,4 +1,5 @@
-"""What the check of an exported file compares beside faces: covers as strong as decided, the picture outside of them, times, tags, sound; and that searching only what changed misses nothing."""
+"""What the check of an exported file compares beside faces: covers as strong as decided, the picture outside of them,
+times, tags, sound; and that searching only what changed misses nothing."""
 
 from fractions import Fraction
 from unittest import mock

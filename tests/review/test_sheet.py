@@ -1,4 +1,5 @@
-"""The contact sheet: it shows every frame by some picture, the doubtful ones more often and first; what was looked at stays so until it changes."""
+"""The contact sheet: it shows every frame by some picture, the doubtful ones more often and first; what was looked at
+stays so until it changes."""
 
 import tempfile
 import unittest.mock

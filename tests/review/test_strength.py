@@ -1,4 +1,5 @@
-"""Strength on a clip's own pictures: a cover through which the networks see somebody is told from one through which they do not."""
+"""Strength on a clip's own pictures: a cover through which the networks see somebody is told from one through which
+they do not."""
 
 from skiagraph.cover.cover import Cover, Style
 from skiagraph.cover.strength import Safety

@@ -1,4 +1,5 @@
-"""Boxes and polygons: inside is inside, distances never overestimate outside, and they are written as people write them."""
+"""Boxes and polygons: inside is inside, distances never overestimate outside, and they are written as people write
+them."""
 
 import unittest
 

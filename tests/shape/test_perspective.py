@@ -1,4 +1,5 @@
-"""A plane in perspective: its corners are where they are put, what is inside is inside, and covers on it are never smaller than they were drawn."""
+"""A plane in perspective: its corners are where they are put, what is inside is inside, and covers on it are never
+smaller than they were drawn."""
 
 import unittest
 

@@ -1,4 +1,5 @@
-"""Polygons and curves: the edge goes through the points, changes of points change just them, and changing the kind covers no less than it can."""
+"""Polygons and curves: the edge goes through the points, changes of points change just them, and changing the kind
+covers no less than it can."""
 
 import unittest
 

@@ -1,4 +1,5 @@
-"""Outlines: inside is inside, the raster is complete and soft only outwards, handles pull what they say, and angles never jump."""
+"""Outlines: inside is inside, the raster is complete and soft only outwards, handles pull what they say, and angles
+never jump."""
 
 import unittest
 

@@ -6,7 +6,8 @@ SIZE = 640, 360
 
 
 def scene(seed: int, shift: int = 0, light: float = 1.0, noise: float = 0.0) -> np.ndarray:
-    """A bright wall above a dark floor, as every place here has them, with things by lot in it; uint8 grey. shift: px to the right."""
+    """A bright wall above a dark floor, as every place here has them, with things by lot in it; uint8 grey. shift: px
+    to the right."""
     rng = np.random.default_rng(seed)
     picture = np.full((SIZE[1], SIZE[0] + 400), 70, np.uint8)
     picture[:200] = 190

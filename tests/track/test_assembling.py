@@ -28,7 +28,8 @@ class PathTest(unittest.TestCase):
         self.assertTrue((path.width >= 0.99 * 60).all())
 
     def test_where_somebody_stops_in_a_blink_the_cover_holds_the_curve(self):
-        # A head that runs, and stands from frame 20 on; frame 19 is not known, and it may have stopped before it or after.
+        # A head that runs, and stands from frame 20 on; frame 19 is not known, and it may have stopped before it or
+        # after.
         straight, = self.path(Chain((tracklet(1, [n for n in range(40) if n != 19], lambda n: 100 + 20 * n),)))
         stops, = self.path(Chain((tracklet(1, [n for n in range(40) if n != 19], lambda n: 100 + 20 * min(n, 20)),)))
         self.assertGreater(stops.width[19], straight.width[19] + 2 * 20 / 8)

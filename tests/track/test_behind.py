@@ -1,4 +1,5 @@
-"""Whoever was lost behind another head is covered around it, for as long as they may be there; and nobody else is covered more."""
+"""Whoever was lost behind another head is covered around it, for as long as they may be there; and nobody else is
+covered more."""
 
 import unittest
 from dataclasses import replace
@@ -129,7 +130,8 @@ class BehindTest(unittest.TestCase):
 
 
 def coming(first, lead=4, number=1, frames=40, at=0.0):
-    """Somebody who walks to the left at 8 px a frame and was not found in the first `lead` frames. at: px to the right of who is at x = 1280 in frame 10."""
+    """Somebody who walks to the left at 8 px a frame and was not found in the first `lead` frames. at: px to the right
+    of who is at x = 1280 in frame 10."""
     xs = 1280 - 8.0 * (np.arange(first, first + frames) - 10) + at
     rows = np.array([[x, 150, WIDTH, HEIGHT, 0, 0.3 if k < lead else 0.9] for k, x in enumerate(xs)])
     return Stretch(Path.from_rows(first, rows, np.array([FOLLOWED] * lead + [FOUND] * (frames - lead))), (number,), (), (), None, False, number)

@@ -1,4 +1,5 @@
-"""Where somebody's head is by their whole body: there from every side and while a few px wide, elsewhere from an elbow or a knee, and nowhere on a wall."""
+"""Where somebody's head is by their whole body: there from every side and while a few px wide, elsewhere from an elbow
+or a knee, and nowhere on a wall."""
 
 import unittest
 from dataclasses import replace

@@ -1,4 +1,5 @@
-"""A head that is found elsewhere than it was followed to, or elsewhere for a moment: both places are covered, and no row is smaller than before."""
+"""A head that is found elsewhere than it was followed to, or elsewhere for a moment: both places are covered, and no
+row is smaller than before."""
 
 import unittest
 from dataclasses import replace

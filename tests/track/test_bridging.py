@@ -1,4 +1,5 @@
-"""What has to be followed, from both ends of a gap and back from a first sight, and how covers are held where a follower stops."""
+"""What has to be followed, from both ends of a gap and back from a first sight, and how covers are held where a
+follower stops."""
 
 import unittest
 

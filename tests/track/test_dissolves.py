@@ -1,4 +1,5 @@
-"""Dissolves: found where one place melts into another, in no pan, zoom, cut or change of light; and everybody is covered over all of them."""
+"""Dissolves: found where one place melts into another, in no pan, zoom, cut or change of light; and everybody is
+covered over all of them."""
 
 import unittest
 

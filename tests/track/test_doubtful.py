@@ -126,7 +126,8 @@ class NobodyTest(unittest.TestCase):
 
 
 def look(x=100.0, sure=0.0, away=(0.0, 0.0), no_face=True, nobody=False, whole=True, frame=5):
-    """What is seen of something doubtful at x in one frame. away: heads from there to where the body network sees the head."""
+    """What is seen of something doubtful at x in one frame. away: heads from there to where the body network sees the
+    head."""
     return Look(frame, np.array([x, 100.0, 40, 52]), nobody, no_face, Body(sure, x + 40 * away[0], 100 + 52 * away[1]), whole)
 
 

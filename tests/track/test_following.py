@@ -1,4 +1,5 @@
-"""Following: exact on texture, stops when the thing is gone, is corrected and kept alive by the shape of head and shoulders."""
+"""Following: exact on texture, stops when the thing is gone, is corrected and kept alive by the shape of head and
+shoulders."""
 
 import unittest
 

@@ -85,7 +85,8 @@ class SignatureTableTest(unittest.TestCase):
 
 
 def grouped_plainly(odds, apart, least):
-    """Average linkage as it is defined: the pair of groups with the highest mean over their pairs, searched anew each time."""
+    """Average linkage as it is defined: the pair of groups with the highest mean over their pairs, searched anew each
+    time."""
     groups = [[n] for n in range(len(odds))]
     while True:
         pairs = [(odds[np.ix_(a, b)].mean(), i, j) for i, a in enumerate(groups) for j, b in enumerate(groups) if j < i and not apart[np.ix_(a, b)].any()]

@@ -1,4 +1,5 @@
-"""What holds for level heads holds for leaning ones: whatever makes covers larger does the same when picture and heads are turned."""
+"""What holds for level heads holds for leaning ones: whatever makes covers larger does the same when picture and heads
+are turned."""
 
 import unittest
 from dataclasses import replace

@@ -22,7 +22,8 @@ class LinkingTest(unittest.TestCase):
         self.assertTrue(all(np.all(np.diff([b[0] for b in t.boxes]) * s > 0) for t, s in zip(tracklets, (1, -1))))
 
     def test_who_stands_still_keeps_their_face_when_somebody_near_is_not_found(self):
-        # The second is not found for two frames, and is then so much larger that nobody fits: the first is not to be moved over to it so that both have one.
+        # The second is not found for two frames, and is then so much larger that nobody fits: the first is not to be
+        # moved over to it so that both have one.
         linker = Linker(25)
         for n in range(20):
             linker.update(n, Seen.joined([seen(200, 100, side=48.0), seen(140 + 2 * (n - 19), 100, side=30.0)]))

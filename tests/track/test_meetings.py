@@ -1,4 +1,5 @@
-"""Who is who after a meeting: kept where it is sure, exchanged where the tracks went over to the other, cut and asked about where nobody can tell."""
+"""Who is who after a meeting: kept where it is sure, exchanged where the tracks went over to the other, cut and asked
+about where nobody can tell."""
 
 import unittest
 

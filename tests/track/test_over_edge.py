@@ -1,4 +1,5 @@
-"""Who comes in over the edge of the picture, or leaves over it, is covered as far inside as they were found; nobody else is covered more."""
+"""Who comes in over the edge of the picture, or leaves over it, is covered as far inside as they were found; nobody
+else is covered more."""
 
 import unittest
 

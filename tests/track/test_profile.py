@@ -125,7 +125,8 @@ class WideWhileTurnedTest(unittest.TestCase):
             np.testing.assert_allclose(after.width, before.width)
 
     def raised(self, share, first=0, last=99, beside=(), cuts=(), coloured=(), size=lambda n: 1.0, height=1.5, views=Views.still()):
-        """A standing head, whose face is found so many of its sides higher in each frame, and by so much of its size: its path before and after. beside: others; height: of the head, in its sides."""
+        """A standing head, whose face is found so many of its sides higher in each frame, and by so much of its size:
+        its path before and after. beside: others; height: of the head, in its sides."""
         frames = np.arange(first, last + 1)
         side = SIDE * np.array([size(n) for n in frames])
         high = 100 - SIDE * np.array([share(n) for n in frames])

@@ -1,4 +1,5 @@
-"""What may be two people is cut and asked about, what is likely one says so, and what surely is one is put together again."""
+"""What may be two people is cut and asked about, what is likely one says so, and what surely is one is put together
+again."""
 
 import unittest
 from dataclasses import replace

@@ -63,7 +63,8 @@ class SecondPassTest(TemporaryFolder):
         self.assertEqual(found, {*range(12), *range(24, 34), *range(46, FRAMES)})
 
     def test_what_is_followed_back_over_a_smaller_head_that_is_found_ends_there(self):
-        """As a sign that is far too large, of somebody who is known: it was a cover of half the picture from the first frame on."""
+        """As a sign that is far too large, of somebody who is known: it was a cover of half the picture from the first
+        frame on."""
         known = self.chain(1, [*range(0, FRAMES, 6)])
         tracklet = self.chain(2, [*range(40, 46)]).parts[0]
         large = Chain((replace(tracklet, heads=[head * np.array([1, 1, 2.2, 2.2, 1], np.float32) for head in tracklet.heads]),))

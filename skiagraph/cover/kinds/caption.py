@@ -34,7 +34,8 @@ class Caption(Cover, Value, frozen=True, tag_field="kind", tag="caption"):
         return False
 
     def box(self, shape: float = 0.0) -> np.ndarray:
-        """The box with its words, uint8 RGBA; shape: width against height that is aimed at, 0 for lines as they were typed."""
+        """The box with its words, uint8 RGBA; shape: width against height that is aimed at, 0 for lines as they were
+        typed."""
         return lettered(self.text, self.colour, self.ground, self.opacity, self.border, self.border_colour, shape)
 
     def hide(self, region: Region) -> np.ndarray:

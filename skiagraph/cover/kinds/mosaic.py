@@ -48,7 +48,8 @@ class Mosaic(Cover, Value, frozen=True, tag_field="kind", tag="mosaic"):
         return region.made(seen)
 
     def _axis(self, first: int, last: int, origin: float, pitch: float, limit: int, name: str) -> Axis:
-        """The columns or rows of the grid; whole blocks, also where these reach beyond the region, so that none changes with its border."""
+        """The columns or rows of the grid; whole blocks, also where these reach beyond the region, so that none changes
+        with its border."""
         pitch = max(1.0, pitch)
         numbers = np.arange(np.floor((first - origin) / pitch) - 1, np.ceil((last - origin) / pitch) + 2)
         shifts = self.jitter * JITTERED * _lot(numbers, name) if self.jitter else 0.0

@@ -1,4 +1,5 @@
-"""The edit list: covered files where the originals were, with markers for findings and sightings, as OpenTimelineIO and as CMX 3600."""
+"""The edit list: covered files where the originals were, with markers for findings and sightings, as OpenTimelineIO and
+as CMX 3600."""
 
 from __future__ import annotations
 
@@ -68,7 +69,10 @@ def _rate_word(rate: Fraction) -> str:
 
 
 def _groups(handed: HandedOver) -> dict[tuple[Fraction, bool], list[Delivered]]:
-    """Files by how their clips count: the rate, and whether numbers are dropped. A programme counts in one way, that of its first clip."""
+    """Files by how their clips count: the rate, and whether numbers are dropped.
+
+    A programme counts in one way, that of its first clip.
+    """
     groups: dict[tuple[Fraction, bool], list[Delivered]] = {}
     for done in handed.delivered:
         clip = handed.project.clip(done.clip)
@@ -79,7 +83,8 @@ def _groups(handed: HandedOver) -> dict[tuple[Fraction, bool], list[Delivered]]:
 
 
 def timeline_of(handed: HandedOver, name: str, folder: Path):
-    """The timeline: that of the programme with the covered files in it, or all files one after another. folder: where the list will lie; files are named from there."""
+    """The timeline: that of the programme with the covered files in it, or all files one after another. folder: where
+    the list will lie; files are named from there."""
     import opentimelineio as otio
     if handed.programme is not None:
         return _relinked(handed, folder)
@@ -99,7 +104,10 @@ def timeline_of(handed: HandedOver, name: str, folder: Path):
 
 
 def _relinked(handed: HandedOver, folder: Path):
-    """The programme with the covered files where the originals were. Where there is no covered file the list says so, and no original of the project stays in it."""
+    """The programme with the covered files where the originals were.
+
+    Where there is no covered file the list says so, and no original of the project stays in it.
+    """
     import opentimelineio as otio
     timeline, marks = otio.adapters.read_from_string(handed.programme.timeline, adapter_name="otio_json"), _Marks(handed.project)
     for item in timeline.find_clips():
@@ -145,7 +153,10 @@ def _reference(done: Delivered, clip: Clip, folder: Path):
 
 
 def _begin_of(clip: Clip, done: Delivered) -> int:
-    """What a frame of the clip is called in the file: its number and this. Without a timecode each file counts from nothing."""
+    """What a frame of the clip is called in the file: its number and this.
+
+    Without a timecode each file counts from nothing.
+    """
     return Timecode.of(clip.rate, clip.timecode).first if clip.timecode else -(done.span[0] if done.span else 0)
 
 

@@ -1,4 +1,5 @@
-"""Covers only, with transparency, to lay over the untouched original in the edit: straight alpha, in the size and at the times of the source."""
+"""Covers only, with transparency, to lay over the untouched original in the edit: straight alpha, in the size and at
+the times of the source."""
 
 from __future__ import annotations
 
@@ -24,7 +25,8 @@ from skiagraph.values import Value
 
 @dataclass(frozen=True, slots=True)
 class AlphaForm:
-    """How covers are kept. encoder empty: numbered pictures. smooth: it loses something, so colour goes on beyond the covers, where steps would spread."""
+    """How covers are kept. encoder empty: numbered pictures. smooth: it loses something, so colour goes on beyond the
+    covers, where steps would spread."""
 
     label: str
     suffix: str
@@ -79,7 +81,8 @@ class _Covers:
 
 
 class _InFilm(_Covers):
-    """In the source's own kind of samples where the encoder has it with alpha (FFV1), or with colour at every pixel in ten bits (ProRes)."""
+    """In the source's own kind of samples where the encoder has it with alpha (FFV1), or with colour at every pixel in
+    ten bits (ProRes)."""
 
     def __init__(self, target: Path, form: AlphaForm, material: Material):
         info = material.info
@@ -140,7 +143,8 @@ class _InPictures(_Covers):
 
 
 def _places(boxes: Iterable[Box], size: tuple[int, int]) -> list[Box]:
-    """Boxes around covers, x0, y0, x1, y1 px, with as much room as colour is spread by when it is brought to every pixel, to whole blocks of a codec; those that touch are one. size: width and height of the picture."""
+    """Boxes around covers, x0, y0, x1, y1 px, with as much room as colour is spread by when it is brought to every
+    pixel, to whole blocks of a codec; those that touch are one. size: width and height of the picture."""
     places: list[Box] = []
     for x0, y0, x1, y1 in boxes:
         box = max(0, (x0 // BLOCK - 1) * BLOCK), max(0, (y0 // BLOCK - 1) * BLOCK), min(size[0], (-(-x1 // BLOCK) + 1) * BLOCK), min(size[1], (-(-y1 // BLOCK) + 1) * BLOCK)

@@ -19,7 +19,8 @@ from skiagraph.values import Value
 
 @Writer.register
 class CoveredFilm(Writer, Value, frozen=True, tag_field="kind", tag="film"):
-    """format: a key of media.formats; grade: of its GRADES; size: a key of media.sizes; sound: of media.soundtrack.WAYS; options: of the encoder, beside the format's own."""
+    """format: a key of media.formats; grade: of its GRADES; size: a key of media.sizes; sound: of
+    media.soundtrack.WAYS; options: of the encoder, beside the format's own."""
 
     word: ClassVar[str] = "The covered film"
     mark: ClassVar[str] = "-covered"

@@ -1,4 +1,5 @@
-"""The matte: 8-bit grey FFV1, as stored in the source (rotation is a tag), frames at the source's times. 255 is fully covered."""
+"""The matte: 8-bit grey FFV1, as stored in the source (rotation is a tag), frames at the source's times. 255 is fully
+covered."""
 
 from __future__ import annotations
 

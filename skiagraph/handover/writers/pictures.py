@@ -24,7 +24,8 @@ def form_named(key: str) -> PictureForm:
 
 @Writer.register
 class CoveredPictures(Writer, Value, frozen=True, tag_field="kind", tag="pictures"):
-    """form: a key of media.picture_files; size: a key of media.sizes; sound: of media.soundtrack.WAYS, for the file that lies among the pictures. grade is that of a film and says nothing here."""
+    """form: a key of media.picture_files; size: a key of media.sizes; sound: of media.soundtrack.WAYS, for the file
+    that lies among the pictures. grade is that of a film and says nothing here."""
 
     word: ClassVar[str] = "The covered film, as numbered pictures"
     mark: ClassVar[str] = "-covered"

@@ -8,7 +8,10 @@ from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind
 
 @finding_kind
 class EndsInside(FindingKind):
-    """The finding reaches over the unsure rows at that end. What lies between two sightings of one subject is a gap instead."""
+    """The finding reaches over the unsure rows at that end.
+
+    What lies between two sightings of one subject is a gap instead.
+    """
 
     reason, word = Reason.ENDS_INSIDE, "Lost"
 

@@ -25,7 +25,8 @@ class FaceOfNobody(UnknownFinding):
             best, (first, last) = max(run, key=lambda row: (table.scores[row], -row)), table.frames[[run[0], run[-1]]].tolist()
             shot = int(np.searchsorted(bounds, first, side="right"))
             begin, end = int(bounds[shot - 1]), int(bounds[shot]) - 1
-            # They may have been there since all of the picture was searched the time before, and until the next; and whoever is coming into the picture just there is not found at once.
+            # They may have been there since all of the picture was searched the time before, and until the next; and
+            # whoever is coming into the picture just there is not found at once.
             before, after = (max(unseen, AT_EDGE_FRAMES if _at_edge(table.boxes[row], scene.clip) else 0) if ends else unseen for row, ends in ((run[0], last == end), (run[-1], first == begin)))
             yield Finding(scene.clip.key, "", self.reason, max(begin, first - before), min(end, last + after), int(table.scores[best]) / 100, int(table.frames[best]), box_of(table, best))
 

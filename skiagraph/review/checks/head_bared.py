@@ -11,7 +11,8 @@ from skiagraph.review.faces import in_picture
 from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind, runs
 from skiagraph.track.path import FOLLOWED, FOUND
 
-# Share of a head, ears and hair with it, that has to be under complete covers; what is missing then is a rim that margins and pixels explain.
+# Share of a head, ears and hair with it, that has to be under complete covers; what is missing then is a rim that
+# margins and pixels explain.
 UNDER = 0.95
 # Where a path was surer of the head than this it is held against the cover.
 SEEN_SURE = 0.5
@@ -19,7 +20,8 @@ SEEN_SURE = 0.5
 
 @finding_kind
 class HeadBared(FindingKind):
-    """The path beneath hand work says where the head was in every frame; the cover is compared with it, not only with the faces that a detector saw."""
+    """The path beneath hand work says where the head was in every frame; the cover is compared with it, not only with
+    the faces that a detector saw."""
 
     reason, word, exposing = Reason.HEAD_BARED, "Moved off the head", True
 

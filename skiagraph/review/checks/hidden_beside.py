@@ -1,4 +1,5 @@
-"""Somebody covered is hidden, or was lost, beside somebody who is shown: what comes out from behind a shown head lies under nobody's cover."""
+"""Somebody covered is hidden, or was lost, beside somebody who is shown: what comes out from behind a shown head lies
+under nobody's cover."""
 
 from __future__ import annotations
 
@@ -11,9 +12,10 @@ from skiagraph.remembering import Remembered
 from skiagraph.review.ends import gap_after, loose_ends
 from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind, low_rows, runs
 
-# Heads that overlap by so much are beside one another; one that is less sure than this was not found just there (a path over a crossing has 0.3 to 0.5); for so long nobody is hidden by somebody who only
-# passes, s. Chosen by hand, wide, and held against benchmarks/quality.py: with each person shown in turn, one in four has such a finding,
-# one in two where everybody meets.
+# Heads that overlap by so much are beside one another; one that is less sure than this was not found just there (a path
+# over a crossing has 0.3 to 0.5); for so long nobody is hidden by somebody who only passes, s. Chosen by hand, wide,
+# and held against benchmarks/quality.py: with each person shown in turn, one in four has such a finding, one in two
+# where everybody meets.
 BESIDE, NOT_FOUND, HIDDEN_S = 0.05, 0.6, 0.5
 # A path that ends no further from a shown head than this, in its widths, was lost at it.
 NEAR = 1.2
@@ -49,7 +51,10 @@ class HiddenBeside(FindingKind):
         return Finding(scene.clip.key, subject.key, self.reason, first, last, float(last - first + 1), first)
 
     def _beside(self, scene, hidden, shown) -> np.ndarray:
-        """Frames in which a covered head, not found, lies beside a shown one. Where nobody is sure of it at all, it is a finding already."""
+        """Frames in which a covered head, not found, lies beside a shown one.
+
+        Where nobody is sure of it at all, it is a finding already.
+        """
         mine, theirs = scene.rows(hidden), scene.rows(shown)
         first, last = max(hidden.first, shown.first), min(hidden.first + len(mine), shown.first + len(theirs))
         if first >= last:
@@ -59,7 +64,8 @@ class HiddenBeside(FindingKind):
         return first + np.flatnonzero((paired_iou(*boxes) > BESIDE) & (mine[:, CONFIDENCE] < NOT_FOUND) & ~low_rows(mine))
 
     def _lost(self, scene, sightings, n: int, shown) -> tuple[int, int] | None:
-        """First and last frame of a time in which somebody who was lost at a shown head may come out from behind it: while that head is there, until they are found again."""
+        """First and last frame of a time in which somebody who was lost at a shown head may come out from behind it:
+        while that head is there, until they are found again."""
         sighting, rows = sightings[n], scene.rows(sightings[n])
         if not len(rows) or not (loose_ends(scene, sightings, n)[1] or gap_after(scene, sightings, sighting)):
             return None

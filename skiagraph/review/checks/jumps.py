@@ -1,4 +1,5 @@
-"""A subject whose cover is at one place in one frame, and elsewhere in the next: at the seam of two sightings neither may be where the head is."""
+"""A subject whose cover is at one place in one frame, and elsewhere in the next: at the seam of two sightings neither
+may be where the head is."""
 
 from __future__ import annotations
 
@@ -6,7 +7,8 @@ from skiagraph.boxes import cxcywh_to_xyxy, paired_iou
 from skiagraph.review.ends import in_a_row
 from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind
 
-# Heads that overlap by less than this (IoU) from one frame to the next are at two places; nobody moves so fast whom a follower did not lose.
+# Heads that overlap by less than this (IoU) from one frame to the next are at two places; nobody moves so fast whom a
+# follower did not lose.
 ELSEWHERE = 0.1
 
 

@@ -12,8 +12,8 @@ from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind,
 from skiagraph.track.path import FOUND
 from skiagraph.track.results import SIGN
 
-# Share of a face that the detector saw, and of a head that a path saw, from which on what is in front shows more than what is in front. A hand before a mouth leaves
-# a face that is found; an eye is a sixth of it.
+# Share of a face that the detector saw, and of a head that a path saw, from which on what is in front shows more than
+# what is in front. A hand before a mouth leaves a face that is found; an eye is a sixth of it.
 FACE, HEAD = 0.25, 0.5
 
 
@@ -42,7 +42,8 @@ class LaidOpen(FindingKind):
             yield Finding(scene.clip.key, subject.key, self.reason, first, last, round(float(share[worst]), 3), worst)
 
     def _seen(self, scene, subject, sightings, first, last):
-        """Frames within first .. last in which a face or a head of a subject was seen, points of it, and the share of them that may be in front."""
+        """Frames within first .. last in which a face or a head of a subject was seen, points of it, and the share of
+        them that may be in front."""
         if scene.scan is not None and len(scene.scan.faces):
             table, number = scene.scan.faces, [s.key for s in scene.project.subjects].index(subject.key)
             mine = np.flatnonzero((judged_once(scene).owner == number) & (table.scores >= SIGN) & (table.frames >= first) & (table.frames <= last))

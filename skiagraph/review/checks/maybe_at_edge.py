@@ -34,7 +34,8 @@ class MaybeAtEdge(UnknownFinding):
 
 
 def _places(scene) -> list[tuple[Finding, list[int]]]:
-    """One place, one finding, however often it was looked at there: each with the rows of the scan's table that are its signs."""
+    """One place, one finding, however often it was looked at there: each with the rows of the scan's table that are its
+    signs."""
     if scene.scan is None or not len(scene.scan.faces):
         return []
     table, found = scene.scan.faces, judged_once(scene)

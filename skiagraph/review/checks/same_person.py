@@ -1,4 +1,5 @@
-"""Somebody who is shown came so near to somebody else that a path may have gone on on the other: what is shown after that may be the wrong one."""
+"""Somebody who is shown came so near to somebody else that a path may have gone on on the other: what is shown after
+that may be the wrong one."""
 
 from __future__ import annotations
 
@@ -10,10 +11,12 @@ from skiagraph.project.rows import CX, HEIGHT
 from skiagraph.remembering import Remembered
 from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind, runs
 
-# Heads that overlap by so much of both together were one before the other, in part; meetings this close in frames are one. Between heads that never come nearer no follower goes over: chosen by
-# hand, on the wide side, and held against the exchanges of benchmarks/quality.py.
+# Heads that overlap by so much of both together were one before the other, in part; meetings this close in frames are
+# one. Between heads that never come nearer no follower goes over: chosen by hand, on the wide side, and held against
+# the exchanges of benchmarks/quality.py.
 MET, ONE_MEETING = 0.12, 12
-# From this probability on, which a scan states for each meeting (track.meetings; how far it holds is in docs/measured.md), nobody is asked.
+# From this probability on, which a scan states for each meeting (track.meetings; how far it holds is in
+# docs/measured.md), nobody is asked.
 SURE = 0.99
 
 _MET = Remembered(16 << 20, size=lambda frames: frames.nbytes + 64)
@@ -21,7 +24,10 @@ _MET = Remembered(16 << 20, size=lambda frames: frames.nbytes + 64)
 
 @finding_kind
 class SamePerson(FindingKind):
-    """Only for who is shown: of two who are covered it does not matter which is which. One finding for each meeting, from the one before to the next one."""
+    """Only for who is shown: of two who are covered it does not matter which is which.
+
+    One finding for each meeting, from the one before to the next one.
+    """
 
     reason, word, compares = Reason.SAME_PERSON, "Same person?", True
 
@@ -63,9 +69,11 @@ class SamePerson(FindingKind):
         return any(j.same >= SURE and j.first <= join.last and j.last >= join.first for p in scene.scan.people if p.key == key for j in p.joins)
 
     def _asked(self, scene, sighting, met: list[tuple[int, int]]) -> list[tuple[int, int]]:
-        """The meetings to ask about, in order: without those of which the scan is sure, and with where it is unsure of somebody who was out of sight."""
+        """The meetings to ask about, in order: without those of which the scan is sure, and with where it is unsure of
+        somebody who was out of sight."""
         joins = [j for person in self._people(scene, sighting) for j in person.joins if sighting.first < j.first and j.last < sighting.last]
-        # Sure only where everybody else who was there was followed through it as surely: who was lost in it may be bare beside whoever is shown.
+        # Sure only where everybody else who was there was followed through it as surely: who was lost in it may be bare
+        # beside whoever is shown.
         sure = [j for j in joins if j.same >= SURE and all(self._through(scene, other, j) for other in j.others)]
         unsure = [j for j in joins if j.same < SURE]
         asked = [(begin, end) for begin, end in met if not any(j.first - ONE_MEETING <= begin and end <= j.last + ONE_MEETING for j in sure)]

@@ -1,4 +1,5 @@
-"""Everything is covered but somebody, and where that somebody is nobody is sure: what is shown there may be somebody else."""
+"""Everything is covered but somebody, and where that somebody is nobody is sure: what is shown there may be somebody
+else."""
 
 from __future__ import annotations
 

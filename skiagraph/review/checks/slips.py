@@ -1,4 +1,5 @@
-"""A cover that leaves its way for some frames and comes back: whoever is under it is where they would be, and not where the cover is."""
+"""A cover that leaves its way for some frames and comes back: whoever is under it is where they would be, and not where
+the cover is."""
 
 from __future__ import annotations
 
@@ -15,9 +16,12 @@ from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind
 
 @dataclass(frozen=True, slots=True)
 class SlipSettings:
-    """step: widths of the head that a cover moves in one frame, beyond what it moves in the frames around, from which that is a step; size: share by which it grows or shrinks in one frame; window: frames, odd,
-    that count as around; longest: frames after which it has to be back; covered: share of the head, where it would be on a straight line, that has to be under covers. Larger values of the first two, and
-    smaller of the last, find less. Heads move by a third of their width in a frame only at a run (measured on walks and runs of the films in benchmarks/scenes.py: under 0.12 beyond those around)."""
+    """step: widths of the head that a cover moves in one frame, beyond what it moves in the frames around, from which
+    that is a step; size: share by which it grows or shrinks in one frame; window: frames, odd, that count as around;
+    longest: frames after which it has to be back; covered: share of the head, where it would be on a straight line,
+    that has to be under covers. Larger values of the first two, and smaller of the last, find less. Heads move by a
+    third of their width in a frame only at a run (measured on walks and runs of the films in benchmarks/scenes.py:
+    under 0.12 beyond those around)."""
 
     step: float = 0.25
     size: float = 0.2

@@ -13,7 +13,8 @@ from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind
 
 @finding_kind
 class TooWeak(FindingKind):
-    """Strength is against the size of the face, and a small face holds no more detail than its px: both count, in every frame."""
+    """Strength is against the size of the face, and a small face holds no more detail than its px: both count, in every
+    frame."""
 
     reason, word, exposing = Reason.TOO_WEAK, "Cover too weak", True
     of_cover = True
@@ -42,7 +43,10 @@ class TooWeak(FindingKind):
                     yield Finding(scene.clip.key, subject.key, self.reason, sighting.first + int(weak[0]), sighting.first + int(weak[-1]), round(float(left[at]), 2), sighting.first + at)
 
     def _left(self, scene, subject, sighting, count: int) -> np.ndarray:
-        """Detail that is left in each frame of a sighting with keyed strength, (count,). Between two keys a cover is no weaker than the weaker of them."""
+        """Detail that is left in each frame of a sighting with keyed strength, (count,).
+
+        Between two keys a cover is no weaker than the weaker of them.
+        """
         frames = np.arange(count) + sighting.first
         at_keys = np.array([detail_left(style_at(scene.project, subject, sighting, e.frame)) for e in sighting.levels])
         keys, holds = np.array([e.frame for e in sighting.levels]), np.array([e.to_next == "hold" for e in sighting.levels])

@@ -12,15 +12,19 @@ from skiagraph.remembering import Remembered
 from skiagraph.review.ends import goes_on, hardly_begun, hardly_left, loose_ends, visible_share
 from skiagraph.review.finding import LEAST, UNSURE, JOIN, Finding, FindingKind, Reason, finding_kind, hardly_rows, low_rows, runs
 
-# A head of which this share is under other covers cannot be seen; one that is this much out of the picture is on its way, for so long.
+# A head of which this share is under other covers cannot be seen; one that is this much out of the picture is on its
+# way, for so long.
 BEHIND, LEAVING, LEAVING_FRAMES = 0.6, 0.8, 16
-# Where less than this share of the head is in the picture there is nothing to be sure of. Others hide only where they are this sure.
+# Where less than this share of the head is in the picture there is nothing to be sure of. Others hide only where they
+# are this sure.
 LEAST_SEEN, OTHERS_SURE = 0.03, 0.5
-# Where a shot ends while a path becomes less and less sure, it may be astray from this confidence on, before it is low. Set by benchmarks/quality.py (railings, stepping): four frames in which somebody walks on behind a
-# bar at which their path stays. Larger: longer findings.
+# Where a shot ends while a path becomes less and less sure, it may be astray from this confidence on, before it is low.
+# Set by benchmarks/quality.py (railings, stepping): four frames in which somebody walks on behind a bar at which their
+# path stays. Larger: longer findings.
 FALLING = 0.7
 
-# Seconds within which somebody is one thing to look at, though they were surely seen between. Larger: fewer findings, which are longer.
+# Seconds within which somebody is one thing to look at, though they were surely seen between. Larger: fewer findings,
+# which are longer.
 TOGETHER_S = 0.5
 
 _PAIRS = Remembered(32 << 20)
@@ -46,7 +50,8 @@ class Unsure(FindingKind):
             for first, last in runs(np.flatnonzero(low) + sighting.first):
                 part = slice(first - sighting.first, last - sighting.first + 1)
                 at_begin, at_end = first - sighting.first < LEAST, last_frame - last < LEAST
-                # At the end of a shot it cannot become longer, whatever comes of it; where everything becomes blurred it would not matter.
+                # At the end of a shot it cannot become longer, whatever comes of it; where everything becomes blurred
+                # it would not matter.
                 cut_short = last == last_frame and (last + 1 in scene.cuts and not scene.is_blurred(last + 1) or last == scene.clip.frames - 1)
                 if last - first + 1 < LEAST and not cut_short and not first == last == sighting.first == last_frame:
                     continue
@@ -56,7 +61,8 @@ class Unsure(FindingKind):
                     first = sighting.first + part.start
                 if (at_begin or at_end) and last - first < LEAVING_FRAMES and np.median(seen[part]) < LEAVING:
                     continue
-                # The end of a path, and the gap after it, have findings of their own that a person looks at anyway, but for those where somebody else goes on.
+                # The end of a path, and the gap after it, have findings of their own that a person looks at anyway, but
+                # for those where somebody else goes on.
                 at_begin, at_end = at_begin or last <= hardly_begun(scene, sighting), at_end or first >= hardly_left(scene, sighting)
                 if at_end and ends and not goes_on(scene, subject, sighting, others, 1) or at_begin and begins and not goes_on(scene, subject, sighting, others, -1):
                     continue
@@ -99,8 +105,9 @@ class Unsure(FindingKind):
 
 
 def _surely_there(rows: np.ndarray) -> np.ndarray:
-    """Which rows of somebody's path can be relied on to hide others, bool (n,): those that are sure, and what lies shortly between two of them. A head that was found before and after stays in front, also in the
-    frames that a stepping scan leaves out, for which crossings (track.crossings) say little."""
+    """Which rows of somebody's path can be relied on to hide others, bool (n,): those that are sure, and what lies
+    shortly between two of them. A head that was found before and after stays in front, also in the frames that a
+    stepping scan leaves out, for which crossings (track.crossings) say little."""
     sure = np.flatnonzero(rows[:, CONFIDENCE] >= OTHERS_SURE)
     there = np.zeros(len(rows), bool)
     for first, last in runs(sure):
@@ -109,14 +116,16 @@ def _surely_there(rows: np.ndarray) -> np.ndarray:
 
 
 def _whole(hardly: np.ndarray, begin: int, first: int, last: int) -> tuple[int, int]:
-    """First and last frame in which nobody was sure, or hardly, around a part of it that can be seen: a head that comes out from behind another may be beside its cover before that is thought to come out."""
+    """First and last frame in which nobody was sure, or hardly, around a part of it that can be seen: a head that comes
+    out from behind another may be beside its cover before that is thought to come out."""
     sure = np.flatnonzero(~hardly) + begin
     before, after = sure[sure < first], sure[sure > last]
     return (int(before[-1]) + 1 if len(before) else begin), (int(after[0]) - 1 if len(after) else begin + len(hardly) - 1)
 
 
 def _as_one(found: list[Finding], together: int) -> list[Finding]:
-    """Findings of somebody, in order, of which those that are at most so many frames apart are one: as bad as the worst, which is looked at first."""
+    """Findings of somebody, in order, of which those that are at most so many frames apart are one: as bad as the
+    worst, which is looked at first."""
     made: list[Finding] = []
     for finding in sorted(found, key=lambda f: (f.first, f.last)):
         if made and finding.first <= made[-1].last + together:

@@ -1,4 +1,5 @@
-"""The report of a project: what was decided and by whom, what covers it, what was found and answered, and what was proved of the files that leave. A form of it is a file of its own here."""
+"""The report of a project: what was decided and by whom, what covers it, what was found and answered, and what was
+proved of the files that leave. A form of it is a file of its own here."""
 
 from skiagraph.review.report.facts import Report, report_of
 from skiagraph.review.report.form import FORMS, form_for, write_report

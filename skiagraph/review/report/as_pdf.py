@@ -1,4 +1,7 @@
-"""The report as a PDF, A4, laid out with ReportLab. Letters of all scripts come from a font that ships with the application, embedded."""
+"""The report as a PDF, A4, laid out with ReportLab.
+
+Letters of all scripts come from a font that ships with the application, embedded.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,7 @@
-"""What a report says, as plain values. It holds no picture, no folder and no name of a file's author: only what somebody who keeps it has to know."""
+"""What a report says, as plain values.
+
+It holds no picture, no folder and no name of a file's author: only what somebody who keeps it has to know.
+"""
 
 from __future__ import annotations
 
@@ -29,8 +32,8 @@ from skiagraph.track.stepping import smallest_face
 
 @dataclass(frozen=True, slots=True)
 class PersonFacts:
-    """Somebody, or something, in a clip. seconds: on screen; spans: first and last frame of each sighting; detail: cycles across the face that the cover leaves, None where that is not measured; open,
-    accepted: findings."""
+    """Somebody, or something, in a clip. seconds: on screen; spans: first and last frame of each sighting; detail:
+    cycles across the face that the cover leaves, None where that is not measured; open, accepted: findings."""
 
     name: str
     kind: str
@@ -63,7 +66,8 @@ class FindingFacts:
 
 @dataclass(frozen=True, slots=True)
 class SheetFacts:
-    """How much of the contact sheet was looked at: crops, those said to be fine, those to be looked at again, and by whom."""
+    """How much of the contact sheet was looked at: crops, those said to be fine, those to be looked at again, and by
+    whom."""
 
     crops: int
     fine: int
@@ -112,7 +116,8 @@ class ClipFacts:
 
 @dataclass(frozen=True, slots=True)
 class Report:
-    """made: when, with the offset from UTC; made_with: programs and networks with their versions; verdict: in a sentence; good: nothing is open and every file was proved."""
+    """made: when, with the offset from UTC; made_with: programs and networks with their versions; verdict: in a
+    sentence; good: nothing is open and every file was proved."""
 
     project: str
     version: str
@@ -125,7 +130,8 @@ class Report:
 
 
 def report_of(project: Project, name: str, proofs: Iterable[Proof] = (), control: JobControl | None = None, now: datetime | None = None) -> Report:
-    """The report of a project, called name. proofs: checks of files that were exported from it. now: when it is made, with a time zone. Raises Cancelled, and SkiagraphError where a file cannot be read."""
+    """The report of a project, called name. proofs: checks of files that were exported from it. now: when it is made,
+    with a time zone. Raises Cancelled, and SkiagraphError where a file cannot be read."""
     control = control or JobControl()
     proofs = list(proofs)
     every = findings(project)

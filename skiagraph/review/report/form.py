@@ -40,5 +40,8 @@ def form_for(target: Path | str) -> Form:
 
 
 def write_report(report: Report, target: Path | str) -> None:
-    """Write a report, in the form that its name asks for: beside the target and renamed when it is whole. Raises SkiagraphError."""
+    """Write a report, in the form that its name asks for: beside the target and renamed when it is whole.
+
+    Raises SkiagraphError.
+    """
     write_whole(target, form_for(target).made(report))

@@ -18,8 +18,8 @@ _T = (np.arange(PIECES) / PIECES)[:, None]
 
 @Shape.register
 class Curve(Shape, Value, frozen=True, tag_field="kind", tag="curve"):
-    """Cubic Hermite pieces from point to point, with the slopes of Catmull and Rom (A Class of Local Interpolating Splines, 1974) at smooth points, and
-    none beyond a corner. nodes: in order; the last one is joined to the first."""
+    """Cubic Hermite pieces from point to point, with the slopes of Catmull and Rom (A Class of Local Interpolating
+    Splines, 1974) at smooth points, and none beyond a corner. nodes: in order; the last one is joined to the first."""
 
     word: ClassVar[str] = "Curve"
 

@@ -14,8 +14,10 @@ from skiagraph.values import Value, replace
 
 @Shape.register
 class Polygon(Shape, Value, frozen=True, tag_field="kind", tag="polygon"):
-    """corners: in the unit frame, in order; the last one is joined to the first. Where lines cross, what an odd number of them encloses
-    is inside."""
+    """corners: in the unit frame, in order; the last one is joined to the first.
+
+    Where lines cross, what an odd number of them encloses is inside.
+    """
 
     word: ClassVar[str] = "Polygon"
 

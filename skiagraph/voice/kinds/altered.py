@@ -18,7 +18,8 @@ from skiagraph.voice.speech import Speech, with_long_spectrum
 
 @Disguise.register
 class Altered(Disguise, Value, frozen=True, tag_field="kind", tag="altered"):
-    """Everything that tells speakers apart is first brought to where speakers are in general (pitch and how far it moves, formants, long-term spectrum, how loud consonants are), then drawn anew; the folds are replaced."""
+    """Everything that tells speakers apart is first brought to where speakers are in general (pitch and how far it
+    moves, formants, long-term spectrum, how loud consonants are), then drawn anew; the folds are replaced."""
 
     word: ClassVar[str] = "Altered"
     tip: ClassVar[str] = "Another voice says the same words: pitch, formants and timbre are drawn by lot, anew for each stretch"
