@@ -38,6 +38,7 @@ def measure(folder: Path, seeks: float, every: int) -> None:
     from skiagraph.demo.ship import write_demo
     from skiagraph.desktop import theme
     from skiagraph.desktop.window import MainWindow
+
     sys.setswitchinterval(0.0005)
     application = QApplication.instance() or QApplication(["skiagraph"])
     theme.apply(application)
@@ -73,8 +74,11 @@ def measure(folder: Path, seeks: float, every: int) -> None:
     loop.exec()
     took = time.perf_counter() - began
     late.sort()
-    print(f"scan of {took:.0f} s, {seeks:g} seeks a second: asked {len(late)} times; late by {late[len(late) // 2] * 1000:.0f} ms (median), "
-          f"{late[int(len(late) * 0.999)] * 1000:.0f} ms (999 of 1000), {late[-1] * 1000:.0f} ms (most); over {LIMIT_S * 1000:.0f} ms: {sum(v > LIMIT_S for v in late)}", flush=True)
+    print(
+        f"scan of {took:.0f} s, {seeks:g} seeks a second: asked {len(late)} times; late by {late[len(late) // 2] * 1000:.0f} ms (median), "
+        f"{late[int(len(late) * 0.999)] * 1000:.0f} ms (999 of 1000), {late[-1] * 1000:.0f} ms (most); over {LIMIT_S * 1000:.0f} ms: {sum(v > LIMIT_S for v in late)}",
+        flush=True,
+    )
     window.close()
 
 

@@ -61,7 +61,9 @@ def styles() -> dict[str, Style | None]:
     mosaic, blur = Cover.kinds["mosaic"], Cover.kinds["blur"]
     found: dict[str, Style | None] = {"as shot": None, "default": default_style()}
     found |= {f"house style {s.name}": s.style for s in shipped_house_styles()}
-    found |= {f"mosaic, {n} across": Style.of(mosaic(n)) for n in (2, 3, 4, 7)} | {f"blur, {n} %": Style.of(blur(n / 100)) for n in (8, 12, 16)}
+    found |= {f"mosaic, {n} across": Style.of(mosaic(n)) for n in (2, 3, 4, 7)} | {
+        f"blur, {n} %": Style.of(blur(n / 100)) for n in (8, 12, 16)
+    }
     found |= {kind.word.lower(): Style.of(kind()) for tag, kind in Cover.kinds.items() if tag not in ("blur", "mosaic")}
     return found
 
@@ -74,7 +76,29 @@ class Covered:
     head: tuple[float, float, float, float, float]
 
 
-_INFO = ClipInfo(Path(), "", "", SIDE, SIDE, 0, "gbrp", 8, Fraction(1), Fraction(25), Fraction(1, 25), 0, 0.0, 1, 2, 2, 0, 2, "", (), 0)
+_INFO = ClipInfo(
+    Path(),
+    "",
+    "",
+    SIDE,
+    SIDE,
+    0,
+    "gbrp",
+    8,
+    Fraction(1),
+    Fraction(25),
+    Fraction(1, 25),
+    0,
+    0.0,
+    1,
+    2,
+    2,
+    0,
+    2,
+    "",
+    (),
+    0,
+)
 
 
 def frame_of(rgb: np.ndarray, number: int = 0) -> Frame:
@@ -89,7 +113,9 @@ def layer_on(view: View, style: Style, number: int, seed: int) -> Layer:
     """The cover of a head, by an outline that wanders as a follower's does."""
     cx, cy, width, height, angle = view.head
     step = np.random.default_rng((seed, number, 9)).normal(0, WANDER, 4)
-    outline = Outline.at(cx + step[0] * width, cy + step[1] * height, width * (1 + step[2]), height * (1 + step[3]), angle)
+    outline = Outline.at(
+        cx + step[0] * width, cy + step[1] * height, width * (1 + step[2]), height * (1 + step[3]), angle
+    )
     return layer_of("s1", style, outline.grown_by(style.margin), (SIDE, SIDE))
 
 
@@ -120,15 +146,21 @@ def spread(style: Style, head) -> np.ndarray:
     rng = np.random.default_rng(4)
     places = 24
     for _ in range(places):
-        view = View(np.full((SIDE, SIDE, 3), 90, np.uint8), (SIDE / 2 + rng.uniform(-6, 6), SIDE / 2 + rng.uniform(-6, 6), width, height, 0.0))
+        view = View(
+            np.full((SIDE, SIDE, 3), 90, np.uint8),
+            (SIDE / 2 + rng.uniform(-6, 6), SIDE / 2 + rng.uniform(-6, 6), width, height, 0.0),
+        )
         marked = view.rgb.copy()
         # Some px wide, so that it is not rounded away; what is found is as wide again, which is little against any
         # cover.
         x, y = SIDE // 2, SIDE // 2
-        marked[y - 3:y + 4, x - 3:x + 4] = 250
-        planes = [with_layers(frame_of(p), [layer_on(view, replace(style, feather=0.0), 0, 1)]).planes()[0].astype(float) for p in (marked, view.rgb)]
+        marked[y - 3 : y + 4, x - 3 : x + 4] = 250
+        planes = [
+            with_layers(frame_of(p), [layer_on(view, replace(style, feather=0.0), 0, 1)]).planes()[0].astype(float)
+            for p in (marked, view.rgb)
+        ]
         change = planes[0] - planes[1]
-        total += change[y - radius:y + radius + 1, x - radius:x + radius + 1]
+        total += change[y - radius : y + radius + 1, x - radius : x + radius + 1]
     total = np.maximum(total / places, 0)
     return (total / total.sum()).astype(np.float32) if total.sum() > 49 * 160 * 0.05 else np.zeros((1, 1), np.float32)
 
@@ -137,11 +169,14 @@ def wiener(picture: np.ndarray, kernel: np.ndarray) -> np.ndarray:
     """A picture float32 (rows, columns, 3) with a kernel divided out of it."""
     rows, columns = picture.shape[:2]
     padded = np.zeros((rows, columns), np.float32)
-    padded[:kernel.shape[0], :kernel.shape[1]] = kernel
+    padded[: kernel.shape[0], : kernel.shape[1]] = kernel
     padded = np.roll(padded, (-(kernel.shape[0] // 2), -(kernel.shape[1] // 2)), axis=(0, 1))
     transfer = np.fft.rfft2(padded)
     filter_ = np.conj(transfer) / (np.abs(transfer) ** 2 + NOISE)
-    made = np.stack([np.fft.irfft2(np.fft.rfft2(picture[..., c] - GREY) * filter_, s=(rows, columns)) + GREY for c in range(3)], axis=-1)
+    made = np.stack(
+        [np.fft.irfft2(np.fft.rfft2(picture[..., c] - GREY) * filter_, s=(rows, columns)) + GREY for c in range(3)],
+        axis=-1,
+    )
     return np.clip(made, 0, 255).astype(np.float32)
 
 
@@ -171,18 +206,29 @@ def attacks(covered: list[Covered], kernel: np.ndarray) -> Iterator[tuple[str, l
         yield "Wiener", [cut_out(wiener(c.rgb, kernel), c.head) for c in some]
         yield "Richardson-Lucy", [cut_out(richardson_lucy(c.rgb, kernel), c.head) for c in some]
         side = max(3, int(kernel.shape[0] * 2 * CHIP_PX / (FACE * some[0].head[2])) // 2 * 2 + 1)
-        grown = cv2.resize(kernel, (side, side), interpolation=cv2.INTER_AREA)[:2 * CHIP_PX - 1, :2 * CHIP_PX - 1]
-        yield "averaged, Wiener", [cv2.resize(wiener(together, grown / max(grown.sum(), 1e-6)), (CHIP_PX, CHIP_PX), interpolation=cv2.INTER_AREA)]
+        grown = cv2.resize(kernel, (side, side), interpolation=cv2.INTER_AREA)[: 2 * CHIP_PX - 1, : 2 * CHIP_PX - 1]
+        yield (
+            "averaged, Wiener",
+            [
+                cv2.resize(
+                    wiener(together, grown / max(grown.sum(), 1e-6)), (CHIP_PX, CHIP_PX), interpolation=cv2.INTER_AREA
+                )
+            ],
+        )
 
 
 def described(describer: FaceDescriber, faces: list[np.ndarray]) -> np.ndarray:
-    return np.mean([describer.describe(Chip(np.clip(face, 0, 255).astype(np.uint8), 1.0, 0.0, 1.0)) for face in faces], axis=0)
+    return np.mean(
+        [describer.describe(Chip(np.clip(face, 0, 255).astype(np.uint8), 1.0, 0.0, 1.0)) for face in faces], axis=0
+    )
 
 
 def first(probes: list[tuple[int, np.ndarray]], gallery: dict[int, np.ndarray]) -> tuple[int, int]:
     """How many of the probes have the right one first among a gallery, and how many there are."""
     names, table = list(gallery), np.array(list(gallery.values()))
-    return sum(names[int(np.argmin(np.linalg.norm(table - vector, axis=1)))] == who for who, vector in probes), len(probes)
+    return sum(names[int(np.argmin(np.linalg.norm(table - vector, axis=1)))] == who for who, vector in probes), len(
+        probes
+    )
 
 
 def interval(right: int, of: int, z: float = 1.96) -> tuple[float, float]:
@@ -226,7 +272,11 @@ class Told:
 def attacked(seen: list[tuple[int, int, list[View]]], wanted: dict[str, Style | None]) -> Iterator[tuple[str, Told]]:
     """Every style attacked. seen: (who, which sighting, views); the first sighting of each is known."""
     describer = FaceDescriber()
-    bare = {who: described(describer, [cut_out(as_seen(v, None, k, who).rgb, v.head) for k, v in enumerate(views)]) for who, n, views in seen if n == 0}
+    bare = {
+        who: described(describer, [cut_out(as_seen(v, None, k, who).rgb, v.head) for k, v in enumerate(views)])
+        for who, n, views in seen
+        if n == 0
+    }
     with FaceFinder(24, 1) as finder:
         for name, style in wanted.items():
             kernel = np.zeros((1, 1), np.float32) if style is None else spread(style, seen[0][2][0].head)
@@ -245,7 +295,15 @@ def attacked(seen: list[tuple[int, int, list[View]]], wanted: dict[str, Style | 
                         probes.setdefault(attack, []).append((who, vector))
                 looked += 1
                 found += is_found(finder, under(views[0], style, 0, 100 * n + who)[0], views[0].head)
-            yield name, Told(len(bare), {a: first(p, bare) for a, p in probes.items() if a != "by colour"}, {a: first(p, known[a]) for a, p in probes.items()}, (found, looked))
+            yield (
+                name,
+                Told(
+                    len(bare),
+                    {a: first(p, bare) for a, p in probes.items() if a != "by colour"},
+                    {a: first(p, known[a]) for a, p in probes.items()},
+                    (found, looked),
+                ),
+            )
 
 
 def main() -> None:
@@ -255,17 +313,28 @@ def main() -> None:
     parser.add_argument("--frames", type=int, default=6, help="of each sighting")
     options = parser.parse_args()
     every = styles()
-    wanted = {name: style for name, style in every.items() if not options.styles or any(part.lower() in name.lower() for part in options.styles)}
+    wanted = {
+        name: style
+        for name, style in every.items()
+        if not options.styles or any(part.lower() in name.lower() for part in options.styles)
+    }
     seen = list(people(options.people, 3, options.frames))
-    print("| style | right one first, faces as shot | under the same cover | by colour alone | faces found |\n|---|---|---|---|---|", flush=True)
+    print(
+        "| style | right one first, faces as shot | under the same cover | by colour alone | faces found |\n|---|---|---|---|---|",
+        flush=True,
+    )
     for name, told in attacked(seen, wanted):
         cells = []
         for which in ("shot", "same"):
             attack, right, of = told.worst(which)
             low, high = interval(right, of)
-            cells.append(f"{right / of:.0%} ({low:.0%} to {high:.0%}), {attack}{', above chance' if above_chance(right, of, told.people, len(getattr(told, which))) else ''}")
+            cells.append(
+                f"{right / of:.0%} ({low:.0%} to {high:.0%}), {attack}{', above chance' if above_chance(right, of, told.people, len(getattr(told, which))) else ''}"
+            )
         right, of = told.same["by colour"]
-        print(f"| {name} | {cells[0]} | {cells[1]} | {right / of:.0%} | {told.found[0]} of {told.found[1]} |", flush=True)
+        print(
+            f"| {name} | {cells[0]} | {cells[1]} | {right / of:.0%} | {told.found[0]} of {told.found[1]} |", flush=True
+        )
     print(f"\nChance: {1 / options.people:.1%} of {options.people} people, {2 * options.people} sightings asked about.")
 
 

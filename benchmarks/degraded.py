@@ -75,7 +75,9 @@ def _lit(rgb: np.ndarray) -> np.ndarray:
 
 KINDS: dict[str, Kind] = {
     "lamps": Kind(_lamps, names=(*NAMES, "meetings")),
-    "dim": Kind(lambda rgb, at, rng: 0.22 * rgb + rng.normal(0, 4, rgb.shape).astype(np.float32), names=(*NAMES, "cut")),
+    "dim": Kind(
+        lambda rgb, at, rng: 0.22 * rgb + rng.normal(0, 4, rgb.shape).astype(np.float32), names=(*NAMES, "cut")
+    ),
     "grey": Kind(_grey),
     "soft": Kind(lambda rgb, at, rng: cv2.GaussianBlur(rgb, (0, 0), rgb.shape[0] / 360)),
     "blown out": Kind(lambda rgb, at, rng: 1.8 * rgb),
@@ -97,7 +99,15 @@ class _EachNth(ClipTruth):
 
     def frames(self) -> Iterator[tuple[np.ndarray, tuple[HeadTruth, ...]]]:
         # What ClipTruth pairs are all frames with all heads.
-        whole = ClipTruth(self.width, self.height, self.actors, self.names, self.agreed, tuple(h for heads in self.heads for h in (heads, *((),) * (self.nth - 1))), self.film)
+        whole = ClipTruth(
+            self.width,
+            self.height,
+            self.actors,
+            self.names,
+            self.agreed,
+            tuple(h for heads in self.heads for h in (heads, *((),) * (self.nth - 1))),
+            self.film,
+        )
         for number, entry in enumerate(whole.frames()):
             if number % self.nth == 0:
                 yield entry
@@ -110,8 +120,19 @@ def degraded(clip: Path, kind: Kind, target: Path) -> Path:
     info, index = open_clip(clip)
     rng = np.random.default_rng(1)
     unfinished = target.with_suffix(".part.mp4")
-    with (PictureWriter(unfinished, info.upright_size, Fraction(info.rate) / kind.nth, encoder="libx264", pixel_format="rgb24", store="yuv420p", muxer="mp4",
-                        options={"preset": "veryfast", "crf": str(kind.crf), "g": "50"}) as film, FrameReader(info, index) as reader):
+    with (
+        PictureWriter(
+            unfinished,
+            info.upright_size,
+            Fraction(info.rate) / kind.nth,
+            encoder="libx264",
+            pixel_format="rgb24",
+            store="yuv420p",
+            muxer="mp4",
+            options={"preset": "veryfast", "crf": str(kind.crf), "g": "50"},
+        ) as film,
+        FrameReader(info, index) as reader,
+    ):
         # The frame with which the second scene begins.
         middle, held = FILMS[clip.stem][0].frames if kind.dissolve or kind.lit_ends else 0, None
         lit = {0, middle - 1, middle, len(index) - 1} if kind.lit_ends else ()
@@ -149,8 +170,25 @@ def main() -> None:
             clip = shipped(f"{name}.mp4") if name in CLIPS else made(options.hard, [name])[0]
             truth = load_truth(clip.with_name(f"{name}.truth.json"))
             if kind.nth > 1:
-                truth = _EachNth(truth.width, truth.height, truth.actors, truth.names, truth.agreed, truth.heads[::kind.nth], truth.film, kind.nth)
-            print(measure(degraded(clip, kind, folder / f"{name}-{label.replace(' ', '-')}.mp4"), options.every, truth, f"{name}, {label}"), flush=True)
+                truth = _EachNth(
+                    truth.width,
+                    truth.height,
+                    truth.actors,
+                    truth.names,
+                    truth.agreed,
+                    truth.heads[:: kind.nth],
+                    truth.film,
+                    kind.nth,
+                )
+            print(
+                measure(
+                    degraded(clip, kind, folder / f"{name}-{label.replace(' ', '-')}.mp4"),
+                    options.every,
+                    truth,
+                    f"{name}, {label}",
+                ),
+                flush=True,
+            )
 
 
 if __name__ == "__main__":

@@ -31,6 +31,7 @@ def made(minutes: float, people: int, path: Path):
     from skiagraph.project.model import Clip, Project
     from skiagraph.track.path import Path as HeadPath
     from skiagraph.track.results import FaceTable, FoundPerson, ScanResult
+
     rng = np.random.default_rng(1)
     frames = round(minutes * 60 * RATE)
     times = max(1, round(minutes / 6))
@@ -41,15 +42,30 @@ def made(minutes: float, people: int, path: Path):
             first = int(rng.integers(0, max(1, frames // times - STRETCH))) + n * frames // times
             length = min(STRETCH, frames - first)
             k = np.arange(length)
-            cx, cy = 160 + 1600 * rng.random() + np.cumsum(rng.normal(0, 0.8, length)), 200 + 600 * rng.random() + 20 * np.sin(k / 30)
-            rows = np.stack([cx, cy, 90 + 10 * np.sin(k / 70), 120 + 10 * np.sin(k / 70), 4 * np.sin(k / 50), np.clip(rng.normal(0.8, 0.15, length), 0, 1)], axis=1)
+            cx, cy = (
+                160 + 1600 * rng.random() + np.cumsum(rng.normal(0, 0.8, length)),
+                200 + 600 * rng.random() + 20 * np.sin(k / 30),
+            )
+            rows = np.stack(
+                [
+                    cx,
+                    cy,
+                    90 + 10 * np.sin(k / 70),
+                    120 + 10 * np.sin(k / 70),
+                    4 * np.sin(k / 50),
+                    np.clip(rng.normal(0.8, 0.15, length), 0, 1),
+                ],
+                axis=1,
+            )
             paths.append(HeadPath.from_rows(first, rows, rng.integers(0, 3, length)))
             boxes.append(np.stack([first + k, cx - 40, cy - 30, cx + 40, cy + 50], axis=1))
         found.append(FoundPerson(person, tuple(paths), paths[0].first, (0, 0, 9, 9), sure=0.95))
     table = np.concatenate(boxes)
     table = table[np.argsort(table[:, 0], kind="stable")]
     faces = FaceTable(table[:, 0].astype(np.int32), table[:, 1:].astype(np.int16), np.full(len(table), 90, np.uint8))
-    project = edits.add_clip(Project(), Clip("new", path, 1, "samples:none", 1920, 1080, Fraction(RATE), frames, frames))
+    project = edits.add_clip(
+        Project(), Clip("new", path, 1, "samples:none", 1920, 1080, Fraction(RATE), frames, frames)
+    )
     return take_in(project, "c1", ScanResult(tuple(found), faces, (), frames), 1)
 
 
@@ -66,10 +82,14 @@ def measure(minutes: float, people: int, folder: Path) -> None:
     from skiagraph.project import cast, edits, file, outlines
     from skiagraph.project.model import Decision, Outline, Reach
     from skiagraph.review.findings import findings
+
     place = folder / "long.skiagraph"
     project = made(minutes, people, folder / "long.mp4")
     rows = sum(len(t.path) for t in project.evidence.tracks)
-    print(f"{minutes:g} minutes, {people} people, {sum(len(s.sightings) for s in project.subjects)} sightings, {rows} rows, {len(project.scan_of('c1').faces)} faces", flush=True)
+    print(
+        f"{minutes:g} minutes, {people} people, {sum(len(s.sightings) for s in project.subjects)} sightings, {rows} rows, {len(project.scan_of('c1').faces)} faces",
+        flush=True,
+    )
     file.save(project, place)
     raw = place.read_bytes()
     plain = median_ms(lambda n: json.loads(raw))
@@ -79,17 +99,23 @@ def measure(minutes: float, people: int, folder: Path) -> None:
     began = time.perf_counter()
     file.save(project, place)
     print(f"save, the first time after opening: {(time.perf_counter() - began) * 1000:.0f} ms, in the background")
-    print(f"save after an edit: {median_ms(lambda n: file.save(edits.rename(project, 's1', f'Name {n}'), place)):.0f} ms, in the background")
+    print(
+        f"save after an edit: {median_ms(lambda n: file.save(edits.rename(project, 's1', f'Name {n}'), place)):.0f} ms, in the background"
+    )
     began = time.perf_counter()
     count = len(findings(project))
     print(f"findings, the first time: {time.perf_counter() - began:.2f} s ({count})")
 
     def moved(n: int):
         s = project.subjects[n].sightings[0]
-        return outlines.move_outline(project, project.subjects[n].key, "c1", s.first + 100, Outline.at(500 + n, 400, 90, 120), Reach.FRAME)
+        return outlines.move_outline(
+            project, project.subjects[n].key, "c1", s.first + 100, Outline.at(500 + n, 400, 90, 120), Reach.FRAME
+        )
 
     changed = [moved(n) for n in range(5)]
-    print(f"edit, an outline moved: {median_ms(moved):.1f} ms; a decision: {median_ms(lambda n: cast.decide(project, [f's{n + 1}'], Decision.SHOW)):.1f} ms")
+    print(
+        f"edit, an outline moved: {median_ms(moved):.1f} ms; a decision: {median_ms(lambda n: cast.decide(project, [f's{n + 1}'], Decision.SHOW)):.1f} ms"
+    )
     print(f"findings after an edit: {median_ms(lambda n: findings(changed[n])):.0f} ms")
     window(place)
 
@@ -104,6 +130,7 @@ def window(place: Path) -> None:
     from skiagraph.desktop.window import COVER, MainWindow
     from skiagraph.project import cast, outlines
     from skiagraph.project.model import Decision, Outline, Reach
+
     application = QApplication.instance() or QApplication(["skiagraph"])
     theme.apply(application)
     window = MainWindow()
@@ -127,8 +154,21 @@ def window(place: Path) -> None:
         window.session.set_frame(sighting.first + 50)
         window.session.select([key])
         rest(400)
-        for what, edit in (("a decision", lambda: document.edit("x", cast.decide, [key], Decision.COVER)),
-                           ("an outline moved", lambda: document.edit("x", outlines.move_outline, key, "c1", sighting.first + 50, Outline.at(500, 400, 90, 120), Reach.FRAME))):
+        for what, edit in (
+            ("a decision", lambda: document.edit("x", cast.decide, [key], Decision.COVER)),
+            (
+                "an outline moved",
+                lambda: document.edit(
+                    "x",
+                    outlines.move_outline,
+                    key,
+                    "c1",
+                    sighting.first + 50,
+                    Outline.at(500, 400, 90, 120),
+                    Reach.FRAME,
+                ),
+            ),
+        ):
             began = time.perf_counter()
             edit()
             window.repaint()
@@ -141,7 +181,9 @@ def window(place: Path) -> None:
             document.findingsChanged.disconnect(loop.quit)
     for what, values in took.items():
         print(f"in the window, {what}: {statistics.median(values) * 1000:.0f} ms (most {max(values) * 1000:.0f})")
-    print(f"in the window, findings refreshed after an edit: {statistics.median(refreshed) * 1000:.0f} ms (most {max(refreshed) * 1000:.0f}); of that 60 ms are waited")
+    print(
+        f"in the window, findings refreshed after an edit: {statistics.median(refreshed) * 1000:.0f} ms (most {max(refreshed) * 1000:.0f}); of that 60 ms are waited"
+    )
     window.close()
 
 

@@ -54,15 +54,28 @@ class Tally:
         return not any(self.ended[fault] for fault in FAULTS)
 
     def row(self) -> str:
-        return f"| {self.kind} | {self.tried} | {self.ended[RIGHT]} | {self.ended[REFUSED]} | " + " | ".join(str(self.ended[f]) for f in FAULTS) + " |"
+        return (
+            f"| {self.kind} | {self.tried} | {self.ended[RIGHT]} | {self.ended[REFUSED]} | "
+            + " | ".join(str(self.ended[f]) for f in FAULTS)
+            + " |"
+        )
 
 
-HEADER = "| faults | tried | right | refused in a sentence | " + " | ".join(FAULTS) + " |\n|" + "---|" * (4 + len(FAULTS))
+HEADER = (
+    "| faults | tried | right | refused in a sentence | " + " | ".join(FAULTS) + " |\n|" + "---|" * (4 + len(FAULTS))
+)
 
 
 def main() -> int:
     parser = argparse.ArgumentParser()
-    for name, count in (("media", 1000), ("projects", 1000), ("kills", 100), ("sources", 40), ("full", 12), ("seed", 1)):
+    for name, count in (
+        ("media", 1000),
+        ("projects", 1000),
+        ("kills", 100),
+        ("sources", 40),
+        ("full", 12),
+        ("seed", 1),
+    ):
         parser.add_argument(f"--{name}", type=int, default=count)
     parser.add_argument("--worker", nargs=4, metavar=("KIND", "FOLDER", "FIRST", "LAST"), help=argparse.SUPPRESS)
     options = parser.parse_args()
@@ -86,37 +99,73 @@ def tried(media: int, projects: int, kills: int, sources: int, full: int, seed: 
         folder = Path(name)
         os.environ.update(XDG_CACHE_HOME=f"{name}/cache", XDG_STATE_HOME=f"{name}/state", XDG_DATA_HOME=f"{name}/data")
         make_world(folder)
-        return [in_workers("media", "damaged films", folder, seed, media), in_workers("projects", "damaged projects", folder, seed, projects),
-                killed(folder, seed, kills), sources_gone(folder, seed, sources), disks_filled(folder, seed, full)]
+        return [
+            in_workers("media", "damaged films", folder, seed, media),
+            in_workers("projects", "damaged projects", folder, seed, projects),
+            killed(folder, seed, kills),
+            sources_gone(folder, seed, sources),
+            disks_filled(folder, seed, full),
+        ]
 
 
 # The healthy world
+
 
 def make_world(folder: Path) -> None:
     """Small films of many kinds, and a project on each. 24 frames of 96 x 64, with sound where the kind has it."""
     from skiagraph.project import file
     from tests.support import head_path, make_clip, project_on
-    films = {"h264.mp4": dict(encoder="libx264", sound=True, options={"g": 8, "bf": 2}), "hevc.mp4": dict(encoder="libx265", options={"x265-params": "log-level=none"}),
-             "prores.mov": dict(encoder="prores_ks", pixel_format="yuv422p10le", sound=True), "ffv1.mkv": dict(encoder="ffv1", options={"level": 3, "slicecrc": 1}, sound=True),
-             "mpeg2.ts": dict(encoder="mpeg2video", options={"g": 8}), "mjpeg.avi": dict(encoder="mjpeg", pixel_format="yuvj420p"),
-             "vp9.webm": dict(encoder="libvpx-vp9", options={"deadline": "realtime", "cpu-used": 8}), "png.mov": dict(encoder="png", pixel_format="rgb24"),
-             "gif.gif": dict(encoder="gif", pixel_format="rgb8"), "mpeg4.avi": dict(encoder="mpeg4", options={"g": 8}), "dv.mov": dict(encoder="mpeg2video", fields="top", options={"g": 4})}
+
+    films = {
+        "h264.mp4": dict(encoder="libx264", sound=True, options={"g": 8, "bf": 2}),
+        "hevc.mp4": dict(encoder="libx265", options={"x265-params": "log-level=none"}),
+        "prores.mov": dict(encoder="prores_ks", pixel_format="yuv422p10le", sound=True),
+        "ffv1.mkv": dict(encoder="ffv1", options={"level": 3, "slicecrc": 1}, sound=True),
+        "mpeg2.ts": dict(encoder="mpeg2video", options={"g": 8}),
+        "mjpeg.avi": dict(encoder="mjpeg", pixel_format="yuvj420p"),
+        "vp9.webm": dict(encoder="libvpx-vp9", options={"deadline": "realtime", "cpu-used": 8}),
+        "png.mov": dict(encoder="png", pixel_format="rgb24"),
+        "gif.gif": dict(encoder="gif", pixel_format="rgb8"),
+        "mpeg4.avi": dict(encoder="mpeg4", options={"g": 8}),
+        "dv.mov": dict(encoder="mpeg2video", fields="top", options={"g": 4}),
+    }
     (folder / "films").mkdir()
     for name, how in films.items():
         clip = make_clip(folder / "films" / name, 24, size=(96, 64), **how)
-        project = project_on(clip, head_path(0, 24, cx=40, cy=30, width=20, height=26, step=(0.5, 0)), head_path(4, 12, cx=70, cy=34, width=16, height=20))
+        project = project_on(
+            clip,
+            head_path(0, 24, cx=40, cy=30, width=20, height=26, step=(0.5, 0)),
+            head_path(4, 12, cx=70, cy=34, width=16, height=20),
+        )
         file.save(project, folder / "films" / (name + ".skiagraph"))
 
 
 # Damaged films and projects, in workers
+
 
 def in_workers(kind: str, name: str, folder: Path, seed: int, count: int, at_once: int = 40) -> Tally:
     """Cases 0 .. count - 1 of a kind. A worker that dies, or hangs, is charged with the case it was at."""
     tally, at = Tally(name), 0
     while at < count:
         last = min(count, at + at_once)
-        worker = subprocess.Popen([sys.executable, "-m", "benchmarks.faults", "--seed", str(seed), "--worker", kind, str(folder), str(at), str(last)],
-                                  cwd=ROOT, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)
+        worker = subprocess.Popen(
+            [
+                sys.executable,
+                "-m",
+                "benchmarks.faults",
+                "--seed",
+                str(seed),
+                "--worker",
+                kind,
+                str(folder),
+                str(at),
+                str(last),
+            ],
+            cwd=ROOT,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
+            text=True,
+        )
         killer = _Watch(worker)
         for line in worker.stdout:
             killer.fed()
@@ -136,6 +185,7 @@ class _Watch:
 
     def __init__(self, process: subprocess.Popen):
         import threading
+
         self._process, self._fed, self._over, self.bit = process, time.monotonic(), threading.Event(), False
         self._thread = threading.Thread(target=self._watch, daemon=True)
         self._thread.start()
@@ -161,7 +211,9 @@ def work(kind: str, folder: Path, seed: int, first: int, last: int) -> int:
     case_of = {"media": damaged_film, "projects": damaged_project}[kind]
     for number in range(first, last):
         with tempfile.TemporaryDirectory(dir=folder) as own:
-            print(json.dumps(case_of(folder / "films", Path(own), random.Random(f"{seed} {kind} {number}"))), flush=True)
+            print(
+                json.dumps(case_of(folder / "films", Path(own), random.Random(f"{seed} {kind} {number}"))), flush=True
+            )
     return 0
 
 
@@ -174,19 +226,21 @@ def damaged(data: bytes, rng: random.Random) -> bytes:
         at = rng.choice((at, at, min(at, rng.randrange(1, 600)), max(0, len(data) - rng.randrange(1, 600))))
         how = rng.randrange(7)
         if how == 0:
-            del data[max(1, at):]
+            del data[max(1, at) :]
         elif how == 1:
-            data[at:at + length] = bytes(length)
+            data[at : at + length] = bytes(length)
         elif how == 2:
-            data[at:at + length] = rng.randbytes(length)
+            data[at : at + length] = rng.randbytes(length)
         elif how == 3:
             data[at] ^= 1 << rng.randrange(8)
         elif how == 4:
-            data[at:at] = data[max(0, at - length):at]
+            data[at:at] = data[max(0, at - length) : at]
         elif how == 5:
-            del data[at:at + length]
+            del data[at : at + length]
         else:
-            data[at:at + 4] = rng.choice((b"\xff\xff\xff\xff", b"\x7f\xff\xff\xff", b"\x00\x00\x00\x00", b"\x80\x00\x00\x00"))
+            data[at : at + 4] = rng.choice(
+                (b"\xff\xff\xff\xff", b"\x7f\xff\xff\xff", b"\x00\x00\x00\x00", b"\x80\x00\x00\x00")
+            )
         if not data:
             data = bytearray(b"\0")
     return bytes(data)
@@ -197,6 +251,7 @@ def damaged_film(films: Path, own: Path, rng: random.Random) -> tuple[str, str]:
     from skiagraph.errors import SkiagraphError
     from skiagraph.media.index import open_clip
     from tests.support import head_path, project_on
+
     source = rng.choice(sorted(p for p in films.iterdir() if p.suffix != ".skiagraph"))
     clip = own / source.name
     clip.write_bytes(damaged(source.read_bytes(), rng))
@@ -204,7 +259,10 @@ def damaged_film(films: Path, own: Path, rng: random.Random) -> tuple[str, str]:
     try:
         info, index = open_clip(clip)
         width, height = info.upright_size
-        project = project_on(clip, head_path(0, len(index), cx=width / 2, cy=height / 2, width=max(4, width / 5), height=max(4, height / 4)))
+        project = project_on(
+            clip,
+            head_path(0, len(index), cx=width / 2, cy=height / 2, width=max(4, width / 5), height=max(4, height / 4)),
+        )
         return exported(project, own, case, rng)
     except SkiagraphError as error:
         return _refusal(error, own, case)
@@ -216,6 +274,7 @@ def damaged_project(films: Path, own: Path, rng: random.Random) -> tuple[str, st
     """A damaged project is opened, and its covers exported as it says, or refused."""
     from skiagraph.errors import SkiagraphError
     from skiagraph.project import file
+
     source = films / (rng.choice(("h264.mp4", "ffv1.mkv", "png.mov")) + ".skiagraph")
     data, case = source.read_bytes(), f"{source.name} {rng.random()}"
     place = films / f"tried-{os.getpid()}.skiagraph"
@@ -233,7 +292,30 @@ def damaged_project(films: Path, own: Path, rng: random.Random) -> tuple[str, st
         place.unlink(missing_ok=True)
 
 
-_STRANGE = (0, -1, 1, 2 ** 31, 2 ** 63, -2 ** 70, 1e308, float("nan"), float("inf"), -0.0, 1e-320, "", "x" * 5000, "\ud800", "../../etc/passwd", "\0", None, True, [], {}, [[]], [0] * 1000)
+_STRANGE = (
+    0,
+    -1,
+    1,
+    2**31,
+    2**63,
+    -(2**70),
+    1e308,
+    float("nan"),
+    float("inf"),
+    -0.0,
+    1e-320,
+    "",
+    "x" * 5000,
+    "\ud800",
+    "../../etc/passwd",
+    "\0",
+    None,
+    True,
+    [],
+    {},
+    [[]],
+    [0] * 1000,
+)
 
 
 def _other(document, rng: random.Random):
@@ -247,7 +329,9 @@ def _other(document, rng: random.Random):
         if how == 0:
             holder[key] = rng.choice(_STRANGE)
         elif how in (1, 2) and isinstance(holder[key], (int, float)) and not isinstance(holder[key], bool):
-            holder[key] = type(holder[key])(holder[key] * rng.choice((-1, 0.9, 1, 1.1, 2, 10, 1000, 0.001)) + rng.choice((0, 1, -1)))
+            holder[key] = type(holder[key])(
+                holder[key] * rng.choice((-1, 0.9, 1, 1.1, 2, 10, 1000, 0.001)) + rng.choice((0, 1, -1))
+            )
         elif how == 3:
             del holder[key]
         elif how == 4 and isinstance(holder, list):
@@ -258,14 +342,20 @@ def _other(document, rng: random.Random):
                 other[at] = holder[key]
         else:
             # Only numbers, which is what most of a document is, a little off.
-            holder, key = rng.choice([(h, k) for h, k in places if isinstance(h[k], (int, float)) and not isinstance(h[k], bool)] or places)
+            holder, key = rng.choice(
+                [(h, k) for h, k in places if isinstance(h[k], (int, float)) and not isinstance(h[k], bool)] or places
+            )
             if isinstance(holder[key], (int, float)):
                 holder[key] += rng.choice((-2, -1, 1, 2, 0.5))
     return document
 
 
 def _holds(value, container) -> bool:
-    return value is container or isinstance(value, (dict, list)) and any(_holds(v, container) for v in (value.values() if isinstance(value, dict) else value))
+    return (
+        value is container
+        or isinstance(value, (dict, list))
+        and any(_holds(v, container) for v in (value.values() if isinstance(value, dict) else value))
+    )
 
 
 def _places(value):
@@ -293,8 +383,12 @@ def exported(project, own: Path, case: str, rng: random.Random) -> tuple[str, st
     from skiagraph.project import edits
     from skiagraph.project.layers import matte
     from skiagraph.project.model import Cover, Style
+
     clip = project.clips[0]
-    solid = edits.set_style_for_all(edits.set_project_style(project, Style.of(Cover.kinds["solid"]((255, 0, 255)))), Style.of(Cover.kinds["solid"]((255, 0, 255))))
+    solid = edits.set_style_for_all(
+        edits.set_project_style(project, Style.of(Cover.kinds["solid"]((255, 0, 255)))),
+        Style.of(Cover.kinds["solid"]((255, 0, 255))),
+    )
     out = own / f"out.{rng.choice(('mkv', 'mp4'))}"
     write_clip(solid, clip.key, [(CoveredFilm("ffv1-mkv" if out.suffix == ".mkv" else "h264-mp4"), out)])
     info, index = open_clip(out)
@@ -315,10 +409,12 @@ def _shrunk(mask):
     """Without three px along its edge, where colours of neighbours mix."""
     import cv2
     import numpy as np
+
     return cv2.erode(mask.astype(np.uint8), np.ones((7, 7), np.uint8), borderValue=0) > 0
 
 
 # Killed at random moments
+
 
 def command(*arguments) -> list[str]:
     return [sys.executable, "-m", "skiagraph", *map(str, arguments)]
@@ -336,12 +432,15 @@ def killed(folder: Path, seed: int, count: int) -> Tally:
     lengths: dict[str, float] = {}
     if count:
         from skiagraph.demo.ship import shipped
+
         _beginning(shipped("voice.mp4"), film, 10)
     for n in range(count):
         kind = ("scan", "render", "save")[n % 3]
         with tempfile.TemporaryDirectory(dir=folder) as own:
             try:
-                ending = {"scan": _killed_scan, "render": _killed_render, "save": _killed_save}[kind](folder, Path(own), film, lengths, rng)
+                ending = {"scan": _killed_scan, "render": _killed_render, "save": _killed_save}[kind](
+                    folder, Path(own), film, lengths, rng
+                )
             except subprocess.TimeoutExpired as error:
                 ending = "hang", f"{error.cmd}"
             tally.add(ending[0], f"{kind} {n}: {ending[1]}")
@@ -352,20 +451,30 @@ def _beginning(source: Path, target: Path, frames: int) -> None:
     from skiagraph.media.index import open_clip
     from skiagraph.media.reader import FrameReader
     from skiagraph.media.writer import PictureWriter
+
     info, index = open_clip(source)
-    with FrameReader(info, index) as reader, PictureWriter(target, (640, 360), info.rate, encoder="libx264", pixel_format="rgb24", store="yuv420p", muxer="mp4") as writer:
+    with (
+        FrameReader(info, index) as reader,
+        PictureWriter(
+            target, (640, 360), info.rate, encoder="libx264", pixel_format="rgb24", store="yuv420p", muxer="mp4"
+        ) as writer,
+    ):
         for frame in reader.frames(0, frames):
             writer.write(frame.rgb(640, 360))
 
 
-def _kill_within(arguments: list[str], name: str, lengths: dict[str, float], rng: random.Random) -> tuple[int, str, int]:
+def _kill_within(
+    arguments: list[str], name: str, lengths: dict[str, float], rng: random.Random
+) -> tuple[int, str, int]:
     """Start a command and end it at a random moment of what it took before.
 
     Its exit code, what it said, and the signal.
     """
     which = rng.choice((signal.SIGKILL, signal.SIGKILL, signal.SIGTERM, signal.SIGINT))
     began = time.monotonic()
-    process = subprocess.Popen(arguments, cwd=ROOT, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True, start_new_session=True)
+    process = subprocess.Popen(
+        arguments, cwd=ROOT, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True, start_new_session=True
+    )
     try:
         process.wait(rng.uniform(0.02, 1.0) * lengths.get(name, 3.0))
         lengths[name] = max(lengths.get(name, 0.0), time.monotonic() - began)
@@ -378,11 +487,15 @@ def _kill_within(arguments: list[str], name: str, lengths: dict[str, float], rng
 def _ended_well(code: int, said: str, which: int) -> str:
     """Empty where the end is one that was promised."""
     allowed = {0, 3, -which, {signal.SIGTERM: 143, signal.SIGINT: 130}.get(which, 0)}
-    return "" if code in allowed and "Traceback" not in said else f"exit code {code} after signal {which}: {said[-300:]}"
+    return (
+        "" if code in allowed and "Traceback" not in said else f"exit code {code} after signal {which}: {said[-300:]}"
+    )
 
 
 def _left_over(own: Path, but: set[str]) -> list[str]:
-    return sorted(p.name for p in own.iterdir() if p.name not in but and not p.name.endswith(".lock") and ".lock" not in p.name)
+    return sorted(
+        p.name for p in own.iterdir() if p.name not in but and not p.name.endswith(".lock") and ".lock" not in p.name
+    )
 
 
 def _killed_render(folder: Path, own: Path, film: Path, lengths, rng) -> tuple[str, str]:
@@ -404,6 +517,7 @@ def _killed_render(folder: Path, own: Path, film: Path, lengths, rng) -> tuple[s
 def _frames(path: Path) -> int:
     from skiagraph.errors import SkiagraphError
     from skiagraph.media.index import open_clip, verify
+
     try:
         info, index = open_clip(path)
         return len(verify(info, index))
@@ -414,6 +528,7 @@ def _frames(path: Path) -> int:
 def _killed_scan(folder: Path, own: Path, film: Path, lengths, rng) -> tuple[str, str]:
     from skiagraph.errors import SkiagraphError
     from skiagraph.project import file
+
     place = own / "p.skiagraph"
     arguments = command("scan", film, "-o", place, "--every", "2")
     bad = _ended_well(*_kill_within(arguments, "scan", lengths, rng))
@@ -451,10 +566,17 @@ for n in range(100000):
 def _killed_save(folder: Path, own: Path, film: Path, lengths, rng) -> tuple[str, str]:
     from skiagraph.errors import SkiagraphError
     from skiagraph.project import file
+
     place = own / "p.skiagraph"
     project = file.load(folder / "films" / "ffv1.mkv.skiagraph")
     file.save(project, place)
-    editor = subprocess.Popen([sys.executable, "-c", _EDITOR, str(place)], cwd=ROOT, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True)
+    editor = subprocess.Popen(
+        [sys.executable, "-c", _EDITOR, str(place)],
+        cwd=ROOT,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.DEVNULL,
+        text=True,
+    )
     first = editor.stdout.readline()
     try:
         editor.wait(rng.uniform(0.0, 2.5))
@@ -462,7 +584,10 @@ def _killed_save(folder: Path, own: Path, film: Path, lengths, rng) -> tuple[str
         pass
     ended = time.time()
     editor.kill()
-    edits_made = [(int(n), float(t)) for n, t in (line.split() for line in (first + editor.stdout.read()).splitlines() if len(line.split()) == 2)]
+    edits_made = [
+        (int(n), float(t))
+        for n, t in (line.split() for line in (first + editor.stdout.read()).splitlines() if len(line.split()) == 2)
+    ]
     editor.wait()
     try:
         name = file.load(place).subject("s1").name
@@ -479,10 +604,12 @@ def _killed_save(folder: Path, own: Path, film: Path, lengths, rng) -> tuple[str
 
 # Sources that go, and disks that are full
 
+
 def sources_gone(folder: Path, seed: int, count: int) -> Tally:
     """The source is removed, replaced, cut short or overwritten while it is scanned or exported."""
     from skiagraph.project import file
     from tests.support import make_clip
+
     tally, rng = Tally("source removed or replaced meanwhile"), random.Random(f"{seed} sources")
     kept = {p.name: p.read_bytes() for p in (folder / "films").iterdir()}
     other = make_clip(folder / "another.mp4", 24, size=(96, 64)) if count else None
@@ -492,8 +619,14 @@ def sources_gone(folder: Path, seed: int, count: int) -> Tally:
             clip.write_bytes(kept["h264.mp4"])
             place.write_bytes(kept["h264.mp4.skiagraph"])
             scanning = n % 4 == 0
-            arguments = command("scan", clip, "-o", Path(own) / "new.skiagraph") if scanning else command("render", place, "-o", out)
-            process = subprocess.Popen(arguments, cwd=ROOT, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True)
+            arguments = (
+                command("scan", clip, "-o", Path(own) / "new.skiagraph")
+                if scanning
+                else command("render", place, "-o", out)
+            )
+            process = subprocess.Popen(
+                arguments, cwd=ROOT, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True
+            )
             try:
                 process.wait(rng.uniform(0.0, 2.5 if scanning else 1.5))
             except subprocess.TimeoutExpired:
@@ -531,8 +664,10 @@ def disks_filled(folder: Path, seed: int, count: int) -> Tally:
     for n in range(count):
         with tempfile.TemporaryDirectory(dir=folder) as own:
             size = rng.choice((4, 8, 12, 16)) * 1024
-            inner = (f"mount -t tmpfs -o size={size} none {own}; cd {ROOT}; "
-                     f"{sys.executable} -m skiagraph render {folder}/films/ffv1.mkv.skiagraph -o {own}/out.mkv --matte {own}/matte.mkv; code=$?; echo LISTED >&2; ls -A {own} >&2; exit $code")
+            inner = (
+                f"mount -t tmpfs -o size={size} none {own}; cd {ROOT}; "
+                f"{sys.executable} -m skiagraph render {folder}/films/ffv1.mkv.skiagraph -o {own}/out.mkv --matte {own}/matte.mkv; code=$?; echo LISTED >&2; ls -A {own} >&2; exit $code"
+            )
             done = subprocess.run(["unshare", "-m", "sh", "-c", inner], capture_output=True, text=True, timeout=HANGS_S)
             said = done.stderr
             if "unshare" in said or "mount:" in said:

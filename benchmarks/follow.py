@@ -38,7 +38,13 @@ def texture(seed: int, width: int, height: int, grain: float = 3.0, contrast: fl
     """Smooth random colours, uint8 RGB."""
     rng = np.random.default_rng(seed)
     layers = [cv2.GaussianBlur(rng.normal(0, 1, (height, width)).astype(np.float32), (0, 0), grain) for _ in range(3)]
-    return np.stack([np.clip(125 + contrast * (0.8 * layers[0] / layers[0].std() + 0.3 * layer / layer.std()), 0, 255) for layer in layers], axis=2).astype(np.uint8)
+    return np.stack(
+        [
+            np.clip(125 + contrast * (0.8 * layers[0] / layers[0].std() + 0.3 * layer / layer.std()), 0, 255)
+            for layer in layers
+        ],
+        axis=2,
+    ).astype(np.uint8)
 
 
 @dataclass(frozen=True)
@@ -62,9 +68,18 @@ class Scene:
         cx, cy, scale, angle = self.place(n)
         tilt = self.tilt(n)
         half_w, half_h = CARD[0] * scale / 2, CARD[1] * scale / 2
-        corners = np.array([[-half_w, -half_h * (1 - tilt)], [half_w, -half_h * (1 + tilt)], [half_w, half_h * (1 + tilt)], [-half_w, half_h * (1 - tilt)]])
+        corners = np.array(
+            [
+                [-half_w, -half_h * (1 - tilt)],
+                [half_w, -half_h * (1 + tilt)],
+                [half_w, half_h * (1 + tilt)],
+                [-half_w, half_h * (1 - tilt)],
+            ]
+        )
         lean = np.radians(angle)
-        return (corners @ np.array([[np.cos(lean), np.sin(lean)], [-np.sin(lean), np.cos(lean)]]) + [cx, cy]).astype(np.float32)
+        return (corners @ np.array([[np.cos(lean), np.sin(lean)], [-np.sin(lean), np.cos(lean)]]) + [cx, cy]).astype(
+            np.float32
+        )
 
     def frames(self, count: int) -> Iterator[np.ndarray]:
         """uint8 RGB pictures."""
@@ -72,9 +87,11 @@ class Scene:
         fixed = texture(1, *CARD)
         for n in range(count):
             card = self.card(n) if self.card else fixed
-            source = np.float32([[-0.5, -0.5], [CARD[0] - 0.5, -0.5], [CARD[0] - 0.5, CARD[1] - 0.5], [-0.5, CARD[1] - 0.5]])
+            source = np.float32(
+                [[-0.5, -0.5], [CARD[0] - 0.5, -0.5], [CARD[0] - 0.5, CARD[1] - 0.5], [-0.5, CARD[1] - 0.5]]
+            )
             move = cv2.getPerspectiveTransform(source, self.truth(n) - 0.5)
-            picture = ground[200:200 + SIZE[1], 400:400 + SIZE[0]].copy()
+            picture = ground[200 : 200 + SIZE[1], 400 : 400 + SIZE[0]].copy()
             cv2.warpPerspective(card, move, SIZE, dst=picture, borderMode=cv2.BORDER_TRANSPARENT)
             made = picture.astype(np.float32)
             self.over(n, made)
@@ -88,7 +105,7 @@ def _passers_by(n: int, picture: np.ndarray) -> None:
         x = (700 if speed > 0 else 1500) + speed * (n - begin)
         if 0 <= n - begin < 60:
             x0, x1 = int(np.clip(x, 0, SIZE[0])), int(np.clip(x + 110, 0, SIZE[0]))
-            picture[200:1000, x0:x1] = texture(20 + k, 110, 800, 5.0)[:, :x1 - x0]
+            picture[200:1000, x0:x1] = texture(20 + k, 110, 800, 5.0)[:, : x1 - x0]
 
 
 def _fingers(n: int, picture: np.ndarray) -> None:
@@ -105,29 +122,54 @@ def _in_a_hand(n: int):
 
 def _turning(n: int) -> np.ndarray:
     share = np.clip((n - 25) / 40, 0, 1)
-    return np.clip((1 - share) * texture(1, *CARD).astype(np.float32) + share * texture(31, *CARD), 0, 255).astype(np.uint8)
+    return np.clip((1 - share) * texture(1, *CARD).astype(np.float32) + share * texture(31, *CARD), 0, 255).astype(
+        np.uint8
+    )
 
 
 def _copies() -> np.ndarray:
     ground = texture(1, SIZE[0] + 800, SIZE[1] + 400, 3.0)
     for x in range(100, SIZE[0] + 600, 260):
         for y in range(60, SIZE[1] + 300, 220):
-            ground[y:y + CARD[1], x:x + CARD[0]] = texture(1, *CARD)
+            ground[y : y + CARD[1], x : x + CARD[0]] = texture(1, *CARD)
     return ground
 
 
 SCENES = [
-    Scene("plate coming nearer, in perspective", lambda n: (600 + 3 * n, 600 - n, 0.8 + n / 150, 4 * np.sin(n / 20)), tilt=lambda n: 0.15 * np.sin(n / 25)),
-    Scene("screen that flickers", lambda n: (900 + 25 * np.sin(n / 14), 500 + 15 * np.sin(n / 9), 1, 0), light=lambda n: np.array([0.75 + 0.25 * np.sin(n * 1.3), 0.8 + 0.2 * np.sin(n * 0.9), 0.7 + 0.3 * np.cos(n * 1.1)], np.float32)),
+    Scene(
+        "plate coming nearer, in perspective",
+        lambda n: (600 + 3 * n, 600 - n, 0.8 + n / 150, 4 * np.sin(n / 20)),
+        tilt=lambda n: 0.15 * np.sin(n / 25),
+    ),
+    Scene(
+        "screen that flickers",
+        lambda n: (900 + 25 * np.sin(n / 14), 500 + 15 * np.sin(n / 9), 1, 0),
+        light=lambda n: np.array(
+            [0.75 + 0.25 * np.sin(n * 1.3), 0.8 + 0.2 * np.sin(n * 0.9), 0.7 + 0.3 * np.cos(n * 1.1)], np.float32
+        ),
+    ),
     Scene("logo on a boat", lambda n: (400 + 7 * n, 560 + 40 * np.sin(n / 7), 1 + n / 400, 8 * np.sin(n / 10))),
     Scene("card in a hand", _in_a_hand, over=_fingers),
-    Scene("behind two passers-by", lambda n: (960 + 40 * np.sin(n / 20), 540, 1, 0), over=_passers_by, back=range(56, 100)),
+    Scene(
+        "behind two passers-by", lambda n: (960 + 40 * np.sin(n / 20), 540, 1, 0), over=_passers_by, back=range(56, 100)
+    ),
     Scene("turning away", lambda n: (800 + 2 * n, 500, 1, 0), card=_turning),
     Scene("noise", lambda n: (700 + 4 * n, 540 + 50 * np.sin(n / 11), 1, 0), noise=28.0),
     Scene("whip pan", lambda n: (500 + 2 * n + (60 * min(max(n - 40, 0), 6)), 540, 1, 0)),
     Scene("like its surroundings", lambda n: (900 + 3 * n, 540 + 20 * np.sin(n / 9), 1, 0), ground=_copies),
-    Scene("out and in again", lambda n: (1500 + (9 * n if n < 70 else 9 * (140 - n)), 540, 1, 0), seen=lambda n: 1500 + (9 * n if n < 70 else 9 * (140 - n)) < SIZE[0] - 40, back=range(100, 120)),
-    Scene("blank wall", lambda n: (700 + 3 * n, 540, 1, 0), card=lambda n: np.full((CARD[1], CARD[0], 3), 125, np.uint8), ground=lambda: np.full((SIZE[1] + 400, SIZE[0] + 800, 3), 125, np.uint8), noise=4.0),
+    Scene(
+        "out and in again",
+        lambda n: (1500 + (9 * n if n < 70 else 9 * (140 - n)), 540, 1, 0),
+        seen=lambda n: 1500 + (9 * n if n < 70 else 9 * (140 - n)) < SIZE[0] - 40,
+        back=range(100, 120),
+    ),
+    Scene(
+        "blank wall",
+        lambda n: (700 + 3 * n, 540, 1, 0),
+        card=lambda n: np.full((CARD[1], CARD[0], 3), 125, np.uint8),
+        ground=lambda: np.full((SIZE[1] + 400, SIZE[0] + 800, 3), 125, np.uint8),
+        noise=4.0,
+    ),
 ]
 
 
@@ -186,7 +228,13 @@ def ours(frames: list[np.ndarray], scene: Scene) -> Result:
         overlaps.append((_overlap(corners, scene.truth(n)) if corners is not None else 0.0) if scene.seen(n) else None)
         silent += corners is not None and (_is_off(corners, scene.truth(n)) or scene.truth(n)[:, 0].min() > SIZE[0])
     counted = [o for o in overlaps if o is not None]
-    return Result(float(np.mean(counted)), silent / (len(frames) - 1), len(placed), (len(placed) or 1) / passed, _again(scene, overlaps))
+    return Result(
+        float(np.mean(counted)),
+        silent / (len(frames) - 1),
+        len(placed),
+        (len(placed) or 1) / passed,
+        _again(scene, overlaps),
+    )
 
 
 def theirs(make: Callable, frames: list[np.ndarray], scene: Scene) -> Result:
@@ -203,7 +251,9 @@ def theirs(make: Callable, frames: list[np.ndarray], scene: Scene) -> Result:
         silent += bool(good and (_is_off(corners, scene.truth(n)) or scene.truth(n)[:, 0].min() > SIZE[0]))
         until = min(until, n) if not good else until
     counted = [o for o in overlaps if o is not None]
-    return Result(float(np.mean(counted)), silent / (len(frames) - 1), until, (len(frames) - 1) / passed, _again(scene, overlaps))
+    return Result(
+        float(np.mean(counted)), silent / (len(frames) - 1), until, (len(frames) - 1) / passed, _again(scene, overlaps)
+    )
 
 
 def _corners(place: Similarity) -> np.ndarray:
@@ -240,11 +290,25 @@ def heads(clip: str) -> Iterator[tuple[str, str]]:
         begin = time.perf_counter()
         found = follow_outline(project, "c1", start, outline, subject=key)
         passed = time.perf_counter() - begin
-        rows = {path.first + n: (row, path.origin[n] != BRIDGED) for path in (found.path, *found.again) for n, row in enumerate(path.rows())}
-        away = {n: np.hypot(row[0] - every[n].cx, row[1] - every[n].cy) / every[n].width for n, (row, _) in rows.items() if n in every}
+        rows = {
+            path.first + n: (row, path.origin[n] != BRIDGED)
+            for path in (found.path, *found.again)
+            for n, row in enumerate(path.rows())
+        }
+        away = {
+            n: np.hypot(row[0] - every[n].cx, row[1] - every[n].cy) / every[n].width
+            for n, (row, _) in rows.items()
+            if n in every
+        }
         there = [away[n] for n in seen if n in rows]
-        silent = sum(known and (n not in every or every[n].head_visible <= 0.05 or away[n] > 0.5) for n, (_, known) in rows.items())
-        yield f"{clip}, {actor}", f"{len(there)} of {len(seen)}, {np.mean(there):.2f}, {silent}, {len(rows) / passed:.0f}"
+        silent = sum(
+            known and (n not in every or every[n].head_visible <= 0.05 or away[n] > 0.5)
+            for n, (_, known) in rows.items()
+        )
+        yield (
+            f"{clip}, {actor}",
+            f"{len(there)} of {len(seen)}, {np.mean(there):.2f}, {silent}, {len(rows) / passed:.0f}",
+        )
 
 
 def measured(scene: Scene, count: int, others: dict[str, Callable] = OTHERS) -> dict[str, Result]:
@@ -264,11 +328,25 @@ def main() -> None:
             for name, told in heads(clip):
                 print(f"| {name} | {told} |", flush=True)
         return
-    print("| scene | " + " | ".join(f"{name}: overlap, silently off, until, frames/s" for name in ("ours", *OTHERS)) + " |\n|" + "---|" * (2 + len(OTHERS)))
+    print(
+        "| scene | "
+        + " | ".join(f"{name}: overlap, silently off, until, frames/s" for name in ("ours", *OTHERS))
+        + " |\n|"
+        + "---|" * (2 + len(OTHERS))
+    )
     for scene in SCENES:
         if not options.scenes or any(part in scene.name for part in options.scenes):
             results = measured(scene, options.frames)
-            print(f"| {scene.name} | " + " | ".join(f"{r.overlap:.3f}, {r.silent:.1%}, {r.until}, {r.rate:.0f}" + ("" if np.isnan(r.again) else f", again {r.again:.0%}") for r in results.values()) + " |", flush=True)
+            print(
+                f"| {scene.name} | "
+                + " | ".join(
+                    f"{r.overlap:.3f}, {r.silent:.1%}, {r.until}, {r.rate:.0f}"
+                    + ("" if np.isnan(r.again) else f", again {r.again:.0%}")
+                    for r in results.values()
+                )
+                + " |",
+                flush=True,
+            )
 
 
 if __name__ == "__main__":

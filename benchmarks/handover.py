@@ -50,6 +50,7 @@ def main() -> None:
 
 def formats(project, key: str, span: tuple[int, int], folder: Path) -> None:
     """Each format between two runs of H.264, whose mean it is compared with."""
+
     def export(film, name: str) -> tuple[float, Path]:
         target, begun = folder / film.name(name), time.perf_counter()
         write_clip(project, key, [(film, target)], None, span)
@@ -66,7 +67,10 @@ def formats(project, key: str, span: tuple[int, int], folder: Path) -> None:
         took, path = export(film, shape)
         after, _ = export(plain, f"after-{shape}")
         real = size_of(path)
-        print(f"| {label} | {2 * took / (before + after):.2f} | {real / 1e6:.1f} | {estimated_bytes(project, key, film, parts=[span]) / real:.2f} |", flush=True)
+        print(
+            f"| {label} | {2 * took / (before + after):.2f} | {real / 1e6:.1f} | {estimated_bytes(project, key, film, parts=[span]) / real:.2f} |",
+            flush=True,
+        )
         before = after
 
 

@@ -46,11 +46,25 @@ def stated(held: Sequence[Reconsidered], heads: Sequence[Sequence[HeadTruth]]) -
     pairs = []
     for result in held:
         paths = [s.path for s in result.stretches]
-        pairs += [(j.odds, _who(paths[j.row], heads, j.first - BESIDE, j.first - 1), _who(paths[j.row], heads, j.last + 1, j.last + BESIDE)) for j in result.joins]
+        pairs += [
+            (
+                j.odds,
+                _who(paths[j.row], heads, j.first - BESIDE, j.first - 1),
+                _who(paths[j.row], heads, j.last + 1, j.last + BESIDE),
+            )
+            for j in result.joins
+        ]
         for (a, b), odds in result.asked.items():
             first, after = sorted((paths[a], paths[b]), key=lambda p: p.first)
-            pairs.append((odds, _who(first, heads, first.last - BESIDE, first.last), _who(after, heads, after.first, after.first + BESIDE)) if first.last < after.first
-                         else (odds, None, None))
+            pairs.append(
+                (
+                    odds,
+                    _who(first, heads, first.last - BESIDE, first.last),
+                    _who(after, heads, after.first, after.first + BESIDE),
+                )
+                if first.last < after.first
+                else (odds, None, None)
+            )
     return [(probability(odds), before == after) for odds, before, after in pairs if before and after]
 
 
@@ -60,7 +74,9 @@ def table(pairs: Sequence[tuple[float, bool]]) -> str:
     for low, high in zip(BINS, BINS[1:]):
         inside = [(p, true) for p, true in pairs if low <= p < high or p == high == 1.0]
         if inside:
-            rows.append(f"| {low:.2f} to {high:.2f} | {len(inside)} | {np.mean([p for p, _ in inside]):.3f} | {np.mean([true for _, true in inside]):.3f} ({sum(true for _, true in inside)}) |")
+            rows.append(
+                f"| {low:.2f} to {high:.2f} | {len(inside)} | {np.mean([p for p, _ in inside]):.3f} | {np.mean([true for _, true in inside]):.3f} ({sum(true for _, true in inside)}) |"
+            )
     return "\n".join(rows)
 
 
@@ -70,7 +86,9 @@ def _who(path: HeadPath, heads: Sequence[Sequence[HeadTruth]], first: int, last:
     for frame in range(max(first, path.first, 0), min(last, path.last, len(heads) - 1) + 1):
         seen = [h for h in heads[frame] if h.head_visible >= VISIBLE]
         if seen:
-            boxes = np.array([(h.cx - h.width / 2, h.cy - h.height / 2, h.cx + h.width / 2, h.cy + h.height / 2) for h in seen])
+            boxes = np.array(
+                [(h.cx - h.width / 2, h.cy - h.height / 2, h.cx + h.width / 2, h.cy + h.height / 2) for h in seen]
+            )
             overlap = iou(path.boxes()[frame - path.first][None], boxes)[0]
             if overlap.max() > SAME:
                 votes[seen[int(overlap.argmax())].actor] += 1

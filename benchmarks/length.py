@@ -39,7 +39,11 @@ from skiagraph.track.second_pass import STEP_FOLLOW
 from skiagraph.track.stretch import Stretch
 
 # Films whose casts make up so many people; all of one size.
-CASTS: dict[int, Sequence[str]] = {2: ("jackets",), 10: ("quay", "hall"), 60: ("quay", "hall", "voice", "meetings", "alike")}
+CASTS: dict[int, Sequence[str]] = {
+    2: ("jackets",),
+    10: ("quay", "hall"),
+    60: ("quay", "hall", "voice", "meetings", "alike"),
+}
 
 
 def joined(names: Sequence[str], minutes: float, hard: Path, target: Path) -> Path:
@@ -61,7 +65,11 @@ def joined(names: Sequence[str], minutes: float, hard: Path, target: Path) -> Pa
                     if packet.dts is None:
                         continue
                     for made_over in annexb.filter(packet):
-                        made_over.pts, made_over.dts, made_over.stream = made_over.pts + offset, made_over.dts + offset, stream
+                        made_over.pts, made_over.dts, made_over.stream = (
+                            made_over.pts + offset,
+                            made_over.dts + offset,
+                            stream,
+                        )
                         film.mux(made_over)
                 offset += video.frames * step
                 if offset * video.time_base >= minutes * 60:
@@ -83,7 +91,14 @@ def measured(clip: Path, every: int) -> tuple[float, float, float, float, float,
     project = take_in(add_clip(Project(), info, index), "c1", result, every)
     before = time.perf_counter()
     findings(project)
-    return len(index) / float(info.rate), end - start, begun[STEP_WHO] - begun.get(STEP_FOLLOW, begun[STEP_WHO]), end - begun[STEP_WHO], time.perf_counter() - before, sum(len(p.paths) for p in result.people)
+    return (
+        len(index) / float(info.rate),
+        end - start,
+        begun[STEP_WHO] - begun.get(STEP_FOLLOW, begun[STEP_WHO]),
+        end - begun[STEP_WHO],
+        time.perf_counter() - before,
+        sum(len(p.paths) for p in result.people),
+    )
 
 
 def made_up(count: int, hour: int = 90_000, cast: int = 60) -> tuple[list[Stretch], dict]:
@@ -94,14 +109,25 @@ def made_up(count: int, hour: int = 90_000, cast: int = 60) -> tuple[list[Stretc
     faces /= np.linalg.norm(faces, axis=1)[:, None]
     stretches, seen = [], {}
     for number in range(count):
-        who, first, length, width = int(rng.integers(cast)), int(rng.integers(hour - 400)), int(rng.integers(60, 350)), rng.uniform(40, 90)
+        who, first, length, width = (
+            int(rng.integers(cast)),
+            int(rng.integers(hour - 400)),
+            int(rng.integers(60, 350)),
+            rng.uniform(40, 90),
+        )
         (begin, end), height = rng.uniform(50, 1200, 2), rng.uniform(200, 500)
-        rows = np.stack([np.linspace(begin, end, length), *(np.full(length, v) for v in (height, width, 1.3 * width, 0.0, 0.9))], axis=1)
+        rows = np.stack(
+            [np.linspace(begin, end, length), *(np.full(length, v) for v in (height, width, 1.3 * width, 0.0, 0.9))],
+            axis=1,
+        )
         path = HeadPath.from_rows(first, rows, np.full(length, FOUND))
         boxes = path.boxes().astype(float)
         views = faces[who] + 0.02 * rng.normal(size=(5, 128))
         views /= np.linalg.norm(views, axis=1)[:, None]
-        described = tuple((first + int(n), Description(boxes[int(n)], view.astype(np.float32), float(rng.uniform(0.3, 1)), 0.99)) for n, view in zip(np.linspace(0, length - 1, 5), views))
+        described = tuple(
+            (first + int(n), Description(boxes[int(n)], view.astype(np.float32), float(rng.uniform(0.3, 1)), 0.99))
+            for n, view in zip(np.linspace(0, length - 1, 5), views)
+        )
         looks = np.sqrt(clothes[who] + rng.uniform(0, 0.002, 256))
         looks = (looks / np.linalg.norm(looks)).astype(np.float32)
         found = tuple((first + n, boxes[n], 0.9) for n in range(0, length, 10))
@@ -122,7 +148,10 @@ def who_is_who(counts: Sequence[int]) -> None:
         made = reconsidered(stretches, meetings, seen, 25.0)
         between = time.perf_counter()
         people_of(made.stretches, joins=made.joins, asked=made.asked)
-        print(f"| {count} | {len(meetings)} | {between - start:.1f} s | {time.perf_counter() - between:.1f} s |", flush=True)
+        print(
+            f"| {count} | {len(meetings)} | {between - start:.1f} s | {time.perf_counter() - between:.1f} s |",
+            flush=True,
+        )
 
 
 def main() -> None:
@@ -139,14 +168,20 @@ def main() -> None:
     if options.hard is None:
         parser.error("say where the films are, or are to be drawn: --hard FOLDER")
     give_back_large_buffers()
-    print("| minutes | people | sightings | scan | times real time | following | who is who | findings | both of the scan |\n|---|---|---|---|---|---|---|---|---|", flush=True)
+    print(
+        "| minutes | people | sightings | scan | times real time | following | who is who | findings | both of the scan |\n|---|---|---|---|---|---|---|---|---|",
+        flush=True,
+    )
     with tempfile.TemporaryDirectory() as folder:
         os.environ["XDG_CACHE_HOME"] = folder
         for minutes in options.minutes:
             for people in options.people:
                 clip = joined(CASTS[people], minutes, options.hard, Path(folder) / f"{people}-{minutes}.ts")
                 length, whole, following, who, checked, sightings = measured(clip, options.every)
-                print(f"| {minutes:g} | {people} | {sightings} | {whole:.0f} s | {length / whole:.2f} | {following:.0f} s | {who:.1f} s | {checked:.1f} s | {(who + checked) / whole:.1%} |", flush=True)
+                print(
+                    f"| {minutes:g} | {people} | {sightings} | {whole:.0f} s | {length / whole:.2f} | {following:.0f} s | {who:.1f} s | {checked:.1f} s | {(who + checked) / whole:.1%} |",
+                    flush=True,
+                )
                 clip.unlink()
 
 

@@ -120,8 +120,15 @@ def strangers(project: Project, clip_key: str, truth: ClipTruth) -> Strangers:
         counts[subject.key] = len(frames)
         # Where both heads are one before the other it may be either; and where its own head is hidden just there, it is
         # where it should be.
-        found += [(subject.key, int(f), actors[owner], actors[on[f]]) for f in frames if on[f] != owner and likeness[f, owner, s] < 0.1]
-    named = {key: [f for f in findings(decide(project, [key], Decision.SHOW)) if f.clip == clip_key] for key in {key for key, *_ in found}}
+        found += [
+            (subject.key, int(f), actors[owner], actors[on[f]])
+            for f in frames
+            if on[f] != owner and likeness[f, owner, s] < 0.1
+        ]
+    named = {
+        key: [f for f in findings(decide(project, [key], Decision.SHOW)) if f.clip == clip_key]
+        for key in {key for key, *_ in found}
+    }
     unsaid = tuple(entry for entry in found if not any(f.first <= entry[1] <= f.last for f in named[entry[0]]))
     return Strangers(tuple(found), unsaid, counts)
 
@@ -141,7 +148,11 @@ def leaks_if_shown(project: Project, clip_key: str, truth: ClipTruth) -> ShownLe
     there; the faces of all others have to stay covered."""
     actors, subjects, likeness, real = _overlaps(project, clip_key, truth)
     shown = {}
-    alone = np.partition(likeness, -2, axis=1)[:, -2] < 0.1 if len(actors) > 1 else np.ones((len(likeness), len(subjects)), bool)
+    alone = (
+        np.partition(likeness, -2, axis=1)[:, -2] < 0.1
+        if len(actors) > 1
+        else np.ones((len(likeness), len(subjects)), bool)
+    )
     for a, actor in enumerate(actors):
         on = real[:, a, None] & (likeness[:, a] >= 0.3)
         much = np.count_nonzero(on & alone, axis=0) + 1e-6 * np.count_nonzero(on, axis=0)
@@ -156,9 +167,17 @@ def leaks_if_shown(project: Project, clip_key: str, truth: ClipTruth) -> ShownLe
             mask = hidden.setdefault(layer.subject, np.zeros(ids.shape, bool))
             x0, y0, x1, y1 = layer.box
             mask[y0:y1, x0:x1] |= layer.alpha == 255
-        visible = [(head, ids == truth.number(head.actor)) for head in heads if head.face_px >= max(LEAST_PX, LEAST_SHARE * np.pi / 4 * head.width * head.height)]
+        visible = [
+            (head, ids == truth.number(head.actor))
+            for head in heads
+            if head.face_px >= max(LEAST_PX, LEAST_SHARE * np.pi / 4 * head.width * head.height)
+        ]
         for actor, key in shown.items():
-            others = np.any([mask for subject, mask in hidden.items() if subject != key], axis=0) if len(hidden) > (key in hidden) else np.zeros(ids.shape, bool)
+            others = (
+                np.any([mask for subject, mask in hidden.items() if subject != key], axis=0)
+                if len(hidden) > (key in hidden)
+                else np.zeros(ids.shape, bool)
+            )
             for head, face in visible:
                 if head.actor == actor:
                     continue
@@ -180,13 +199,22 @@ def _overlaps(project: Project, clip_key: str, truth: ClipTruth):
     for i, subject in enumerate(subjects):
         for sighting in subject.in_clip(clip_key):
             rows = outline_rows(project, sighting)
-            part = rows[:len(frames) - sighting.first]
-            boxes[i, sighting.first:sighting.first + len(part)] = np.concatenate([part[:, :2] - part[:, 2:4] / 2, part[:, :2] + part[:, 2:4] / 2], axis=1)
+            part = rows[: len(frames) - sighting.first]
+            boxes[i, sighting.first : sighting.first + len(part)] = np.concatenate(
+                [part[:, :2] - part[:, 2:4] / 2, part[:, :2] + part[:, 2:4] / 2], axis=1
+            )
     likeness, real = np.zeros((len(frames), len(actors), len(subjects))), np.zeros((len(frames), len(actors)), bool)
     for f, heads in enumerate(frames):
         for head in heads:
             a = actors.index(head.actor)
-            box = np.array([head.cx - head.width / 2, head.cy - head.height / 2, head.cx + head.width / 2, head.cy + head.height / 2])
+            box = np.array(
+                [
+                    head.cx - head.width / 2,
+                    head.cy - head.height / 2,
+                    head.cx + head.width / 2,
+                    head.cy + head.height / 2,
+                ]
+            )
             likeness[f, a] = _iou_clipped(box, boxes[:, f], (truth.width, truth.height))
             real[f, a] = head.head_visible >= 0.25
     return actors, subjects, likeness, real
@@ -213,15 +241,24 @@ def identity(project: Project, clip_key: str, truth: ClipTruth) -> Identity:
         for sighting in subject.in_clip(clip_key):
             rows = outline_rows(project, sighting)
             low, high = max(0, sighting.first), min(n_frames - 1, sighting.last)
-            part = rows[low - sighting.first:high - sighting.first + 1]
-            boxes[i, low:high + 1] = np.concatenate([part[:, :2] - part[:, 2:4] / 2, part[:, :2] + part[:, 2:4] / 2], axis=1)
+            part = rows[low - sighting.first : high - sighting.first + 1]
+            boxes[i, low : high + 1] = np.concatenate(
+                [part[:, :2] - part[:, 2:4] / 2, part[:, :2] + part[:, 2:4] / 2], axis=1
+            )
     size = (truth.width, truth.height)
     likeness = np.zeros((n_frames, len(actors), len(subjects)))
     real, ignored = np.zeros((n_frames, len(actors)), bool), np.zeros((n_frames, len(subjects)), bool)
     for f, heads in enumerate(frames):
         for head in heads:
             a = actors.index(head.actor)
-            box = np.array([head.cx - head.width / 2, head.cy - head.height / 2, head.cx + head.width / 2, head.cy + head.height / 2])
+            box = np.array(
+                [
+                    head.cx - head.width / 2,
+                    head.cy - head.height / 2,
+                    head.cx + head.width / 2,
+                    head.cy + head.height / 2,
+                ]
+            )
             overlap = _iou_clipped(box, boxes[:, f], size)
             if head.head_visible < 0.25:
                 ignored[f] |= overlap > 0.3
@@ -230,7 +267,9 @@ def identity(project: Project, clip_key: str, truth: ClipTruth) -> Identity:
             likeness[f, a] = overlap
         # Outside the picture nothing can be compared.
         ignored[f] |= np.isnan(boxes[:, f, 0]) | (_iou_clipped(np.array([0, 0, *size]), boxes[:, f], size) <= 0)
-    return Identity(_hota(likeness, real, ~ignored), _idf1(likeness, real, ~ignored), _switches(likeness, real, ~ignored))
+    return Identity(
+        _hota(likeness, real, ~ignored), _idf1(likeness, real, ~ignored), _switches(likeness, real, ~ignored)
+    )
 
 
 def _iou_clipped(box, others, size):

@@ -27,8 +27,10 @@ from skiagraph.media.index import open_clip
 from skiagraph.project.model import Project
 from skiagraph.track.scan import ScanSettings, scan
 
-HEAD = ("| clip | people | found | leak frames | leaks no finding names | face covered | beyond 1.7 heads (median) | HOTA | IDF1 | switches | "
-        "findings | not needed | per 10 s and person | another person in a subject (in no finding when shown) | leaks if one is shown (in no finding) | frames/s |\n|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|")
+HEAD = (
+    "| clip | people | found | leak frames | leaks no finding names | face covered | beyond 1.7 heads (median) | HOTA | IDF1 | switches | "
+    "findings | not needed | per 10 s and person | another person in a subject (in no finding when shown) | leaks if one is shown (in no finding) | frames/s |\n|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|"
+)
 
 
 def measure(clip: Path, every: int, truth: ClipTruth | None = None, label: str = "") -> str:
@@ -44,9 +46,11 @@ def measure(clip: Path, every: int, truth: ClipTruth | None = None, label: str =
     seconds = sum(h.head_visible > 0.05 for heads in truth.heads for h in heads) / float(info.rate)
     people = sum(not s.doubtful for s in project.subjects)
     doubtful = len(project.subjects) - people
-    return (f"| {label or clip.stem} | {len(truth.actors)} | {people}{f' + {doubtful} doubtful' if doubtful else ''} | {leak.leak_share:.2%} ({len(leak.leaks)} of {leak.people_frames}) | {len(leak.unnamed)} "
-            f"| {leak.covered_share:.2%} | {np.median(leak.excess):.1%} | {who.hota:.2f} | {who.idf1:.3f} | {who.switches} | {leak.findings} | {leak.findings_needless} "
-            f"| {leak.findings_needless / seconds * 10:.2f} | {len(others.frames)} ({len(others.unsaid)}) | {len(shown.leaks)} of {shown.frames} ({len(shown.unnamed)}) | {rate:.1f} |")
+    return (
+        f"| {label or clip.stem} | {len(truth.actors)} | {people}{f' + {doubtful} doubtful' if doubtful else ''} | {leak.leak_share:.2%} ({len(leak.leaks)} of {leak.people_frames}) | {len(leak.unnamed)} "
+        f"| {leak.covered_share:.2%} | {np.median(leak.excess):.1%} | {who.hota:.2f} | {who.idf1:.3f} | {who.switches} | {leak.findings} | {leak.findings_needless} "
+        f"| {leak.findings_needless / seconds * 10:.2f} | {len(others.frames)} ({len(others.unsaid)}) | {len(shown.leaks)} of {shown.frames} ({len(shown.unnamed)}) | {rate:.1f} |"
+    )
 
 
 def _truth_of(clip: Path) -> ClipTruth:
@@ -55,14 +59,26 @@ def _truth_of(clip: Path) -> ClipTruth:
 
 def main() -> None:
     parser = argparse.ArgumentParser()
-    parser.add_argument("--every", type=int, nargs="+", default=[1], help="search each n-th frame; with several the films are scanned in several ways")
-    parser.add_argument("--hard", type=Path, help="folder for the harder films; drawn there if they are missing (some minutes)")
+    parser.add_argument(
+        "--every",
+        type=int,
+        nargs="+",
+        default=[1],
+        help="search each n-th frame; with several the films are scanned in several ways",
+    )
+    parser.add_argument(
+        "--hard", type=Path, help="folder for the harder films; drawn there if they are missing (some minutes)"
+    )
     parser.add_argument("names", nargs="*")
     options = parser.parse_args()
     # Nothing of an earlier, broken-off scan may be taken up.
     held = tempfile.TemporaryDirectory()
     os.environ["XDG_CACHE_HOME"] = held.name
-    clips = [shipped(f"{name}.mp4") for name in CLIPS] + (made(options.hard, [name for name in FILMS if not options.names or name in options.names]) if options.hard else [])
+    clips = [shipped(f"{name}.mp4") for name in CLIPS] + (
+        made(options.hard, [name for name in FILMS if not options.names or name in options.names])
+        if options.hard
+        else []
+    )
     pairs: list[tuple[float, bool]] = []
     for every in options.every:
         print(f"{'Every frame' if every == 1 else f'One frame in {every}'} searched:\n\n{HEAD}", flush=True)

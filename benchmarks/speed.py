@@ -35,7 +35,19 @@ from skiagraph.media.reader import FrameReader
 from skiagraph.media.writer import FilmWriter, PictureWriter
 from skiagraph.memory import give_back_large_buffers
 from skiagraph.project import edits, file
-from skiagraph.project.model import Cover, FromScan, Issued, Person, Project, Scan, Sighting, Style, Subject, Track, replace
+from skiagraph.project.model import (
+    Cover,
+    FromScan,
+    Issued,
+    Person,
+    Project,
+    Scan,
+    Sighting,
+    Style,
+    Subject,
+    Track,
+    replace,
+)
 from skiagraph.track import descriptor, silhouette
 from skiagraph.track.path import Path as HeadPath
 from skiagraph.track.scan import ScanSettings, scan
@@ -77,25 +89,42 @@ def export_ratio(clip: Path, repeat: int) -> None:
     info, index = open_clip(clip)
     project = take_in(add_clip(Project(), info, index), "c1", scan(info, index, ScanSettings(every=10)), 10)
     with tempfile.TemporaryDirectory() as folder:
+
         def plain():
-            with FrameReader(info, index) as reader, FilmWriter(Path(folder) / "plain.mp4", info, FORMATS["h264-mp4"]) as writer:
+            with (
+                FrameReader(info, index) as reader,
+                FilmWriter(Path(folder) / "plain.mp4", info, FORMATS["h264-mp4"]) as writer,
+            ):
                 for frame in reader.frames():
                     writer.write(frame)
 
         def covered(styled, matte=None):
-            return lambda: export_clip(styled, "c1", Path(folder) / "covered.mp4", FORMATS["h264-mp4"], matte_target=matte)
+            return lambda: export_clip(
+                styled, "c1", Path(folder) / "covered.mp4", FORMATS["h264-mp4"], matte_target=matte
+            )
 
         for kind in Cover.kinds.values():
-            tell_ratio(f"export, {kind.word.lower()}", covered(edits.set_project_style(project, Style.of(kind()))), plain, repeat)
+            tell_ratio(
+                f"export, {kind.word.lower()}",
+                covered(edits.set_project_style(project, Style.of(kind()))),
+                plain,
+                repeat,
+            )
         tell_ratio("export with its matte", covered(project, Path(folder) / "matte.mkv"), plain, repeat)
-        on = [sum(s.in_clip("c1") and any(g.covers(n) for g in s.sightings) for s in project.subjects) for n in range(len(index))]
+        on = [
+            sum(s.in_clip("c1") and any(g.covers(n) for g in s.sightings) for s in project.subjects)
+            for n in range(len(index))
+        ]
         print(f"{float(np.mean(on)):.1f} covers in a frame", flush=True)
 
 
 def tell_ratio(what: str, one, other, repeat: int) -> None:
     a, b = in_turns(one, other, repeat)
     ratios = [x / y for x, y in zip(a, b)]
-    print(f"{what}: {statistics.median(ratios):.2f} times a plain re-encode ({min(ratios):.2f} to {max(ratios):.2f})", flush=True)
+    print(
+        f"{what}: {statistics.median(ratios):.2f} times a plain re-encode ({min(ratios):.2f} to {max(ratios):.2f})",
+        flush=True,
+    )
 
 
 class _Spent:
@@ -115,6 +144,7 @@ class _Spent:
             finally:
                 spent = time.thread_time() - began
                 self._count(-1, spent)
+
         return timed
 
     def _count(self, change: int, spent: float = 0.0) -> None:
@@ -128,14 +158,22 @@ class _Spent:
 def scan_share(clip: Path) -> None:
     """Frames per second of both ways to scan, and which share of the CPU time passes outside the networks."""
     info, index = open_clip(clip)
-    inside = _Spent((detector.FaceDetector, "find"), (descriptor.FaceDescriber, "_landmarks"), (descriptor.FaceDescriber, "describe"), (silhouette.Silhouette, "_mask"))
+    inside = _Spent(
+        (detector.FaceDetector, "find"),
+        (descriptor.FaceDescriber, "_landmarks"),
+        (descriptor.FaceDescriber, "describe"),
+        (silhouette.Silhouette, "_mask"),
+    )
     rate = float(info.rate)
     for every in (1, 10):
         inside.total, inside.busy, cpu = 0.0, 0.0, processor_time()
         took = seconds(lambda e=every: scan(info, index, ScanSettings(every=e)))
         cpu = processor_time() - cpu
-        print(f"scan {info.width}x{info.height}, {'every frame' if every == 1 else f'each {every}th frame'}: {len(index) / took:.1f} frames/s, {len(index) / took / rate:.2f} times real time, "
-              f"{cpu / len(index) * 1e3:.0f} ms CPU a frame, {1 - inside.total / cpu:.0%} of it outside the networks, none of which ran in {1 - inside.busy / took:.0%} of the time; decoding its pictures once, alone, is {decoding_alone(info, index, every) / cpu:.0%}", flush=True)
+        print(
+            f"scan {info.width}x{info.height}, {'every frame' if every == 1 else f'each {every}th frame'}: {len(index) / took:.1f} frames/s, {len(index) / took / rate:.2f} times real time, "
+            f"{cpu / len(index) * 1e3:.0f} ms CPU a frame, {1 - inside.total / cpu:.0%} of it outside the networks, none of which ran in {1 - inside.busy / took:.0%} of the time; decoding its pictures once, alone, is {decoding_alone(info, index, every) / cpu:.0%}",
+            flush=True,
+        )
 
 
 def decoding_alone(info: ClipInfo, index: FrameIndex, every: int) -> float:
@@ -161,8 +199,19 @@ def enlarged(clip: Path, lines: int, folder: Path) -> Path:
     info, index = open_clip(clip)
     size = round(info.width * lines / info.height / 2) * 2, lines
     target = folder / f"{clip.stem}-{lines}.mp4"
-    with FrameReader(info, index) as reader, PictureWriter(target, size, info.rate, encoder="libx264", pixel_format="rgb24", store="yuv420p", muxer="mp4",
-                                                           options={"crf": "19", "preset": "medium", "g": "50"}) as film:
+    with (
+        FrameReader(info, index) as reader,
+        PictureWriter(
+            target,
+            size,
+            info.rate,
+            encoder="libx264",
+            pixel_format="rgb24",
+            store="yuv420p",
+            muxer="mp4",
+            options={"crf": "19", "preset": "medium", "g": "50"},
+        ) as film,
+    ):
         for frame in reader.frames():
             film.write(frame.rgb(*size), frame.number)
     return target
@@ -186,6 +235,7 @@ def playback(clip: Path, covers: int = 0) -> None:
     from PySide6.QtWidgets import QApplication
     from skiagraph.desktop import theme
     from skiagraph.desktop.window import MainWindow
+
     application = QApplication.instance() or QApplication(["skiagraph"])
     theme.apply(application)
     info, index = open_clip(clip)
@@ -194,7 +244,9 @@ def playback(clip: Path, covers: int = 0) -> None:
             place = crowded(clip, covers, Path(folder))
         else:
             place = Path(folder) / "p.skiagraph"
-            file.save(take_in(add_clip(Project(), info, index), "c1", scan(info, index, ScanSettings(every=10)), 10), place)
+            file.save(
+                take_in(add_clip(Project(), info, index), "c1", scan(info, index, ScanSettings(every=10)), 10), place
+            )
         window = MainWindow()
         window.show()
         window.open_project(place)
@@ -206,7 +258,10 @@ def playback(clip: Path, covers: int = 0) -> None:
         player.speedChanged.connect(lambda speed: loop.quit() if not speed else None)
         QTimer.singleShot(round((len(index) / float(info.rate) + 5) * 1000), loop.quit)
         loop.exec()
-        print(f"playback: {player.shown} of {len(index)} frames shown, {player.missed} left out, {len(window.document.project.subjects)} covers", flush=True)
+        print(
+            f"playback: {player.shown} of {len(index)} frames shown, {player.missed} left out, {len(window.document.project.subjects)} covers",
+            flush=True,
+        )
         window.close()
 
 
@@ -218,12 +273,29 @@ def crowded(clip: Path, covers: int, folder: Path) -> Path:
     n = np.arange(frames)
     tracks, subjects = [], []
     for k in range(covers):
-        rows = np.stack([width * (0.5 + 0.42 * np.sin(n / 40 + k)), height * (0.5 + 0.4 * np.cos(n / 55 + 2 * k)), np.full(frames, height / 20), np.full(frames, height / 15), 10 * np.sin(n / 20 + k),
-                         np.full(frames, 0.9)], axis=1)
+        rows = np.stack(
+            [
+                width * (0.5 + 0.42 * np.sin(n / 40 + k)),
+                height * (0.5 + 0.4 * np.cos(n / 55 + 2 * k)),
+                np.full(frames, height / 20),
+                np.full(frames, height / 15),
+                10 * np.sin(n / 20 + k),
+                np.full(frames, 0.9),
+            ],
+            axis=1,
+        )
         tracks.append(Track(f"t{k + 1}", "c1", HeadPath.from_rows(0, rows, np.zeros(frames)), FromScan("n1")))
-        subjects.append(Subject(f"s{k + 1}", f"Person {k + 1}", sightings=(Sighting(f"g{k + 1}", "c1", 0, frames - 1, (f"t{k + 1}",)),)))
+        subjects.append(
+            Subject(
+                f"s{k + 1}", f"Person {k + 1}", sightings=(Sighting(f"g{k + 1}", "c1", 0, frames - 1, (f"t{k + 1}",)),)
+            )
+        )
     people = tuple(Person(k + 1, (t.key,), 0, (0.0, 0.0, 1.0, 1.0)) for k, t in enumerate(tracks))
-    project = replace(project, evidence=project.evidence.with_scan(Scan("n1", "c1", 1, frames, people), tuple(tracks)), issued=Issued(1, 1, covers, covers, covers)).deciding(subjects=tuple(subjects))
+    project = replace(
+        project,
+        evidence=project.evidence.with_scan(Scan("n1", "c1", 1, frames, people), tuple(tracks)),
+        issued=Issued(1, 1, covers, covers, covers),
+    ).deciding(subjects=tuple(subjects))
     place = folder / "crowded.skiagraph"
     file.save(project, place)
     return place

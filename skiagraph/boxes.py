@@ -21,7 +21,9 @@ def iou(boxes: FloatArray, others: FloatArray) -> FloatArray:
 def paired_iou(boxes: FloatArray, others: FloatArray) -> FloatArray:
     """Intersection over union of each box with the other of the same row: (n, 4) and (n, 4) give (n,)."""
     boxes, others = np.asarray(boxes, float).reshape(-1, 4), np.asarray(others, float).reshape(-1, 4)
-    inter = np.prod(np.maximum(np.minimum(boxes[:, 2:], others[:, 2:]) - np.maximum(boxes[:, :2], others[:, :2]), 0), axis=1)
+    inter = np.prod(
+        np.maximum(np.minimum(boxes[:, 2:], others[:, 2:]) - np.maximum(boxes[:, :2], others[:, :2]), 0), axis=1
+    )
     union = area(boxes) + area(others) - inter
     return np.divide(inter, union, out=np.zeros_like(inter), where=union > 0)
 

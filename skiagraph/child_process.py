@@ -30,7 +30,9 @@ NICE = 8
 _CANCEL, _HOLD, _GO_ON = "cancel", "hold", "go on"
 
 
-def run_in_child(function: Callable, *arguments, control: JobControl, told: Callable[[object], None] = lambda value: None) -> object:
+def run_in_child(
+    function: Callable, *arguments, control: JobControl, told: Callable[[object], None] = lambda value: None
+) -> object:
     """Call function(*arguments, control, tell) in a process of its own and return what it returns.
 
     function is a module's own, and everything that goes in or out can be pickled. told hears what the function tells
@@ -54,7 +56,9 @@ def run_in_child(function: Callable, *arguments, control: JobControl, told: Call
     except (EOFError, ConnectionError):
         process.join(STOP_S)
         log.error("a job's process ended with code %s", process.exitcode)
-        raise SkiagraphError(f"The work stopped before it was done (its process ended with code {process.exitcode}); begin it again.") from None
+        raise SkiagraphError(
+            f"The work stopped before it was done (its process ended with code {process.exitcode}); begin it again."
+        ) from None
     finally:
         here.close()
         process.join(patience)

@@ -43,7 +43,9 @@ class NameIsNoText(SkiagraphError):
             str(path).encode()
         except UnicodeEncodeError:
             shown = os.fsencode(path).decode("utf-8", "replace")
-            raise NameIsNoText(f"The name {shown} cannot be read as UTF-8 text here; rename it, or choose a UTF-8 locale.") from None
+            raise NameIsNoText(
+                f"The name {shown} cannot be read as UTF-8 text here; rename it, or choose a UTF-8 locale."
+            ) from None
 
 
 class FrameNotDecoded(SkiagraphError):
@@ -73,7 +75,9 @@ class ProjectChangedOnDisk(CannotSaveProject):
 class ProjectInUse(SkiagraphError):
     """Raised when another process works on a project. holder: who, or None where no lock can be made at all."""
 
-    def __init__(self, message: str, *, path: Path | str | None = None, time_s: float | None = None, holder: object = None):
+    def __init__(
+        self, message: str, *, path: Path | str | None = None, time_s: float | None = None, holder: object = None
+    ):
         super().__init__(message, path=path, time_s=time_s)
         self.holder = holder
 

@@ -15,8 +15,11 @@ from pathlib import Path
 from skiagraph.errors import SkiagraphError
 
 # Where each file goes, below the user's data folder.
-_PLACES = (("desktop/skiagraph.desktop", "applications/skiagraph.desktop"), ("desktop/skiagraph-project.xml", "mime/packages/skiagraph-project.xml"),
-           ("icons/skiagraph.svg", "icons/hicolor/scalable/apps/skiagraph.svg"))
+_PLACES = (
+    ("desktop/skiagraph.desktop", "applications/skiagraph.desktop"),
+    ("desktop/skiagraph-project.xml", "mime/packages/skiagraph-project.xml"),
+    ("icons/skiagraph.svg", "icons/hicolor/scalable/apps/skiagraph.svg"),
+)
 # Programs that renew the desktop's own lists; where one is missing the desktop does it by itself later.
 _RENEW = (("update-desktop-database", "applications"), ("update-mime-database", "mime"))
 
@@ -28,16 +31,24 @@ def data_home() -> Path:
 def integrate(home: Path | None = None) -> list[Path]:
     """Write the files; returns them. Raises SkiagraphError when the folder may not be written."""
     home, written = home or data_home(), []
-    command = Path(sys.argv[0]).absolute() if Path(sys.argv[0]).name == "skiagraph" else Path(sys.executable).parent / "skiagraph"
+    command = (
+        Path(sys.argv[0]).absolute()
+        if Path(sys.argv[0]).name == "skiagraph"
+        else Path(sys.executable).parent / "skiagraph"
+    )
     try:
         for source, place in _PLACES:
             target = home / place
             target.parent.mkdir(parents=True, exist_ok=True)
             text = resources.files("skiagraph.assets").joinpath(source).read_text()
-            target.write_text(text.replace("Exec=skiagraph", f'Exec="{command}"') if place.endswith(".desktop") else text)
+            target.write_text(
+                text.replace("Exec=skiagraph", f'Exec="{command}"') if place.endswith(".desktop") else text
+            )
             written.append(target)
     except OSError as error:
-        raise SkiagraphError(f"The menu entry cannot be written to {home} ({error.strerror}); check that you may write there.", path=home) from error
+        raise SkiagraphError(
+            f"The menu entry cannot be written to {home} ({error.strerror}); check that you may write there.", path=home
+        ) from error
     _renew(home)
     return written
 

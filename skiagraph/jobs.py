@@ -175,6 +175,7 @@ def single_threaded_calls() -> Iterator[None]:
     """OpenCV with one thread a call: a job overlaps its work itself, and threads that wait for each other cost more
     than they gain."""
     import cv2
+
     before = cv2.getNumThreads()
     cv2.setNumThreads(1)
     try:

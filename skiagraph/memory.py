@@ -19,5 +19,8 @@ def give_back_large_buffers() -> bool:
     """
     with contextlib.suppress(OSError, AttributeError):
         mallopt = ctypes.CDLL(None).mallopt
-        return all(mallopt(option, value) for option, value in ((_MMAP_THRESHOLD, LARGE), (_TRIM_THRESHOLD, LARGE), (_ARENA_MAX, ARENAS)))
+        return all(
+            mallopt(option, value)
+            for option, value in ((_MMAP_THRESHOLD, LARGE), (_TRIM_THRESHOLD, LARGE), (_ARENA_MAX, ARENAS))
+        )
     return False

@@ -38,7 +38,10 @@ class Remembered:
         size = self._size(made) + 128
         with self._lock:
             if place not in self._entries:
-                refs = tuple(weakref.ref(v, lambda _, p=place, me=weakref.ref(self): (lambda s: s and s._forget(p))(me())) for v in values)
+                refs = tuple(
+                    weakref.ref(v, lambda _, p=place, me=weakref.ref(self): (lambda s: s and s._forget(p))(me()))
+                    for v in values
+                )
                 self._entries[place] = made, size, refs
                 self._held += size
                 while self._held > self._most and len(self._entries) > 1:

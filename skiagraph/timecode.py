@@ -81,7 +81,9 @@ class Timecode:
             return int(parts[0])
         hours, minutes, seconds, frames = [0] * (4 - len(parts)) + [int(part) for part in parts]
         if minutes > 59 or seconds > 59 or frames >= self.fps:
-            raise SkiagraphError(f"“{text}” is not a timecode at {self.fps} frames per second; frames run from 00 to {self.fps - 1:02d}.")
+            raise SkiagraphError(
+                f"“{text}” is not a timecode at {self.fps} frames per second; frames run from 00 to {self.fps - 1:02d}."
+            )
         if self.drop and len(parts) == 4:
             return _count(hours, minutes, seconds, frames, self.fps, True) - self.first
         count = ((hours * 60 + minutes) * 60 + seconds) * self.fps + frames

@@ -85,16 +85,42 @@ class Parameter(msgspec.Struct, frozen=True):
     decimals: int = 0
 
 
-def described(title: str, tip: str, *, low: float = 0, high: float = 0, unit: str = "", step: float = 1, scale: float = 1, form: str = "number",
-              options: dict[str, str] | None = None, rare: bool = False, decimals: int = 0) -> msgspec.Meta:
+def described(
+    title: str,
+    tip: str,
+    *,
+    low: float = 0,
+    high: float = 0,
+    unit: str = "",
+    step: float = 1,
+    scale: float = 1,
+    form: str = "number",
+    options: dict[str, str] | None = None,
+    rare: bool = False,
+    decimals: int = 0,
+) -> msgspec.Meta:
     """Annotation of a parameter: what it is called, its unit, what more of it does, and its range in units shown; as
     `Parameter` says. The file's range is wider only by what `Annotated` says besides."""
-    return msgspec.Meta(title=title, description=tip, extra={"unit": unit, "low": low, "high": high, "step": step, "scale": scale, "form": form,
-                                                             "options": tuple((options or {}).items()), "rare": rare, "decimals": decimals})
+    return msgspec.Meta(
+        title=title,
+        description=tip,
+        extra={
+            "unit": unit,
+            "low": low,
+            "high": high,
+            "step": step,
+            "scale": scale,
+            "form": form,
+            "options": tuple((options or {}).items()),
+            "rare": rare,
+            "decimals": decimals,
+        },
+    )
 
 
 def parameters(kind: type) -> tuple[Parameter, ...]:
-    """The parameters of a kind in order, from their annotations; fields that do not describe themselves are left out."""
+    """The parameters of a kind in order, from their annotations; fields that do not describe themselves are left
+    out."""
     found = []
     for field in msgspec.inspect.type_info(kind).fields if isinstance(kind, type) else ():
         meta, inner = None, field.type
@@ -103,8 +129,23 @@ def parameters(kind: type) -> tuple[Parameter, ...]:
             inner = inner.type
         if meta is not None:
             told, schema = meta.extra, meta.extra_json_schema or {}
-            found.append(Parameter(field.name, schema.get("title", field.name), told["unit"], schema.get("description", ""), told["low"], told["high"],
-                                   told["step"], told["scale"], field.default, told["form"], told["options"], told["rare"], told["decimals"]))
+            found.append(
+                Parameter(
+                    field.name,
+                    schema.get("title", field.name),
+                    told["unit"],
+                    schema.get("description", ""),
+                    told["low"],
+                    told["high"],
+                    told["step"],
+                    told["scale"],
+                    field.default,
+                    told["form"],
+                    told["options"],
+                    told["rare"],
+                    told["decimals"],
+                )
+            )
     return tuple(found)
 
 
@@ -176,7 +217,9 @@ def _dec_hook(type_: Any, plain: Any) -> Any:
             raise ValueError(f"a {family.__name__.lower()} is an object with a kind")
         tag = plain.get("kind")
         if tag not in family.kinds:
-            raise ValueError(f"{tag!r} is no {family.__name__.lower()} that is known here; known are {', '.join(sorted(family.kinds))}")
+            raise ValueError(
+                f"{tag!r} is no {family.__name__.lower()} that is known here; known are {', '.join(sorted(family.kinds))}"
+            )
         return msgspec.convert(plain, family.kinds[tag], dec_hook=_dec_hook)
     if type_ in _READERS:
         return _READERS[type_](plain)

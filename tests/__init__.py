@@ -8,5 +8,7 @@ import os
 
 from hypothesis import settings
 
-settings.register_profile("skiagraph", deadline=None, derandomize=not os.environ.get("SKIAGRAPH_EXPLORE"), database=None, print_blob=True)
+settings.register_profile(
+    "skiagraph", deadline=None, derandomize=not os.environ.get("SKIAGRAPH_EXPLORE"), database=None, print_blob=True
+)
 settings.load_profile("skiagraph")

@@ -49,8 +49,12 @@ class _Result(unittest.TextTestResult):
 def run(name: str) -> Outcome:
     """The tests of one name, as unittest knows names; a module that cannot be loaded is a failure."""
     began = time.monotonic()
-    result = unittest.TextTestRunner(stream=StringIO(), resultclass=_Result, verbosity=0).run(unittest.defaultTestLoader.loadTestsFromName(name))
-    failures = [(str(test).split(" [")[0], text) for test, text in result.failures + result.errors] + [(str(t), "passes, against what is expected") for t in result.unexpectedSuccesses]
+    result = unittest.TextTestRunner(stream=StringIO(), resultclass=_Result, verbosity=0).run(
+        unittest.defaultTestLoader.loadTestsFromName(name)
+    )
+    failures = [(str(test).split(" [")[0], text) for test, text in result.failures + result.errors] + [
+        (str(t), "passes, against what is expected") for t in result.unexpectedSuccesses
+    ]
     return Outcome(name, result.testsRun, result.passed, len(result.skipped), failures, time.monotonic() - began)
 
 
@@ -73,12 +77,20 @@ def outcomes(names: list[str], processes: int) -> Iterator[Outcome]:
 
 def main(names: list[str]) -> int:
     sys.path.insert(0, str(HERE.parent))
-    names = names or sorted((".".join(path.relative_to(HERE.parent).with_suffix("").parts) for path in HERE.rglob("test_*.py")),
-                            key=lambda name: next((n for n, start in enumerate(LONG_FIRST) if name.startswith(start)), len(LONG_FIRST)))
+    names = names or sorted(
+        (".".join(path.relative_to(HERE.parent).with_suffix("").parts) for path in HERE.rglob("test_*.py")),
+        key=lambda name: next((n for n, start in enumerate(LONG_FIRST) if name.startswith(start)), len(LONG_FIRST)),
+    )
     began, done = time.monotonic(), []
-    for outcome in outcomes(names, min(int(os.environ.get("SKIAGRAPH_TEST_PROCESSES") or os.cpu_count() or 1), len(names))):
+    for outcome in outcomes(
+        names, min(int(os.environ.get("SKIAGRAPH_TEST_PROCESSES") or os.cpu_count() or 1), len(names))
+    ):
         done.append(outcome)
-        print(f"{outcome.seconds:6.1f} s  {outcome.ran:4} tests  {outcome.name}" + (f"  {len(outcome.failures)} FAILED" if outcome.failures else ""), flush=True)
+        print(
+            f"{outcome.seconds:6.1f} s  {outcome.ran:4} tests  {outcome.name}"
+            + (f"  {len(outcome.failures)} FAILED" if outcome.failures else ""),
+            flush=True,
+        )
         for name, text in outcome.failures:
             print(f"\n{'=' * 70}\nFAILED: {name}\n{text}", flush=True)
     failing = sorted({name for outcome in done for name, _ in outcome.failures})
@@ -86,5 +98,9 @@ def main(names: list[str]) -> int:
     print(f"{sum(outcome.ran for outcome in done)} tests in {time.monotonic() - began:.0f} s")
     for name in failing:
         print(f"failed: {name}")
-    print(f"{sum(outcome.passed for outcome in done)} passed, {len(failing)} failed" + (f", {skipped} skipped" if skipped else ""), flush=True)
+    print(
+        f"{sum(outcome.passed for outcome in done)} passed, {len(failing)} failed"
+        + (f", {skipped} skipped" if skipped else ""),
+        flush=True,
+    )
     return 0 if not failing and all(outcome.ran for outcome in done) else 1

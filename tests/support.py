@@ -35,7 +35,9 @@ class TemporaryFolder(unittest.TestCase):
         self.addCleanup(held.cleanup)
         self.folder = Path(held.name)
         for place in ("cache", "config", "state", "data"):
-            patcher = unittest.mock.patch(f"platformdirs.user_{place}_dir", lambda *a, place=place, **k: str(self.folder / place))
+            patcher = unittest.mock.patch(
+                f"platformdirs.user_{place}_dir", lambda *a, place=place, **k: str(self.folder / place)
+            )
             patcher.start()
             self.addCleanup(patcher.stop)
 
@@ -52,17 +54,35 @@ def numbered_frame(n: int, width: int, height: int) -> np.ndarray:
     ramp = (np.arange(width)[None, :] * 2 + np.arange(height)[:, None] + n * 3) % 200 + 20
     picture = np.repeat(ramp[..., None], 3, axis=2).astype(np.uint8)
     for bit in range(8):
-        picture[:16, bit * 16:bit * 16 + 16] = 235 if n >> bit & 1 else 20
+        picture[:16, bit * 16 : bit * 16 + 16] = 235 if n >> bit & 1 else 20
     return picture
 
 
 def read_number(grey: np.ndarray) -> int:
     """The number that numbered_frame wrote, from a grey upright picture."""
-    return sum(1 << bit for bit in range(8) if grey[4:12, bit * 16 + 4:bit * 16 + 12].mean() > 128)
+    return sum(1 << bit for bit in range(8) if grey[4:12, bit * 16 + 4 : bit * 16 + 12].mean() > 128)
 
 
-def make_clip(path: Path, frames: int = 40, *, size=(160, 96), rate=Fraction(25), encoder="libx264", pixel_format="yuv420p", options=None, pts=None,
-              time_base=None, draw=numbered_frame, sound=False, rotation=0, metadata=None, tags=None, timecode=None, aspect=None, fields="") -> Path:
+def make_clip(
+    path: Path,
+    frames: int = 40,
+    *,
+    size=(160, 96),
+    rate=Fraction(25),
+    encoder="libx264",
+    pixel_format="yuv420p",
+    options=None,
+    pts=None,
+    time_base=None,
+    draw=numbered_frame,
+    sound=False,
+    rotation=0,
+    metadata=None,
+    tags=None,
+    timecode=None,
+    aspect=None,
+    fields="",
+) -> Path:
     """Write a clip. pts: function from frame to time stamp in time_base; draw: function (n, width, height) → RGB.
     fields: top or bottom, the first of each interlaced picture."""
     time_base = time_base or 1 / Fraction(rate)
@@ -96,7 +116,7 @@ def make_clip(path: Path, frames: int = 40, *, size=(160, 96), rate=Fraction(25)
             total = int(frames / rate * 48000)
             wave = (np.sin(np.arange(total) * 0.05) * 0.3).astype(np.float32)
             for begin in range(0, total, 1024):
-                part = np.stack([wave[begin:begin + 1024]] * 2)
+                part = np.stack([wave[begin : begin + 1024]] * 2)
                 block = av.AudioFrame.from_ndarray(np.ascontiguousarray(part), format="fltp", layout="stereo")
                 block.sample_rate, block.pts, block.time_base = 48000, begin, Fraction(1, 48000)
                 out.mux(speaker.encode(block))
@@ -104,10 +124,40 @@ def make_clip(path: Path, frames: int = 40, *, size=(160, 96), rate=Fraction(25)
     return path
 
 
-def frame_of(pixel_format: str, width: int, height: int, planes: list[np.ndarray] | None = None, *, rotation: int = 0, number: int = 0) -> Frame:
+def frame_of(
+    pixel_format: str,
+    width: int,
+    height: int,
+    planes: list[np.ndarray] | None = None,
+    *,
+    rotation: int = 0,
+    number: int = 0,
+) -> Frame:
     """A frame of no clip, of these samples; of none, each by lot."""
     layout = plane_layout(pixel_format)
-    info = ClipInfo(Path(), "", "", width, height, rotation, pixel_format, layout.depth, Fraction(1), Fraction(25), Fraction(1, 25), 0, 0.0, 1, 2, 2, 2, 2, "", (), 0)
+    info = ClipInfo(
+        Path(),
+        "",
+        "",
+        width,
+        height,
+        rotation,
+        pixel_format,
+        layout.depth,
+        Fraction(1),
+        Fraction(25),
+        Fraction(1, 25),
+        0,
+        0.0,
+        1,
+        2,
+        2,
+        2,
+        2,
+        "",
+        (),
+        0,
+    )
     frame = Frame.of(FrameFacts(number, pixel_format, width, height, 0, Fraction(1, 25), (2, 2, 2, 2), False), info)
     rng = np.random.default_rng(1)
     for n, plane in enumerate(frame.planes()):
@@ -126,15 +176,36 @@ def damage_frame(path: Path, number: int) -> None:
         packet = [p for p in container.demux(video=0) if p.size][number]
         place = packet.pos + packet.size // 2
     data = bytearray(path.read_bytes())
-    data[place:place + 8] = bytes(b ^ 0x55 for b in data[place:place + 8])
+    data[place : place + 8] = bytes(b ^ 0x55 for b in data[place : place + 8])
     path.write_bytes(data)
 
 
-def head_path(first: int, count: int, cx=80.0, cy=48.0, width=30.0, height=40.0, *, step=(0.0, 0.0), confidence=0.9, angle=0.0, origin=0) -> HeadPath:
+def head_path(
+    first: int,
+    count: int,
+    cx=80.0,
+    cy=48.0,
+    width=30.0,
+    height=40.0,
+    *,
+    step=(0.0, 0.0),
+    confidence=0.9,
+    angle=0.0,
+    origin=0,
+) -> HeadPath:
     """A head moving evenly."""
     n = np.arange(count)
     full = np.ones(count)
-    return HeadPath(first, cx + n * step[0], cy + n * step[1], width * full, height * full, angle * full, confidence * full, np.full(count, origin))
+    return HeadPath(
+        first,
+        cx + n * step[0],
+        cy + n * step[1],
+        width * full,
+        height * full,
+        angle * full,
+        confidence * full,
+        np.full(count, origin),
+    )
 
 
 def project_on(clip: Path, *paths: HeadPath, scanned=True) -> Project:
@@ -147,7 +218,10 @@ def with_people(project: Project, *paths: HeadPath, scanned=True) -> Project:
     """A subject for each path in the first clip."""
     tracks = tuple(Track(f"t{n}", "c1", p, FromScan("n1")) for n, p in enumerate(paths, 1))
     people = tuple(Person(n, (f"t{n}",), p.first, (0.0, 0.0, 1.0, 1.0)) for n, p in enumerate(paths, 1))
-    subjects = tuple(Subject(f"s{n}", f"Person {n}", sightings=(Sighting(f"g{n}", "c1", p.first, p.last, (f"t{n}",)),)) for n, p in enumerate(paths, 1))
+    subjects = tuple(
+        Subject(f"s{n}", f"Person {n}", sightings=(Sighting(f"g{n}", "c1", p.first, p.last, (f"t{n}",)),))
+        for n, p in enumerate(paths, 1)
+    )
     scan = Scan("n1", "c1", 1, project.clip("c1").frames, people)
     evidence = project.evidence.with_scan(scan, tracks) if scanned else project.evidence.with_tracks(tracks)
     n = len(paths)

@@ -10,8 +10,30 @@ import unittest
 from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
-ORDER = ["errors", "logs", "memory", "remembering", "lazily", "values", "jobs", "child_process", "timecode", "boxes", "media", "detect", "voice", "track", "shape", "follow", "cover", "project", "footage",
-         "review", "handover", "demo"]
+ORDER = [
+    "errors",
+    "logs",
+    "memory",
+    "remembering",
+    "lazily",
+    "values",
+    "jobs",
+    "child_process",
+    "timecode",
+    "boxes",
+    "media",
+    "detect",
+    "voice",
+    "track",
+    "shape",
+    "follow",
+    "cover",
+    "project",
+    "footage",
+    "review",
+    "handover",
+    "demo",
+]
 FRONTS = {"desktop", "cli"}
 
 
@@ -27,8 +49,11 @@ def imports(path: Path):
 
 class ArchitectureTest(unittest.TestCase):
     def test_the_core_imports_no_qt(self):
-        modules = [".".join(p.relative_to(ROOT).with_suffix("").parts) for p in (ROOT / "skiagraph").rglob("*.py")
-                   if "desktop" not in p.parts and p.name != "__init__.py"]
+        modules = [
+            ".".join(p.relative_to(ROOT).with_suffix("").parts)
+            for p in (ROOT / "skiagraph").rglob("*.py")
+            if "desktop" not in p.parts and p.name != "__init__.py"
+        ]
         code = f"import sys, importlib\nfor m in {modules!r}: importlib.import_module(m)\nprint([m for m in sys.modules if 'PySide6' in m or 'shiboken' in m])"
         done = subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True, text=True, timeout=120)
         self.assertEqual(done.stdout.strip().splitlines()[-1:], ["[]"], done.stderr)
@@ -47,7 +72,7 @@ class ArchitectureTest(unittest.TestCase):
             for other in imports(path):
                 if other in ("assets", own):
                     continue
-                self.assertIn(other, ORDER[:ORDER.index(own)], f"{path} imports {other}")
+                self.assertIn(other, ORDER[: ORDER.index(own)], f"{path} imports {other}")
 
     def test_only_media_knows_the_media_library(self):
         for path in (ROOT / "skiagraph").rglob("*.py"):
@@ -56,7 +81,11 @@ class ArchitectureTest(unittest.TestCase):
 
     def test_tests_mirror_packages(self):
         for folder in (ROOT / "tests").iterdir():
-            if folder.is_dir() and not folder.name.startswith("__") and folder.name not in ("tools", "benchmarks", "fixtures"):
+            if (
+                folder.is_dir()
+                and not folder.name.startswith("__")
+                and folder.name not in ("tools", "benchmarks", "fixtures")
+            ):
                 self.assertTrue((ROOT / "skiagraph" / folder.name).is_dir(), folder)
 
 

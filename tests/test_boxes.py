@@ -13,7 +13,10 @@ class BoxTest(unittest.TestCase):
 
     def test_pairs_are_the_diagonal_of_all(self):
         rng = np.random.default_rng(3)
-        a, b = (np.concatenate([low, low + rng.uniform(0, 9, (40, 2))], axis=1) for low in (rng.uniform(0, 9, (40, 2)), rng.uniform(0, 9, (40, 2))))
+        a, b = (
+            np.concatenate([low, low + rng.uniform(0, 9, (40, 2))], axis=1)
+            for low in (rng.uniform(0, 9, (40, 2)), rng.uniform(0, 9, (40, 2)))
+        )
         np.testing.assert_allclose(paired_iou(a, b), np.diag(iou(a, b)))
 
     def test_empty_and_inverted_boxes_have_no_area(self):

@@ -61,13 +61,19 @@ class RunApartTest(unittest.TestCase):
 
     def test_a_process_that_is_stuck_is_ended_after_a_while(self):
         control = JobControl()
-        with mock.patch("skiagraph.child_process.STOP_S", 0.2), self.assertLogs("skiagraph"), self.assertRaises(Cancelled):
+        with (
+            mock.patch("skiagraph.child_process.STOP_S", 0.2),
+            self.assertLogs("skiagraph"),
+            self.assertRaises(Cancelled),
+        ):
             run_in_child(_stuck, control=control, told=lambda value: control.cancel())
 
     def test_an_error_arrives_with_its_class_and_fields(self):
         with self.assertRaises(FrameNotDecoded) as caught:
             run_in_child(_damaged, control=JobControl())
-        self.assertEqual((str(caught.exception), caught.exception.frame), ("quay.mp4 is damaged at 00:00:03:12; cut it before.", 87))
+        self.assertEqual(
+            (str(caught.exception), caught.exception.frame), ("quay.mp4 is damaged at 00:00:03:12; cut it before.", 87)
+        )
         self.assertEqual((caught.exception.time_s, caught.exception.path), (3.48, Path("quay.mp4")))
 
     def test_what_was_not_foreseen_arrives_as_a_sentence_too(self):

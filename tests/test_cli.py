@@ -42,7 +42,10 @@ class CommandTest(CommandLine):
         clip = make_clip(self.folder / "a.mp4", 30, sound=True, timecode="10:00:00:00", rotation=90)
         code, out, _ = self.run_command("info", clip, "--json")
         facts = json.loads(out)
-        self.assertEqual((code, facts["frames"], facts["width"], facts["height"], facts["rotation"], facts["timecode"]), (0, 30, 96, 160, 90, "10:00:00:00"))
+        self.assertEqual(
+            (code, facts["frames"], facts["width"], facts["height"], facts["rotation"], facts["timecode"]),
+            (0, 30, 96, 160, 90, "10:00:00:00"),
+        )
         code, out, _ = self.run_command("info", clip)
         self.assertIn("30 frames", out)
         self.assertIn("sound: aac", out)
@@ -50,7 +53,7 @@ class CommandTest(CommandLine):
     def test_info_names_damage(self):
         clip = make_clip(self.folder / "a.mkv", 60, encoder="libx264", size=(320, 240))
         data = clip.read_bytes()
-        clip.write_bytes(data[:len(data) * 2 // 3])
+        clip.write_bytes(data[: len(data) * 2 // 3])
         code, out, _ = self.run_command("info", clip)
         self.assertEqual(code, 0)
         self.assertIn("damaged at 00:00:0", out)
@@ -89,9 +92,21 @@ class CommandTest(CommandLine):
     def cut(self, source, target, frames):
         from fractions import Fraction
         from skiagraph.media.writer import PictureWriter
+
         info, index = open_clip(source)
-        with FrameReader(info, index) as reader, PictureWriter(target, (info.width, info.height), Fraction(25), encoder="libx264", pixel_format="rgb24",
-                                                               store="yuv420p", muxer="mp4", options={"crf": "18", "preset": "ultrafast"}) as writer:
+        with (
+            FrameReader(info, index) as reader,
+            PictureWriter(
+                target,
+                (info.width, info.height),
+                Fraction(25),
+                encoder="libx264",
+                pixel_format="rgb24",
+                store="yuv420p",
+                muxer="mp4",
+                options={"crf": "18", "preset": "ultrafast"},
+            ) as writer,
+        ):
             for frame in reader.frames(0, frames):
                 writer.write(frame.rgb())
 
@@ -111,21 +126,50 @@ class CommandTest(CommandLine):
 
     def test_follow_and_tracks(self):
         scene = Scene(lambda n: (150 + 6 * n, 180, 1, 0))
-        film = make_clip(self.folder / "plate.mp4", 30, size=SIZE, options={"g": 12, "crf": 10}, draw=lambda n, w, h: np.repeat(scene.frame(n)[..., None], 3, axis=2))
+        film = make_clip(
+            self.folder / "plate.mp4",
+            30,
+            size=SIZE,
+            options={"g": 12, "crf": 10},
+            draw=lambda n, w, h: np.repeat(scene.frame(n)[..., None], 3, axis=2),
+        )
         place, table = self.folder / "p.skiagraph", self.folder / "t.csv"
         outline = f"box:{150 + 60},180,90,64"
-        code, out, err = self.run_command("follow", film, "-o", place, "--frame", 10, "--outline", outline, "--name", "Plate")
+        code, out, err = self.run_command(
+            "follow", film, "-o", place, "--frame", 10, "--outline", outline, "--name", "Plate"
+        )
         self.assertEqual(code, 0, err)
         self.assertIn("Plate: followed from 00:00:00:00 to 00:00:01:04 (30 frames)", out)
-        code, out, err = self.run_command("follow", place, "--frame", 10, "--outline", "polygon:200,160;240,170;215,200", "--direction", "on", "--motion", "position")
+        code, out, err = self.run_command(
+            "follow",
+            place,
+            "--frame",
+            10,
+            "--outline",
+            "polygon:200,160;240,170;215,200",
+            "--direction",
+            "on",
+            "--motion",
+            "position",
+        )
         self.assertEqual(code, 0, err)
         self.assertEqual([s.name for s in file.load(place).subjects], ["Plate", "Thing 1"])
         code, out, err = self.run_command("tracks", place, "-o", table)
         rows = table.read_text().splitlines()
-        self.assertEqual((code, rows[0]), (0, "subject,name,clip,frame,cx,cy,width,height,angle,confidence,origin"), err)
-        self.assertEqual(rows[11].split(",")[:4] + rows[11].split(",")[-1:], ["s1", "Plate", "plate.mp4", "10", "placed"])
-        for arguments in (("follow", film, "--frame", 1, "--outline", outline), ("follow", place, "--frame", 99, "--outline", outline), ("follow", place, "--frame", 1, "--outline", "ring:1,2"),
-                          ("follow", place, "--clip", "other", "--frame", 1, "--outline", outline), ("tracks", place, "-o", table), ("tracks", place, "-o", film, "--force")):
+        self.assertEqual(
+            (code, rows[0]), (0, "subject,name,clip,frame,cx,cy,width,height,angle,confidence,origin"), err
+        )
+        self.assertEqual(
+            rows[11].split(",")[:4] + rows[11].split(",")[-1:], ["s1", "Plate", "plate.mp4", "10", "placed"]
+        )
+        for arguments in (
+            ("follow", film, "--frame", 1, "--outline", outline),
+            ("follow", place, "--frame", 99, "--outline", outline),
+            ("follow", place, "--frame", 1, "--outline", "ring:1,2"),
+            ("follow", place, "--clip", "other", "--frame", 1, "--outline", outline),
+            ("tracks", place, "-o", table),
+            ("tracks", place, "-o", film, "--force"),
+        ):
             code, _, err = self.run_command(*arguments)
             self.assertEqual(code, 2, arguments)
             self.assertSentence(err)
@@ -140,10 +184,12 @@ class CommandTest(CommandLine):
     def test_findings_have_their_fields_and_exit_codes(self):
         place, _ = self.project(scanned=False)
         code, out, _ = self.run_command("check", place, "--json", self.folder / "f.json")
-        row, = json.loads((self.folder / "f.json").read_text())
+        (row,) = json.loads((self.folder / "f.json").read_text())
         self.assertEqual(code, 3)
-        self.assertEqual({k: row[k] for k in ("subject", "clip", "first_frame", "last_frame", "reason")},
-                         {"subject": None, "clip": "quay.mp4", "first_frame": 0, "last_frame": 29, "reason": "not-scanned"})
+        self.assertEqual(
+            {k: row[k] for k in ("subject", "clip", "first_frame", "last_frame", "reason")},
+            {"subject": None, "clip": "quay.mp4", "first_frame": 0, "last_frame": 29, "reason": "not-scanned"},
+        )
         place, _ = self.project()
         self.assertEqual(self.run_command("check", place)[0], 0)
 
@@ -151,12 +197,21 @@ class CommandTest(CommandLine):
         place, _ = self.project()
         text = self.folder / "notes.txt"
         text.write_text("no film")
-        for arguments, words in ((("info", self.folder / "none.mp4"), ["none.mp4"]), (("info", text), ["notes.txt"]), (("info", self.folder), ["folder"]),
-                                 (("render", text, "-o", self.folder / "o.mp4"), ["notes.txt"]), (("render", place, "-o", self.folder / "o.xyz"), ["o.xyz"]),
-                                 (("render", place, "-o", self.folder / "quay.mp4"), ["source"]), (("render", place, "-o", self.folder / "no" / "o.mp4"), ["no"]),
-                                 (("render", place, "-o", self.folder / "o.mp4", "--clip", "x"), ["quay.mp4"]), (("check", self.folder / "none.skiagraph"), ["none"]),
-                                 (("render", place, "-o", self.folder / "o.mp4", "--format", "gif"), ["gif"]),
-                                 (("scan", "-o", "x"), []), (("scan", text, "-o", self.folder / "p2.skiagraph", "--every", "0"), ["0"]), (("nothing",), [])):
+        for arguments, words in (
+            (("info", self.folder / "none.mp4"), ["none.mp4"]),
+            (("info", text), ["notes.txt"]),
+            (("info", self.folder), ["folder"]),
+            (("render", text, "-o", self.folder / "o.mp4"), ["notes.txt"]),
+            (("render", place, "-o", self.folder / "o.xyz"), ["o.xyz"]),
+            (("render", place, "-o", self.folder / "quay.mp4"), ["source"]),
+            (("render", place, "-o", self.folder / "no" / "o.mp4"), ["no"]),
+            (("render", place, "-o", self.folder / "o.mp4", "--clip", "x"), ["quay.mp4"]),
+            (("check", self.folder / "none.skiagraph"), ["none"]),
+            (("render", place, "-o", self.folder / "o.mp4", "--format", "gif"), ["gif"]),
+            (("scan", "-o", "x"), []),
+            (("scan", text, "-o", self.folder / "p2.skiagraph", "--every", "0"), ["0"]),
+            (("nothing",), []),
+        ):
             with self.subTest(arguments):
                 self.assertFails(*arguments, words=words)
         self.assertFalse((self.folder / "p2.skiagraph").exists())
@@ -194,8 +249,12 @@ class CommandTest(CommandLine):
 
     def test_outputs_that_would_destroy_something_are_refused(self):
         place, _ = self.project()
-        for arguments in (("render", place, "-o", place, "--format", "ffv1-mkv", "--force"), ("render", place, "-o", self.folder / "o.mkv", "--matte", place, "--force"),
-                          ("check", place, "--json", self.folder / "quay.mp4"), ("check", place, "--json", place)):
+        for arguments in (
+            ("render", place, "-o", place, "--format", "ffv1-mkv", "--force"),
+            ("render", place, "-o", self.folder / "o.mkv", "--matte", place, "--force"),
+            ("check", place, "--json", self.folder / "quay.mp4"),
+            ("check", place, "--json", place),
+        ):
             before = place.read_bytes(), (self.folder / "quay.mp4").read_bytes()
             self.assertFails(*arguments)
             self.assertEqual((place.read_bytes(), (self.folder / "quay.mp4").read_bytes()), before)
@@ -215,6 +274,7 @@ class CommandTest(CommandLine):
         stream = io.StringIO()
         printer = cli.ProgressPrinter(stream)
         from skiagraph.jobs import Progress
+
         for n in range(101):
             printer(Progress("Scanning", n, 100, n / 10))
         lines = stream.getvalue().splitlines()
@@ -227,12 +287,12 @@ class CommandTest(CommandLine):
             self.assertEqual(code, 0)
             self.assertIn("usage: skiagraph", out)
 
-
-
     def test_a_scan_that_could_not_be_saved_is_not_lost(self):
         clip = make_clip(self.folder / "quay.mp4", 30, size=(320, 240))
         checkpoints = self.folder / "cache" / "scans"
-        with mock.patch("skiagraph.project.file.save", side_effect=CannotSaveProject("The disk is full; free some space.")):
+        with mock.patch(
+            "skiagraph.project.file.save", side_effect=CannotSaveProject("The disk is full; free some space.")
+        ):
             self.assertFails("scan", clip, "-o", self.folder / "p.skiagraph", words=("disk is full",))
         self.assertTrue(list(checkpoints.rglob("*.npz")))
         self.assertEqual(self.run_command("scan", clip, "-o", self.folder / "p.skiagraph")[0], 0)
@@ -242,10 +302,16 @@ class CommandTest(CommandLine):
         place, _ = self.project()
         odd = os.fsdecode(b"caf\xe9")
         (self.folder / f"{odd}.mp4").write_bytes((self.folder / "quay.mp4").read_bytes())
-        for arguments in (("info", self.folder / f"{odd}.mp4"), ("scan", self.folder / "quay.mp4", "-o", self.folder / f"{odd}.skiagraph"), ("render", place, "-o", self.folder / f"{odd}-out.mp4")):
+        for arguments in (
+            ("info", self.folder / f"{odd}.mp4"),
+            ("scan", self.folder / "quay.mp4", "-o", self.folder / f"{odd}.skiagraph"),
+            ("render", place, "-o", self.folder / f"{odd}-out.mp4"),
+        ):
             self.assertFails(*arguments, words=("caf", "UTF-8"))
         self.assertFails("render", place, "-o", self.folder / ("x" * 260 + ".mp4"), words=("too long",))
-        self.assertFails("scan", self.folder / "quay.mp4", "-o", self.folder / ("x" * 260 + ".skiagraph"), words=("too long",))
+        self.assertFails(
+            "scan", self.folder / "quay.mp4", "-o", self.folder / ("x" * 260 + ".skiagraph"), words=("too long",)
+        )
         self.assertEqual(self.run_command("render", place, "-o", self.folder / ("x" * 230 + ".mp4"))[0], 0)
 
     def test_a_file_of_findings_is_not_replaced_unasked(self):
@@ -269,7 +335,13 @@ class CommandTest(CommandLine):
         bare = {k: v for k, v in os.environ.items() if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
 
         def run(*arguments, **more):
-            return subprocess.run([sys.executable, "-m", "skiagraph", *map(str, arguments)], env={**bare, **places, **more}, cwd=Path(__file__).parents[1], capture_output=True, timeout=120)
+            return subprocess.run(
+                [sys.executable, "-m", "skiagraph", *map(str, arguments)],
+                env={**bare, **places, **more},
+                cwd=Path(__file__).parents[1],
+                capture_output=True,
+                timeout=120,
+            )
 
         done = run("info", clip, PYTHONIOENCODING="ascii")
         self.assertEqual((done.returncode, done.stdout[:8]), (0, b"m?le.mp4"))
@@ -284,7 +356,13 @@ class SignalTest(TemporaryFolder):
     def setUp(self):
         super().setUp()
         self.place = self.folder / "p.skiagraph"
-        file.save(project_on(make_clip(self.folder / "quay.mp4", 400, size=(640, 480)), head_path(0, 400, cx=160, cy=120, width=60, height=80)), self.place)
+        file.save(
+            project_on(
+                make_clip(self.folder / "quay.mp4", 400, size=(640, 480)),
+                head_path(0, 400, cx=160, cy=120, width=60, height=80),
+            ),
+            self.place,
+        )
         self.out = self.folder / "out"
         self.out.mkdir()
 
@@ -292,8 +370,15 @@ class SignalTest(TemporaryFolder):
         """Exit code of a render that gets a signal after its first frame, and what it said. all_of_it: so does every
         process it started."""
         places = {"XDG_CACHE_HOME": str(self.folder / "cache"), "XDG_STATE_HOME": str(self.folder / "state")}
-        with subprocess.Popen([sys.executable, "-m", "skiagraph", "render", str(self.place), "-o", str(self.out / "o.mp4")], env={**os.environ, **places},
-                              cwd=Path(__file__).parents[1], stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True, start_new_session=True) as process:
+        with subprocess.Popen(
+            [sys.executable, "-m", "skiagraph", "render", str(self.place), "-o", str(self.out / "o.mp4")],
+            env={**os.environ, **places},
+            cwd=Path(__file__).parents[1],
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.PIPE,
+            text=True,
+            start_new_session=True,
+        ) as process:
             self.assertIn("Exporting", next(line for line in process.stderr if "Exporting" in line))
             if all_of_it:
                 os.killpg(process.pid, number)
@@ -310,12 +395,20 @@ class SignalTest(TemporaryFolder):
             self.assertEqual(os.listdir(self.out), [])
 
     def test_what_a_killed_process_left_goes_with_the_next_render_and_nothing_else(self):
-        self.assertEqual((self.ended_by(signal.SIGKILL)[0], os.listdir(self.out)), (-9, []), "the process that wrote tidies up when nobody is left to work for")
+        self.assertEqual(
+            (self.ended_by(signal.SIGKILL)[0], os.listdir(self.out)),
+            (-9, []),
+            "the process that wrote tidies up when nobody is left to work for",
+        )
         self.assertEqual((self.ended_by(signal.SIGKILL, all_of_it=True)[0], len(os.listdir(self.out))), (-9, 1))
         theirs = self.out / ".notes.unfinished"
         theirs.write_text("not ours")
         with FilmWriter(self.out / "other.mp4", probe(self.folder / "quay.mp4"), FORMATS["h264-mp4"]) as living:
-            self.assertEqual(len([n for n in os.listdir(self.out) if n.endswith(".unfinished.mp4")]), 1, "only that of the living is left")
+            self.assertEqual(
+                len([n for n in os.listdir(self.out) if n.endswith(".unfinished.mp4")]),
+                1,
+                "only that of the living is left",
+            )
             FilmWriter(self.out / "third.mp4", probe(self.folder / "quay.mp4"), FORMATS["h264-mp4"]).discard()
             with FrameReader(*open_clip(self.folder / "quay.mp4")) as reader:
                 living.write(reader.read(0))

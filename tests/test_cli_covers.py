@@ -23,10 +23,15 @@ class CoversTest(CommandLine):
 
     def test_said_and_kept(self):
         place = self.made()
-        code, out, err = self.run_command("cover", place, "--style", "mosaic:blocks=2+caption:text=Withheld", "--margin", "20")
+        code, out, err = self.run_command(
+            "cover", place, "--style", "mosaic:blocks=2+caption:text=Withheld", "--margin", "20"
+        )
         self.assertEqual((code, err), (0, ""))
         style = file.load(place).style
-        self.assertEqual(([c.kind for c in style.covers], style.covers[1].text, style.margin), (["mosaic", "caption"], "Withheld", 0.2))
+        self.assertEqual(
+            ([c.kind for c in style.covers], style.covers[1].text, style.margin),
+            (["mosaic", "caption"], "Withheld", 0.2),
+        )
         self.assertIn("mosaic:blocks=2 + caption:text=Withheld", out)
         for wrong in (("--style", "fog"), ("--margin", "999"), ("--house", "Nobody"), ("--everything", "b.mp4")):
             before = place.read_bytes()
@@ -50,7 +55,9 @@ class CoversTest(CommandLine):
 
     def test_house_styles_are_kept_shared_and_made_the_default(self):
         place, shared = self.made(), self.folder / "shared.housestyle.json"
-        code, out, _ = self.run_command("cover", place, "--style", "solid:colour=#102030", "--save-house", "Gull", "--export-house", shared)
+        code, out, _ = self.run_command(
+            "cover", place, "--style", "solid:colour=#102030", "--save-house", "Gull", "--export-house", shared
+        )
         self.assertEqual((code, shared.exists()), (0, True))
         self.assertEqual(house_style_named("Gull").style.cover.colour, (16, 32, 48))
         self.assertEqual(self.run_command("house", "--import", shared)[0], 0)
@@ -63,12 +70,34 @@ class CoversTest(CommandLine):
 
     def test_what_a_house_wants_beside_it(self):
         place = self.made()
-        code, _, err = self.run_command("cover", place, "--lead", 0.2, "--tail", 0.4, "--things", "solid", "--rule", "only:covers=mosaic/solid", "--rule", "most-blocks:blocks=4", "--rule", "whole-head:margin=20", "--rule", "safe")
+        code, _, err = self.run_command(
+            "cover",
+            place,
+            "--lead",
+            0.2,
+            "--tail",
+            0.4,
+            "--things",
+            "solid",
+            "--rule",
+            "only:covers=mosaic/solid",
+            "--rule",
+            "most-blocks:blocks=4",
+            "--rule",
+            "whole-head:margin=20",
+            "--rule",
+            "safe",
+        )
         self.assertEqual((code, err), (0, ""))
         house = file.load(place).decisions.house
         self.assertEqual((house.lead_s, house.tail_s, house.by_kind["thing"].cover.kind), (0.2, 0.4, "solid"))
-        self.assertEqual([(r.kind, getattr(r, "covers", None) or getattr(r, "blocks", None) or getattr(r, "margin", None)) for r in house.rules],
-                         [("only", ("mosaic", "solid")), ("most-blocks", 4), ("whole-head", 0.2), ("safe", None)])
+        self.assertEqual(
+            [
+                (r.kind, getattr(r, "covers", None) or getattr(r, "blocks", None) or getattr(r, "margin", None))
+                for r in house.rules
+            ],
+            [("only", ("mosaic", "solid")), ("most-blocks", 4), ("whole-head", 0.2), ("safe", None)],
+        )
         code, out, _ = self.run_command("check", place)
         self.assertEqual(code, 3)
         self.assertIn("house-rule", out)

@@ -62,8 +62,12 @@ class ReviewCommandTest(CommandLine):
         self.assertEqual(json.loads((self.folder / "f.json").read_text()), [])
 
     def test_wrong_use_is_one_sentence(self):
-        for arguments, words in ((("report", self.place, "-o", self.folder / "r.doc"), ("r.doc",)), (("report", self.place, "--file", self.folder / "none.mp4", "-o", self.folder / "r.pdf"), ("none.mp4",)),
-                                 (("review", self.folder / "none.skiagraph"), ("none.skiagraph",)), (("report", self.place, "-o", self.clip), ("quay.mp4",))):
+        for arguments, words in (
+            (("report", self.place, "-o", self.folder / "r.doc"), ("r.doc",)),
+            (("report", self.place, "--file", self.folder / "none.mp4", "-o", self.folder / "r.pdf"), ("none.mp4",)),
+            (("review", self.folder / "none.skiagraph"), ("none.skiagraph",)),
+            (("report", self.place, "-o", self.clip), ("quay.mp4",)),
+        ):
             with self.subTest(arguments[0]):
                 done = self.run_it(*arguments)
                 self.assertEqual(done.code, 2)

@@ -28,6 +28,9 @@ class IntegrationTest(TemporaryFolder):
         integration.remove(self.folder)
 
     def test_a_closed_folder_is_a_sentence(self):
-        with mock.patch("pathlib.Path.write_text", side_effect=PermissionError(13, "Permission denied")), self.assertRaises(SkiagraphError) as caught:
+        with (
+            mock.patch("pathlib.Path.write_text", side_effect=PermissionError(13, "Permission denied")),
+            self.assertRaises(SkiagraphError) as caught,
+        ):
             integration.integrate(self.folder)
         self.assertSentence(str(caught.exception), str(self.folder))

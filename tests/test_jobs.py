@@ -32,7 +32,10 @@ class ProgressTest(unittest.TestCase):
             self.assertIsNone(told[-1].left_s, "another step begins anew")
 
     def test_time_left_in_words(self):
-        self.assertEqual([format_left(s) for s in (None, 0.2, 59, 61, 3725)], ["", "1 s left", "59 s left", "1 min 01 s left", "1 h 02 min left"])
+        self.assertEqual(
+            [format_left(s) for s in (None, 0.2, 59, 61, 3725)],
+            ["", "1 s left", "59 s left", "1 min 01 s left", "1 h 02 min left"],
+        )
 
     def test_cancel_is_noticed_at_the_next_report(self):
         seen = []

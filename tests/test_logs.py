@@ -8,21 +8,27 @@ from pathlib import Path
 from skiagraph import logs
 from tests.support import TemporaryFolder
 
-WRITES = ("import logging, sys\nfrom pathlib import Path\nfrom skiagraph.logs import SharedFileHandler\nhandler = SharedFileHandler(Path(sys.argv[1]))\n"
-          "handler.setFormatter(logging.Formatter('%(message)s'))\nlog = logging.getLogger('x')\nlog.addHandler(handler)\nlog.propagate = False\n"
-          "for n in range(300): log.error('%s %04d %s', sys.argv[2], n, 'z' * 60)")
+WRITES = (
+    "import logging, sys\nfrom pathlib import Path\nfrom skiagraph.logs import SharedFileHandler\nhandler = SharedFileHandler(Path(sys.argv[1]))\n"
+    "handler.setFormatter(logging.Formatter('%(message)s'))\nlog = logging.getLogger('x')\nlog.addHandler(handler)\nlog.propagate = False\n"
+    "for n in range(300): log.error('%s %04d %s', sys.argv[2], n, 'z' * 60)"
+)
 
 
 class LogTest(TemporaryFolder):
     def test_two_processes_share_it_and_no_line_is_lost_or_torn(self):
         place = self.folder / "a.log"
         root = Path(__file__).parents[1]
-        running = [subprocess.Popen([sys.executable, "-c", WRITES, str(place), name], cwd=root) for name in ("one", "two")]
+        running = [
+            subprocess.Popen([sys.executable, "-c", WRITES, str(place), name], cwd=root) for name in ("one", "two")
+        ]
         self.assertEqual([p.wait() for p in running], [0, 0])
         lines = place.read_text().splitlines()
         self.assertEqual(len(lines), 600)
         for name in ("one", "two"):
-            self.assertEqual([line.split()[1] for line in lines if line.startswith(name)], [f"{n:04d}" for n in range(300)])
+            self.assertEqual(
+                [line.split()[1] for line in lines if line.startswith(name)], [f"{n:04d}" for n in range(300)]
+            )
         self.assertTrue(all(len(line) == len("one 0000 ") + 60 for line in lines))
 
     def test_it_rotates_and_keeps_a_few(self):
@@ -37,4 +43,6 @@ class LogTest(TemporaryFolder):
         self.assertIn("line 199", place.read_text())
 
     def test_a_log_that_cannot_be_written_stops_nobody(self):
-        logs.SharedFileHandler(self.folder / "no" / "such" / "a.log").emit(logging.LogRecord("x", logging.ERROR, "", 0, "lost \udcff", (), None))
+        logs.SharedFileHandler(self.folder / "no" / "such" / "a.log").emit(
+            logging.LogRecord("x", logging.ERROR, "", 0, "lost \udcff", (), None)
+        )

@@ -31,13 +31,16 @@ libc = ctypes.CDLL(None, use_errno=True)
 if libc.prctl(38, 1, 0, 0, 0) or libc.prctl(22, 2, program, 0, 0):
     sys.exit(77)
 """
-JOB = WATCH + """
+JOB = (
+    WATCH
+    + """
 from skiagraph.cli import main
 clip, folder = sys.argv[3:]
 codes = [main(["scan", clip, "-o", folder + "/p.skiagraph"]), main(["render", folder + "/p.skiagraph", "-o", folder + "/o.mp4"]),
          main(["check", folder + "/p.skiagraph", "--file", folder + "/o.mp4"])]
 sys.exit(0 if codes[:2] == [0, 0] and codes[2] in (0, 3) else 1)
 """
+)
 
 
 @unittest.skipUnless(platform.machine() in KNOWN, "the filter is written for x86_64 and aarch64")
@@ -46,15 +49,25 @@ class NothingLeavesTest(TemporaryFolder):
         home = self.folder / "home"
         home.mkdir(exist_ok=True)
         environment = {k: v for k, v in os.environ.items() if not k.startswith(("ORT_", "XDG_"))}
-        done = subprocess.run([sys.executable, "-c", program, *map(str, KNOWN[platform.machine()]), *map(str, arguments)], env={**environment, "HOME": str(home)},
-                              cwd=Path(__file__).parents[1], capture_output=True, text=True, timeout=300)
+        done = subprocess.run(
+            [sys.executable, "-c", program, *map(str, KNOWN[platform.machine()]), *map(str, arguments)],
+            env={**environment, "HOME": str(home)},
+            cwd=Path(__file__).parents[1],
+            capture_output=True,
+            text=True,
+            timeout=300,
+        )
         if done.returncode == 77:
             self.skipTest("this machine allows no seccomp filter")
         return done
 
     def test_the_watch_ends_who_asks_for_a_way_out(self):
-        for ask in ("import socket; socket.socket(socket.AF_INET)", "import socket; socket.socket(socket.AF_INET6, socket.SOCK_DGRAM)",
-                    "import socket; socket.getaddrinfo('example.invalid', 80)", "import subprocess; sys.exit(subprocess.call([sys.executable, '-c', 'import socket; socket.socket()']))"):
+        for ask in (
+            "import socket; socket.socket(socket.AF_INET)",
+            "import socket; socket.socket(socket.AF_INET6, socket.SOCK_DGRAM)",
+            "import socket; socket.getaddrinfo('example.invalid', 80)",
+            "import subprocess; sys.exit(subprocess.call([sys.executable, '-c', 'import socket; socket.socket()']))",
+        ):
             code = self.run_watched(WATCH + ask).returncode
             self.assertIn(code, (-signal.SIGSYS, 256 - signal.SIGSYS), ask)
         self.assertEqual(self.run_watched(WATCH + "import socket; socket.socket(socket.AF_UNIX).close()").returncode, 0)

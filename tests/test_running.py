@@ -28,12 +28,17 @@ class RunningTest(TemporaryFolder):
         self.addCleanup(lambda: [sys.modules.pop(name, None) for name in MODULES])
 
     def said(self, *names, processes=1):
-        with contextlib.redirect_stdout(io.StringIO()) as out, mock.patch.dict("os.environ", {"SKIAGRAPH_TEST_PROCESSES": str(processes)}):
+        with (
+            contextlib.redirect_stdout(io.StringIO()) as out,
+            mock.patch.dict("os.environ", {"SKIAGRAPH_TEST_PROCESSES": str(processes)}),
+        ):
             code = main(list(names))
         return code, out.getvalue().strip().splitlines()
 
     def test_the_last_line_tells_and_so_does_the_code(self):
-        self.assertEqual((lambda code, lines: (code, lines[-1]))(*self.said("goes_well")), (0, "1 passed, 0 failed, 1 skipped"))
+        self.assertEqual(
+            (lambda code, lines: (code, lines[-1]))(*self.said("goes_well")), (0, "1 passed, 0 failed, 1 skipped")
+        )
         code, lines = self.said("goes_well", "fails")
         self.assertEqual((code, lines[-1]), (1, "1 passed, 2 failed, 1 skipped"))
         self.assertIn("OSError: gone", lines)

@@ -20,7 +20,12 @@ from onnx import TensorProto, helper, numpy_helper
 
 # Name here, the node that gives it, its channels: how likely the middle of a body is here and a landmark of each kind,
 # from 0 to 1; from a middle to the landmarks of that body, and from the cell of a landmark to it, each y, x.
-MAPS = (("middles", "center_0/conv2d_4", 1), ("likely", "kpt_heatmap_0/conv2d_7", 17), ("towards", "kpt_regress_0/conv2d_8", 34), ("finely", "kpt_offset_0/conv2d_9", 34))
+MAPS = (
+    ("middles", "center_0/conv2d_4", 1),
+    ("likely", "kpt_heatmap_0/conv2d_7", 17),
+    ("towards", "kpt_regress_0/conv2d_8", 34),
+    ("finely", "kpt_offset_0/conv2d_9", 34),
+)
 LIKELY = ("middles", "likely")
 SIMPLE = {"Sub": "Sub", "Mul": "Mul", "AddV2": "Add"}
 
@@ -53,7 +58,12 @@ class Graph:
     def translated(self, source: dict) -> str:
         kind, name, inputs = source["op"], source["name"], source.get("input", [])
         if kind == "Placeholder":
-            return self.node("Cast", [self.node("Transpose", ["picture"], "planes", perm=[0, 3, 1, 2])], "numbers", to=TensorProto.FLOAT)
+            return self.node(
+                "Cast",
+                [self.node("Transpose", ["picture"], "planes", perm=[0, 3, 1, 2])],
+                "numbers",
+                to=TensorProto.FLOAT,
+            )
         if kind == "Const":
             values = self.weights[name]
             return self.constant(values.transpose(0, 3, 1, 2) if values.ndim == 4 else values, name)
@@ -63,18 +73,38 @@ class Graph:
             return self.node(SIMPLE[kind], [self.result(inputs[0]), self.result(inputs[1])], name)
         if kind == "ResizeBilinear":
             twice = self.constant(np.array([1, 1, 2, 2], np.float32), f"{name}/twice")
-            return self.node("Resize", [self.result(inputs[0]), "", twice], name, mode="linear", coordinate_transformation_mode="half_pixel")
+            return self.node(
+                "Resize",
+                [self.result(inputs[0]), "", twice],
+                name,
+                mode="linear",
+                coordinate_transformation_mode="half_pixel",
+            )
         return self.convolution(source, name, inputs)
 
     def convolution(self, source: dict, name: str, inputs: list[str]) -> str:
         """Of a picture whose sides are multiples of 32, as SAME means for it."""
-        values, deep, stride = self.weights[inputs[1]], "Depthwise" in source["op"], int(source["attr"]["strides"]["list"]["i"][1])
+        values, deep, stride = (
+            self.weights[inputs[1]],
+            "Depthwise" in source["op"],
+            int(source["attr"]["strides"]["list"]["i"][1]),
+        )
         side = values.shape[0]
         pads = [0, 0, 1, 1] if stride == 2 else [side // 2] * 4
         kernel = self.constant(values.transpose((2, 3, 0, 1) if deep else (3, 2, 0, 1)), f"{name}/kernel")
         bias = [self.constant(self.weights[inputs[2]], f"{name}/bias")] if len(inputs) > 2 else []
-        made = self.node("Conv", [self.result(inputs[0]), kernel, *bias], f"{name}/convolved", kernel_shape=[side, side], strides=[stride] * 2, pads=pads, group=values.shape[2] if deep else 1)
-        after = [base64.b64decode(word).decode() for word in source["attr"].get("fused_ops", {}).get("list", {}).get("s", [])]
+        made = self.node(
+            "Conv",
+            [self.result(inputs[0]), kernel, *bias],
+            f"{name}/convolved",
+            kernel_shape=[side, side],
+            strides=[stride] * 2,
+            pads=pads,
+            group=values.shape[2] if deep else 1,
+        )
+        after = [
+            base64.b64decode(word).decode() for word in source["attr"].get("fused_ops", {}).get("list", {}).get("s", [])
+        ]
         if "Relu6" in after:
             return self.node("Clip", [made, "zero", "six"], name)
         return self.node("Relu", [made], name) if "Relu" in after else made
@@ -85,10 +115,20 @@ def main() -> None:
     graph.constant(np.float32(0), "zero")
     graph.constant(np.float32(6), "six")
     for name, source, _ in MAPS:
-        graph.node("Sigmoid" if name in LIKELY else "Identity", [graph.result(f"StatefulPartitionedCall/{source}/BiasAdd")], name)
+        graph.node(
+            "Sigmoid" if name in LIKELY else "Identity",
+            [graph.result(f"StatefulPartitionedCall/{source}/BiasAdd")],
+            name,
+        )
     given = [helper.make_tensor_value_info("picture", TensorProto.UINT8, [1, "height", "width", 3])]
-    taken = [helper.make_tensor_value_info(name, TensorProto.FLOAT, [1, channels, "rows", "columns"]) for name, _, channels in MAPS]
-    model = helper.make_model(helper.make_graph(graph.nodes, "bodies", given, taken, graph.constants), opset_imports=[helper.make_opsetid("", 17)])
+    taken = [
+        helper.make_tensor_value_info(name, TensorProto.FLOAT, [1, channels, "rows", "columns"])
+        for name, _, channels in MAPS
+    ]
+    model = helper.make_model(
+        helper.make_graph(graph.nodes, "bodies", given, taken, graph.constants),
+        opset_imports=[helper.make_opsetid("", 17)],
+    )
     model.ir_version = 8
     onnx.checker.check_model(model)
     onnx.save(model, sys.argv[2])

@@ -49,29 +49,56 @@ class Graph:
     def first(self, x: str) -> str:
         """3x3, stride 2; stored as 27 weights a filter, filled up to 32, in the order row, column, colour (BGR; turned
         to RGB here)."""
-        kernel = self.stored("backbone__model0_pw_weight", 16, 32)[:, :27].reshape(16, 3, 3, 3)[..., ::-1].transpose(0, 3, 1, 2)
+        kernel = (
+            self.stored("backbone__model0_pw_weight", 16, 32)[:, :27]
+            .reshape(16, 3, 3, 3)[..., ::-1]
+            .transpose(0, 3, 1, 2)
+        )
         x = self.node("Cast", [self.node("Transpose", [x], perm=[0, 3, 1, 2])], to=TensorProto.FLOAT)
         bias = self.stored("backbone__model0_pw_bias", 16)
-        return self.relu(self.node("Conv", [x, self.constant(kernel), self.constant(bias)], kernel_shape=[3, 3], strides=[2, 2], pads=[1] * 4))
+        return self.relu(
+            self.node(
+                "Conv",
+                [x, self.constant(kernel), self.constant(bias)],
+                kernel_shape=[3, 3],
+                strides=[2, 2],
+                pads=[1] * 4,
+            )
+        )
 
     def separable(self, x: str, name: str, channels: int, filters: int) -> str:
         """1x1 over channels, then 3x3 in each: both stored with the channels last."""
         point = self.stored(f"{name}_pw_weight", filters, channels)[:, :, None, None]
-        x = self.node("Conv", [x, self.constant(point), self.constant(self.stored(f"{name}_pw_bias", filters))], kernel_shape=[1, 1])
+        x = self.node(
+            "Conv",
+            [x, self.constant(point), self.constant(self.stored(f"{name}_pw_bias", filters))],
+            kernel_shape=[1, 1],
+        )
         depth = self.stored(f"{name}_dw_weight", 9, filters).T.reshape(filters, 1, 3, 3)
-        return self.node("Conv", [x, self.constant(depth), self.constant(self.stored(f"{name}_dw_bias", filters))], kernel_shape=[3, 3],
-                         pads=[1] * 4, group=filters)
+        return self.node(
+            "Conv",
+            [x, self.constant(depth), self.constant(self.stored(f"{name}_dw_bias", filters))],
+            kernel_shape=[3, 3],
+            pads=[1] * 4,
+            group=filters,
+        )
 
     def pooled(self, x: str) -> str:
         return self.node("MaxPool", [x], kernel_shape=[2, 2], strides=[2, 2])
 
     def flat(self, x: str, numbers: int) -> str:
         """(1, numbers, rows, columns) to (places, numbers)."""
-        return self.node("Reshape", [self.node("Transpose", [x], perm=[0, 2, 3, 1]), self.constant(np.array([-1, numbers], np.int64))])
+        return self.node(
+            "Reshape",
+            [self.node("Transpose", [x], perm=[0, 2, 3, 1]), self.constant(np.array([-1, numbers], np.int64))],
+        )
 
     def level(self, x: str, n: int) -> tuple[str, str]:
         """Scores (places, 1) and rows (places, 14) of one level."""
-        flat = {head: self.flat(self.separable(x, f"bbox_head__multi_level_{head}__{n}", 64, numbers), numbers) for head, numbers in HEADS}
+        flat = {
+            head: self.flat(self.separable(x, f"bbox_head__multi_level_{head}__{n}", 64, numbers), numbers)
+            for head, numbers in HEADS
+        }
         score = self.node("Sqrt", [self.node("Mul", [self.node("Sigmoid", [flat[head]]) for head in ("cls", "obj")])])
         return score, self.node("Concat", [flat["bbox"], flat["kps"]], axis=1)
 
@@ -91,21 +118,38 @@ def main(source: str, target: str) -> None:
     for n in (2, 1, 0):
         x = levels[n]
         if above is not None:
-            larger = graph.node("Resize", [above, "", graph.constant(np.array([1, 1, 2, 2], np.float32))], mode="nearest",
-                                coordinate_transformation_mode="asymmetric", nearest_mode="floor")
+            larger = graph.node(
+                "Resize",
+                [above, "", graph.constant(np.array([1, 1, 2, 2], np.float32))],
+                mode="nearest",
+                coordinate_transformation_mode="asymmetric",
+                nearest_mode="floor",
+            )
             x = graph.node("Add", [larger, x])
         above = graph.relu(graph.separable(x, f"neck__lateral_convs__{n}", 64, 64))
         found[n] = graph.level(above, n)
     for at, output in enumerate(("scores", "rows")):
         graph.node("Concat", [found[n][at] for n in (0, 1, 2)], output, axis=0)
-    model = helper.make_model(helper.make_graph(
-        graph.nodes, "face_detector", [helper.make_tensor_value_info("picture", TensorProto.UINT8, [1, "rows", "columns", 3])],
-        [helper.make_tensor_value_info(name, TensorProto.FLOAT, ["places", numbers]) for name, numbers in (("scores", 1), ("rows", 14))],
-        graph.constants), opset_imports=[helper.make_opsetid("", 13)], ir_version=8)
+    model = helper.make_model(
+        helper.make_graph(
+            graph.nodes,
+            "face_detector",
+            [helper.make_tensor_value_info("picture", TensorProto.UINT8, [1, "rows", "columns", 3])],
+            [
+                helper.make_tensor_value_info(name, TensorProto.FLOAT, ["places", numbers])
+                for name, numbers in (("scores", 1), ("rows", 14))
+            ],
+            graph.constants,
+        ),
+        opset_imports=[helper.make_opsetid("", 13)],
+        ir_version=8,
+    )
     onnx.checker.check_model(model)
     onnx.save(model, target)
-    print(f"{target}: input is RGB, 0 to 255, rows and columns multiples of 32; for each place of the levels of stride 8, 16 and 32, row by row: "
-          "score; middle x, y and the logarithms of width and height, and five landmarks, in strides from the place")
+    print(
+        f"{target}: input is RGB, 0 to 255, rows and columns multiples of 32; for each place of the levels of stride 8, 16 and 32, row by row: "
+        "score; middle x, y and the logarithms of width and height, and five landmarks, in strides from the place"
+    )
 
 
 if __name__ == "__main__":

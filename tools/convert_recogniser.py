@@ -33,7 +33,7 @@ class Weights:
         self.at += 1
         sign = size & 0x80
         size &= 0x0F
-        value = int.from_bytes(self.data[self.at:self.at + size], "little")
+        value = int.from_bytes(self.data[self.at : self.at + size], "little")
         self.at += size
         return -value if sign else value
 
@@ -76,8 +76,13 @@ class Graph:
         gain = self.weights.after(b"affine_", 2 * filters)
         gamma, beta = gain[:filters], gain[filters:]
         pad = side // 2 if stride == 1 else 0
-        return self.node("Conv", [x, self.constant(kernel * gamma[:, None, None, None]), self.constant(bias * gamma + beta)],
-                         kernel_shape=[side, side], strides=[stride, stride], pads=[pad] * 4)
+        return self.node(
+            "Conv",
+            [x, self.constant(kernel * gamma[:, None, None, None]), self.constant(bias * gamma + beta)],
+            kernel_shape=[side, side],
+            strides=[stride, stride],
+            pads=[pad] * 4,
+        )
 
     def block(self, x: str, filters: int, channels: int, size: int, down: bool) -> tuple[str, int]:
         """A residual block; returns its output and the side of it in px."""
@@ -101,7 +106,9 @@ class Graph:
             return x
         self.count += 1
         pads = f"p{self.count}"
-        self.constants.append(numpy_helper.from_array(np.array([0, 0, 0, 0, 0, channels, pixels, pixels], np.int64), pads))
+        self.constants.append(
+            numpy_helper.from_array(np.array([0, 0, 0, 0, 0, channels, pixels, pixels], np.int64), pads)
+        )
         return self.node("Pad", [x, pads])
 
 
@@ -118,9 +125,16 @@ def main(source: str, target: str) -> None:
     x = graph.node("Flatten", [graph.node("GlobalAveragePool", [x])])
     dense = weights.after(b"fc_2", channels * 128).reshape(channels, 128)
     graph.nodes.append(helper.make_node("MatMul", [x, graph.constant(dense)], ["descriptor"]))
-    model = helper.make_model(helper.make_graph(
-        graph.nodes, "face_descriptor", [helper.make_tensor_value_info("face", TensorProto.FLOAT, [1, 3, 150, 150])],
-        [helper.make_tensor_value_info("descriptor", TensorProto.FLOAT, [1, 128])], graph.constants), opset_imports=[helper.make_opsetid("", 13)])
+    model = helper.make_model(
+        helper.make_graph(
+            graph.nodes,
+            "face_descriptor",
+            [helper.make_tensor_value_info("face", TensorProto.FLOAT, [1, 3, 150, 150])],
+            [helper.make_tensor_value_info("descriptor", TensorProto.FLOAT, [1, 128])],
+            graph.constants,
+        ),
+        opset_imports=[helper.make_opsetid("", 13)],
+    )
     onnx.checker.check_model(model)
     onnx.save(model, target)
     print(f"{target}: input is (RGB - {MEAN}) / 256")

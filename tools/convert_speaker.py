@@ -38,15 +38,31 @@ def converted(state: dict[str, np.ndarray]) -> onnx.ModelProto:
     for n in range(LAYERS):
         weight = constant(f"w{n}", to_onnx_gates(state[f"lstm.weight_ih_l{n}"])[None])
         recurrent = constant(f"r{n}", to_onnx_gates(state[f"lstm.weight_hh_l{n}"])[None])
-        bias = constant(f"b{n}", np.concatenate([to_onnx_gates(state[f"lstm.bias_{k}_l{n}"]) for k in ("ih", "hh")])[None])
-        nodes.append(helper.make_node("LSTM", [f"x{n}", weight, recurrent, bias], [f"y{n}", f"h{n}"], hidden_size=HIDDEN))
+        bias = constant(
+            f"b{n}", np.concatenate([to_onnx_gates(state[f"lstm.bias_{k}_l{n}"]) for k in ("ih", "hh")])[None]
+        )
+        nodes.append(
+            helper.make_node("LSTM", [f"x{n}", weight, recurrent, bias], [f"y{n}", f"h{n}"], hidden_size=HIDDEN)
+        )
         nodes.append(helper.make_node("Squeeze", [f"y{n}", batch_last], [f"x{n + 1}"]))
     nodes.append(helper.make_node("Squeeze", [f"h{LAYERS - 1}", first_axis], ["last"]))
-    nodes.append(helper.make_node("Gemm", ["last", constant("wl", state["linear.weight"]), constant("bl", state["linear.bias"])], ["raw"], transB=1))
+    nodes.append(
+        helper.make_node(
+            "Gemm",
+            ["last", constant("wl", state["linear.weight"]), constant("bl", state["linear.bias"])],
+            ["raw"],
+            transB=1,
+        )
+    )
     nodes.append(helper.make_node("Relu", ["raw"], ["positive"]))
     nodes.append(helper.make_node("LpNormalization", ["positive"], ["embedding"], axis=1, p=2))
-    graph = helper.make_graph(nodes, "speaker_encoder", [helper.make_tensor_value_info("mel", TensorProto.FLOAT, ["n", "frames", BANDS])],
-                              [helper.make_tensor_value_info("embedding", TensorProto.FLOAT, ["n", HIDDEN])], constants)
+    graph = helper.make_graph(
+        nodes,
+        "speaker_encoder",
+        [helper.make_tensor_value_info("mel", TensorProto.FLOAT, ["n", "frames", BANDS])],
+        [helper.make_tensor_value_info("embedding", TensorProto.FLOAT, ["n", HIDDEN])],
+        constants,
+    )
     return helper.make_model(graph, opset_imports=[helper.make_opsetid("", 13)], ir_version=9)
 
 

@@ -37,7 +37,9 @@ def tables() -> str:
     parts = []
     for tag, kind in Cover.kinds.items():
         left = detail_left(Style.of(kind()))
-        parts.append(f"### {kind.word} (`{tag}`)\n\n{kind.tip}. By itself it leaves {f'{left:.1f} cycles across the face' if left else 'no detail of a face'}.\n")
+        parts.append(
+            f"### {kind.word} (`{tag}`)\n\n{kind.tip}. By itself it leaves {f'{left:.1f} cycles across the face' if left else 'no detail of a face'}.\n"
+        )
         if parameters(kind):
             parts.append("| | name | values | by itself | |\n|---|---|---|---|---|")
             parts += [_line(p) for p in parameters(kind)]
@@ -46,14 +48,22 @@ def tables() -> str:
 
 
 def _line(p: Parameter) -> str:
-    values = " or ".join(f"`{v}` ({word})" for v, word in p.options) if p.form == "choice" else f"{p.low:g} to {p.high:g}{p.unit}" if p.form == "number" else p.form
+    values = (
+        " or ".join(f"`{v}` ({word})" for v, word in p.options)
+        if p.form == "choice"
+        else f"{p.low:g} to {p.high:g}{p.unit}"
+        if p.form == "number"
+        else p.form
+    )
     return f"| {p.title} | `{p.name}` | {values} | {shown(p, p.default) or '–'} | {p.tip} |"
 
 
 def houses() -> str:
     lines = ["| house style | cover | rules | |", "|---|---|---|---|"]
     for style in house_styles():
-        lines.append(f"| {style.name} | {style.style.state()} | {'; '.join(rule.sentence() for rule in style.house.rules)} | {style.house.note} |")
+        lines.append(
+            f"| {style.name} | {style.style.state()} | {'; '.join(rule.sentence() for rule in style.house.rules)} | {style.house.note} |"
+        )
     return "\n".join(lines)
 
 
@@ -68,11 +78,23 @@ def examples(folder: Path) -> list[tuple[str, tuple[Cover, ...] | None]]:
     """What the picture shows: each kind, and some of what can be made of them."""
     kinds, emblem = Cover.kinds, folder / "emblem.png"
     _emblem().save(emblem)
-    return [("as shot", None), ("dissolve (default)", (kinds["dissolve"](),)), ("blur", (kinds["blur"](),)), ("haze", (kinds["haze"](),)), ("solid", (kinds["solid"](),)),
-            ("solid, from around", (kinds["solid"](sampled="around"),)), ("mosaic", (kinds["mosaic"](),)), ("mosaic, rounded", (kinds["mosaic"](4, rounded=1.0),)),
-            ("mosaic, uneven", (kinds["mosaic"](4, jitter=1.0),)), ("mosaic over dissolve", (kinds["dissolve"](), kinds["mosaic"](4, even=0.0))), ("picture", (kinds["picture"](str(emblem)),)),
-            ("solid + caption", (kinds["solid"](), kinds["caption"](border=0.1))), ("caption", (kinds["caption"]("الاسم محجوب", ground=(110, 45, 35)),)),
-            ("mosaic + blur", (kinds["mosaic"](3), kinds["blur"](0.08))), ("solid, half opaque", (kinds["solid"](colour=(190, 90, 60), opacity=0.5),))]
+    return [
+        ("as shot", None),
+        ("dissolve (default)", (kinds["dissolve"](),)),
+        ("blur", (kinds["blur"](),)),
+        ("haze", (kinds["haze"](),)),
+        ("solid", (kinds["solid"](),)),
+        ("solid, from around", (kinds["solid"](sampled="around"),)),
+        ("mosaic", (kinds["mosaic"](),)),
+        ("mosaic, rounded", (kinds["mosaic"](4, rounded=1.0),)),
+        ("mosaic, uneven", (kinds["mosaic"](4, jitter=1.0),)),
+        ("mosaic over dissolve", (kinds["dissolve"](), kinds["mosaic"](4, even=0.0))),
+        ("picture", (kinds["picture"](str(emblem)),)),
+        ("solid + caption", (kinds["solid"](), kinds["caption"](border=0.1))),
+        ("caption", (kinds["caption"]("الاسم محجوب", ground=(110, 45, 35)),)),
+        ("mosaic + blur", (kinds["mosaic"](3), kinds["blur"](0.08))),
+        ("solid, half opaque", (kinds["solid"](colour=(190, 90, 60), opacity=0.5),)),
+    ]
 
 
 def _emblem() -> Image.Image:
@@ -102,8 +124,20 @@ def sheet() -> Image.Image:
             seen = frame
             if covers is not None:
                 style = Style(covers)
-                seen = with_layers(frame, [layer_of("s1", style, Outline.at(head.cx, head.cy, head.width, head.height, head.angle).grown_by(style.margin), frame.size)])
-            tile = Image.fromarray(np.ascontiguousarray(seen.rgb()[y - half:y + half, x - half:x + half])).resize((TILE, TILE), Image.Resampling.LANCZOS)
+                seen = with_layers(
+                    frame,
+                    [
+                        layer_of(
+                            "s1",
+                            style,
+                            Outline.at(head.cx, head.cy, head.width, head.height, head.angle).grown_by(style.margin),
+                            frame.size,
+                        )
+                    ],
+                )
+            tile = Image.fromarray(np.ascontiguousarray(seen.rgb()[y - half : y + half, x - half : x + half])).resize(
+                (TILE, TILE), Image.Resampling.LANCZOS
+            )
             left, top = 8 + n % ROW * (TILE + 8), 8 + n // ROW * (TILE + gap + 8)
             whole.paste(tile, (left, top))
             ImageDraw.Draw(whole).text((left + 2, top + TILE + 5), name, fill="#E9E3D9", font=font)

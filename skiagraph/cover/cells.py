@@ -60,7 +60,7 @@ class Axis:
     @property
     def members(self) -> np.ndarray:
         """float32 (last - first, n): how much of each sample of the region lies in which cell."""
-        return self.shares[:, self.first - self.low:self.last - self.low].T
+        return self.shares[:, self.first - self.low : self.last - self.low].T
 
     @lru_cache(maxsize=64)
     def gaussian(self, sigma: float) -> np.ndarray:
@@ -73,8 +73,10 @@ class Axis:
 
 def means(samples: np.ndarray, rows: Axis, columns: Axis) -> np.ndarray:
     """The mean of each cell of a plane, float32 (rows, columns)."""
-    area = samples[rows.low:rows.high, columns.low:columns.high].astype(np.float32)
-    return (rows.shares @ area @ columns.shares.T) / (rows.shares.sum(axis=1)[:, None] * columns.shares.sum(axis=1)[None, :])
+    area = samples[rows.low : rows.high, columns.low : columns.high].astype(np.float32)
+    return (rows.shares @ area @ columns.shares.T) / (
+        rows.shares.sum(axis=1)[:, None] * columns.shares.sum(axis=1)[None, :]
+    )
 
 
 def nearer(values: np.ndarray, to: float, share: float) -> np.ndarray:
@@ -89,7 +91,9 @@ def coarse(values: np.ndarray, region: Region, steps: int) -> np.ndarray:
     return np.rint(values / np.float32(step)) * np.float32(step)
 
 
-def softened(region: Region, sigma_x: float, sigma_y: float, steps: int, towards: tuple[float, float] = (0.0, 0.0)) -> np.ndarray:
+def softened(
+    region: Region, sigma_x: float, sigma_y: float, steps: int, towards: tuple[float, float] = (0.0, 0.0)
+) -> np.ndarray:
     """A region under a Gaussian of the given deviations (samples), float32, by way of so few cells and steps that no
     finer picture can be had from it. towards: a value and how far the cells go towards it, before they are made coarse.
 
@@ -102,5 +106,8 @@ def softened(region: Region, sigma_x: float, sigma_y: float, steps: int, towards
     spread_x, spread_y = (sigma / float(np.sqrt(1 + PITCH * PITCH / 12)) for sigma in (sigma_x, sigma_y))
     columns = Axis.even(x0, x1, region.corner_x / region.step_x, PITCH * spread_x, width, REACH * spread_x)
     rows = Axis.even(y0, y1, region.corner_y / region.step_y, PITCH * spread_y, height, REACH * spread_y)
-    return rows.gaussian(spread_y) @ coarse(nearer(means(region.samples, rows, columns), *towards), region, steps) @ columns.gaussian(spread_x).T
-
+    return (
+        rows.gaussian(spread_y)
+        @ coarse(nearer(means(region.samples, rows, columns), *towards), region, steps)
+        @ columns.gaussian(spread_x).T
+    )

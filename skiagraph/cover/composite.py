@@ -40,7 +40,16 @@ def with_layers(frame: Frame, layers: list[Layer], *, in_place: bool = False) ->
             continue
         for parity in (0, 1):
             field, inside = _field_of(alpha, box, parity)
-            _lay_on(frame, layer, [plane[parity::2] for plane in planes], field, _field_of(whole, box, parity)[0], inside, None if front is None else _field_of(*front, parity), 2)
+            _lay_on(
+                frame,
+                layer,
+                [plane[parity::2] for plane in planes],
+                field,
+                _field_of(whole, box, parity)[0],
+                inside,
+                None if front is None else _field_of(*front, parity),
+                2,
+            )
     return result
 
 
@@ -51,13 +60,18 @@ def _in_front(layer: Layer, frame: Frame) -> tuple[np.ndarray, tuple[int, int, i
         return None
     width, height = frame.size if frame.rotation in (0, 180) else frame.size[::-1]
     room = int(2 * RIM * max(layer.outline.width, layer.outline.height)) + 8
-    x0, y0, x1, y1 = max(0, layer.box[0] - room), max(0, layer.box[1] - room), min(width, layer.box[2] + room), min(height, layer.box[3] + room)
+    x0, y0, x1, y1 = (
+        max(0, layer.box[0] - room),
+        max(0, layer.box[1] - room),
+        min(width, layer.box[2] + room),
+        min(height, layer.box[3] + room),
+    )
     held = np.zeros((y1 - y0, x1 - x0), np.uint8)
     for (fx0, fy0, fx1, fy1), alpha in layer.fronts:
         left, top, right, bottom = max(x0, fx0), max(y0, fy0), min(x1, fx1), min(y1, fy1)
         if left < right and top < bottom:
-            here = held[top - y0:bottom - y0, left - x0:right - x0]
-            np.maximum(here, alpha[top - fy0:bottom - fy0, left - fx0:right - fx0], out=here)
+            here = held[top - y0 : bottom - y0, left - x0 : right - x0]
+            np.maximum(here, alpha[top - fy0 : bottom - fy0, left - fx0 : right - fx0], out=here)
     return _stored_box((x0, y0, x1, y1), held, frame)[::-1]
 
 
@@ -72,8 +86,16 @@ def _lay_on(frame: Frame, layer: Layer, planes, alpha: np.ndarray, whole: np.nda
         shift_x, shift_y = layout.shifts[n]
         if (shift_x, shift_y) not in made:
             # Both planes of colour have the same.
-            small, inside = _subsampled(*(_taller(alpha, box) if lines > 1 and shift_y else (alpha, box)), shift_x, shift_y, planes[n].shape)
-            hiding = small if whole is alpha else _subsampled(*(_taller(whole, box) if lines > 1 and shift_y else (whole, box)), shift_x, shift_y, planes[n].shape)[0]
+            small, inside = _subsampled(
+                *(_taller(alpha, box) if lines > 1 and shift_y else (alpha, box)), shift_x, shift_y, planes[n].shape
+            )
+            hiding = (
+                small
+                if whole is alpha
+                else _subsampled(
+                    *(_taller(whole, box) if lines > 1 and shift_y else (whole, box)), shift_x, shift_y, planes[n].shape
+                )[0]
+            )
             made[shift_x, shift_y] = small, hiding, inside
         small, hiding, inside = made[shift_x, shift_y]
         if inside[0] >= inside[2] or inside[1] >= inside[3]:
@@ -81,8 +103,26 @@ def _lay_on(frame: Frame, layer: Layer, planes, alpha: np.ndarray, whole: np.nda
         plane = planes[n]
         if front is not None:
             # Covers see what is behind, not what is in front of it: no rim of its colours around it.
-            plane = _without(plane, *_subsampled(*(_taller(*front) if lines > 1 and shift_y else front), shift_x, shift_y, plane.shape))
-        regions.append(Region(plane, inside, hiding, 1 << shift_x, lines << shift_y, *corner, *measure, n, frame, layer.outline, layer.subject, age))
+            plane = _without(
+                plane,
+                *_subsampled(*(_taller(*front) if lines > 1 and shift_y else front), shift_x, shift_y, plane.shape),
+            )
+        regions.append(
+            Region(
+                plane,
+                inside,
+                hiding,
+                1 << shift_x,
+                lines << shift_y,
+                *corner,
+                *measure,
+                n,
+                frame,
+                layer.outline,
+                layer.subject,
+                age,
+            )
+        )
         alphas.append(small)
     if regions:
         for region, small, hidden in zip(regions, alphas, _hidden(layer.covers, regions)):
@@ -116,7 +156,7 @@ def _field_of(alpha: np.ndarray, box, parity: int):
     """
     x0, y0, x1, y1 = box
     first, last = -((parity - y0) // 2), -((parity - y1) // 2)
-    return alpha[2 * first + parity - y0::2], (x0, first, x1, last)
+    return alpha[2 * first + parity - y0 :: 2], (x0, first, x1, last)
 
 
 def _taller(alpha: np.ndarray, box):
@@ -192,10 +232,10 @@ def _subsampled(alpha, box, shift_x, shift_y, shape):
     left, top = x0 // step_x * step_x, y0 // step_y * step_y
     right, bottom = -(-x1 // step_x) * step_x, -(-y1 // step_y) * step_y
     padded = np.zeros((bottom - top, right - left), np.uint8)
-    padded[y0 - top:y1 - top, x0 - left:x1 - left] = alpha
+    padded[y0 - top : y1 - top, x0 - left : x1 - left] = alpha
     small = padded[0::step_y, 0::step_x]
     for n in range(1, step_x * step_y):
-        small = np.maximum(small, padded[n // step_x::step_y, n % step_x::step_x])
+        small = np.maximum(small, padded[n // step_x :: step_y, n % step_x :: step_x])
     px0, py0 = left // step_x, top // step_y
     px1, py1 = min(right // step_x, shape[1]), min(bottom // step_y, shape[0])
-    return small[:py1 - py0, :px1 - px0], (px0, py0, px1, py1)
+    return small[: py1 - py0, : px1 - px0], (px0, py0, px1, py1)

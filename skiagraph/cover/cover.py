@@ -65,8 +65,16 @@ class Style(Value, frozen=True):
     """
 
     covers: Annotated[tuple[Cover, ...], msgspec.Meta(min_length=1, max_length=16)]
-    margin: Annotated[float, msgspec.Meta(ge=0, le=3), described("Margin", "How far the cover reaches beyond the outline.", low=0, high=100, unit=" %", scale=100)] = 0.14
-    feather: Annotated[float, msgspec.Meta(ge=0, le=3), described("Feather", "Soft edge; it only ever grows outwards.", low=0, high=100, unit=" %", scale=100)] = 0.10
+    margin: Annotated[
+        float,
+        msgspec.Meta(ge=0, le=3),
+        described("Margin", "How far the cover reaches beyond the outline.", low=0, high=100, unit=" %", scale=100),
+    ] = 0.14
+    feather: Annotated[
+        float,
+        msgspec.Meta(ge=0, le=3),
+        described("Feather", "Soft edge; it only ever grows outwards.", low=0, high=100, unit=" %", scale=100),
+    ] = 0.10
 
     @property
     def cover(self) -> Cover:
@@ -87,7 +95,7 @@ class Style(Value, frozen=True):
 
     def with_cover(self, cover: Cover, at: int = 0) -> Style:
         """The same with another cover at a place in the order."""
-        return Style((*self.covers[:at], cover, *self.covers[at + 1:]), self.margin, self.feather)
+        return Style((*self.covers[:at], cover, *self.covers[at + 1 :]), self.margin, self.feather)
 
     def state(self) -> str:
         """What it is in a few words, for a line."""

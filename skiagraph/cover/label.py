@@ -21,8 +21,20 @@ class Label(Value, frozen=True):
     height."""
 
     caption: Cover
-    side: Annotated[Literal["above", "below", "left", "right"], described("Side", "Where it stands.", form="choice", options={"above": "above", "below": "below", "left": "left", "right": "right"})] = "below"
-    height: Annotated[float, msgspec.Meta(gt=0, le=2), described("Height", "Height of the box as a share of the outline's.", low=8, high=80, unit=" %", scale=100)] = 0.24
+    side: Annotated[
+        Literal["above", "below", "left", "right"],
+        described(
+            "Side",
+            "Where it stands.",
+            form="choice",
+            options={"above": "above", "below": "below", "left": "left", "right": "right"},
+        ),
+    ] = "below"
+    height: Annotated[
+        float,
+        msgspec.Meta(gt=0, le=2),
+        described("Height", "Height of the box as a share of the outline's.", low=8, high=80, unit=" %", scale=100),
+    ] = 0.24
 
     @staticmethod
     def of(text: str) -> Label:

@@ -48,8 +48,8 @@ class Layer:
         if x0 >= x1 or y0 >= y1:
             return self
         held = np.zeros_like(self.alpha) if self.held is None else self.held.copy()
-        mine = np.s_[y0 - ay0:y1 - ay0, x0 - ax0:x1 - ax0]
-        held[mine] = np.maximum(held[mine], front[1][y0 - by0:y1 - by0, x0 - bx0:x1 - bx0])
+        mine = np.s_[y0 - ay0 : y1 - ay0, x0 - ax0 : x1 - ax0]
+        held[mine] = np.maximum(held[mine], front[1][y0 - by0 : y1 - by0, x0 - bx0 : x1 - bx0])
         # From the whole alpha, so that two things in front take away no more than the greater of them.
         whole = self.alpha if self.whole is None else self.whole
         left = (whole.astype(np.uint16) * (255 - held) + 127) // 255

@@ -22,6 +22,7 @@ def _font() -> ImageFont.FreeTypeFont:
 def reads_from_right(text: str) -> bool:
     """True for words whose first strong letter goes from right to left (Unicode Standard Annex 9, rule P2)."""
     import unicodedata
+
     strong = next((unicodedata.bidirectional(c) for c in text if unicodedata.bidirectional(c) in ("L", "R", "AL")), "L")
     return strong != "L"
 
@@ -31,11 +32,20 @@ def visible(line: str) -> str:
     """A line in the order in which its letters are seen, Arabic ones joined."""
     from arabic_reshaper import reshape
     from bidi import get_display
+
     return get_display(reshape(line), base_dir="R" if reads_from_right(line) else "L")
 
 
 @lru_cache(maxsize=64)
-def lettered(text: str, colour: tuple[int, int, int], ground: tuple[int, int, int], opacity: float, border: float, border_colour: tuple[int, int, int], shape: float) -> np.ndarray:
+def lettered(
+    text: str,
+    colour: tuple[int, int, int],
+    ground: tuple[int, int, int],
+    opacity: float,
+    border: float,
+    border_colour: tuple[int, int, int],
+    shape: float,
+) -> np.ndarray:
     """A box with words: uint8 (rows, columns, 4) RGBA, not multiplied.
 
     opacity: of the box, 0..1; border: width of its line as a share of a letter's height; shape: width against height
@@ -55,7 +65,12 @@ def lettered(text: str, colour: tuple[int, int, int], ground: tuple[int, int, in
     letters = Image.new("L", (width, height), 0)
     pen = ImageDraw.Draw(letters)
     for n, line in enumerate(seen):
-        pen.text(((width - font.getlength(line)) / 2, edge + pad + n * step + (step - ascent - descent) / 2), line, font=font, fill=255)
+        pen.text(
+            ((width - font.getlength(line)) / 2, edge + pad + n * step + (step - ascent - descent) / 2),
+            line,
+            font=font,
+            fill=255,
+        )
     picture.paste((*colour, 255), (0, 0), letters)
     return np.asarray(picture)
 

@@ -16,8 +16,12 @@ def spread_from(value: np.ndarray, known: np.ndarray) -> np.ndarray:
     while min(levels[-1][0].shape) > 1 and levels[-1][1].min() == 0:
         now, weight = levels[-1]
         size = -(-now.shape[1] // 2), -(-now.shape[0] // 2)
-        sums, weights = (cv2.resize(a, size, interpolation=cv2.INTER_AREA).reshape(size[1], size[0]) for a in (now * weight, weight))
-        levels.append((np.divide(sums, weights, out=np.zeros_like(sums), where=weights > 0), (weights > 0).astype(np.float32)))
+        sums, weights = (
+            cv2.resize(a, size, interpolation=cv2.INTER_AREA).reshape(size[1], size[0]) for a in (now * weight, weight)
+        )
+        levels.append(
+            (np.divide(sums, weights, out=np.zeros_like(sums), where=weights > 0), (weights > 0).astype(np.float32))
+        )
     now = levels[-1][0]
     for finer, there in levels[-2::-1]:
         grown = cv2.resize(now, finer.shape[::-1], interpolation=cv2.INTER_LINEAR).reshape(finer.shape)

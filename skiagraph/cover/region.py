@@ -68,7 +68,8 @@ class Region:
         return chroma * top + (top + 1) / 2 if self.frame.full_range else (128 + 224 * chroma) * scale
 
     def places(self) -> tuple[np.ndarray, np.ndarray]:
-        """Where the middles of its samples are, px of the upright clip: x and y, which broadcast to (y1 - y0, x1 - x0)."""
+        """Where the middles of its samples are, px of the upright clip: x and y, which broadcast to (y1 - y0, x1 -
+        x0)."""
         x0, y0, x1, y1 = self.box
         across = ((np.arange(x0, x1, dtype=np.float32) + np.float32(0.5)) * self.step_x)[None, :]
         down = ((np.arange(y0, y1, dtype=np.float32) + np.float32(0.5)) * self.step_y)[:, None]

@@ -36,7 +36,9 @@ def said_of(text: str, family: type[Family], word: str):
     for part in filter(None, (p.strip() for p in _apart(given))):
         name, sign, value = part.partition("=")
         if not sign or name.strip() not in known:
-            raise BadCover(f"“{part}” says nothing of a {kind.word.lower()}; write {', '.join(_example(p) for p in known.values()) or 'it alone, it has nothing to say'}.")
+            raise BadCover(
+                f"“{part}” says nothing of a {kind.word.lower()}; write {', '.join(_example(p) for p in known.values()) or 'it alone, it has nothing to say'}."
+            )
         plain[name.strip()] = _value(known[name.strip()], value.strip(), kind)
     try:
         return read(plain, family)
@@ -61,12 +63,14 @@ def _value(parameter: Parameter, text: str, kind: type) -> object:
     if parameter.form == "colour":
         try:
             digits = text.removeprefix("#")
-            return [int(digits[n:n + 2], 16) for n in (0, 2, 4)] if len(digits) == 6 else _no()
+            return [int(digits[n : n + 2], 16) for n in (0, 2, 4)] if len(digits) == 6 else _no()
         except ValueError:
             raise BadCover(f"“{text}” is no colour; write it as #1917A6.") from None
     if parameter.form == "choice":
         if text not in dict(parameter.options):
-            raise BadCover(f"{parameter.name} of a {kind.word.lower()} is {' or '.join(dict(parameter.options))}, not “{text}”.")
+            raise BadCover(
+                f"{parameter.name} of a {kind.word.lower()} is {' or '.join(dict(parameter.options))}, not “{text}”."
+            )
         return text
     if parameter.form == "covers":
         return text.split("/")
@@ -75,7 +79,9 @@ def _value(parameter: Parameter, text: str, kind: type) -> object:
     try:
         number = float(text.removesuffix("%")) / parameter.scale
     except ValueError:
-        raise BadCover(f"{parameter.name} of a {kind.word.lower()} is a number{f' in{parameter.unit}' if parameter.unit.strip() else ''}, not “{text}”.") from None
+        raise BadCover(
+            f"{parameter.name} of a {kind.word.lower()} is a number{f' in{parameter.unit}' if parameter.unit.strip() else ''}, not “{text}”."
+        ) from None
     return round(number) if isinstance(parameter.default, int) else number
 
 
@@ -102,7 +108,11 @@ def in_words(style: Style) -> str:
     """The covers of a style as covers_of reads them; what is as by itself is left out."""
     parts = []
     for cover in style.covers:
-        said = [f"{p.name}={shown(p, getattr(cover, p.name))}" for p in parameters(type(cover)) if getattr(cover, p.name) != p.default]
+        said = [
+            f"{p.name}={shown(p, getattr(cover, p.name))}"
+            for p in parameters(type(cover))
+            if getattr(cover, p.name) != p.default
+        ]
         parts.append(cover.kind + (":" + ",".join(said) if said else ""))
     return " + ".join(parts)
 
@@ -111,6 +121,12 @@ def told(kind: type) -> list[str]:
     """What a kind has to say of itself, in lines."""
     lines = [f"{kind.__struct_config__.tag}: {kind.tip}."]
     for p in parameters(kind):
-        values = " or ".join(dict(p.options)) if p.form == "choice" else f"{p.low:g} to {p.high:g}{p.unit}" if p.form == "number" else p.form
+        values = (
+            " or ".join(dict(p.options))
+            if p.form == "choice"
+            else f"{p.low:g} to {p.high:g}{p.unit}"
+            if p.form == "number"
+            else p.form
+        )
         lines.append(f"  {p.name} ({values}; {shown(p, p.default) or 'none'}): {p.tip}")
     return lines

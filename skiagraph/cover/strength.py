@@ -58,7 +58,13 @@ class Safety(StrEnum):
 
 def safety(cycles: float) -> Safety:
     """How safe so much detail is, cycles across the face."""
-    return Safety.SAFE if cycles <= STRENGTH.safe_cycles else Safety.WEAK if cycles <= STRENGTH.weak_cycles else Safety.TOO_WEAK
+    return (
+        Safety.SAFE
+        if cycles <= STRENGTH.safe_cycles
+        else Safety.WEAK
+        if cycles <= STRENGTH.weak_cycles
+        else Safety.TOO_WEAK
+    )
 
 
 def detail_left(style: Style, face_px: float | None = None) -> float:
@@ -82,7 +88,9 @@ def _detail_left(style: Style) -> float:
         return CYCLES[-1]
     # Between the last that passes and the first that does not.
     over, under = passed[finest], passed[finest + 1]
-    return round(CYCLES[finest] + (CYCLES[finest + 1] - CYCLES[finest]) * (over - STRENGTH.passes) / max(over - under, 1e-6), 2)
+    return round(
+        CYCLES[finest] + (CYCLES[finest + 1] - CYCLES[finest]) * (over - STRENGTH.passes) / max(over - under, 1e-6), 2
+    )
 
 
 @lru_cache(maxsize=512)
@@ -102,18 +110,25 @@ def _passed(style: Style, cycles: float, phase: float, down: bool) -> float:
     size = width * 2, height * 2
     face = width * STRENGTH.face_share
     at = (np.arange(size[1] if down else size[0]) + 0.5) / face * cycles * 2 * np.pi + phase * 2 * np.pi
-    one, other = (np.broadcast_to(w[:, None] if down else w[None, :], (size[1], size[0])) for w in (np.cos(at), np.sin(at)))
+    one, other = (
+        np.broadcast_to(w[:, None] if down else w[None, :], (size[1], size[0])) for w in (np.cos(at), np.sin(at))
+    )
     layer = layer_of("s1", style, Outline.at(size[0] / 2, size[1] / 2, width, height), size)
     x0, y0, x1, y1 = layer.box
     inside = layer.alpha == 255
     pattern = np.zeros((size[1], size[0]))
     pattern[y0:y1, x0:x1][inside] = CONTRAST * one[y0:y1, x0:x1][inside]
     # What a wave and its opposite have in common comes from the cover, or from what lies around.
-    light, dark = (with_layers(grey_frame(128 + sign * pattern), [layer]).planes()[0][y0:y1, x0:x1].astype(np.float64)[inside] for sign in (1, -1))
+    light, dark = (
+        with_layers(grey_frame(128 + sign * pattern), [layer]).planes()[0][y0:y1, x0:x1].astype(np.float64)[inside]
+        for sign in (1, -1)
+    )
     seen = (light - dark) / 2
     seen -= seen.mean()
     # Contrast of the same wave in what is seen, whatever its phase there.
-    return float(np.hypot((seen * one[y0:y1, x0:x1][inside]).mean(), (seen * other[y0:y1, x0:x1][inside]).mean()) * 2 / CONTRAST)
+    return float(
+        np.hypot((seen * one[y0:y1, x0:x1][inside]).mean(), (seen * other[y0:y1, x0:x1][inside]).mean()) * 2 / CONTRAST
+    )
 
 
 def weakest_safe(style: Style) -> Style:

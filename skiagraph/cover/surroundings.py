@@ -46,17 +46,23 @@ def _small(regions: Sequence[Region]) -> _Small | None:
     (left, right), (top, bottom) = _whole(x0, x1, rim_x, fewer, width), _whole(y0, y1, rim_y, fewer, height)
     covered = np.zeros((bottom - top, right - left), np.uint8)
     inner = max(x0, left), max(y0, top), min(x1, right), min(y1, bottom)
-    covered[inner[1] - top:inner[3] - top, inner[0] - left:inner[2] - left] = region.alpha[inner[1] - y0:inner[3] - y0, inner[0] - x0:inner[2] - x0] > 0
+    covered[inner[1] - top : inner[3] - top, inner[0] - left : inner[2] - left] = (
+        region.alpha[inner[1] - y0 : inner[3] - y0, inner[0] - x0 : inner[2] - x0] > 0
+    )
     columns, rows = max(1, (right - left) // fewer), max(1, (bottom - top) // fewer)
     # As 255 so that a hundredth of a px that is covered counts.
-    known = cv2.resize(covered * np.uint8(255), (columns, rows), interpolation=cv2.INTER_AREA).reshape(rows, columns) == 0
+    known = (
+        cv2.resize(covered * np.uint8(255), (columns, rows), interpolation=cv2.INTER_AREA).reshape(rows, columns) == 0
+    )
     values, boxes = np.empty((rows, columns, len(regions)), np.float32), []
     for n, plane in enumerate(regions):
         by_x, by_y = region.step_x // plane.step_x, region.step_y // plane.step_y
         box = left * by_x, top * by_y, right * by_x, bottom * by_y
         if box[2] > plane.samples.shape[1] or box[3] > plane.samples.shape[0]:
             return None
-        values[..., n] = cv2.resize(plane.samples[box[1]:box[3], box[0]:box[2]], (columns, rows), interpolation=cv2.INTER_AREA).reshape(rows, columns)
+        values[..., n] = cv2.resize(
+            plane.samples[box[1] : box[3], box[0] : box[2]], (columns, rows), interpolation=cv2.INTER_AREA
+        ).reshape(rows, columns)
         boxes.append(box)
     return _Small(values, known, tuple(boxes))
 
@@ -89,7 +95,10 @@ def filled(regions: Sequence[Region]) -> list[np.ndarray]:
     if not small.known.any():
         return [np.full(region.alpha.shape, region.value(GREY), region.samples.dtype) for region in regions]
     made = regions[0].made(_membrane(small.values, small.known))
-    return [_enlarged(np.ascontiguousarray(made[..., n]), box, region) for n, (box, region) in enumerate(zip(small.boxes, regions))]
+    return [
+        _enlarged(np.ascontiguousarray(made[..., n]), box, region)
+        for n, (box, region) in enumerate(zip(small.boxes, regions))
+    ]
 
 
 def _membrane(values: np.ndarray, known: np.ndarray) -> np.ndarray:
@@ -98,7 +107,7 @@ def _membrane(values: np.ndarray, known: np.ndarray) -> np.ndarray:
     weight = known.astype(np.float32)
     sums, mask = values * weight[..., None], known.view(np.uint8)
     made = np.empty_like(values)
-    made[:] = cv2.mean(values, mask)[:values.shape[2]]
+    made[:] = cv2.mean(values, mask)[: values.shape[2]]
     near = cv2.blur(sums, (GUESSED, GUESSED), borderType=cv2.BORDER_CONSTANT).reshape(values.shape)
     there = cv2.blur(weight, (GUESSED, GUESSED), borderType=cv2.BORDER_CONSTANT).reshape(weight.shape)[..., None]
     np.divide(near, there, out=made, where=there > 1e-4)
@@ -112,10 +121,12 @@ def _membrane(values: np.ndarray, known: np.ndarray) -> np.ndarray:
 def _enlarged(small: np.ndarray, box: tuple[int, int, int, int], region: Region) -> np.ndarray:
     """The part of a small picture of a box that a region takes in, in the region's samples."""
     x0, y0, x1, y1 = region.box
-    large = cv2.resize(small, (box[2] - box[0], box[3] - box[1]), interpolation=cv2.INTER_LINEAR).reshape(box[3] - box[1], box[2] - box[0])
+    large = cv2.resize(small, (box[2] - box[0], box[3] - box[1]), interpolation=cv2.INTER_LINEAR).reshape(
+        box[3] - box[1], box[2] - box[0]
+    )
     before, after = (max(0, box[0] - x0), max(0, box[1] - y0)), (max(0, x1 - box[2]), max(0, y1 - box[3]))
     if any(before + after):
         # The region reaches into the last px before the picture's edge that make no whole one.
         large = np.pad(large, ((before[1], after[1]), (before[0], after[0])), mode="edge")
     top, left = y0 - box[1] + before[1], x0 - box[0] + before[0]
-    return large[top:top + y1 - y0, left:left + x1 - x0]
+    return large[top : top + y1 - y0, left : left + x1 - x0]

@@ -24,7 +24,9 @@ class Scale:
     most: int
 
 
-def covers_alone(source: Sequence[np.ndarray], covered: Sequence[np.ndarray], matte: np.ndarray, scales: Sequence[Scale]) -> tuple[list[np.ndarray], np.ndarray]:
+def covers_alone(
+    source: Sequence[np.ndarray], covered: Sequence[np.ndarray], matte: np.ndarray, scales: Sequence[Scale]
+) -> tuple[list[np.ndarray], np.ndarray]:
     """Colour planes and alpha of what covers a picture. source, covered: planes of both, (rows, columns) of whole
     numbers, of which some may be smaller by whole factors; matte: uint8 (rows, columns) of the first; scales: of each
     plane. Alpha has the type and the scale of the first plane; a smaller plane is laid with the mean alpha of the
@@ -33,9 +35,19 @@ def covers_alone(source: Sequence[np.ndarray], covered: Sequence[np.ndarray], ma
     needed = matte.astype(np.float32) / 255
     for before, after, scale in zip(source, covered, scales):
         least = _least_alpha(before, after, scale)
-        needed = np.maximum(needed, least if least.shape == needed.shape else cv2.resize(least, _wider(least, needed), interpolation=cv2.INTER_NEAREST)[:needed.shape[0], :needed.shape[1]])
+        needed = np.maximum(
+            needed,
+            least
+            if least.shape == needed.shape
+            else cv2.resize(least, _wider(least, needed), interpolation=cv2.INTER_NEAREST)[
+                : needed.shape[0], : needed.shape[1]
+            ],
+        )
     alpha = np.ceil(np.clip(needed, 0, 1) * most - 1e-4).astype(covered[0].dtype)
-    colours = [_colour(before, after, _mean_alpha(alpha, before.shape), scale) for before, after, scale in zip(source, covered, scales)]
+    colours = [
+        _colour(before, after, _mean_alpha(alpha, before.shape), scale)
+        for before, after, scale in zip(source, covered, scales)
+    ]
     return colours, alpha
 
 
@@ -51,7 +63,9 @@ def _least_alpha(before: np.ndarray, after: np.ndarray, scale: Scale) -> np.ndar
     was, now = before.astype(np.float32), after.astype(np.float32)
     change = now - was
     room = np.where(change > 0, scale.high - was, was - scale.low)
-    return np.where(change == 0, 0, np.where(room <= 0, 1, np.minimum(1, np.abs(change) / np.maximum(room, 1)))).astype(np.float32)
+    return np.where(change == 0, 0, np.where(room <= 0, 1, np.minimum(1, np.abs(change) / np.maximum(room, 1)))).astype(
+        np.float32
+    )
 
 
 def _mean_alpha(alpha: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
@@ -59,7 +73,9 @@ def _mean_alpha(alpha: np.ndarray, shape: tuple[int, int]) -> np.ndarray:
     if alpha.shape == shape:
         return alpha.astype(np.float32)
     x, y = -(-alpha.shape[1] // shape[1]), -(-alpha.shape[0] // shape[0])
-    whole = cv2.copyMakeBorder(alpha, 0, shape[0] * y - alpha.shape[0], 0, shape[1] * x - alpha.shape[1], cv2.BORDER_REPLICATE)
+    whole = cv2.copyMakeBorder(
+        alpha, 0, shape[0] * y - alpha.shape[0], 0, shape[1] * x - alpha.shape[1], cv2.BORDER_REPLICATE
+    )
     return whole.reshape(shape[0], y, shape[1], x).mean(axis=(1, 3), dtype=np.float32)
 
 
@@ -67,7 +83,9 @@ def _colour(before: np.ndarray, after: np.ndarray, alpha: np.ndarray, scale: Sca
     share = alpha / scale.most
     was, now = before.astype(np.float32), after.astype(np.float32)
     # What was shot beyond the range may stay there.
-    colour = np.clip(was + (now - was) / np.maximum(share, 1e-6), np.minimum(scale.low, now), np.maximum(scale.high, now))
+    colour = np.clip(
+        was + (now - was) / np.maximum(share, 1e-6), np.minimum(scale.low, now), np.maximum(scale.high, now)
+    )
     return np.where(share > 0, np.rint(colour), scale.low).astype(after.dtype)
 
 

@@ -57,13 +57,18 @@ def surface(x, y, z, colours, gloss=0.0, tags=TAG_BODY) -> Cloud:
     normals /= np.maximum(np.linalg.norm(normals, axis=-1, keepdims=True), 1e-6)
     shape = points.shape[:2]
     colours = np.broadcast_to(np.asarray(colours, np.float32), shape + (3,))
-    return Cloud(points.reshape(-1, 3), normals.reshape(-1, 3).astype(np.float32), colours.reshape(-1, 3).astype(np.float32),
-                 np.broadcast_to(np.asarray(gloss, np.float32), shape).ravel().copy(),
-                 np.broadcast_to(np.asarray(tags, np.uint8), shape).ravel().copy())
+    return Cloud(
+        points.reshape(-1, 3),
+        normals.reshape(-1, 3).astype(np.float32),
+        colours.reshape(-1, 3).astype(np.float32),
+        np.broadcast_to(np.asarray(gloss, np.float32), shape).ravel().copy(),
+        np.broadcast_to(np.asarray(tags, np.uint8), shape).ravel().copy(),
+    )
 
 
-def tube(start, end, radius_start, radius_end, colours, spacing, *, flat=1.0, gloss=0.0, tags=TAG_BODY,
-         profile=None) -> Cloud:
+def tube(
+    start, end, radius_start, radius_end, colours, spacing, *, flat=1.0, gloss=0.0, tags=TAG_BODY, profile=None
+) -> Cloud:
     """A tube between two points with round (or, with flat < 1, flattened in depth) sections.
 
     profile: optional function of 0..1 along the tube that multiplies the radius. colours: RGB or a function
@@ -105,15 +110,21 @@ def ellipsoid(centre, radii, colours, spacing, *, gloss=0.0, tags=TAG_BODY) -> C
     if callable(colours):
         colours = colours(points)
     n = points.shape[0] * points.shape[1]
-    return Cloud(points.reshape(-1, 3).astype(np.float32), normals.reshape(-1, 3).astype(np.float32),
-                 np.broadcast_to(np.asarray(colours, np.float32), points.shape).reshape(-1, 3).copy(),
-                 np.full(n, gloss, np.float32), np.full(n, tags, np.uint8))
+    return Cloud(
+        points.reshape(-1, 3).astype(np.float32),
+        normals.reshape(-1, 3).astype(np.float32),
+        np.broadcast_to(np.asarray(colours, np.float32), points.shape).reshape(-1, 3).copy(),
+        np.full(n, gloss, np.float32),
+        np.full(n, tags, np.uint8),
+    )
 
 
 def noise(shape: tuple[int, int], seed: int, scale: tuple[float, float]) -> np.ndarray:
     """Smooth noise of mean 0 and deviation 1; scale: size of its grains along rows and columns, in cells."""
     raw = np.random.default_rng(seed).standard_normal(shape).astype(np.float32)
-    smooth = cv2.GaussianBlur(raw, (0, 0), sigmaX=max(scale[1], 0.3), sigmaY=max(scale[0], 0.3), borderType=cv2.BORDER_REFLECT)
+    smooth = cv2.GaussianBlur(
+        raw, (0, 0), sigmaX=max(scale[1], 0.3), sigmaY=max(scale[0], 0.3), borderType=cv2.BORDER_REFLECT
+    )
     return (smooth - smooth.mean()) / max(float(smooth.std()), 1e-6)
 
 
@@ -126,9 +137,19 @@ def rotation(yaw: float, pitch: float, roll: float) -> np.ndarray:
     return (tilt @ nod @ turn).astype(np.float32)
 
 
-def splat(cloud: Cloud, unit_px: float, turn: np.ndarray, pivot, x: float, y: float, *, light: float = 1.0,
-          tint=(1.0, 1.0, 1.0)) -> Patch:
-    """Draw a cloud with its origin at (x, y) px of the frame, orthographic, rotated about pivot, lit and anti-aliased."""
+def splat(
+    cloud: Cloud,
+    unit_px: float,
+    turn: np.ndarray,
+    pivot,
+    x: float,
+    y: float,
+    *,
+    light: float = 1.0,
+    tint=(1.0, 1.0, 1.0),
+) -> Patch:
+    """Draw a cloud with its origin at (x, y) px of the frame, orthographic, rotated about pivot, lit and
+    anti-aliased."""
     sample = 2.0 if unit_px < 45 else 1.5 if unit_px < 100 else 1.2
     pivot = np.asarray(pivot, np.float32)
     normals = cloud.normals @ turn.T
@@ -136,7 +157,10 @@ def splat(cloud: Cloud, unit_px: float, turn: np.ndarray, pivot, x: float, y: fl
     normals = normals.take(facing, axis=0)
     points = (cloud.points.take(facing, axis=0) - pivot) @ turn.T + pivot
     left, top = int(np.floor(x + points[:, 0].min() * unit_px)) - 2, int(np.floor(y - points[:, 1].max() * unit_px)) - 2
-    right, bottom = int(np.ceil(x + points[:, 0].max() * unit_px)) + 2, int(np.ceil(y - points[:, 1].min() * unit_px)) + 2
+    right, bottom = (
+        int(np.ceil(x + points[:, 0].max() * unit_px)) + 2,
+        int(np.ceil(y - points[:, 1].min() * unit_px)) + 2,
+    )
     width, height = right - left, bottom - top
     fine_w, fine_h = int(round(width * sample)), int(round(height * sample))
     column = ((x + points[:, 0] * unit_px - left) * sample).astype(np.int32)
@@ -152,8 +176,13 @@ def splat(cloud: Cloud, unit_px: float, turn: np.ndarray, pivot, x: float, y: fl
     used = index.ravel()
     seen = np.flatnonzero(used)
     rows = used.take(seen) - 1
-    shaded = _shade(cloud.colours.take(facing.take(rows), axis=0), normals.take(rows, axis=0),
-                    cloud.gloss.take(facing.take(rows)), light, tint)
+    shaded = _shade(
+        cloud.colours.take(facing.take(rows), axis=0),
+        normals.take(rows, axis=0),
+        cloud.gloss.take(facing.take(rows)),
+        light,
+        tint,
+    )
     rgba = np.zeros((fine_h * fine_w, 4), np.float32)
     rgba[seen, :3] = shaded
     rgba[seen, 3] = 1
@@ -198,11 +227,11 @@ def paste(frame: np.ndarray, patch: Patch, ids: np.ndarray | None = None, id_of_
     x1, y1 = min(patch.x + patch.rgba.shape[1], width), min(patch.y + patch.rgba.shape[0], height)
     if x0 >= x1 or y0 >= y1:
         return
-    part = patch.rgba[y0 - patch.y:y1 - patch.y, x0 - patch.x:x1 - patch.x]
+    part = patch.rgba[y0 - patch.y : y1 - patch.y, x0 - patch.x : x1 - patch.x]
     area = frame[y0:y1, x0:x1]
     keep = (255 - part[..., 3:]).astype(np.uint16)
     area[:] = np.minimum(part[..., :3] + (area * keep + 127) // 255, 255).astype(np.uint8)
     if ids is not None:
-        tags = patch.tags[y0 - patch.y:y1 - patch.y, x0 - patch.x:x1 - patch.x]
+        tags = patch.tags[y0 - patch.y : y1 - patch.y, x0 - patch.x : x1 - patch.x]
         solid = part[..., 3] > 127
         ids[y0:y1, x0:x1][solid] = id_of_tag.take(tags[solid])

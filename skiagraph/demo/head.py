@@ -13,12 +13,22 @@ from skiagraph.demo.clouds import TAG_BODY, TAG_FACE, TAG_HEAD, Cloud, ellipsoid
 # The head turns about this point (top of the neck).
 PIVOT = (0.0, -0.9, -0.15)
 
-_W = PchipInterpolator([-1, -.96, -.88, -.75, -.6, -.4, -.2, 0, .1, .3], [.08, .22, .34, .45, .535, .60, .64, .665, .68, .68])
-_F = PchipInterpolator([-1, -.97, -.9, -.75, -.6, -.4, -.2, 0, .1, .3], [.6, .71, .755, .735, .75, .735, .72, .71, .745, .76])
-_B = PchipInterpolator([-1, -.9, -.8, -.6, -.4, -.2, 0, .1, .3], [-.5, -.2, -.02, .28, .52, .72, .84, .88, .90])
-_NOSE = PchipInterpolator([-1, -.45, -.42, -.355, -.2, .02, .22, 1], [0, 0, .12, .225, .15, .045, .012, 0])
-_NOSE_WIDTH = PchipInterpolator([-1, -.45, -.355, .02, 1], [.12, .12, .115, .055, .055])
-_HAIRLINE = PchipInterpolator(np.deg2rad([0, 30, 60, 72, 80, 95, 110, 130, 180]), [.64, .60, .36, .12, -.02, .10, -.25, -.62, -.78])
+_W = PchipInterpolator(
+    [-1, -0.96, -0.88, -0.75, -0.6, -0.4, -0.2, 0, 0.1, 0.3],
+    [0.08, 0.22, 0.34, 0.45, 0.535, 0.60, 0.64, 0.665, 0.68, 0.68],
+)
+_F = PchipInterpolator(
+    [-1, -0.97, -0.9, -0.75, -0.6, -0.4, -0.2, 0, 0.1, 0.3],
+    [0.6, 0.71, 0.755, 0.735, 0.75, 0.735, 0.72, 0.71, 0.745, 0.76],
+)
+_B = PchipInterpolator(
+    [-1, -0.9, -0.8, -0.6, -0.4, -0.2, 0, 0.1, 0.3], [-0.5, -0.2, -0.02, 0.28, 0.52, 0.72, 0.84, 0.88, 0.90]
+)
+_NOSE = PchipInterpolator([-1, -0.45, -0.42, -0.355, -0.2, 0.02, 0.22, 1], [0, 0, 0.12, 0.225, 0.15, 0.045, 0.012, 0])
+_NOSE_WIDTH = PchipInterpolator([-1, -0.45, -0.355, 0.02, 1], [0.12, 0.12, 0.115, 0.055, 0.055])
+_HAIRLINE = PchipInterpolator(
+    np.deg2rad([0, 30, 60, 72, 80, 95, 110, 130, 180]), [0.64, 0.60, 0.36, 0.12, -0.02, 0.10, -0.25, -0.62, -0.78]
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,21 +62,21 @@ class Look:
 
     skin: tuple = (0.80, 0.60, 0.48)
     hair: tuple = (0.20, 0.13, 0.08)
-    hair_style: str = "short"       # short, bun, long, bald
+    hair_style: str = "short"  # short, bun, long, bald
     brows: tuple = (0.14, 0.09, 0.06)
     lips: tuple = (0.66, 0.36, 0.32)
     iris: tuple = (0.30, 0.20, 0.12)
-    beard: float = 0.0              # 0 none, 0.4 stubble, 1 full
-    hat: str = ""                   # cap, beanie, brim, headscarf
+    beard: float = 0.0  # 0 none, 0.4 stubble, 1 full
+    hat: str = ""  # cap, beanie, brim, headscarf
     hat_colour: tuple = (0.2, 0.3, 0.45)
     glasses: bool = False
     scarf: tuple | None = None
-    mask: tuple | None = None       # a cloth over mouth and nose
-    fringe: float = 0.0             # hair over the brows, and at 1 over one eye
+    mask: tuple | None = None  # a cloth over mouth and nose
+    fringe: float = 0.0  # hair over the brows, and at 1 over one eye
     coat: tuple = (0.25, 0.28, 0.32)
     trousers: tuple = (0.20, 0.20, 0.23)
     apron: tuple | None = None
-    age: float = 0.3                # 0 smooth, 1 lined
+    age: float = 0.3  # 0 smooth, 1 lined
     width: float = 1.0
     features: Features = Features()
     seed: int = 1
@@ -109,18 +119,22 @@ def _grid(spacing: float) -> tuple[np.ndarray, np.ndarray]:
 
 def _mean_face(f: Features, x: np.ndarray, y: np.ndarray):
     """Where each point of somebody's face lies on the mean face, which the relief and the paint are written for."""
-    chin = np.clip((-.70 - y) / .3, 0, 1) * f.chin
-    lines = [-1.2, -1, -.63 + f.mouth_shift, -.445 + f.nose_shift, -.10, .01, .16 + f.brow_shift, .62, 1.2]
-    y_mean = PchipInterpolator(lines, [-1.2, -1, -.63, -.445, -.10, .01, .16, .62, 1.2])(y) + chin
-    wide = PchipInterpolator([-1.2, -.9, -.66, -.58, -.44, -.32, -.12, .05, .3, 1.2],
-                             [1, 1, f.mouth_width, f.mouth_width, f.nose_width, f.nose_width, f.eye_gap, f.eye_gap, f.eye_gap, 1])(y_mean)
+    chin = np.clip((-0.70 - y) / 0.3, 0, 1) * f.chin
+    lines = [-1.2, -1, -0.63 + f.mouth_shift, -0.445 + f.nose_shift, -0.10, 0.01, 0.16 + f.brow_shift, 0.62, 1.2]
+    y_mean = PchipInterpolator(lines, [-1.2, -1, -0.63, -0.445, -0.10, 0.01, 0.16, 0.62, 1.2])(y) + chin
+    wide = PchipInterpolator(
+        [-1.2, -0.9, -0.66, -0.58, -0.44, -0.32, -0.12, 0.05, 0.3, 1.2],
+        [1, 1, f.mouth_width, f.mouth_width, f.nose_width, f.nose_width, f.eye_gap, f.eye_gap, f.eye_gap, 1],
+    )(y_mean)
     return x / wide, y_mean
 
 
 def _ring(y: np.ndarray, angle: np.ndarray, swell: np.ndarray | float = 0.0, features: Features = Features()):
     low = np.minimum(y, 0.3)
     shrink = np.sqrt(np.clip(1 - (np.maximum(y - 0.3, 0) / 0.7) ** 2, 0, 1))
-    shape = 1 + features.jaw * np.exp(-((y + .68) / .24) ** 2) + features.cheek * np.exp(-((y + .22) / .20) ** 2)
+    shape = (
+        1 + features.jaw * np.exp(-(((y + 0.68) / 0.24) ** 2)) + features.cheek * np.exp(-(((y + 0.22) / 0.20) ** 2))
+    )
     width, front, back = _W(low) * shrink * shape + swell, _F(low) * shrink + swell, _B(low) * shrink + swell
     x = width * np.sin(angle)
     z = (front - back) / 2 + (front + back) / 2 * np.cos(angle)
@@ -137,20 +151,28 @@ def _skull(look: Look, spacing: float) -> Cloud:
     own_y = np.broadcast_to(y, own_x.shape)
     x, y = _mean_face(look.features, own_x, own_y)
     front = (np.cos(angle) > 0) * np.clip(np.cos(angle) * 3, 0, 1)
-    ridge = look.features.nose_size * _NOSE(y) * np.exp(-(x / _NOSE_WIDTH(y)) ** 2)
-    relief = (ridge + .055 * _bump(x, y, .095, -.36, .05, .06) - .10 * _bump(x, y, .275, .02, .15, .12)
-              + .055 * _bump(x, y, .275, .01, .085, .075) + .035 * _bump(x, y, .24, .20, .2, .06)
-              + .05 * _bump(x, y, .37, -.20, .14, .12) + .05 * _bump(x, y, .06, -.575, .17, .035)
-              + .05 * _bump(x, y, .05, -.69, .15, .045) - .035 * _bump(x, y, 0, -.63, .2, .018)
-              - .045 * _bump(x, y, 0, -.79, .2, .05) + .05 * _bump(x, y, 0, -.91, .14, .08))
+    ridge = look.features.nose_size * _NOSE(y) * np.exp(-((x / _NOSE_WIDTH(y)) ** 2))
+    relief = (
+        ridge
+        + 0.055 * _bump(x, y, 0.095, -0.36, 0.05, 0.06)
+        - 0.10 * _bump(x, y, 0.275, 0.02, 0.15, 0.12)
+        + 0.055 * _bump(x, y, 0.275, 0.01, 0.085, 0.075)
+        + 0.035 * _bump(x, y, 0.24, 0.20, 0.2, 0.06)
+        + 0.05 * _bump(x, y, 0.37, -0.20, 0.14, 0.12)
+        + 0.05 * _bump(x, y, 0.06, -0.575, 0.17, 0.035)
+        + 0.05 * _bump(x, y, 0.05, -0.69, 0.15, 0.045)
+        - 0.035 * _bump(x, y, 0, -0.63, 0.2, 0.018)
+        - 0.045 * _bump(x, y, 0, -0.79, 0.2, 0.05)
+        + 0.05 * _bump(x, y, 0, -0.91, 0.14, 0.08)
+    )
     z = z + relief * front
     colours = _paint(look, x, y, angle, spacing)
     x, y = own_x, own_y
-    hairline = _HAIRLINE(np.abs(angle)) if look.hair_style != "bald" else np.where(np.abs(angle) < 1.5, .75, .25)
+    hairline = _HAIRLINE(np.abs(angle)) if look.hair_style != "bald" else np.where(np.abs(angle) < 1.5, 0.75, 0.25)
     face = (np.abs(angle) < np.deg2rad(82)) & (y < np.minimum(hairline, 0.62)) & (y > -0.97)
     if look.hat:
         face &= y < 0.36
-    gloss = np.where(face, 0.10, 0.03) + 0.10 * _bump(x, y, 0, -.3, .1, .2) * front
+    gloss = np.where(face, 0.10, 0.03) + 0.10 * _bump(x, y, 0, -0.3, 0.1, 0.2) * front
     return surface(x, y, z, colours, gloss, np.where(face, TAG_FACE, TAG_HEAD))
 
 
@@ -164,85 +186,133 @@ def _paint(look: Look, x, y, angle, spacing):
     shape, seed = x.shape, look.seed
     front = np.cos(angle) > 0
     f = np.where(front, 1.0, 0.0) * np.ones(shape)
-    grain = noise(shape, seed, (.06 / spacing, .06 / spacing)) * .030 + noise(shape, seed + 1, (.4, .4)) * .015
+    grain = noise(shape, seed, (0.06 / spacing, 0.06 / spacing)) * 0.030 + noise(shape, seed + 1, (0.4, 0.4)) * 0.015
     colours = np.broadcast_to(np.asarray(look.skin, np.float32), shape + (3,)) * (1 + grain[..., None])
-    red = np.array(look.skin) * np.array([1.02, .70, .68])
-    colours = _mix(colours, red, f * (.40 * _bump(x, y, .37, -.25, .16, .16) + .35 * _bump(x, y, 0, -.34, .12, .1)))
-    dark = np.array(look.skin) * .50
-    soft = (.55 * _bump(x, y, .26, .05, .17, .12) + .40 * _bump(x, y, .15, -.05, .06, .16) + .45 * _bump(x, y, .17, -.36, .045, .07)
-            + .60 * _bump(x, y, 0, -.445, .15, .035) + .45 * _bump(x, y, 0, -.785, .15, .045) + .25 * _bump(x, y, .50, -.45, .1, .25))
+    red = np.array(look.skin) * np.array([1.02, 0.70, 0.68])
+    colours = _mix(
+        colours, red, f * (0.40 * _bump(x, y, 0.37, -0.25, 0.16, 0.16) + 0.35 * _bump(x, y, 0, -0.34, 0.12, 0.1))
+    )
+    dark = np.array(look.skin) * 0.50
+    soft = (
+        0.55 * _bump(x, y, 0.26, 0.05, 0.17, 0.12)
+        + 0.40 * _bump(x, y, 0.15, -0.05, 0.06, 0.16)
+        + 0.45 * _bump(x, y, 0.17, -0.36, 0.045, 0.07)
+        + 0.60 * _bump(x, y, 0, -0.445, 0.15, 0.035)
+        + 0.45 * _bump(x, y, 0, -0.785, 0.15, 0.045)
+        + 0.25 * _bump(x, y, 0.50, -0.45, 0.1, 0.25)
+    )
     colours = _mix(colours, dark, f * soft)
     if look.age > 0.4:
-        lines = _bump(x, y, .27 + .10 * (-.35 - y), -.50, .020, .16) + .5 * _bump(x, y, .3, -.10, .13, .018)
-        lines = lines + .5 * (_bump(x, y, 0, .38, .3, .014) + _bump(x, y, 0, .47, .3, .014))
-        colours = _mix(colours, dark, f * lines * (look.age - .3) * .9)
-    light = np.minimum(np.array(look.skin) * 1.18 + .03, 1)
-    colours = _mix(colours, light, f * (.55 * _bump(x, y, 0, -.1, .05, .25) + .30 * _bump(x, y, 0, .42, .35, .14)
-                                        + .35 * _bump(x, y, .36, -.13, .1, .06)))
+        lines = _bump(x, y, 0.27 + 0.10 * (-0.35 - y), -0.50, 0.020, 0.16) + 0.5 * _bump(x, y, 0.3, -0.10, 0.13, 0.018)
+        lines = lines + 0.5 * (_bump(x, y, 0, 0.38, 0.3, 0.014) + _bump(x, y, 0, 0.47, 0.3, 0.014))
+        colours = _mix(colours, dark, f * lines * (look.age - 0.3) * 0.9)
+    light = np.minimum(np.array(look.skin) * 1.18 + 0.03, 1)
+    colours = _mix(
+        colours,
+        light,
+        f
+        * (
+            0.55 * _bump(x, y, 0, -0.1, 0.05, 0.25)
+            + 0.30 * _bump(x, y, 0, 0.42, 0.35, 0.14)
+            + 0.35 * _bump(x, y, 0.36, -0.13, 0.1, 0.06)
+        ),
+    )
     if look.beard:
-        zone = np.clip((-.42 - y) * 6, 0, 1) * np.clip((1.45 - np.abs(angle)) * 4, 0, 1)
-        zone = np.maximum(zone, np.clip((np.abs(angle) - .95) * 2.2, 0, 1) * np.clip((1.45 - np.abs(angle)) * 5, 0, 1) * np.clip((-.12 - y) * 3, 0, 1))
-        zone = zone * (1 - .9 * _bump(x, y, 0, -.63, .17, .075)) * (1 - .5 * _bump(x, y, .30, -.45, .12, .1))
-        strand = 1 + .12 * noise(shape, seed + 5, (.03 / spacing, .012 / spacing))
-        colours = _mix(colours, np.array(look.hair) * .9, zone * look.beard * np.clip(strand, .5, 1.2) * .92)
-    lips = np.maximum(np.clip(1.35 - ((x / .235) ** 2 + ((y + .585 + .03 * np.cos(x * 12)) / (.052 * look.features.lip_full)) ** 2), 0, 1),
-                      np.clip(1.35 - ((x / .205) ** 2 + ((y + .685) / (.065 * look.features.lip_full)) ** 2), 0, 1))
-    colours = _mix(colours, look.lips, f * lips * .9)
-    colours = _mix(colours, np.array(look.lips) * .32, f * np.clip(1.4 - ((x / .22) ** 2 + ((y + .632 - .015 * np.cos(x * 14)) / .016) ** 2), 0, 1))
-    colours = _mix(colours, (.12, .06, .05), f * .85 * _bump(x, y, .062, -.425, .034, .022))
+        zone = np.clip((-0.42 - y) * 6, 0, 1) * np.clip((1.45 - np.abs(angle)) * 4, 0, 1)
+        zone = np.maximum(
+            zone,
+            np.clip((np.abs(angle) - 0.95) * 2.2, 0, 1)
+            * np.clip((1.45 - np.abs(angle)) * 5, 0, 1)
+            * np.clip((-0.12 - y) * 3, 0, 1),
+        )
+        zone = zone * (1 - 0.9 * _bump(x, y, 0, -0.63, 0.17, 0.075)) * (1 - 0.5 * _bump(x, y, 0.30, -0.45, 0.12, 0.1))
+        strand = 1 + 0.12 * noise(shape, seed + 5, (0.03 / spacing, 0.012 / spacing))
+        colours = _mix(colours, np.array(look.hair) * 0.9, zone * look.beard * np.clip(strand, 0.5, 1.2) * 0.92)
+    lips = np.maximum(
+        np.clip(
+            1.35 - ((x / 0.235) ** 2 + ((y + 0.585 + 0.03 * np.cos(x * 12)) / (0.052 * look.features.lip_full)) ** 2),
+            0,
+            1,
+        ),
+        np.clip(1.35 - ((x / 0.205) ** 2 + ((y + 0.685) / (0.065 * look.features.lip_full)) ** 2), 0, 1),
+    )
+    colours = _mix(colours, look.lips, f * lips * 0.9)
+    colours = _mix(
+        colours,
+        np.array(look.lips) * 0.32,
+        f * np.clip(1.4 - ((x / 0.22) ** 2 + ((y + 0.632 - 0.015 * np.cos(x * 14)) / 0.016) ** 2), 0, 1),
+    )
+    colours = _mix(colours, (0.12, 0.06, 0.05), f * 0.85 * _bump(x, y, 0.062, -0.425, 0.034, 0.022))
     colours = _eyes(look, colours, x, y, f)
-    arch = .19 + .045 * np.cos((np.abs(x) - .30) * 7) - .03 + look.features.brow_slant * (np.abs(x) - .275)
-    brow = np.exp(-(((np.abs(x) - .275) / .165) ** 4) - ((y - arch) / (.034 * look.features.brow_thick)) ** 2) * (1 + .25 * noise(shape, seed + 2, (.3, .012 / spacing)))
-    colours = _mix(colours, look.brows, f * brow * .95)
+    arch = 0.19 + 0.045 * np.cos((np.abs(x) - 0.30) * 7) - 0.03 + look.features.brow_slant * (np.abs(x) - 0.275)
+    brow = np.exp(-(((np.abs(x) - 0.275) / 0.165) ** 4) - ((y - arch) / (0.034 * look.features.brow_thick)) ** 2) * (
+        1 + 0.25 * noise(shape, seed + 2, (0.3, 0.012 / spacing))
+    )
+    colours = _mix(colours, look.brows, f * brow * 0.95)
     if look.fringe:
         # It falls to one side.
-        low = .34 - look.fringe * (.22 + .34 * np.clip(x * 3, 0, 1))
-        strand = 1 + .25 * noise(shape, seed + 9, (.02 / spacing, .2 / spacing))
-        colours = _mix(colours, np.array(look.hair), f * np.clip((y - low) * 14, 0, 1) * np.clip(strand, .6, 1.2))
+        low = 0.34 - look.fringe * (0.22 + 0.34 * np.clip(x * 3, 0, 1))
+        strand = 1 + 0.25 * noise(shape, seed + 9, (0.02 / spacing, 0.2 / spacing))
+        colours = _mix(colours, np.array(look.hair), f * np.clip((y - low) * 14, 0, 1) * np.clip(strand, 0.6, 1.2))
     if look.mask:
-        folds = 1 - .14 * _bump(x, y, 0, -.47, .5, .02) - .14 * _bump(x, y, 0, -.62, .5, .02) + .05 * noise(shape, seed + 11, (.2 / spacing, .05 / spacing))
-        cloth = np.clip((-.20 - y - .25 * np.abs(x)) * 20, 0, 1) * np.clip((1.25 - np.abs(angle)) * 14, 0, 1)
-        colours = colours * (1 - cloth[..., None]) + np.asarray(look.mask, np.float32) * folds[..., None] * cloth[..., None]
+        folds = (
+            1
+            - 0.14 * _bump(x, y, 0, -0.47, 0.5, 0.02)
+            - 0.14 * _bump(x, y, 0, -0.62, 0.5, 0.02)
+            + 0.05 * noise(shape, seed + 11, (0.2 / spacing, 0.05 / spacing))
+        )
+        cloth = np.clip((-0.20 - y - 0.25 * np.abs(x)) * 20, 0, 1) * np.clip((1.25 - np.abs(angle)) * 14, 0, 1)
+        colours = (
+            colours * (1 - cloth[..., None]) + np.asarray(look.mask, np.float32) * folds[..., None] * cloth[..., None]
+        )
     return colours
 
 
 def _eyes(look: Look, colours, x, y, f):
-    ax = np.abs(x) - .275
-    y = (y - .01) / look.features.eye_open + .01 - look.features.eye_slant * ax
-    lid = .068 * np.clip(1 - (ax / .135) ** 2, 0, 1)
-    under = .050 * np.clip(1 - (ax / .135) ** 2, 0, 1)
-    ey = y - .01
-    opened = np.clip((lid - ey) / .012, 0, 1) * np.clip((ey + under) / .012, 0, 1) * (np.abs(ax) < .135)
-    white = np.stack([.90 - .25 * np.clip(ey / .06, 0, 1)] * 3, -1) * np.array([1, .98, .95])
+    ax = np.abs(x) - 0.275
+    y = (y - 0.01) / look.features.eye_open + 0.01 - look.features.eye_slant * ax
+    lid = 0.068 * np.clip(1 - (ax / 0.135) ** 2, 0, 1)
+    under = 0.050 * np.clip(1 - (ax / 0.135) ** 2, 0, 1)
+    ey = y - 0.01
+    opened = np.clip((lid - ey) / 0.012, 0, 1) * np.clip((ey + under) / 0.012, 0, 1) * (np.abs(ax) < 0.135)
+    white = np.stack([0.90 - 0.25 * np.clip(ey / 0.06, 0, 1)] * 3, -1) * np.array([1, 0.98, 0.95])
     colours = colours * (1 - (f * opened)[..., None]) + white * (f * opened)[..., None]
-    radius = np.hypot(ax, ey - .008)
-    colours = _mix(colours, np.array(look.iris) * .45, f * opened * np.clip((.072 - radius) / .008, 0, 1))
-    colours = _mix(colours, look.iris, f * opened * np.clip((.056 - radius) / .01, 0, 1))
-    colours = _mix(colours, (.02, .02, .02), f * opened * np.clip((.033 - radius) / .006, 0, 1))
-    glint = np.hypot(x - np.sign(x) * .275 + .022, ey - .03)
-    colours = _mix(colours, (1, 1, 1), f * opened * np.clip((.019 - glint) / .006, 0, 1))
-    colours = _mix(colours, (.06, .04, .03), f * np.exp(-((ey - lid) / .016) ** 2) * (np.abs(ax) < .145) * .95)
-    crease = np.exp(-((ey - lid - .045) / .014) ** 2) * (np.abs(ax) < .14)
-    colours = _mix(colours, np.array(look.skin) * .45, f * crease * .6)
-    return _mix(colours, np.array(look.skin) * .55, f * np.exp(-((ey + under + .012) / .014) ** 2) * (np.abs(ax) < .12) * .5)
+    radius = np.hypot(ax, ey - 0.008)
+    colours = _mix(colours, np.array(look.iris) * 0.45, f * opened * np.clip((0.072 - radius) / 0.008, 0, 1))
+    colours = _mix(colours, look.iris, f * opened * np.clip((0.056 - radius) / 0.01, 0, 1))
+    colours = _mix(colours, (0.02, 0.02, 0.02), f * opened * np.clip((0.033 - radius) / 0.006, 0, 1))
+    glint = np.hypot(x - np.sign(x) * 0.275 + 0.022, ey - 0.03)
+    colours = _mix(colours, (1, 1, 1), f * opened * np.clip((0.019 - glint) / 0.006, 0, 1))
+    colours = _mix(colours, (0.06, 0.04, 0.03), f * np.exp(-(((ey - lid) / 0.016) ** 2)) * (np.abs(ax) < 0.145) * 0.95)
+    crease = np.exp(-(((ey - lid - 0.045) / 0.014) ** 2)) * (np.abs(ax) < 0.14)
+    colours = _mix(colours, np.array(look.skin) * 0.45, f * crease * 0.6)
+    return _mix(
+        colours,
+        np.array(look.skin) * 0.55,
+        f * np.exp(-(((ey + under + 0.012) / 0.014) ** 2)) * (np.abs(ax) < 0.12) * 0.5,
+    )
 
 
 def _ear(look: Look, side: int, spacing: float) -> Cloud:
     def colour(points):
-        inner = np.exp(-((points[..., 1] + .10) / .10) ** 2 - ((points[..., 2] + .06) / .05) ** 2)
-        return np.asarray(look.skin) * (1.0 - .40 * inner[..., None]) * np.array([1.02, .92, .90])
-    cloud = ellipsoid((side * .715, -.11, -.06), (.055, .215, .12), colour, spacing, gloss=.05, tags=TAG_HEAD)
+        inner = np.exp(-(((points[..., 1] + 0.10) / 0.10) ** 2) - ((points[..., 2] + 0.06) / 0.05) ** 2)
+        return np.asarray(look.skin) * (1.0 - 0.40 * inner[..., None]) * np.array([1.02, 0.92, 0.90])
+
+    cloud = ellipsoid((side * 0.715, -0.11, -0.06), (0.055, 0.215, 0.12), colour, spacing, gloss=0.05, tags=TAG_HEAD)
     return cloud
 
 
 def _neck(look: Look, spacing: float) -> Cloud:
-    shade = lambda along, angle: np.asarray(look.skin) * (.62 + .25 * along)[..., None]
-    return tube((0, -.55, -.18), (0, -1.75, -.22), .40, .48, shade, spacing, flat=.95, gloss=.03)
+    shade = lambda along, angle: np.asarray(look.skin) * (0.62 + 0.25 * along)[..., None]
+    return tube((0, -0.55, -0.18), (0, -1.75, -0.22), 0.40, 0.48, shade, spacing, flat=0.95, gloss=0.03)
 
 
 def _hair_colour(look: Look, shape, spacing):
-    streak = noise(shape, look.seed + 7, (.20 / spacing, .012 / spacing)) * .22 + noise(shape, look.seed + 8, (.3, .3)) * .06
-    return np.clip(np.asarray(look.hair) * (1 + streak[..., None]) + .02, 0, 1)
+    streak = (
+        noise(shape, look.seed + 7, (0.20 / spacing, 0.012 / spacing)) * 0.22
+        + noise(shape, look.seed + 8, (0.3, 0.3)) * 0.06
+    )
+    return np.clip(np.asarray(look.hair) * (1 + streak[..., None]) + 0.02, 0, 1)
 
 
 def _hair_parts(look: Look, spacing: float) -> list[Cloud]:
@@ -250,101 +320,108 @@ def _hair_parts(look: Look, spacing: float) -> list[Cloud]:
         return []
     y, angle = _grid(spacing)
     y = y + 0 * angle
-    hairline = _HAIRLINE(np.abs(angle)) + .02 * noise(y.shape, look.seed + 3, (40, .05 / spacing))
-    above = np.clip((y - hairline) / .16, 0, 1)
-    thick = .022 + .050 * above
+    hairline = _HAIRLINE(np.abs(angle)) + 0.02 * noise(y.shape, look.seed + 3, (40, 0.05 / spacing))
+    above = np.clip((y - hairline) / 0.16, 0, 1)
+    thick = 0.022 + 0.050 * above
     if look.hair_style == "long":
-        thick = thick + .05 * above
+        thick = thick + 0.05 * above
     if look.hat:
-        thick = thick * (.8 - .6 * np.clip((y - .1) / .3, 0, 1))
-    thick = thick + .008 * noise(y.shape, look.seed + 4, (.12 / spacing, .015 / spacing))
+        thick = thick * (0.8 - 0.6 * np.clip((y - 0.1) / 0.3, 0, 1))
+    thick = thick + 0.008 * noise(y.shape, look.seed + 4, (0.12 / spacing, 0.015 / spacing))
     x, z = _ring(y, angle, thick)
-    y = y + thick * np.clip((y - .1) / .5, 0, 1)
-    cloud = surface(x, y, z, _hair_colour(look, x.shape, spacing), .14, TAG_HEAD)
+    y = y + thick * np.clip((y - 0.1) / 0.5, 0, 1)
+    cloud = surface(x, y, z, _hair_colour(look, x.shape, spacing), 0.14, TAG_HEAD)
     parts = [cloud.take(np.flatnonzero((above > 0).ravel()))]
     if look.hair_style == "bun":
-        colour = lambda p: np.asarray(look.hair) * (.8 + .35 * np.sin(p[..., 1:2] * 60 + p[..., 0:1] * 25) * .3)
-        parts.append(ellipsoid((0, .62, -.98), (.30, .28, .26), colour, spacing, gloss=.12, tags=TAG_HEAD))
+        colour = lambda p: np.asarray(look.hair) * (0.8 + 0.35 * np.sin(p[..., 1:2] * 60 + p[..., 0:1] * 25) * 0.3)
+        parts.append(ellipsoid((0, 0.62, -0.98), (0.30, 0.28, 0.26), colour, spacing, gloss=0.12, tags=TAG_HEAD))
     if look.hair_style == "long":
         parts.append(_curtain(look, spacing))
     return parts
 
 
 def _curtain(look: Look, spacing: float) -> Cloud:
-    y = np.arange(-1.75, .25, spacing)[:, None]
+    y = np.arange(-1.75, 0.25, spacing)[:, None]
     angle = np.linspace(np.deg2rad(78), np.deg2rad(282), int(3.4 / spacing))[None, :]
-    flare = .08 + .05 * np.clip(-y, 0, 2) + .015 * np.sin(angle * 23)
-    x = (.72 + flare) * np.sin(angle) + 0 * y
-    z = -.10 + (.84 + flare) * np.cos(angle) + 0 * y
-    return surface(x, y + 0 * x, z, _hair_colour(look, x.shape, spacing), .14, TAG_HEAD)
+    flare = 0.08 + 0.05 * np.clip(-y, 0, 2) + 0.015 * np.sin(angle * 23)
+    x = (0.72 + flare) * np.sin(angle) + 0 * y
+    z = -0.10 + (0.84 + flare) * np.cos(angle) + 0 * y
+    return surface(x, y + 0 * x, z, _hair_colour(look, x.shape, spacing), 0.14, TAG_HEAD)
 
 
 def _hat(look: Look, spacing: float) -> list[Cloud]:
     if not look.hat:
         return []
-    base = {"cap": .40, "beanie": .30, "brim": .44, "headscarf": .30}[look.hat]
+    base = {"cap": 0.40, "beanie": 0.30, "brim": 0.44, "headscarf": 0.30}[look.hat]
     y, angle = _grid(spacing)
     y = y + 0 * angle
     # A hat sits lower at the nape than at the forehead.
-    edge = base - (.25 if look.hat != "headscarf" else .95) * (1 - np.cos(angle)) / 2
+    edge = base - (0.25 if look.hat != "headscarf" else 0.95) * (1 - np.cos(angle)) / 2
     if look.hat == "headscarf":
-        edge = np.where(np.abs(angle) < 1.15, base + .12, edge - .35)
-    swell = {"cap": .085, "beanie": .10, "brim": .09, "headscarf": .085}[look.hat]
+        edge = np.where(np.abs(angle) < 1.15, base + 0.12, edge - 0.35)
+    swell = {"cap": 0.085, "beanie": 0.10, "brim": 0.09, "headscarf": 0.085}[look.hat]
     x, z = _ring(y, angle, swell)
-    knit = {"cap": noise(y.shape, look.seed + 9, (.5, .5)) * .03,
-            "beanie": .14 * np.sin(angle * 46) + noise(y.shape, look.seed + 9, (1, 1)) * .03,
-            "brim": .06 * np.sin(y * 110) + noise(y.shape, look.seed + 9, (.6, .6)) * .06,
-            "headscarf": .10 * np.sin(y * 26 + np.cos(angle * 2) * 3)}[look.hat]
+    knit = {
+        "cap": noise(y.shape, look.seed + 9, (0.5, 0.5)) * 0.03,
+        "beanie": 0.14 * np.sin(angle * 46) + noise(y.shape, look.seed + 9, (1, 1)) * 0.03,
+        "brim": 0.06 * np.sin(y * 110) + noise(y.shape, look.seed + 9, (0.6, 0.6)) * 0.06,
+        "headscarf": 0.10 * np.sin(y * 26 + np.cos(angle * 2) * 3),
+    }[look.hat]
     colours = np.clip(np.asarray(look.hat_colour) * (1 + knit[..., None]), 0, 1)
-    fold = (y < edge + .20) & (look.hat == "beanie")
+    fold = (y < edge + 0.20) & (look.hat == "beanie")
     x, z = np.where(fold, x * 1.06, x), np.where(fold, z * 1.06, z)
-    colours = np.where(fold[..., None], colours * .86, colours)
-    lifted = y + .10 * np.clip((y - .1) / .5, 0, 1)
-    cloud = surface(x, lifted, z, colours, .03, TAG_HEAD)
+    colours = np.where(fold[..., None], colours * 0.86, colours)
+    lifted = y + 0.10 * np.clip((y - 0.1) / 0.5, 0, 1)
+    cloud = surface(x, lifted, z, colours, 0.03, TAG_HEAD)
     parts = [cloud.take(np.flatnonzero((y > edge).ravel()))]
     if look.hat == "cap":
         t = np.linspace(-1.05, 1.05, int(2.4 / spacing))[None, :]
-        r = np.linspace(0, .48, int(.6 / spacing))[:, None]
-        px, pz = (.76 + r * .25) * np.sin(t), .10 + (.74 + r * np.cos(t * .9)) * np.cos(t)
-        py = .40 - .20 * (r / .48) ** 1.5 - .10 * np.sin(t) ** 2
-        for drop, shade in ((0, .9), (-.03, .45)):
-            brim = surface(px, py + drop, pz, np.asarray(look.hat_colour) * shade, .04, TAG_HEAD)
-            brim.normals[:] = (0, .9, .43) if drop == 0 else (0, -.5, .85)
+        r = np.linspace(0, 0.48, int(0.6 / spacing))[:, None]
+        px, pz = (0.76 + r * 0.25) * np.sin(t), 0.10 + (0.74 + r * np.cos(t * 0.9)) * np.cos(t)
+        py = 0.40 - 0.20 * (r / 0.48) ** 1.5 - 0.10 * np.sin(t) ** 2
+        for drop, shade in ((0, 0.9), (-0.03, 0.45)):
+            brim = surface(px, py + drop, pz, np.asarray(look.hat_colour) * shade, 0.04, TAG_HEAD)
+            brim.normals[:] = (0, 0.9, 0.43) if drop == 0 else (0, -0.5, 0.85)
             parts.append(brim)
     if look.hat == "brim":
         t = np.linspace(-np.pi, np.pi, int(7 / spacing), endpoint=False)[None, :]
-        r = np.linspace(0, .55, int(.65 / spacing))[:, None]
-        px, pz = (.77 + r) * np.sin(t), -.04 + (.86 + r) * np.cos(t)
-        py = .44 - .10 * r - .12 * (1 - np.cos(t)) / 2 + .05 * np.sin(3 * t) * r
-        for drop, shade, normal in ((0, .95, (0, .95, .3)), (-.03, .5, (0, -.4, .9))):
-            brim = surface(px, py + drop, pz, np.asarray(look.hat_colour) * shade, .02, TAG_HEAD)
+        r = np.linspace(0, 0.55, int(0.65 / spacing))[:, None]
+        px, pz = (0.77 + r) * np.sin(t), -0.04 + (0.86 + r) * np.cos(t)
+        py = 0.44 - 0.10 * r - 0.12 * (1 - np.cos(t)) / 2 + 0.05 * np.sin(3 * t) * r
+        for drop, shade, normal in ((0, 0.95, (0, 0.95, 0.3)), (-0.03, 0.5, (0, -0.4, 0.9))):
+            brim = surface(px, py + drop, pz, np.asarray(look.hat_colour) * shade, 0.02, TAG_HEAD)
             brim.normals[:] = normal
             parts.append(brim)
     return parts
 
 
 def _glasses(spacing: float) -> list[Cloud]:
-    parts, colour = [], (.07, .07, .08)
+    parts, colour = [], (0.07, 0.07, 0.08)
     for side in (-1, 1):
         t = np.linspace(0, 2 * np.pi, 48)
-        rim = [(side * .28 + .19 * np.sin(a), .0 + .15 * np.cos(a), .80 - .18 * abs(side * .28 + .19 * np.sin(a))) for a in t]
-        parts += [tube(a, b, .018, .018, colour, spacing, gloss=.4) for a, b in zip(rim, rim[1:])]
-        parts.append(tube((side * .47, .03, .71), (side * .73, .02, -.05), .016, .016, colour, spacing, gloss=.3))
-    parts.append(tube((-.09, .05, .80), (.09, .05, .80), .016, .016, colour, spacing, gloss=.4))
+        rim = [
+            (side * 0.28 + 0.19 * np.sin(a), 0.0 + 0.15 * np.cos(a), 0.80 - 0.18 * abs(side * 0.28 + 0.19 * np.sin(a)))
+            for a in t
+        ]
+        parts += [tube(a, b, 0.018, 0.018, colour, spacing, gloss=0.4) for a, b in zip(rim, rim[1:])]
+        parts.append(
+            tube((side * 0.47, 0.03, 0.71), (side * 0.73, 0.02, -0.05), 0.016, 0.016, colour, spacing, gloss=0.3)
+        )
+    parts.append(tube((-0.09, 0.05, 0.80), (0.09, 0.05, 0.80), 0.016, 0.016, colour, spacing, gloss=0.4))
     return parts
 
 
 def _scarf(look: Look, spacing: float) -> Cloud:
     t = np.linspace(0, 2 * np.pi, int(4.6 / spacing), endpoint=False)[None, :]
     v = np.linspace(0, 2 * np.pi, int(1.6 / spacing), endpoint=False)[:, None]
-    big, small = .62, .21
-    ripple = 1 + .05 * np.sin(t * 9 + v * 2)
+    big, small = 0.62, 0.21
+    ripple = 1 + 0.05 * np.sin(t * 9 + v * 2)
     x = (big + small * np.cos(v) * ripple) * np.sin(t)
-    z = -.14 + (big + small * np.cos(v) * ripple) * np.cos(t)
-    y = -1.32 + small * 1.15 * np.sin(v) * ripple + .06 * np.cos(t)
-    stripe = .85 + .25 * (np.sin(t * 30 + v) > 0)
-    cloud = surface(x, y, z, np.asarray(look.scarf) * stripe[..., None], .02, TAG_BODY)
-    ring = np.stack([big * np.sin(t) + 0 * v, -1.32 + 0 * (t + v), -.14 + big * np.cos(t) + 0 * v], -1).reshape(-1, 3)
+    z = -0.14 + (big + small * np.cos(v) * ripple) * np.cos(t)
+    y = -1.32 + small * 1.15 * np.sin(v) * ripple + 0.06 * np.cos(t)
+    stripe = 0.85 + 0.25 * (np.sin(t * 30 + v) > 0)
+    cloud = surface(x, y, z, np.asarray(look.scarf) * stripe[..., None], 0.02, TAG_BODY)
+    ring = np.stack([big * np.sin(t) + 0 * v, -1.32 + 0 * (t + v), -0.14 + big * np.cos(t) + 0 * v], -1).reshape(-1, 3)
     out = cloud.points - ring
     cloud.normals[:] = out / np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-6)
     return cloud

@@ -35,7 +35,9 @@ class HeadTruth:
     face_px: int
 
 
-def draw(scene: story.Scene, frame: int, numbers: list[int] | None = None) -> tuple[np.ndarray, np.ndarray, list[HeadTruth]]:
+def draw(
+    scene: story.Scene, frame: int, numbers: list[int] | None = None
+) -> tuple[np.ndarray, np.ndarray, list[HeadTruth]]:
     """Frame number frame as uint8 RGB, its identity picture as uint8, and the truth about every head in it.
 
     numbers: of the scene's actors in the identity picture; from 1 on, in order, if not given.
@@ -45,7 +47,7 @@ def draw(scene: story.Scene, frame: int, numbers: list[int] | None = None) -> tu
     width, height = scene.size
     shift_x, shift_y = _camera(scene, second)
     canvas = backdrop(scene.place, width, height, scene.horizon, scene.seed)
-    move = np.float32([[1, 0, -PAD - shift_x * .55], [0, 1, -PAD - shift_y * .55]])
+    move = np.float32([[1, 0, -PAD - shift_x * 0.55], [0, 1, -PAD - shift_y * 0.55]])
     picture = cv2.warpAffine(canvas, move, (width, height), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
     ids = np.zeros((height, width), np.uint8)
     placed = sorted(range(len(scene.actors)), key=lambda n: story.value(scene.actors[n].size, second))
@@ -60,8 +62,15 @@ def draw(scene: story.Scene, frame: int, numbers: list[int] | None = None) -> tu
             continue
         face_px = int(np.count_nonzero(ids == numbers[n]))
         head_px = face_px + int(np.count_nonzero(ids == HEAD_OFFSET + numbers[n]))
-        truth.append(HeadTruth(scene.actors[n].key, *(round(v, 2) for v in ellipse), round(yaw, 1),
-                               round(min(1.0, head_px / own_px), 3), face_px))
+        truth.append(
+            HeadTruth(
+                scene.actors[n].key,
+                *(round(v, 2) for v in ellipse),
+                round(yaw, 1),
+                round(min(1.0, head_px / own_px), 3),
+                face_px,
+            )
+        )
     return _finish(scene, frame, picture), ids, truth
 
 
@@ -73,14 +82,14 @@ def _draw_rails(scene, shift_x, picture, ids):
         low, high = max(0, x), min(scene.size[0], x + round(wide))
         if low < high:
             picture[:, low:high] = (46, 48, 47)
-            picture[:, low:min(high, low + max(1, round(wide / 5)))] = (84, 86, 82)
+            picture[:, low : min(high, low + max(1, round(wide / 5)))] = (84, 86, 82)
             ids[:, low:high] = THING
 
 
 def _camera(scene, second):
     wobble = scene.shake
-    x = story.value(scene.camera_x, second) + wobble * (np.sin(second * 4.1) + .6 * np.sin(second * 9.7 + 1))
-    y = story.value(scene.camera_y, second) + wobble * (np.sin(second * 3.3 + 2) + .6 * np.sin(second * 8.3))
+    x = story.value(scene.camera_x, second) + wobble * (np.sin(second * 4.1) + 0.6 * np.sin(second * 9.7 + 1))
+    y = story.value(scene.camera_y, second) + wobble * (np.sin(second * 3.3 + 2) + 0.6 * np.sin(second * 8.3))
     return x, y
 
 
@@ -90,26 +99,30 @@ def _draw_actor(scene, n, number, second, shift_x, shift_y, picture, ids):
     unit = story.value(actor.size, second)
     near = unit / 50
     x = story.value(actor.x, second) - shift_x * near
-    speed = abs(story.value(actor.x, second + .04) - story.value(actor.x, second - .04)) / .08
-    walking = actor.pose in ("walk", "carry") and speed > unit * .3
+    speed = abs(story.value(actor.x, second + 0.04) - story.value(actor.x, second - 0.04)) / 0.08
+    walking = actor.pose in ("walk", "carry") and speed > unit * 0.3
     # One step of the walk covers about 5.5 units; the body rises twice in it.
     phase_exact = (story.value(actor.x, second) / unit / 5.5) % 1 * body.PHASES if walking else body.PHASES
-    bob = .10 * abs(np.cos(np.pi * 2 * phase_exact / body.PHASES)) if walking else .02 * np.sin(second * 1.7 + n)
+    bob = 0.10 * abs(np.cos(np.pi * 2 * phase_exact / body.PHASES)) if walking else 0.02 * np.sin(second * 1.7 + n)
     y = scene.horizon - shift_y * near - bob * unit - story.value(actor.raised, second)
     yaw, pitch, roll = (story.value(track, second) for track in (actor.yaw, actor.pitch, actor.roll))
     yaw += 1.5 * np.sin(second * 2.3 + n)
     pitch += 1.2 * np.sin(second * 3.1 + n * 2)
-    body_yaw = story.value(actor.body_yaw, second) if actor.body_yaw else yaw * .4
+    body_yaw = story.value(actor.body_yaw, second) if actor.body_yaw else yaw * 0.4
     code = np.array([NOBODY, THING, number, HEAD_OFFSET + number], np.uint8)
-    light = scene.light * (1.0 if unit > 34 else .96)
+    light = scene.light * (1.0 if unit > 34 else 0.96)
     # An orthographic head turns about its pivot; u moves with the body.
     if x < -6 * unit or x > scene.size[0] + 6 * unit:
         return (0, 0, 0, 0, 0), yaw, 0
     pose = actor.pose if actor.pose in ("carry", "fold") or walking else "stand"
     phase = int(phase_exact) % body.PHASES if walking else body.PHASES
     step = float(np.exp(round(np.log(unit) * 12) / 12))
-    sprite = body.body_sprite(actor.look, round(step, 2), round(body_yaw / body.SPRITE_STEP_DEG) % 24, phase, pose, light)
-    paste(picture, _placed(sprite, unit / step, x, y, scene.size), ids, np.array([NOBODY, THING, THING, THING], np.uint8))
+    sprite = body.body_sprite(
+        actor.look, round(step, 2), round(body_yaw / body.SPRITE_STEP_DEG) % 24, phase, pose, light
+    )
+    paste(
+        picture, _placed(sprite, unit / step, x, y, scene.size), ids, np.array([NOBODY, THING, THING, THING], np.uint8)
+    )
     size_step = float(np.exp(np.ceil(np.log(unit) * 5) / 5))
     cloud = head_cloud(actor.look, round(1 / size_step / 1.45, 5))
     head = splat(cloud, unit, rotation(yaw, pitch, roll), PIVOT, x, y, light=light, tint=scene.tint)
@@ -117,14 +130,29 @@ def _draw_actor(scene, n, number, second, shift_x, shift_y, picture, ids):
     paste(picture, head, ids, code)
     if actor.crate:
         lift = -3.55 + actor.crate_lift
-        crate = splat(body.crate_cloud(round(1 / size_step / 1.3, 4)), unit, rotation(body_yaw * .5, 12, 0), (0, 0, 0),
-                      x + np.sin(np.deg2rad(body_yaw)) * 1.9 * unit, y - lift * unit, light=light)
+        crate = splat(
+            body.crate_cloud(round(1 / size_step / 1.3, 4)),
+            unit,
+            rotation(body_yaw * 0.5, 12, 0),
+            (0, 0, 0),
+            x + np.sin(np.deg2rad(body_yaw)) * 1.9 * unit,
+            y - lift * unit,
+            light=light,
+        )
         paste(picture, crate, ids, np.full(4, THING, np.uint8))
     if actor.hand:
         share = story.value(actor.hand, second)
-        if share > .01:
-            hand = splat(body.hand_cloud(round(1 / size_step / 1.3, 4), actor.look.skin, actor.look.coat), unit, rotation(-8, -6, 24 * (1 - share) - 6),
-                         (0, 0, 0), x + (1.9 - 1.75 * share) * unit, y + (3.6 - 3.45 * share) * unit, light=light, tint=scene.tint)
+        if share > 0.01:
+            hand = splat(
+                body.hand_cloud(round(1 / size_step / 1.3, 4), actor.look.skin, actor.look.coat),
+                unit,
+                rotation(-8, -6, 24 * (1 - share) - 6),
+                (0, 0, 0),
+                x + (1.9 - 1.75 * share) * unit,
+                y + (3.6 - 3.45 * share) * unit,
+                light=light,
+                tint=scene.tint,
+            )
             paste(picture, hand, ids, np.full(4, THING, np.uint8))
     return _ellipse(x, y, unit, yaw, pitch, roll, actor.look.width), yaw, own
 
@@ -154,7 +182,7 @@ def _placed(sprite: Patch, scale: float, x: float, y: float, size: tuple[int, in
 
 def _finish(scene, frame, picture):
     """What light, a lens and a sensor add: colour and flicker, a little softness, vignette and grain."""
-    soft = cv2.GaussianBlur(picture, (0, 0), .55)
+    soft = cv2.GaussianBlur(picture, (0, 0), 0.55)
     height, width = soft.shape[:2]
     rng = np.random.default_rng(scene.seed * 100003 + frame)
     shade = _vignette(width, height)
@@ -162,7 +190,7 @@ def _finish(scene, frame, picture):
         shade = shade * np.array([story.value(lamp, frame / story.RATE) for lamp in scene.lamps], np.float32)
     if scene.flicker or scene.cast != (1.0, 1.0, 1.0):
         # Lamps on the mains beat against the shutter; now and then one fails for a moment.
-        swing = 1 + scene.flicker * (.6 * np.sin(frame * 2.3) + .4 * rng.uniform(-1, 1))
+        swing = 1 + scene.flicker * (0.6 * np.sin(frame * 2.3) + 0.4 * rng.uniform(-1, 1))
         shade = shade * (np.asarray(scene.cast, np.float32) * np.float32(swing))
     half = height // 2 + 1, width // 2 + 1
     if scene.grain == 3.0:
@@ -181,5 +209,5 @@ def _vignette(width, height):
     if (width, height) not in _shades:
         y, x = np.mgrid[0:height, 0:width].astype(np.float32)
         r = np.hypot((x - width / 2) / width, (y - height / 2) / height)
-        _shades[width, height] = np.repeat((1.02 - .30 * r ** 2)[..., None], 3, axis=2).astype(np.float32)
+        _shades[width, height] = np.repeat((1.02 - 0.30 * r**2)[..., None], 3, axis=2).astype(np.float32)
     return _shades[width, height]

@@ -47,7 +47,9 @@ def write_demo(folder: Path | str, control: JobControl | None = None, *, redraw:
                     if not target.exists():
                         shutil.copyfile(shipped(name + suffix), target)
     except OSError as error:
-        raise CannotWriteMedia(f"The demo cannot be written to {folder} ({error.strerror}); choose another folder.", path=folder) from error
+        raise CannotWriteMedia(
+            f"The demo cannot be written to {folder} ({error.strerror}); choose another folder.", path=folder
+        ) from error
     place = folder / PROJECT_NAME
     if not place.exists():
         project = Project()

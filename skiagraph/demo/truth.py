@@ -43,15 +43,30 @@ def load_truth(path: Path | str) -> ClipTruth:
     """Read NAME.truth.json; the identity film NAME.truth.mkv lies beside it."""
     path = Path(path)
     document = json.loads(path.read_text())
-    heads = tuple(tuple(HeadTruth(**dict(zip(document["columns"], row))) for row in frame) for frame in document["frames"])
-    return ClipTruth(document["width"], document["height"], tuple(document["actors"]), tuple(document["names"]), tuple(document["agreed"]),
-                     heads, path.with_suffix(".mkv"))
+    heads = tuple(
+        tuple(HeadTruth(**dict(zip(document["columns"], row))) for row in frame) for frame in document["frames"]
+    )
+    return ClipTruth(
+        document["width"],
+        document["height"],
+        tuple(document["actors"]),
+        tuple(document["names"]),
+        tuple(document["agreed"]),
+        heads,
+        path.with_suffix(".mkv"),
+    )
 
 
 def save_truth(path: Path | str, size: tuple[int, int], actors, heads: list[list[HeadTruth]]) -> None:
     """Write the truth of a drawn film as JSON: columns once, then one row for each head of each frame."""
     columns = list(HeadTruth.__slots__)
-    document = {"width": size[0], "height": size[1], "actors": [a.key for a in actors], "names": [a.name for a in actors],
-                "agreed": [a.key for a in actors if a.agreed], "columns": columns,
-                "frames": [[list(asdict(head).values()) for head in frame] for frame in heads]}
+    document = {
+        "width": size[0],
+        "height": size[1],
+        "actors": [a.key for a in actors],
+        "names": [a.name for a in actors],
+        "agreed": [a.key for a in actors if a.agreed],
+        "columns": columns,
+        "frames": [[list(asdict(head).values()) for head in frame] for frame in heads],
+    }
     Path(path).write_text(json.dumps(document, separators=(",", ":")) + "\n")

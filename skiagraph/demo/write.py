@@ -39,16 +39,43 @@ def write_film(name: str, scenes: Sequence[story.Scene], folder: Path, control: 
     return write_drawn(name, drawn(), sum(s.frames for s in scenes), scenes[0].size, actors, sound, folder, control)
 
 
-def write_drawn(name: str, frames: Iterable[Drawn], total: int, size: tuple[int, int], actors: Sequence[story.Actor], sound: np.ndarray, folder: Path, control: JobControl | None = None) -> Path:
+def write_drawn(
+    name: str,
+    frames: Iterable[Drawn],
+    total: int,
+    size: tuple[int, int],
+    actors: Sequence[story.Actor],
+    sound: np.ndarray,
+    folder: Path,
+    control: JobControl | None = None,
+) -> Path:
     """Write what was drawn, frame by frame, as `write_scene` does. total: how many frames there will be; size: width,
     height; actors: in the order of their numbers in the identity pictures, from 1."""
     control = control or JobControl()
     clip, heads, rate = folder / f"{name}.mp4", [], Fraction(story.RATE)
-    film = PictureWriter(clip, size, rate, encoder="libx264", pixel_format="rgb24", store="yuv420p", muxer="mp4",
-                         options={"crf": "21", "preset": "slow", "g": "50"}, mux_options={"movflags": "+faststart"}, sound=(sound, SAMPLE_RATE), tags=_TAGS,
-                         time_base=Fraction(1, 512 * story.RATE))
-    identity = PictureWriter(folder / f"{name}.truth.mkv", size, rate, encoder="ffv1", pixel_format="gray", muxer="matroska",
-                             options={"level": "3", "coder": "1", "context": "1", "g": "25"})
+    film = PictureWriter(
+        clip,
+        size,
+        rate,
+        encoder="libx264",
+        pixel_format="rgb24",
+        store="yuv420p",
+        muxer="mp4",
+        options={"crf": "21", "preset": "slow", "g": "50"},
+        mux_options={"movflags": "+faststart"},
+        sound=(sound, SAMPLE_RATE),
+        tags=_TAGS,
+        time_base=Fraction(1, 512 * story.RATE),
+    )
+    identity = PictureWriter(
+        folder / f"{name}.truth.mkv",
+        size,
+        rate,
+        encoder="ffv1",
+        pixel_format="gray",
+        muxer="matroska",
+        options={"level": "3", "coder": "1", "context": "1", "g": "25"},
+    )
     with film, identity:
         for picture, ids, truth in frames:
             film.write(picture, len(heads) * 512)

@@ -18,7 +18,11 @@ NO_SCREEN = 2
 
 def _no_screen(kind: QtMsgType, context, message: str) -> None:
     if kind == QtMsgType.QtFatalMsg:
-        print("skiagraph: There is no screen to open the window on; start it in a desktop session, or use the other commands.", file=sys.stderr, flush=True)
+        print(
+            "skiagraph: There is no screen to open the window on; start it in a desktop session, or use the other commands.",
+            file=sys.stderr,
+            flush=True,
+        )
         os._exit(NO_SCREEN)
 
 
@@ -37,6 +41,7 @@ def run(files: list[str], *, demo: bool = False) -> int:
     application.setDesktopFileName("skiagraph")
     theme.apply(application)
     from skiagraph.desktop.window import MainWindow
+
     window = MainWindow()
     window.show()
     if files:

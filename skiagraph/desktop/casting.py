@@ -1,4 +1,5 @@
-"""Who is who, as asked for in the register: menus, merging, splitting, moving sightings, questions, decisions for many."""
+"""Who is who, as asked for in the register: menus, merging, splitting, moving sightings, questions, decisions for
+many."""
 
 from __future__ import annotations
 
@@ -18,18 +19,45 @@ from skiagraph.project.rows import outline_at
 from skiagraph.review.places import portrait_turns
 from skiagraph.review.register import Order, Show
 
-SHOW_WORD = {Show.EVERYBODY: "Everyone", Show.UNDECIDED: "Undecided", Show.COVERED: "Covered", Show.SHOWN: "Shown", Show.TO_LOOK_AT: "To look at",
-             Show.DOUBTFUL: "Doubtful", Show.DISMISSED: "Dismissed"}
+SHOW_WORD = {
+    Show.EVERYBODY: "Everyone",
+    Show.UNDECIDED: "Undecided",
+    Show.COVERED: "Covered",
+    Show.SHOWN: "Shown",
+    Show.TO_LOOK_AT: "To look at",
+    Show.DOUBTFUL: "Doubtful",
+    Show.DISMISSED: "Dismissed",
+}
 _DECIDING = {Decision.COVER: "cover {who}", Decision.SHOW: "show {who}", Decision.UNDECIDED: "leave {who} undecided"}
-ORDER_WORD = {Order.FIRST_SEEN: "First seen", Order.SCREEN_TIME: "Screen time", Order.FINDINGS: "Findings", Order.DECISION: "Decision", Order.NAME: "Name"}
+ORDER_WORD = {
+    Order.FIRST_SEEN: "First seen",
+    Order.SCREEN_TIME: "Screen time",
+    Order.FINDINGS: "Findings",
+    Order.DECISION: "Decision",
+    Order.NAME: "Name",
+}
 
 
 class Casting(QObject):
     """Asks the document for edits of the cast; holds how the register is filtered and sorted."""
 
-    def __init__(self, document: Document, session: Session, register: RegisterView, question: QuestionBar, portraits: Portraits, parent: QWidget):
+    def __init__(
+        self,
+        document: Document,
+        session: Session,
+        register: RegisterView,
+        question: QuestionBar,
+        portraits: Portraits,
+        parent: QWidget,
+    ):
         super().__init__(parent)
-        self._document, self._session, self._register, self._question, self._portraits = document, session, register, question, portraits
+        self._document, self._session, self._register, self._question, self._portraits = (
+            document,
+            session,
+            register,
+            question,
+            portraits,
+        )
         self._parent = parent
         self.show, self.order = Show.EVERYBODY, Order.FIRST_SEEN
         self.brief_s = 1.0
@@ -59,10 +87,20 @@ class Casting(QObject):
         self._document.edit("swap covered and shown", cast.invert)
 
     def cover_brief(self) -> None:
-        seconds, said = QInputDialog.getDouble(self._parent, tr("Cover everyone seen only briefly"), tr("Cover everyone who is seen for less than this many seconds:"), self.brief_s, 0.1, 600, 1)
+        seconds, said = QInputDialog.getDouble(
+            self._parent,
+            tr("Cover everyone seen only briefly"),
+            tr("Cover everyone who is seen for less than this many seconds:"),
+            self.brief_s,
+            0.1,
+            600,
+            1,
+        )
         if said:
             self.brief_s = seconds
-            self._document.edit(tr("cover everyone seen for less than {s} s", s=f"{seconds:g}"), cast.cover_brief, seconds)
+            self._document.edit(
+                tr("cover everyone seen for less than {s} s", s=f"{seconds:g}"), cast.cover_brief, seconds
+            )
 
     def dismiss(self, keys: list[str]) -> None:
         if keys:
@@ -85,13 +123,17 @@ class Casting(QObject):
     def split_here(self) -> None:
         subject, clip = self._session.subject, self._session.clip
         if subject and clip:
-            self._take_key("split person", lambda project: cast.split_at(project, subject.key, clip.key, self._session.frame))
+            self._take_key(
+                "split person", lambda project: cast.split_at(project, subject.key, clip.key, self._session.frame)
+            )
 
     def move_sighting(self, key: str, frame: int, to: str) -> None:
         """to: a subject's key, or empty for somebody new."""
         clip = self._session.clip
         if clip and to != key:
-            self._take_key("move sighting", lambda project: cast.move_sighting(project, key, clip.key, frame, to or None))
+            self._take_key(
+                "move sighting", lambda project: cast.move_sighting(project, key, clip.key, frame, to or None)
+            )
 
     def swap_from(self, key: str, other: str) -> None:
         """Exchange two people from the playhead on: they were taken for each other there."""
@@ -102,7 +144,9 @@ class Casting(QObject):
     def give_rest(self, key: str, to: str) -> None:
         clip = self._session.clip
         if clip:
-            self._take_key("give the rest", lambda project: cast.give_rest(project, key, clip.key, self._session.frame, to))
+            self._take_key(
+                "give the rest", lambda project: cast.give_rest(project, key, clip.key, self._session.frame, to)
+            )
 
     def swap_selected(self) -> None:
         keys = self._session.selected
@@ -161,12 +205,30 @@ class Casting(QObject):
         menu.addAction(tr("Dismiss: not a person"), lambda: self.dismiss(self._session.selected))
         menu.addSeparator()
         menu.addAction(tr("Rename …"), lambda: self._register.edit_name(key))
-        menu.addAction(tr("Use this frame as the portrait"), self.choose_portrait).setEnabled(clip is not None and sighting_at(subject, clip.key, self._session.frame) is not None)
+        menu.addAction(tr("Use this frame as the portrait"), self.choose_portrait).setEnabled(
+            clip is not None and sighting_at(subject, clip.key, self._session.frame) is not None
+        )
         menu.addSeparator()
-        menu.addAction(tr("Merge {n} selected into {name}", n=len(selected) - 1, name=subject.name) if len(selected) > 1 else tr("Merge the selected into this person"), self.merge_selected).setEnabled(len(selected) > 1)
+        menu.addAction(
+            tr("Merge {n} selected into {name}", n=len(selected) - 1, name=subject.name)
+            if len(selected) > 1
+            else tr("Merge the selected into this person"),
+            self.merge_selected,
+        ).setEnabled(len(selected) > 1)
         menu.addAction(tr("Split at the playhead"), self.split_here)
-        here = [s for s in project.subjects if s.key != key and not s.dismissed and s.of.hides and clip is not None and any(g.last >= self._session.frame for g in s.in_clip(clip.key))]
-        swap, rest = menu.addMenu(tr("Swap from the playhead on with")), menu.addMenu(tr("Give the rest from the playhead on to"))
+        here = [
+            s
+            for s in project.subjects
+            if s.key != key
+            and not s.dismissed
+            and s.of.hides
+            and clip is not None
+            and any(g.last >= self._session.frame for g in s.in_clip(clip.key))
+        ]
+        swap, rest = (
+            menu.addMenu(tr("Swap from the playhead on with")),
+            menu.addMenu(tr("Give the rest from the playhead on to")),
+        )
         for inner, do in ((swap, self.swap_from), (rest, self.give_rest)):
             inner.setEnabled(bool(here))
             for other in here:
@@ -179,15 +241,24 @@ class Casting(QObject):
         for other in project.subjects:
             if other.key != key and not other.dismissed:
                 give.addAction(other.name, lambda k=other.key: self.move_sighting(key, frame, k))
-        menu.addAction(tr("Remove this sighting"), lambda: self._document.edit("remove sighting", outlines.remove_sighting, key, clip.key, frame)).setEnabled(seen)
+        menu.addAction(
+            tr("Remove this sighting"),
+            lambda: self._document.edit("remove sighting", outlines.remove_sighting, key, clip.key, frame),
+        ).setEnabled(seen)
         menu.addSeparator()
-        menu.addAction(tr("Remove from register"), lambda: self._document.edit("remove from register", edits.remove_subjects, self._session.selected))
+        menu.addAction(
+            tr("Remove from register"),
+            lambda: self._document.edit("remove from register", edits.remove_subjects, self._session.selected),
+        )
         menu.popup(place)
 
     def list_menu(self, place: QPoint) -> None:
         """Whom the register lists, and in what order."""
         menu = QMenu(self._parent)
-        for words, now, choose in ((SHOW_WORD, self.show, self._choose_show), (ORDER_WORD, self.order, self._choose_order)):
+        for words, now, choose in (
+            (SHOW_WORD, self.show, self._choose_show),
+            (ORDER_WORD, self.order, self._choose_order),
+        ):
             menu.addSection(tr("List") if words is SHOW_WORD else tr("Sorted by"))
             for value, word in words.items():
                 action = menu.addAction(tr(word), lambda v=value, c=choose: c(v))
@@ -200,12 +271,17 @@ class Casting(QObject):
         project = self._document.project
         menu = QMenu(self._parent)
         menu.addAction(tr("Cover everyone"), self.cover_all)
-        menu.addAction(tr("Show everyone except the selected"), self.show_all_but).setEnabled(bool(self._session.selected))
+        menu.addAction(tr("Show everyone except the selected"), self.show_all_but).setEnabled(
+            bool(self._session.selected)
+        )
         menu.addAction(tr("Cover everyone seen only briefly …"), self.cover_brief)
         menu.addAction(tr("Swap covered and shown"), self.invert)
         menu.addSeparator()
         doubtful = sum(s.doubtful and not s.dismissed for s in project.subjects)
-        menu.addAction(tr("Dismiss all {n} doubtful", n=doubtful) if doubtful > 1 else tr("Dismiss the doubtful one"), self.dismiss_doubtful).setEnabled(doubtful > 0)
+        menu.addAction(
+            tr("Dismiss all {n} doubtful", n=doubtful) if doubtful > 1 else tr("Dismiss the doubtful one"),
+            self.dismiss_doubtful,
+        ).setEnabled(doubtful > 0)
         later = any(n.answer == Answer.LATER for n in project.likenesses)
         menu.addAction(tr("Ask the postponed questions again"), self.ask_again).setEnabled(later)
         menu.popup(place)

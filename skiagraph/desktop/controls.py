@@ -7,8 +7,22 @@ from functools import lru_cache
 
 from PySide6.QtCore import QEvent, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QIcon, QImage, QPainter, QPainterPath
-from PySide6.QtWidgets import (QButtonGroup, QCheckBox, QComboBox, QDoubleSpinBox, QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QSlider, QToolButton,
-                               QVBoxLayout, QWidget)
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QSlider,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from skiagraph.desktop.theme import CONTROL, GRID, WELL, asset_folder
 from skiagraph.desktop.words import tr
@@ -21,7 +35,11 @@ class KeepsKeys:
     KEYS = frozenset({Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown})
 
     def event(self, event) -> bool:
-        if event.type() == QEvent.Type.ShortcutOverride and event.key() in self.KEYS and event.modifiers() in (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.KeypadModifier):
+        if (
+            event.type() == QEvent.Type.ShortcutOverride
+            and event.key() in self.KEYS
+            and event.modifiers() in (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.KeypadModifier)
+        ):
             event.accept()
             return True
         return super().event(event)
@@ -184,7 +202,9 @@ class Choice(QWidget):
 
     chosen = Signal(object)
 
-    def __init__(self, entries: list[tuple[object, str, str]], kinds: list[str] | None = None, parent: QWidget | None = None):
+    def __init__(
+        self, entries: list[tuple[object, str, str]], kinds: list[str] | None = None, parent: QWidget | None = None
+    ):
         """entries: (value, text, tooltip) each; kinds: style of each button, otherwise a plain segment."""
         super().__init__(parent)
         row = QHBoxLayout(self)
@@ -273,8 +293,18 @@ class SliderField(QWidget):
     moved = Signal(float)
     settled = Signal(float)
 
-    def __init__(self, label: str, low: float, high: float, step: float, default: float, suffix: str = "", decimals: int = 0, tip: str = "",
-                 parent: QWidget | None = None):
+    def __init__(
+        self,
+        label: str,
+        low: float,
+        high: float,
+        step: float,
+        default: float,
+        suffix: str = "",
+        decimals: int = 0,
+        tip: str = "",
+        parent: QWidget | None = None,
+    ):
         super().__init__(parent)
         self._low, self._step, self._default = low, step, default
         row = QHBoxLayout(self)
@@ -293,7 +323,11 @@ class SliderField(QWidget):
         self.field.setFixedWidth(76)
         self.field.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.field.setKeyboardTracking(False)
-        note = tr("{tip} Double-click the slider to go back to {default}.", tip=tr(tip), default=f"{default:.{decimals}f}{suffix}")
+        note = tr(
+            "{tip} Double-click the slider to go back to {default}.",
+            tip=tr(tip),
+            default=f"{default:.{decimals}f}{suffix}",
+        )
         for widget in (name, self.slider, self.field):
             widget.setToolTip(note)
             row.addWidget(widget, 1 if widget is self.slider else 0)
@@ -357,7 +391,12 @@ class RoundedPicture(QWidget):
         if self._image is not None:
             painter.setClipPath(path)
             size = self._image.size().scaled(self.size(), Qt.AspectRatioMode.KeepAspectRatio)
-            painter.drawImage(QRectF((self.width() - size.width()) / 2, (self.height() - size.height()) / 2, size.width(), size.height()), self._image)
+            painter.drawImage(
+                QRectF(
+                    (self.width() - size.width()) / 2, (self.height() - size.height()) / 2, size.width(), size.height()
+                ),
+                self._image,
+            )
 
 
 class Notice(QFrame):

@@ -60,10 +60,14 @@ class ParameterControls(QWidget):
 
     def _make(self, p: Parameter) -> QWidget:
         if p.form == "number":
-            slider = SliderField(tr(p.title), p.low, p.high, p.step, p.default * p.scale, tr(p.unit), p.decimals, tr(p.tip))
+            slider = SliderField(
+                tr(p.title), p.low, p.high, p.step, p.default * p.scale, tr(p.unit), p.decimals, tr(p.tip)
+            )
             slider.moved.connect(lambda v: self.moved.emit(p.name, self._number(p, v)))
             slider.settled.connect(lambda v: self.settled.emit(p.name, self._number(p, v)))
-            self._shows[p.name] = lambda value: None if slider.slider.isSliderDown() else slider.set_value(value * p.scale)
+            self._shows[p.name] = lambda value: (
+                None if slider.slider.isSliderDown() else slider.set_value(value * p.scale)
+            )
             return slider
         if p.form == "choice":
             pick = Pick([(value, word, p.tip) for value, word in p.options], p.title)
@@ -77,7 +81,13 @@ class ParameterControls(QWidget):
             field.setAccessibleName(tr(p.title))
             field.setMaxLength(500)
             field.textEdited.connect(lambda text: self.moved.emit(p.name, text))
-            field.editingFinished.connect(lambda: self._value is not None and getattr(self._value, p.name) != field.text() and self.settled.emit(p.name, field.text()))
+            field.editingFinished.connect(
+                lambda: (
+                    self._value is not None
+                    and getattr(self._value, p.name) != field.text()
+                    and self.settled.emit(p.name, field.text())
+                )
+            )
             self._shows[p.name] = lambda value: None if field.hasFocus() else field.setText(value)
             return self._named(p, field)
         button = push_button("", "", p.tip)
@@ -86,7 +96,11 @@ class ParameterControls(QWidget):
             self._shows[p.name] = lambda value: _show_colour(button, value)
         else:
             button.clicked.connect(lambda: self._pick_file(p))
-            self._shows[p.name] = lambda value: button.setText(button.fontMetrics().elidedText(Path(value).name if value else tr("Choose …"), Qt.TextElideMode.ElideMiddle, 168))
+            self._shows[p.name] = lambda value: button.setText(
+                button.fontMetrics().elidedText(
+                    Path(value).name if value else tr("Choose …"), Qt.TextElideMode.ElideMiddle, 168
+                )
+            )
         return self._named(p, button)
 
     def _covers(self, p: Parameter) -> QWidget:
@@ -96,7 +110,11 @@ class ParameterControls(QWidget):
         grid.setContentsMargins(0, 0, 0, 0)
         checks = {tag: QCheckBox(tr(kind.word)) for tag, kind in Cover.kinds.items() if kind().hides_alone}
         for n, (tag, check) in enumerate(checks.items()):
-            check.clicked.connect(lambda: self.settled.emit(p.name, tuple(t for t, c in checks.items() if c.isChecked()) or getattr(self._value, p.name)))
+            check.clicked.connect(
+                lambda: self.settled.emit(
+                    p.name, tuple(t for t, c in checks.items() if c.isChecked()) or getattr(self._value, p.name)
+                )
+            )
             grid.addWidget(check, n // 3, n % 3)
         self._shows[p.name] = lambda value: [check.setChecked(tag in value) for tag, check in checks.items()]
         return box
@@ -122,7 +140,12 @@ class ParameterControls(QWidget):
 
     def _pick_file(self, p: Parameter) -> None:
         now = getattr(self._value, p.name)
-        name, _ = QFileDialog.getOpenFileName(self, tr(p.tip), str(Path(now).parent) if now else str(Path.home()), tr("Pictures and short films ({kinds})", kinds=PICTURES))
+        name, _ = QFileDialog.getOpenFileName(
+            self,
+            tr(p.tip),
+            str(Path(now).parent) if now else str(Path.home()),
+            tr("Pictures and short films ({kinds})", kinds=PICTURES),
+        )
         if name:
             self.settled.emit(p.name, name)
 
@@ -130,7 +153,9 @@ class ParameterControls(QWidget):
 def _show_colour(button: QPushButton, colour: tuple[int, int, int]) -> None:
     code = "#" + "".join(f"{part:02x}" for part in colour)
     button.setText(code)
-    button.setStyleSheet(f"background: {code}; color: {'#191716' if sum(colour) > 380 else '#E9E3D9'}; border: 1px solid #3A3633;")
+    button.setStyleSheet(
+        f"background: {code}; color: {'#191716' if sum(colour) > 380 else '#E9E3D9'}; border: 1px solid #3A3633;"
+    )
 
 
 class CoverControls(QWidget):
@@ -239,7 +264,9 @@ class CoverControls(QWidget):
         self._settle(replace(self._style, covers=(*self._style.covers, Cover.kinds["blur" if words else "caption"]())))
 
     def _drop_cover(self) -> None:
-        self._settle(replace(self._style, covers=(*self._style.covers[:self._at], *self._style.covers[self._at + 1:])))
+        self._settle(
+            replace(self._style, covers=(*self._style.covers[: self._at], *self._style.covers[self._at + 1 :]))
+        )
 
     def _settle(self, style: Style) -> None:
         self.settled.emit(style)

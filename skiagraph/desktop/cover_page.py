@@ -70,7 +70,9 @@ class CoverPage(QWidget):
         self.player.other_side = self.looks.other_side
         # What the register lists is painted until it is filled anew, also when another project is current already.
         self._listed = document.project
-        self.register.set_faces(lambda subject: portraits.face(self._listed, subject.portrait, portrait_turns(self._listed, subject)))
+        self.register.set_faces(
+            lambda subject: portraits.face(self._listed, subject.portrait, portrait_turns(self._listed, subject))
+        )
         self._size = (1280, 720)
         self._asked = self._shown = 0
         self._build()
@@ -146,10 +148,24 @@ class CoverPage(QWidget):
         register.sought.connect(self.seek)
         register.decided.connect(self.casting.decide)
         register.renamed.connect(self._rename)
-        register.keyframeMoved.connect(lambda key, a, b: document.edit("move keyframe", outlines.move_keyframe, key, session.clip.key, a, b))
+        register.keyframeMoved.connect(
+            lambda key, a, b: document.edit("move keyframe", outlines.move_keyframe, key, session.clip.key, a, b)
+        )
         register.endDragged.connect(self._end_dragged)
-        register.repairPulled.connect(lambda key, frame, before, after: document.edit("change the extent of a correction", outlines.set_repair_extent, key, session.clip.key, frame, before, after))
-        register.markerMoved.connect(lambda a, b: document.edit("move marker", edits.move_marker, session.clip.key, a, b))
+        register.repairPulled.connect(
+            lambda key, frame, before, after: document.edit(
+                "change the extent of a correction",
+                outlines.set_repair_extent,
+                key,
+                session.clip.key,
+                frame,
+                before,
+                after,
+            )
+        )
+        register.markerMoved.connect(
+            lambda a, b: document.edit("move marker", edits.move_marker, session.clip.key, a, b)
+        )
         register.spanChanged.connect(self._show_span)
         self.voice_row.zoomed.connect(register.wheelEvent)
         self.voice.sought.connect(self.seek)
@@ -295,7 +311,9 @@ class CoverPage(QWidget):
             self.document.edit("rename", edits.rename, key, name)
 
     def _end_dragged(self, key: str, inside: int, first: int, last: int) -> None:
-        self.document.edit("change the ends of a sighting", outlines.trim_sighting, key, self.session.clip.key, inside, first, last)
+        self.document.edit(
+            "change the ends of a sighting", outlines.trim_sighting, key, self.session.clip.key, inside, first, last
+        )
 
     def _style_tried(self) -> None:
         self._ask_picture()
@@ -307,7 +325,9 @@ class CoverPage(QWidget):
     def _project_changed(self) -> None:
         self.hand.drop_trial()
         project = self.document.project
-        self.transport.set_clips([(c.key, c.path.name) for c in project.clips], self.session.clip.key if self.session.clip else "")
+        self.transport.set_clips(
+            [(c.key, c.path.name) for c in project.clips], self.session.clip.key if self.session.clip else ""
+        )
         self._clip_shape()
         self._refresh_register()
         self._refresh_inspector()
@@ -316,7 +336,10 @@ class CoverPage(QWidget):
         self._ask_picture()
 
     def _clip_changed(self) -> None:
-        self.transport.set_clips([(c.key, c.path.name) for c in self.document.project.clips], self.session.clip.key if self.session.clip else "")
+        self.transport.set_clips(
+            [(c.key, c.path.name) for c in self.document.project.clips],
+            self.session.clip.key if self.session.clip else "",
+        )
         self._clip_shape()
         self.hand.source = None
         self.picture.set_picture(None)
@@ -375,7 +398,16 @@ class CoverPage(QWidget):
     def _ask_picture(self) -> None:
         clip = self.session.clip
         if clip is not None and not self.player.speed and self.isVisible():
-            self._asked = self.server.ask(Wish(self.hand.project, clip.key, self.session.frame, self.session.view, *self._size, other=self.looks.other_side(self.hand.project) if self.session.view == View.SPLIT else None))
+            self._asked = self.server.ask(
+                Wish(
+                    self.hand.project,
+                    clip.key,
+                    self.session.frame,
+                    self.session.view,
+                    *self._size,
+                    other=self.looks.other_side(self.hand.project) if self.session.view == View.SPLIT else None,
+                )
+            )
 
     def showEvent(self, event) -> None:
         super().showEvent(event)
@@ -385,7 +417,12 @@ class CoverPage(QWidget):
         """Show a still, unless a newer one was shown already, or it is of another clip or view than what is looked at
         now."""
         wish, clip = picture.wish, self.session.clip
-        if self.player.speed or clip is None or (wish.clip, wish.view) != (clip.key, self.session.view) or wish.number < self._shown:
+        if (
+            self.player.speed
+            or clip is None
+            or (wish.clip, wish.view) != (clip.key, self.session.view)
+            or wish.number < self._shown
+        ):
             return
         self._shown = wish.number
         self.hand.source = picture.grey
@@ -402,7 +439,9 @@ class CoverPage(QWidget):
         # While something is followed its lane grows with it.
         clip, project = self.session.clip, self.hand.project
         if clip is None:
-            self.register.set_content(None, [], {}, np.zeros(1, np.uint8), "", "Everyone found will be listed here once a clip is scanned.")
+            self.register.set_content(
+                None, [], {}, np.zeros(1, np.uint8), "", "Everyone found will be listed here once a clip is scanned."
+            )
             return
         waiting = self.document.waiting
         self._listed = project
@@ -414,7 +453,18 @@ class CoverPage(QWidget):
         fronts = sum(not s.of.hides for s in subjects)
         people = sum(not s.doubtful for s in subjects) - things - fronts
         doubtful = len(subjects) - people - things - fronts
-        note = " · ".join([*([counted(people, "1 person", "{n} people")] if people or not things else []), *([counted(things, "1 thing", "{n} things")] if things else []), *([tr("{n} doubtful", n=doubtful)] if doubtful else []), tr("{n} to look at", n=count)]) if subjects else ""
+        note = (
+            " · ".join(
+                [
+                    *([counted(people, "1 person", "{n} people")] if people or not things else []),
+                    *([counted(things, "1 thing", "{n} things")] if things else []),
+                    *([tr("{n} doubtful", n=doubtful)] if doubtful else []),
+                    tr("{n} to look at", n=count),
+                ]
+            )
+            if subjects
+            else ""
+        )
         if self.document.scanning == clip.key:
             empty = "This clip is being scanned. Everyone found appears here."
         elif project.scan_of(clip.key):
@@ -434,7 +484,17 @@ class CoverPage(QWidget):
             self.inspector.show_subject(None, "", project.style, False)
             return
         times, seconds, first = seen_summary(project, subject, clip)
-        facts = counted(times, "Seen once · {s} s · first at {at}", "Seen {n} times · {s} s · first at {at}", s=f"{seconds:.1f}", at=clip.at(first)) if times else tr("Not seen in this clip")
+        facts = (
+            counted(
+                times,
+                "Seen once · {s} s · first at {at}",
+                "Seen {n} times · {s} s · first at {at}",
+                s=f"{seconds:.1f}",
+                at=clip.at(first),
+            )
+            if times
+            else tr("Not seen in this clip")
+        )
         elsewhere = [c.path.name for c in project.clips if c.key != clip.key and subject.in_clip(c.key)]
         if elsewhere:
             facts += tr(" · also in {clips}", clips=", ".join(elsewhere))
@@ -444,9 +504,15 @@ class CoverPage(QWidget):
             facts += ". " + tr("Hardly a face: cover it, or dismiss it if it is no person.")
         elif subject.sure < 0.995 and len(subject.sightings) > 1:
             facts += " · " + tr("one person, {share} sure", share=percent(subject.sure))
-        fronts = [(s.key, s.name) for s in project.subjects if not s.of.hides and s.of.is_before(subject.key) and s.in_clip(clip.key)]
+        fronts = [
+            (s.key, s.name)
+            for s in project.subjects
+            if not s.of.hides and s.of.is_before(subject.key) and s.in_clip(clip.key)
+        ]
         others = [(s.key, s.name) for s in project.subjects if s.of.hides and not s.dismissed and s.in_clip(clip.key)]
-        self.inspector.show_subject(subject, facts, project.style_of(subject), subject.style is not None, fronts, others, self.looks.state())
+        self.inspector.show_subject(
+            subject, facts, project.style_of(subject), subject.style is not None, fronts, others, self.looks.state()
+        )
         self._refresh_place()
 
     def _refresh_place(self, moved: bool = False) -> None:
@@ -462,7 +528,13 @@ class CoverPage(QWidget):
         outline = outline_at(project, sighting, frame)
         marks = sighting.marks()
         put_right = any(r.frame == frame for r in sighting.repairs)
-        how = tr("Corrected at this frame" if put_right else "Keyframe" if frame in marks else _ORIGIN_WORD[ORIGIN_NAMES[outline.origin]])
+        how = tr(
+            "Corrected at this frame"
+            if put_right
+            else "Keyframe"
+            if frame in marks
+            else _ORIGIN_WORD[ORIGIN_NAMES[outline.origin]]
+        )
         text = how if frame in marks else tr("{how}, {share} sure", how=how, share=percent(outline.confidence))
         text += tr(" · {n} by hand", n=len(marks)) if marks else ""
         between = keyframe_before(sighting, frame)
@@ -482,8 +554,16 @@ class CoverPage(QWidget):
             sighting = sighting_at(subject, clip.key, frame)
             if sighting is None:
                 continue
-            seen.append(Seen(subject.key, subject.name, outline_at(project, sighting, frame), cover_outline(project, sighting, frame, project.style_of(subject)), subject.is_covered,
-                             not subject.of.hides))
+            seen.append(
+                Seen(
+                    subject.key,
+                    subject.name,
+                    outline_at(project, sighting, frame),
+                    cover_outline(project, sighting, frame, project.style_of(subject)),
+                    subject.is_covered,
+                    not subject.of.hides,
+                )
+            )
             if selected is not None and subject.key == selected.key:
                 way = Way(way_of(project, sighting, frame), sighting.marks(), frame)
         self.picture.set_outlines(seen, selected.key if selected else "", way, self.hand.ghost())
@@ -494,7 +574,11 @@ class CoverPage(QWidget):
 
     def _show_span(self) -> None:
         first, last = self.register.span
-        self.voice_row.set_span(self.voice.time_of(first), self.voice.time_of(last), self.register.width() - self.register.viewport().width())
+        self.voice_row.set_span(
+            self.voice.time_of(first),
+            self.voice.time_of(last),
+            self.register.width() - self.register.viewport().width(),
+        )
 
     def _sound_known(self) -> None:
         """The clip's sound is read now, or another track is heard."""
@@ -505,4 +589,3 @@ class CoverPage(QWidget):
     def close_workers(self) -> None:
         self.player.set_speed(0)
         self.server.close()
-

@@ -27,7 +27,9 @@ class CoverWork(QObject):
     tried = Signal()
     said = Signal(str)
 
-    def __init__(self, document: Document, session: Session, panel: Inspector, hand: HandWork, parent: QObject | None = None):
+    def __init__(
+        self, document: Document, session: Session, panel: Inspector, hand: HandWork, parent: QObject | None = None
+    ):
         super().__init__(parent)
         self._document, self._session, self._panel, self._hand = document, session, panel, hand
         # What was measured: by clip and subject, with the style and the sightings it holds for.
@@ -50,7 +52,10 @@ class CoverWork(QObject):
         style = project.style_of(subject)
         if sighting is None or not sighting.levels:
             return style
-        return replace(style_at(project, subject, sighting, frame), margin=max(0.0, style.margin + float(sighting.level_at(frame)[0])))
+        return replace(
+            style_at(project, subject, sighting, frame),
+            margin=max(0.0, style.margin + float(sighting.level_at(frame)[0])),
+        )
 
     def make_safe(self) -> None:
         """The weakest cover that is safe, as far as changes reach."""
@@ -90,7 +95,9 @@ class CoverWork(QObject):
             self._panel.meter.show_none()
             self._panel.show_safety()
             return
-        self._panel.meter.show_strength(self.style_here(project), face or None, known if state == self._state(project, subject.key) else None)
+        self._panel.meter.show_strength(
+            self.style_here(project), face or None, known if state == self._state(project, subject.key) else None
+        )
         self._panel.show_safety()
 
     def _state(self, project: Project, key: str) -> object:
@@ -125,7 +132,11 @@ class CoverWork(QObject):
         """A project with the selected covered so at this frame, and as far as the reach of the cover says."""
         subject, sighting = self._session.subject, self._hand.sighting()
         reach = self._panel.cover_reach.value() if sighting else Reach.ALL
-        return project if style == self.style_here(project) else levels.set_style_at(project, subject.key, self._session.clip.key, self._session.frame, style, reach)
+        return (
+            project
+            if style == self.style_here(project)
+            else levels.set_style_at(project, subject.key, self._session.clip.key, self._session.frame, style, reach)
+        )
 
     def _for_all(self) -> None:
         subject = self._session.subject

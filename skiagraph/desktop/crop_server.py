@@ -51,7 +51,9 @@ class CropServer(QObject):
         self._digests: dict[Crop, str] = {}
         self._told: set[str] = set()
         # Each thread has readers of its own: one that fills up as the clip goes, one that jumps.
-        self._threads = [threading.Thread(target=self._work, args=(jumps,), name="crops", daemon=True) for jumps in (True, False)]
+        self._threads = [
+            threading.Thread(target=self._work, args=(jumps,), name="crops", daemon=True) for jumps in (True, False)
+        ]
         for thread in self._threads:
             thread.start()
 
@@ -84,7 +86,9 @@ class CropServer(QObject):
         key = self._key(crop)
         image = self._images.get(key)
         if image is None and (jpeg := self._jpegs.get(key)):
-            image = self._images[key] = image_of(cv2.cvtColor(cv2.imdecode(np.frombuffer(jpeg, np.uint8), cv2.IMREAD_COLOR), cv2.COLOR_BGR2RGB))
+            image = self._images[key] = image_of(
+                cv2.cvtColor(cv2.imdecode(np.frombuffer(jpeg, np.uint8), cv2.IMREAD_COLOR), cv2.COLOR_BGR2RGB)
+            )
             while len(self._images) > PAINTED:
                 self._images.popitem(last=False)
         return image
@@ -144,7 +148,8 @@ class CropServer(QObject):
             reader.close()
 
     def _next(self, jumps: bool) -> tuple[Crop, Project, bool] | None:
-        """What a thread does next: the one that jumps plays, and makes what is seen; the other goes through the clip."""
+        """What a thread does next: the one that jumps plays, and makes what is seen; the other goes through the
+        clip."""
         if jumps and self._play is not None:
             return self._play, self._project, True
         wanted = self._seen if jumps else self._others
@@ -158,9 +163,13 @@ class CropServer(QObject):
     def _keep(self, crop: Crop, project: Project, rgb: np.ndarray | None) -> None:
         jpeg = None
         if rgb is not None:
-            jpeg = cv2.imencode(".jpg", cv2.cvtColor(rgb, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, QUALITY])[1].tobytes()
+            jpeg = cv2.imencode(".jpg", cv2.cvtColor(rgb, cv2.COLOR_RGB2BGR), [cv2.IMWRITE_JPEG_QUALITY, QUALITY])[
+                1
+            ].tobytes()
         with self._wake:
-            if project is not self._project and (project.decisions is not self._project.decisions or project.evidence is not self._project.evidence):
+            if project is not self._project and (
+                project.decisions is not self._project.decisions or project.evidence is not self._project.evidence
+            ):
                 # Made for a project that has changed meanwhile: it may look otherwise now.
                 return
             key = self._key(crop)

@@ -82,7 +82,11 @@ class Document(QObject):
     def project(self) -> Project:
         """What is shown and edited: the project, and while a scan runs with what that has found so far."""
         running = self._running
-        if running is None or running.result is None or running.arrival.clip not in self._history.project.decisions.clips:
+        if (
+            running is None
+            or running.result is None
+            or running.arrival.clip not in self._history.project.decisions.clips
+        ):
             return self._history.project
         if running.view is None:
             base = self._history.project
@@ -243,7 +247,8 @@ class Document(QObject):
             self._announce()
 
     def end_scan(self, result: ScanResult, gallery: Gallery | None) -> Report:
-        """The running scan is done: its result becomes evidence, and the decisions of all steps are carried over to it."""
+        """The running scan is done: its result becomes evidence, and the decisions of all steps are carried over to
+        it."""
         running, self._running = self._running, None
         return self._arrived(running.arrival, result, gallery)
 
@@ -301,7 +306,10 @@ class Document(QObject):
     def add_proof(self, proof: Proof) -> None:
         """The check of an exported file; its findings stay until the file is checked again, or another is made of the
         clip in its place."""
-        self.proofs = [*(p for p in self.proofs if (p.clip, p.version, p.span) != (proof.clip, proof.version, proof.span)), proof]
+        self.proofs = [
+            *(p for p in self.proofs if (p.clip, p.version, p.span) != (proof.clip, proof.version, proof.span)),
+            proof,
+        ]
         self._check_timer.start()
 
     def take_sweep(self, sweep: Sweep) -> None:
@@ -344,7 +352,9 @@ class Document(QObject):
     def _on_check_failed(self, project: Project, token: object) -> None:
         """Old findings must not stay on display as if they were of the present state."""
         if token is self.token:
-            self.findings = self.waiting = [Finding(c.key, "", Reason.CHECK_FAILED, 0, c.frames - 1, 0.0, 0) for c in project.clips]
+            self.findings = self.waiting = [
+                Finding(c.key, "", Reason.CHECK_FAILED, 0, c.frames - 1, 0.0, 0) for c in project.clips
+            ]
             self.findingsChanged.emit()
 
     def _on_check_ended(self) -> None:

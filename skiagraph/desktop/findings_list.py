@@ -57,7 +57,9 @@ class FindingsModel(QAbstractItemModel):
         return 1
 
     def flags(self, index: QModelIndex) -> Qt.ItemFlag:
-        return Qt.ItemFlag.ItemIsEnabled | (Qt.ItemFlag.ItemIsSelectable if self.row_at(index) is not None else Qt.ItemFlag.NoItemFlags)
+        return Qt.ItemFlag.ItemIsEnabled | (
+            Qt.ItemFlag.ItemIsSelectable if self.row_at(index) is not None else Qt.ItemFlag.NoItemFlags
+        )
 
     def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole):
         row = self.row_at(index)
@@ -69,7 +71,9 @@ class FindingsModel(QAbstractItemModel):
 
     def row_at(self, index: QModelIndex) -> Listed | None:
         """The finding at an index; None for a group."""
-        return self._groups[index.internalId() - 1].rows[index.row()] if index.isValid() and index.internalId() else None
+        return (
+            self._groups[index.internalId() - 1].rows[index.row()] if index.isValid() and index.internalId() else None
+        )
 
     def group_at(self, index: QModelIndex) -> Group:
         return self._groups[index.row()]
@@ -109,7 +113,11 @@ class _RowPainter(QStyledItemDelegate):
             painter.setFont(theme.font(12))
             painter.setPen(QColor(theme.QUIET))
             mark = "▾" if option.state & QStyle.StateFlag.State_Open else "▸"
-            painter.drawText(option.rect.adjusted(4, 4, -4, 0), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, f"{mark}  {tr(group.title)}  ·  {len(group.rows)}")
+            painter.drawText(
+                option.rect.adjusted(4, 4, -4, 0),
+                Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft,
+                f"{mark}  {tr(group.title)}  ·  {len(group.rows)}",
+            )
         else:
             self._paint_row(painter, option, model, row)
         painter.restore()
@@ -119,7 +127,15 @@ class _RowPainter(QStyledItemDelegate):
         selected = bool(option.state & QStyle.StateFlag.State_Selected)
         colour = QColor(theme.FAINT if row.answer else theme.MADDER if finding.is_exposing else theme.OCHRE)
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(theme.ASH if selected else theme.RAISED if option.state & QStyle.StateFlag.State_MouseOver else theme.SOOT))
+        painter.setBrush(
+            QColor(
+                theme.ASH
+                if selected
+                else theme.RAISED
+                if option.state & QStyle.StateFlag.State_MouseOver
+                else theme.SOOT
+            )
+        )
         painter.drawRoundedRect(rect, 4, 4)
         painter.setBrush(colour)
         painter.drawRect(rect.left(), rect.top() + 3, 3, rect.height() - 6)
@@ -133,13 +149,31 @@ class _RowPainter(QStyledItemDelegate):
         wide = metrics.horizontalAdvance(when)
         top = QRect(inner.left(), inner.top(), inner.width() - wide - 8, 15)
         name = project.subject(finding.subject).name if finding.subject else clip.path.name
-        title = tr(finding.kind.word) + (" · " + tr("accepted by {by}", by=row.answer.by) if row.answer else " · " + tr("changed since it was accepted") if row.again else "")
-        painter.drawText(top, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, metrics.elidedText(f"{title}  ·  {name}", Qt.TextElideMode.ElideRight, top.width()))
+        title = tr(finding.kind.word) + (
+            " · " + tr("accepted by {by}", by=row.answer.by)
+            if row.answer
+            else " · " + tr("changed since it was accepted")
+            if row.again
+            else ""
+        )
+        painter.drawText(
+            top,
+            Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter,
+            metrics.elidedText(f"{title}  ·  {name}", Qt.TextElideMode.ElideRight, top.width()),
+        )
         painter.setPen(QColor(theme.QUIET))
-        painter.drawText(QRect(inner.right() - wide, inner.top(), wide + 1, 15), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, when)
+        painter.drawText(
+            QRect(inner.right() - wide, inner.top(), wide + 1, 15),
+            Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+            when,
+        )
         painter.setPen(QColor(theme.QUIET if row.answer else theme.PAPER))
         words = QRect(inner.left(), inner.top() + 16, inner.width(), 32)
-        painter.drawText(words, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap, _two_lines(painter, model.sentence_of(finding), words.width()))
+        painter.drawText(
+            words,
+            Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap,
+            _two_lines(painter, model.sentence_of(finding), words.width()),
+        )
 
 
 def _two_lines(painter: QPainter, text: str, width: int) -> str:
@@ -155,7 +189,15 @@ class FindingsList(KeepsKeys, QTreeView):
     something to whoever shows the list. Arrows, Page Up and Page Down go, Enter goes to the frame."""
 
     LETTERS = {Qt.Key.Key_E: "E", Qt.Key.Key_M: "M", Qt.Key.Key_P: "P"}
-    KEYS = KeepsKeys.KEYS | {Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Home, Qt.Key.Key_End, Qt.Key.Key_Return, Qt.Key.Key_Enter, *LETTERS}
+    KEYS = KeepsKeys.KEYS | {
+        Qt.Key.Key_Left,
+        Qt.Key.Key_Right,
+        Qt.Key.Key_Home,
+        Qt.Key.Key_End,
+        Qt.Key.Key_Return,
+        Qt.Key.Key_Enter,
+        *LETTERS,
+    }
     keyed = Signal(str)
     chosen = Signal()
     lookWanted = Signal(object)
@@ -170,7 +212,9 @@ class FindingsList(KeepsKeys, QTreeView):
         self.setRootIsDecorated(False)
         self.setMouseTracking(True)
         self.setFrameShape(QTreeView.Shape.NoFrame)
-        self.setStyleSheet("QTreeView { background: transparent; border: none; } QTreeView::branch { background: transparent; }")
+        self.setStyleSheet(
+            "QTreeView { background: transparent; border: none; } QTreeView::branch { background: transparent; }"
+        )
         self.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -199,7 +243,9 @@ class FindingsList(KeepsKeys, QTreeView):
         return [row.finding for index in rows if (row := self.rows.row_at(index)) is not None]
 
     def selected_rows(self) -> list[Listed]:
-        return [row for index in self.selectionModel().selectedIndexes() if (row := self.rows.row_at(index)) is not None]
+        return [
+            row for index in self.selectionModel().selectedIndexes() if (row := self.rows.row_at(index)) is not None
+        ]
 
     def select_first(self) -> None:
         """Select the first finding where none is."""
@@ -220,8 +266,16 @@ class FindingsList(KeepsKeys, QTreeView):
             return
         super().keyPressEvent(event)
         # A group's head cannot be selected: the arrows go past it.
-        if event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down) and self.currentIndex().isValid() and not self.currentIndex().internalId():
-            index = self.indexBelow(self.currentIndex()) if event.key() == Qt.Key.Key_Down else self.indexAbove(self.currentIndex())
+        if (
+            event.key() in (Qt.Key.Key_Up, Qt.Key.Key_Down)
+            and self.currentIndex().isValid()
+            and not self.currentIndex().internalId()
+        ):
+            index = (
+                self.indexBelow(self.currentIndex())
+                if event.key() == Qt.Key.Key_Down
+                else self.indexAbove(self.currentIndex())
+            )
             if index.isValid():
                 self.setCurrentIndex(index)
 

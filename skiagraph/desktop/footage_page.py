@@ -54,12 +54,20 @@ class ClipCard(QFrame):
         buttons = column(spacing=GRID)
         searched = entry.scanned or entry.partly
         self.scan = push_button("Scan again" if searched else "Scan", "", "Find and follow everyone in this clip")
-        self.open = push_button("Decide who is covered" if searched else "Open in Cover", "primary" if searched else "", "Open this clip in Cover")
+        self.open = push_button(
+            "Decide who is covered" if searched else "Open in Cover",
+            "primary" if searched else "",
+            "Open this clip in Cover",
+        )
         self.remove = push_button("Remove", "link", "Take the clip out of the project; the file stays")
         self.scan.setEnabled(not busy and entry.is_usable)
         self.open.setEnabled(entry.is_usable)
         self.remove.setEnabled(not busy)
-        for button, signal in ((self.open, self.openPressed), (self.scan, self.scanPressed), (self.remove, self.removePressed)):
+        for button, signal in (
+            (self.open, self.openPressed),
+            (self.scan, self.scanPressed),
+            (self.remove, self.removePressed),
+        ):
             button.clicked.connect(lambda _=False, s=signal: s.emit(clip.key))
             button.setMinimumWidth(168)
         order = (self.open, self.scan) if searched else (self.scan, self.open)
@@ -142,8 +150,15 @@ class FootagePage(QWidget):
         title = QLabel(tr("Scan"))
         title.setObjectName("title")
         layout.addWidget(title)
-        layout.addWidget(quiet("Finds people by face or body and follows them. Nothing leaves this machine.", wrap=True))
-        self.way = Choice([("every", "Every frame", "Searches every frame: the most thorough way"), ("step", "Stepping", "Searches every nth frame and follows in between: faster")])
+        layout.addWidget(
+            quiet("Finds people by face or body and follows them. Nothing leaves this machine.", wrap=True)
+        )
+        self.way = Choice(
+            [
+                ("every", "Every frame", "Searches every frame: the most thorough way"),
+                ("step", "Stepping", "Searches every nth frame and follows in between: faster"),
+            ]
+        )
         self.way.set_value("every")
         layout.addWidget(self.way)
         row = line()
@@ -165,7 +180,9 @@ class FootagePage(QWidget):
         self._list_told = quiet("", wrap=True)
         layout.addWidget(self._list_told)
         row = line()
-        self.choose_list = push_button("Use an edit list …", "", "OpenTimelineIO or CMX 3600 EDL; it may be dropped on the window too")
+        self.choose_list = push_button(
+            "Use an edit list …", "", "OpenTimelineIO or CMX 3600 EDL; it may be dropped on the window too"
+        )
         self.choose_list.clicked.connect(self.listPressed)
         self.drop_list = push_button("Use all", "", "Follow no edit list: all of the clips is used")
         self.drop_list.clicked.connect(self.listDropped)
@@ -185,15 +202,26 @@ class FootagePage(QWidget):
         layout.addLayout(row)
         self.set_programme(None)
         layout.addWidget(section("What happens then"))
-        layout.addWidget(quiet("Everyone found appears in the register as undecided, and undecided means covered.\n\n"
-                               "In Cover you decide person by person. Review shows where a cover may fail. Hand over exports the clips and "
-                               "checks the files.", wrap=True))
+        layout.addWidget(
+            quiet(
+                "Everyone found appears in the register as undecided, and undecided means covered.\n\n"
+                "In Cover you decide person by person. Review shows where a cover may fail. Hand over exports the clips and "
+                "checks the files.",
+                wrap=True,
+            )
+        )
         layout.addStretch(1)
         return side
 
     def set_programme(self, programme: Programme | None) -> None:
         """The edit list that is followed, or None."""
-        self._list_told.setText(programme.told() if programme else tr("The edit list of a programme tells which parts of the clips are used: then only those are scanned and handed over."))
+        self._list_told.setText(
+            programme.told()
+            if programme
+            else tr(
+                "The edit list of a programme tells which parts of the clips are used: then only those are scanned and handed over."
+            )
+        )
         self.drop_list.setVisible(programme is not None)
 
     @property
@@ -238,7 +266,10 @@ class FootagePage(QWidget):
     def _use_room(self) -> None:
         """Few clips have larger pictures."""
         room = self._scroll.viewport().size()
-        height = max(PICTURE, min(room.height() // max(1, len(self._cards)) - 8 * GRID, round(room.width() * PICTURE_SHARE * 9 / 16)))
+        height = max(
+            PICTURE,
+            min(room.height() // max(1, len(self._cards)) - 8 * GRID, round(room.width() * PICTURE_SHARE * 9 / 16)),
+        )
         for card in self._cards:
             card.thumbnail.setFixedSize(height * 16 // 9, height)
 

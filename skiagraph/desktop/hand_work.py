@@ -29,11 +29,23 @@ from skiagraph.shape.pointed import with_point_moved, without_points
 from skiagraph.track.path import Path
 
 BETWEEN_WORD = {"smooth": "smooth", "straight": "straight", "hold": "held"}
-REACH_WORD = {Reach.FRAME: "this frame", Reach.KEYFRAME: "this keyframe", Reach.ONWARD: "from here on", Reach.SIGHTING: "this sighting", Reach.ALL: "every sighting"}
+REACH_WORD = {
+    Reach.FRAME: "this frame",
+    Reach.KEYFRAME: "this keyframe",
+    Reach.ONWARD: "from here on",
+    Reach.SIGHTING: "this sighting",
+    Reach.ALL: "every sighting",
+}
 # What each tool draws: shape, and what to do with it.
-TOOLS = {"ellipse": ("ellipse", "Draw around the face.  Esc leaves."), "box": ("box", "Draw a box around what is to be covered.  Esc leaves."),
-         "curve": ("curve", "Click point by point, or draw freely. Enter or a click on the first point closes it, Esc leaves."),
-         "front": ("curve", "Draw around what is in front and stays sharp: point by point, or freely.  Esc leaves.")}
+TOOLS = {
+    "ellipse": ("ellipse", "Draw around the face.  Esc leaves."),
+    "box": ("box", "Draw a box around what is to be covered.  Esc leaves."),
+    "curve": (
+        "curve",
+        "Click point by point, or draw freely. Enter or a click on the first point closes it, Esc leaves.",
+    ),
+    "front": ("curve", "Draw around what is in front and stays sharp: point by point, or freely.  Esc leaves."),
+}
 
 
 class HandWork(QObject):
@@ -111,11 +123,15 @@ class HandWork(QObject):
             if tool == "front":
                 project, key = outlines.add_holdout(project, clip.key, frame, outline, before or None)
             else:
-                project, key = outlines.add_subject(project, clip.key, frame, outline, PersonSubject() if tool == "ellipse" else ThingSubject())
+                project, key = outlines.add_subject(
+                    project, clip.key, frame, outline, PersonSubject() if tool == "ellipse" else ThingSubject()
+                )
             made.append(key)
             return project
 
-        if clip and self._document.edit({"ellipse": "add face", "front": "add what is in front"}.get(tool, "add thing"), add):
+        if clip and self._document.edit(
+            {"ellipse": "add face", "front": "add what is in front"}.get(tool, "add thing"), add
+        ):
             self.offer_for(made)
             self._tell_hold(outline)
 
@@ -130,8 +146,13 @@ class HandWork(QObject):
         hold = self._hold_of(outline)
         if hold is None:
             return
-        text, colour = (tr("Plain: take in an edge or a corner, or it cannot be followed."), theme.OCHRE) if hold.is_plain \
-            else (tr("Something beside it looks like it; following may slip."), theme.OCHRE) if hold.is_alike else (tr("Enough to hold on to."), theme.VERDIGRIS)
+        text, colour = (
+            (tr("Plain: take in an edge or a corner, or it cannot be followed."), theme.OCHRE)
+            if hold.is_plain
+            else (tr("Something beside it looks like it; following may slip."), theme.OCHRE)
+            if hold.is_alike
+            else (tr("Enough to hold on to."), theme.VERDIGRIS)
+        )
         self._picture.set_hint(text, colour)
 
     def _hold_of(self, outline: Outline) -> Hold | None:
@@ -149,7 +170,12 @@ class HandWork(QObject):
         self.trial = None
         if outline is not None and here and not self._document.read_only:
             self.trial = self._with_outline(self._document.project, here, outline)
-            self._picture.set_hint(tr("Applies to {reach}.  1 frame · 2 keyframe · 3 from here on · 4 sighting · 5 every sighting", reach=tr(REACH_WORD[self._session.reach])))
+            self._picture.set_hint(
+                tr(
+                    "Applies to {reach}.  1 frame · 2 keyframe · 3 from here on · 4 sighting · 5 every sighting",
+                    reach=tr(REACH_WORD[self._session.reach]),
+                )
+            )
         elif outline is None:
             self._picture.set_hint("")
         self.tried.emit()
@@ -167,7 +193,10 @@ class HandWork(QObject):
         if here is None:
             return
         before = outline_at(self._document.project, sighting, here[2]) if sighting else None
-        if self._document.edit(_name_of(before, outline), lambda project: self._with_outline(project, here, outline)) and before is not None:
+        if (
+            self._document.edit(_name_of(before, outline), lambda project: self._with_outline(project, here, outline))
+            and before is not None
+        ):
             self._last_change = change_between(before.place, outline.place)
             self._moved_at = here[2]
             self.refresh_offers()
@@ -184,7 +213,14 @@ class HandWork(QObject):
         outline = outline_at(self._document.project, sighting, here[2])
         if self._picture.chosen_points:
             u, v = outline.place.to_unit(np.array([outline.cx, outline.cx + x]), np.array([outline.cy, outline.cy + y]))
-            self._moved(Outline(outline.place, with_point_moved(outline.shape, self._picture.chosen_points, float(u[1] - u[0]), float(v[1] - v[0]))))
+            self._moved(
+                Outline(
+                    outline.place,
+                    with_point_moved(
+                        outline.shape, self._picture.chosen_points, float(u[1] - u[0]), float(v[1] - v[0])
+                    ),
+                )
+            )
         else:
             self._moved(outline.pulled("move", (0, 0), (x, y)))
 
@@ -195,7 +231,15 @@ class HandWork(QObject):
         if sighting is not None:
             outline = outline_at(self._document.project, sighting, frame)
             reach = Reach.FRAME if any(r.frame == frame for r in sighting.repairs) else Reach.KEYFRAME
-            self._document.edit("move keyframe", outlines.move_outline, here[0], here[1], frame, outline.pulled("move", (outline.cx, outline.cy), (x, y)), reach)
+            self._document.edit(
+                "move keyframe",
+                outlines.move_outline,
+                here[0],
+                here[1],
+                frame,
+                outline.pulled("move", (outline.cx, outline.cy), (x, y)),
+                reach,
+            )
 
     def repeat(self) -> None:
         """The last correction again: at this frame, or from in to out where both are set."""
@@ -205,7 +249,9 @@ class HandWork(QObject):
             return
         first, last = self._session.marks
         first, last = (first, last) if first is not None and last is not None else (here[2], here[2])
-        self._document.edit("repeat the correction", outlines.repeat_change, here[0], here[1], first, last, self._last_change)
+        self._document.edit(
+            "repeat the correction", outlines.repeat_change, here[0], here[1], first, last, self._last_change
+        )
 
     def choose_reach(self, number: int) -> bool:
         """While an outline is pulled a digit chooses what the change applies to; True when it did."""
@@ -232,7 +278,9 @@ class HandWork(QObject):
             self.said.emit(tr("There are no two keyframes around this frame; set them first."))
             return
         ways = list(BETWEEN_WORD)
-        self.edit_here("change the way between keyframes", outlines.set_between, ways[(ways.index(now.to_next) + 1) % len(ways)])
+        self.edit_here(
+            "change the way between keyframes", outlines.set_between, ways[(ways.index(now.to_next) + 1) % len(ways)]
+        )
 
     # Following
 
@@ -250,10 +298,16 @@ class HandWork(QObject):
     def show_followed(self, wanted: Following, path: Path) -> None:
         """How far following is: the outline where it was found last, and the cover with it; nothing is kept of it."""
         clip, frame = self._session.clip, wanted.frame
-        if clip is None or clip.key != wanted.clip or all(s.key != wanted.subject for s in self._document.project.subjects):
+        if (
+            clip is None
+            or clip.key != wanted.clip
+            or all(s.key != wanted.subject for s in self._document.project.subjects)
+        ):
             return
         self.trial = None
-        self._session.set_frame(path.first if path.first < frame and (path.last == frame or self._session.frame < frame) else path.last)
+        self._session.set_frame(
+            path.first if path.first < frame and (path.last == frame or self._session.frame < frame) else path.last
+        )
         self.trial = outlines.rest_on_followed(self._document.project, wanted.subject, wanted.clip, frame, path)
         self.tried.emit()
 
@@ -278,9 +332,16 @@ class HandWork(QObject):
             offers = [("both", tr("Follow both ways"), "T"), ("whole", tr("Cover the whole clip"), "Shift+E")]
         elif sighting is not None and frame == self._moved_at and sighting.tracks:
             offers = [("both", tr("Follow again from here"), "T")]
-        elif sighting is not None and outline_at(self._document.project, sighting, frame).confidence < outlines.ABSENT_BELOW:
+        elif (
+            sighting is not None
+            and outline_at(self._document.project, sighting, frame).confidence < outlines.ABSENT_BELOW
+        ):
             offers = [("absent", tr("Not in the picture here"), "W")]
-        elif sighting is None and self._is_missed(subject, clip, frame) and any(s.last < frame for s in subject.in_clip(clip.key)):
+        elif (
+            sighting is None
+            and self._is_missed(subject, clip, frame)
+            and any(s.last < frame for s in subject.in_clip(clip.key))
+        ):
             offers = [("absent", tr("Not in the picture here"), "W")]
         self._picture.set_offers(offers)
 
@@ -290,10 +351,17 @@ class HandWork(QObject):
         self.refresh_offers()
 
     def ghost(self) -> Outline | None:
-        """Where the selected was seen last, in a frame in which it has no cover; and what to do, said in the picture."""
+        """Where the selected was seen last, in a frame in which it has no cover; and what to do, said in the
+        picture."""
         subject, clip, frame = self._session.subject, self._session.clip, self._session.frame
         seen = None
-        if subject is not None and clip is not None and self.sighting() is None and not self._picture.is_drawing and not _is_away(subject, clip.key, frame):
+        if (
+            subject is not None
+            and clip is not None
+            and self.sighting() is None
+            and not self._picture.is_drawing
+            and not _is_away(subject, clip.key, frame)
+        ):
             seen = last_seen(self._document.project, subject, clip.key, frame)
         if seen is None:
             if self._ghost_said:
@@ -302,11 +370,24 @@ class HandWork(QObject):
             return None
         self._ghost_said = True
         missed = self._is_missed(subject, clip, frame)
-        self._picture.set_hint(tr("{name} has no cover here. Drag the dotted outline to where it is seen again." if missed else "{name} left the picture. If it is back, drag the dotted outline there.",
-                                  name=subject.name), theme.OCHRE if missed else theme.PAPER)
+        self._picture.set_hint(
+            tr(
+                "{name} has no cover here. Drag the dotted outline to where it is seen again."
+                if missed
+                else "{name} left the picture. If it is back, drag the dotted outline there.",
+                name=subject.name,
+            ),
+            theme.OCHRE if missed else theme.PAPER,
+        )
         # Where it can be got hold of, if it was lost at the edge.
         place, (width, height) = seen[1].place, clip.picture_size
-        return seen[1].on(replace(place, cx=float(np.clip(place.cx, 0.08 * width, 0.92 * width)), cy=float(np.clip(place.cy, 0.08 * height, 0.92 * height))))
+        return seen[1].on(
+            replace(
+                place,
+                cx=float(np.clip(place.cx, 0.08 * width, 0.92 * width)),
+                cy=float(np.clip(place.cy, 0.08 * height, 0.92 * height)),
+            )
+        )
 
     def _is_missed(self, subject, clip, frame: int) -> bool:
         """True where somebody was lost inside the picture, and nobody said that they are away."""
@@ -336,7 +417,13 @@ class HandWork(QObject):
         here, sighting = self.here(), self.sighting()
         if here and sighting:
             first, last = (here[2], sighting.last) if which == "begin" else (sighting.first, here[2])
-            self._document.edit("begin sighting here" if which == "begin" else "end sighting here", outlines.trim_sighting, *here, first, last)
+            self._document.edit(
+                "begin sighting here" if which == "begin" else "end sighting here",
+                outlines.trim_sighting,
+                *here,
+                first,
+                last,
+            )
 
     # In front
 
@@ -357,7 +444,10 @@ class HandWork(QObject):
     def copy_keyframes(self, first: int, last: int) -> None:
         here = self.here()
         if here:
-            self._copy(lambda: copying.copied_keyframes(self._document.project, here[0], here[1], first, last), "{n} keyframes copied.")
+            self._copy(
+                lambda: copying.copied_keyframes(self._document.project, here[0], here[1], first, last),
+                "{n} keyframes copied.",
+            )
 
     def copy_sighting(self) -> None:
         here = self.here()
@@ -403,10 +493,16 @@ class HandWork(QObject):
         clip, frame = self._session.clip, self._session.frame
         if clip is None:
             return
-        now = next((m.name for m in self._document.project.decisions.markers if (m.clip, m.frame) == (clip.key, frame)), "")
-        name, said = QInputDialog.getText(self._parent, tr("Marker"), tr("What is here? Leave it empty to take the marker away."), text=now)
+        now = next(
+            (m.name for m in self._document.project.decisions.markers if (m.clip, m.frame) == (clip.key, frame)), ""
+        )
+        name, said = QInputDialog.getText(
+            self._parent, tr("Marker"), tr("What is here? Leave it empty to take the marker away."), text=now
+        )
         if said and (name.strip() or now):
-            self._document.edit("set marker" if name.strip() else "remove marker", edits.set_marker, clip.key, frame, name)
+            self._document.edit(
+                "set marker" if name.strip() else "remove marker", edits.set_marker, clip.key, frame, name
+            )
 
     # Which outlines are seen
 
@@ -415,7 +511,15 @@ class HandWork(QObject):
         order = list(Outlines)
         self.shown = order[(order.index(self.shown) + 1) % len(order)]
         self._picture.set_shown(self.shown)
-        self._picture.set_hint(tr({Outlines.ALL: "All outlines are drawn.", Outlines.SELECTED: "Only the selected outline is drawn.", Outlines.NONE: "No outlines are drawn. X brings them back."}[self.shown]))
+        self._picture.set_hint(
+            tr(
+                {
+                    Outlines.ALL: "All outlines are drawn.",
+                    Outlines.SELECTED: "Only the selected outline is drawn.",
+                    Outlines.NONE: "No outlines are drawn. X brings them back.",
+                }[self.shown]
+            )
+        )
 
 
 def _is_away(subject, clip: str, frame: int) -> bool:
@@ -434,4 +538,8 @@ def _name_of(before: Outline | None, after: Outline) -> str:
         return "pull a corner"
     if after.angle != before.angle:
         return "turn outline"
-    return "resize outline" if abs(after.width - before.width) + abs(after.height - before.height) > 0.01 else "move outline"
+    return (
+        "resize outline"
+        if abs(after.width - before.width) + abs(after.height - before.height) > 0.01
+        else "move outline"
+    )

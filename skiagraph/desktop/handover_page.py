@@ -62,7 +62,14 @@ class HandoverPage(QWidget):
         keys = [clip.key for clip, box, _ in self._boxes if box.isChecked()]
         return [key for key in keys if key in self._parts] if self.side.marked.isChecked() and self._by_list else keys
 
-    def set_clips(self, entries: list[ClipRow], waiting: int, exposing: int, parts: dict[str, list[tuple[int, int]]] | None = None, programme: str = "") -> None:
+    def set_clips(
+        self,
+        entries: list[ClipRow],
+        waiting: int,
+        exposing: int,
+        parts: dict[str, list[tuple[int, int]]] | None = None,
+        programme: str = "",
+    ) -> None:
         """parts: first and last frames of clips of which only some may be wanted: from in to out, or what the programme
         uses; programme: its name, empty where there is none."""
         self._parts, self._by_list = parts or {}, bool(programme)
@@ -104,7 +111,17 @@ class HandoverPage(QWidget):
         box.clicked.connect(lambda on, key=clip.key: self._choose(key, on))
         row.addWidget(box)
         if entry.is_usable and entry.was_searched:
-            row.addWidget(quiet(tr("{covered} covered, {shown} shown, scanned only in part" if entry.partly else "{covered} covered, {shown} shown", covered=entry.people - entry.shown, shown=entry.shown)))
+            row.addWidget(
+                quiet(
+                    tr(
+                        "{covered} covered, {shown} shown, scanned only in part"
+                        if entry.partly
+                        else "{covered} covered, {shown} shown",
+                        covered=entry.people - entry.shown,
+                        shown=entry.shown,
+                    )
+                )
+            )
         else:
             facts = QLabel(tr("Not scanned: nobody in it is covered") if entry.is_usable else entry.state())
             facts.setStyleSheet(f"color: {theme.MADDER};")
@@ -133,17 +150,22 @@ class HandoverPage(QWidget):
         """Bytes of each chosen clip's film, as far as they are known."""
         chosen = self.chosen
         for clip, _, label in self._boxes:
-            label.setText(tr("about {size}", size=size_word(sizes[clip.key])) if clip.key in sizes and clip.key in chosen else "")
+            label.setText(
+                tr("about {size}", size=size_word(sizes[clip.key])) if clip.key in sizes and clip.key in chosen else ""
+            )
         known = [sizes[key] for key in chosen if key in sizes]
         if not chosen:
             text = tr("No clip is chosen.")
         elif len(known) < len(chosen):
             text = tr("Estimating how large the films will be …") if measuring else ""
         else:
-            text = tr("About {size} for the films, {rate:.3g} Mbit/s.", size=size_word(sum(known)), rate=8e-6 * sum(known) / max(0.04, self._seconds(chosen)))
+            text = tr(
+                "About {size} for the films, {rate:.3g} Mbit/s.",
+                size=size_word(sum(known)),
+                rate=8e-6 * sum(known) / max(0.04, self._seconds(chosen)),
+            )
         self.side.estimate.setText(text)
         self.side.estimate.setVisible(bool(text))
-
 
     def _seconds(self, keys: list[str]) -> float:
         """How long what is chosen of clips lasts."""
@@ -160,5 +182,5 @@ def _told_parts(clip: Clip, parts: list[tuple[int, int]], by_list: bool) -> str:
         return tr("not used") if by_list else ""
     if len(parts) > 1:
         return tr("{n} parts, {frames} frames", n=len(parts), frames=sum(last - first + 1 for first, last in parts))
-    (first, last), = parts
+    ((first, last),) = parts
     return tr("from {begin} to {end}", begin=clip.at(first), end=clip.at(last))

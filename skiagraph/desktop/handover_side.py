@@ -68,7 +68,9 @@ class HandoverSide(QFrame):
         foot.setContentsMargins(4 * GRID, 2 * GRID, 4 * GRID, 4 * GRID)
         self.check = Tick(tr("Check each film when it is written"))
         self.check.setChecked(True)
-        self.check.setToolTip(tr("Decodes it again, searches it for faces, and compares it with your decisions and with the source"))
+        self.check.setToolTip(
+            tr("Decodes it again, searches it for faces, and compares it with your decisions and with the source")
+        )
         foot.addWidget(self.check)
         self.warning = QLabel()
         self.warning.setWordWrap(True)
@@ -97,10 +99,22 @@ class HandoverSide(QFrame):
         grid.setHorizontalSpacing(2 * GRID)
         grid.setVerticalSpacing(GRID)
         grid.setColumnStretch(1, 1)
-        self.format, self.grade, self.size, self.sound = (ListBox(word) for word in ("Format", "Quality", "Size", "Sound"))
-        for n, (box, word, entries, tip) in enumerate((
-                (self.format, "Format", SHAPES, "What pictures are encoded with, and what holds them"), (self.grade, "Quality", GRADES, "How near to the source; codecs of the edit set their own"),
-                (self.size, "Size", {key: size.label for key, size in SIZES.items()}, "Scaled without bars and without stretching, by a Lanczos filter"), (self.sound, "Sound", WAYS, "All tracks, in their order and with their languages"))):
+        self.format, self.grade, self.size, self.sound = (
+            ListBox(word) for word in ("Format", "Quality", "Size", "Sound")
+        )
+        for n, (box, word, entries, tip) in enumerate(
+            (
+                (self.format, "Format", SHAPES, "What pictures are encoded with, and what holds them"),
+                (self.grade, "Quality", GRADES, "How near to the source; codecs of the edit set their own"),
+                (
+                    self.size,
+                    "Size",
+                    {key: size.label for key, size in SIZES.items()},
+                    "Scaled without bars and without stretching, by a Lanczos filter",
+                ),
+                (self.sound, "Sound", WAYS, "All tracks, in their order and with their languages"),
+            )
+        ):
             for key, label in entries.items():
                 box.addItem(tr(label), key)
             box.setToolTip(tr(tip))
@@ -133,7 +147,12 @@ class HandoverSide(QFrame):
             return
         self._drop_own()
         film = preset.film
-        for box, value in ((self.format, preset.shape), (self.grade, film.grade), (self.size, film.size), (self.sound, film.sound)):
+        for box, value in (
+            (self.format, preset.shape),
+            (self.grade, film.grade),
+            (self.size, film.size),
+            (self.sound, film.sound),
+        ):
             box.setCurrentIndex(max(0, box.findData(value)))
         self._note.setText(tr(preset.note))
         self._film_changed()
@@ -162,7 +181,13 @@ class HandoverSide(QFrame):
             label.setVisible(not on)
         self._note.setVisible(bool(self._note.text()))
         self.keep.setText(tr("Forget" if self._is_mine() else "Keep as …"))
-        self.keep.setToolTip(tr("Forget this preset of yours; files stay" if self._is_mine() else "Keep what is set below as a preset of your own"))
+        self.keep.setToolTip(
+            tr(
+                "Forget this preset of yours; files stay"
+                if self._is_mine()
+                else "Keep what is set below as a preset of your own"
+            )
+        )
         self.filmChanged.emit()
 
     def _is_mine(self) -> bool:
@@ -171,7 +196,12 @@ class HandoverSide(QFrame):
 
     @property
     def film(self) -> Writer:
-        return film_in(self.format.currentData(), grade=self.grade.currentData(), size=self.size.currentData(), sound=self.sound.currentData())
+        return film_in(
+            self.format.currentData(),
+            grade=self.grade.currentData(),
+            size=self.size.currentData(),
+            sound=self.sound.currentData(),
+        )
 
     def keep_as(self) -> None:
         """Keep a preset under a name that is asked for; one of this user's that is chosen is forgotten."""
@@ -210,7 +240,9 @@ class HandoverSide(QFrame):
         row = line()
         self.pattern = QLineEdit(DEFAULT_PATTERN)
         self.pattern.setAccessibleName(tr("Names"))
-        self.pattern.setToolTip(tr("How files are called; fields are {fields}", fields=", ".join(f"{{{name}}}" for name in FIELDS)))
+        self.pattern.setToolTip(
+            tr("How files are called; fields are {fields}", fields=", ".join(f"{{{name}}}" for name in FIELDS))
+        )
         row.addWidget(quiet("Names"))
         row.addWidget(self.pattern, 1)
         self._layout.addLayout(row)
@@ -221,9 +253,14 @@ class HandoverSide(QFrame):
 
     def set_programme(self, name: str) -> None:
         """name: of the edit list that is followed, empty where there is none."""
-        self.marked.setText(tr("Only what {name} uses", name=name) if name else tr("Only from in to out, where they are set"))
-        self.marked.setToolTip(tr("Parts of clips that the edit list uses, with handles; each part is a file") if name else
-                               tr("In and out points are set in Cover, with I and O; clips without any are written whole"))
+        self.marked.setText(
+            tr("Only what {name} uses", name=name) if name else tr("Only from in to out, where they are set")
+        )
+        self.marked.setToolTip(
+            tr("Parts of clips that the edit list uses, with handles; each part is a file")
+            if name
+            else tr("In and out points are set in Cover, with I and O; clips without any are written whole")
+        )
 
     def set_versions(self, names: Sequence[str], current: str) -> None:
         """Which versions the project has; none while there is only one look."""
@@ -283,17 +320,43 @@ class HandoverSide(QFrame):
         beside += [SoundAlone(self.sound_form.currentData())] if self.sound_alone.isChecked() else []
         companions = [Companion.kinds[tag]() for tag, box in self.companions.items() if box.isChecked()]
         text = self.folder.text().strip()
-        return Order(tuple(clips), self.film, Path(text).expanduser() if text else Path(), tuple(beside), tuple(companions), tuple(self.versions), parts if self.marked.isChecked() else None,
-                     self.pattern.text().strip(), self.preset.currentData() or "", self.check.isChecked())
+        return Order(
+            tuple(clips),
+            self.film,
+            Path(text).expanduser() if text else Path(),
+            tuple(beside),
+            tuple(companions),
+            tuple(self.versions),
+            parts if self.marked.isChecked() else None,
+            self.pattern.text().strip(),
+            self.preset.currentData() or "",
+            self.check.isChecked(),
+        )
 
     @property
     def kept(self) -> Kept:
-        beside = [name for name, box in (("matte", self.matte), ("alpha", self.alpha), ("sound", self.sound_alone), *self.companions.items()) if box.isChecked()]
-        return Kept(self.preset.currentData() or FIRST, tuple(beside), self.pattern.text().strip(), self.check.isChecked())
+        beside = [
+            name
+            for name, box in (
+                ("matte", self.matte),
+                ("alpha", self.alpha),
+                ("sound", self.sound_alone),
+                *self.companions.items(),
+            )
+            if box.isChecked()
+        ]
+        return Kept(
+            self.preset.currentData() or FIRST, tuple(beside), self.pattern.text().strip(), self.check.isChecked()
+        )
 
     def take_kept(self, kept: Kept) -> None:
         self.refresh_presets(kept.preset)
-        for name, box in (("matte", self.matte), ("alpha", self.alpha), ("sound", self.sound_alone), *self.companions.items()):
+        for name, box in (
+            ("matte", self.matte),
+            ("alpha", self.alpha),
+            ("sound", self.sound_alone),
+            *self.companions.items(),
+        ):
             box.setChecked(name in kept.beside)
         self.pattern.setText(kept.pattern or DEFAULT_PATTERN)
         self.check.setChecked(kept.check)
@@ -301,13 +364,23 @@ class HandoverSide(QFrame):
     def show_waiting(self, waiting: int, exposing: int) -> None:
         """How many findings are open, and how many of those may show somebody."""
         self.warning.setText(_warning(waiting, exposing))
-        self.warning.setStyleSheet(f"color: {theme.MADDER if exposing else theme.OCHRE if waiting else theme.VERDIGRIS};")
+        self.warning.setStyleSheet(
+            f"color: {theme.MADDER if exposing else theme.OCHRE if waiting else theme.VERDIGRIS};"
+        )
 
 
 def _warning(waiting: int, exposing: int) -> str:
     if not waiting:
         return tr("No open findings.")
     if not exposing:
-        return counted(waiting, "1 finding is open. Look at it in Review first, or hand over anyway.", "{n} findings are open. Look at them in Review first, or hand over anyway.")
-    return counted(waiting, "1 finding is open and may show somebody. Look at it in Review first, or hand over anyway.",
-                   "{n} findings are open, {exposing} of them may show somebody. Look at them in Review first, or hand over anyway.", exposing=exposing)
+        return counted(
+            waiting,
+            "1 finding is open. Look at it in Review first, or hand over anyway.",
+            "{n} findings are open. Look at them in Review first, or hand over anyway.",
+        )
+    return counted(
+        waiting,
+        "1 finding is open and may show somebody. Look at it in Review first, or hand over anyway.",
+        "{n} findings are open, {exposing} of them may show somebody. Look at them in Review first, or hand over anyway.",
+        exposing=exposing,
+    )

@@ -66,8 +66,14 @@ class HandoverWork(QObject):
         page.queue.paused.connect(self.pause)
         page.queue.clearPressed.connect(self._clear)
         kept = Kept()
-        page.side.take_kept(Kept(str(settings.value("handover/preset", kept.preset)), tuple(str(settings.value("handover/beside", "")).split(",")), str(settings.value("handover/names", kept.pattern)),
-                                 str(settings.value("handover/check", "yes")) == "yes"))
+        page.side.take_kept(
+            Kept(
+                str(settings.value("handover/preset", kept.preset)),
+                tuple(str(settings.value("handover/beside", "")).split(",")),
+                str(settings.value("handover/names", kept.pattern)),
+                str(settings.value("handover/check", "yes")) == "yes",
+            )
+        )
         self.refresh()
 
     # Orders
@@ -98,12 +104,24 @@ class HandoverWork(QObject):
     def _keep(self) -> None:
         """What is set stays for the next time."""
         kept = self._page.side.kept
-        for name, value in (("preset", kept.preset), ("beside", ",".join(kept.beside)), ("names", kept.pattern), ("check", "yes" if kept.check else "no")):
+        for name, value in (
+            ("preset", kept.preset),
+            ("beside", ",".join(kept.beside)),
+            ("names", kept.pattern),
+            ("check", "yes" if kept.check else "no"),
+        ):
             self._settings.setValue(f"handover/{name}", value)
 
     def _ask_about_existing(self, there: list[Path]) -> str | None:
         """What to do about files that exist: "replace", "beside", or None to leave it."""
-        question = tr("{name} exists in {folder} already." if len(there) == 1 else "{name} and {n} more exist in {folder} already.", name=there[0].name, n=len(there) - 1, folder=there[0].parent)
+        question = tr(
+            "{name} exists in {folder} already."
+            if len(there) == 1
+            else "{name} and {n} more exist in {folder} already.",
+            name=there[0].name,
+            n=len(there) - 1,
+            folder=there[0].parent,
+        )
         box = QMessageBox(QMessageBox.Icon.Question, tr("Files exist already"), question, parent=self._window)
         replace = box.addButton(tr("Replace"), QMessageBox.ButtonRole.DestructiveRole)
         both = box.addButton(tr("Keep both"), QMessageBox.ButtonRole.AcceptRole)
@@ -175,7 +193,11 @@ class HandoverWork(QObject):
             found = sum(max(0, job.findings) for job in jobs if job.state == State.DONE)
             text = counted(len(self._ended) - failed, "1 job is written", "{n} jobs are written")
             text += counted(failed, "; 1 failed", "; {n} failed") if failed else ""
-            text += counted(found, "; the check found 1 place to look at", "; the checks found {n} places to look at") if found else ""
+            text += (
+                counted(found, "; the check found 1 place to look at", "; the checks found {n} places to look at")
+                if found
+                else ""
+            )
             notify(tr("Handed over"), f"{text}.")
         # What was put in while the last job ended.
         if not self._broken:
@@ -222,11 +244,18 @@ class HandoverWork(QObject):
         """What the size of each chosen clip's film hangs on."""
         order = self._page.order()
         clips = {clip.key: clip for clip in self._document.settled.clips}
-        return {key: (clips[key].fingerprint, clips[key].size, written(order.film), tuple((order.parts or {}).get(key, ()))) for key in order.clips if key in clips}
+        return {
+            key: (clips[key].fingerprint, clips[key].size, written(order.film), tuple((order.parts or {}).get(key, ())))
+            for key in order.clips
+            if key in clips
+        }
 
     def _show_estimates(self) -> None:
         wanted = self._wanted()
-        self._page.show_estimates({key: self._estimates[what] for key, what in wanted.items() if self._estimates.get(what)}, self._estimating is not None or self._calm.isActive())
+        self._page.show_estimates(
+            {key: self._estimates[what] for key, what in wanted.items() if self._estimates.get(what)},
+            self._estimating is not None or self._calm.isActive(),
+        )
 
     def _estimate(self) -> None:
         """Begin with those that are not known; not while films are written, which would be slower for it."""
@@ -235,7 +264,9 @@ class HandoverWork(QObject):
             self._show_estimates()
             return
         project, film = self._document.settled, self._page.side.film
-        runner = self._estimating = JobRunner(lambda control: run_in_child(_estimate_all, project, film, missing, control=control, told=runner.tell), self)
+        runner = self._estimating = JobRunner(
+            lambda control: run_in_child(_estimate_all, project, film, missing, control=control, told=runner.tell), self
+        )
         runner.told.connect(self._estimated)
         runner.ended.connect(self._estimated_all)
         runner.start()

@@ -10,19 +10,38 @@ from skiagraph.desktop.controls import column, line, push_button, quiet, section
 from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.words import tr
 
-OUTLINES = [("Shift while sizing", "keep the shape"), ("Ctrl and a corner", "into perspective"), ("Double-click the line", "a point more"), ("Double-click a point", "corner or smooth"),
-            ("Shift and drag in a lane", "mark keyframes")]
-MOUSE = [("Wheel on the picture", "zoom at the pointer"), ("Middle drag", "pan"),
-         ("Ctrl+wheel on the register", "zoom in time"), ("Double-click a name", "rename"), ("Double-click a slider", "back to its default"),
-         ("Drag a person onto another", "merge them"), ("Drag a bar to another row", "give them the sighting")]
-SHEET = [("E", "fine"), ("Shift+E", "fine: all of this person on the screen"), ("A", "look again"), ("Enter", "go there"), ("Space", "play around it")]
+OUTLINES = [
+    ("Shift while sizing", "keep the shape"),
+    ("Ctrl and a corner", "into perspective"),
+    ("Double-click the line", "a point more"),
+    ("Double-click a point", "corner or smooth"),
+    ("Shift and drag in a lane", "mark keyframes"),
+]
+MOUSE = [
+    ("Wheel on the picture", "zoom at the pointer"),
+    ("Middle drag", "pan"),
+    ("Ctrl+wheel on the register", "zoom in time"),
+    ("Double-click a name", "rename"),
+    ("Double-click a slider", "back to its default"),
+    ("Drag a person onto another", "merge them"),
+    ("Drag a bar to another row", "give them the sighting"),
+]
+SHEET = [
+    ("E", "fine"),
+    ("Shift+E", "fine: all of this person on the screen"),
+    ("A", "look again"),
+    ("Enter", "go there"),
+    ("Space", "play around it"),
+]
 COLUMNS = 3
 
 
 class HelpSheet(QDialog):
     """groups: heading → actions; summed: heading → (keys, text) besides."""
 
-    def __init__(self, groups: dict[str, list[QAction]], summed: dict[str, list[tuple[str, str]]], parent: QWidget | None = None):
+    def __init__(
+        self, groups: dict[str, list[QAction]], summed: dict[str, list[tuple[str, str]]], parent: QWidget | None = None
+    ):
         super().__init__(parent)
         self.setWindowTitle(tr("Keys"))
         layout = column(margin=5 * GRID, spacing=3 * GRID, parent=self)
@@ -39,7 +58,14 @@ class HelpSheet(QDialog):
         sides = [column(spacing=GRID + 1) for _ in range(COLUMNS)]
         for side in sides:
             columns.addLayout(side, 1)
-        blocks = [(name, [(_keys(a), a.text().replace("&", "").rstrip(" …")) for a in actions if a.shortcuts()] + [(keys, tr(what)) for keys, what in summed.get(name, ())]) for name, actions in groups.items()]
+        blocks = [
+            (
+                name,
+                [(_keys(a), a.text().replace("&", "").rstrip(" …")) for a in actions if a.shortcuts()]
+                + [(keys, tr(what)) for keys, what in summed.get(name, ())],
+            )
+            for name, actions in groups.items()
+        ]
         blocks.append(("Mouse", [(tr(gesture), what) for gesture, what in MOUSE]))
         blocks.append(("Mouse on outlines", [(tr(gesture), what) for gesture, what in OUTLINES]))
         blocks.append(("On the contact sheet", [(tr(key), what) for key, what in SHEET]))

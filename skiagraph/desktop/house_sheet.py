@@ -29,7 +29,9 @@ class HouseSheet(QDialog):
         title = QLabel(tr("House style"))
         title.setObjectName("heading")
         layout.addWidget(title)
-        layout.addWidget(quiet(tr("People are covered as the project is: {cover}.", cover=style.style.state()), wrap=True))
+        layout.addWidget(
+            quiet(tr("People are covered as the project is: {cover}.", cover=style.style.state()), wrap=True)
+        )
         self.name, self.note = QLineEdit(style.house.name), QLineEdit(style.house.note)
         self.name.setPlaceholderText(tr("Its name, as the house says it"))
         self.note.setPlaceholderText(tr("What it is for"))
@@ -45,9 +47,21 @@ class HouseSheet(QDialog):
         layout.addWidget(section("Plates, signs and screens"))
         entries = [("same", "covered as people are", "One cover for everything")]
         if "thing" in style.house.by_kind:
-            entries.append(("kept", tr("covered with {cover}", cover=style.house.by_kind["thing"].state()), "As this house style had it"))
+            entries.append(
+                (
+                    "kept",
+                    tr("covered with {cover}", cover=style.house.by_kind["thing"].state()),
+                    "As this house style had it",
+                )
+            )
         if here is not None:
-            entries.append(("here", tr("as the selected one now: {cover}", cover=here.state()), "The cover of the subject that is selected"))
+            entries.append(
+                (
+                    "here",
+                    tr("as the selected one now: {cover}", cover=here.state()),
+                    "The cover of the subject that is selected",
+                )
+            )
         self.things = Pick(entries, "Things")
         self.things.set_value("kept" if "thing" in style.house.by_kind else "same")
         layout.addWidget(self.things)
@@ -58,7 +72,10 @@ class HouseSheet(QDialog):
             self._add_rule(layout, tag, given.get(tag) or kind(), tag in given)
         row = line()
         row.addStretch(1)
-        cancel, self.keep = push_button("Cancel"), push_button("Keep", "primary", "Keep it among the house styles, and cover everybody so")
+        cancel, self.keep = (
+            push_button("Cancel"),
+            push_button("Keep", "primary", "Keep it among the house styles, and cover everybody so"),
+        )
         cancel.clicked.connect(self.reject)
         self.keep.clicked.connect(self.accept)
         self.keep.setDefault(True)
@@ -96,6 +113,16 @@ class HouseSheet(QDialog):
         """The house style as the sheet says it."""
         house = self._style.house
         things = {"same": None, "kept": house.by_kind.get("thing"), "here": self._here}[self.things.value()]
-        by_kind = {kind: style for kind, style in house.by_kind.items() if kind != "thing"} | ({"thing": things} if things is not None else {})
-        return replace(self._style, house=replace(house, name=" ".join(self.name.text().split())[:100], note=self.note.text().strip(), by_kind=by_kind,
-                                                  rules=tuple(rule for box, _, rule in self.rules.values() if box.isChecked())))
+        by_kind = {kind: style for kind, style in house.by_kind.items() if kind != "thing"} | (
+            {"thing": things} if things is not None else {}
+        )
+        return replace(
+            self._style,
+            house=replace(
+                house,
+                name=" ".join(self.name.text().split())[:100],
+                note=self.note.text().strip(),
+                by_kind=by_kind,
+                rules=tuple(rule for box, _, rule in self.rules.values() if box.isChecked()),
+            ),
+        )

@@ -24,7 +24,13 @@ from skiagraph.project.model import Decision, HoldoutSubject, Outline, Reach, Su
 from skiagraph.shape.shape import Shape
 
 # Numbers of a place: field, sign, and what it says.
-_NUMBERS = (("cx", "x", "Middle, px from the left"), ("cy", "y", "Middle, px from the top"), ("width", "w", "Width, px"), ("height", "h", "Height, px"), ("angle", "°", "Turned by degrees clockwise"))
+_NUMBERS = (
+    ("cx", "x", "Middle, px from the left"),
+    ("cy", "y", "Middle, px from the top"),
+    ("width", "w", "Width, px"),
+    ("height", "h", "Height, px"),
+    ("angle", "°", "Turned by degrees clockwise"),
+)
 
 
 class Inspector(QScrollArea):
@@ -74,7 +80,9 @@ class Inspector(QScrollArea):
         self._name.setObjectName("title")
         self._name.setWordWrap(True)
         self._facts = quiet(wrap=True)
-        self.portrait = push_button("Use as portrait", "link", "Show this person in the register as they look in this frame (P)")
+        self.portrait = push_button(
+            "Use as portrait", "link", "Show this person in the register as they look in this frame (P)"
+        )
         self.portrait.clicked.connect(self.portraitWanted)
         head = line()
         head.addWidget(self._name, 1)
@@ -98,20 +106,49 @@ class Inspector(QScrollArea):
         self.show_subject(None, "", default_style(), False)
 
     def _build_decision(self, panel: QVBoxLayout) -> None:
-        self.decision = Choice([(Decision.COVER, "Cover", "Cover this subject (1)"), (Decision.SHOW, "Show", "Agreed to be seen (2)"),
-                                (Decision.UNDECIDED, "Undecided", "Not decided yet, and covered until then (3)")],
-                               ["decision-cover", "decision-show", "decision-undecided"])
+        self.decision = Choice(
+            [
+                (Decision.COVER, "Cover", "Cover this subject (1)"),
+                (Decision.SHOW, "Show", "Agreed to be seen (2)"),
+                (Decision.UNDECIDED, "Undecided", "Not decided yet, and covered until then (3)"),
+            ],
+            ["decision-cover", "decision-show", "decision-undecided"],
+        )
         self.decision.chosen.connect(self.decided)
         panel.addWidget(self.decision)
-        self.holding = Choice([(Decision.COVER, "On: stays sharp", "Covers leave it as it is (1)"), (Decision.SHOW, "Off", "As if nothing were in front (2)")], ["decision-cover", "segment"])
+        self.holding = Choice(
+            [
+                (Decision.COVER, "On: stays sharp", "Covers leave it as it is (1)"),
+                (Decision.SHOW, "Off", "As if nothing were in front (2)"),
+            ],
+            ["decision-cover", "segment"],
+        )
         self.holding.chosen.connect(self.decided)
         panel.addWidget(self.holding)
 
     def _build_cover(self, panel: QVBoxLayout) -> None:
-        self.cover_reach = Pick([(Reach.ALL, "applies to every frame", "Changes apply to every frame: the subject's cover, in every clip"), (Reach.FRAME, "applies to this frame", "Margin, feather and strength at this frame, easing back on both sides"),
-                                 (Reach.KEYFRAME, "applies to this keyframe", "A keyframe of margin, feather and strength, going over into its neighbours"),
-                                 (Reach.ONWARD, "applies from here on", "From this frame until a later keyframe says otherwise"), (Reach.SIGHTING, "applies to this sighting", "The whole stretch; keyframes keep what they said")],
-                                "Changes of the cover apply to")
+        self.cover_reach = Pick(
+            [
+                (
+                    Reach.ALL,
+                    "applies to every frame",
+                    "Changes apply to every frame: the subject's cover, in every clip",
+                ),
+                (
+                    Reach.FRAME,
+                    "applies to this frame",
+                    "Margin, feather and strength at this frame, easing back on both sides",
+                ),
+                (
+                    Reach.KEYFRAME,
+                    "applies to this keyframe",
+                    "A keyframe of margin, feather and strength, going over into its neighbours",
+                ),
+                (Reach.ONWARD, "applies from here on", "From this frame until a later keyframe says otherwise"),
+                (Reach.SIGHTING, "applies to this sighting", "The whole stretch; keyframes keep what they said"),
+            ],
+            "Changes of the cover apply to",
+        )
         self.cover_reach.setProperty("kind", "small")
         self.cover_part = Fold("Cover", corner=self.cover_reach)
         panel.addWidget(self.cover_part)
@@ -119,7 +156,9 @@ class Inspector(QScrollArea):
         self.cover.moved.connect(self.styleMoved)
         self.cover.settled.connect(self.styleSettled)
         self.cover_part.content.addWidget(self.cover)
-        self.looks = push_button("House style", "small", "How everybody is covered: house styles, versions, and comparing them")
+        self.looks = push_button(
+            "House style", "small", "How everybody is covered: house styles, versions, and comparing them"
+        )
         self.looks_menu = QMenu(self)
         self.looks_menu.setToolTipsVisible(True)
         self.looks.setMenu(self.looks_menu)
@@ -140,11 +179,20 @@ class Inspector(QScrollArea):
         self.cover_part.content.addWidget(self._own)
 
     def _build_outline(self, panel: QVBoxLayout) -> None:
-        self.reach = Pick([(Reach.FRAME, "applies to this frame", "Changes apply to this frame; it eases back within as many frames on each side as are pulled in the lane"),
-                           (Reach.KEYFRAME, "applies to this keyframe", "A keyframe here, going over into its neighbours"),
-                           (Reach.ONWARD, "applies from here on", "From this frame until a later keyframe says otherwise"),
-                           (Reach.SIGHTING, "applies to this sighting", "The whole stretch; keyframes keep what they said"),
-                           (Reach.ALL, "applies to every sighting", "Every sighting of this subject")], "Changes of the outline apply to")
+        self.reach = Pick(
+            [
+                (
+                    Reach.FRAME,
+                    "applies to this frame",
+                    "Changes apply to this frame; it eases back within as many frames on each side as are pulled in the lane",
+                ),
+                (Reach.KEYFRAME, "applies to this keyframe", "A keyframe here, going over into its neighbours"),
+                (Reach.ONWARD, "applies from here on", "From this frame until a later keyframe says otherwise"),
+                (Reach.SIGHTING, "applies to this sighting", "The whole stretch; keyframes keep what they said"),
+                (Reach.ALL, "applies to every sighting", "Every sighting of this subject"),
+            ],
+            "Changes of the outline apply to",
+        )
         self.reach.setProperty("kind", "small")
         self.reach.chosen.connect(self.reachChosen)
         self.outline_part = Fold("Outline", corner=self.reach)
@@ -153,7 +201,13 @@ class Inspector(QScrollArea):
         self._where = quiet(wrap=True)
         how = line()
         how.addWidget(self._where, 1)
-        self.shape = Pick([(name, kind.word, f"Cover this sighting in this shape: {kind.word.lower()}") for name, kind in Shape.kinds.items()], "Shape")
+        self.shape = Pick(
+            [
+                (name, kind.word, f"Cover this sighting in this shape: {kind.word.lower()}")
+                for name, kind in Shape.kinds.items()
+            ],
+            "Shape",
+        )
         self.shape.chosen.connect(self.shapeChosen)
         how.addWidget(self.shape, 0, Qt.AlignmentFlag.AlignTop)
         content.addLayout(how)
@@ -162,15 +216,23 @@ class Inspector(QScrollArea):
         self.drop = push_button("Remove", "narrow", "Remove the keyframe or correction at this frame (Delete)")
         self.begin = push_button("Begin", "narrow", "Begin the cover of this sighting at this frame ([)")
         self.end = push_button("End", "narrow", "End the cover of this sighting at this frame (])")
-        for button, signal in ((self.keep, self.keyframeWanted), (self.drop, self.keyframeDropped), (self.begin, self.beginHere), (self.end, self.endHere)):
+        for button, signal in (
+            (self.keep, self.keyframeWanted),
+            (self.drop, self.keyframeDropped),
+            (self.begin, self.beginHere),
+            (self.end, self.endHere),
+        ):
             button.clicked.connect(signal)
             keys.addWidget(button, 1)
         content.addLayout(keys)
         ways = line()
         ways.addWidget(quiet("Follow"))
         self.ways = []
-        for text, direction, tip in (("Back", Direction.BACK, "Follow it back from this frame (Ctrl+T)"), ("Both ways", Direction.BOTH, "Follow it both ways from this frame (T)"),
-                                     ("On", Direction.ON, "Follow it on from this frame (Shift+T)")):
+        for text, direction, tip in (
+            ("Back", Direction.BACK, "Follow it back from this frame (Ctrl+T)"),
+            ("Both ways", Direction.BOTH, "Follow it both ways from this frame (T)"),
+            ("On", Direction.ON, "Follow it on from this frame (Shift+T)"),
+        ):
             button = push_button(text, "", tip)
             button.clicked.connect(lambda _=False, direction=direction: self.followPressed.emit(direction))
             ways.addWidget(button, 1)
@@ -203,16 +265,45 @@ class Inspector(QScrollArea):
         self.following_part = Fold("How to follow", False)
         panel.addWidget(self.following_part)
         content = self.following_part.content
-        self.motion = Pick([(Motion.AUTO, "What suits the outline", "Heads move, grow and turn; what has corners also leans in perspective where that explains it better"),
-                            (Motion.POSITION, "Position", "Only where it is changes"), (Motion.SIZE, "Position and size", "It comes nearer and goes away"),
-                            (Motion.TURNING, "With turning", "It also turns in the picture"), (Motion.PERSPECTIVE, "Plane in perspective", "A plate, a screen, a wall, a paper seen from the side")], "What may change")
+        self.motion = Pick(
+            [
+                (
+                    Motion.AUTO,
+                    "What suits the outline",
+                    "Heads move, grow and turn; what has corners also leans in perspective where that explains it better",
+                ),
+                (Motion.POSITION, "Position", "Only where it is changes"),
+                (Motion.SIZE, "Position and size", "It comes nearer and goes away"),
+                (Motion.TURNING, "With turning", "It also turns in the picture"),
+                (Motion.PERSPECTIVE, "Plane in perspective", "A plate, a screen, a wall, a paper seen from the side"),
+            ],
+            "What may change",
+        )
         self.motion.chosen.connect(self._motion_chosen)
         content.addWidget(self.motion)
-        self.room = SliderField(tr("Search"), 25, 300, 5, FollowSettings().room * 100, " %", 0, tr("How far around the expected place it is looked for, in sizes of the outline; more finds what jumps, and is slower."))
+        self.room = SliderField(
+            tr("Search"),
+            25,
+            300,
+            5,
+            FollowSettings().room * 100,
+            " %",
+            0,
+            tr(
+                "How far around the expected place it is looked for, in sizes of the outline; more finds what jumps, and is slower."
+            ),
+        )
         self.room.settled.connect(self._room_chosen)
         content.addWidget(self.room)
-        self.looked = Pick([(None, "Look at all of it", "All of the outline is compared"), ("upper", "Only the upper half", "What is below may change: a mouth, a hand"),
-                            ("lower", "Only the lower half", "What is above may change"), ("middle", "Only the middle", "The rim may change: a frame, hair, fingers")], "What is looked at")
+        self.looked = Pick(
+            [
+                (None, "Look at all of it", "All of the outline is compared"),
+                ("upper", "Only the upper half", "What is below may change: a mouth, a hand"),
+                ("lower", "Only the lower half", "What is above may change"),
+                ("middle", "Only the middle", "The rim may change: a frame, hair, fingers"),
+            ],
+            "What is looked at",
+        )
         self.looked.chosen.connect(self._looked_chosen)
         content.addWidget(self.looked)
 
@@ -222,14 +313,20 @@ class Inspector(QScrollArea):
         content = self.front_part.content
         self._front_names = quiet(wrap=True)
         content.addWidget(self._front_names)
-        self.front = push_button("Draw what is in front", "", "A hand, a microphone, a railing: covers leave it sharp (H)")
+        self.front = push_button(
+            "Draw what is in front", "", "A hand, a microphone, a railing: covers leave it sharp (H)"
+        )
         self.front.clicked.connect(self.frontWanted)
         content.addWidget(self.front)
         self.before = push_button("", "", "Whose covers it is in front of")
         self.before.clicked.connect(self._before_menu)
         content.addWidget(self.before)
         edges = line(spacing=GRID)
-        self.exact = push_button("Find its exact edge", "", "Find what is really in front inside the loose outline, in every frame of this sighting")
+        self.exact = push_button(
+            "Find its exact edge",
+            "",
+            "Find what is really in front inside the loose outline, in every frame of this sighting",
+        )
         self.loose = push_button("As drawn", "", "Take the outline itself for the edge again")
         self.exact.clicked.connect(self.edgeWanted)
         self.loose.clicked.connect(self.edgeDropped)
@@ -238,7 +335,16 @@ class Inspector(QScrollArea):
         self._edges = QWidget()
         self._edges.setLayout(edges)
         content.addWidget(self._edges)
-        self.soft = SliderField(tr("Feather"), 0, 50, 1, HoldoutSubject().feather * 100, " %", 0, tr("Soft edge of what is in front; it goes inwards, so that nothing more is laid open."))
+        self.soft = SliderField(
+            tr("Feather"),
+            0,
+            50,
+            1,
+            HoldoutSubject().feather * 100,
+            " %",
+            0,
+            tr("Soft edge of what is in front; it goes inwards, so that nothing more is laid open."),
+        )
         self.soft.settled.connect(lambda v: self.holdoutChosen.emit(replace(self._subject.of, feather=v / 100)))
         content.addWidget(self.soft)
 
@@ -253,7 +359,9 @@ class Inspector(QScrollArea):
         self.label_text.editingFinished.connect(self._label_typed)
         content.addWidget(self.label_text)
         self.label_look = ParameterControls(Label)
-        self.label_look.settled.connect(lambda name, value: self.labelChosen.emit(replace(self._label, **{name: value})))
+        self.label_look.settled.connect(
+            lambda name, value: self.labelChosen.emit(replace(self._label, **{name: value}))
+        )
         content.addWidget(self.label_look)
 
     def _label_typed(self) -> None:
@@ -277,19 +385,42 @@ class Inspector(QScrollArea):
         self._voice_alone = alone
         self._panel.setVisible(self._subject is not None and not alone)
         self._facts.setVisible(not alone)
-        self._name.setText(self._subject.name if self._subject is not None else tr("A range of sound") if alone else tr("Nobody selected"))
+        self._name.setText(
+            self._subject.name
+            if self._subject is not None
+            else tr("A range of sound")
+            if alone
+            else tr("Nobody selected")
+        )
         self.portrait.setVisible(self._subject is not None and self._subject.of.hides and not alone)
 
     def _remember_folds(self) -> None:
         """Parts stay open or closed from one day to the next."""
         settings = QSettings("skiagraph", "skiagraph")
-        for name, part in (("cover", self.cover_part), ("outline", self.outline_part), ("numbers", self.numbers_part), ("following", self.following_part), ("front", self.front_part), ("label", self.label_part), ("voice", self.voice_part)):
+        for name, part in (
+            ("cover", self.cover_part),
+            ("outline", self.outline_part),
+            ("numbers", self.numbers_part),
+            ("following", self.following_part),
+            ("front", self.front_part),
+            ("label", self.label_part),
+            ("voice", self.voice_part),
+        ):
             part.set_open(settings.value(f"folds/{name}", part.is_open, bool))
             part.toggled.connect(lambda is_open, name=name: settings.setValue(f"folds/{name}", is_open))
 
     # What is shown
 
-    def show_subject(self, subject: Subject | None, facts: str, style: Style, own_style: bool, fronts: list[tuple[str, str]] = (), others: list[tuple[str, str]] = (), look: str = "") -> None:
+    def show_subject(
+        self,
+        subject: Subject | None,
+        facts: str,
+        style: Style,
+        own_style: bool,
+        fronts: list[tuple[str, str]] = (),
+        others: list[tuple[str, str]] = (),
+        look: str = "",
+    ) -> None:
         """Show a subject; without one say what to do. fronts: (key, name) of what is in front of it; others: of those
         that something can be in front of; look: the house style and version in use."""
         self._subject, self._others = subject, list(others)
@@ -304,7 +435,9 @@ class Inspector(QScrollArea):
         self.holding.setVisible(not hides)
         (self.decision if hides else self.holding).set_value(subject.decision)
         self.cover_part.setVisible(hides)
-        self.looks.setText(self.looks.fontMetrics().elidedText(look or tr("House style"), Qt.TextElideMode.ElideRight, 96))
+        self.looks.setText(
+            self.looks.fontMetrics().elidedText(look or tr("House style"), Qt.TextElideMode.ElideRight, 96)
+        )
         self.for_all.setVisible(own_style)
         self.from_all.setVisible(own_style)
         self._own_style = own_style
@@ -327,7 +460,12 @@ class Inspector(QScrollArea):
         else:
             names = [name for key, name in others if key in subject.of.subjects]
             said = tr("everybody") if subject.of.everybody else ", ".join(names) or tr("nobody")
-            self.before.setText(self.before.fontMetrics().elidedText(tr("In front of {names}", names=said), Qt.TextElideMode.ElideRight, 240) + " ▾")
+            self.before.setText(
+                self.before.fontMetrics().elidedText(
+                    tr("In front of {names}", names=said), Qt.TextElideMode.ElideRight, 240
+                )
+                + " ▾"
+            )
             self.front_part.set_state(said)
             if not self.soft.slider.isSliderDown():
                 self.soft.set_value(subject.of.feather * 100)
@@ -337,7 +475,9 @@ class Inspector(QScrollArea):
         self.safe.setVisible(self.meter.level != Safety.SAFE)
         self._own.setVisible(self._own_style or self.meter.level != Safety.SAFE)
         words = " + ".join(tr(c.word) for c in self.cover.style.covers)
-        self.cover_part.set_state(tr("{cover} · {safety}", cover=words, safety=tr(str(self.meter.level))) if self.meter.text else words)
+        self.cover_part.set_state(
+            tr("{cover} · {safety}", cover=words, safety=tr(str(self.meter.level))) if self.meter.text else words
+        )
 
     def show_place(self, text: str, outline: Outline | None, keyframe: bool, exact: bool = False) -> None:
         """What holds at the present frame: how the outline was obtained, the outline, None where there is none, whether
@@ -354,7 +494,15 @@ class Inspector(QScrollArea):
                 field.blockSignals(True)
                 field.setValue(getattr(outline.place, name))
                 field.blockSignals(False)
-            self.numbers_part.set_state(tr("{x}, {y} · {w} × {h} px", x=round(outline.cx), y=round(outline.cy), w=round(outline.width), h=round(outline.height)))
+            self.numbers_part.set_state(
+                tr(
+                    "{x}, {y} · {w} × {h} px",
+                    x=round(outline.cx),
+                    y=round(outline.cy),
+                    w=round(outline.width),
+                    h=round(outline.height),
+                )
+            )
         self.numbers_part.body.setEnabled(seen)
         self.keep.setEnabled(seen and not keyframe)
         self.drop.setEnabled(keyframe)
@@ -379,7 +527,13 @@ class Inspector(QScrollArea):
     def _looked_chosen(self, part: str | None) -> None:
         self._say_following()
         box = Shape.kinds["box"]()
-        self.lookedChosen.emit({"upper": Outline.at(0, -1, 4, 2, shape=box), "lower": Outline.at(0, 1, 4, 2, shape=box), "middle": Outline.at(0, 0, 1.3, 1.3)}.get(part))
+        self.lookedChosen.emit(
+            {
+                "upper": Outline.at(0, -1, 4, 2, shape=box),
+                "lower": Outline.at(0, 1, 4, 2, shape=box),
+                "middle": Outline.at(0, 0, 1.3, 1.3),
+            }.get(part)
+        )
 
     def _say_following(self) -> None:
         said = [self.motion.currentText()] if self.motion.value() != Motion.AUTO else []
@@ -389,14 +543,18 @@ class Inspector(QScrollArea):
     def _before_menu(self) -> None:
         """Whom it is in front of: everybody, or some."""
         of, menu = self._subject.of, QMenu(self)
-        everybody = menu.addAction(tr("Everybody"), lambda: self.holdoutChosen.emit(replace(of, everybody=True, subjects=())))
+        everybody = menu.addAction(
+            tr("Everybody"), lambda: self.holdoutChosen.emit(replace(of, everybody=True, subjects=()))
+        )
         everybody.setCheckable(True)
         everybody.setChecked(of.everybody)
         menu.addSeparator()
         for key, name in self._others:
             chosen = key in of.subjects and not of.everybody
             left = tuple(k for k in of.subjects if k != key) if chosen else (*of.subjects, key)
-            action = menu.addAction(name, lambda left=left: self.holdoutChosen.emit(replace(of, everybody=False, subjects=left)))
+            action = menu.addAction(
+                name, lambda left=left: self.holdoutChosen.emit(replace(of, everybody=False, subjects=left))
+            )
             action.setCheckable(True)
             action.setChecked(chosen)
         menu.popup(self.before.mapToGlobal(QPoint(0, self.before.height() + 2)))

@@ -87,7 +87,7 @@ def _ribbon(painter: QPainter, first: int, sure: np.ndarray, scale: TimeScale, t
     step = max(1, int(1.5 / max(scale.per_frame, 1e-6)))
     line = QPolygonF()
     for n in range(0, len(sure), step):
-        value = float(sure[n:n + step].min())
+        value = float(sure[n : n + step].min())
         line.append(QPointF(scale.x(first + n + 0.5), top + BAR - 3 - value * (BAR - 6)))
     painter.setPen(QPen(QColor(233, 227, 217, 150), 1))
     painter.drawPolyline(line)
@@ -104,7 +104,17 @@ def _extent(painter: QPainter, left: float, right: float, top: float) -> None:
 
 def _notch(painter: QPainter, x: float, top: float) -> None:
     path = QPainterPath()
-    path.addPolygon(QPolygonF([QPointF(x - 4, top - 4), QPointF(x + 4, top - 4), QPointF(x + 4, top + 4), QPointF(x, top + 9), QPointF(x - 4, top + 4)]))
+    path.addPolygon(
+        QPolygonF(
+            [
+                QPointF(x - 4, top - 4),
+                QPointF(x + 4, top - 4),
+                QPointF(x + 4, top + 4),
+                QPointF(x, top + 9),
+                QPointF(x - 4, top + 4),
+            ]
+        )
+    )
     path.closeSubpath()
     painter.setPen(QPen(QColor(theme.INK), 1))
     painter.setBrush(QColor(theme.PAPER))
@@ -135,8 +145,11 @@ def paint_badge(painter: QPainter, lane: Lane, box: QRectF) -> None:
     painter.drawText(box, Qt.AlignmentFlag.AlignCenter, str(lane.findings))
 
 
-def paint_attention(painter: QPainter, worst: np.ndarray, scale: TimeScale, top: float, height: float, right: float) -> None:
-    """The strip above the lanes: ochre where somebody should look, madder, and higher, where somebody may be exposed."""
+def paint_attention(
+    painter: QPainter, worst: np.ndarray, scale: TimeScale, top: float, height: float, right: float
+) -> None:
+    """The strip above the lanes: ochre where somebody should look, madder, and higher, where somebody may be
+    exposed."""
     painter.fillRect(QRectF(scale.left, top, right - scale.left, height), QColor(theme.INK))
     edges = np.flatnonzero(np.diff(worst.astype(int), prepend=-1, append=-1))
     for a, b in zip(edges, edges[1:]):
@@ -153,7 +166,9 @@ def paint_attention(painter: QPainter, worst: np.ndarray, scale: TimeScale, top:
 def paint_ruler(painter: QPainter, scale: TimeScale, right: float, top: float, timecode: Timecode, frames: int) -> None:
     """Seconds as tick and figure, as many as there is room for."""
     fps = timecode.fps
-    step = next((s for s in (1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 1800, 3600) if s * fps * scale.per_frame > 58), 7200)
+    step = next(
+        (s for s in (1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 1800, 3600) if s * fps * scale.per_frame > 58), 7200
+    )
     painter.setFont(theme.font(11))
     second = int(max(0, scale.first) // (fps * step)) * step
     while second * fps < frames and scale.x(second * fps) < right:
@@ -162,8 +177,14 @@ def paint_ruler(painter: QPainter, scale: TimeScale, right: float, top: float, t
             painter.setPen(QColor(theme.ASH))
             painter.drawLine(QPointF(x, top + 4), QPointF(x, top + 16))
             painter.setPen(QColor(theme.QUIET))
-            text = timecode.text(second * fps)[3:8] if frames < fps * 3600 and not timecode.first else timecode.text(second * fps)[:8]
-            painter.drawText(QRectF(x + 4, top, 60, 16), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text)
+            text = (
+                timecode.text(second * fps)[3:8]
+                if frames < fps * 3600 and not timecode.first
+                else timecode.text(second * fps)[:8]
+            )
+            painter.drawText(
+                QRectF(x + 4, top, 60, 16), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, text
+            )
         second += step
 
 
@@ -175,7 +196,9 @@ def paint_playhead(painter: QPainter, x: float, top: float, bottom: float) -> No
     painter.drawPolygon(QPolygonF([QPointF(x - 5, top), QPointF(x + 5, top), QPointF(x, top + 7)]))
 
 
-def paint_markers(painter: QPainter, markers: list[tuple[int, str]], scale: TimeScale, top: float, height: float, right: float) -> None:
+def paint_markers(
+    painter: QPainter, markers: list[tuple[int, str]], scale: TimeScale, top: float, height: float, right: float
+) -> None:
     """Small flags on the ruler, with their names where there is room."""
     painter.setFont(theme.font(11))
     for n, (frame, name) in enumerate(markers):
@@ -190,7 +213,11 @@ def paint_markers(painter: QPainter, markers: list[tuple[int, str]], scale: Time
         painter.drawPolygon(QPolygonF([QPointF(x, top), QPointF(x + 7, top + 3.5), QPointF(x, top + 7)]))
         if room > 24:
             painter.setPen(QColor(theme.LILAC))
-            painter.drawText(QRectF(x + 10, top - 4, room, 14), Qt.AlignmentFlag.AlignVCenter, painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(room)))
+            painter.drawText(
+                QRectF(x + 10, top - 4, room, 14),
+                Qt.AlignmentFlag.AlignVCenter,
+                painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(room)),
+            )
 
 
 def paint_marked(painter: QPainter, left: float, right: float, middle: float) -> None:
@@ -201,7 +228,9 @@ def paint_marked(painter: QPainter, left: float, right: float, middle: float) ->
     painter.drawRect(box)
 
 
-def paint_marks(painter: QPainter, scale: TimeScale, first: int | None, last: int | None, top: float, height: float, right: float) -> None:
+def paint_marks(
+    painter: QPainter, scale: TimeScale, first: int | None, last: int | None, top: float, height: float, right: float
+) -> None:
     """What lies outside in and out is dimmed."""
     shade = QColor(18, 17, 16, 150)
     if first is not None:

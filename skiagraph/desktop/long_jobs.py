@@ -74,7 +74,11 @@ class LongJobs(QObject):
         for job in (self.running, self.adding):
             if job is not None:
                 job.cancel()
-        return "What was running for the former project was stopped. A scan goes on from there when you begin it again." if running else ""
+        return (
+            "What was running for the former project was stopped. A scan goes on from there when you begin it again."
+            if running
+            else ""
+        )
 
     def _begin(self, runner: JobRunner, what: str, strip: JobStrip, label) -> None:
         self.running = runner
@@ -106,7 +110,9 @@ class LongJobs(QObject):
         document, wanted, token = self._document, [], self._document.token
         for path in paths:
             lost = next((c for c in relink.missing(document.project) if is_same_file(c, path)), None)
-            if lost is None or not document.edit("link clip again", edits.relink_clip, lost.key, path, lost.fingerprint):
+            if lost is None or not document.edit(
+                "link clip again", edits.relink_clip, lost.key, path, lost.fingerprint
+            ):
                 wanted.append(path)
 
         def work(control: JobControl):
@@ -126,7 +132,9 @@ class LongJobs(QObject):
         runner.failed.connect(self._notice.say)
         runner.progressed.connect(lambda p: self._intake.show_progress(p.step, p))
         runner.ended.connect(self._end_adding)
-        QTimer.singleShot(SHOW_AFTER_MS, lambda: self._intake.begin("Reading the clip") if self.adding is runner else None)
+        QTimer.singleShot(
+            SHOW_AFTER_MS, lambda: self._intake.begin("Reading the clip") if self.adding is runner else None
+        )
         runner.start()
 
     def _end_adding(self) -> None:
@@ -161,11 +169,18 @@ class LongJobs(QObject):
             now["name"] = project.clip(news.clip).path.name
             runner.tell(news)
 
-        runner = JobRunner(lambda control: run_in_child(_scan_parts, project, keys, every, gallery, parts or {}, control=control, told=told), self)
+        runner = JobRunner(
+            lambda control: run_in_child(
+                _scan_parts, project, keys, every, gallery, parts or {}, control=control, told=told
+            ),
+            self,
+        )
         runner.told.connect(lambda news: self._people_found(token, news, every))
         runner.ended.connect(lambda: self._scan_ended(token))
         runner.finished.connect(lambda _: QTimer.singleShot(0, lambda: self._listen_after(token, keys)))
-        self._begin(runner, "Scanning", self._scanning, lambda p: tr("{step} in {name}", step=tr(p.step), name=now["name"]))
+        self._begin(
+            runner, "Scanning", self._scanning, lambda p: tr("{step} in {name}", step=tr(p.step), name=now["name"])
+        )
         return True
 
     def _people_found(self, token: object, news: ScanNews, every: int) -> None:
@@ -183,14 +198,20 @@ class LongJobs(QObject):
     def _told_of(self, report: Report, clip: str) -> str:
         """What carrying the decisions over to a new scan did, where there is something to say."""
         missing = {key for key, first, last in report.not_found if last - first + 1 >= LEAST}
-        names = [s.name for s in self._document.project.subjects if s.key in missing and s.is_covered and not s.doubtful]
+        names = [
+            s.name for s in self._document.project.subjects if s.key in missing and s.is_covered and not s.doubtful
+        ]
         if not names:
             return ""
         some = ", ".join(names[:3])
         if len(names) > 3:
             some = tr("{some} and {n} more", some=some, n=len(names) - 3)
         name = self._document.project.clip(clip).path.name
-        return tr("The new scan of {name} does not see {some} in some places where the former one did. The covers stay there; Review lists the places.", name=name, some=some)
+        return tr(
+            "The new scan of {name} does not see {some} in some places where the former one did. The covers stay there; Review lists the places.",
+            name=name,
+            some=some,
+        )
 
     def _scan_ended(self, token: object) -> None:
         """A scan that was cancelled or failed leaves the project as it was; what it had found may be kept."""
@@ -205,11 +226,23 @@ class LongJobs(QObject):
 
         def keep() -> None:
             # Only as long as nothing newer is known of the clip.
-            if self._is_present(token) and self.running is None and self._document.settled.scan_of(arrival.clip) is before:
+            if (
+                self._is_present(token)
+                and self.running is None
+                and self._document.settled.scan_of(arrival.clip) is before
+            ):
                 self._document.keep_found(arrival, result)
 
-        self._notice.say(tr("The scan of {name} was stopped and changed nothing; what you decided stays. It had found {people} in the first {n} frames.",
-                            name=name, people=people, n=result.reached), "Keep what was found", keep)
+        self._notice.say(
+            tr(
+                "The scan of {name} was stopped and changed nothing; what you decided stays. It had found {people} in the first {n} frames.",
+                name=name,
+                people=people,
+                n=result.reached,
+            ),
+            "Keep what was found",
+            keep,
+        )
 
     # Following
 
@@ -234,22 +267,45 @@ class LongJobs(QObject):
                 watch(wanted, path)
 
         def placed(project, path: HeadPath, again: tuple[HeadPath, ...], looks: Signature):
-            project = outlines.rest_on_followed(project, wanted.subject, wanted.clip, wanted.frame, path, str(wanted.motion or ""))
-            project = outlines.also_seen(project, wanted.subject, wanted.clip, wanted.frame, again, str(wanted.motion or ""))
+            project = outlines.rest_on_followed(
+                project, wanted.subject, wanted.clip, wanted.frame, path, str(wanted.motion or "")
+            )
+            project = outlines.also_seen(
+                project, wanted.subject, wanted.clip, wanted.frame, again, str(wanted.motion or "")
+            )
             return ask_who(project, wanted.subject, looks, document.gallery)
 
-        def take(path: HeadPath | None, said: list[str], again: tuple[HeadPath, ...] = (), looks: Signature = Signature.none()) -> None:
+        def take(
+            path: HeadPath | None,
+            said: list[str],
+            again: tuple[HeadPath, ...] = (),
+            looks: Signature = Signature.none(),
+        ) -> None:
             there = self._is_present(token) and any(s.key == wanted.subject for s in document.project.subjects)
-            if path is not None and there and outlines.sighting_at(document.project.subject(wanted.subject), wanted.clip, wanted.frame) is not None:
+            if (
+                path is not None
+                and there
+                and outlines.sighting_at(document.project.subject(wanted.subject), wanted.clip, wanted.frame)
+                is not None
+            ):
                 document.edit("follow", placed, path, again, looks)
             self.followed.emit(wanted.clip, wanted.frame)
             self._notice.say(" ".join(text for text in said if text))
 
-        runner = JobRunner(lambda control: run_in_child(follow_between, project, wanted, outline, control=control, told=runner.tell), self)
+        runner = JobRunner(
+            lambda control: run_in_child(follow_between, project, wanted, outline, control=control, told=runner.tell),
+            self,
+        )
         runner.told.connect(told)
         name = project.subject(wanted.subject).name
-        runner.finished.connect(lambda found: take(found.path, end_sentences(project, wanted.clip, name, found), found.again, found.looks))
-        runner.cancelled.connect(lambda: take(far[0] if far else None, [tr("Following was stopped; what was followed stays.") if far else ""]))
+        runner.finished.connect(
+            lambda found: take(found.path, end_sentences(project, wanted.clip, name, found), found.again, found.looks)
+        )
+        runner.cancelled.connect(
+            lambda: take(
+                far[0] if far else None, [tr("Following was stopped; what was followed stays.") if far else ""]
+            )
+        )
         self._begin(runner, "Following", self._scanning, lambda p: tr("Following {name}", name=name))
 
     def find_edge(self, subject: str, clip: str, frame: int) -> None:
@@ -265,7 +321,10 @@ class LongJobs(QObject):
             if self._is_present(token) and any(s.key == subject for s in document.project.subjects):
                 document.edit("exact edge", outlines.with_edge, subject, clip, frame, *found)
 
-        runner = JobRunner(lambda control: run_in_child(find_edges, project, subject, clip, frame, control=control, told=runner.tell), self)
+        runner = JobRunner(
+            lambda control: run_in_child(find_edges, project, subject, clip, frame, control=control, told=runner.tell),
+            self,
+        )
         runner.finished.connect(take)
         self._begin(runner, "Finding the edge", self._scanning, lambda p: tr(p.step))
 
@@ -283,17 +342,29 @@ class LongJobs(QObject):
 
         def end(count: int) -> None:
             if self._is_present(token):
-                self._notice.say(counted(count, "The strict search of 1 clip is done; what nobody knows of is among the findings.", "The strict search of {n} clips is done; what nobody knows of is among the findings."))
+                self._notice.say(
+                    counted(
+                        count,
+                        "The strict search of 1 clip is done; what nobody knows of is among the findings.",
+                        "The strict search of {n} clips is done; what nobody knows of is among the findings.",
+                    )
+                )
 
-        runner = JobRunner(lambda control: run_in_child(_sweep_all, project, list(names), control=control, told=runner.tell), self)
+        runner = JobRunner(
+            lambda control: run_in_child(_sweep_all, project, list(names), control=control, told=runner.tell), self
+        )
         runner.told.connect(lambda sweep: document.take_sweep(sweep) if self._is_present(token) else None)
         runner.finished.connect(end)
-        runner.cancelled.connect(lambda: self._notice.say(tr("The strict search was stopped; clips that were searched whole stay so.")))
+        runner.cancelled.connect(
+            lambda: self._notice.say(tr("The strict search was stopped; clips that were searched whole stay so."))
+        )
         self._begin(runner, "Searching strictly", self._scanning, lambda p: tr(p.step))
 
     def _listen_after(self, token: object, keys: list[str]) -> None:
         """Who was scanned is listened to, so that speech of those who are covered is known as their faces are."""
-        waiting = [k for k in keys if self._is_present(token) and self._document.settled.evidence.listening_of(k) is None]
+        waiting = [
+            k for k in keys if self._is_present(token) and self._document.settled.evidence.listening_of(k) is None
+        ]
         if waiting and self.running is None and not self._document.read_only:
             self.listen(waiting, asked=False)
 
@@ -311,11 +382,22 @@ class LongJobs(QObject):
 
         def end(count: int) -> None:
             if asked and self._is_present(token):
-                found = sum(len(one.voices) for key in names if (one := document.settled.evidence.listening_of(key)) is not None)
-                self._notice.say(counted(found, "1 voice was heard. Say whose it is in the voice row, with a right click.", "{n} voices were heard. Say whose they are in the voice row, with a right click.") if found
-                                 else tr("Nobody speaks, as far as can be heard."))
+                found = sum(
+                    len(one.voices) for key in names if (one := document.settled.evidence.listening_of(key)) is not None
+                )
+                self._notice.say(
+                    counted(
+                        found,
+                        "1 voice was heard. Say whose it is in the voice row, with a right click.",
+                        "{n} voices were heard. Say whose they are in the voice row, with a right click.",
+                    )
+                    if found
+                    else tr("Nobody speaks, as far as can be heard.")
+                )
 
-        runner = JobRunner(lambda control: run_in_child(_listen_all, project, list(names), control=control, told=runner.tell), self)
+        runner = JobRunner(
+            lambda control: run_in_child(_listen_all, project, list(names), control=control, told=runner.tell), self
+        )
         runner.told.connect(lambda listening: document.take_listening(listening) if self._is_present(token) else None)
         runner.finished.connect(end)
         self._begin(runner, "Listening", self._scanning, lambda p: tr(p.step))
@@ -327,8 +409,16 @@ class LongJobs(QObject):
             return
         self._notice.say("")
         project, proofs = self._document.settled, list(self._document.proofs)
-        runner = JobRunner(lambda control: run_in_child(_write_report, project, name, proofs, target, control=control), self)
-        runner.finished.connect(lambda verdict: self._notice.say(tr("The report is written: {path}. {verdict}", path=target, verdict=verdict), tr("Open it"), lambda: self.reportOpened.emit(str(target))))
+        runner = JobRunner(
+            lambda control: run_in_child(_write_report, project, name, proofs, target, control=control), self
+        )
+        runner.finished.connect(
+            lambda verdict: self._notice.say(
+                tr("The report is written: {path}. {verdict}", path=target, verdict=verdict),
+                tr("Open it"),
+                lambda: self.reportOpened.emit(str(target)),
+            )
+        )
         self._begin(runner, "Writing the report", self._scanning, lambda p: tr(p.step))
 
 
@@ -347,6 +437,7 @@ def _listen_all(project, keys, control, tell) -> int:
 def _write_report(project, name, proofs, target, control, tell) -> str:
     # Only here, since this brings in what lays pages out.
     from skiagraph.review.report import report_of, write_report
+
     report = report_of(project, name, proofs, control)
     write_report(report, target)
     return report.verdict

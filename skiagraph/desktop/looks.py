@@ -17,7 +17,15 @@ from skiagraph.desktop.words import tr
 from skiagraph.errors import SkiagraphError
 from skiagraph.project import housing
 from skiagraph.project.decisions import ThingSubject
-from skiagraph.project.house import SUFFIX, HouseStyle, house_styles, keep_house_style, read_house_style, set_default_house_style, write_house_style
+from skiagraph.project.house import (
+    SUFFIX,
+    HouseStyle,
+    house_styles,
+    keep_house_style,
+    read_house_style,
+    set_default_house_style,
+    write_house_style,
+)
 from skiagraph.project.model import Project
 
 
@@ -45,7 +53,11 @@ class Looks(QObject):
         if self._other is None:
             return None
         try:
-            return housing.in_version(project, self._other) if isinstance(self._other, str) else housing.use_house_style(project, self._other)
+            return (
+                housing.in_version(project, self._other)
+                if isinstance(self._other, str)
+                else housing.use_house_style(project, self._other)
+            )
         except SkiagraphError:
             return None
 
@@ -64,7 +76,10 @@ class Looks(QObject):
         styles, names = house_styles(), housing.versions(project)
         inner = menu.addMenu(tr("House style"))
         for style in styles:
-            action = inner.addAction(tr("{name}: {cover}", name=style.name, cover=style.style.state()), lambda s=style: self._document.edit("use house style", housing.use_house_style, s))
+            action = inner.addAction(
+                tr("{name}: {cover}", name=style.name, cover=style.style.state()),
+                lambda s=style: self._document.edit("use house style", housing.use_house_style, s),
+            )
             action.setCheckable(True)
             action.setChecked(project.decisions.house.name == style.name and project.style == style.style)
             action.setToolTip(style.house.note)
@@ -85,7 +100,12 @@ class Looks(QObject):
         inner.addSeparator()
         inner.addAction(tr("New version …"), self.new_version)
         rename = inner.addAction(tr("Rename this version …"), self.rename_version)
-        remove = inner.addAction(tr("Remove this version"), lambda: self._document.edit("remove version", housing.remove_version, self._document.project.decisions.version))
+        remove = inner.addAction(
+            tr("Remove this version"),
+            lambda: self._document.edit(
+                "remove version", housing.remove_version, self._document.project.decisions.version
+            ),
+        )
         rename.setEnabled(bool(names))
         remove.setEnabled(len(names) > 1)
         inner = menu.addMenu(tr("Compare the result with"))
@@ -105,7 +125,9 @@ class Looks(QObject):
     def state(self) -> str:
         """The house style and version in a few words; empty where there are none."""
         decisions = self._document.project.decisions
-        return " · ".join(filter(None, (decisions.house.name, decisions.version if decisions.version != decisions.house.name else "")))
+        return " · ".join(
+            filter(None, (decisions.house.name, decisions.version if decisions.version != decisions.house.name else ""))
+        )
 
     # What they do
 
@@ -128,11 +150,20 @@ class Looks(QObject):
             self._keep(sheet.style)
 
     def _keep(self, style: HouseStyle) -> None:
-        self._tried(lambda: self.said.emit(tr("Kept as the house style {name}, in {place}.", name=style.name, place=keep_house_style(style))))
+        self._tried(
+            lambda: self.said.emit(
+                tr("Kept as the house style {name}, in {place}.", name=style.name, place=keep_house_style(style))
+            )
+        )
         self._document.edit("use house style", housing.use_house_style, style)
 
     def take_house(self) -> None:
-        file, _ = QFileDialog.getOpenFileName(self._window, tr("A house style"), str(Path.home()), tr("House styles (*{suffix});;All files (*)", suffix=SUFFIX))
+        file, _ = QFileDialog.getOpenFileName(
+            self._window,
+            tr("A house style"),
+            str(Path.home()),
+            tr("House styles (*{suffix});;All files (*)", suffix=SUFFIX),
+        )
         if file:
             self._tried(lambda: self._take(Path(file)))
 
@@ -144,23 +175,39 @@ class Looks(QObject):
 
     def write_house(self) -> None:
         name = self._document.project.decisions.house.name or "house"
-        file, _ = QFileDialog.getSaveFileName(self._window, tr("Write the house style"), str(Path.home() / (name.replace("/", "-") + SUFFIX)), tr("House styles (*{suffix})", suffix=SUFFIX))
+        file, _ = QFileDialog.getSaveFileName(
+            self._window,
+            tr("Write the house style"),
+            str(Path.home() / (name.replace("/", "-") + SUFFIX)),
+            tr("House styles (*{suffix})", suffix=SUFFIX),
+        )
         if file:
-            style = housing.house_style_of(self._document.project, self._document.project.decisions.house.name or Path(file).name.removesuffix(SUFFIX))
+            style = housing.house_style_of(
+                self._document.project,
+                self._document.project.decisions.house.name or Path(file).name.removesuffix(SUFFIX),
+            )
             self._tried(lambda: (write_house_style(style, file), self.said.emit(tr("Wrote {file}.", file=file))))
 
     def new_version(self) -> None:
-        name, chosen = QInputDialog.getText(self._window, tr("New version"), tr("Its name, such as the house it is for:"))
+        name, chosen = QInputDialog.getText(
+            self._window, tr("New version"), tr("Its name, such as the house it is for:")
+        )
         if chosen:
             self._document.edit("new version", housing.add_version, name)
 
     def rename_version(self) -> None:
-        name, chosen = QInputDialog.getText(self._window, tr("Version"), tr("Its name:"), text=self._document.project.decisions.version)
+        name, chosen = QInputDialog.getText(
+            self._window, tr("Version"), tr("Its name:"), text=self._document.project.decisions.version
+        )
         if chosen:
             self._document.edit("rename version", housing.rename_version, name)
 
     def _begin_with(self, name: str) -> None:
-        said = tr("New projects begin with {name}.", name=name) if name else tr("New projects begin with the application's own cover.")
+        said = (
+            tr("New projects begin with {name}.", name=name)
+            if name
+            else tr("New projects begin with the application's own cover.")
+        )
         self._tried(lambda: (set_default_house_style(name), self.said.emit(said)))
 
     def _tried(self, function) -> None:

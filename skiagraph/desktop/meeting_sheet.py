@@ -27,9 +27,17 @@ def to_compare(project: Project, found: list[Finding]) -> list[Finding]:
 
 
 class MeetingSheet(QDialog):
-    """Goes through the open questions of the document. name: of whoever answers, who is written down with “the same”."""
+    """Goes through the open questions of the document. name: of whoever answers, who is written down with “the
+    same”."""
 
-    def __init__(self, document: Document, portraits: Portraits, name: str = "", first: Finding | None = None, parent: QWidget | None = None):
+    def __init__(
+        self,
+        document: Document,
+        portraits: Portraits,
+        name: str = "",
+        first: Finding | None = None,
+        parent: QWidget | None = None,
+    ):
         super().__init__(parent)
         self.setWindowTitle(tr("Who is who"))
         self._document, self._portraits, self._project = document, portraits, document.settled
@@ -62,9 +70,16 @@ class MeetingSheet(QDialog):
         answers = line(spacing=2 * GRID)
         self.same = push_button("Same person  E", "primary", "The finding is accepted, with your name")
         self.swap = push_button("Swap from here on  X", "", "From where they are closest on, each goes on as the other")
-        self.apart = push_button("Somebody else  A", "", "From where they meet on it is somebody new, who is covered until you decide")
+        self.apart = push_button(
+            "Somebody else  A", "", "From where they meet on it is somebody new, who is covered until you decide"
+        )
         self.next = push_button("Later  L", "", "The next question; this one stays open")
-        for button, key, does in ((self.same, "E", self._said_same), (self.swap, "X", self._said_swapped), (self.apart, "A", self._said_apart), (self.next, "L", self._put_off)):
+        for button, key, does in (
+            (self.same, "E", self._said_same),
+            (self.swap, "X", self._said_swapped),
+            (self.apart, "A", self._said_apart),
+            (self.next, "L", self._put_off),
+        ):
             button.clicked.connect(does)
             button.setAutoDefault(False)
             QShortcut(QKeySequence(key), self, button.click)
@@ -109,15 +124,26 @@ class MeetingSheet(QDialog):
         if asked is None:
             put_off = sum(_place(f) in self._later for f in waiting)
             self._title.setText(tr("No question is left") if not waiting else tr("Nothing else can be compared"))
-            self._where.setText(tr("{n} of the open questions were put off. They stay in Review until they are answered.", n=put_off) if put_off > 1 else
-                                tr("One open question was put off. It stays in Review until it is answered.") if put_off else
-                                tr("The rest can only be answered in Review: there is nobody before it, or after it, to compare with.") if waiting else "")
+            self._where.setText(
+                tr("{n} of the open questions were put off. They stay in Review until they are answered.", n=put_off)
+                if put_off > 1
+                else tr("One open question was put off. It stays in Review until it is answered.")
+                if put_off
+                else tr(
+                    "The rest can only be answered in Review: there is nobody before it, or after it, to compare with."
+                )
+                if waiting
+                else ""
+            )
             self.again.setVisible(put_off > 0)
         else:
             clip = self._project.clip(asked.finding.clip)
             self._title.setText(tr("Is {name} the same person before and after?", name=asked.one.name))
             more = tr("  ·  {n} more", n=len(left) - 1) if len(left) > 1 else ""
-            self._where.setText(tr("{clip}, {begin} to {end}", clip=clip.path.name, begin=clip.at(asked.first), end=clip.at(asked.last)) + more)
+            self._where.setText(
+                tr("{clip}, {begin} to {end}", clip=clip.path.name, begin=clip.at(asked.first), end=clip.at(asked.last))
+                + more
+            )
         self._question.setVisible(asked is not None)
         self._ended.setVisible(asked is None)
         self._show_pictures()
@@ -130,13 +156,24 @@ class MeetingSheet(QDialog):
             for widget in (label, before, after):
                 widget.setVisible(side is not None)
             if side is not None:
-                label.setText(side.name if side is asked.one else tr("{name}, who was close; then {then}", name=side.name, then=side.then) if side.then else
-                              tr("{name}, who was close", name=side.name))
+                label.setText(
+                    side.name
+                    if side is asked.one
+                    else tr("{name}, who was close; then {then}", name=side.name, then=side.then)
+                    if side.then
+                    else tr("{name}, who was close", name=side.name)
+                )
                 for picture, shot in ((before, side.before), (after, side.after)):
                     picture.set_image(self._picture(shot))
 
     def _picture(self, shot: Shot | None):
-        return None if shot is None else self._portraits.closeup(self._project.clip(self._asked.finding.clip), shot.frame, shot.box, (WIDE, TALL), shot.turns)
+        return (
+            None
+            if shot is None
+            else self._portraits.closeup(
+                self._project.clip(self._asked.finding.clip), shot.frame, shot.box, (WIDE, TALL), shot.turns
+            )
+        )
 
     def _answer(self, what: str, change, *arguments) -> None:
         self._hint.setText("")

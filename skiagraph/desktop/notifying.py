@@ -8,7 +8,11 @@ from jeepney.io.blocking import open_dbus_connection
 from skiagraph.desktop.theme import asset_folder
 from skiagraph.logs import log
 
-_SERVICE = DBusAddress("/org/freedesktop/Notifications", bus_name="org.freedesktop.Notifications", interface="org.freedesktop.Notifications")
+_SERVICE = DBusAddress(
+    "/org/freedesktop/Notifications",
+    bus_name="org.freedesktop.Notifications",
+    interface="org.freedesktop.Notifications",
+)
 # The service decides how long it is shown.
 _ITS_OWN_TIME = -1
 
@@ -20,7 +24,12 @@ def notify(title: str, text: str) -> bool:
     """
     try:
         with open_dbus_connection("SESSION") as connection:
-            message = new_method_call(_SERVICE, "Notify", "susssasa{sv}i", ("Skiagraph", 0, asset_folder("icons") + "/skiagraph.svg", title, text, [], {}, _ITS_OWN_TIME))
+            message = new_method_call(
+                _SERVICE,
+                "Notify",
+                "susssasa{sv}i",
+                ("Skiagraph", 0, asset_folder("icons") + "/skiagraph.svg", title, text, [], {}, _ITS_OWN_TIME),
+            )
             message.header.flags |= MessageFlag.no_reply_expected
             connection.send(message)
         return True

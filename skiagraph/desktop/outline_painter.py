@@ -1,4 +1,5 @@
-"""How outlines, their handles and points, the way of one, and what is offered beside it are painted over the picture."""
+"""How outlines, their handles and points, the way of one, and what is offered beside it are painted over the
+picture."""
 
 from __future__ import annotations
 
@@ -77,7 +78,9 @@ class OutlinePainter:
         self._painter.setPen(pen)
         self._painter.drawPath(path)
 
-    def selected(self, seen: Seen, outline: Outline, handles: dict[str, QPointF], points: list[tuple[QPointF, bool, bool]]) -> None:
+    def selected(
+        self, seen: Seen, outline: Outline, handles: dict[str, QPointF], points: list[tuple[QPointF, bool, bool]]
+    ) -> None:
         """The selected outline, dragged perhaps, with its handles; points: place, smooth, chosen."""
         painter = self._painter
         painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -97,7 +100,9 @@ class OutlinePainter:
             if name == "turn":
                 painter.drawEllipse(place, HANDLE, HANDLE)
             elif name != "top" or not points:
-                painter.drawRect(QRectF(place.x() - HANDLE + 0.5, place.y() - HANDLE + 0.5, 2 * HANDLE - 1, 2 * HANDLE - 1))
+                painter.drawRect(
+                    QRectF(place.x() - HANDLE + 0.5, place.y() - HANDLE + 0.5, 2 * HANDLE - 1, 2 * HANDLE - 1)
+                )
         for place, smooth, chosen in points:
             self._point(place, smooth, chosen)
 
@@ -108,7 +113,16 @@ class OutlinePainter:
         if smooth:
             self._painter.drawEllipse(place, size, size)
         else:
-            self._painter.drawPolygon(QPolygonF([place + QPointF(0, -size - 1), place + QPointF(size + 1, 0), place + QPointF(0, size + 1), place + QPointF(-size - 1, 0)]))
+            self._painter.drawPolygon(
+                QPolygonF(
+                    [
+                        place + QPointF(0, -size - 1),
+                        place + QPointF(size + 1, 0),
+                        place + QPointF(0, size + 1),
+                        place + QPointF(-size - 1, 0),
+                    ]
+                )
+            )
 
     def _dashed(self, path: QPainterPath, colour: QColor, dashes: list[float], width: float = 1.0) -> None:
         self._painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -146,7 +160,11 @@ class OutlinePainter:
             if frame in way.keyframes and frame != way.now:
                 place = self._to_screen(QPointF(x, y))
                 painter.setBrush(QColor(theme.LILAC))
-                painter.drawPolygon(QPolygonF([place + QPointF(0, -5), place + QPointF(5, 0), place + QPointF(0, 5), place + QPointF(-5, 0)]))
+                painter.drawPolygon(
+                    QPolygonF(
+                        [place + QPointF(0, -5), place + QPointF(5, 0), place + QPointF(0, 5), place + QPointF(-5, 0)]
+                    )
+                )
 
     def drawn(self, path: QPainterPath, closing: QPointF | None, points: list[QPointF]) -> None:
         """What is being drawn; closing: the point that ends it when it is clicked."""
@@ -184,7 +202,9 @@ class OutlinePainter:
         painter.drawText(box.adjusted(10, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, text)
         if key:
             painter.setPen(QColor(233, 227, 217, 170))
-            painter.drawText(box.adjusted(0, 0, -8, 0), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, key)
+            painter.drawText(
+                box.adjusted(0, 0, -8, 0), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, key
+            )
         return box
 
 
@@ -202,7 +222,10 @@ def handle_places(outline: Outline, to_screen: Callable[[QPointF], QPointF]) -> 
     away = math.hypot(top.x() - middle.x(), top.y() - middle.y())
     if "top left" in places:
         # On a small box the handles of the sides are in the way of those of the corners.
-        for sides, a, b in ((("top", "bottom"), "top left", "top right"), (("left", "right"), "top left", "bottom left")):
+        for sides, a, b in (
+            (("top", "bottom"), "top left", "top right"),
+            (("left", "right"), "top left", "bottom left"),
+        ):
             if math.hypot(places[a].x() - places[b].x(), places[a].y() - places[b].y()) < SIDE_LEAST:
                 for side in sides:
                     places.pop(side)

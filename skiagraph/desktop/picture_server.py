@@ -1,4 +1,5 @@
-"""Makes the pictures of the viewer in a thread of its own: the newest wish for a still, or a run of frames for playing."""
+"""Makes the pictures of the viewer in a thread of its own: the newest wish for a still, or a run of frames for
+playing."""
 
 from __future__ import annotations
 
@@ -189,7 +190,11 @@ class PictureServer(QObject):
                 self._reader.close()
                 self._reader = None
             info, index = open_source(clip)
-            self._reader, self._reader_of, self._indexed = FrameReader(info, index, keep=KEEP), identity, (identity, index)
+            self._reader, self._reader_of, self._indexed = (
+                FrameReader(info, index, keep=KEEP),
+                identity,
+                (identity, index),
+            )
         return self._reader
 
 

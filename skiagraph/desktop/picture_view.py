@@ -14,7 +14,14 @@ from skiagraph.desktop.outline_painter import OutlinePainter, Seen, Unknown, Way
 from skiagraph.desktop.session import Outlines, View
 from skiagraph.desktop.words import tr
 from skiagraph.desktop.zoomed import Zoomed
-from skiagraph.shape.pointed import LEAST_POINTS, simplified, with_point_added, with_point_moved, with_points_turned, nearest_line
+from skiagraph.shape.pointed import (
+    LEAST_POINTS,
+    simplified,
+    with_point_added,
+    with_point_moved,
+    with_points_turned,
+    nearest_line,
+)
 from skiagraph.shape.shape import CORNERS, LEAST_PX, Outline, Shape
 from skiagraph.shape.written import outline_through
 
@@ -170,7 +177,11 @@ class PictureView(Zoomed):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         if self._image is None:
             painter.setPen(QColor(theme.QUIET))
-            painter.drawText(self.rect().adjusted(40, 0, -40, 0), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self._message)
+            painter.drawText(
+                self.rect().adjusted(40, 0, -40, 0),
+                Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
+                self._message,
+            )
             return
         area, ink = self.target(), OutlinePainter(painter, self.to_screen)
         painter.drawImage(area, self._image)
@@ -213,7 +224,10 @@ class PictureView(Zoomed):
         if self_seen is not None:
             outline = self._dragged(self_seen.outline)
             ink.way(self._way)
-            points = [(self.to_screen(QPointF(x, y)), p.smooth, n in self._chosen) for n, (p, (x, y)) in enumerate(zip(outline.shape.points(), self._points_px(outline)))]
+            points = [
+                (self.to_screen(QPointF(x, y)), p.smooth, n in self._chosen)
+                for n, (p, (x, y)) in enumerate(zip(outline.shape.points(), self._points_px(outline)))
+            ]
             ink.selected(self_seen, outline, self._handles(outline), points)
             if self._drag and self._drag["kind"] == "way":
                 painter.setBrush(QColor(theme.LILAC))
@@ -223,7 +237,11 @@ class PictureView(Zoomed):
             if not self._drag and not self.is_drawing:
                 self._paint_offers(ink, place + QPointF(0, 30))
         elif self._ghost is not None:
-            ghost = self._drag["now"] if self._drag and self._drag["kind"] == "ghost" and "now" in self._drag else self._ghost
+            ghost = (
+                self._drag["now"]
+                if self._drag and self._drag["kind"] == "ghost" and "now" in self._drag
+                else self._ghost
+            )
             ink.ghost(ghost)
             if not self._drag:
                 self._paint_offers(ink, self._label_place(ghost))
@@ -232,17 +250,31 @@ class PictureView(Zoomed):
             place = self._label_place(unknown.outline, UNKNOWN_LABEL)
             ink.label(place - QPointF(0, 14), unknown.word)
             button = place + QPointF(0, 14)
-            self._unknown_places.append(ink.offer(button, tr("Cover it"), "Shift+A", False, QRectF(button.x(), button.y(), UNKNOWN_LABEL - 12, 26).contains(self._pointer)))
+            self._unknown_places.append(
+                ink.offer(
+                    button,
+                    tr("Cover it"),
+                    "Shift+A",
+                    False,
+                    QRectF(button.x(), button.y(), UNKNOWN_LABEL - 12, 26).contains(self._pointer),
+                )
+            )
 
     def _paint_offers(self, ink: OutlinePainter, place: QPointF) -> None:
         top = max(4.0, min(place.y(), self.height() - 30.0 * len(self._offers)))
         for n, (name, text, key) in enumerate(self._offers):
             box = QRectF(place.x(), top + 30 * n, 0, 26)
-            hovered = any(known == name and place_.contains(self._pointer) for place_, known in self._offer_places) or QRectF(box.x(), box.y(), 150, 26).contains(self._pointer)
+            hovered = any(
+                known == name and place_.contains(self._pointer) for place_, known in self._offer_places
+            ) or QRectF(box.x(), box.y(), 150, 26).contains(self._pointer)
             self._offer_places.append((ink.offer(box.topLeft(), text, key, n == 0, hovered), name))
 
     def _dragged(self, outline: Outline) -> Outline:
-        return self._drag["now"] if self._drag and self._drag["kind"] not in ("draw", "ghost", "way") and "now" in self._drag else outline
+        return (
+            self._drag["now"]
+            if self._drag and self._drag["kind"] not in ("draw", "ghost", "way") and "now" in self._drag
+            else outline
+        )
 
     def _label_place(self, outline: Outline, wide: float = LABEL) -> QPointF:
         """Beside an outline, on the side where there is room for what is so wide."""
@@ -251,7 +283,9 @@ class PictureView(Zoomed):
         x = right.x() + 12
         if x > self.width() - wide:
             x = left.x() - wide
-        return QPointF(max(4.0, min(x, self.width() - wide)), max(4.0, min((left.y() + right.y()) / 2 - 12, self.height() - 60.0)))
+        return QPointF(
+            max(4.0, min(x, self.width() - wide)), max(4.0, min((left.y() + right.y()) / 2 - 12, self.height() - 60.0))
+        )
 
     def _paint_drawn(self, ink: OutlinePainter) -> None:
         if self._drag and self._drag["kind"] == "draw" and not self._is_pointed:
@@ -262,7 +296,11 @@ class PictureView(Zoomed):
             path = QPainterPath()
             path.addPolygon(QPolygonF([*line, *([] if free else [self._pointer])]))
             closing = line[0] if self._may_close(self._pointer) and line else None
-            ink.drawn(path, closing, [closing if closing is not None and n == 0 else self.to_screen(p) for n, p in enumerate(self._set)])
+            ink.drawn(
+                path,
+                closing,
+                [closing if closing is not None and n == 0 else self.to_screen(p) for n, p in enumerate(self._set)],
+            )
 
     @property
     def _is_pointed(self) -> bool:
@@ -271,7 +309,13 @@ class PictureView(Zoomed):
     def _drawn_outline(self, drag: dict) -> Outline:
         """What a drag has drawn so far."""
         a, b = drag["from"], drag["to"]
-        return Outline.at((a.x() + b.x()) / 2, (a.y() + b.y()) / 2, max(1.0, abs(a.x() - b.x())), max(1.0, abs(a.y() - b.y())), shape=self._drawing)
+        return Outline.at(
+            (a.x() + b.x()) / 2,
+            (a.y() + b.y()) / 2,
+            max(1.0, abs(a.x() - b.x())),
+            max(1.0, abs(a.y() - b.y())),
+            shape=self._drawing,
+        )
 
     # What is under the pointer
 
@@ -306,12 +350,24 @@ class PictureView(Zoomed):
         """A keyframe of the selected outline's way under a point of the widget."""
         if self._quiet or self._shown == Outlines.NONE or self._selected_seen() is None:
             return None
-        return next((frame for frame, x, y in self._way.steps if frame in self._way.keyframes and frame != self._way.now and _near(self.to_screen(QPointF(x, y)), point, 7.0)), None)
+        return next(
+            (
+                frame
+                for frame, x, y in self._way.steps
+                if frame in self._way.keyframes
+                and frame != self._way.now
+                and _near(self.to_screen(QPointF(x, y)), point, 7.0)
+            ),
+            None,
+        )
 
     def _under(self, point: QPointF) -> str:
         if self._shown == Outlines.NONE:
             return ""
-        return next((seen.key for seen in reversed(self._outlines) if edge_path(seen.outline, self.to_screen).contains(point)), "")
+        return next(
+            (seen.key for seen in reversed(self._outlines) if edge_path(seen.outline, self.to_screen).contains(point)),
+            "",
+        )
 
     def _may_close(self, point: QPointF) -> bool:
         return len(self._set) >= LEAST_POINTS and _near(self.to_screen(self._set[0]), point)
@@ -347,7 +403,11 @@ class PictureView(Zoomed):
         if frame is not None and (not grip or grip == "move"):
             self._drag = {"kind": "way", "frame": frame}
             return
-        if self._ghost is not None and self._selected_seen() is None and edge_path(self._ghost, self.to_screen).contains(point):
+        if (
+            self._ghost is not None
+            and self._selected_seen() is None
+            and edge_path(self._ghost, self.to_screen).contains(point)
+        ):
             self._drag = {"kind": "ghost", "at": self.to_clip(point), "start": self._ghost}
             return
         if self._points() and event.modifiers() & Qt.KeyboardModifier.ShiftModifier and not grip.startswith("point"):
@@ -465,7 +525,15 @@ class PictureView(Zoomed):
 
     def _choose_in(self, band: QRectF) -> None:
         seen = self._selected_seen()
-        inside = {n for n, (x, y) in enumerate(self._points_px(seen.outline)) if band.contains(self.to_screen(QPointF(x, y)))} if seen else set()
+        inside = (
+            {
+                n
+                for n, (x, y) in enumerate(self._points_px(seen.outline))
+                if band.contains(self.to_screen(QPointF(x, y)))
+            }
+            if seen
+            else set()
+        )
         self._chosen = frozenset(inside)
 
     def mouseDoubleClickEvent(self, event) -> None:
@@ -511,12 +579,22 @@ class PictureView(Zoomed):
 
     def _show_hover(self, point: QPointF) -> None:
         grip = self._grip(point)
-        shapes = {"move": Qt.CursorShape.SizeAllCursor, "turn": Qt.CursorShape.CrossCursor, "left": Qt.CursorShape.SizeHorCursor,
-                  "right": Qt.CursorShape.SizeHorCursor, "top": Qt.CursorShape.SizeVerCursor, "bottom": Qt.CursorShape.SizeVerCursor}
+        shapes = {
+            "move": Qt.CursorShape.SizeAllCursor,
+            "turn": Qt.CursorShape.CrossCursor,
+            "left": Qt.CursorShape.SizeHorCursor,
+            "right": Qt.CursorShape.SizeHorCursor,
+            "top": Qt.CursorShape.SizeVerCursor,
+            "bottom": Qt.CursorShape.SizeVerCursor,
+        }
         hover = self._under(point) if self._image is not None else ""
         offered = any(place.contains(point) for place, _ in self._offer_places)
         if not self.is_drawing:
-            shape = Qt.CursorShape.PointingHandCursor if offered or grip.startswith("point") or self._way_at(point) is not None or hover else Qt.CursorShape.ArrowCursor
+            shape = (
+                Qt.CursorShape.PointingHandCursor
+                if offered or grip.startswith("point") or self._way_at(point) is not None or hover
+                else Qt.CursorShape.ArrowCursor
+            )
             self.setCursor(QCursor(shape if offered else shapes.get(grip, shape)))
         if hover != self._hover:
             self._hover = hover

@@ -88,7 +88,15 @@ class Player(QObject):
         self._timer.start(max(4, int(500 / float(clip.rate))))
         if self.speed == 1:
             # The ear is shown what the eye is: the source, while it is looked at, as it was recorded.
-            self._sound.play(project, clip, self._from, self._server.index_of(clip), self.heard(), self._session.view == View.SOURCE, self.sound_info())
+            self._sound.play(
+                project,
+                clip,
+                self._from,
+                self._server.index_of(clip),
+                self.heard(),
+                self._session.view == View.SOURCE,
+                self.sound_info(),
+            )
         else:
             self._sound.stop()
 
@@ -99,7 +107,11 @@ class Player(QObject):
         known, by the mean rate.
         """
         index = self._server.index_of(clip)
-        return index.frame_after(self._from, seconds) if index is not None else self._from + int(seconds * float(clip.rate))
+        return (
+            index.frame_after(self._from, seconds)
+            if index is not None
+            else self._from + int(seconds * float(clip.rate))
+        )
 
     def hear_anew(self) -> None:
         """What is heard is another: go on from here with it."""

@@ -48,7 +48,9 @@ class Portraits(QObject):
         except KeyError:
             return None
 
-    def closeup(self, clip: Clip, frame: int, box: tuple[float, float, float, float], size: tuple[int, int], turns: int = 0) -> QImage | None:
+    def closeup(
+        self, clip: Clip, frame: int, box: tuple[float, float, float, float], size: tuple[int, int], turns: int = 0
+    ) -> QImage | None:
         """A part of a frame: box x0, y0, x1, y1 px, as large as fits into size. turns: quarter turns, clockwise, by
         which what it shows leans; it is shown upright."""
         return self._get(clip, frame, box, size, turns)
@@ -74,7 +76,9 @@ class Portraits(QObject):
                         reader.close()
                     reader, reader_of = FrameReader(*open_source(clip), threads=1), (clip.path, clip.fingerprint)
                 rgb = reader.read(frame).rgb()
-                self._kept[key] = image_of(closeup_of(rgb, box, size, turns) if size else cropped(rgb, box, turns) if box else _shrunk(rgb))
+                self._kept[key] = image_of(
+                    closeup_of(rgb, box, size, turns) if size else cropped(rgb, box, turns) if box else _shrunk(rgb)
+                )
             except Exception:  # a register without one picture is still a register
                 log.exception("no portrait")
                 continue
@@ -91,8 +95,16 @@ def cropped(rgb: np.ndarray, box: tuple[float, float, float, float], turns: int)
     # Up is where the head's crown is.
     right, down = ((0, -1), (1, 0), (0, 1), (-1, 0))[turns]
     cx, cy = (x0 + x1) / 2 + right * RISE * (y1 - y0), (y0 + y1) / 2 + down * RISE * (y1 - y0)
-    move = np.float32([[FACE_PX / side, 0, FACE_PX / 2 - cx * FACE_PX / side], [0, FACE_PX / side, FACE_PX / 2 - cy * FACE_PX / side]])
-    cropped = cv2.warpAffine(rgb, move, (FACE_PX, FACE_PX), flags=cv2.INTER_AREA if side > FACE_PX else cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    move = np.float32(
+        [[FACE_PX / side, 0, FACE_PX / 2 - cx * FACE_PX / side], [0, FACE_PX / side, FACE_PX / 2 - cy * FACE_PX / side]]
+    )
+    cropped = cv2.warpAffine(
+        rgb,
+        move,
+        (FACE_PX, FACE_PX),
+        flags=cv2.INTER_AREA if side > FACE_PX else cv2.INTER_LINEAR,
+        borderMode=cv2.BORDER_REPLICATE,
+    )
     return np.ascontiguousarray(np.rot90(cropped, turns))
 
 
@@ -103,7 +115,14 @@ def closeup_of(rgb: np.ndarray, box, size: tuple[int, int], turns: int) -> np.nd
     scale = min(size[0] / (x1 - x0), size[1] / (y1 - y0))
     wide, tall = max(1, round((x1 - x0) * scale)), max(1, round((y1 - y0) * scale))
     move = np.float32([[scale, 0, -x0 * scale], [0, scale, -y0 * scale]])
-    part = cv2.warpAffine(rgb, move, (wide, tall), flags=cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC, borderMode=cv2.BORDER_CONSTANT, borderValue=(18, 17, 16))
+    part = cv2.warpAffine(
+        rgb,
+        move,
+        (wide, tall),
+        flags=cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC,
+        borderMode=cv2.BORDER_CONSTANT,
+        borderValue=(18, 17, 16),
+    )
     return np.ascontiguousarray(np.rot90(part, turns))
 
 

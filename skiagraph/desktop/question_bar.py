@@ -26,7 +26,9 @@ class QuestionBar(QFrame):
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         self.setObjectName("question")
-        self.setStyleSheet(f"#question {{ background: {theme.SOOT}; border-radius: 4px; border-left: 3px solid {theme.LILAC}; }}")
+        self.setStyleSheet(
+            f"#question {{ background: {theme.SOOT}; border-radius: 4px; border-left: 3px solid {theme.LILAC}; }}"
+        )
         self._likeness: Likeness | None = None
         row = line(margin=2 * GRID, spacing=3 * GRID, parent=self)
         row.setContentsMargins(3 * GRID, GRID, 3 * GRID, GRID)
@@ -50,7 +52,9 @@ class QuestionBar(QFrame):
             row.addWidget(button)
         self.hide()
 
-    def show_question(self, likeness: Likeness | None, names: tuple[str, str], faces: tuple[QImage | None, QImage | None], more: int) -> None:
+    def show_question(
+        self, likeness: Likeness | None, names: tuple[str, str], faces: tuple[QImage | None, QImage | None], more: int
+    ) -> None:
         """likeness None hides the bar; more: how many questions wait after this one."""
         self._likeness = likeness
         self.setVisible(likeness is not None)
@@ -59,4 +63,7 @@ class QuestionBar(QFrame):
         self.one.set_image(faces[0])
         self.other.set_image(faces[1])
         further = tr("  ·  {n} more", n=more) if more else ""
-        self._names.setText(tr("{one} and {other}, {share} likely", one=names[0], other=names[1], share=percent(likeness.probability)) + further)
+        self._names.setText(
+            tr("{one} and {other}, {share} likely", one=names[0], other=names[1], share=percent(likeness.probability))
+            + further
+        )

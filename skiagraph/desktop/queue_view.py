@@ -50,7 +50,12 @@ class JobRow(QFrame):
         row.addWidget(name)
         place = quiet("")
         what, metrics = f"{job.told} · " if job.told else "", place.fontMetrics()
-        place.setText(what + metrics.elidedText(str(job.folder), Qt.TextElideMode.ElideMiddle, max(80, ROOM - metrics.horizontalAdvance(what))))
+        place.setText(
+            what
+            + metrics.elidedText(
+                str(job.folder), Qt.TextElideMode.ElideMiddle, max(80, ROOM - metrics.horizontalAdvance(what))
+            )
+        )
         place.setToolTip(str(job.folder))
         row.addWidget(place)
         row.addStretch(1)
@@ -77,7 +82,11 @@ class JobRow(QFrame):
             below = line(spacing=3 * GRID)
             below.addWidget(self._said, 1)
             if job.facts or job.notes:
-                fold = push_button("▾  What was checked" if unfolded else "▸  What was checked", "link", "What was compared with the source and your decisions, line by line")
+                fold = push_button(
+                    "▾  What was checked" if unfolded else "▸  What was checked",
+                    "link",
+                    "What was compared with the source and your decisions, line by line",
+                )
                 fold.clicked.connect(lambda: self.wished.emit("unfold", job.key))
                 below.addWidget(fold)
             rows.addLayout(below)
@@ -94,12 +103,24 @@ class JobRow(QFrame):
             row.addWidget(widget)
 
         if job.state == State.WAITING:
-            for name, tip, what, off in (("up", "Do this earlier", "earlier", first), ("down", "Do this later", "later", last)):
+            for name, tip, what, off in (
+                ("up", "Do this earlier", "earlier", first),
+                ("down", "Do this later", "later", last),
+            ):
                 button = icon_button(name, tip)
                 button.setEnabled(not off)
                 add(button, what)
         if job.is_open:
-            add(push_button("Cancel", "small", "Take it out of the queue" if job.state == State.WAITING else "Stop it; nothing of it is left, and files that were whole stay"), "cancel")
+            add(
+                push_button(
+                    "Cancel",
+                    "small",
+                    "Take it out of the queue"
+                    if job.state == State.WAITING
+                    else "Stop it; nothing of it is left, and files that were whole stay",
+                ),
+                "cancel",
+            )
         if job.state in (State.FAILED, State.CANCELLED):
             add(push_button("Try again", "small", "Let it wait again, at the end"), "retry")
         if job.state == State.DONE:
@@ -114,8 +135,15 @@ class JobRow(QFrame):
         self._said.setText(tr(progress.step))
         self._bar.setValue(round(1000 * (progress.share or 0)))
         speed = progress.rate or (progress.done / progress.elapsed_s if progress.elapsed_s > 1 else 0.0)
-        rate = tr(", {rate} frames/s", rate=f"{speed:.3g}") if speed and progress.step != "Reading the file for its SHA-256" else ""
-        self._far.setText(f"{progress.done} / {progress.total or '?'}{rate}" + (f" · {format_left(news.left_s)}" if news.left_s is not None else ""))
+        rate = (
+            tr(", {rate} frames/s", rate=f"{speed:.3g}")
+            if speed and progress.step != "Reading the file for its SHA-256"
+            else ""
+        )
+        self._far.setText(
+            f"{progress.done} / {progress.total or '?'}{rate}"
+            + (f" · {format_left(news.left_s)}" if news.left_s is not None else "")
+        )
 
     @property
     def text(self) -> str:
@@ -138,14 +166,19 @@ class QueueView(QWidget):
         self.pause = push_button("Pause", "small", "Hold what is written now, and begin nothing new")
         self.pause.setCheckable(True)
         self.pause.clicked.connect(self.paused)
-        self.clear = push_button("Clear what ended", "small", "Take what ended off this list; files that were written stay")
+        self.clear = push_button(
+            "Clear what ended", "small", "Take what ended off this list; files that were written stay"
+        )
         self.clear.clicked.connect(self.clearPressed)
         for widget in (self._all, self.pause, self.clear):
             head.addWidget(widget)
         layout.addLayout(head)
         self._scroll, self._list = scrolled()
         layout.addWidget(self._scroll, 1)
-        self._empty = quiet("What is handed over is listed here, with how far it is. It goes on in this order while you work, also when the window was closed in between, and one that fails leaves the others.", wrap=True)
+        self._empty = quiet(
+            "What is handed over is listed here, with how far it is. It goes on in this order while you work, also when the window was closed in between, and one that fails leaves the others.",
+            wrap=True,
+        )
         self._empty.setAlignment(Qt.AlignmentFlag.AlignTop)
         layout.addWidget(self._empty, 1)
         self.rows: dict[str, JobRow] = {}
@@ -224,7 +257,9 @@ def told(facts: Sequence[Fact]) -> QGridLayout:
         what, result = quiet(fact.what), QLabel(fact.result)
         result.setWordWrap(True)
         for label in (what, result):
-            label.setStyleSheet(f"font-size: 12px; color: {theme.MADDER if fact.good is False else theme.QUIET if label is what else theme.PAPER};")
+            label.setStyleSheet(
+                f"font-size: 12px; color: {theme.MADDER if fact.good is False else theme.QUIET if label is what else theme.PAPER};"
+            )
         what.setAlignment(Qt.AlignmentFlag.AlignTop)
         grid.addWidget(what, n, 0)
         grid.addWidget(result, n, 1)

@@ -39,12 +39,22 @@ class _Pair(QWidget):
             left = n * (half + 2 * GRID)
             painter.setFont(theme.font(12))
             painter.setPen(QColor(theme.QUIET))
-            painter.drawText(QRectF(left, 0, half, 18), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, word)
+            painter.drawText(
+                QRectF(left, 0, half, 18), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, word
+            )
             room = QRectF(left, 20, half, self.height() - 20)
             painter.fillRect(room, QColor(theme.WELL))
             if image is not None:
                 size = image.size().scaled(int(room.width()), int(room.height()), Qt.AspectRatioMode.KeepAspectRatio)
-                painter.drawImage(QRectF(room.x() + (room.width() - size.width()) / 2, room.y() + (room.height() - size.height()) / 2, size.width(), size.height()), image)
+                painter.drawImage(
+                    QRectF(
+                        room.x() + (room.width() - size.width()) / 2,
+                        room.y() + (room.height() - size.height()) / 2,
+                        size.width(),
+                        size.height(),
+                    ),
+                    image,
+                )
 
 
 class ReelSheet(QDialog):
@@ -88,7 +98,13 @@ class ReelSheet(QDialog):
         self.next = push_button("Next  N", "", "The next stretch")
         self.fix = push_button("Fix here  Enter", "", "Go to this frame in Cover")
         close = push_button("Close  Esc", "", "Back to Review")
-        for button, does in ((self.back, lambda: self.go(self.at - 1)), (self.play_button, self.toggle), (self.next, lambda: self.go(self.at + 1)), (self.fix, self._fix), (close, self.reject)):
+        for button, does in (
+            (self.back, lambda: self.go(self.at - 1)),
+            (self.play_button, self.toggle),
+            (self.next, lambda: self.go(self.at + 1)),
+            (self.fix, self._fix),
+            (close, self.reject),
+        ):
             button.clicked.connect(does)
             button.setAutoDefault(False)
             button.setFocusPolicy(Qt.FocusPolicy.NoFocus)
@@ -105,8 +121,21 @@ class ReelSheet(QDialog):
         part = self.parts[self.at]
         self.frame = part.first
         clip = self._project.clip(part.clip)
-        self._title.setText(tr("{n} of {all}  ·  {clip}, {begin} to {end}", n=self.at + 1, all=len(self.parts), clip=clip.path.name, begin=clip.at(part.first), end=clip.at(part.last)))
-        self._why.setText(",  ".join(tr("{name}: {why}", name=name, why=tr(why).lower()) if name else tr(why) for name, why in part.why[:6]))
+        self._title.setText(
+            tr(
+                "{n} of {all}  ·  {clip}, {begin} to {end}",
+                n=self.at + 1,
+                all=len(self.parts),
+                clip=clip.path.name,
+                begin=clip.at(part.first),
+                end=clip.at(part.last),
+            )
+        )
+        self._why.setText(
+            ",  ".join(
+                tr("{name}: {why}", name=name, why=tr(why).lower()) if name else tr(why) for name, why in part.why[:6]
+            )
+        )
         self.back.setEnabled(self.at > 0)
         self.next.setEnabled(self.at < len(self.parts) - 1)
         self._set_playing(play)

@@ -12,7 +12,18 @@ from PySide6.QtWidgets import QAbstractScrollArea, QLineEdit, QMenu, QPushButton
 
 from skiagraph.desktop import theme
 from skiagraph.desktop.controls import push_button
-from skiagraph.desktop.lane_painter import TimeScale, paint_attention, paint_badge, paint_face, paint_lane, paint_marked, paint_markers, paint_marks, paint_playhead, paint_ruler
+from skiagraph.desktop.lane_painter import (
+    TimeScale,
+    paint_attention,
+    paint_badge,
+    paint_face,
+    paint_lane,
+    paint_marked,
+    paint_markers,
+    paint_marks,
+    paint_playhead,
+    paint_ruler,
+)
 from skiagraph.desktop.words import tr
 from skiagraph.project.model import Clip, Decision, Subject
 from skiagraph.review.lanes import Lane, LaneState, LanePart
@@ -81,8 +92,12 @@ class RegisterView(QAbstractScrollArea):
         self.marked: tuple[str, int, int] | None = None
         self._markers: list[tuple[int, str]] = []
         self._note = ""
-        self.list_button = self._head_button("Everyone · first seen", "Who is listed, and in what order", self.listMenuWanted, 150)
-        self.many_button = self._head_button("Everyone at once", "Decisions for everyone, or for several", self.manyMenuWanted, 122)
+        self.list_button = self._head_button(
+            "Everyone · first seen", "Who is listed, and in what order", self.listMenuWanted, 150
+        )
+        self.many_button = self._head_button(
+            "Everyone at once", "Decisions for everyone, or for several", self.manyMenuWanted, 122
+        )
         self.many_button.move(12 + 150 + 6, 27)
 
     def _head_button(self, text: str, tip: str, wanted: Signal, width: int) -> QPushButton:
@@ -102,12 +117,27 @@ class RegisterView(QAbstractScrollArea):
     def set_faces(self, faces: Callable[[Subject], QImage | None]) -> None:
         self._faces = faces
 
-    def set_content(self, clip: Clip | None, subjects: list[Subject], lanes: dict[str, Lane], worst: np.ndarray, note: str, empty: str) -> None:
+    def set_content(
+        self,
+        clip: Clip | None,
+        subjects: list[Subject],
+        lanes: dict[str, Lane],
+        worst: np.ndarray,
+        note: str,
+        empty: str,
+    ) -> None:
         """subjects in the order of the rows; worst: attention of every frame; note: counts; empty: what to say without
         rows."""
         if clip is None or self._clip is None or clip.key != self._clip.key:
             self._span = None
-        self._clip, self._subjects, self._lanes, self._worst, self._note, self._empty = clip, subjects, lanes, worst, note, empty
+        self._clip, self._subjects, self._lanes, self._worst, self._note, self._empty = (
+            clip,
+            subjects,
+            lanes,
+            worst,
+            note,
+            empty,
+        )
         self._set_range()
         self.redraw()
 
@@ -189,7 +219,11 @@ class RegisterView(QAbstractScrollArea):
 
     def paintEvent(self, event) -> None:
         ratio = self.devicePixelRatioF()
-        if self._drawn is None or self._drawn.devicePixelRatio() != ratio or self._drawn.deviceIndependentSize().toSize() != self.viewport().size():
+        if (
+            self._drawn is None
+            or self._drawn.devicePixelRatio() != ratio
+            or self._drawn.deviceIndependentSize().toSize() != self.viewport().size()
+        ):
             self._drawn = QPixmap(self.viewport().size() * ratio)
             self._drawn.setDevicePixelRatio(ratio)
             self._paint_content(self._drawn)
@@ -216,7 +250,11 @@ class RegisterView(QAbstractScrollArea):
         if not self._subjects:
             painter.setPen(QColor(theme.QUIET))
             painter.setFont(theme.font(13))
-            painter.drawText(QRect(12, HEAD, width - 24, height - HEAD), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self._empty)
+            painter.drawText(
+                QRect(12, HEAD, width - 24, height - HEAD),
+                Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
+                self._empty,
+            )
         self._paint_head(painter, scale, right, width)
         if self._clip is not None:
             painter.setClipRect(QRectF(LANES - 6, 0, right - LANES + 12, height))
@@ -281,9 +319,21 @@ class RegisterView(QAbstractScrollArea):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(theme.ASH))
             painter.drawRoundedRect(box, 4, 4)
-        words = {Decision.SHOW: "Off"}.get(subject.decision, "In front") if not subject.of.hides else DECISION_WORD[subject.decision]
-        painter.setPen(QColor(theme.QUIET if subject.dismissed or not subject.of.hides and subject.decision == Decision.SHOW else DECISION_COLOUR[subject.decision]))
-        painter.drawText(box.adjusted(6, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, tr("Dismissed" if subject.dismissed else words))
+        words = (
+            {Decision.SHOW: "Off"}.get(subject.decision, "In front")
+            if not subject.of.hides
+            else DECISION_WORD[subject.decision]
+        )
+        painter.setPen(
+            QColor(
+                theme.QUIET
+                if subject.dismissed or not subject.of.hides and subject.decision == Decision.SHOW
+                else DECISION_COLOUR[subject.decision]
+            )
+        )
+        painter.drawText(
+            box.adjusted(6, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, tr("Dismissed" if subject.dismissed else words)
+        )
 
     def _dragged(self, lane: Lane) -> Lane:
         """The lane as it will be when the drag under way ends."""
@@ -292,10 +342,17 @@ class RegisterView(QAbstractScrollArea):
             return lane
         if drag["kind"] == "keyframe":
             shift = drag["to"] - drag["frame"]
-            return replace(lane, keyframes=tuple(drag["to"] if k == drag["frame"] else k for k in lane.keyframes),
-                           repairs=tuple((f + shift, a + shift, b + shift) if f == drag["frame"] else (f, a, b) for f, a, b in lane.repairs))
+            return replace(
+                lane,
+                keyframes=tuple(drag["to"] if k == drag["frame"] else k for k in lane.keyframes),
+                repairs=tuple(
+                    (f + shift, a + shift, b + shift) if f == drag["frame"] else (f, a, b) for f, a, b in lane.repairs
+                ),
+            )
         if drag["kind"].startswith("repair"):
-            return replace(lane, repairs=tuple(self._pulled(drag) if f == drag["frame"] else (f, a, b) for f, a, b in lane.repairs))
+            return replace(
+                lane, repairs=tuple(self._pulled(drag) if f == drag["frame"] else (f, a, b) for f, a, b in lane.repairs)
+            )
         first, last = drag["ends"]
         a, b = (drag["to"], last) if drag["kind"] == "first" else (first, drag["to"])
         others = tuple(s for s in lane.parts if s.last < first or s.first > last)
@@ -304,7 +361,11 @@ class RegisterView(QAbstractScrollArea):
     def _pulled(self, drag: dict) -> tuple[int, int, int]:
         """Frame, first and last of a correction whose extent is pulled."""
         frame, to = drag["frame"], drag.get("to", drag["frame"])
-        return (frame, min(to, frame), drag["extent"][1]) if drag["kind"] == "repair before" else (frame, drag["extent"][0], max(to, frame))
+        return (
+            (frame, min(to, frame), drag["extent"][1])
+            if drag["kind"] == "repair before"
+            else (frame, drag["extent"][0], max(to, frame))
+        )
 
     def _moved_markers(self) -> list[tuple[int, str]]:
         drag = self._drag
@@ -379,7 +440,11 @@ class RegisterView(QAbstractScrollArea):
                 self._decision_menu(row)
                 return
         if part == "lane":
-            self._drag = (self._grip_at(row, point) if row >= 0 else None) or {"kind": "seek", "row": row, "frame": int(self._scale().frame(point.x()))}
+            self._drag = (self._grip_at(row, point) if row >= 0 else None) or {
+                "kind": "seek",
+                "row": row,
+                "frame": int(self._scale().frame(point.x())),
+            }
             if self._drag["kind"] == "seek":
                 self.sought.emit(int(self._scale().frame(point.x())))
         elif row >= 0 and part == "name":
@@ -392,7 +457,7 @@ class RegisterView(QAbstractScrollArea):
         elif modifiers & Qt.KeyboardModifier.ShiftModifier and self._keys:
             order = [s.key for s in self._subjects]
             a, b = order.index(self._keys[-1]) if self._keys[-1] in order else row, row
-            keys = [k for k in order[min(a, b):max(a, b) + 1] if k != key] + [key]
+            keys = [k for k in order[min(a, b) : max(a, b) + 1] if k != key] + [key]
         elif key in self._keys and len(self._keys) > 1:
             keys = [k for k in self._keys if k != key] + [key]
         else:
@@ -401,7 +466,9 @@ class RegisterView(QAbstractScrollArea):
 
     def _decision_menu(self, row: int) -> None:
         menu = QMenu(self)
-        words = DECISION_WORD if self._subjects[row].of.hides else {Decision.COVER: "On: stays sharp", Decision.SHOW: "Off"}
+        words = (
+            DECISION_WORD if self._subjects[row].of.hides else {Decision.COVER: "On: stays sharp", Decision.SHOW: "Off"}
+        )
         for n, decision in ((n, d) for n, d in enumerate(Decision, 1) if d in words):
             action = menu.addAction(f"{tr(words[decision])}\t{n}")
             action.triggered.connect(lambda _=False, d=decision: self.decided.emit(list(self._keys), d))
@@ -434,7 +501,13 @@ class RegisterView(QAbstractScrollArea):
             drag["stretch"] = (drag["stretch"][0], min(drag["from"], frame), max(drag["from"], frame))
             self.redraw()
             return
-        drag["to"] = min(frame, drag["ends"][1]) if drag["kind"] == "first" else max(frame, drag["ends"][0]) if drag["kind"] == "last" else frame
+        drag["to"] = (
+            min(frame, drag["ends"][1])
+            if drag["kind"] == "first"
+            else max(frame, drag["ends"][0])
+            if drag["kind"] == "last"
+            else frame
+        )
         self.sought.emit(drag["to"])
         self.redraw()
 
@@ -494,12 +567,33 @@ class RegisterView(QAbstractScrollArea):
         row = self._row_at(point.y())
         part = self._part_at(point) if row >= 0 else ""
         grip = self._grip_at(row, point) if row >= 0 and part == "lane" else None
-        self.viewport().setCursor(Qt.CursorShape.SizeHorCursor if grip else Qt.CursorShape.PointingHandCursor if part in ("decision", "name") else Qt.CursorShape.ArrowCursor)
-        tip = {"decision": "Decision (1 cover, 2 show, 3 undecided)", "badge": "Open findings; N goes to the next", "name": "Double-click to rename; drag on to somebody else to merge"}.get(part, "")
+        self.viewport().setCursor(
+            Qt.CursorShape.SizeHorCursor
+            if grip
+            else Qt.CursorShape.PointingHandCursor
+            if part in ("decision", "name")
+            else Qt.CursorShape.ArrowCursor
+        )
+        tip = {
+            "decision": "Decision (1 cover, 2 show, 3 undecided)",
+            "badge": "Open findings; N goes to the next",
+            "name": "Double-click to rename; drag on to somebody else to merge",
+        }.get(part, "")
         named = next((name for f, name in self._markers if f == self._marker_at(point)), "")
-        self.viewport().setToolTip(named or tr({"keyframe": "Keyframe: drag it to another frame", "first": "Drag to begin the cover elsewhere",
-                                    "last": "Drag to end the cover elsewhere", "repair before": "Pull to ease the correction in over more frames",
-                                    "repair after": "Pull to ease the correction out over more frames"}[grip["kind"]] if grip else tip))
+        self.viewport().setToolTip(
+            named
+            or tr(
+                {
+                    "keyframe": "Keyframe: drag it to another frame",
+                    "first": "Drag to begin the cover elsewhere",
+                    "last": "Drag to end the cover elsewhere",
+                    "repair before": "Pull to ease the correction in over more frames",
+                    "repair after": "Pull to ease the correction out over more frames",
+                }[grip["kind"]]
+                if grip
+                else tip
+            )
+        )
         if (row, part) != self._hover:
             self._hover = (row, part)
             self.redraw()
@@ -517,13 +611,17 @@ class RegisterView(QAbstractScrollArea):
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier and self._clip is not None:
             scale = self._scale()
             at = scale.frame(event.position().x())
-            length = (self._span[1] - self._span[0] if self._span else self._clip.frames) * 0.998 ** event.angleDelta().y()
+            length = (
+                self._span[1] - self._span[0] if self._span else self._clip.frames
+            ) * 0.998 ** event.angleDelta().y()
             share = (at - scale.first) / max(1e-6, scale.width / scale.per_frame)
             self._set_span(at - length * share, length)
             return
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and self._span:
             length = self._span[1] - self._span[0]
-            self._set_span(self._span[0] - (event.angleDelta().y() or event.angleDelta().x()) / 120 * length * 0.1, length)
+            self._set_span(
+                self._span[0] - (event.angleDelta().y() or event.angleDelta().x()) / 120 * length * 0.1, length
+            )
             return
         super().wheelEvent(event)
 
@@ -537,7 +635,9 @@ class RegisterView(QAbstractScrollArea):
             return
         self._editor = QLineEdit(self._subjects[row].name, self.viewport())
         self._editor.setProperty("key", key)
-        self._editor.setGeometry(NAME - 6, HEAD + row * ROW - self.verticalScrollBar().value() + 3, DECISION - NAME - 2, ROW - 7)
+        self._editor.setGeometry(
+            NAME - 6, HEAD + row * ROW - self.verticalScrollBar().value() + 3, DECISION - NAME - 2, ROW - 7
+        )
         self._editor.selectAll()
         self._editor.show()
         self._editor.setFocus()

@@ -1,4 +1,5 @@
-"""Review: the contact sheet, and beside it the findings, each to look at, to fix, or to accept with a name and a note."""
+"""Review: the contact sheet, and beside it the findings, each to look at, to fix, or to accept with a name and a
+note."""
 
 from __future__ import annotations
 
@@ -76,17 +77,36 @@ class ReviewPage(QWidget):
         self._tally = quiet("")
         head.addWidget(self._tally)
         head.addStretch(1)
-        self.reel = push_button("Play what is unsure", "primary", "All doubtful stretches of all clips, one after the other, result and source side by side (Shift+Space)")
-        self.strict = push_button("Search strictly", "", "Search all clips once more, at a lower score and for smaller faces: what nobody knows of is listed, and covered only if you say so")
-        self.report = push_button("Report …", "", "Write what was decided, found, answered and proved, as HTML, PDF or JSON (Ctrl+Shift+R)")
-        for button, signal in ((self.reel, self.reelWanted), (self.strict, self.sweepWanted), (self.report, self.reportWanted)):
+        self.reel = push_button(
+            "Play what is unsure",
+            "primary",
+            "All doubtful stretches of all clips, one after the other, result and source side by side (Shift+Space)",
+        )
+        self.strict = push_button(
+            "Search strictly",
+            "",
+            "Search all clips once more, at a lower score and for smaller faces: what nobody knows of is listed, and covered only if you say so",
+        )
+        self.report = push_button(
+            "Report …", "", "Write what was decided, found, answered and proved, as HTML, PDF or JSON (Ctrl+Shift+R)"
+        )
+        for button, signal in (
+            (self.reel, self.reelWanted),
+            (self.strict, self.sweepWanted),
+            (self.report, self.reportWanted),
+        ):
             button.clicked.connect(signal)
             head.addWidget(button)
         return head
 
     def _build_bar(self):
         bar = line(spacing=3 * GRID)
-        self.arranged = Choice([(Arranged.PERSON, "By person", "The pictures of each person together, as they come"), (Arranged.DOUBT, "By doubt", "All pictures, the most doubtful first")])
+        self.arranged = Choice(
+            [
+                (Arranged.PERSON, "By person", "The pictures of each person together, as they come"),
+                (Arranged.DOUBT, "By doubt", "All pictures, the most doubtful first"),
+            ]
+        )
         self.arranged.set_value(Arranged.PERSON)
         self.arranged.setFixedWidth(190)
         self.everything = QCheckBox(tr("Also what is fine"))
@@ -110,11 +130,24 @@ class ReviewPage(QWidget):
         head.addWidget(title)
         head.addWidget(self._count)
         head.addStretch(1)
-        self.by = Pick([(By.WORST, "Worst first", "What may show somebody, then what is only unsure"), (By.PERSON, "By person", "In the order of the register"), (By.CLIP, "By clip", "In the order of the clips"),
-                        (By.REASON, "By reason", "The reason with the most first")], "Findings grouped")
+        self.by = Pick(
+            [
+                (By.WORST, "Worst first", "What may show somebody, then what is only unsure"),
+                (By.PERSON, "By person", "In the order of the register"),
+                (By.CLIP, "By clip", "In the order of the clips"),
+                (By.REASON, "By reason", "The reason with the most first"),
+            ],
+            "Findings grouped",
+        )
         head.addWidget(self.by)
         layout.addLayout(head)
-        self.filter = Choice([(State.OPEN, "Open", "Findings nobody has accepted"), (State.ACCEPTED, "Accepted", "Findings somebody has accepted"), (State.ALL, "All", "Both")])
+        self.filter = Choice(
+            [
+                (State.OPEN, "Open", "Findings nobody has accepted"),
+                (State.ACCEPTED, "Accepted", "Findings somebody has accepted"),
+                (State.ALL, "All", "Both"),
+            ]
+        )
         self.filter.set_value(State.OPEN)
         layout.addWidget(self.filter)
         self.list = FindingsList()
@@ -152,7 +185,11 @@ class ReviewPage(QWidget):
         who.addWidget(self.name, 2)
         who.addWidget(self.note, 3)
         layout.addLayout(who)
-        self.accept = push_button("Accept  E", "primary", "Whoever accepts a finding answers for it: the name and the note stay in the project")
+        self.accept = push_button(
+            "Accept  E",
+            "primary",
+            "Whoever accepts a finding answers for it: the name and the note stay in the project",
+        )
         layout.addWidget(self.accept)
         self._hint = quiet("", wrap=True)
         self._hint.setStyleSheet(f"color: {theme.OCHRE};")
@@ -185,7 +222,9 @@ class ReviewPage(QWidget):
 
     # Filling
 
-    def set_findings(self, project: Project, found: Sequence[Finding], waiting: Sequence[Finding] | None = None) -> None:
+    def set_findings(
+        self, project: Project, found: Sequence[Finding], waiting: Sequence[Finding] | None = None
+    ) -> None:
         """found: all of them; waiting: those that are open."""
         self._project, self._findings = project, list(found)
         self._waiting = [row.finding for row in listed(project, found)] if waiting is None else list(waiting)
@@ -210,11 +249,24 @@ class ReviewPage(QWidget):
         self.crops.show(self._project, (), ())
         self.sheet.set_sections(made.parts)
         self._either.setCurrentIndex(0 if made.parts else 1)
-        self._nothing.setText(tr("There is nothing to review yet: add clips and scan them in Footage." if not self._project.clips else "All {n} pictures were looked at and are fine. What changes comes back here." if made.crops else
-                                 "Nobody is covered yet. Scan the clips in Footage, or wait until the scan has ended." if any(self._project.scan_of(c.key) is None for c in self._project.clips) else
-                                 "Nobody is covered, so there is nothing to look at.", n=made.crops))
-        parts = [tr("{n} pictures", n=made.crops), tr("{n} fine", n=made.fine) if made.fine else "", tr("{n} to look at again", n=made.again) if made.again else "",
-                 tr("{n} changed since", n=made.changed) if made.changed else ""]
+        self._nothing.setText(
+            tr(
+                "There is nothing to review yet: add clips and scan them in Footage."
+                if not self._project.clips
+                else "All {n} pictures were looked at and are fine. What changes comes back here."
+                if made.crops
+                else "Nobody is covered yet. Scan the clips in Footage, or wait until the scan has ended."
+                if any(self._project.scan_of(c.key) is None for c in self._project.clips)
+                else "Nobody is covered, so there is nothing to look at.",
+                n=made.crops,
+            )
+        )
+        parts = [
+            tr("{n} pictures", n=made.crops),
+            tr("{n} fine", n=made.fine) if made.fine else "",
+            tr("{n} to look at again", n=made.again) if made.again else "",
+            tr("{n} changed since", n=made.changed) if made.changed else "",
+        ]
         self._tally.setText("  ·  ".join(part for part in parts if part) if made.crops else "")
         self.reel.setEnabled(bool(self._project.clips))
         self.strict.setEnabled(bool(self._project.clips))
@@ -228,7 +280,15 @@ class ReviewPage(QWidget):
         self._count.setText(tr("{n} open", n=len(self._waiting)) if self._waiting else "")
         self.list.setVisible(bool(rows))
         self._none.setVisible(not rows)
-        self._none.setText(tr("" if not project.clips else "No open findings. Look through the pictures once more before you hand over." if self.filter.value() == State.OPEN else "None."))
+        self._none.setText(
+            tr(
+                ""
+                if not project.clips
+                else "No open findings. Look through the pictures once more before you hand over."
+                if self.filter.value() == State.OPEN
+                else "None."
+            )
+        )
         self._show_chosen()
 
     def _want(self) -> None:
@@ -267,9 +327,16 @@ class ReviewPage(QWidget):
         chosen, rows = self.list.selected(), self.list.selected_rows()
         answers = [row.answer for row in rows if row.answer is not None]
         if len(chosen) == 1:
-            self._told.setText(sentence(self._project, chosen[0]) + (f"\n{answers[0].by}: {answers[0].note}" if answers and answers[0].note else ""))
+            self._told.setText(
+                sentence(self._project, chosen[0])
+                + (f"\n{answers[0].by}: {answers[0].note}" if answers and answers[0].note else "")
+            )
         else:
-            self._told.setText(tr("{n} findings are selected.", n=len(chosen)) if chosen else tr("Select a finding, or several with Shift, to answer for them here."))
+            self._told.setText(
+                tr("{n} findings are selected.", n=len(chosen))
+                if chosen
+                else tr("Select a finding, or several with Shift, to answer for them here.")
+            )
         self.look.setEnabled(len(chosen) == 1)
         remedies = {f.kind.remedy for f in chosen if f.kind.remedy} if not answers else set()
         self.remedy.setVisible(bool(remedies))
@@ -277,7 +344,13 @@ class ReviewPage(QWidget):
         self.compare.setVisible(len(chosen) == 1 and chosen[0].kind.compares and not answers)
         taking_back = bool(answers) and len(answers) == len(rows)
         self.accept.setEnabled(bool(chosen))
-        self.accept.setText(tr("Take back  E") if taking_back else counted(len(chosen), "Accept  E", "Accept all {n}  E") if chosen else tr("Accept  E"))
+        self.accept.setText(
+            tr("Take back  E")
+            if taking_back
+            else counted(len(chosen), "Accept  E", "Accept all {n}  E")
+            if chosen
+            else tr("Accept  E")
+        )
 
     def _keyed(self, letter: str) -> None:
         """A letter in the list presses the button that bears it."""

@@ -1,4 +1,5 @@
-"""What is done on Review: accepting, mending, comparing, saying what is fine, playing what is unsure, and the report."""
+"""What is done on Review: accepting, mending, comparing, saying what is fine, playing what is unsure, and the
+report."""
 
 from __future__ import annotations
 
@@ -29,9 +30,18 @@ class ReviewWork(QObject):
 
     goWanted = Signal(str, int, str)
 
-    def __init__(self, document: Document, jobs: LongJobs, page: ReviewPage, portraits: Portraits, settings: QSettings, window):
+    def __init__(
+        self, document: Document, jobs: LongJobs, page: ReviewPage, portraits: Portraits, settings: QSettings, window
+    ):
         super().__init__(window)
-        self._document, self._jobs, self._page, self._portraits, self._settings, self._window = document, jobs, page, portraits, settings, window
+        self._document, self._jobs, self._page, self._portraits, self._settings, self._window = (
+            document,
+            jobs,
+            page,
+            portraits,
+            settings,
+            window,
+        )
         page.accepted.connect(self._accept)
         page.withdrawn.connect(lambda answers: document.edit("take back acceptance", edits.withdraw, *answers))
         page.remedyWanted.connect(self._mend)
@@ -53,10 +63,14 @@ class ReviewWork(QObject):
 
     def _accept(self, found: list[Finding], name: str, note: str) -> None:
         self.set_name(name)
-        self._document.edit("accept finding" if len(found) == 1 else "accept findings", lambda project: edits.accept(project, *(acceptance_of(project, f, name, note) for f in found)))
+        self._document.edit(
+            "accept finding" if len(found) == 1 else "accept findings",
+            lambda project: edits.accept(project, *(acceptance_of(project, f, name, note) for f in found)),
+        )
 
     def _mend(self, found: list[Finding]) -> None:
         """Put findings right that can be put right by one click."""
+
         def mended(project):
             for finding in found:
                 project = finding.kind.remedied(project, finding)
@@ -67,12 +81,19 @@ class ReviewWork(QObject):
     def _say_looked(self, crops: list[Crop], fine: bool) -> None:
         """Somebody looked at pictures of the contact sheet."""
         by = self._document.by
-        self._document.edit("found fine" if fine else "to be looked at again", lambda project: edits.glance(project, [glance_of(project, crop, fine, by) for crop in crops]))
+        self._document.edit(
+            "found fine" if fine else "to be looked at again",
+            lambda project: edits.glance(project, [glance_of(project, crop, fine, by) for crop in crops]),
+        )
 
     def compare_people(self, first: Finding | None = None) -> None:
         """Go through the questions of whether somebody is the same person; first: a finding to begin with."""
         if not to_compare(self._document.settled, self._document.findings):
-            self._window.notice.say(tr("There is no question of who is who: it is asked where somebody who is shown met others or was out of sight."))
+            self._window.notice.say(
+                tr(
+                    "There is no question of who is who: it is asked where somebody who is shown met others or was out of sight."
+                )
+            )
             return
         sheet = MeetingSheet(self._document, self._portraits, self._page.name.text(), first, self._window)
         sheet.exec()
@@ -84,7 +105,9 @@ class ReviewWork(QObject):
         """Play everything that is unsure, one stretch after the other."""
         parts = reel_of(self._document.settled, self._document.waiting)
         if not parts:
-            self._window.notice.say(tr("Nothing is unsure: there is no doubtful stretch and no open finding in any clip."))
+            self._window.notice.say(
+                tr("Nothing is unsure: there is no doubtful stretch and no open finding in any clip.")
+            )
             return
         sheet = ReelSheet(self._document.settled, parts, self._window)
         sheet.fixWanted.connect(self.goWanted)
@@ -97,7 +120,12 @@ class ReviewWork(QObject):
         if path is None or not self._document.settled.clips:
             self._window.notice.say(tr("There is nothing to report on yet: add clips first."))
             return
-        name, _ = QFileDialog.getSaveFileName(self._window, tr("Write the report"), str(path.with_name(path.stem + "-report.pdf")), tr("PDF (*.pdf);;HTML (*.html);;JSON (*.json)"))
+        name, _ = QFileDialog.getSaveFileName(
+            self._window,
+            tr("Write the report"),
+            str(path.with_name(path.stem + "-report.pdf")),
+            tr("PDF (*.pdf);;HTML (*.html);;JSON (*.json)"),
+        )
         if name:
             target = Path(name)
             self._jobs.report(target if target.suffix.lower() in REPORTS else Path(name + ".pdf"), path.name)

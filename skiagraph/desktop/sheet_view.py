@@ -18,8 +18,21 @@ from skiagraph.review.sheet import Crop, Looked
 WIDE, TALL, WORDS, GAP, HEAD, AROUND = 112, 140, 18, 8, 34, 4
 # The pointer has to rest so long on a picture before it plays, ms.
 REST_MS = 250
-_KEYS = {Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Home, Qt.Key.Key_End, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_Space, Qt.Key.Key_E,
-         Qt.Key.Key_A, Qt.Key.Key_Return, Qt.Key.Key_Enter}
+_KEYS = {
+    Qt.Key.Key_Left,
+    Qt.Key.Key_Right,
+    Qt.Key.Key_Up,
+    Qt.Key.Key_Down,
+    Qt.Key.Key_Home,
+    Qt.Key.Key_End,
+    Qt.Key.Key_PageUp,
+    Qt.Key.Key_PageDown,
+    Qt.Key.Key_Space,
+    Qt.Key.Key_E,
+    Qt.Key.Key_A,
+    Qt.Key.Key_Return,
+    Qt.Key.Key_Enter,
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,7 +56,13 @@ class SheetView(QAbstractScrollArea):
     fixWanted = Signal(object)
     playWanted = Signal(object)
 
-    def __init__(self, picture: Callable[[Crop], QImage | None], when: Callable[[Crop], str], whose: Callable[[Crop], str], parent: QWidget | None = None):
+    def __init__(
+        self,
+        picture: Callable[[Crop], QImage | None],
+        when: Callable[[Crop], str],
+        whose: Callable[[Crop], str],
+        parent: QWidget | None = None,
+    ):
         """picture: of a crop where it is made; when: its timecode; whose: a second line under it, empty for none."""
         super().__init__(parent)
         self._picture, self._when, self._whose = picture, when, whose
@@ -73,9 +92,14 @@ class SheetView(QAbstractScrollArea):
         place = self._at
         self._sections = list(sections)
         first = next((crop for section in sections for crop, _ in section.crops), None)
-        self._words = WORDS * (2 if first is not None and self._whose(first) else 1) - (4 if first is not None and self._whose(first) else 0)
+        self._words = WORDS * (2 if first is not None and self._whose(first) else 1) - (
+            4 if first is not None and self._whose(first) else 0
+        )
         self._lay_out()
-        again = next((n for n, cell in enumerate(self._cells) if before is not None and _place(cell.crop) == _place(before)), None)
+        again = next(
+            (n for n, cell in enumerate(self._cells) if before is not None and _place(cell.crop) == _place(before)),
+            None,
+        )
         self._at = again if again is not None else max(0, min(place, len(self._cells) - 1))
         self._stop()
         self.viewport().update()
@@ -133,7 +157,19 @@ class SheetView(QAbstractScrollArea):
             y += HEAD
             for n, (crop, looked) in enumerate(section.crops):
                 row, column = divmod(n, columns)
-                self._cells.append(_Cell(QRect(AROUND + column * (WIDE + GAP), y + row * (TALL + self._words + GAP), WIDE, TALL + self._words), crop, looked, number))
+                self._cells.append(
+                    _Cell(
+                        QRect(
+                            AROUND + column * (WIDE + GAP),
+                            y + row * (TALL + self._words + GAP),
+                            WIDE,
+                            TALL + self._words,
+                        ),
+                        crop,
+                        looked,
+                        number,
+                    )
+                )
             y += -(-len(section.crops) // columns) * (TALL + self._words + GAP) + GAP
         bar = self.verticalScrollBar()
         bar.setRange(0, max(0, y - self.viewport().height()))
@@ -167,7 +203,11 @@ class SheetView(QAbstractScrollArea):
         painter.setFont(theme.font(12))
         painter.setPen(QColor(theme.QUIET))
         room = where.adjusted(wide + 12, 1, 0, 0)
-        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, painter.fontMetrics().elidedText(section.told, Qt.TextElideMode.ElideRight, room.width()))
+        painter.drawText(
+            room,
+            Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft,
+            painter.fontMetrics().elidedText(section.told, Qt.TextElideMode.ElideRight, room.width()),
+        )
 
     def _paint_cell(self, painter: QPainter, cell: _Cell, is_current: bool) -> None:
         frame = QRectF(cell.rect.x(), cell.rect.y(), WIDE, TALL)
@@ -184,9 +224,25 @@ class SheetView(QAbstractScrollArea):
             if cell.looked.is_fine:
                 painter.setOpacity(0.45)
             size = image.size().scaled(int(frame.width()), int(frame.height()), Qt.AspectRatioMode.KeepAspectRatio)
-            painter.drawImage(QRectF(frame.x() + (frame.width() - size.width()) / 2, frame.y() + (frame.height() - size.height()) / 2, size.width(), size.height()), image)
+            painter.drawImage(
+                QRectF(
+                    frame.x() + (frame.width() - size.width()) / 2,
+                    frame.y() + (frame.height() - size.height()) / 2,
+                    size.width(),
+                    size.height(),
+                ),
+                image,
+            )
             painter.restore()
-        mark, colour = ("✓", theme.VERDIGRIS) if cell.looked.is_fine else ("!", theme.OCHRE) if cell.looked.is_again else ("↻", theme.LILAC) if cell.looked.changed else ("", "")
+        mark, colour = (
+            ("✓", theme.VERDIGRIS)
+            if cell.looked.is_fine
+            else ("!", theme.OCHRE)
+            if cell.looked.is_again
+            else ("↻", theme.LILAC)
+            if cell.looked.changed
+            else ("", "")
+        )
         if mark:
             self._paint_mark(painter, frame, mark, colour)
         if is_current or playing:
@@ -200,13 +256,23 @@ class SheetView(QAbstractScrollArea):
         painter.drawText(words, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, when)
         metrics = painter.fontMetrics()
         room = words.adjusted(metrics.horizontalAdvance(when) + 6, 0, 0, 0)
-        painter.setPen(QColor(theme.MADDER if cell.crop.doubt >= 0.9 else theme.OCHRE if cell.crop.doubt >= 0.5 else theme.QUIET))
-        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, metrics.elidedText(tr(cell.crop.why) if cell.crop.why else "", Qt.TextElideMode.ElideRight, room.width()))
+        painter.setPen(
+            QColor(theme.MADDER if cell.crop.doubt >= 0.9 else theme.OCHRE if cell.crop.doubt >= 0.5 else theme.QUIET)
+        )
+        painter.drawText(
+            room,
+            Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+            metrics.elidedText(tr(cell.crop.why) if cell.crop.why else "", Qt.TextElideMode.ElideRight, room.width()),
+        )
 
         whose = self._whose(cell.crop)
         if whose:
             painter.setPen(QColor(theme.QUIET))
-            painter.drawText(words.translated(0, WORDS - 4), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, metrics.elidedText(whose, Qt.TextElideMode.ElideRight, WIDE))
+            painter.drawText(
+                words.translated(0, WORDS - 4),
+                Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft,
+                metrics.elidedText(whose, Qt.TextElideMode.ElideRight, WIDE),
+            )
 
     def _paint_mark(self, painter: QPainter, frame: QRectF, mark: str, colour: str) -> None:
         spot = QRectF(frame.right() - 22, frame.top() + 4, 18, 18)
@@ -220,9 +286,17 @@ class SheetView(QAbstractScrollArea):
     # Keys and mouse
 
     def event(self, event) -> bool:
-        """Keys that go through the sheet are its own while it has the focus, and no shortcut of the window takes them."""
+        """Keys that go through the sheet are its own while it has the focus, and no shortcut of the window takes
+        them."""
         plain = (Qt.KeyboardModifier.NoModifier, Qt.KeyboardModifier.KeypadModifier)
-        if event.type() == QEvent.Type.ShortcutOverride and event.key() in _KEYS and (event.modifiers() in plain or (event.key() == Qt.Key.Key_E and event.modifiers() == Qt.KeyboardModifier.ShiftModifier)):
+        if (
+            event.type() == QEvent.Type.ShortcutOverride
+            and event.key() in _KEYS
+            and (
+                event.modifiers() in plain
+                or (event.key() == Qt.Key.Key_E and event.modifiers() == Qt.KeyboardModifier.ShiftModifier)
+            )
+        ):
             event.accept()
             return True
         return super().event(event)
@@ -276,7 +350,11 @@ class SheetView(QAbstractScrollArea):
         if self.current is None:
             return
         section = self._cells[self._at].section
-        crops = [cell.crop for cell in self._cells if cell.section == section and not cell.looked.is_fine and self._was_shown(cell.crop)]
+        crops = [
+            cell.crop
+            for cell in self._cells
+            if cell.section == section and not cell.looked.is_fine and self._was_shown(cell.crop)
+        ]
         if crops:
             self.said.emit(crops, True)
 
@@ -347,7 +425,15 @@ class SheetView(QAbstractScrollArea):
             n = self._cell_at(event.pos())
             if n is not None:
                 crop = self._cells[n].crop
-                QToolTip.showText(event.globalPos(), tr("{why} at {when}. Click to go there; the pointer on it plays it.", why=tr(crop.why or "covered"), when=self._when(crop)), self)
+                QToolTip.showText(
+                    event.globalPos(),
+                    tr(
+                        "{why} at {when}. Click to go there; the pointer on it plays it.",
+                        why=tr(crop.why or "covered"),
+                        when=self._when(crop),
+                    ),
+                    self,
+                )
             return True
         return super().viewportEvent(event)
 

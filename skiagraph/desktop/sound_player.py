@@ -31,7 +31,16 @@ class SoundPlayer(QObject):
         self._stop = threading.Event()
         self._has_device: bool | None = None
 
-    def play(self, project: Project, clip: Clip, frame: int, index: FrameIndex | None, tracks: tuple[int, ...], plain: bool, known: Sound | None) -> None:
+    def play(
+        self,
+        project: Project,
+        clip: Clip,
+        frame: int,
+        index: FrameIndex | None,
+        tracks: tuple[int, ...],
+        plain: bool,
+        known: Sound | None,
+    ) -> None:
         """Play from a frame on, which is on screen now. index, known: of the clip, if they are known; tracks: that are
         heard, from 0; plain: as they were recorded, with no voice disguised."""
         self.stop()
@@ -47,7 +56,12 @@ class SoundPlayer(QObject):
         self._sink = QAudioSink(QMediaDevices.defaultAudioOutput(), wanted, self)
         device = self._sink.start()
         self._stop = threading.Event()
-        threading.Thread(target=self._feed, args=(project, clip, frame, index, tracks, plain, known, begun, self._sink, device, self._stop), name="sound", daemon=True).start()
+        threading.Thread(
+            target=self._feed,
+            args=(project, clip, frame, index, tracks, plain, known, begun, self._sink, device, self._stop),
+            name="sound",
+            daemon=True,
+        ).start()
 
     def stop(self) -> None:
         self._stop.set()
@@ -68,7 +82,7 @@ class SoundPlayer(QObject):
                     data = block.tobytes()
                     while data and not stop.is_set():
                         written = device.write(data)
-                        data = data[max(0, written):]
+                        data = data[max(0, written) :]
                         if data:
                             stop.wait(0.02)
                     if stop.is_set():

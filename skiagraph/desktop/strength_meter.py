@@ -59,10 +59,19 @@ class StrengthMeter(QWidget):
             said = tr("{word} · {n} cycles", word=tr(WORD[level]), n=f"{left:.1f}")
         self.measure.setText(said)
         self.level = level
-        tip = tr("Detail that comes through: {n} cycles across the face; up to {safe} is safe, from {weak} on it is too weak.", n=f"{left:.1f}", safe=f"{STRENGTH.safe_cycles:.1f}", weak=f"{STRENGTH.weak_cycles:.1f}")
+        tip = tr(
+            "Detail that comes through: {n} cycles across the face; up to {safe} is safe, from {weak} on it is too weak.",
+            n=f"{left:.1f}",
+            safe=f"{STRENGTH.safe_cycles:.1f}",
+            weak=f"{STRENGTH.weak_cycles:.1f}",
+        )
         if face_px is not None:
             tip += " " + tr("The face is {px} px wide at most.", px=round(face_px))
-        tip += "\n" + (measured.sentence() if measured is not None else tr("Click to ask the detector and the recogniser, on frames of this clip."))
+        tip += "\n" + (
+            measured.sentence()
+            if measured is not None
+            else tr("Click to ask the detector and the recogniser, on frames of this clip.")
+        )
         self._bar.setToolTip(tip)
         self.measure.setToolTip(tip)
 

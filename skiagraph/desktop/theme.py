@@ -130,12 +130,38 @@ def apply(application: QApplication) -> None:
     application.setStyle("Fusion")
     application.setFont(font())
     palette = QPalette()
-    for role, colour in ((QPalette.ColorRole.Window, INK), (QPalette.ColorRole.Base, INK), (QPalette.ColorRole.Text, PAPER),
-                         (QPalette.ColorRole.WindowText, PAPER), (QPalette.ColorRole.Button, RAISED), (QPalette.ColorRole.ButtonText, PAPER),
-                         (QPalette.ColorRole.Highlight, LILAC), (QPalette.ColorRole.HighlightedText, INK), (QPalette.ColorRole.AlternateBase, SOOT),
-                         (QPalette.ColorRole.PlaceholderText, FAINT), (QPalette.ColorRole.ToolTipBase, RAISED), (QPalette.ColorRole.ToolTipText, PAPER)):
+    for role, colour in (
+        (QPalette.ColorRole.Window, INK),
+        (QPalette.ColorRole.Base, INK),
+        (QPalette.ColorRole.Text, PAPER),
+        (QPalette.ColorRole.WindowText, PAPER),
+        (QPalette.ColorRole.Button, RAISED),
+        (QPalette.ColorRole.ButtonText, PAPER),
+        (QPalette.ColorRole.Highlight, LILAC),
+        (QPalette.ColorRole.HighlightedText, INK),
+        (QPalette.ColorRole.AlternateBase, SOOT),
+        (QPalette.ColorRole.PlaceholderText, FAINT),
+        (QPalette.ColorRole.ToolTipBase, RAISED),
+        (QPalette.ColorRole.ToolTipText, PAPER),
+    ):
         palette.setColor(role, QColor(colour))
     application.setPalette(palette)
-    application.setStyleSheet(_STYLE.format(family=_family(), font=FONT_PX, paper=PAPER, ink=INK, soot=SOOT, raised=RAISED, ash=ASH, quiet=QUIET,
-                                            faint=FAINT, verdigris=VERDIGRIS, ochre=OCHRE, madder=MADDER, lilac=LILAC, radius=RADIUS,
-                                            icons=asset_folder("icons")))
+    application.setStyleSheet(
+        _STYLE.format(
+            family=_family(),
+            font=FONT_PX,
+            paper=PAPER,
+            ink=INK,
+            soot=SOOT,
+            raised=RAISED,
+            ash=ASH,
+            quiet=QUIET,
+            faint=FAINT,
+            verdigris=VERDIGRIS,
+            ochre=OCHRE,
+            madder=MADDER,
+            lilac=LILAC,
+            radius=RADIUS,
+            icons=asset_folder("icons"),
+        )
+    )

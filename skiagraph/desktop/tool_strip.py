@@ -8,9 +8,12 @@ from PySide6.QtWidgets import QWidget
 from skiagraph.desktop.controls import column, icon_button
 from skiagraph.desktop.theme import GRID
 
-_TOOLS = (("ellipse", "draw", "Add a face that was not found: draw around it (A)"), ("box", "draw-box", "Add a plate, a sign, a screen: draw a box around it (B)"),
-          ("curve", "draw-curve", "Add anything: draw around it point by point, or freely (C)"),
-          ("front", "draw-front", "What is in front and stays sharp: draw around it (H)"))
+_TOOLS = (
+    ("ellipse", "draw", "Add a face that was not found: draw around it (A)"),
+    ("box", "draw-box", "Add a plate, a sign, a screen: draw a box around it (B)"),
+    ("curve", "draw-curve", "Add anything: draw around it point by point, or freely (C)"),
+    ("front", "draw-front", "What is in front and stays sharp: draw around it (H)"),
+)
 
 
 class ToolStrip(QWidget):

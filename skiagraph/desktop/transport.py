@@ -34,18 +34,26 @@ class Transport(QWidget):
         row.setContentsMargins(2 * GRID, GRID + 2, 2 * GRID, GRID + 2)
         to_start = self._button("to-start", "First frame (Home)", lambda: self.jumpPressed.emit("start"))
         row.addWidget(to_start)
-        row.addWidget(self._button("step-back", "One frame back (Left; Shift+Left one second)", lambda: self.stepPressed.emit(-1)))
+        row.addWidget(
+            self._button("step-back", "One frame back (Left; Shift+Left one second)", lambda: self.stepPressed.emit(-1))
+        )
         self.play = self._button("play", "Play (Space); J K L shuttle", self.playPressed.emit)
         self.play.setFixedWidth(40)
         row.addWidget(self.play)
-        row.addWidget(self._button("step-on", "One frame forward (Right; Shift+Right one second)", lambda: self.stepPressed.emit(1)))
+        row.addWidget(
+            self._button(
+                "step-on", "One frame forward (Right; Shift+Right one second)", lambda: self.stepPressed.emit(1)
+            )
+        )
         to_end = self._button("to-end", "Last frame (End)", lambda: self.jumpPressed.emit("end"))
         row.addWidget(to_end)
         row.addSpacing(GRID)
         self.timecode = QLineEdit("00:00:00:00")
         self.timecode.setObjectName("timecode")
         self.timecode.setFixedWidth(116)
-        self.timecode.setStyleSheet("background: transparent; border-color: transparent; font-size: 18px; font-weight: 700;")
+        self.timecode.setStyleSheet(
+            "background: transparent; border-color: transparent; font-size: 18px; font-weight: 700;"
+        )
         self.timecode.setToolTip(tr("Timecode; type one, or a frame number, to go there"))
         self.timecode.setAccessibleName(tr("Timecode"))
         self.timecode.returnPressed.connect(self._typed)
@@ -55,8 +63,14 @@ class Transport(QWidget):
         self._speed = QLabel()
         row.addWidget(self._speed)
         row.addSpacing(GRID)
-        marks = [self._button("mark-in", "Set the in point here (I; Shift+I removes it)", lambda: self.markPressed.emit("in")),
-                 self._button("mark-out", "Set the out point here (O; Shift+O removes it)", lambda: self.markPressed.emit("out"))]
+        marks = [
+            self._button(
+                "mark-in", "Set the in point here (I; Shift+I removes it)", lambda: self.markPressed.emit("in")
+            ),
+            self._button(
+                "mark-out", "Set the out point here (O; Shift+O removes it)", lambda: self.markPressed.emit("out")
+            ),
+        ]
         for mark in marks:
             row.addWidget(mark)
         # What goes first where there is little room; all of it has keys, and its place in the menus.
@@ -71,8 +85,14 @@ class Transport(QWidget):
         self.clips.setAccessibleName(tr("Clip"))
         self.clips.activated.connect(lambda n: self.clipChosen.emit(self.clips.itemData(n)))
         row.addWidget(self.clips)
-        self.views = Choice([(View.RESULT, "Result", "With covers (R)"), (View.SOURCE, "Source", "As it was shot (S); hold ` to peek"),
-                             (View.SPLIT, "Split", "Source and result side by side (D)"), (View.MATTE, "Matte", "What is covered, in white (M)")])
+        self.views = Choice(
+            [
+                (View.RESULT, "Result", "With covers (R)"),
+                (View.SOURCE, "Source", "As it was shot (S); hold ` to peek"),
+                (View.SPLIT, "Split", "Source and result side by side (D)"),
+                (View.MATTE, "Matte", "What is covered, in white (M)"),
+            ]
+        )
         self.views.set_value(View.RESULT)
         self.views.chosen.connect(self.viewChosen)
         row.addWidget(self.views)
@@ -89,7 +109,9 @@ class Transport(QWidget):
     def _give_room(self) -> None:
         """Show what there is room for, so that nothing lies over anything else."""
         row = self.layout()
-        needs = {part: max(part.minimumWidth(), part.minimumSizeHint().width()) + row.spacing() for part in self._spared}
+        needs = {
+            part: max(part.minimumWidth(), part.minimumSizeHint().width()) + row.spacing() for part in self._spared
+        }
         wanted = row.minimumSize().width() + sum(width for part, width in needs.items() if not part.isVisibleTo(self))
         for part, width in needs.items():
             fits = wanted <= self.width()
@@ -135,4 +157,3 @@ class Transport(QWidget):
             self.sought.emit(Timecode.of(self._clip.rate, self._clip.timecode).frame(text))
         except SkiagraphError as error:
             self.timecode.setToolTip(str(error))
-

@@ -22,18 +22,24 @@ class UnknownWork(QObject):
         super().__init__(parent)
         self._document, self._session, self._picture, self._hand = document, session, picture, hand
         self._heads: list[UnknownHead] = []
-        picture.unknownPressed.connect(lambda number: self._cover(self._heads[number:number + 1]))
+        picture.unknownPressed.connect(lambda number: self._cover(self._heads[number : number + 1]))
 
     def refresh(self) -> None:
         """Mark whoever is unknown in the present frame."""
         clip = self._session.clip
-        self._heads = heads_at(self._document.project, self._document.waiting, clip.key, self._session.frame) if clip else []
-        self._picture.set_unknown([Unknown(tr(head.finding.kind.word), head.outline, head.seen) for head in self._heads])
+        self._heads = (
+            heads_at(self._document.project, self._document.waiting, clip.key, self._session.frame) if clip else []
+        )
+        self._picture.set_unknown(
+            [Unknown(tr(head.finding.kind.word), head.outline, head.seen) for head in self._heads]
+        )
 
     def cover_here(self) -> None:
         """Cover everybody who is marked as unknown in the present frame."""
         if not self._heads:
-            self.said.emit(tr("No unknown face is marked in this frame. N goes to the next finding, A draws around a face."))
+            self.said.emit(
+                tr("No unknown face is marked in this frame. N goes to the next finding, A draws around a face.")
+            )
         self._cover(self._heads)
 
     def _cover(self, heads: list[UnknownHead]) -> None:

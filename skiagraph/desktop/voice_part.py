@@ -31,7 +31,13 @@ class VoicePart(Fold):
         self.what = quiet(wrap=True)
         self.content.addWidget(self.what)
         row = line(spacing=GRID)
-        self.pick = Pick([(tag, kind.word, kind.tip) for tag, kind in sorted(Disguise.kinds.items(), key=lambda entry: (entry[1].weak, not entry[1].speaks))], "How the voice is disguised")
+        self.pick = Pick(
+            [
+                (tag, kind.word, kind.tip)
+                for tag, kind in sorted(Disguise.kinds.items(), key=lambda entry: (entry[1].weak, not entry[1].speaks))
+            ],
+            "How the voice is disguised",
+        )
         self.pick.chosen.connect(self._choose)
         self.more = push_button("More", "link", "What is seldom needed")
         self.more.setCheckable(True)
@@ -47,11 +53,18 @@ class VoicePart(Fold):
         self.resists = quiet(wrap=True)
         self.content.addWidget(self.resists)
         row = line(spacing=GRID)
-        self.speak = push_button("Disguise all they say", "", "Disguise everything this person says in this clip, as far as is known (V)")
+        self.speak = push_button(
+            "Disguise all they say", "", "Disguise everything this person says in this clip, as far as is known (V)"
+        )
         self.anew = push_button("Draw anew", "link", "Another voice, drawn by lot")
         self.for_all = push_button("For everyone", "link", "Make this how the project disguises voices")
         self.as_all = push_button("As everyone", "link", "Give up a way of its own")
-        for button, signal in ((self.speak, self.speakWanted), (self.anew, self.anewWanted), (self.for_all, self.forAll), (self.as_all, self.asAll)):
+        for button, signal in (
+            (self.speak, self.speakWanted),
+            (self.anew, self.anewWanted),
+            (self.for_all, self.forAll),
+            (self.as_all, self.asAll),
+        ):
             button.clicked.connect(signal)
         row.addWidget(self.speak, 1)
         row.addWidget(self.anew)

@@ -139,7 +139,11 @@ class VoiceRow(QWidget):
         wide = not self._open or not self._shown
         room = QRectF(112, 3, (self._right if wide else LANES - 8) - 112, 22)
         said = "   ".join(text for text in (self._state, self._note) if text) if wide else self._state
-        painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, painter.fontMetrics().elidedText(said, Qt.TextElideMode.ElideRight, int(room.width())))
+        painter.drawText(
+            room,
+            Qt.AlignmentFlag.AlignVCenter,
+            painter.fontMetrics().elidedText(said, Qt.TextElideMode.ElideRight, int(room.width())),
+        )
         if wide:
             return
         scale = self._scale()
@@ -159,14 +163,28 @@ class VoiceRow(QWidget):
         hovered = self._hover == (n, "name")
         painter.setPen(QColor(theme.PAPER if hovered or self._heard in (0, lane.track) else theme.FAINT))
         heard = tr("Only") if self._heard == lane.track and len(self._lanes) > 1 else ""
-        label = (heard + " · " if heard else "") + tr("Track {n}", n=lane.track) + (f" · {tr('{n} channels', n=wave.channels) if wave.channels > 1 else tr('mono')}" if wave is not None else "")
+        label = (
+            (heard + " · " if heard else "")
+            + tr("Track {n}", n=lane.track)
+            + (
+                f" · {tr('{n} channels', n=wave.channels) if wave.channels > 1 else tr('mono')}"
+                if wave is not None
+                else ""
+            )
+        )
         painter.drawText(QRectF(16, top + down, LANES - 28, 16), Qt.AlignmentFlag.AlignVCenter, label)
         if wave is not None and (level := _level_at(wave, self._now)) is not None:
             painter.setPen(QColor(theme.FAINT))
-            painter.drawText(QRectF(16, top + down, LANES - 36, 16), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, tr("{db} dB", db=f"{level:.0f}".replace("-", "−")))
+            painter.drawText(
+                QRectF(16, top + down, LANES - 36, 16),
+                Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+                tr("{db} dB", db=f"{level:.0f}".replace("-", "−")),
+            )
             tall = (height - 2) * float(np.clip(1 + level / 60, 0, 1))
             painter.fillRect(QRectF(LANES - 10, top, 4, height), QColor(theme.WELL))
-            painter.fillRect(QRectF(LANES - 10, top + height - tall, 4, tall), QColor(theme.OCHRE if level > -3 else theme.VERDIGRIS))
+            painter.fillRect(
+                QRectF(LANES - 10, top + height - tall, 4, tall), QColor(theme.OCHRE if level > -3 else theme.VERDIGRIS)
+            )
         well = QRectF(LANES, top, self._right - LANES, height)
         painter.save()
         painter.setClipRect(well)
@@ -182,7 +200,9 @@ class VoiceRow(QWidget):
         if self._note and n == 0 and not lane.speech:
             painter.setFont(theme.font(12))
             painter.setPen(QColor(theme.QUIET))
-            painter.drawText(QRectF(LANES + 6, top - 1, well.width() - 12, SPEECH + 2), Qt.AlignmentFlag.AlignVCenter, self._note)
+            painter.drawText(
+                QRectF(LANES + 6, top - 1, well.width() - 12, SPEECH + 2), Qt.AlignmentFlag.AlignVCenter, self._note
+            )
         if self._drag and self._drag["kind"] == "draw" and self._drag["lane"] == n and "to" in self._drag:
             a, b = sorted((self._drag["from"], self._drag["to"]))
             painter.setPen(QPen(QColor(theme.VERDIGRIS), 1, Qt.PenStyle.DashLine))
@@ -250,7 +270,10 @@ class VoiceRow(QWidget):
         channels = min(2, wave.channels)
         each = body.height() / channels
         columns = int(body.width())
-        edges = ((self._span[0] + np.arange(columns + 1) / columns * (self._span[1] - self._span[0]) - wave.begins_s) / wave.step_s).astype(int)
+        edges = (
+            (self._span[0] + np.arange(columns + 1) / columns * (self._span[1] - self._span[0]) - wave.begins_s)
+            / wave.step_s
+        ).astype(int)
         count = wave.peak.shape[1]
         if not count:
             return
@@ -263,10 +286,16 @@ class VoiceRow(QWidget):
             for values, colour in ((wave.peak, _WAVE_SOFT), (wave.rms, _WAVE)):
                 row = values[rows].max(axis=0)
                 steps = np.maximum(np.diff(edges), 1)
-                tops = np.maximum.reduceat(row, starts) if (np.diff(starts) > 0).all() else row[np.minimum(starts + steps - 1, count - 1)]
+                tops = (
+                    np.maximum.reduceat(row, starts)
+                    if (np.diff(starts) > 0).all()
+                    else row[np.minimum(starts + steps - 1, count - 1)]
+                )
                 height = np.where(inside, _shown(tops), 0.0) * (each / 2 - 1)
                 x = body.left() + np.arange(columns) + 0.5
-                outline = [QPointF(a, b) for a, b in zip(x, middle - height)] + [QPointF(a, b) for a, b in zip(x[::-1], (middle + height)[::-1])]
+                outline = [QPointF(a, b) for a, b in zip(x, middle - height)] + [
+                    QPointF(a, b) for a, b in zip(x[::-1], (middle + height)[::-1])
+                ]
                 painter.setPen(Qt.PenStyle.NoPen)
                 painter.setBrush(colour)
                 painter.drawPolygon(QPolygonF(outline))
@@ -288,12 +317,18 @@ class VoiceRow(QWidget):
             painter.setPen(QColor(theme.PAPER if part.state == SpeechState.PLAIN else theme.QUIET))
             room = QRectF(x + 4, top - 2, width - 6, SPEECH)
             if room.width() > 24:
-                painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, painter.fontMetrics().elidedText(part.name, Qt.TextElideMode.ElideRight, int(room.width())))
+                painter.drawText(
+                    room,
+                    Qt.AlignmentFlag.AlignVCenter,
+                    painter.fontMetrics().elidedText(part.name, Qt.TextElideMode.ElideRight, int(room.width())),
+                )
 
     # Mouse
 
     def _lane_at(self, y: float) -> int:
-        return next((n for n in range(self._shown) if self._open and self._top(n) <= y < self._top(n) + self._height(n)), -1)
+        return next(
+            (n for n in range(self._shown) if self._open and self._top(n) <= y < self._top(n) + self._height(n)), -1
+        )
 
     def _range_at(self, n: int, point: QPointF) -> tuple[RangePart, str] | None:
         """A range under a point of a lane, and which part of it: begin, end or body.
@@ -307,7 +342,13 @@ class VoiceRow(QWidget):
             top, height = self._band(part, body, wave)
             a, b = scale.x(part.begins_s), scale.x(part.ends_s)
             if top <= point.y() < top + height and a - GRAB <= point.x() <= b + GRAB:
-                where = "begin" if abs(point.x() - a) <= GRAB and point.x() < (a + b) / 2 else "end" if abs(point.x() - b) <= GRAB else "body"
+                where = (
+                    "begin"
+                    if abs(point.x() - a) <= GRAB and point.x() < (a + b) / 2
+                    else "end"
+                    if abs(point.x() - b) <= GRAB
+                    else "body"
+                )
                 if where != "body" or a <= point.x() <= b:
                     found.append((part.ends_s - part.begins_s, part, where))
         return min(found, key=lambda f: f[0])[1:] if found else None
@@ -330,16 +371,35 @@ class VoiceRow(QWidget):
         if event.button() == Qt.MouseButton.RightButton:
             if found and found[0].key not in self.chosen:
                 self.selected.emit([found[0].key])
-            self.menuWanted.emit(found[0].key if found else "", self._voice_at(n, seconds), track, seconds, event.globalPosition().toPoint())
+            self.menuWanted.emit(
+                found[0].key if found else "",
+                self._voice_at(n, seconds),
+                track,
+                seconds,
+                event.globalPosition().toPoint(),
+            )
             return
         if event.button() != Qt.MouseButton.LeftButton:
             return
         if found:
             part, where = found
             more = event.modifiers() & Qt.KeyboardModifier.ControlModifier
-            keys = [k for k in self.chosen if k != part.key] if more and part.key in self.chosen else [*self.chosen, part.key] if more else [part.key]
+            keys = (
+                [k for k in self.chosen if k != part.key]
+                if more and part.key in self.chosen
+                else [*self.chosen, part.key]
+                if more
+                else [part.key]
+            )
             self.selected.emit(keys)
-            self._drag = {"kind": where, "key": part.key, "ends": (part.begins_s, part.ends_s), "from": seconds, "lane": n, "x": point.x()}
+            self._drag = {
+                "kind": where,
+                "key": part.key,
+                "ends": (part.begins_s, part.ends_s),
+                "from": seconds,
+                "lane": n,
+                "x": point.x(),
+            }
         elif point.y() < self._top(n) + SPEECH:
             self.sought.emit(seconds)
         else:
@@ -375,14 +435,42 @@ class VoiceRow(QWidget):
         n = self._lane_at(point.y())
         part = "" if n < 0 else "name" if point.x() < LANES - 4 else "lane"
         found = self._range_at(n, point) if part == "lane" and point.y() >= self._top(n) + SPEECH else None
-        self.setCursor(Qt.CursorShape.SizeHorCursor if found and found[1] != "body" else Qt.CursorShape.PointingHandCursor if part == "name" and len(self._lanes) > 1 else Qt.CursorShape.ArrowCursor)
-        speech = next((s for s in self._lanes[n].speech if part == "lane" and s.begins_s <= self._scale().frame(point.x()) <= s.ends_s), None) if n >= 0 else None
+        self.setCursor(
+            Qt.CursorShape.SizeHorCursor
+            if found and found[1] != "body"
+            else Qt.CursorShape.PointingHandCursor
+            if part == "name" and len(self._lanes) > 1
+            else Qt.CursorShape.ArrowCursor
+        )
+        speech = (
+            next(
+                (
+                    s
+                    for s in self._lanes[n].speech
+                    if part == "lane" and s.begins_s <= self._scale().frame(point.x()) <= s.ends_s
+                ),
+                None,
+            )
+            if n >= 0
+            else None
+        )
         if found:
-            tip = tr("{who}: {how}. Drag an end to move it, all of it to shift it; right click for more", who=found[0].name or tr("Nobody's voice"), how=tr(found[0].word).lower())
+            tip = tr(
+                "{who}: {how}. Drag an end to move it, all of it to shift it; right click for more",
+                who=found[0].name or tr("Nobody's voice"),
+                how=tr(found[0].word).lower(),
+            )
         elif part == "name":
             tip = tr("Click to hear this track alone") if len(self._lanes) > 1 else ""
         elif speech is not None:
-            tip = tr({SpeechState.PLAIN: "{who} is heard plain here. Drag to disguise; right click to say who it is", SpeechState.DISGUISED: "{who}, disguised", SpeechState.FREE: "{who} speaks, and may be heard as far as is known"}[speech.state], who=speech.name)
+            tip = tr(
+                {
+                    SpeechState.PLAIN: "{who} is heard plain here. Drag to disguise; right click to say who it is",
+                    SpeechState.DISGUISED: "{who}, disguised",
+                    SpeechState.FREE: "{who} speaks, and may be heard as far as is known",
+                }[speech.state],
+                who=speech.name,
+            )
         else:
             tip = tr("Drag over sound to disguise it; ends snap to pauses, with Alt they do not") if part else ""
         self.setToolTip(tip)
@@ -401,7 +489,7 @@ class VoiceRow(QWidget):
 def _level_at(wave: Waveform, seconds: float) -> float | None:
     """How loud the loudest channel is around a time, dB of full scale; None where there is no sound."""
     at = int((seconds - wave.begins_s) / wave.step_s)
-    near = wave.rms[:, max(0, at - 4):max(0, at + 5)]
+    near = wave.rms[:, max(0, at - 4) : max(0, at + 5)]
     loudest = float(near.max()) if near.size else 0.0
     return 20 * float(np.log10(loudest / 255)) if loudest > 0 else None
 

@@ -36,7 +36,9 @@ class VoiceWork(QObject):
     heardChanged = Signal()
     chosenChanged = Signal(bool)
 
-    def __init__(self, document: Document, session: Session, row: VoiceRow, part: VoicePart, parent: QObject | None = None):
+    def __init__(
+        self, document: Document, session: Session, row: VoiceRow, part: VoicePart, parent: QObject | None = None
+    ):
         super().__init__(parent)
         self._document, self._session, self.row, self.part = document, session, row, part
         self._sounds: dict[str, Sound] = {}
@@ -127,7 +129,9 @@ class VoiceWork(QObject):
         else:
             state = tr(voice_summary(project, clip.key, tracks))
             listened = project.evidence.listening_of(clip.key) is not None
-            note = sound.trouble or (tr("Ctrl+L listens to who speaks. Drag over sound to disguise it.") if tracks and not listened else "")
+            note = sound.trouble or (
+                tr("Ctrl+L listens to who speaks. Drag over sound to disguise it.") if tracks and not listened else ""
+            )
             if tracks > len(lanes[:4]):
                 note = tr("{n} tracks more are not drawn", n=tracks - 4)
         self.row.set_open(self._is_open(clip))
@@ -149,7 +153,9 @@ class VoiceWork(QObject):
         if len(chosen) == 1:
             what = self._told(chosen[0], clip)
         elif chosen:
-            what = counted(len(chosen), "1 range chosen.", "{n} ranges chosen.") + ("" if len(ways) == 1 else " " + tr("They are disguised in different ways."))
+            what = counted(len(chosen), "1 range chosen.", "{n} ranges chosen.") + (
+                "" if len(ways) == 1 else " " + tr("They are disguised in different ways.")
+            )
         else:
             what = tr("No range is chosen: this is how the project disguises voices.")
         speak = ""
@@ -157,15 +163,30 @@ class VoiceWork(QObject):
             theirs = [s for s in who_speaks(project, clip.key) if s.subject == subject.key]
             speak = tr("Disguise all they say") if theirs else ""
         mine = [v for v in voices.ranges_in(project, clip.key) if subject is None or v.subject == subject.key]
-        state = tr("{how} · {count}", how=tr(disguise.word), count=counted(len(mine), "1 range", "{n} ranges")) if mine or chosen else tr("nothing disguised")
-        self.part.show_voice(what, state, disguise, ranges=bool(chosen), own=any(v.disguise is not None for v in chosen), speak=speak)
+        state = (
+            tr("{how} · {count}", how=tr(disguise.word), count=counted(len(mine), "1 range", "{n} ranges"))
+            if mine or chosen
+            else tr("nothing disguised")
+        )
+        self.part.show_voice(
+            what, state, disguise, ranges=bool(chosen), own=any(v.disguise is not None for v in chosen), speak=speak
+        )
 
     def _told(self, one: VoiceRange, clip: Clip) -> str:
         project = self._document.project
         name = project.subject(one.subject).name if one.subject else tr("Nobody's")
         timecode = Timecode.of(clip.rate, clip.timecode)
-        place = (tr("all tracks") if not one.track else tr("track {n}", n=one.track)) + (", " + tr("channel {n}", n=one.channel) if one.channel else "")
-        return tr("{name}: {first} to {last}, {s} s, {place}", name=name, first=timecode.text(self.frame_at(one.begins_s)), last=timecode.text(self.frame_at(one.ends_s)), s=f"{one.length_s:.2f}", place=place)
+        place = (tr("all tracks") if not one.track else tr("track {n}", n=one.track)) + (
+            ", " + tr("channel {n}", n=one.channel) if one.channel else ""
+        )
+        return tr(
+            "{name}: {first} to {last}, {s} s, {place}",
+            name=name,
+            first=timecode.text(self.frame_at(one.begins_s)),
+            last=timecode.text(self.frame_at(one.ends_s)),
+            s=f"{one.length_s:.2f}",
+            place=place,
+        )
 
     def _is_needed(self, clip: Clip) -> bool:
         """False where nobody speaks and nothing is disguised: then the row takes no room."""
@@ -199,7 +220,13 @@ class VoiceWork(QObject):
         self.refresh()
 
     def _snap(self, track: int, seconds: float, exactly: bool) -> float:
-        return seconds if exactly else snapped(self._document.project, self._session.clip.key, track, seconds, SNAP_PX * self.row.seconds_a_px)
+        return (
+            seconds
+            if exactly
+            else snapped(
+                self._document.project, self._session.clip.key, track, seconds, SNAP_PX * self.row.seconds_a_px
+            )
+        )
 
     def _owner(self) -> str:
         subject = self._session.subject
@@ -208,7 +235,15 @@ class VoiceWork(QObject):
     def _drawn(self, track: int, begins: float, ends: float, exactly: bool) -> None:
         clip = self._session.clip
         several = self.sound is not None and len(self.sound.info.sound) > 1
-        if self._edit("disguise a voice", voices.add_range, clip.key, self._snap(track, begins, exactly), self._snap(track, ends, exactly), self._owner(), track if several else 0):
+        if self._edit(
+            "disguise a voice",
+            voices.add_range,
+            clip.key,
+            self._snap(track, begins, exactly),
+            self._snap(track, ends, exactly),
+            self._owner(),
+            track if several else 0,
+        ):
             self._select([self._document.project.decisions.voices[-1].key])
 
     def _moved(self, key: str, begins: float, ends: float, exactly: bool) -> None:
@@ -227,20 +262,36 @@ class VoiceWork(QObject):
             return
         if session.marks != (None, None):
             first, last = session.span
-            if self._edit("disguise a voice", voices.add_range, clip.key, self.time_of(first), self.time_of(last + 1), self._owner()):
+            if self._edit(
+                "disguise a voice",
+                voices.add_range,
+                clip.key,
+                self.time_of(first),
+                self.time_of(last + 1),
+                self._owner(),
+            ):
                 self._select([self._document.project.decisions.voices[-1].key])
             return
         subject = session.subject
         theirs = [s.voice for s in who_speaks(project, clip.key) if subject is not None and s.subject == subject.key]
         if not theirs:
-            self.said.emit(tr("Nobody knows what this person says. Say whose voice it is in the voice row, or set in and out and press V.") if subject is not None
-                           else tr("Choose somebody who speaks, or set in and out around what is to be disguised."))
+            self.said.emit(
+                tr(
+                    "Nobody knows what this person says. Say whose voice it is in the voice row, or set in and out and press V."
+                )
+                if subject is not None
+                else tr("Choose somebody who speaks, or set in and out around what is to be disguised.")
+            )
             return
         before = len(project.decisions.voices)
         if self._edit("disguise a voice", voices.disguise_voices, clip.key, theirs, subject.key):
             made = self._document.project.decisions.voices[before:]
             self._select([v.key for v in made])
-            self.said.emit(counted(len(made), "1 range of the sound is disguised.", "{n} ranges of the sound are disguised.") if made else tr("All they say is disguised already."))
+            self.said.emit(
+                counted(len(made), "1 range of the sound is disguised.", "{n} ranges of the sound are disguised.")
+                if made
+                else tr("All they say is disguised already.")
+            )
 
     def split_here(self) -> None:
         """The chosen range in two at the playhead."""
@@ -300,15 +351,29 @@ class VoiceWork(QObject):
         menu, project, clip = QMenu(self.row), self._document.project, self._session.clip
         if key:
             one = voices.range_of(project, key)
-            self._choices(menu.addMenu(tr("Disguise as")), [(kind.word, tag) for tag, kind in Disguise.kinds.items()], project.disguise_of(one).kind,
-                          lambda tag: self._edit("change the disguise", voices.set_disguise, self.chosen or [key], Disguise.kinds[tag]()))
-            self._choices(menu.addMenu(tr("Whose voice")), self._people(), one.subject, lambda subject: self._edit("say whose voice it is", voices.give_to, self.chosen or [key], subject))
+            self._choices(
+                menu.addMenu(tr("Disguise as")),
+                [(kind.word, tag) for tag, kind in Disguise.kinds.items()],
+                project.disguise_of(one).kind,
+                lambda tag: self._edit(
+                    "change the disguise", voices.set_disguise, self.chosen or [key], Disguise.kinds[tag]()
+                ),
+            )
+            self._choices(
+                menu.addMenu(tr("Whose voice")),
+                self._people(),
+                one.subject,
+                lambda subject: self._edit("say whose voice it is", voices.give_to, self.chosen or [key], subject),
+            )
             self._places(menu.addMenu(tr("Tracks and channels")), one, key)
             menu.addSeparator()
             menu.addAction(tr("Split here"), lambda: self._edit("split a range", voices.split_range, key, seconds))
             menu.addAction(tr("Join with the next, or the chosen ones"), self.join)
             if project.disguise_of(one).kind == "altered":
-                menu.addAction(tr("Draw another voice"), lambda: self._edit("another voice", voices.draw_anew, self.chosen or [key]))
+                menu.addAction(
+                    tr("Draw another voice"),
+                    lambda: self._edit("another voice", voices.draw_anew, self.chosen or [key]),
+                )
             menu.addAction(tr("Leave it as it was recorded"), self.remove)
             menu.addSeparator()
         speaks = next((s for s in who_speaks(project, clip.key) if s.voice.key == voice), None)
@@ -316,16 +381,39 @@ class VoiceWork(QObject):
             people = [*self._people(False), (tr("Nobody here; may be heard"), "")]
             said = voices.said_speaker(project, voice)
             naming = menu.addMenu(tr("Voice {n} is", n=speaks.number))
-            self._choices(naming, people, said, lambda subject: self._edit("say who speaks", voices.name_speaker, voice, subject))
+            self._choices(
+                naming, people, said, lambda subject: self._edit("say who speaks", voices.name_speaker, voice, subject)
+            )
             if said is not None:
-                naming.addAction(tr("Nobody said"), lambda: self._edit("nobody said who speaks", voices.name_speaker, voice, None))
-            menu.addAction(tr("Disguise all that this voice says"), lambda: self._edit("disguise a voice", voices.disguise_voices, clip.key, [speaks.voice], speaks.subject))
-        menu.addAction(tr("Disguise the whole clip"), lambda: self._edit("disguise all sound", voices.add_range, clip.key, self._whole(track)[0], self._whole(track)[1], self._owner()))
+                naming.addAction(
+                    tr("Nobody said"), lambda: self._edit("nobody said who speaks", voices.name_speaker, voice, None)
+                )
+            menu.addAction(
+                tr("Disguise all that this voice says"),
+                lambda: self._edit(
+                    "disguise a voice", voices.disguise_voices, clip.key, [speaks.voice], speaks.subject
+                ),
+            )
+        menu.addAction(
+            tr("Disguise the whole clip"),
+            lambda: self._edit(
+                "disguise all sound",
+                voices.add_range,
+                clip.key,
+                self._whole(track)[0],
+                self._whole(track)[1],
+                self._owner(),
+            ),
+        )
         menu.addAction(tr("Listen to who speaks …"), lambda: self.listenWanted.emit(clip.key))
         return menu
 
     def _people(self, with_nobody: bool = True) -> list[tuple[str, str]]:
-        people = [(s.name, s.key) for s in self._document.project.subjects if s.of.hides and s.of.needs_strength and not s.dismissed and not s.doubtful]
+        people = [
+            (s.name, s.key)
+            for s in self._document.project.subjects
+            if s.of.hides and s.of.needs_strength and not s.dismissed and not s.doubtful
+        ]
         return ([(tr("Nobody's"), "")] if with_nobody else []) + people
 
     def _places(self, menu: QMenu, one: VoiceRange, key: str) -> None:
@@ -333,18 +421,35 @@ class VoiceWork(QObject):
         entries = [(tr("All tracks"), (0, 0))]
         for n, info in enumerate(sound.info.sound if sound else (), 1):
             entries.append((tr("Track {n}", n=n), (n, 0)))
-            entries += [(tr("Track {n}, channel {c} only", n=n, c=c), (n, c)) for c in range(1, info.channels + 1)] if info.channels > 1 else []
-        self._choices(menu, entries, (one.track, one.channel), lambda place: self._edit("change tracks", voices.set_place, self.chosen or [key], *place))
+            entries += (
+                [(tr("Track {n}, channel {c} only", n=n, c=c), (n, c)) for c in range(1, info.channels + 1)]
+                if info.channels > 1
+                else []
+            )
+        self._choices(
+            menu,
+            entries,
+            (one.track, one.channel),
+            lambda place: self._edit("change tracks", voices.set_place, self.chosen or [key], *place),
+        )
 
     def _whole(self, track: int) -> tuple[float, float]:
         """First and last time of the sound and the picture, s."""
         sound, clip = self.sound, self._session.clip
-        ends = [(w.begins_s, w.begins_s + w.peak.shape[1] * w.step_s) for w in sound.waves if w is not None] if sound else []
+        ends = (
+            [(w.begins_s, w.begins_s + w.peak.shape[1] * w.step_s) for w in sound.waves if w is not None]
+            if sound
+            else []
+        )
         return min([0.0, *(e[0] for e in ends)]), max([self.time_of(clip.frames), *(e[1] for e in ends)])
 
     @staticmethod
-    def _choices(menu: QMenu, entries: list[tuple[str, object]], now: object, chosen: Callable[[object], object]) -> None:
+    def _choices(
+        menu: QMenu, entries: list[tuple[str, object]], now: object, chosen: Callable[[object], object]
+    ) -> None:
         for text, value in entries:
-            action: QAction = menu.addAction(tr(text) if isinstance(value, str) and value in Disguise.kinds else text, lambda v=value: chosen(v))
+            action: QAction = menu.addAction(
+                tr(text) if isinstance(value, str) and value in Disguise.kinds else text, lambda v=value: chosen(v)
+            )
             action.setCheckable(True)
             action.setChecked(value == now)

@@ -9,7 +9,17 @@ from pathlib import Path
 import platformdirs
 from PySide6.QtCore import QEvent, QSettings, Qt, QTimer, QUrl
 from PySide6.QtGui import QDesktopServices, QIcon
-from PySide6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLabel, QLineEdit, QMainWindow, QMessageBox, QStackedWidget, QWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QFileDialog,
+    QInputDialog,
+    QLabel,
+    QLineEdit,
+    QMainWindow,
+    QMessageBox,
+    QStackedWidget,
+    QWidget,
+)
 
 from skiagraph import __version__
 from skiagraph.demo.ship import write_demo
@@ -44,10 +54,16 @@ from skiagraph.review.overview import clip_rows
 from skiagraph.timecode import USUAL_RATES, rate_of
 
 FOOTAGE, COVER, REVIEW, HANDOVER = range(4)
-STEPS = (("Footage", "Add clips and scan them (Ctrl+1)"), ("Cover", "Decide who is covered, and how (Ctrl+2)"),
-         ("Review", "See where a cover may fail (Ctrl+3)"), ("Hand over", "Export the clips and check the files (Ctrl+4)"))
-CREDITS = ("Face detector: YuNet (BSD 3-clause). Face landmarks and silhouettes: MediaPipe (Apache 2.0). Face descriptor: dlib's (CC0 1.0). Speech: Silero VAD (MIT). Voices: Resemblyzer (Apache 2.0). "
-           "Font: Karla (SIL OFL 1.1). Origins and licences are in skiagraph/assets/licences, and in NOTICE.")
+STEPS = (
+    ("Footage", "Add clips and scan them (Ctrl+1)"),
+    ("Cover", "Decide who is covered, and how (Ctrl+2)"),
+    ("Review", "See where a cover may fail (Ctrl+3)"),
+    ("Hand over", "Export the clips and check the files (Ctrl+4)"),
+)
+CREDITS = (
+    "Face detector: YuNet (BSD 3-clause). Face landmarks and silhouettes: MediaPipe (Apache 2.0). Face descriptor: dlib's (CC0 1.0). Speech: Silero VAD (MIT). Voices: Resemblyzer (Apache 2.0). "
+    "Font: Karla (SIL OFL 1.1). Origins and licences are in skiagraph/assets/licences, and in NOTICE."
+)
 # What the file dialog offers as clips.
 CLIP_KINDS = " ".join(f"*{suffix}" for suffix in (*FILM_SUFFIXES, *PICTURE_SUFFIXES))
 # px of the project's name in the bar at most.
@@ -199,7 +215,13 @@ class MainWindow(QMainWindow):
         self._badge.setText(str(len(waiting)))
         self._badge.setVisible(bool(waiting))
         self._badge.setStyleSheet(f"background: {theme.MADDER if exposing else theme.OCHRE};")
-        self._badge.setToolTip(tr("{n} open findings, {exposing} may show somebody" if exposing else "{n} open findings", n=len(waiting), exposing=exposing))
+        self._badge.setToolTip(
+            tr(
+                "{n} open findings, {exposing} may show somebody" if exposing else "{n} open findings",
+                n=len(waiting),
+                exposing=exposing,
+            )
+        )
         self._refresh_page()
 
     def _refresh_page(self) -> None:
@@ -217,7 +239,13 @@ class MainWindow(QMainWindow):
         elif page is self.handover:
             programme = project.decisions.programme
             self.handover.side.set_versions(housing.versions(project), project.decisions.version)
-            self.handover.set_clips(clip_rows(project), len(waiting), sum(f.is_exposing for f in waiting), self._parts(), programme.name if programme else "")
+            self.handover.set_clips(
+                clip_rows(project),
+                len(waiting),
+                sum(f.is_exposing for f in waiting),
+                self._parts(),
+                programme.name if programme else "",
+            )
             self.handing.estimate_soon()
 
     def _show_saved(self, state: str) -> None:
@@ -265,11 +293,26 @@ class MainWindow(QMainWindow):
             self.show_step(FOOTAGE)
         lost = relink.missing(project)
         if self.document.read_only:
-            self.notice.say(tr("{why} Until then you can look at it and export, but not change it.", why=self.document.read_only), "Save a copy …", self.save_copy)
+            self.notice.say(
+                tr("{why} Until then you can look at it and export, but not change it.", why=self.document.read_only),
+                "Save a copy …",
+                self.save_copy,
+            )
         elif lost and state_of(lost[0]) == SourceState.CHANGED:
-            self.notice.say(tr("{name} is no longer the file that was added, so it is not covered or exported. Put the original back.", name=lost[0].path.name))
+            self.notice.say(
+                tr(
+                    "{name} is no longer the file that was added, so it is not covered or exported. Put the original back.",
+                    name=lost[0].path.name,
+                )
+            )
         elif lost:
-            self.notice.say(tr("{name} is not where it was ({folder}). Drop it on the window to link it again.", name=lost[0].path.name, folder=lost[0].path.parent))
+            self.notice.say(
+                tr(
+                    "{name} is not where it was ({folder}). Drop it on the window to link it again.",
+                    name=lost[0].path.name,
+                    folder=lost[0].path.parent,
+                )
+            )
 
     def _project_opened(self, stopped: str) -> None:
         """Another project is there: what belonged to the former one goes."""
@@ -307,7 +350,9 @@ class MainWindow(QMainWindow):
 
     def _ask_for_place(self, title: str, proposed: Path) -> Path | None:
         """Where a project is to be written, or None."""
-        name, _ = QFileDialog.getSaveFileName(self, title, str(proposed), tr("Skiagraph project (*{suffix})", suffix=SUFFIX))
+        name, _ = QFileDialog.getSaveFileName(
+            self, title, str(proposed), tr("Skiagraph project (*{suffix})", suffix=SUFFIX)
+        )
         if not name:
             return None
         place = Path(name if name.endswith(SUFFIX) else name + SUFFIX)
@@ -331,12 +376,16 @@ class MainWindow(QMainWindow):
             self._project_opened("")
 
     def open_dialog(self) -> None:
-        name, _ = QFileDialog.getOpenFileName(self, tr("Open a project"), str(Path.home()), tr("Skiagraph project (*{suffix})", suffix=SUFFIX))
+        name, _ = QFileDialog.getOpenFileName(
+            self, tr("Open a project"), str(Path.home()), tr("Skiagraph project (*{suffix})", suffix=SUFFIX)
+        )
         if name:
             self.open_project(Path(name))
 
     def add_dialog(self) -> None:
-        names, _ = QFileDialog.getOpenFileNames(self, tr("Add clips"), str(Path.home()), tr("Clips ({kinds});;All files (*)", kinds=CLIP_KINDS))
+        names, _ = QFileDialog.getOpenFileNames(
+            self, tr("Add clips"), str(Path.home()), tr("Clips ({kinds});;All files (*)", kinds=CLIP_KINDS)
+        )
         if names:
             self.add_clips([Path(n) for n in names])
 
@@ -364,8 +413,13 @@ class MainWindow(QMainWindow):
             return None
         if first is None:
             return RATE
-        question = tr("{name} and the pictures that follow it carry no rate. How many frames a second do they have?", name=first.name)
-        text, chosen = QInputDialog.getItem(self, tr("Numbered pictures"), question, USUAL_RATES, USUAL_RATES.index(str(RATE)), editable=False)
+        question = tr(
+            "{name} and the pictures that follow it carry no rate. How many frames a second do they have?",
+            name=first.name,
+        )
+        text, chosen = QInputDialog.getItem(
+            self, tr("Numbered pictures"), question, USUAL_RATES, USUAL_RATES.index(str(RATE)), editable=False
+        )
         return rate_of(text) if chosen else None
 
     def _open_in_cover(self, key: str) -> None:
@@ -399,7 +453,12 @@ class MainWindow(QMainWindow):
 
     def list_dialog(self) -> None:
         """Choose an edit list that says which parts of the clips are used."""
-        name, _ = QFileDialog.getOpenFileName(self, tr("Use an edit list"), str(Path.home()), tr("Edit lists ({kinds})", kinds=" ".join(f"*{suffix}" for suffix in LIST_SUFFIXES)))
+        name, _ = QFileDialog.getOpenFileName(
+            self,
+            tr("Use an edit list"),
+            str(Path.home()),
+            tr("Edit lists ({kinds})", kinds=" ".join(f"*{suffix}" for suffix in LIST_SUFFIXES)),
+        )
         if name:
             self.use_list(Path(name))
 
@@ -447,8 +506,16 @@ class MainWindow(QMainWindow):
         HelpSheet(self.actions_.groups, self.actions_.summed, self).exec()
 
     def show_about(self) -> None:
-        QMessageBox.about(self, tr("About Skiagraph"), f"Skiagraph {__version__}\n\n" + tr(
-            "Makes people who gave no consent unrecognisable, frame by frame, and proves it. Everything happens on this machine.") + "\n\n" + tr(CREDITS))
+        QMessageBox.about(
+            self,
+            tr("About Skiagraph"),
+            f"Skiagraph {__version__}\n\n"
+            + tr(
+                "Makes people who gave no consent unrecognisable, frame by frame, and proves it. Everything happens on this machine."
+            )
+            + "\n\n"
+            + tr(CREDITS),
+        )
 
     def toggle_full_screen(self) -> None:
         self.showNormal() if self.isFullScreen() else self.showFullScreen()
@@ -460,7 +527,11 @@ class MainWindow(QMainWindow):
 
     def eventFilter(self, watched, event) -> bool:
         """Peek works while its key is held, wherever the focus is, except in text."""
-        if event.type() in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and event.key() in (Qt.Key.Key_QuoteLeft, Qt.Key.Key_AsciiCircum, Qt.Key.Key_Dead_Circumflex):
+        if event.type() in (QEvent.Type.KeyPress, QEvent.Type.KeyRelease) and event.key() in (
+            Qt.Key.Key_QuoteLeft,
+            Qt.Key.Key_AsciiCircum,
+            Qt.Key.Key_Dead_Circumflex,
+        ):
             if not event.isAutoRepeat() and not isinstance(QApplication.focusWidget(), QLineEdit):
                 self.session.set_peek(event.type() == QEvent.Type.KeyPress)
                 return True
@@ -478,11 +549,16 @@ class MainWindow(QMainWindow):
         self.portraits.close()
         super().closeEvent(event)
 
-
     def _close_unsaved(self) -> bool:
         """Ask whether to close although the newest edits could not be written."""
         text = tr("The newest changes could not be saved. If you close now, they are lost.")
-        answer = QMessageBox.warning(self, tr("Not saved"), text, QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel, QMessageBox.StandardButton.Cancel)
+        answer = QMessageBox.warning(
+            self,
+            tr("Not saved"),
+            text,
+            QMessageBox.StandardButton.Discard | QMessageBox.StandardButton.Cancel,
+            QMessageBox.StandardButton.Cancel,
+        )
         return answer == QMessageBox.StandardButton.Discard
 
 

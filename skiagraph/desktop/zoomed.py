@@ -9,7 +9,8 @@ from PySide6.QtWidgets import QWidget
 
 
 class Zoomed(QWidget):
-    """viewResized: the largest picture worth making, width and height px; zoomChanged: screen px for one of the clip."""
+    """viewResized: the largest picture worth making, width and height px; zoomChanged: screen px for one of the
+    clip."""
 
     viewResized = Signal(int, int)
     zoomChanged = Signal(float)
@@ -62,7 +63,9 @@ class Zoomed(QWidget):
     def target(self) -> QRectF:
         """Where the whole picture lies on the widget."""
         width, height = self._clip_size[0] * self.scale, self._clip_size[1] * self.scale
-        return QRectF((self.width() - width) / 2 + self._pan.x(), (self.height() - height) / 2 + self._pan.y(), width, height)
+        return QRectF(
+            (self.width() - width) / 2 + self._pan.x(), (self.height() - height) / 2 + self._pan.y(), width, height
+        )
 
     def to_screen(self, point: QPointF) -> QPointF:
         area = self.target()

@@ -94,7 +94,10 @@ class BodyFinder:
     """Looks at pictures in threads of its own. Closes with `close` or as a context."""
 
     def __init__(self, threads: int | None = None, settings: BodySettings = BODIES):
-        self._pool, self._settings = ThreadPoolExecutor(threads or min(2, os.cpu_count() or 1), thread_name_prefix="bodies"), settings
+        self._pool, self._settings = (
+            ThreadPoolExecutor(threads or min(2, os.cpu_count() or 1), thread_name_prefix="bodies"),
+            settings,
+        )
         self._network = onnx_network("bodies.onnx")
 
     def __enter__(self) -> BodyFinder:
@@ -116,7 +119,10 @@ class BodyFinder:
         found = _told_apart(list(self._looks(rgb, turn)), self._settings)[:, :_LIKELY]
         kept: list[np.ndarray] = []
         for row in found[np.argsort(-found[:, SCORE], kind="stable")]:
-            if all(np.hypot(*(row[HEAD_X:HIPS_X] - other[HEAD_X:HIPS_X])) > max(row[HIGH], other[HIGH]) / 2 for other in kept):
+            if all(
+                np.hypot(*(row[HEAD_X:HIPS_X] - other[HEAD_X:HIPS_X])) > max(row[HIGH], other[HIGH]) / 2
+                for other in kept
+            ):
                 kept.append(row)
         return np.array(kept).reshape(-1, 6)
 
@@ -139,7 +145,11 @@ class BodyFinder:
             yield closer / own, self._look(rgb, closer)
         elif closer > side and len(small):
             x0, y0, x1, y1 = _around(small, rgb.shape, settings)
-            scale = min(settings.enough / small[:, HIGH].min(), closer / own * math.sqrt(rgb.shape[0] * rgb.shape[1] / ((x1 - x0) * (y1 - y0))), 1.0)
+            scale = min(
+                settings.enough / small[:, HIGH].min(),
+                closer / own * math.sqrt(rgb.shape[0] * rgb.shape[1] / ((x1 - x0) * (y1 - y0))),
+                1.0,
+            )
             scale = max(finer / own, scale)
             found = self._look(rgb[y0:y1, x0:x1], round(scale * max(x1 - x0, y1 - y0)))
             found[:, HEAD_X:HIGH] += (x0, y0, x0, y0)
@@ -148,13 +158,24 @@ class BodyFinder:
     def _look(self, rgb: np.ndarray, side: int) -> np.ndarray:
         """Who may be there, (n, 7), in doubt too, of a picture with so many px on its longer side."""
         scale = side / max(rgb.shape[:2])
-        small = cv2.resize(rgb, (max(1, round(rgb.shape[1] * scale)), max(1, round(rgb.shape[0] * scale))), interpolation=cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR)
+        small = cv2.resize(
+            rgb,
+            (max(1, round(rgb.shape[1] * scale)), max(1, round(rgb.shape[0] * scale))),
+            interpolation=cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR,
+        )
         height, width = small.shape[:2]
         whole = cv2.copyMakeBorder(small, 0, -height % _MULTIPLE, 0, -width % _MULTIPLE, cv2.BORDER_CONSTANT)
-        middles, likely, towards, finely = (plane[0] for plane in self._network.run(["middles", "likely", "towards", "finely"], {"picture": whole[None]}))
+        middles, likely, towards, finely = (
+            plane[0]
+            for plane in self._network.run(["middles", "likely", "towards", "finely"], {"picture": whole[None]})
+        )
         found = _read(middles[0], likely, towards, finely, self._settings)
         found[:, HEAD_X:_LIKELY] *= _CELL / scale
-        inside = (found[:, HEAD_X:HIPS_X] >= 0).all(1) & (found[:, HEAD_X] < rgb.shape[1]) & (found[:, HEAD_Y] < rgb.shape[0])
+        inside = (
+            (found[:, HEAD_X:HIPS_X] >= 0).all(1)
+            & (found[:, HEAD_X] < rgb.shape[1])
+            & (found[:, HEAD_Y] < rgb.shape[0])
+        )
         return found[inside]
 
 
@@ -164,7 +185,10 @@ def _told_apart(looks: Sequence[tuple[float, np.ndarray]], settings: BodySetting
     A rougher look has small heads some cells astray, and sees a third between two who stand side by side: where a finer
     one sees somebody, it is they, and as surely as in either.
     """
-    scales, found = np.concatenate([np.full(len(rows), scale) for scale, rows in looks]), np.concatenate([rows for _, rows in looks])
+    scales, found = (
+        np.concatenate([np.full(len(rows), scale) for scale, rows in looks]),
+        np.concatenate([rows for _, rows in looks]),
+    )
     there = (found[:, SCORE] >= settings.least) & (found[:, _LIKELY] >= settings.head)
     scales, found = scales[there], found[there]
     astray, score = settings.astray * _CELL / scales, found[:, SCORE].copy()
@@ -183,10 +207,14 @@ def _around(signs: np.ndarray, shape: tuple[int, ...], settings: BodySettings) -
     return max(0, int(low[0])), max(0, int(low[1])), min(shape[1], int(most[0]) + 1), min(shape[0], int(most[1]) + 1)
 
 
-def _read(middles: np.ndarray, likely: np.ndarray, towards: np.ndarray, finely: np.ndarray, settings: BodySettings) -> np.ndarray:
+def _read(
+    middles: np.ndarray, likely: np.ndarray, towards: np.ndarray, finely: np.ndarray, settings: BodySettings
+) -> np.ndarray:
     """People of the maps of a look, (n, 7) as BodyFinder gives them and how likely their head is, in cells: a peak of
     middles, and of each landmark the likeliest cell near where it should be."""
-    rows, columns = np.nonzero((middles >= settings.doubt) & (middles >= cv2.dilate(middles, np.ones((5, 5), np.uint8))))
+    rows, columns = np.nonzero(
+        (middles >= settings.doubt) & (middles >= cv2.dilate(middles, np.ones((5, 5), np.uint8)))
+    )
     height, width = middles.shape
     reach = _ASTRAY * min(height, width)
     # Further away a landmark counts less than a thousandth.
@@ -197,22 +225,42 @@ def _read(middles: np.ndarray, likely: np.ndarray, towards: np.ndarray, finely: 
         for kind in _WANTED:
             y, x = row + towards[2 * kind, row, column], column + towards[2 * kind + 1, row, column]
             top, left = (int(min(max(at - near, 0), size - 1)) for at, size in ((y, height), (x, width)))
-            part = likely[kind, top:max(int(y) + near, top) + 1, left:max(int(x) + near, left) + 1]
+            part = likely[kind, top : max(int(y) + near, top) + 1, left : max(int(x) + near, left) + 1]
             down, along = top + np.arange(part.shape[0])[:, None], left + np.arange(part.shape[1])[None]
-            at = np.unravel_index(int(np.argmax(part * (np.exp(-(down - y) ** 2 / reach) * np.exp(-(along - x) ** 2 / reach)))), part.shape)
+            at = np.unravel_index(
+                int(np.argmax(part * (np.exp(-((down - y) ** 2) / reach) * np.exp(-((along - x) ** 2) / reach)))),
+                part.shape,
+            )
             at = top + at[0], left + at[1]
-            sure[kind], points[kind] = likely[kind][at], (at[1] + finely[2 * kind + 1][at], at[0] + finely[2 * kind][at])
+            sure[kind], points[kind] = (
+                likely[kind][at],
+                (at[1] + finely[2 * kind + 1][at], at[0] + finely[2 * kind][at]),
+            )
         # Ears stay in the middle of a head that turns.
         head, hips = points[_EARS].mean(axis=0), points[_HIPS].mean(axis=0)
         if sure[_HEAD].max() >= settings.doubt:
-            found.append((middles[row, column], *head, *hips, _height_of_head(points[_HEAD], head, points[_SHOULDERS], hips), sure[_HEAD].max()))
+            found.append(
+                (
+                    middles[row, column],
+                    *head,
+                    *hips,
+                    _height_of_head(points[_HEAD], head, points[_SHOULDERS], hips),
+                    sure[_HEAD].max(),
+                )
+            )
     return np.array(found, float).reshape(-1, 7)
 
 
 def _height_of_head(parts: np.ndarray, head: np.ndarray, shoulders: np.ndarray, hips: np.ndarray) -> float:
     """By the trunk of who leans forward, by the shoulders of who sits behind something, and by itself where of a body
     that fills the picture only it can be seen."""
-    away, trunk, apart = (float(np.hypot(*(one - other))) for one, other in ((head, hips), (shoulders.mean(axis=0), hips), (shoulders[0], shoulders[1])))
+    away, trunk, apart = (
+        float(np.hypot(*(one - other)))
+        for one, other in ((head, hips), (shoulders.mean(axis=0), hips), (shoulders[0], shoulders[1]))
+    )
     s = _STATURE
     itself = _HIGH_BY_WIDE * float(np.ptp(parts[:, 0])) - _BLUR
-    return max(itself, s["head"] * max(away / (s["middle"] - s["hips"]), trunk / (s["shoulders"] - s["hips"]), apart / s["apart"]))
+    return max(
+        itself,
+        s["head"] * max(away / (s["middle"] - s["hips"]), trunk / (s["shoulders"] - s["hips"]), apart / s["apart"]),
+    )

@@ -33,7 +33,9 @@ class Detections:
         if self.rolls is None:
             object.__setattr__(self, "rolls", np.full(n, np.nan, np.float32))
         if self.boxes.shape != (n, 4) or self.landmarks.shape != (n, 5, 2):
-            raise ValueError(f"expected boxes ({n}, 4) and landmarks ({n}, 5, 2), got {self.boxes.shape} and {self.landmarks.shape}")
+            raise ValueError(
+                f"expected boxes ({n}, 4) and landmarks ({n}, 5, 2), got {self.boxes.shape} and {self.landmarks.shape}"
+            )
 
     def __len__(self) -> int:
         return len(self.scores)
@@ -46,18 +48,27 @@ class Detections:
     def joined(parts: list[Detections]) -> Detections:
         if not parts:
             return Detections.none()
-        return Detections(np.concatenate([p.boxes for p in parts]), np.concatenate([p.scores for p in parts]),
-                          np.concatenate([p.landmarks for p in parts]), np.concatenate([p.rolls for p in parts]))
+        return Detections(
+            np.concatenate([p.boxes for p in parts]),
+            np.concatenate([p.scores for p in parts]),
+            np.concatenate([p.landmarks for p in parts]),
+            np.concatenate([p.rolls for p in parts]),
+        )
 
     def take(self, rows) -> Detections:
         """The detections at the given rows or where a boolean array is true."""
         return Detections(self.boxes[rows], self.scores[rows], self.landmarks[rows], self.rolls[rows])
 
     def moved(self, scale: float, dx: float, dy: float) -> Detections:
-        """Coordinates times scale, then shifted by (dx, dy) pixels: from a part, or another scale, to the whole frame."""
+        """Coordinates times scale, then shifted by (dx, dy) pixels: from a part, or another scale, to the whole
+        frame."""
         shift = np.array([dx, dy], np.float32)
-        return Detections(self.boxes * np.float32(scale) + np.tile(shift, 2), self.scores,
-                          self.landmarks * np.float32(scale) + shift, self.rolls)
+        return Detections(
+            self.boxes * np.float32(scale) + np.tile(shift, 2),
+            self.scores,
+            self.landmarks * np.float32(scale) + shift,
+            self.rolls,
+        )
 
 
 def suppress(found: Detections, overlap: float = 0.3, alike: float = 0.55) -> Detections:
@@ -76,7 +87,11 @@ def suppress(found: Detections, overlap: float = 0.3, alike: float = 0.55) -> De
     shared = common / np.maximum(sizes[:, None] + sizes[None] - common, 1e-6)
     near = shared > alike
     # Row: the best one; column: the one that may be the same face.
-    same = (shared > overlap) | (common / sizes[None] > 0.7) | (common / sizes[:, None] > 0.8) & (sizes[None] < 12 * sizes[:, None])
+    same = (
+        (shared > overlap)
+        | (common / sizes[None] > 0.7)
+        | (common / sizes[:, None] > 0.8) & (sizes[None] < 12 * sizes[:, None])
+    )
     np.fill_diagonal(near, True)
     np.fill_diagonal(same, True)
     left, bests, groups = np.ones(len(found), bool), [], []
@@ -88,7 +103,12 @@ def suppress(found: Detections, overlap: float = 0.3, alike: float = 0.55) -> De
     weights = np.array(groups) * found.scores
     weights /= weights.sum(axis=1, keepdims=True)
     marks = found.landmarks.reshape(len(found), -1)
-    return Detections(weights @ found.boxes, found.scores[bests], (weights @ marks).reshape(len(bests), *found.landmarks.shape[1:]), found.rolls[bests])
+    return Detections(
+        weights @ found.boxes,
+        found.scores[bests],
+        (weights @ marks).reshape(len(bests), *found.landmarks.shape[1:]),
+        found.rolls[bests],
+    )
 
 
 def around(boxes, best):
@@ -96,5 +116,7 @@ def around(boxes, best):
     low = np.maximum(boxes[:, :2], best[:2])
     high = np.minimum(boxes[:, 2:], best[2:])
     inside = np.prod(np.clip(high - low, 0, None), axis=1) / max(float(np.prod(best[2:] - best[:2])), 1e-6)
-    larger = np.prod(np.clip(boxes[:, 2:] - boxes[:, :2], 1e-6, None), axis=1) / max(float(np.prod(best[2:] - best[:2])), 1e-6)
+    larger = np.prod(np.clip(boxes[:, 2:] - boxes[:, :2], 1e-6, None), axis=1) / max(
+        float(np.prod(best[2:] - best[:2])), 1e-6
+    )
     return (inside > 0.8) & (larger < 12)

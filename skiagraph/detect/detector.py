@@ -32,7 +32,7 @@ class FaceDetector:
         rows, columns = (-(-length // STRIDES[-1]) * STRIDES[-1] for length in picture_rgb.shape[:2])
         if picture_rgb.shape[:2] != (rows, columns):
             filled = np.zeros((rows, columns, 3), np.uint8)
-            filled[:picture_rgb.shape[0], :picture_rgb.shape[1]] = picture_rgb
+            filled[: picture_rgb.shape[0], : picture_rgb.shape[1]] = picture_rgb
             picture_rgb = filled
         scores, found = self._net.run(None, {"picture": np.ascontiguousarray(picture_rgb)[None]})
         places = np.flatnonzero(scores[:, 0] >= limit)
@@ -40,7 +40,11 @@ class FaceDetector:
             return Detections.none()
         corner, stride = _places(places, rows, columns)
         points = found[places].reshape(-1, 7, 2) * stride[:, None]
-        middle, size, landmarks = corner + points[:, 0], np.exp(found[places, 2:4]) * stride, corner[:, None] + points[:, 2:]
+        middle, size, landmarks = (
+            corner + points[:, 0],
+            np.exp(found[places, 2:4]) * stride,
+            corner[:, None] + points[:, 2:],
+        )
         half = np.sqrt(size.prod(axis=1, keepdims=True)) / 2
         middle[:, 1] += LOWER * size[:, 1]
         return Detections(np.concatenate([middle - half, middle + half], axis=1), scores[places, 0], landmarks)

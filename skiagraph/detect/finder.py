@@ -55,7 +55,9 @@ class Search:
     turned: tuple[Future, ...] = ()
 
     def result(self) -> Detections:
-        return Detections.joined([suppress(Detections.joined([level.result() for level in levels])) for levels in (self.levels, self.turned)])
+        return Detections.joined(
+            [suppress(Detections.joined([level.result() for level in levels])) for levels in (self.levels, self.turned)]
+        )
 
 
 class FaceFinder:
@@ -86,7 +88,9 @@ class FaceFinder:
         """All faces of a frame with a score of at least limit. rolls: as in submit."""
         return self.submit(frame_rgb, limit, rolls=rolls).result()
 
-    def submit(self, frame_rgb: np.ndarray, limit: float = FIRST_LOOK, turn: int | None = None, rolls: tuple[float, ...] = ()) -> Search:
+    def submit(
+        self, frame_rgb: np.ndarray, limit: float = FIRST_LOOK, turn: int | None = None, rolls: tuple[float, ...] = ()
+    ) -> Search:
         """Begin to search a frame: all of it, or with a turn, the number of the frame in a row of searches, what is
         affordable in it: all levels in HD; the finest of larger frames more rarely. rolls: those of turned.ON_A_SIDE
         and UPSIDE_DOWN for which it is searched too, more coarsely."""
@@ -101,7 +105,10 @@ class FaceFinder:
         if rolls:
             # The network knows faces as large as this picture.
             picture = shrunk(frame_rgb, level_sizes(width, height, TURNED.coarser * self.smallest)[0])
-            turned = [self.pool.submit(self._search_turned, picture, roll, width / picture.shape[1], max(limit, TURNED.score)) for roll in rolls]
+            turned = [
+                self.pool.submit(self._search_turned, picture, roll, width / picture.shape[1], max(limit, TURNED.score))
+                for roll in rolls
+            ]
         return Search(tuple(looks), tuple(turned))
 
     def submit_edges(self, frame_rgb: np.ndarray, limit: float, finer: float, rolls: tuple[float, ...] = ()) -> Search:
@@ -121,7 +128,9 @@ class FaceFinder:
         """Begin to search parts of a frame only, boxes (n, 4). finer: times as fine as the smallest face needs."""
         height, width = frame_rgb.shape[:2]
         parts = []
-        for x0, y0, x1, y1 in np.clip(np.round(boxes_xyxy).astype(int), 0, [width, height, width, height]).reshape(-1, 4).tolist():
+        for x0, y0, x1, y1 in (
+            np.clip(np.round(boxes_xyxy).astype(int), 0, [width, height, width, height]).reshape(-1, 4).tolist()
+        ):
             if min(x1 - x0, y1 - y0) >= 8:
                 part = frame_rgb[y0:y1, x0:x1]
                 for picture in _levels(part, level_sizes(x1 - x0, y1 - y0, self.smallest / finer)):
@@ -133,20 +142,39 @@ class FaceFinder:
         where a part ends inside the frame."""
         height, width = frame_rgb.shape[:2]
         looks = []
-        for x0, y0, x1, y1 in np.clip(np.round(parts_xyxy).astype(int), 0, [width, height, width, height]).reshape(-1, 4).tolist():
-            inner = np.array([x0 if x0 else -np.inf, y0 if y0 else -np.inf]), np.array([x1 if x1 < width else np.inf, y1 if y1 < height else np.inf])
+        for x0, y0, x1, y1 in (
+            np.clip(np.round(parts_xyxy).astype(int), 0, [width, height, width, height]).reshape(-1, 4).tolist()
+        ):
+            inner = (
+                np.array([x0 if x0 else -np.inf, y0 if y0 else -np.inf]),
+                np.array([x1 if x1 < width else np.inf, y1 if y1 < height else np.inf]),
+            )
             for picture in _levels(frame_rgb[y0:y1, x0:x1], level_sizes(x1 - x0, y1 - y0, self.smallest)):
-                looks.append(self.pool.submit(self._search_part, picture, (x1 - x0) / picture.shape[1], limit, (x0, y0), inner))
+                looks.append(
+                    self.pool.submit(self._search_part, picture, (x1 - x0) / picture.shape[1], limit, (x0, y0), inner)
+                )
         return Search(tuple(looks))
 
-    def _search_part(self, picture: np.ndarray, scale: float, limit: float, corner: tuple[float, float], inner: tuple[np.ndarray, np.ndarray]) -> Detections:
+    def _search_part(
+        self,
+        picture: np.ndarray,
+        scale: float,
+        limit: float,
+        corner: tuple[float, float],
+        inner: tuple[np.ndarray, np.ndarray],
+    ) -> Detections:
         """inner: from and to which x and y, px of the frame, the part reaches inside it; infinite where it reaches the
         edge."""
         found = self._search(picture, scale, limit, corner)
-        middle, near = (found.boxes[:, :2] + found.boxes[:, 2:]) / 2, CUT_OFF * (found.boxes[:, 2:3] - found.boxes[:, 0:1])
+        middle, near = (
+            (found.boxes[:, :2] + found.boxes[:, 2:]) / 2,
+            CUT_OFF * (found.boxes[:, 2:3] - found.boxes[:, 0:1]),
+        )
         return found.take(((middle - inner[0] > near) & (inner[1] - middle > near)).all(axis=1))
 
-    def _search_tile(self, picture: np.ndarray, tile: tuple[int, int, int, int], scale: float, limit: float) -> Detections:
+    def _search_tile(
+        self, picture: np.ndarray, tile: tuple[int, int, int, int], scale: float, limit: float
+    ) -> Detections:
         """What is found in a part of a picture; faces whose middle is nearer another part are that one's."""
         if tile == (0, 0, picture.shape[1], picture.shape[0]):
             return self._search(picture, scale, limit)
@@ -156,29 +184,51 @@ class FaceFinder:
             return found
         middle = (found.boxes[:, :2] + found.boxes[:, 2:]) / 2 / scale
         low = np.array([x0 + STRIP / 2 if x0 else -np.inf, y0 + STRIP / 2 if y0 else -np.inf])
-        high = np.array([x1 - STRIP / 2 if x1 < picture.shape[1] else np.inf, y1 - STRIP / 2 if y1 < picture.shape[0] else np.inf])
+        high = np.array(
+            [x1 - STRIP / 2 if x1 < picture.shape[1] else np.inf, y1 - STRIP / 2 if y1 < picture.shape[0] else np.inf]
+        )
         return found.take(((middle >= low) & (middle < high)).all(axis=1))
 
-    def _search(self, picture: np.ndarray, scale: float, limit: float, corner: tuple[float, float] = (0, 0)) -> Detections:
+    def _search(
+        self, picture: np.ndarray, scale: float, limit: float, corner: tuple[float, float] = (0, 0)
+    ) -> Detections:
         height, width = picture.shape[:2]
         wide = cv2.copyMakeBorder(lifted(picture), BORDER, BORDER, BORDER, BORDER, cv2.BORDER_REFLECT)
         found = self._detector.find(wide, limit).moved(1, -BORDER, -BORDER)
         return suppress(_without_mirrored(found, width, height)).moved(scale, *corner)
 
-    def _search_turned(self, picture: np.ndarray, roll: float, scale: float, limit: float, corner: tuple[float, float] = (0, 0)) -> Detections:
+    def _search_turned(
+        self, picture: np.ndarray, roll: float, scale: float, limit: float, corner: tuple[float, float] = (0, 0)
+    ) -> Detections:
         upright, matrix = stood_up(picture, roll)
         return turned_back(self._search(upright, 1.0, limit), matrix, roll).moved(scale, *corner)
 
-    def look(self, frame_rgb: np.ndarray, boxes_xyxy: np.ndarray, limit: float = SECOND_LOOK, thorough: np.ndarray | None = None, rolls: np.ndarray | None = None) -> Detections:
+    def look(
+        self,
+        frame_rgb: np.ndarray,
+        boxes_xyxy: np.ndarray,
+        limit: float = SECOND_LOOK,
+        thorough: np.ndarray | None = None,
+        rolls: np.ndarray | None = None,
+    ) -> Detections:
         """A second look around each of the boxes (n, 4); where it is not sure, a third from nearer, and mirrored.
 
         Only faces that overlap the box they were looked for at are returned. thorough: bool (n,), where a third look is
         worth it; rolls: (n,), degrees clockwise by which each head leaned.
         """
         boxes_xyxy = np.asarray(boxes_xyxy, float).reshape(-1, 4)
-        wanted = list(zip(boxes_xyxy, np.ones(len(boxes_xyxy), bool) if thorough is None else thorough, np.zeros(len(boxes_xyxy)) if rolls is None else rolls))
-        shares = [self._looks.submit(self._look_around, wanted[n::self.threads], frame_rgb, limit) for n in range(1, min(self.threads, len(wanted)))]
-        own = self._look_around(wanted[::self.threads], frame_rgb, limit)
+        wanted = list(
+            zip(
+                boxes_xyxy,
+                np.ones(len(boxes_xyxy), bool) if thorough is None else thorough,
+                np.zeros(len(boxes_xyxy)) if rolls is None else rolls,
+            )
+        )
+        shares = [
+            self._looks.submit(self._look_around, wanted[n :: self.threads], frame_rgb, limit)
+            for n in range(1, min(self.threads, len(wanted)))
+        ]
+        own = self._look_around(wanted[:: self.threads], frame_rgb, limit)
         return suppress(Detections.joined([*own, *(d for share in shares for d in share.result())]))
 
     def _look_around(self, wanted, frame_rgb, limit) -> list[Detections]:
@@ -188,11 +238,15 @@ class FaceFinder:
             if thorough and not _content(seen):
                 seen = Detections.joined([seen, self._near_box(frame_rgb, box, CLOSE_SIDE, CLOSE_REACH, limit, roll)])
                 if not _content(seen):
-                    seen = Detections.joined([seen, self._near_box(frame_rgb, box, CLOSE_SIDE, NEAR_REACH, limit, roll, mirrored=True)])
+                    seen = Detections.joined(
+                        [seen, self._near_box(frame_rgb, box, CLOSE_SIDE, NEAR_REACH, limit, roll, mirrored=True)]
+                    )
             found.append(seen)
         return found
 
-    def _near_box(self, frame_rgb, box, side: int, reach: float, limit: float, roll: float, mirrored: bool = False) -> Detections:
+    def _near_box(
+        self, frame_rgb, box, side: int, reach: float, limit: float, roll: float, mirrored: bool = False
+    ) -> Detections:
         size = max(box[2] - box[0], box[3] - box[1], 8.0)
         scale = size * reach / side
         left, top = (box[0] + box[2] - size * reach) / 2, (box[1] + box[3] - size * reach) / 2
@@ -244,7 +298,12 @@ def _strips(width: int, height: int) -> list[tuple[int, int, int, int]]:
     coarser levels."""
     if min(width, height) < 3 * STRIP:
         return [(0, 0, width, height)]
-    return [(0, 0, width, STRIP), (0, height - STRIP, width, height), (0, 0, STRIP, height), (width - STRIP, 0, width, height)]
+    return [
+        (0, 0, width, STRIP),
+        (0, height - STRIP, width, height),
+        (0, 0, STRIP, height),
+        (width - STRIP, 0, width, height),
+    ]
 
 
 def _tiles(width: int, height: int) -> list[tuple[int, int, int, int]]:
@@ -253,8 +312,16 @@ def _tiles(width: int, height: int) -> list[tuple[int, int, int, int]]:
     if width * height <= TILE_PX:
         return [(0, 0, width, height)]
     across, down = (-(-side // TILE_SIDE) for side in (width, height))
-    return [(max(0, width * n // across - STRIP // 2), max(0, height * m // down - STRIP // 2),
-             min(width, width * (n + 1) // across + STRIP // 2), min(height, height * (m + 1) // down + STRIP // 2)) for m in range(down) for n in range(across)]
+    return [
+        (
+            max(0, width * n // across - STRIP // 2),
+            max(0, height * m // down - STRIP // 2),
+            min(width, width * (n + 1) // across + STRIP // 2),
+            min(height, height * (m + 1) // down + STRIP // 2),
+        )
+        for m in range(down)
+        for n in range(across)
+    ]
 
 
 def _rest(size: tuple[int, int]) -> int:
@@ -274,14 +341,16 @@ def _cut(frame_rgb: np.ndarray, left: float, top: float, scale: float, side: int
     """A square of the frame, scale times `side` px wide, as uint8 (side, side, 3); mirrored beyond the frame."""
     height, width = frame_rgb.shape[:2]
     x0, y0 = max(0, int(left)), max(0, int(top))
-    part = frame_rgb[y0:min(height, int(top + scale * side) + 2), x0:min(width, int(left + scale * side) + 2)]
+    part = frame_rgb[y0 : min(height, int(top + scale * side) + 2), x0 : min(width, int(left + scale * side) + 2)]
     if not part.size:
         return np.full((side, side, 3), 128, np.uint8)
     times = 1
     while scale >= 2 * times and min(part.shape[:2]) >= 2:
         part, times = halved(part), 2 * times
     placed = np.float32([[scale / times, 0, (left - x0) / times], [0, scale / times, (top - y0) / times]])
-    return cv2.warpAffine(part, placed, (side, side), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REFLECT)
+    return cv2.warpAffine(
+        part, placed, (side, side), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REFLECT
+    )
 
 
 def _mirrored(seen: Detections, side: int) -> Detections:

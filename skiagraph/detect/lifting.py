@@ -56,7 +56,11 @@ def lifted(rgb: np.ndarray, settings: LiftSettings = LIFT) -> np.ndarray:
     mean = np.array(cv2.mean(np.ascontiguousarray(rgb[::8, ::8]))[:3])
     if mean.mean() >= settings.dark or mean.mean() < settings.black:
         return rgb
-    gamma = float(np.clip(np.log(settings.dark / 255 * settings.brighter) / np.log(max(mean.mean(), 1) / 255), settings.steepest, 1))
+    gamma = float(
+        np.clip(
+            np.log(settings.dark / 255 * settings.brighter) / np.log(max(mean.mean(), 1) / 255), settings.steepest, 1
+        )
+    )
     balance = np.clip(mean.mean() / np.maximum(mean, 1), *settings.balance)
     steps = np.arange(256)[:, None] * balance
     table = np.clip((np.clip(steps, 0, 255) / 255) ** gamma * 255, 0, 255).astype(np.uint8)
@@ -72,4 +76,8 @@ def noise_of(rgb: np.ndarray) -> float:
 
 def _without_noise(rgb: np.ndarray, settings: LiftSettings) -> np.ndarray:
     noise = noise_of(rgb)
-    return rgb if noise < settings.noisy else cv2.bilateralFilter(rgb, settings.reach, settings.noise_kept * noise, settings.reach / 2)
+    return (
+        rgb
+        if noise < settings.noisy
+        else cv2.bilateralFilter(rgb, settings.reach, settings.noise_kept * noise, settings.reach / 2)
+    )

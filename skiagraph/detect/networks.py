@@ -33,6 +33,7 @@ def _silent_runtime():
     """
     os.environ["ORT_DISABLE_TELEMETRY"] = "1"
     import onnxruntime
+
     _forget_events()
     return onnxruntime
 
@@ -40,7 +41,12 @@ def _silent_runtime():
 def _forget_events() -> None:
     """Take away what earlier versions of Skiagraph let it leave behind; other folders of that name are not ours to
     touch."""
-    left = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache") / "Microsoft" / "DeveloperTools" / ".onnxruntime"
+    left = (
+        Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
+        / "Microsoft"
+        / "DeveloperTools"
+        / ".onnxruntime"
+    )
     if left.is_dir():
         shutil.rmtree(left, ignore_errors=True)
         for folder in (left.parent, left.parent.parent):

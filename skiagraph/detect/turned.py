@@ -47,11 +47,17 @@ def stood_up(picture: np.ndarray, roll: float) -> tuple[np.ndarray, np.ndarray]:
     """A picture turned so that heads of that roll, one of the above, stand upright in it, and the matrix (2, 3) from
     its px to px of the one given."""
     height, width = picture.shape[:2]
-    matrix = {90.0: ((0, -1, width), (1, 0, 0)), -90.0: ((0, 1, 0), (-1, 0, height)), 180.0: ((-1, 0, width), (0, -1, height))}[roll]
+    matrix = {
+        90.0: ((0, -1, width), (1, 0, 0)),
+        -90.0: ((0, 1, 0), (-1, 0, height)),
+        180.0: ((-1, 0, width), (0, -1, height)),
+    }[roll]
     return cv2.rotate(picture, _QUARTERS[roll]), np.array(matrix, np.float32)
 
 
-def around_upright(picture: np.ndarray, middle: np.ndarray, scale: float, side: int, roll: float) -> tuple[np.ndarray, np.ndarray]:
+def around_upright(
+    picture: np.ndarray, middle: np.ndarray, scale: float, side: int, roll: float
+) -> tuple[np.ndarray, np.ndarray]:
     """A square of a picture around a point, (2,), scale times `side` px wide, in which heads of that roll stand
     upright: uint8 (side, side, 3), and the matrix as stood_up has it; mirrored beyond the picture."""
     middle, lean = np.asarray(middle, float), np.radians(roll)
@@ -60,14 +66,16 @@ def around_upright(picture: np.ndarray, middle: np.ndarray, scale: float, side: 
     reach = scale * side * np.sqrt(0.5) + 2
     x0, y0 = np.maximum(0, middle - reach).astype(int)
     x1, y1 = np.minimum(picture.shape[1::-1], middle + reach).astype(int)
-    part, times = picture[y0:max(y0, y1), x0:max(x0, x1)], 1
+    part, times = picture[y0 : max(y0, y1), x0 : max(x0, x1)], 1
     if not part.size:
         return np.full((side, side, 3), 128, np.uint8), matrix.astype(np.float32)
     while scale >= 2 * times and min(part.shape[:2]) >= 2:
         part, times = halved(part), 2 * times
     # From middles of px to middles of px.
     placed = np.column_stack([turned / times, (matrix @ (0.5, 0.5, 1) - (x0, y0)) / times - 0.5])
-    square = cv2.warpAffine(part, placed, (side, side), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REFLECT)
+    square = cv2.warpAffine(
+        part, placed, (side, side), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REFLECT
+    )
     return square, matrix.astype(np.float32)
 
 
@@ -81,13 +89,20 @@ def turned_back(found: Detections, matrix: np.ndarray, roll: float) -> Detection
     scale = np.sqrt(abs(float(np.linalg.det(matrix[:, :2]))))
     middle = (found.boxes[:, :2] + found.boxes[:, 2:]) / 2 @ matrix[:, :2].T + matrix[:, 2]
     half = (found.boxes[:, 2:] - found.boxes[:, :2]) / 2 * scale
-    return Detections(np.concatenate([middle - half, middle + half], axis=1).astype(np.float32), found.scores, (found.landmarks @ matrix[:, :2].T + matrix[:, 2]).astype(np.float32), np.full(len(found), roll, np.float32))
+    return Detections(
+        np.concatenate([middle - half, middle + half], axis=1).astype(np.float32),
+        found.scores,
+        (found.landmarks @ matrix[:, :2].T + matrix[:, 2]).astype(np.float32),
+        np.full(len(found), roll, np.float32),
+    )
 
 
 def quarters(rolls: np.ndarray) -> tuple[float, ...]:
     """Which of the rolls above those of heads, (n,) degrees or NaN, are nearest to; none for who stands."""
     kinds = ON_A_SIDE + UPSIDE_DOWN
-    return tuple(kind for kind in kinds if any(between_rolls(float(roll), kind) < 45 for roll in rolls[~np.isnan(rolls)]))
+    return tuple(
+        kind for kind in kinds if any(between_rolls(float(roll), kind) < 45 for roll in rolls[~np.isnan(rolls)])
+    )
 
 
 def between_rolls(one: float, other: float) -> float:
@@ -104,10 +119,16 @@ def one_way_up(found: Detections, presence: Callable[[np.ndarray, float], float]
     lying = ~np.isnan(found.rolls)
     if not lying.any() or lying.all():
         return found
-    kept, over = np.ones(len(found), bool), intersection(found.boxes, found.boxes) > TURNED.one_face * np.minimum.outer(area(found.boxes), area(found.boxes))
+    kept, over = (
+        np.ones(len(found), bool),
+        intersection(found.boxes, found.boxes)
+        > TURNED.one_face * np.minimum.outer(area(found.boxes), area(found.boxes)),
+    )
     for n in np.flatnonzero(lying):
         standing = np.flatnonzero(over[n] & ~lying)
         if len(standing):
-            lies = presence(found.boxes[n], float(found.rolls[n])) >= TURNED.lies and all(presence(found.boxes[m], 0.0) < TURNED.stands for m in standing)
+            lies = presence(found.boxes[n], float(found.rolls[n])) >= TURNED.lies and all(
+                presence(found.boxes[m], 0.0) < TURNED.stands for m in standing
+            )
             kept[standing if lies else n] = False
     return found.take(kept)

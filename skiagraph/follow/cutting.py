@@ -53,7 +53,15 @@ class EdgeFinder:
         if not (labels == cv2.GC_PR_FGD).any() or not (labels == cv2.GC_BGD).any():
             return self._kept(inside, side)
         try:
-            cv2.grabCut(patch, labels, None, np.zeros((1, 65)), np.zeros((1, 65)), settings.rounds[self._before is not None], cv2.GC_INIT_WITH_MASK)
+            cv2.grabCut(
+                patch,
+                labels,
+                None,
+                np.zeros((1, 65)),
+                np.zeros((1, 65)),
+                settings.rounds[self._before is not None],
+                cv2.GC_INIT_WITH_MASK,
+            )
         except cv2.error:
             return self._kept(inside, side)
         found = (labels == cv2.GC_FGD) | (labels == cv2.GC_PR_FGD)
@@ -61,19 +69,26 @@ class EdgeFinder:
             return self._kept(inside, side)
         if self._before is not None:
             # Between two answers that differ, what both neighbours say.
-            found = cv2.GaussianBlur(found.astype(np.float32) * (1 - settings.keep) + prior * settings.keep, (0, 0), 1.2) > 0.5
+            found = (
+                cv2.GaussianBlur(found.astype(np.float32) * (1 - settings.keep) + prior * settings.keep, (0, 0), 1.2)
+                > 0.5
+            )
         else:
             found = cv2.GaussianBlur(found.astype(np.float32), (0, 0), 1.2) > 0.5
         return self._kept(found & inside, side)
 
     def _kept(self, found: np.ndarray, side: int) -> np.ndarray:
         edge = (side - SIDE) // 2
-        self._before = found[edge:edge + SIDE, edge:edge + SIDE]
+        self._before = found[edge : edge + SIDE, edge : edge + SIDE]
         return self._before
 
 
 def _upright(rgb: np.ndarray, place: Place, side: int, beyond: float) -> np.ndarray:
     """The picture in the unit frame of a place, so much beyond it: uint8 (side, side, 3)."""
-    unit = np.array([[2 * beyond / side, 0, (1 / side - 1) * beyond], [0, 2 * beyond / side, (1 / side - 1) * beyond], [0, 0, 1]])
+    unit = np.array(
+        [[2 * beyond / side, 0, (1 / side - 1) * beyond], [0, 2 * beyond / side, (1 / side - 1) * beyond], [0, 0, 1]]
+    )
     to_frame = np.array([[1, 0, -0.5], [0, 1, -0.5], [0, 0, 1]]) @ place.matrix() @ unit
-    return cv2.warpPerspective(rgb, to_frame, (side, side), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE)
+    return cv2.warpPerspective(
+        rgb, to_frame, (side, side), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE
+    )

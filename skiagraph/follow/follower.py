@@ -108,8 +108,17 @@ class OutlineFollower:
     in the unit frame of the place to which what is looked at is limited; None for all of it.
     """
 
-    def __init__(self, grey: np.ndarray, place: Place, shape: Shape, rate: float = 25.0, motion: Motion | None = None,
-                 settings: FollowSettings = FollowSettings(), ignored: np.ndarray | None = None, looked: Outline | None = None):
+    def __init__(
+        self,
+        grey: np.ndarray,
+        place: Place,
+        shape: Shape,
+        rate: float = 25.0,
+        motion: Motion | None = None,
+        settings: FollowSettings = FollowSettings(),
+        ignored: np.ndarray | None = None,
+        looked: Outline | None = None,
+    ):
         self.place, self.shape, self.motion, self.settings = place, shape, motion, settings
         if motion in (None, Motion.AUTO):
             self.motion = Motion.for_shape(shape)
@@ -165,7 +174,9 @@ class OutlineFollower:
                 return Why.LEFT
             return Why.HIDDEN if self._unseen > patience else Step(expected, 0.0, False)
         place, confidence = found
-        step = np.array([place.cx - self.place.cx, place.cy - self.place.cy]) / (self._unseen + 1 if self._unseen else 1)
+        step = np.array([place.cx - self.place.cx, place.cy - self.place.cy]) / (
+            self._unseen + 1 if self._unseen else 1
+        )
         self._speed = 0.5 * self._speed + 0.5 * step if not self._unseen else np.zeros(2)
         self.place, self._unseen = place, 0
         if confidence > 0.8 and self._shown(place) > WHOLE:
@@ -178,12 +189,29 @@ class OutlineFollower:
         half = np.array([place.width, place.height]) * (0.5 * BEYOND + 1.0)
         window = np.array([place.cx - half[0], place.cy - half[1], place.cx + half[0], place.cy + half[1]])
         around = self._cut(self._before, window).astype(np.float32)
-        sought = self._cut(self._before, np.array([place.cx - place.width / 2, place.cy - place.height / 2, place.cx + place.width / 2, place.cy + place.height / 2])).astype(np.float32)
-        if around.shape[0] <= sought.shape[0] or around.shape[1] <= sought.shape[1] or min(look.shape) < 8 or sought.std() < 1:
+        sought = self._cut(
+            self._before,
+            np.array(
+                [
+                    place.cx - place.width / 2,
+                    place.cy - place.height / 2,
+                    place.cx + place.width / 2,
+                    place.cy + place.height / 2,
+                ]
+            ),
+        ).astype(np.float32)
+        if (
+            around.shape[0] <= sought.shape[0]
+            or around.shape[1] <= sought.shape[1]
+            or min(look.shape) < 8
+            or sought.std() < 1
+        ):
             return 0.0
         scores = cv2.matchTemplate(around, sought, cv2.TM_CCOEFF_NORMED)
-        y, x = np.mgrid[:scores.shape[0], :scores.shape[1]]
-        away = np.maximum(np.abs(x - scores.shape[1] / 2) / sought.shape[1], np.abs(y - scores.shape[0] / 2) / sought.shape[0])
+        y, x = np.mgrid[: scores.shape[0], : scores.shape[1]]
+        away = np.maximum(
+            np.abs(x - scores.shape[1] / 2) / sought.shape[1], np.abs(y - scores.shape[0] / 2) / sought.shape[0]
+        )
         beside = scores[away > BESIDE]
         return float(beside.max()) if len(beside) else 0.0
 
@@ -205,7 +233,9 @@ class OutlineFollower:
         small = cv2.resize(grey, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
         found: list[tuple[float, Place]] = []
         for grown in SEEK_SIZES:
-            found += self._candidates(grey, small, scale, replace(place, width=place.width * grown, height=place.height * grown))
+            found += self._candidates(
+                grey, small, scale, replace(place, width=place.width * grown, height=place.height * grown)
+            )
             if found:
                 break
         self.place = before
@@ -213,7 +243,11 @@ class OutlineFollower:
             return None
         best, there = max(found, key=lambda entry: entry[0])
         # Of two that are as much alike nobody knows which it is.
-        apart = [score for score, other in found if np.hypot(other.cx - there.cx, other.cy - there.cy) > 0.5 * min(there.width, there.height)]
+        apart = [
+            score
+            for score, other in found
+            if np.hypot(other.cx - there.cx, other.cy - there.cy) > 0.5 * min(there.width, there.height)
+        ]
         return there if all(score < best - self.settings.alone for score in apart) else None
 
     def _candidates(self, grey: np.ndarray, small: np.ndarray, scale: float, place: Place) -> list[tuple[float, Place]]:
@@ -229,7 +263,9 @@ class OutlineFollower:
             _, best, _, (x, y) = cv2.minMaxLoc(scores)
             if best < settings.seek:
                 break
-            scores[max(0, y - size[1] // 2):y + size[1] // 2 + 1, max(0, x - size[0] // 2):x + size[0] // 2 + 1] = -1
+            scores[
+                max(0, y - size[1] // 2) : y + size[1] // 2 + 1, max(0, x - size[0] // 2) : x + size[0] // 2 + 1
+            ] = -1
             guess = replace(place, cx=float((x + size[0] / 2) / scale), cy=float((y + size[1] / 2) / scale))
             self.place, self._unseen, self._ignored = guess, 6, None
             there, score, agreeing = self._laid_flat(grey, guess, look)
@@ -257,19 +293,37 @@ class OutlineFollower:
         if points is None or len(points) < 4:
             return ahead
         expected = points + np.float32(self._speed * scale)
-        moved, there, _ = cv2.calcOpticalFlowPyrLK(before, after, points, expected.copy(), winSize=(15, 15), maxLevel=3, flags=cv2.OPTFLOW_USE_INITIAL_FLOW)
-        back, again, _ = cv2.calcOpticalFlowPyrLK(after, before, moved, points.copy(), winSize=(15, 15), maxLevel=3, flags=cv2.OPTFLOW_USE_INITIAL_FLOW)
+        moved, there, _ = cv2.calcOpticalFlowPyrLK(
+            before, after, points, expected.copy(), winSize=(15, 15), maxLevel=3, flags=cv2.OPTFLOW_USE_INITIAL_FLOW
+        )
+        back, again, _ = cv2.calcOpticalFlowPyrLK(
+            after, before, moved, points.copy(), winSize=(15, 15), maxLevel=3, flags=cv2.OPTFLOW_USE_INITIAL_FLOW
+        )
         good = (there.ravel() == 1) & (again.ravel() == 1) & (np.abs(back - points).max(axis=(1, 2)) < 0.8)
         if good.sum() < 4:
             return ahead
-        similar, inliers = cv2.estimateAffinePartial2D(points[good], moved[good], method=cv2.RANSAC, ransacReprojThreshold=1.2)
+        similar, inliers = cv2.estimateAffinePartial2D(
+            points[good], moved[good], method=cv2.RANSAC, ransacReprojThreshold=1.2
+        )
         if similar is None or inliers.sum() < max(4, 0.3 * good.sum()):
             middle = np.median((moved - points)[good].reshape(-1, 2), axis=0) / scale
             return _moved(self.place, *middle)
-        zoom, turn = float(np.hypot(similar[0, 0], similar[1, 0])), float(np.degrees(np.arctan2(similar[1, 0], similar[0, 0])))
+        zoom, turn = (
+            float(np.hypot(similar[0, 0], similar[1, 0])),
+            float(np.degrees(np.arctan2(similar[1, 0], similar[0, 0]))),
+        )
         middle = (np.array([self.place.cx, self.place.cy]) - window[:2]) * scale
         cx, cy = (similar[:, :2] @ middle + similar[:, 2]) / scale + window[:2]
-        return self._allowed(replace(self.place, cx=float(cx), cy=float(cy), width=self.place.width * zoom, height=self.place.height * zoom, angle=self.place.angle + turn))
+        return self._allowed(
+            replace(
+                self.place,
+                cx=float(cx),
+                cy=float(cy),
+                width=self.place.width * zoom,
+                height=self.place.height * zoom,
+                angle=self.place.angle + turn,
+            )
+        )
 
     def _searched(self, grey: np.ndarray, guess: Place) -> Place:
         """Where around the guess the picture looks most like the start, or like it did of late."""
@@ -277,7 +331,10 @@ class OutlineFollower:
         best, place = -2.0, guess
         for look in {id(self._start): self._start, id(self._late): self._late}.values():
             # The look at the size it has now.
-            grown = max(8, round(look.picture.shape[1] * guess.width / max(self._look_width(look), 1e-6))), max(8, round(look.picture.shape[0] * guess.height / max(self._look_height(look), 1e-6)))
+            grown = (
+                max(8, round(look.picture.shape[1] * guess.width / max(self._look_width(look), 1e-6))),
+                max(8, round(look.picture.shape[0] * guess.height / max(self._look_height(look), 1e-6))),
+            )
             sought = cv2.resize(look.picture, grown, interpolation=cv2.INTER_AREA)
             reach = room * max(guess.width, guess.height)
             half = np.array([grown[0], grown[1]]) / self._scale / 2 + reach
@@ -289,7 +346,11 @@ class OutlineFollower:
             _, score, _, (x, y) = cv2.minMaxLoc(scores)
             if score > best:
                 best = score
-                place = replace(guess, cx=float(window[0] + (x + grown[0] / 2) / self._scale), cy=float(window[1] + (y + grown[1] / 2) / self._scale))
+                place = replace(
+                    guess,
+                    cx=float(window[0] + (x + grown[0] / 2) / self._scale),
+                    cy=float(window[1] + (y + grown[1] / 2) / self._scale),
+                )
         return place
 
     def _look_width(self, look: Look) -> float:
@@ -300,7 +361,9 @@ class OutlineFollower:
 
     # Checking
 
-    def _checked(self, grey: np.ndarray, guess: Place, least: float = 0.0, share: float = 0.0) -> tuple[Place, float] | None:
+    def _checked(
+        self, grey: np.ndarray, guess: Place, least: float = 0.0, share: float = 0.0
+    ) -> tuple[Place, float] | None:
         """The guess made exact by the look of the start, or that of late, and how sure it is; None where it is not the
         same thing. least, share: correlation and share of cells that are asked for besides."""
         settings, best, by_start = self.settings, None, True
@@ -308,7 +371,9 @@ class OutlineFollower:
             place, score, agreeing = self._laid(grey, guess, look)
             whole = self._shown(place) > WHOLE
             # Of half a thing there is less to be sure by.
-            if score >= max(settings.lost if whole else settings.sure, least) and agreeing >= max(settings.agree if whole else settings.partly, share):
+            if score >= max(settings.lost if whole else settings.sure, least) and agreeing >= max(
+                settings.agree if whole else settings.partly, share
+            ):
                 away = np.hypot(place.cx - guess.cx, place.cy - guess.cy) / max(min(place.width, place.height), 1.0)
                 # Far from where the points went it has to look the more like itself.
                 if score < settings.sure and away > 0.35:
@@ -325,10 +390,13 @@ class OutlineFollower:
         # learned with it. What turns changes all over.
         if settings.sure <= score < settings.learn and agreeing >= settings.all_over and self._shown(place) > WHOLE:
             self._late = Look.of(self._patch(grey, place), *self._masks(grey.shape, place, self._ignored))
-        return place, (1.0 if by_start else AS_OF_LATE) * float(np.clip(0.25 + 0.75 * (score - settings.lost) / (1 - settings.lost), 0.0, 1.0) * min(1.0, 0.4 + agreeing))
+        return place, (1.0 if by_start else AS_OF_LATE) * float(
+            np.clip(0.25 + 0.75 * (score - settings.lost) / (1 - settings.lost), 0.0, 1.0) * min(1.0, 0.4 + agreeing)
+        )
 
     def _laid(self, grey: np.ndarray, guess: Place, look: Look) -> tuple[Place, float, float]:
-        """A look laid on the picture from a guess: the place, the correlation there, and the share of cells that agree."""
+        """A look laid on the picture from a guess: the place, the correlation there, and the share of cells that
+        agree."""
         if look is not self._start:
             # What looks otherwise than at the start is not told from what leans otherwise.
             return self._laid_flat(grey, guess, look)
@@ -386,8 +454,14 @@ class OutlineFollower:
             limit = 0.25 * min(place.width, place.height)
             by = by * min(1.0, limit / max(np.hypot(*by), 1e-9))
             cos, sin = np.cos(lean), np.sin(lean)
-            place = replace(place, cx=float(place.cx + by[0] * cos - by[1] * sin), cy=float(place.cy + by[0] * sin + by[1] * cos), width=place.width * (1 + float(zoom)),
-                            height=place.height * (1 + float(zoom)), angle=place.angle + float(np.clip(np.degrees(step[3]), -5, 5)))
+            place = replace(
+                place,
+                cx=float(place.cx + by[0] * cos - by[1] * sin),
+                cy=float(place.cy + by[0] * sin + by[1] * cos),
+                width=place.width * (1 + float(zoom)),
+                height=place.height * (1 + float(zoom)),
+                angle=place.angle + float(np.clip(np.degrees(step[3]), -5, 5)),
+            )
             place = self._allowed(place)
             if np.hypot(*step[:2]) < ENOUGH and abs(step[2]) < 1e-3 and abs(step[3]) < 1e-3:
                 break
@@ -421,15 +495,30 @@ class OutlineFollower:
         """Within what a frame, or the frames since it was seen, may bring."""
         times = 1 + self._unseen
         grows, turns = (1 + GROWS) ** min(times, 6), TURNS * min(times, 6)
-        zoom = float(np.clip(place.width / self.place.width, 1 / grows, grows)) if self.motion != Motion.POSITION else 1.0
-        turn = float(np.clip(nearest_turn(place.angle - self.place.angle), -turns, turns)) if self.motion not in (Motion.POSITION, Motion.SIZE) else 0.0
+        zoom = (
+            float(np.clip(place.width / self.place.width, 1 / grows, grows)) if self.motion != Motion.POSITION else 1.0
+        )
+        turn = (
+            float(np.clip(nearest_turn(place.angle - self.place.angle), -turns, turns))
+            if self.motion not in (Motion.POSITION, Motion.SIZE)
+            else 0.0
+        )
         if self.motion not in (Motion.PERSPECTIVE, Motion.AUTO):
-            return replace(self.place, cx=place.cx, cy=place.cy, width=self.place.width * zoom, height=self.place.height * zoom, angle=self.place.angle + turn)
+            return replace(
+                self.place,
+                cx=place.cx,
+                cy=place.cy,
+                width=self.place.width * zoom,
+                height=self.place.height * zoom,
+                angle=self.place.angle + turn,
+            )
         was, now, few = self.place.row(), place.row(), min(times, 6)
         high = self.place.height * float(np.clip(place.height / self.place.height, 1 / grows, grows))
         shear = was[5] + np.clip(now[5] - was[5], -SHEARS * few, SHEARS * few)
         tilt = was[6:] + np.clip(now[6:] - was[6:], -TILTS * few, TILTS * few)
-        return place_of(np.array([place.cx, place.cy, self.place.width * zoom, high, self.place.angle + turn, shear, *tilt]))
+        return place_of(
+            np.array([place.cx, place.cy, self.place.width * zoom, high, self.place.angle + turn, shear, *tilt])
+        )
 
     # Pictures
 
@@ -449,24 +538,56 @@ class OutlineFollower:
             reach = np.abs(turn) @ (np.array([columns, rows]) / 2) + shrink
             x0, y0 = (int(np.floor(v)) for v in np.maximum(0, np.array([place.cx, place.cy]) - reach))
             x1, y1 = int(place.cx + reach[0]) + 1, int(place.cy + reach[1]) + 1
-            part = grey[max(0, y0):max(0, y1), max(0, x0):max(0, x1)]
+            part = grey[max(0, y0) : max(0, y1), max(0, x0) : max(0, x1)]
             if min(part.shape[:2]) >= 2 * shrink:
-                part = cv2.resize(part, (part.shape[1] // shrink, part.shape[0] // shrink), interpolation=cv2.INTER_AREA)
+                part = cv2.resize(
+                    part, (part.shape[1] // shrink, part.shape[0] // shrink), interpolation=cv2.INTER_AREA
+                )
                 grey, turn, corner = part, turn / shrink, (corner - [x0, y0] + 0.5) / shrink - 0.5
-        return cv2.warpAffine(grey, np.column_stack([turn, corner]), (columns, rows), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
-                              borderMode=cv2.BORDER_REPLICATE).astype(np.float32)
+        return cv2.warpAffine(
+            grey,
+            np.column_stack([turn, corner]),
+            (columns, rows),
+            flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
+            borderMode=cv2.BORDER_REPLICATE,
+        ).astype(np.float32)
 
     def _patch_tilted(self, grey: np.ndarray, place: Perspective, columns: int, rows: int) -> np.ndarray:
         """As _patch, of a plane in perspective."""
         to_frame = tilted_pixels(place, columns, rows)
         shrink = int(np.hypot(*(place.linear() @ np.diag([2 * BEYOND / columns, 2 * BEYOND / rows]))).min())
         if shrink >= 2:
-            x0, y0, x1, y1 = (int(v) for v in np.clip(np.array(Outline(place, Shape.kinds["box"]()).box(BEYOND - 1 + 0.1)) + [-shrink, -shrink, shrink, shrink], 0, [*self._size, *self._size]))
+            x0, y0, x1, y1 = (
+                int(v)
+                for v in np.clip(
+                    np.array(Outline(place, Shape.kinds["box"]()).box(BEYOND - 1 + 0.1))
+                    + [-shrink, -shrink, shrink, shrink],
+                    0,
+                    [*self._size, *self._size],
+                )
+            )
             part = grey[y0:y1, x0:x1]
             if min(part.shape[:2]) >= 2 * shrink:
-                grey = cv2.resize(part, (part.shape[1] // shrink, part.shape[0] // shrink), interpolation=cv2.INTER_AREA)
-                to_frame = np.array([[1 / shrink, 0, (0.5 - x0) / shrink - 0.5], [0, 1 / shrink, (0.5 - y0) / shrink - 0.5], [0, 0, 1]]) @ to_frame
-        return cv2.warpPerspective(grey, to_frame, (columns, rows), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE).astype(np.float32)
+                grey = cv2.resize(
+                    part, (part.shape[1] // shrink, part.shape[0] // shrink), interpolation=cv2.INTER_AREA
+                )
+                to_frame = (
+                    np.array(
+                        [
+                            [1 / shrink, 0, (0.5 - x0) / shrink - 0.5],
+                            [0, 1 / shrink, (0.5 - y0) / shrink - 0.5],
+                            [0, 0, 1],
+                        ]
+                    )
+                    @ to_frame
+                )
+        return cv2.warpPerspective(
+            grey,
+            to_frame,
+            (columns, rows),
+            flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP,
+            borderMode=cv2.BORDER_REPLICATE,
+        ).astype(np.float32)
 
     def _masks(self, size: tuple[int, int], place: Place, ignored: np.ndarray | None) -> tuple[np.ndarray, np.ndarray]:
         """What of the patch counts where it is laid on a picture, the outline and its rim, and where it is compared,
@@ -484,14 +605,22 @@ class OutlineFollower:
         there = np.zeros(size, np.uint8) + 255
         if ignored is not None:
             there[ignored] = 0
-        shown = cv2.warpPerspective(there, tilted_pixels(place, columns, rows), (columns, rows), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP)
+        shown = cv2.warpPerspective(
+            there, tilted_pixels(place, columns, rows), (columns, rows), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+        )
         return (away <= BEYOND - 1) & (shown > 127), (away <= 0.02) & (shown > 127)
 
     def _window(self, *places: Place) -> np.ndarray:
         """x0, y0, x1, y1 px around places, with room."""
         reach = [max(p.width, p.height) * (0.5 * BEYOND + 0.35) + 8 for p in places]
-        return np.array([min(p.cx - r for p, r in zip(places, reach)), min(p.cy - r for p, r in zip(places, reach)),
-                         max(p.cx + r for p, r in zip(places, reach)), max(p.cy + r for p, r in zip(places, reach))])
+        return np.array(
+            [
+                min(p.cx - r for p, r in zip(places, reach)),
+                min(p.cy - r for p, r in zip(places, reach)),
+                max(p.cx + r for p, r in zip(places, reach)),
+                max(p.cy + r for p, r in zip(places, reach)),
+            ]
+        )
 
     def _cut(self, grey: np.ndarray, window: np.ndarray) -> np.ndarray:
         """A window of the frame at the size of looks, uint8; beyond the frame its edge goes on."""
@@ -501,12 +630,16 @@ class OutlineFollower:
         shrink = int(step)
         if shrink >= 2:
             x0, y0 = max(0, int(window[0])), max(0, int(window[1]))
-            part = grey[y0:max(y0 + shrink, int(window[3]) + 1), x0:max(x0 + shrink, int(window[2]) + 1)]
+            part = grey[y0 : max(y0 + shrink, int(window[3]) + 1), x0 : max(x0 + shrink, int(window[2]) + 1)]
             if min(part.shape[:2]) >= 2 * shrink:
-                grey = cv2.resize(part, (part.shape[1] // shrink, part.shape[0] // shrink), interpolation=cv2.INTER_AREA)
+                grey = cv2.resize(
+                    part, (part.shape[1] // shrink, part.shape[0] // shrink), interpolation=cv2.INTER_AREA
+                )
                 move[:, :2] /= shrink
                 move[:, 2] = (move[:, 2] - [x0, y0] + 0.5) / shrink - 0.5
-        return cv2.warpAffine(grey, move, (columns, rows), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE)
+        return cv2.warpAffine(
+            grey, move, (columns, rows), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE
+        )
 
     def _shown(self, place: Place, beyond: float = 1.0) -> float:
         """Share of the outline's box, so many times as large, that is in the picture."""

@@ -52,7 +52,16 @@ _FACE_SIDE = 0.9
 class HeadFollower(OutlineFollower):
     """As OutlineFollower. sight: the RGB picture of the frame that is looked at, uint8 (rows, columns, 3)."""
 
-    def __init__(self, grey: np.ndarray, place: Place, *arguments, sight: Callable[[], np.ndarray], finder: FaceFinder, describer: FaceDescriber, **named):
+    def __init__(
+        self,
+        grey: np.ndarray,
+        place: Place,
+        *arguments,
+        sight: Callable[[], np.ndarray],
+        finder: FaceFinder,
+        describer: FaceDescriber,
+        **named,
+    ):
         super().__init__(grey, place, *arguments, **named)
         self._sight, self._finder, self._describer = sight, finder, describer
         self._silhouette = Silhouette()
@@ -64,7 +73,18 @@ class HeadFollower(OutlineFollower):
         self._rgb = sight()
         row = self._face_at(self._rgb, place, 0.8)
         # Where the outline lies on the head that the detector sees, in its sizes.
-        self._on_head = np.array([(place.cx - row[0]) / row[2], (place.cy - row[1]) / row[3], place.width / row[2], place.height / row[3]]) if row is not None else np.array([0, 0, 1.0, 1.0])
+        self._on_head = (
+            np.array(
+                [
+                    (place.cx - row[0]) / row[2],
+                    (place.cy - row[1]) / row[3],
+                    place.width / row[2],
+                    place.height / row[3],
+                ]
+            )
+            if row is not None
+            else np.array([0, 0, 1.0, 1.0])
+        )
         self._describe(self._rgb, place)
 
     @property
@@ -104,7 +124,11 @@ class HeadFollower(OutlineFollower):
         """A face where the head should be, of nobody else: it has turned, and looks otherwise from now on."""
         found = self._near_faces(self.place, min(HEADS.near_most, 0.3 + HEADS.near * self._unseen))
         alone = len(found) == 1 and not self._crossed and self._unseen <= HEADS.at_once
-        mine = [(row, odds) for row, odds in found if odds >= (HEADS.mine if alone and self._is_just_there(row) else HEADS.joined)]
+        mine = [
+            (row, odds)
+            for row, odds in found
+            if odds >= (HEADS.mine if alone and self._is_just_there(row) else HEADS.joined)
+        ]
         if not mine or self._shown(self.place) < WHOLE:
             self._crossed = self._crossed or bool(found)
             return None
@@ -137,12 +161,17 @@ class HeadFollower(OutlineFollower):
 
     def _is_just_there(self, row: np.ndarray) -> bool:
         """True for a head that is where it was a moment ago, and as large."""
-        return np.hypot(row[0] - self.place.cx, row[1] - self.place.cy) < 0.3 * self.place.width and 0.8 < row[2] / self.place.width < 1.25
+        return (
+            np.hypot(row[0] - self.place.cx, row[1] - self.place.cy) < 0.3 * self.place.width
+            and 0.8 < row[2] / self.place.width < 1.25
+        )
 
     def _near_faces(self, place: Place, near: float) -> list[tuple[np.ndarray, float]]:
         """Heads (5,) of the faces near where it should be, with the log odds that each is this person's."""
         half = place.width * (0.5 + near)
-        found = self._finder.look(self._rgb, np.array([[place.cx - half, place.cy - half, place.cx + half, place.cy + half]]), HEADS.face)
+        found = self._finder.look(
+            self._rgb, np.array([[place.cx - half, place.cy - half, place.cx + half, place.cy + half]]), HEADS.face
+        )
         heads = []
         for box, row in zip(found.boxes, head_rows(found, place.angle)):
             away, size = np.hypot(row[0] - place.cx, row[1] - place.cy) / place.width, row[2] / place.width
@@ -154,7 +183,9 @@ class HeadFollower(OutlineFollower):
         """The head (5,) of the face that is nearest to where it should be, within so many widths; None where there is
         none."""
         half = place.width * (0.5 + near)
-        found = self._finder.look(rgb, np.array([[place.cx - half, place.cy - half, place.cx + half, place.cy + half]]), HEADS.face)
+        found = self._finder.look(
+            rgb, np.array([[place.cx - half, place.cy - half, place.cx + half, place.cy + half]]), HEADS.face
+        )
         if not len(found):
             return None
         rows = head_rows(found, place.angle)
@@ -166,7 +197,13 @@ class HeadFollower(OutlineFollower):
 
     def _from_head(self, row: np.ndarray) -> Place:
         dx, dy, across, down = self._on_head
-        return replace(self.place, cx=float(row[0] + dx * row[2]), cy=float(row[1] + dy * row[3]), width=float(across * row[2]), height=float(down * row[3]))
+        return replace(
+            self.place,
+            cx=float(row[0] + dx * row[2]),
+            cy=float(row[1] + dy * row[3]),
+            width=float(across * row[2]),
+            height=float(down * row[3]),
+        )
 
     # Who it is
 
@@ -175,7 +212,14 @@ class HeadFollower(OutlineFollower):
         if len(self._known) >= HEADS.most_faces:
             return
         side = place.width * _FACE_SIDE / 2
-        box = np.array([place.cx - side, place.cy - side + 0.1 * place.height, place.cx + side, place.cy + side + 0.1 * place.height])
+        box = np.array(
+            [
+                place.cx - side,
+                place.cy - side + 0.1 * place.height,
+                place.cx + side,
+                place.cy + side + 0.1 * place.height,
+            ]
+        )
         seen = self._signature(rgb, box, place.angle)
         if seen.tells:
             self._known.append(seen)

@@ -65,7 +65,13 @@ class Look:
         x, y = x - (columns - 1) / 2, y - (rows - 1) / 2
         slopes = np.stack([across, down, across * x + down * y, down * x - across * y], axis=2)[mask]
         tensor = slopes[:, :2].T @ slopes[:, :2] / max(1, len(slopes))
-        return Look(smooth, mask, core, slopes, float(np.sqrt(max(0.0, np.linalg.eigvalsh(tensor)[0])) if len(slopes) >= 30 else 0.0))
+        return Look(
+            smooth,
+            mask,
+            core,
+            slopes,
+            float(np.sqrt(max(0.0, np.linalg.eigvalsh(tensor)[0])) if len(slopes) >= 30 else 0.0),
+        )
 
     def tilt_step(self, now: np.ndarray, inside: np.ndarray | None) -> np.ndarray | None:
         """By which homography of the unit frame, (3, 3), a picture has to be changed to come nearer (Baker and
@@ -77,7 +83,19 @@ class Look:
         y, x = np.mgrid[:rows, :columns].astype(np.float32)
         x, y = (((x + 0.5) / columns * 2 - 1) * BEYOND)[self.mask], (((y + 0.5) / rows * 2 - 1) * BEYOND)[self.mask]
         across, down = self.slopes[:, 0] * columns / 2 / BEYOND, self.slopes[:, 1] * rows / 2 / BEYOND
-        slopes = np.stack([across * x, across * y, across, down * x, down * y, down, -(across * x + down * y) * x, -(across * x + down * y) * y], axis=1)
+        slopes = np.stack(
+            [
+                across * x,
+                across * y,
+                across,
+                down * x,
+                down * y,
+                down,
+                -(across * x + down * y) * x,
+                -(across * x + down * y) * y,
+            ],
+            axis=1,
+        )
         mine, theirs = self.picture[self.mask], cv2.GaussianBlur(now, (0, 0), 0.8)[self.mask]
         if inside is not None:
             slopes, mine, theirs = slopes[counted], mine[counted], theirs[counted]
@@ -90,13 +108,17 @@ class Look:
         weighted = slopes * weight[:, None]
         normal = weighted.T @ slopes
         # What hardly changes the picture is hardly changed: tilts most of all.
-        normal[np.diag_indices(8)] += normal[np.diag_indices(8)] * 1e-3 + np.trace(normal) / 8 * np.array([1e-5] * 6 + [1e-3] * 2)
+        normal[np.diag_indices(8)] += normal[np.diag_indices(8)] * 1e-3 + np.trace(normal) / 8 * np.array(
+            [1e-5] * 6 + [1e-3] * 2
+        )
         try:
             found = -np.linalg.solve(normal, weighted.T @ error)
         except np.linalg.LinAlgError:
             return None
         found = np.clip(found, -0.12, 0.12)
-        return np.array([[1 + found[0], found[1], found[2]], [found[3], 1 + found[4], found[5]], [found[6], found[7], 1.0]])
+        return np.array(
+            [[1 + found[0], found[1], found[2]], [found[3], 1 + found[4], found[5]], [found[6], found[7], 1.0]]
+        )
 
     @staticmethod
     def _error(mine: np.ndarray, theirs: np.ndarray) -> tuple[np.ndarray, np.ndarray] | tuple[None, None]:
@@ -142,7 +164,9 @@ class Look:
         whole = self.picture[self.core].std()
         for m in range(CELLS):
             for n in range(CELLS):
-                cell = np.s_[rows * m // CELLS:rows * (m + 1) // CELLS, columns * n // CELLS:columns * (n + 1) // CELLS]
+                cell = np.s_[
+                    rows * m // CELLS : rows * (m + 1) // CELLS, columns * n // CELLS : columns * (n + 1) // CELLS
+                ]
                 mask = counts[cell]
                 if mask.mean() < 0.3:
                     continue
@@ -167,7 +191,8 @@ def correlation(a: np.ndarray, b: np.ndarray) -> float:
 
 
 def pixels_of(place: Place, columns: int, rows: int) -> tuple[np.ndarray, np.ndarray]:
-    """Where the pixels of a look lie in the frame: px for a column and a row, (2, 2), and where the first one is, (2,)."""
+    """Where the pixels of a look lie in the frame: px for a column and a row, (2, 2), and where the first one is,
+    (2,)."""
     lean, across, down = np.radians(place.angle), place.width * BEYOND / columns, place.height * BEYOND / rows
     cos, sin = np.cos(lean), np.sin(lean)
     turn = np.array([[across * cos, -down * sin], [across * sin, down * cos]])
@@ -176,5 +201,11 @@ def pixels_of(place: Place, columns: int, rows: int) -> tuple[np.ndarray, np.nda
 
 def tilted_pixels(place: Place, columns: int, rows: int) -> np.ndarray:
     """From the pixels of a look to those of the frame, (3, 3)."""
-    unit = np.array([[2 * BEYOND / columns, 0, (1 / columns - 1) * BEYOND], [0, 2 * BEYOND / rows, (1 / rows - 1) * BEYOND], [0, 0, 1]])
+    unit = np.array(
+        [
+            [2 * BEYOND / columns, 0, (1 / columns - 1) * BEYOND],
+            [0, 2 * BEYOND / rows, (1 / rows - 1) * BEYOND],
+            [0, 0, 1],
+        ]
+    )
     return np.array([[1, 0, -0.5], [0, 1, -0.5], [0, 0, 1]]) @ place.matrix() @ unit

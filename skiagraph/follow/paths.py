@@ -26,8 +26,14 @@ class Followed:
     at: int
 
 
-def follow(follower: OutlineFollower, start: int, grey: np.ndarray, frames: Iterable[tuple[int, np.ndarray]],
-           told: Callable[[int, Step], None] = lambda frame, step: None, ignored: Callable[[int], np.ndarray | None] = lambda frame: None) -> Followed:
+def follow(
+    follower: OutlineFollower,
+    start: int,
+    grey: np.ndarray,
+    frames: Iterable[tuple[int, np.ndarray]],
+    told: Callable[[int, Step], None] = lambda frame, step: None,
+    ignored: Callable[[int], np.ndarray | None] = lambda frame: None,
+) -> Followed:
     """Follow from a frame through others, (number, uint8 grey) each, until it stops or they end.
 
     What lies between two frames in which it was seen is bridged by a straight line; what follows on the last of them is
@@ -50,11 +56,11 @@ def follow(follower: OutlineFollower, start: int, grey: np.ndarray, frames: Iter
         known.append(step.known)
         told(number, step)
     last = int(np.flatnonzero(known)[-1])
-    table, seen = np.array(rows[:last + 1]), np.array(known[:last + 1])
+    table, seen = np.array(rows[: last + 1]), np.array(known[: last + 1])
     every = np.arange(last + 1)
     for column in range(8):
         table[~seen, column] = np.interp(every[~seen], every[seen], table[seen, column])
-    return Followed(np.array(numbers[1:last + 1], int), table[1:], seen[1:], why, at)
+    return Followed(np.array(numbers[1 : last + 1], int), table[1:], seen[1:], why, at)
 
 
 def joined(start: int, place: Place, ways: Iterable[Followed], again: float | None = None) -> Path:
@@ -62,7 +68,10 @@ def joined(start: int, place: Place, ways: Iterable[Followed], again: float | No
 
     The start was placed by a person, or with `again` found again and so sure.
     """
-    first = [np.array([[*place.row(), 1.0 if again is None else again]])], [np.array([PLACED if again is None else FOLLOWED], np.uint8)]
+    first = (
+        [np.array([[*place.row(), 1.0 if again is None else again]])],
+        [np.array([PLACED if again is None else FOLLOWED], np.uint8)],
+    )
     frames, rows, origins = [np.array([start])], *first
     for way in ways:
         frames.append(way.frames)
@@ -84,7 +93,10 @@ def met(one: int, at_one: Place, on: Followed, two: int, at_two: Place, back: Fo
     for start, place, way in ((one, at_one, on), (two, at_two, back)):
         rows, seen, there = np.array([[*place.row(), 1.0]]), np.array([True]), np.array([start])
         inside = (way.frames > one) & (way.frames < two) & way.known
-        rows, there = np.concatenate([rows, way.rows.reshape(-1, 9)[inside]]), np.concatenate([there, way.frames[inside]])
+        rows, there = (
+            np.concatenate([rows, way.rows.reshape(-1, 9)[inside]]),
+            np.concatenate([there, way.frames[inside]]),
+        )
         seen = np.concatenate([seen, way.known[inside]])
         # Angles as near to each other as they can be.
         turn = 360.0 * np.round((table[there - one, 4] / np.maximum(weight[there - one], 1e-9) - rows[:, 4]) / 360.0)

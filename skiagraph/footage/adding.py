@@ -17,7 +17,19 @@ def facts_of(info: ClipInfo, index: FrameIndex) -> Clip:
     width, height = info.upright_size
     with readable(info.path):
         contents = contents_of(info.path)
-    return Clip("new", info.path, info.file_size, contents, width, height, info.rate, len(index), len(index), info.timecode, index.damage)
+    return Clip(
+        "new",
+        info.path,
+        info.file_size,
+        contents,
+        width,
+        height,
+        info.rate,
+        len(index),
+        len(index),
+        info.timecode,
+        index.damage,
+    )
 
 
 def add_clip(project: Project, info: ClipInfo, index: FrameIndex) -> Project:

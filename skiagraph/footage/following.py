@@ -60,9 +60,22 @@ class FollowedOutline:
     looks: Signature = Signature.none()
 
 
-def follow_outline(project: Project, clip_key: str, frame: int, outline: Outline, direction: Direction = Direction.BOTH, motion: Motion | None = None,
-                   control: JobControl | None = None, told: Callable[[int, Step], None] = lambda frame, step: None, *, first: int = 0, last: int | None = None,
-                   settings: FollowSettings = FollowSettings(), subject: str = "", looked: Outline | None = None) -> FollowedOutline:
+def follow_outline(
+    project: Project,
+    clip_key: str,
+    frame: int,
+    outline: Outline,
+    direction: Direction = Direction.BOTH,
+    motion: Motion | None = None,
+    control: JobControl | None = None,
+    told: Callable[[int, Step], None] = lambda frame, step: None,
+    *,
+    first: int = 0,
+    last: int | None = None,
+    settings: FollowSettings = FollowSettings(),
+    subject: str = "",
+    looked: Outline | None = None,
+) -> FollowedOutline:
     """Follow an outline from a frame, within first .. last. told: of each frame as it goes. subject: whose outline it
     is, by key: what is in front of them is not looked at, and where they were placed at other frames, that is a look of
     its own, and what lies between is followed from both. looked: the part of the outline to look at, in the unit frame
@@ -80,7 +93,9 @@ def follow_outline(project: Project, clip_key: str, frame: int, outline: Outline
     placed = {frame: outline, **_placed_elsewhere(project, known, clip_key, frame, first, last)}
     wanted = {Direction.BOTH: (Direction.ON, Direction.BACK)}.get(direction, (direction,))
     legs = [(way, a, b) for way in wanted for a, b in _legs(sorted(placed), frame, way)]
-    total = sum(abs((last if way == Direction.ON else first) - a) if b is None else 2 * abs(b - a) for way, a, b in legs)
+    total = sum(
+        abs((last if way == Direction.ON else first) - a) if b is None else 2 * abs(b - a) for way, a, b in legs
+    )
     paths, ends, done = [], [], 0
 
     def ignored(number: int) -> np.ndarray | None:
@@ -88,7 +103,9 @@ def follow_outline(project: Project, clip_key: str, frame: int, outline: Outline
 
     with ExitStack() as stack:
         reader = stack.enter_context(FrameReader(info, index, keep=KEEP))
-        followers = _Followers(stack, reader, known, float(clip.rate), motion, settings, looked, ScanSettings().smallest_for(info))
+        followers = _Followers(
+            stack, reader, known, float(clip.rate), motion, settings, looked, ScanSettings().smallest_for(info)
+        )
 
         def pictures(start: int, stop: int) -> Iterator[tuple[int, np.ndarray]]:
             """From the frame after one up to another one, that included; backwards where that is before it."""
@@ -104,14 +121,18 @@ def follow_outline(project: Project, clip_key: str, frame: int, outline: Outline
             grey = followers.grey(start)
             follower = followers.at(grey, placed[start], ignored(start))
             if follower.is_plain and start == frame:
-                raise EditRefused("There is too little in this outline to hold on to; take in an edge or a corner of what is there, or place it by hand.")
+                raise EditRefused(
+                    "There is too little in this outline to hold on to; take in an edge or a corner of what is there, or place it by hand."
+                )
             return follower, follow(follower, start, grey, pictures(start, stop), told, ignored)
 
         def again(follower: OutlineFollower, way: Direction, at: int, stop: int) -> tuple[Path, Followed, int] | None:
             """Where it is seen again after an absence: the path there."""
             step = SEEK_EVERY if way == Direction.ON else -SEEK_EVERY
             limit = at + round(SEEK_S * float(clip.rate)) * (1 if step > 0 else -1)
-            for number in range(at + step, (min(stop, limit) if step > 0 else max(stop, limit)) + (1 if step > 0 else -1), step):
+            for number in range(
+                at + step, (min(stop, limit) if step > 0 else max(stop, limit)) + (1 if step > 0 else -1), step
+            ):
                 control.report(SEEKING, abs(number - at), abs(stop - at) or 1)
                 place = followers.sought(follower, number)
                 if place is None:
@@ -130,10 +151,16 @@ def follow_outline(project: Project, clip_key: str, frame: int, outline: Outline
                 stop = last if way == Direction.ON else first
                 follower, found = one_way(a, stop)
                 stretches = [joined(a, placed[a].place, [found])]
-                while found.why in (Why.LEFT, Why.HIDDEN) and (seen := again(follower, way, found.at, stop)) is not None:
+                while (
+                    found.why in (Why.LEFT, Why.HIDDEN) and (seen := again(follower, way, found.at, stop)) is not None
+                ):
                     # What left the picture is away until it comes back; what was hidden in it may be seen in between,
                     # and is covered.
-                    stretches = [*stretches, seen[0]] if found.why == Why.LEFT else [*stretches[:-1], laid_over((stretches[-1], seen[0]))]
+                    stretches = (
+                        [*stretches, seen[0]]
+                        if found.why == Why.LEFT
+                        else [*stretches[:-1], laid_over((stretches[-1], seen[0]))]
+                    )
                     ends.append((way, found.why, found.at))
                     backs.append(seen[2])
                     found = seen[1]
@@ -142,14 +169,33 @@ def follow_outline(project: Project, clip_key: str, frame: int, outline: Outline
                 ends.append((way, found.why, found.at))
             else:
                 low, high = min(a, b), max(a, b)
-                paths.append(met(low, placed[low].place, one_way(low, high - 1)[1], high, placed[high].place, one_way(high, low + 1)[1]))
+                paths.append(
+                    met(
+                        low,
+                        placed[low].place,
+                        one_way(low, high - 1)[1],
+                        high,
+                        placed[high].place,
+                        one_way(high, low + 1)[1],
+                    )
+                )
     return FollowedOutline(chained(paths), tuple(ends), tuple(more), tuple(backs), followers.looks())
 
 
 class _Followers:
     """Makes the follower that suits: of a head, or of anything."""
 
-    def __init__(self, stack: ExitStack, reader: FrameReader, subject: Subject | None, rate: float, motion, settings, looked, smallest: int):
+    def __init__(
+        self,
+        stack: ExitStack,
+        reader: FrameReader,
+        subject: Subject | None,
+        rate: float,
+        motion,
+        settings,
+        looked,
+        smallest: int,
+    ):
         self._stack, self._reader, self._subject, self._smallest = stack, reader, subject, smallest
         self._how = rate, motion, settings
         self._looked = looked
@@ -183,10 +229,16 @@ class _Followers:
         return follower.found_again(self.grey(number))
 
 
-def _placed_elsewhere(project: Project, subject: Subject | None, clip: str, frame: int, first: int, last: int) -> dict[int, Outline]:
+def _placed_elsewhere(
+    project: Project, subject: Subject | None, clip: str, frame: int, first: int, last: int
+) -> dict[int, Outline]:
     """Where the sighting at a frame was placed by hand at other frames."""
     sighting = sighting_at(subject, clip, frame) if subject else None
-    return {k: outline_at(project, sighting, k) for k in sighting.marks() if first <= k <= last and k != frame} if sighting else {}
+    return (
+        {k: outline_at(project, sighting, k) for k in sighting.marks() if first <= k <= last and k != frame}
+        if sighting
+        else {}
+    )
 
 
 def _legs(placed: list[int], frame: int, way: Direction) -> list[tuple[int, int | None]]:
@@ -224,7 +276,9 @@ class Following:
     looked: Outline | None = None
 
 
-def follow_between(project: Project, wanted: Following, outline: Outline, control: JobControl, tell: Callable[[Path], None]) -> FollowedOutline:
+def follow_between(
+    project: Project, wanted: Following, outline: Outline, control: JobControl, tell: Callable[[Path], None]
+) -> FollowedOutline:
     """As follow_outline, for a process of its own: tells now and then of the path as far as it is known."""
     known: dict[int, Step] = {}
 
@@ -235,23 +289,53 @@ def follow_between(project: Project, wanted: Following, outline: Outline, contro
             tell(path_so_far(wanted.frame, outline, known))
 
     settings = FollowSettings() if wanted.room is None else FollowSettings(room=wanted.room)
-    return follow_outline(project, wanted.clip, wanted.frame, outline, wanted.direction, wanted.motion, control, told, first=wanted.span[0], last=wanted.span[1],
-                          settings=settings, subject=wanted.subject, looked=wanted.looked)
+    return follow_outline(
+        project,
+        wanted.clip,
+        wanted.frame,
+        outline,
+        wanted.direction,
+        wanted.motion,
+        control,
+        told,
+        first=wanted.span[0],
+        last=wanted.span[1],
+        settings=settings,
+        subject=wanted.subject,
+        looked=wanted.looked,
+    )
 
 
 def path_so_far(frame: int, outline: Outline, known: dict[int, Step]) -> Path:
     """The path through a start and the frames in which something was seen; what lies between those is bridged by a
     straight line."""
     numbers = np.array(sorted({frame, *known}))
-    rows = np.array([[*outline.place.row(), 1.0] if n == frame else [*known[n].place.row(), known[n].confidence] for n in numbers.tolist()])
+    rows = np.array(
+        [
+            [*outline.place.row(), 1.0] if n == frame else [*known[n].place.row(), known[n].confidence]
+            for n in numbers.tolist()
+        ]
+    )
     every = np.arange(numbers[0], numbers[-1] + 1)
     table = np.stack([np.interp(every, numbers, column) for column in rows.T], axis=1)
     seen = np.isin(every, numbers)
     table[~seen, 8] = 0.0
-    return Path.from_rows(int(numbers[0]), np.column_stack([table[:, :5], table[:, 8]]), lean=table[:, 5:8], origin=np.where(every == frame, PLACED, np.where(seen, FOLLOWED, BRIDGED)).astype(np.uint8))
+    return Path.from_rows(
+        int(numbers[0]),
+        np.column_stack([table[:, :5], table[:, 8]]),
+        lean=table[:, 5:8],
+        origin=np.where(every == frame, PLACED, np.where(seen, FOLLOWED, BRIDGED)).astype(np.uint8),
+    )
 
 
-def find_edges(project: Project, subject: str, clip_key: str, frame: int, control: JobControl, tell: Callable[[object], None] = lambda news: None) -> tuple[Path, Masks]:
+def find_edges(
+    project: Project,
+    subject: str,
+    clip_key: str,
+    frame: int,
+    control: JobControl,
+    tell: Callable[[object], None] = lambda news: None,
+) -> tuple[Path, Masks]:
     """The exact edge of what is inside an outline, in every frame of the sighting at a frame: from there on, and from
     there back. Returns where it was looked for, and the masks. Raises EditRefused where there is no sighting, and what
     open_source and reading raise."""
@@ -268,15 +352,32 @@ def find_edges(project: Project, subject: str, clip_key: str, frame: int, contro
             for number in numbers:
                 found[number] = finder.step(reader.read(number).rgb(), outline_at(project, sighting, number))
                 control.report(EDGES, len(found), last - first + 1)
-    rows = np.array([[*(place := outline_at(project, sighting, n).place.row())[:5], 1.0, *place[5:]] for n in range(first, last + 1)])
-    return Path.from_rows(first, rows[:, :6], np.full(len(rows), FOLLOWED, np.uint8), rows[:, 6:]).kept(), Masks.of(first, [found[n] for n in range(first, last + 1)])
+    rows = np.array(
+        [
+            [*(place := outline_at(project, sighting, n).place.row())[:5], 1.0, *place[5:]]
+            for n in range(first, last + 1)
+        ]
+    )
+    return Path.from_rows(first, rows[:, :6], np.full(len(rows), FOLLOWED, np.uint8), rows[:, 6:]).kept(), Masks.of(
+        first, [found[n] for n in range(first, last + 1)]
+    )
 
 
-_WHY = {Why.END: "", Why.LEFT: "left the picture", Why.HIDDEN: "was lost sight of", Why.CUT: "was followed up to a cut", Why.PLAIN: "had nothing to hold on to"}
+_WHY = {
+    Why.END: "",
+    Why.LEFT: "left the picture",
+    Why.HIDDEN: "was lost sight of",
+    Why.CUT: "was followed up to a cut",
+    Why.PLAIN: "had nothing to hold on to",
+}
 
 
 def end_sentences(project: Project, clip_key: str, name: str, found: FollowedOutline) -> list[str]:
     """Why following stopped and where, and where it was seen again, for a person; empty where it went to the end."""
     clip = project.clip(clip_key)
-    said = [f"{name} {_WHY[why]} at {clip.at(at)}" + (", going back." if way == Direction.BACK else ".") for way, why, at in found.ends if _WHY[why]]
+    said = [
+        f"{name} {_WHY[why]} at {clip.at(at)}" + (", going back." if way == Direction.BACK else ".")
+        for way, why, at in found.ends
+        if _WHY[why]
+    ]
     return [*said, *(f"It was found again at {clip.at(frame)}." for frame in found.back)]

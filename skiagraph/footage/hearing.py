@@ -33,7 +33,11 @@ def plans(project: Project, clip_key: str, info: ClipInfo, secret: bytes | None 
     for n, sound in enumerate(info.sound):
         ranges = laid_over(project, clip_key, n + 1)
         if ranges:
-            room, rate = _room(project, clip_key, info, n, tuple((r.begins_s, r.ends_s) for r in ranges)) if any(isinstance(r.disguise, Room) for r in ranges) else (None, 0)
+            room, rate = (
+                _room(project, clip_key, info, n, tuple((r.begins_s, r.ends_s) for r in ranges))
+                if any(isinstance(r.disguise, Room) for r in ranges)
+                else (None, 0)
+            )
             found[n] = Plan(ranges, secret or desk_secret(), room, rate)
     return found
 
@@ -42,21 +46,36 @@ def plans(project: Project, clip_key: str, info: ClipInfo, secret: bytes | None 
 _ROOMS = Remembered(32 << 20, size=lambda found: 256 if found[0] is None else found[0].nbytes)
 
 
-def _room(project: Project, clip_key: str, info: ClipInfo, track: int, disguised: tuple[tuple[float, float], ...]) -> tuple[np.ndarray | None, int]:
+def _room(
+    project: Project, clip_key: str, info: ClipInfo, track: int, disguised: tuple[tuple[float, float], ...]
+) -> tuple[np.ndarray | None, int]:
     clip, listening = project.clip(clip_key), project.evidence.listening_of(clip_key)
-    return _ROOMS.get((clip, *((listening,) if listening else ())), (track, disguised), lambda: room_of(info, track, listening, disguised))
+    return _ROOMS.get(
+        (clip, *((listening,) if listening else ())),
+        (track, disguised),
+        lambda: room_of(info, track, listening, disguised),
+    )
 
 
-def heard(project: Project, clip_key: str, info: ClipInfo, start_s: float, tracks: Sequence[int] = (0,), plain: bool = False) -> Iterator[np.ndarray]:
+def heard(
+    project: Project, clip_key: str, info: ClipInfo, start_s: float, tracks: Sequence[int] = (0,), plain: bool = False
+) -> Iterator[np.ndarray]:
     """What is heard of some tracks (from 0) of a clip from a time on, as media.audio.read_sound gives it. plain: as it
     was recorded."""
     return read_sound(info, start_s, tracks, None if plain else plans(project, clip_key, info))
 
 
-def room_of(info: ClipInfo, track: int, listening: Listening | None, disguised: Sequence[tuple[float, float]]) -> tuple[np.ndarray | None, int]:
+def room_of(
+    info: ClipInfo, track: int, listening: Listening | None, disguised: Sequence[tuple[float, float]]
+) -> tuple[np.ndarray | None, int]:
     """The quietest ROOM_S of a track (from 0) in which nobody speaks and nothing is disguised, float (n, channels), and
     its rate; None where there is none that is not digital silence."""
-    spoken = [(s.begins_s, s.ends_s) for v in (listening.voices if listening else ()) for s in v.speech if s.track == track + 1]
+    spoken = [
+        (s.begins_s, s.ends_s)
+        for v in (listening.voices if listening else ())
+        for s in v.speech
+        if s.track == track + 1
+    ]
     taken = [*spoken, *disguised]
     best, least, held, begin, rate = None, np.inf, [], None, 0
     for rate, at, block in read_samples(info, track):
@@ -66,7 +85,7 @@ def room_of(info: ClipInfo, track: int, listening: Listening | None, disguised: 
             continue
         whole, first, last = np.concatenate(held), begin / rate, (at + len(block)) / rate
         held, begin = [], None
-        level = float(np.sqrt((whole ** 2).mean()))
+        level = float(np.sqrt((whole**2).mean()))
         if SILENT < level < least and not any(a < last and b > first for a, b in taken):
             best, least = whole, level
         if last > MOST_S and best is not None:

@@ -26,6 +26,7 @@ def listen_to(project: Project, clip_key: str, control: JobControl | None = None
     # Only here, since this brings in the networks' runtimes.
     from skiagraph.voice.activity import ACTIVITY
     from skiagraph.voice.speakers import SPEAKERS, groups
+
     control, clip = control or JobControl(), project.clip(clip_key)
     info, index = open_source(clip, control)
     found: list[Speech] = []
@@ -41,7 +42,13 @@ def listen_to(project: Project, clip_key: str, control: JobControl | None = None
             said[-1] = replace(said[-1], ends_s=speech.ends_s, last=speech.last)
         else:
             said.append(speech)
-    return Listening(clip_key, tuple(Voice(str(n + 1), tuple(said)) for n, said in sorted(voices.items())), ACTIVITY.begin, ACTIVITY.end, SPEAKERS.same)
+    return Listening(
+        clip_key,
+        tuple(Voice(str(n + 1), tuple(said)) for n, said in sorted(voices.items())),
+        ACTIVITY.begin,
+        ACTIVITY.end,
+        SPEAKERS.same,
+    )
 
 
 def _spoken(info: ClipInfo, index: FrameIndex, track: int, frames: int, control: JobControl):
@@ -51,6 +58,7 @@ def _spoken(info: ClipInfo, index: FrameIndex, track: int, frames: int, control:
     """
     from skiagraph.voice.activity import RATE, Activity, stretches
     from skiagraph.voice.speakers import SpeakerEncoder
+
     activity, probability, parts, begins = Activity(), [], [], None
     whole = index.time_s(frames - 1)
     for place, block in read_track(info, track, RATE):
@@ -66,7 +74,7 @@ def _spoken(info: ClipInfo, index: FrameIndex, track: int, frames: int, control:
         control.check()
         encoder = encoder or SpeakerEncoder()
         first_s, last_s = first_s + begins / RATE, min(last_s, len(samples) / RATE) + begins / RATE
-        piece = samples[round(first_s * RATE) - begins:round(last_s * RATE) - begins] / 32768.0
+        piece = samples[round(first_s * RATE) - begins : round(last_s * RATE) - begins] / 32768.0
         for a, b in encoder.turns(piece):
             ends = first_s + a / RATE, first_s + b / RATE
             shown = sorted(min(frames - 1, index.frame_at(max(0.0, t))) for t in ends)

@@ -46,7 +46,13 @@ class Gallery:
 
     def of(self, subject: Subject, clip: str | None = None) -> Signature:
         """The signature of a subject, in one clip or in all."""
-        parts = {id(s): s for sighting in subject.sightings if clip in (None, sighting.clip) for track in sighting.tracks if (s := self._known.get(track)) is not None}
+        parts = {
+            id(s): s
+            for sighting in subject.sightings
+            if clip in (None, sighting.clip)
+            for track in sighting.tracks
+            if (s := self._known.get(track)) is not None
+        }
         return Signature.joined(list(parts.values()))
 
     def lacks(self, subject: Subject) -> bool:
@@ -62,7 +68,7 @@ def recall(project: Project, gallery: Gallery, control: JobControl, besides: str
         if clip.key == besides or state_of(clip) != SourceState.THERE:
             continue
         for subject in lacking:
-            for sighting in [s for s in subject.in_clip(clip.key) if s.tracks][:MOST // FRAMES]:
+            for sighting in [s for s in subject.in_clip(clip.key) if s.tracks][: MOST // FRAMES]:
                 for frame, box in good_faces(project, clip, sighting)[:FRAMES]:
                     wanted.setdefault(frame, []).append((sighting.tracks[0], box))
         if wanted:
@@ -75,7 +81,10 @@ def good_faces(project: Project, clip: Clip, sighting: Sighting) -> list[tuple[i
     if scan is None:
         return []
     table, found = scan.faces, []
-    for n in range(int(np.searchsorted(table.frames, sighting.first)), int(np.searchsorted(table.frames, min(sighting.last, clip.frames - 1) + 1))):
+    for n in range(
+        int(np.searchsorted(table.frames, sighting.first)),
+        int(np.searchsorted(table.frames, min(sighting.last, clip.frames - 1) + 1)),
+    ):
         frame, box = int(table.frames[n]), table.boxes[n].astype(float)
         row = rows[frame - sighting.first]
         if np.hypot((box[0] + box[2]) / 2 - row[CX], (box[1] + box[3]) / 2 - row[CY]) < 0.5 * row[WIDTH]:
@@ -117,7 +126,11 @@ def link_clip(project: Project, clip: str, gallery: Gallery) -> Project:
     Joined only where it is sure, nobody has decided yet about the new one, and the other is not to be seen: a face is
     never shown because a machine took it for somebody who agreed.
     """
-    fresh = [s for s in project.subjects if s.sightings and all(g.clip == clip for g in s.sightings) and not s.doubtful and not s.dismissed]
+    fresh = [
+        s
+        for s in project.subjects
+        if s.sightings and all(g.clip == clip for g in s.sightings) and not s.doubtful and not s.dismissed
+    ]
     asked: list[Likeness] = []
     for subject in fresh:
         mine = gallery.of(subject)
@@ -125,7 +138,13 @@ def link_clip(project: Project, clip: str, gallery: Gallery) -> Project:
             continue
         odds = []
         for other in project.subjects:
-            if other.key == subject.key or other.doubtful or other.dismissed or not any(g.clip != clip for g in other.sightings) or _kept_apart(project, subject, other):
+            if (
+                other.key == subject.key
+                or other.doubtful
+                or other.dismissed
+                or not any(g.clip != clip for g in other.sightings)
+                or _kept_apart(project, subject, other)
+            ):
                 continue
             if _at_once(subject, other):
                 continue
@@ -144,7 +163,11 @@ def link_clip(project: Project, clip: str, gallery: Gallery) -> Project:
             merged = merge_subjects(project, other.key, [subject.key])
             project = merged.with_subject(_less_sure(merged.subject(other.key), best))
             continue
-        asked += [Likeness(key, subject.key, probability(value)) for value, key in odds if probability(value) >= IDENTITY.propose]
+        asked += [
+            Likeness(key, subject.key, probability(value))
+            for value, key in odds
+            if probability(value) >= IDENTITY.propose
+        ]
     return with_likenesses(project, asked)
 
 
@@ -153,11 +176,22 @@ def ask_who(project: Project, key: str, mine: Signature, gallery: Gallery) -> Pr
     already. They are never made one without an answer: a person drew them."""
     subject, asked = project.subject(key), []
     for other in project.subjects if mine.tells else ():
-        if other.key == key or not other.of.hides or other.doubtful or other.dismissed or _kept_apart(project, subject, other) or _at_once(subject, other):
+        if (
+            other.key == key
+            or not other.of.hides
+            or other.doubtful
+            or other.dismissed
+            or _kept_apart(project, subject, other)
+            or _at_once(subject, other)
+        ):
             continue
         theirs = gallery.of(other)
         if theirs.tells:
-            likely = probability(log_odds(mine, theirs, same_clip=any(g.clip == s.clip for g in other.sightings for s in subject.sightings)))
+            likely = probability(
+                log_odds(
+                    mine, theirs, same_clip=any(g.clip == s.clip for g in other.sightings for s in subject.sightings)
+                )
+            )
             asked += [Likeness(other.key, key, likely)] if likely >= IDENTITY.propose else []
     return with_likenesses(project, sorted(asked, key=lambda n: -n.probability)[:1])
 
@@ -171,4 +205,6 @@ def _kept_apart(project: Project, one: Subject, other: Subject) -> bool:
 
 
 def _at_once(one: Subject, other: Subject) -> bool:
-    return any(a.clip == b.clip and a.first <= b.last and b.first <= a.last for a in one.sightings for b in other.sightings)
+    return any(
+        a.clip == b.clip and a.first <= b.last and b.first <= a.last for a in one.sightings for b in other.sightings
+    )

@@ -24,14 +24,24 @@ class ScanNews:
     gallery: Gallery | None = None
 
 
-def scan_clip(project: Project, key: str, every: int, gallery: Gallery, control: JobControl, partial: Callable[[ScanResult], None] | None = None, *,
-              keep: bool = False, parts: Sequence[tuple[int, int]] = ()) -> ScanResult:
+def scan_clip(
+    project: Project,
+    key: str,
+    every: int,
+    gallery: Gallery,
+    control: JobControl,
+    partial: Callable[[ScanResult], None] | None = None,
+    *,
+    keep: bool = False,
+    parts: Sequence[tuple[int, int]] = (),
+) -> ScanResult:
     """Scan one clip, or only parts (first and last frame) of one that was not scanned before, and let the gallery
     recall who is in the others. keep: a scan begun again goes on from what this one saw, until `forget_scan`. Raises
     Cancelled, CannotOpenMedia, SourceChanged."""
     # Only here, since this brings in the networks' runtimes.
     from skiagraph.track.parts import merged
     from skiagraph.track.scan import ScanSettings, scan, shifted
+
     info, index = open_source(project.clip(key), control)
     wanted = _apart(index, parts) if project.scan_of(key) is None else []
     if wanted and wanted != [(0, len(index) - 1)]:
@@ -42,7 +52,15 @@ def scan_clip(project: Project, key: str, every: int, gallery: Gallery, control:
             def told(result: ScanResult, part=part) -> None:
                 partial(merged([*found, shifted(result, part.offset, frames)]))
 
-            found.append(shifted(scan(info, part, ScanSettings(every=every, part=(first, last)), control, partial and told, keep=keep), part.offset, frames))
+            found.append(
+                shifted(
+                    scan(
+                        info, part, ScanSettings(every=every, part=(first, last)), control, partial and told, keep=keep
+                    ),
+                    part.offset,
+                    frames,
+                )
+            )
             if found[-1].damage:
                 break
         result = merged(found)
@@ -67,18 +85,34 @@ def _apart(index: FrameIndex, parts: Sequence[tuple[int, int]]) -> list[tuple[in
 def forget_scan(project: Project, key: str, every: int, parts: Sequence[tuple[int, int]] = ()) -> None:
     """The result of a scan is written down: what was kept to take it up again goes."""
     from skiagraph.track.scan import ScanSettings, forget
+
     info, index = open_source(project.clip(key))
     for part in (None, *_apart(index, parts)):
         forget(info, ScanSettings(every=every, part=part))
 
 
-def scan_clips(project: Project, keys: Sequence[str], every: int, gallery: Gallery, control: JobControl, tell: Callable[[ScanNews], None],
-               parts: Mapping[str, Sequence[tuple[int, int]]] | None = None) -> None:
+def scan_clips(
+    project: Project,
+    keys: Sequence[str],
+    every: int,
+    gallery: Gallery,
+    control: JobControl,
+    tell: Callable[[ScanNews], None],
+    parts: Mapping[str, Sequence[tuple[int, int]]] | None = None,
+) -> None:
     """Scan clips one after another and tell of each as it goes. parts: of clips of which only some is scanned; what was
     scanned before is scanned whole."""
     for key in keys:
         tell(ScanNews(key))
-        result = scan_clip(project, key, every, gallery, control, lambda found, key=key: tell(ScanNews(key, found)), parts=(parts or {}).get(key, ()))
+        result = scan_clip(
+            project,
+            key,
+            every,
+            gallery,
+            control,
+            lambda found, key=key: tell(ScanNews(key, found)),
+            parts=(parts or {}).get(key, ()),
+        )
         tell(ScanNews(key, result, gallery))
 
 
@@ -96,7 +130,9 @@ class Arrival:
         project, scan = with_evidence(project, self.clip, result, self.every)
         return carried(project, scan, self.ids)
 
-    def evidence(self, project: Project, result: ScanResult, gallery: Gallery | None = None) -> tuple[Project, Callable[[Project], Project], Callable[[], Report]]:
+    def evidence(
+        self, project: Project, result: ScanResult, gallery: Gallery | None = None
+    ) -> tuple[Project, Callable[[Project], Project], Callable[[], Report]]:
         """The project with the result as evidence; what carries decisions over to it; and a report of what that did
         last."""
         project, scan = with_evidence(project, self.clip, result, self.every)

@@ -40,7 +40,11 @@ def contents_of(path: Path, scheme: str = "") -> str:
     """
     scheme = scheme or (NUMBERED if pictures_at(path) else SAMPLES)
     stats = [file.stat() for file in _files(path, scheme)]
-    place = (str(path), scheme, tuple((found.st_dev, found.st_ino, found.st_size, found.st_mtime_ns) for found in stats))
+    place = (
+        str(path),
+        scheme,
+        tuple((found.st_dev, found.st_ino, found.st_size, found.st_mtime_ns) for found in stats),
+    )
     if place not in _KNOWN:
         if len(_KNOWN) >= _MOST_KNOWN:
             _KNOWN.clear()
@@ -94,4 +98,7 @@ def open_source(clip: Clip, control: JobControl | None = None) -> tuple[ClipInfo
 
 
 def _changed(clip: Clip) -> SourceChanged:
-    return SourceChanged(f"{clip.path.name} is no longer the file that was added; put the original back, or add this one as a new clip.", path=clip.path)
+    return SourceChanged(
+        f"{clip.path.name} is no longer the file that was added; put the original back, or add this one as a new clip.",
+        path=clip.path,
+    )

@@ -51,6 +51,7 @@ def sweep_clip(project: Project, clip_key: str, control: JobControl | None = Non
     from skiagraph.detect.squared import Squared
     from skiagraph.track.descriptor import FaceDescriber
     from skiagraph.track.scan import ScanSettings
+
     control, clip = control or JobControl(), project.clip(clip_key)
     info, index = open_source(clip, control)
     smallest = max(10, round(ScanSettings().smallest_for(info) / SWEEP.finer))
@@ -59,16 +60,31 @@ def sweep_clip(project: Project, clip_key: str, control: JobControl | None = Non
         stack.enter_context(single_threaded_calls())
         finder, describer = stack.enter_context(FaceFinder(smallest)), FaceDescriber()
         reader = stack.enter_context(FrameReader(info, index, threads=1))
-        frames = stack.enter_context(closing(read_ahead(((f.number, squared.picture(f.rgb())) for f in reader.frames(0, clip.frames)), ahead_of(info, AHEAD, AHEAD_BYTES, 3))))
+        frames = stack.enter_context(
+            closing(
+                read_ahead(
+                    ((f.number, squared.picture(f.rgb())) for f in reader.frames(0, clip.frames)),
+                    ahead_of(info, AHEAD, AHEAD_BYTES, 3),
+                )
+            )
+        )
         waiting = None
         for number, picture in _with_end(frames):
-            search = (number, picture, finder.submit(picture, SWEEP.limit, rolls=ON_A_SIDE + UPSIDE_DOWN)) if picture is not None else None
+            search = (
+                (number, picture, finder.submit(picture, SWEEP.limit, rolls=ON_A_SIDE + UPSIDE_DOWN))
+                if picture is not None
+                else None
+            )
             if waiting is not None:
                 before, shown = waiting[:2]
                 found = one_way_up(waiting[2].result(), lambda box, roll: describer.presence(shown, box, roll))
                 boxes = squared.stored(found).boxes
-                for box, seen, score, roll in zip(boxes, found.boxes, found.scores, np.nan_to_num(found.rolls).tolist()):
-                    if not known.is_known(before, box) and (score >= SWEEP.sure and not roll or describer.presence(shown, seen, roll) >= SWEEP.present):
+                for box, seen, score, roll in zip(
+                    boxes, found.boxes, found.scores, np.nan_to_num(found.rolls).tolist()
+                ):
+                    if not known.is_known(before, box) and (
+                        score >= SWEEP.sure and not roll or describer.presence(shown, seen, roll) >= SWEEP.present
+                    ):
                         rows.add(before, box, float(score))
                 control.report(STEP, before + 1, clip.frames)
             waiting = search

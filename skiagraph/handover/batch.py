@@ -83,7 +83,9 @@ def clips_in(folder: Path) -> list[Path]:
     try:
         entries = sorted(folder.iterdir())
     except OSError as error:
-        raise SkiagraphError(f"The folder {folder} cannot be read ({error.strerror}); check its name.", path=folder) from error
+        raise SkiagraphError(
+            f"The folder {folder} cannot be read ({error.strerror}); check its name.", path=folder
+        ) from error
     found = []
     for path in entries:
         if path.name.startswith("."):
@@ -100,20 +102,33 @@ def clips_in(folder: Path) -> list[Path]:
     return found
 
 
-def run_batch(order: BatchOrder, control: JobControl, said: Callable[[str], None], told: Callable[[News], None] = lambda news: None) -> list[Row]:
+def run_batch(
+    order: BatchOrder,
+    control: JobControl,
+    said: Callable[[str], None],
+    told: Callable[[News], None] = lambda news: None,
+) -> list[Row]:
     """Do the work; returns a row for each clip. said: hears sentences; told: news of the queue.
 
     The project is locked by the caller. Raises Cancelled, and SkiagraphError where nothing at all can be done.
     """
     paths = clips_in(order.source)
     if not paths:
-        raise SkiagraphError(f"There are no clips in {order.source}; choose a folder of films, or of numbered pictures in folders.", path=order.source)
+        raise SkiagraphError(
+            f"There are no clips in {order.source}; choose a folder of films, or of numbered pictures in folders.",
+            path=order.source,
+        )
     order.target.mkdir(parents=True, exist_ok=True)
     if not (order.target / STATE_FOLDER).exists():
         # Lists are written anew each time; those that are there before the first time are somebody else's.
         stem = order.source.absolute().name
         nothing = HandedOver(Project(), stem, ())
-        there = [path for companion in order.companions for name in companion.names(stem, nothing) if (path := order.target / name).exists()]
+        there = [
+            path
+            for companion in order.companions
+            for name in companion.names(stem, nothing)
+            if (path := order.target / name).exists()
+        ]
         if there:
             raise SkiagraphError(f"{there[0]} exists already; choose another folder with --to.", path=there[0])
     project = file.load(order.project_path) if order.project_path.exists() else begun_project()
@@ -135,7 +150,9 @@ def run_batch(order: BatchOrder, control: JobControl, said: Callable[[str], None
     return rows
 
 
-def _scanned(project: Project, path: Path, order: BatchOrder, gallery: Gallery, control: JobControl, said: Callable[[str], None]) -> tuple[Project, str]:
+def _scanned(
+    project: Project, path: Path, order: BatchOrder, gallery: Gallery, control: JobControl, said: Callable[[str], None]
+) -> tuple[Project, str]:
     """The project with a clip in it and searched; its key. Saved after each, so that nothing is searched twice."""
     info, index = open_clip(path, control, order.rate)
     facts = facts_of(info, index)
@@ -157,7 +174,10 @@ def _scanned(project: Project, path: Path, order: BatchOrder, gallery: Gallery, 
     file.save(project, order.project_path)
     forget_scan(project, known.key, order.every)
     people = sum(1 for s in project.subjects if s.in_clip(known.key) and not s.dismissed and not s.doubtful)
-    said(f"{path.name}: {people} {'person' if people == 1 else 'people'} in {result.frames} frames" + (f". {result.damage}" if result.damage else ""))
+    said(
+        f"{path.name}: {people} {'person' if people == 1 else 'people'} in {result.frames} frames"
+        + (f". {result.damage}" if result.damage else "")
+    )
     return project, known.key
 
 
@@ -176,9 +196,24 @@ def _exported(project: Project, order: BatchOrder, keys: Sequence[str], told: Ca
     # Names that belong to clips that are done are taken, and those of a clip's own former file are its own.
     mine = {target.path for key in wanted if (job := former.get(key)) is not None for target in job.targets}
     taken = [target.path for key, job in former.items() if key not in wanted for target in job.targets]
-    plan = planned(project, wanted, order.target.absolute(), order.writers, pattern=order.pattern, preset=order.preset, taken=taken)
-    plan = [entry if all(not path.exists() or path in mine for _, path in entry.files)
-            else planned(project, [entry.clip], order.target.absolute(), order.writers, beside=True, pattern=order.pattern, preset=order.preset, taken=taken)[0] for entry in plan]
+    plan = planned(
+        project, wanted, order.target.absolute(), order.writers, pattern=order.pattern, preset=order.preset, taken=taken
+    )
+    plan = [
+        entry
+        if all(not path.exists() or path in mine for _, path in entry.files)
+        else planned(
+            project,
+            [entry.clip],
+            order.target.absolute(),
+            order.writers,
+            beside=True,
+            pattern=order.pattern,
+            preset=order.preset,
+            taken=taken,
+        )[0]
+        for entry in plan
+    ]
     if plan:
         queue.add(project, order.source.name, plan, check=True, may_replace=True)
     worker = QueueWorker(queue, told)
@@ -188,7 +223,12 @@ def _exported(project: Project, order: BatchOrder, keys: Sequence[str], told: Ca
 
 def _stands(project: Project, key: str, job: Job | None, queue: Queue, order: BatchOrder) -> bool:
     """Whether what a job wrote is there and is what would be written now."""
-    if job is None or job.state != State.DONE or [t.writer for t in job.targets] != list(order.writers) or not all(t.path.exists() for t in job.targets):
+    if (
+        job is None
+        or job.state != State.DONE
+        or [t.writer for t in job.targets] != list(order.writers)
+        or not all(t.path.exists() for t in job.targets)
+    ):
         return False
     try:
         before = file.load(queue.folder / job.batch / "project.skiagraph")
@@ -199,7 +239,11 @@ def _stands(project: Project, key: str, job: Job | None, queue: Queue, order: Ba
 
 def _covers(project: Project, key: str):
     """All that covers in a clip depend on."""
-    subjects = [(s.decision, s.style, s.of, s.label, [g for g in s.sightings if g.clip == key]) for s in project.subjects if s.in_clip(key)]
+    subjects = [
+        (s.decision, s.style, s.of, s.label, [g for g in s.sightings if g.clip == key])
+        for s in project.subjects
+        if s.in_clip(key)
+    ]
     return project.style, project.decisions.house, project.rest_of(key), subjects
 
 
@@ -214,7 +258,9 @@ def _row(project: Project, name: str, job: Job | None, trouble: str) -> Row:
     return Row(name, outcome, job.said, people, waiting, job.findings, job.targets[0].path)
 
 
-def _beside(project: Project, order: BatchOrder, jobs: Sequence[Job], control: JobControl, said: Callable[[str], None]) -> None:
+def _beside(
+    project: Project, order: BatchOrder, jobs: Sequence[Job], control: JobControl, said: Callable[[str], None]
+) -> None:
     """Write what goes beside the films, anew each time."""
     queue = Queue(order.target / STATE_FOLDER)
     done = [found for job in jobs if (found := queue.delivered(job)) is not None]

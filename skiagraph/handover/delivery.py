@@ -57,8 +57,19 @@ class Delivered:
         return None if self.proof is None else list(self.proof.findings)
 
 
-def planned(project: Project, keys: Sequence[str], folder: Path | str, writers: Sequence[Writer], *, beside: bool = False, parts: Mapping[str, Sequence[tuple[int, int]]] | None = None,
-            versions: Sequence[str] = (), pattern: str = DEFAULT_PATTERN, preset: str = "", taken: Iterable[Path] = ()) -> list[Planned]:
+def planned(
+    project: Project,
+    keys: Sequence[str],
+    folder: Path | str,
+    writers: Sequence[Writer],
+    *,
+    beside: bool = False,
+    parts: Mapping[str, Sequence[tuple[int, int]]] | None = None,
+    versions: Sequence[str] = (),
+    pattern: str = DEFAULT_PATTERN,
+    preset: str = "",
+    taken: Iterable[Path] = (),
+) -> list[Planned]:
     """Which files clips would be written to.
 
     No two share a name, also of clips from two cards that are called alike; sources and the names of other clips of the
@@ -70,9 +81,16 @@ def planned(project: Project, keys: Sequence[str], folder: Path | str, writers: 
     folder = Path(folder)
     taken = {Path(os.path.realpath(c.path)) for c in project.files} | {Path(os.path.realpath(t)) for t in taken}
     plan = []
-    for key, version, span in [(key, version, span) for version in versions or ("",) for key in keys for span in (parts or {}).get(key) or (None,)]:
+    for key, version, span in [
+        (key, version, span)
+        for version in versions or ("",)
+        for key in keys
+        for span in (parts or {}).get(key) or (None,)
+    ]:
         clip = project.clip(key)
-        stem = stem_of(pattern, clip=clip.path.stem, version=version, preset=preset, timecode=clip.at(span[0] if span else 0))
+        stem = stem_of(
+            pattern, clip=clip.path.stem, version=version, preset=preset, timecode=clip.at(span[0] if span else 0)
+        )
         for number in range(1, 100_000):
             name = stem if number == 1 else f"{stem}-{number}"
             files = tuple((writer, folder / writer.name(name)) for writer in writers)
@@ -89,7 +107,14 @@ def existing(plan: Iterable[Planned]) -> list[Path]:
     return [target for entry in plan for _, target in entry.files if target.exists()]
 
 
-def deliver(project: Project, plan: Sequence[Planned], check: bool, replace: bool, control: JobControl, tell: Callable[[Delivered], None]) -> list[Finding]:
+def deliver(
+    project: Project,
+    plan: Sequence[Planned],
+    check: bool,
+    replace: bool,
+    control: JobControl,
+    tell: Callable[[Delivered], None],
+) -> list[Finding]:
     """Write the files of a plan, into folders that are made where they are missing, and tell of each clip; returns all
     findings of the checks. replace: files that exist may be replaced.
 
@@ -98,7 +123,9 @@ def deliver(project: Project, plan: Sequence[Planned], check: bool, replace: boo
     """
     there = existing(plan)
     if there and not replace:
-        raise CannotWriteMedia(f"{there[0]} exists already; choose another name or folder, or say that it may be replaced.", path=there[0])
+        raise CannotWriteMedia(
+            f"{there[0]} exists already; choose another name or folder, or say that it may be replaced.", path=there[0]
+        )
     every: list[Finding] = []
     for entry in plan:
         done = deliver_one(project, entry, check, control)
@@ -123,6 +150,17 @@ def deliver_one(project: Project, entry: Planned, check: bool, control: JobContr
     if check:
         # Only here, since this brings in the networks' runtimes.
         from skiagraph.review.exposure import prove
+
         silent = getattr(entry.files[0][0], "sound", "") == SILENT
-        proof = dataclasses.replace(prove(covered, entry.clip, entry.film, control, span=entry.span, silent=silent), version=entry.version)
-    return Delivered(entry.clip, entry.film, proof, tuple(notes), entry.version, entry.span, tuple(target for _, target in entry.files[1:]))
+        proof = dataclasses.replace(
+            prove(covered, entry.clip, entry.film, control, span=entry.span, silent=silent), version=entry.version
+        )
+    return Delivered(
+        entry.clip,
+        entry.film,
+        proof,
+        tuple(notes),
+        entry.version,
+        entry.span,
+        tuple(target for _, target in entry.files[1:]),
+    )

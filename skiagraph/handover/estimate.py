@@ -27,7 +27,13 @@ class EstimateSettings:
 ESTIMATE = EstimateSettings()
 
 
-def estimated_bytes(project: Project, clip_key: str, film: Writer, control: JobControl | None = None, parts: Sequence[tuple[int, int]] = ()) -> int:
+def estimated_bytes(
+    project: Project,
+    clip_key: str,
+    film: Writer,
+    control: JobControl | None = None,
+    parts: Sequence[tuple[int, int]] = (),
+) -> int:
     """Bytes that the film of a clip will take, its sound included. parts: of the clip that are written, none for all of
     it. Raises what write_clip raises.
 
@@ -45,7 +51,9 @@ def estimated_bytes(project: Project, clip_key: str, film: Writer, control: JobC
     return round(total)
 
 
-def _measured(project: Project, clip_key: str, film: Writer, first: int, count: int, control: JobControl) -> tuple[float, float]:
+def _measured(
+    project: Project, clip_key: str, film: Writer, first: int, count: int, control: JobControl
+) -> tuple[float, float]:
     """Mean bytes of a key frame and of another one."""
     length = min(ESTIMATE.frames, count)
     places = sorted({first + round(n * (count - length) / max(1, ESTIMATE.places - 1)) for n in range(ESTIMATE.places)})
@@ -56,7 +64,10 @@ def _measured(project: Project, clip_key: str, film: Writer, first: int, count: 
             one = _bytes(project, clip_key, film, Path(folder) / f"{n}-key", (place, place))
             keys.append(one)
             if length > 1:
-                others.append((_bytes(project, clip_key, film, Path(folder) / f"{n}-piece", (place, place + length - 1)) - one) / (length - 1))
+                others.append(
+                    (_bytes(project, clip_key, film, Path(folder) / f"{n}-piece", (place, place + length - 1)) - one)
+                    / (length - 1)
+                )
             control.report("Estimating", n + 1, len(places))
     return sum(keys) / len(keys), sum(others) / len(others) if others else 0.0
 

@@ -31,20 +31,36 @@ STEP = "Exporting"
 AHEAD, AHEAD_BYTES = 6, 300 << 20
 
 
-def export_clip(project: Project, clip_key: str, target: Path | str, export: ExportFormat | None = None, *,
-                matte_target: Path | str | None = None, control: JobControl | None = None, options: dict | None = None) -> None:
+def export_clip(
+    project: Project,
+    clip_key: str,
+    target: Path | str,
+    export: ExportFormat | None = None,
+    *,
+    matte_target: Path | str | None = None,
+    control: JobControl | None = None,
+    options: dict | None = None,
+) -> None:
     """Write one clip of the project with its covers, and its matte if wanted.
 
     As write_clip; an existing file is replaced.
     """
     export = export or format_for(target)
-    files: list[tuple[Writer, Path]] = [(CoveredFilm(export.key, {str(k): str(v) for k, v in (options or {}).items()}), Path(target))]
+    files: list[tuple[Writer, Path]] = [
+        (CoveredFilm(export.key, {str(k): str(v) for k, v in (options or {}).items()}), Path(target))
+    ]
     if matte_target is not None:
         files.append((Matte(), Path(matte_target)))
     write_clip(project, clip_key, files, control)
 
 
-def write_clip(project: Project, clip_key: str, files: Sequence[tuple[Writer, Path]], control: JobControl | None = None, span: tuple[int, int] | None = None) -> list[str]:
+def write_clip(
+    project: Project,
+    clip_key: str,
+    files: Sequence[tuple[Writer, Path]],
+    control: JobControl | None = None,
+    span: tuple[int, int] | None = None,
+) -> list[str]:
     """Write files of one clip: each by a writer to a target. span: first and last frame of the part that is written,
     None for all. Returns what a person should know of how they were made.
 
@@ -68,7 +84,16 @@ def write_clip(project: Project, clip_key: str, files: Sequence[tuple[Writer, Pa
             opened.append(writer.open(target, Material(info, index, part, changes)))
             stack.callback(opened[-1].discard)
         reader = stack.enter_context(FrameReader(info, index))
-        for done, shot in enumerate(stack.enter_context(closing(read_ahead(_shots(project, clip, reader, first, last, any(writer.needs_source for writer, _ in files)), ahead_of(info, AHEAD, AHEAD_BYTES))))):
+        for done, shot in enumerate(
+            stack.enter_context(
+                closing(
+                    read_ahead(
+                        _shots(project, clip, reader, first, last, any(writer.needs_source for writer, _ in files)),
+                        ahead_of(info, AHEAD, AHEAD_BYTES),
+                    )
+                )
+            )
+        ):
             for file in opened:
                 file.write(shot)
             control.report(STEP, done + 1, last - first + 1)
@@ -80,7 +105,9 @@ def write_clip(project: Project, clip_key: str, files: Sequence[tuple[Writer, Pa
     return [note for file in opened for note in file.notes] + ([clip.damage] if clip.damage else [])
 
 
-def _shots(project: Project, clip: Clip, reader: FrameReader, first: int, last: int, with_source: bool) -> Iterator[Shot]:
+def _shots(
+    project: Project, clip: Clip, reader: FrameReader, first: int, last: int, with_source: bool
+) -> Iterator[Shot]:
     for frame in reader.frames(first, last + 1):
         try:
             covers = layers(project, clip.key, frame.number)
@@ -88,6 +115,9 @@ def _shots(project: Project, clip: Clip, reader: FrameReader, first: int, last: 
             covered = with_layers(frame, covers, in_place=not with_source)
         except Exception as error:
             log.exception("a cover could not be drawn")
-            raise CannotWriteMedia(f"A cover cannot be drawn at {clip.at(frame.number)} in {clip.path.name} ({error}), so nothing was written; move the outlines there, "
-                                   "or choose another cover.", path=clip.path) from error
+            raise CannotWriteMedia(
+                f"A cover cannot be drawn at {clip.at(frame.number)} in {clip.path.name} ({error}), so nothing was written; move the outlines there, "
+                "or choose another cover.",
+                path=clip.path,
+            ) from error
         yield Shot(covered, covers, frame if with_source else None)

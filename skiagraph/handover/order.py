@@ -44,7 +44,18 @@ class Order:
             raise SkiagraphError("Choose a folder to write to first.")
         check_pattern(self.pattern)
         taken = [target.path for job in queue.jobs if job.is_open for target in job.targets]
-        return planned(project, list(self.clips), self.folder, (self.film, *self.beside), beside=numbered, parts=self.parts, versions=self.versions, pattern=self.pattern, preset=self.preset, taken=taken)
+        return planned(
+            project,
+            list(self.clips),
+            self.folder,
+            (self.film, *self.beside),
+            beside=numbered,
+            parts=self.parts,
+            versions=self.versions,
+            pattern=self.pattern,
+            preset=self.preset,
+            taken=taken,
+        )
 
     def stem(self, project: Project, plan: Sequence[Planned], wanted: str, queue: Queue, numbered: bool = False) -> str:
         """Beginning of the names of companions.
@@ -60,7 +71,12 @@ class Order:
 
     def _beside(self, project: Project, plan: Sequence[Planned], stem: str) -> list[Path]:
         """Companions of these names that exist."""
-        handed = HandedOver(project, stem, [Delivered(entry.clip, entry.film, None, (), entry.version, entry.span) for entry in plan], project.decisions.programme if self.parts else None)
+        handed = HandedOver(
+            project,
+            stem,
+            [Delivered(entry.clip, entry.film, None, (), entry.version, entry.span) for entry in plan],
+            project.decisions.programme if self.parts else None,
+        )
         names = [name for companion in self.companions for name in companion.names(stem, handed)]
         return [self.folder / name for name in names if (self.folder / name).exists()]
 
@@ -68,7 +84,25 @@ class Order:
         """Files that would be replaced."""
         return existing(plan) + self._beside(project, plan, stem)
 
-    def put(self, queue: Queue, project: Project, plan: Sequence[Planned], stem: str, project_path: Path | None, may_replace: bool) -> list[Job]:
+    def put(
+        self,
+        queue: Queue,
+        project: Project,
+        plan: Sequence[Planned],
+        stem: str,
+        project_path: Path | None,
+        may_replace: bool,
+    ) -> list[Job]:
         """Into the queue. stem: of the names of companions. Raises SkiagraphError."""
         name = project_path.stem if project_path else stem
-        return queue.add(project, name, plan, self.companions, check=self.check, may_replace=may_replace, project_path=str(project_path or ""), programme=project.decisions.programme if self.parts else None, stem=stem)
+        return queue.add(
+            project,
+            name,
+            plan,
+            self.companions,
+            check=self.check,
+            may_replace=may_replace,
+            project_path=str(project_path or ""),
+            programme=project.decisions.programme if self.parts else None,
+            stem=stem,
+        )

@@ -43,13 +43,18 @@ class Preset(Value, frozen=True):
 
 
 # What a film may be kept in: key and label.
-SHAPES: dict[str, str] = {**{key: export.label for key, export in FORMATS.items()}, **{key: f"{form.label} pictures" for key, form in PICTURE_FORMS.items()}}
+SHAPES: dict[str, str] = {
+    **{key: export.label for key, export in FORMATS.items()},
+    **{key: f"{form.label} pictures" for key, form in PICTURE_FORMS.items()},
+}
 
 
 def film_in(shape: str, *, grade: str = "near", size: str = "source", sound: str = "as-shot") -> Writer:
     """The writer of films in a shape of SHAPES. Raises CannotWriteMedia for what is none."""
     if grade not in GRADES or sound not in WAYS:
-        raise CannotWriteMedia(f"“{grade if grade not in GRADES else sound}” is neither a quality nor a way of sound; choose of {', '.join(GRADES)} and of {', '.join(WAYS)}.")
+        raise CannotWriteMedia(
+            f"“{grade if grade not in GRADES else sound}” is neither a quality nor a way of sound; choose of {', '.join(GRADES)} and of {', '.join(WAYS)}."
+        )
     if shape in PICTURE_FORMS:
         return CoveredPictures(shape, size_named(size).key, sound=sound)
     return CoveredFilm(format_named(shape).key, grade=grade, size=size_named(size).key, sound=sound)
@@ -59,13 +64,39 @@ def told(film: Writer) -> list[tuple[str, str]]:
     """What a film will be like, as pairs of a word and what it is."""
     size = size_named(film.size).label
     if isinstance(film, CoveredPictures):
-        return [("Size", size), ("Rate", _RATE), ("Kept as", f"{form_named(film.form).label} pictures, 8 or 16 bits by the source, RGB"), ("Sound", f"{WAYS[film.sound]}, in a file among them")]
+        return [
+            ("Size", size),
+            ("Rate", _RATE),
+            ("Kept as", f"{form_named(film.form).label} pictures, 8 or 16 bits by the source, RGB"),
+            ("Sound", f"{WAYS[film.sound]}, in a file among them"),
+        ]
     codec = film.export.codec
-    depth = "as deep as the source" if not codec.pixel_formats else f"up to {'12' if any('12' in f for f in codec.pixel_formats) else '10' if any('10' in f for f in codec.pixel_formats) else '8'} bits"
-    colour = "4:4:4" if any("444" in f or not codec.pixel_formats for f in codec.pixel_formats or ("444",)) else "4:2:2" if any("422" in f for f in codec.pixel_formats) else "4:2:0"
+    depth = (
+        "as deep as the source"
+        if not codec.pixel_formats
+        else f"up to {'12' if any('12' in f for f in codec.pixel_formats) else '10' if any('10' in f for f in codec.pixel_formats) else '8'} bits"
+    )
+    colour = (
+        "4:4:4"
+        if any("444" in f or not codec.pixel_formats for f in codec.pixel_formats or ("444",))
+        else "4:2:2"
+        if any("422" in f for f in codec.pixel_formats)
+        else "4:2:0"
+    )
     quality = "without loss" if codec.lossless else GRADES[film.grade].lower() if codec.grades else "set by the codec"
-    sound = WAYS[film.sound] if not film.export.container.sound or film.sound == "none" else f"PCM, {film.export.container.sound_rate // 1000} kHz"
-    return [("Size", size), ("Rate", _RATE), ("Codec", f"{codec.label}, {depth}, colour up to {colour}"), ("Kept in", film.export.container.label), ("Quality", quality), ("Sound", sound)]
+    sound = (
+        WAYS[film.sound]
+        if not film.export.container.sound or film.sound == "none"
+        else f"PCM, {film.export.container.sound_rate // 1000} kHz"
+    )
+    return [
+        ("Size", size),
+        ("Rate", _RATE),
+        ("Codec", f"{codec.label}, {depth}, colour up to {colour}"),
+        ("Kept in", film.export.container.label),
+        ("Quality", quality),
+        ("Sound", sound),
+    ]
 
 
 def own_folder() -> Path:
@@ -75,7 +106,11 @@ def own_folder() -> Path:
 
 def _decoded(raw: bytes) -> Preset:
     plain_values = msgspec.json.decode(raw)
-    if not isinstance(plain_values, dict) or plain_values.get("format") != FORMAT or plain_values.get("version") != VERSION:
+    if (
+        not isinstance(plain_values, dict)
+        or plain_values.get("format") != FORMAT
+        or plain_values.get("version") != VERSION
+    ):
         raise ValueError("it does not say that it is a preset of this version")
     preset = read({key: value for key, value in plain_values.items() if key not in ("format", "version")}, Preset)
     if not isinstance(preset.film, CoveredFilm | CoveredPictures):
@@ -92,15 +127,23 @@ def read_preset(path: Path | str) -> Preset:
             raise ValueError("it is far too large")
         return _decoded(path.read_bytes())
     except OSError as error:
-        raise SkiagraphError(f"The preset {path.name} cannot be read ({error.strerror}); check its place.", path=path) from error
+        raise SkiagraphError(
+            f"The preset {path.name} cannot be read ({error.strerror}); check its place.", path=path
+        ) from error
     except (msgspec.ValidationError, msgspec.DecodeError, SkiagraphError, ValueError, TypeError, KeyError) as error:
-        raise SkiagraphError(f"{path.name} is no preset, or it is damaged ({str(error).rstrip('.')}); ask for it again.", path=path) from error
+        raise SkiagraphError(
+            f"{path.name} is no preset, or it is damaged ({str(error).rstrip('.')}); ask for it again.", path=path
+        ) from error
 
 
 def shipped_presets() -> list[Preset]:
     """Those that come with the application, in their order."""
     folder = files("skiagraph.assets").joinpath("presets")
-    return [_decoded(entry.read_bytes()) for entry in sorted(folder.iterdir(), key=lambda e: e.name) if entry.name.endswith(SUFFIX)]
+    return [
+        _decoded(entry.read_bytes())
+        for entry in sorted(folder.iterdir(), key=lambda e: e.name)
+        if entry.name.endswith(SUFFIX)
+    ]
 
 
 def presets() -> list[Preset]:
@@ -122,7 +165,9 @@ def preset_named(name: str) -> Preset:
     for preset in at_hand:
         if preset.name.casefold() == name.casefold():
             return preset
-    raise SkiagraphError(f"There is no preset “{name}”; there are {', '.join(p.name for p in at_hand)}, a file that ends in {SUFFIX}, or one of {', '.join(SHAPES)}.")
+    raise SkiagraphError(
+        f"There is no preset “{name}”; there are {', '.join(p.name for p in at_hand)}, a file that ends in {SUFFIX}, or one of {', '.join(SHAPES)}."
+    )
 
 
 def keep_preset(preset: Preset) -> Path:
@@ -131,8 +176,16 @@ def keep_preset(preset: Preset) -> Path:
     try:
         place.parent.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise SkiagraphError(f"The preset {preset.name} cannot be kept ({error.strerror}); check {place.parent}.", path=place) from error
-    write_whole(place, json.dumps({"format": FORMAT, "version": VERSION, **json.loads(written(preset))}, indent=1, ensure_ascii=False).encode() + b"\n")
+        raise SkiagraphError(
+            f"The preset {preset.name} cannot be kept ({error.strerror}); check {place.parent}.", path=place
+        ) from error
+    write_whole(
+        place,
+        json.dumps(
+            {"format": FORMAT, "version": VERSION, **json.loads(written(preset))}, indent=1, ensure_ascii=False
+        ).encode()
+        + b"\n",
+    )
     return place
 
 

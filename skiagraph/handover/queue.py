@@ -102,7 +102,8 @@ class Job(Value, frozen=True):
 
 
 class Batch(Value, frozen=True):
-    """A hand-over. project: where the project lies, empty where it has no file; programme: the list that is followed."""
+    """A hand-over. project: where the project lies, empty where it has no file; programme: the list that is
+    followed."""
 
     name: str
     project: str = ""
@@ -143,7 +144,9 @@ class Queue:
         try:
             return read(msgspec.json.decode((self.folder / key / "batch.json").read_bytes()), Batch)
         except (OSError, msgspec.MsgspecError, ValueError) as error:
-            raise SkiagraphError(f"What was to be handed over cannot be read any more ({error}); hand it over again.") from error
+            raise SkiagraphError(
+                f"What was to be handed over cannot be read any more ({error}); hand it over again."
+            ) from error
 
     def delivered(self, job: Job) -> Delivered | None:
         """What became of a job that is done."""
@@ -153,8 +156,19 @@ class Queue:
 
     # Changing it
 
-    def add(self, project: Project, name: str, plan: Sequence[Planned], companions: Sequence[Companion] = (), *, check: bool = True, may_replace: bool = False, project_path: str = "",
-            programme: Programme | None = None, stem: str = "") -> list[Job]:
+    def add(
+        self,
+        project: Project,
+        name: str,
+        plan: Sequence[Planned],
+        companions: Sequence[Companion] = (),
+        *,
+        check: bool = True,
+        may_replace: bool = False,
+        project_path: str = "",
+        programme: Programme | None = None,
+        stem: str = "",
+    ) -> list[Job]:
         """Order a hand-over: a job for each clip of a plan, and one for what goes beside them.
 
         Raises SkiagraphError.
@@ -164,22 +178,49 @@ class Queue:
             (self.folder / batch).mkdir(parents=True)
             file.save(project, self.folder / batch / "project.skiagraph")
         except OSError as error:
-            raise SkiagraphError(f"The queue cannot be kept in {self.folder} ({error.strerror}); free some space, or ask for permission.") from error
+            raise SkiagraphError(
+                f"The queue cannot be kept in {self.folder} ({error.strerror}); free some space, or ask for permission."
+            ) from error
         write_whole(self.folder / batch / "batch.json", written(Batch(name, project_path, programme)))
         jobs = []
         for entry in plan:
             clip = project.clip(entry.clip)
             first, last = entry.span or (0, clip.frames - 1)
-            jobs.append(Job(secrets.token_hex(6), batch, entry.film.name, entry.film.parent, entry.clip, tuple(Target(writer, FilePath(path).absolute()) for writer, path in entry.files), entry.span, entry.version, check,
-                            frames=last - first + 1, pixels=clip.width * clip.height, replace=may_replace))
+            jobs.append(
+                Job(
+                    secrets.token_hex(6),
+                    batch,
+                    entry.film.name,
+                    entry.film.parent,
+                    entry.clip,
+                    tuple(Target(writer, FilePath(path).absolute()) for writer, path in entry.files),
+                    entry.span,
+                    entry.version,
+                    check,
+                    frames=last - first + 1,
+                    pixels=clip.width * clip.height,
+                    replace=may_replace,
+                )
+            )
         if companions and plan:
             folder = plan[0].film.parent
-            jobs.append(Job(secrets.token_hex(6), batch, _titled([c.title for c in companions]), FilePath(folder).absolute(), companions=tuple(companions), stem=stem or name, replace=may_replace))
+            jobs.append(
+                Job(
+                    secrets.token_hex(6),
+                    batch,
+                    _titled([c.title for c in companions]),
+                    FilePath(folder).absolute(),
+                    companions=tuple(companions),
+                    stem=stem or name,
+                    replace=may_replace,
+                )
+            )
         self._change(lambda kept: replace(kept, jobs=(*kept.jobs, *jobs)))
         return jobs
 
     def move(self, key: str, by: int) -> None:
         """Earlier (negative) or later among those that wait."""
+
         def moved(kept: _Kept) -> _Kept:
             jobs = list(kept.jobs)
             at = next((n for n, job in enumerate(jobs) if job.key == key), None)
@@ -194,21 +235,31 @@ class Queue:
 
     def cancel(self, key: str) -> None:
         """A job that waits is not done; one that runs is told by whoever runs it."""
-        self._set(key, lambda job: replace(job, state=State.CANCELLED, said="Cancelled.") if job.state == State.WAITING else job)
+        self._set(
+            key,
+            lambda job: replace(job, state=State.CANCELLED, said="Cancelled.") if job.state == State.WAITING else job,
+        )
 
     def retry(self, key: str) -> None:
         """A job that failed, or was cancelled, waits again, at the end."""
+
         def again(kept: _Kept) -> _Kept:
             job = next((j for j in kept.jobs if j.key == key), None)
             if job is None or job.is_open or job.state == State.DONE:
                 return kept
-            return replace(kept, jobs=(*(j for j in kept.jobs if j.key != key), replace(job, state=State.WAITING, said="")))
+            return replace(
+                kept, jobs=(*(j for j in kept.jobs if j.key != key), replace(job, state=State.WAITING, said=""))
+            )
 
         self._change(again)
 
     def remove(self, key: str) -> None:
         """Forget a job that does not run; files that were written stay."""
-        self._change(lambda kept: replace(kept, jobs=tuple(job for job in kept.jobs if job.key != key or job.state == State.RUNNING)))
+        self._change(
+            lambda kept: replace(
+                kept, jobs=tuple(job for job in kept.jobs if job.key != key or job.state == State.RUNNING)
+            )
+        )
 
     def remove_ended(self) -> None:
         """Forget all that ended; files that were written stay."""
@@ -242,7 +293,12 @@ class Queue:
             return
         self._runner = handle
         try:
-            self._change(lambda kept: replace(kept, jobs=tuple(replace(j, state=State.WAITING) if j.state == State.RUNNING else j for j in kept.jobs)))
+            self._change(
+                lambda kept: replace(
+                    kept,
+                    jobs=tuple(replace(j, state=State.WAITING) if j.state == State.RUNNING else j for j in kept.jobs),
+                )
+            )
             yield True
         finally:
             os.close(handle)
@@ -271,7 +327,10 @@ class Queue:
         found = len(done.proof.findings) if done and done.proof else -1
         if done is not None:
             write_whole(self.folder / job.batch / f"{key}.done.json", written(done))
-        self._set(key, lambda j: replace(j, state=state, said=said, notes=done.notes if done else (), facts=facts, findings=found))
+        self._set(
+            key,
+            lambda j: replace(j, state=state, said=said, notes=done.notes if done else (), facts=facts, findings=found),
+        )
 
     def mark_begun(self, key: str) -> None:
         """Files of this job's names are its own from now."""
@@ -295,7 +354,9 @@ class Queue:
             self.folder.mkdir(parents=True, exist_ok=True)
             handle = os.open(self.folder / "queue.lock", os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
         except OSError as error:
-            raise SkiagraphError(f"The queue cannot be kept in {self.folder} ({error.strerror}); free some space, or ask for permission.") from error
+            raise SkiagraphError(
+                f"The queue cannot be kept in {self.folder} ({error.strerror}); free some space, or ask for permission."
+            ) from error
         try:
             fcntl.flock(handle, fcntl.LOCK_EX)
             yield
@@ -345,12 +406,21 @@ def perform(folder: FilePath, key: str, control: JobControl, tell: Callable[[obj
     targets = [target.path for target in job.targets] or _companion_paths(queue, job, project)
     there = [path for path in targets if path.exists()]
     if there and not job.replace and not job.begun:
-        raise CannotWriteMedia(f"{there[0]} exists already; choose another name or folder, or say that it may be replaced.", path=there[0])
+        raise CannotWriteMedia(
+            f"{there[0]} exists already; choose another name or folder, or say that it may be replaced.", path=there[0]
+        )
     queue.mark_begun(key)
     if job.clip:
-        return deliver_one(project, Planned(job.clip, tuple((t.writer, t.path) for t in job.targets), job.span, job.version), job.check, control)
+        return deliver_one(
+            project,
+            Planned(job.clip, tuple((t.writer, t.path) for t in job.targets), job.span, job.version),
+            job.check,
+            control,
+        )
     handed = _handed(queue, job, project)
-    written_files = [path for companion in job.companions for path in companion.write(handed, job.folder, job.stem, control)]
+    written_files = [
+        path for companion in job.companions for path in companion.write(handed, job.folder, job.stem, control)
+    ]
     return Delivered("", written_files[0], None, (), "", None, tuple(written_files[1:])) if written_files else None
 
 
@@ -365,12 +435,19 @@ def _handed(queue: Queue, job: Job, project: Project) -> HandedOver:
     others = [j for j in queue.jobs if j.batch == job.batch and j.clip]
     done = [found for j in others if j.state == State.DONE and (found := queue.delivered(j)) is not None]
     if not done:
-        raise SkiagraphError(f"None of the clips of {batch.name} was written, so there is nothing to list; try those again first.")
+        raise SkiagraphError(
+            f"None of the clips of {batch.name} was written, so there is nothing to list; try those again first."
+        )
     # As in the project, whatever order they were written in.
     places = {key: n for n, key in enumerate(project.decisions.clips)}
     done.sort(key=lambda d: (places[d.clip], d.version, d.span or (0, 0)))
     versions = {d.version for d in done}
-    return HandedOver(in_version(project, versions.pop()) if len(versions) == 1 and "" not in versions else project, batch.name, done, batch.programme)
+    return HandedOver(
+        in_version(project, versions.pop()) if len(versions) == 1 and "" not in versions else project,
+        batch.name,
+        done,
+        batch.programme,
+    )
 
 
 def proofs_of(queue: Queue, project: FilePath) -> Iterator[Proof]:
@@ -390,7 +467,9 @@ def proofs_of(queue: Queue, project: FilePath) -> Iterator[Proof]:
                     yield done.proof
 
 
-def left_s(jobs: Sequence[Job], running: Job | None, progress: Progress | None, pace: float) -> tuple[float | None, float | None]:
+def left_s(
+    jobs: Sequence[Job], running: Job | None, progress: Progress | None, pace: float
+) -> tuple[float | None, float | None]:
     """Seconds left for the job that runs, and for all. progress: of the job; pace: seconds a sample of late, 0 where it
     is not known."""
     mine = progress.left_s if progress else None

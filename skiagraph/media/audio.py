@@ -31,7 +31,9 @@ SAMPLE_RATE = 48000
 _BLOCK = 4096
 
 
-def read_sound(info: ClipInfo, start_s: float, tracks: Sequence[int] = (0,), changes: Mapping[int, Change] | None = None) -> Iterator[np.ndarray]:
+def read_sound(
+    info: ClipInfo, start_s: float, tracks: Sequence[int] = (0,), changes: Mapping[int, Change] | None = None
+) -> Iterator[np.ndarray]:
     """Blocks of the sound of some tracks together (from 0), as it is changed, from start_s on (seconds from the first
     picture): int16 (samples, 2) at SAMPLE_RATE.
 
@@ -61,21 +63,29 @@ def in_time(blocks: Iterator[np.ndarray], late_s: Callable[[], float]) -> Iterat
         missed = max(0, missed - len(block))
 
 
-def serve_sound(inside: Inside, path: Path, origin: Fraction, start_s: float, streams: list[tuple[int, Change | None]]) -> None:
+def serve_sound(
+    inside: Inside, path: Path, origin: Fraction, start_s: float, streams: list[tuple[int, Change | None]]
+) -> None:
     """What the process does: a block for each request, None at the end."""
     blocks = _mixed([_heard(path, origin, start_s, stream, change) for stream, change in streams], inside.beat)
     for _ in inside.requests():
         inside.answer(next(blocks, None))
 
 
-def placed_blocks(path: Path, stream_index: int, origin: Fraction, start_s: float | None = None) -> Iterator[tuple[Placed, int, np.ndarray]]:
+def placed_blocks(
+    path: Path, stream_index: int, origin: Fraction, start_s: float | None = None
+) -> Iterator[tuple[Placed, int, np.ndarray]]:
     """The samples of a track in their places, from a little before start_s on, or from its beginning: what places them,
     place and (n, channels) each."""
     with open_container(path) as container:
         stream = container.streams[stream_index]
         placed = Placed(-origin)
         if start_s is not None:
-            container.seek(int(max(0.0, float(origin) + start_s - float(BEFORE_S)) / stream.time_base), stream=stream, backward=True)
+            container.seek(
+                int(max(0.0, float(origin) + start_s - float(BEFORE_S)) / stream.time_base),
+                stream=stream,
+                backward=True,
+            )
         for frame in decoded(container.demux(stream)):
             for at, block in placed.placed(frame):
                 yield placed, at, block
@@ -94,14 +104,14 @@ def _heard(path: Path, origin: Fraction, start_s: float, stream: int, change: Ch
     heard = placed = None
     for placed, at, block in placed_blocks(path, stream, origin, begin / rate):
         if at < begin:
-            at, block = begin, block[begin - at:]
+            at, block = begin, block[begin - at :]
         for place, ready in (changing.take(at, block) if changing is not None else [(at, block)]) if len(block) else ():
             heard = place if heard is None else heard
             if place > wanted and heard == place:
                 yield np.zeros((round((place - wanted) * SAMPLE_RATE / rate), 2), np.int16)
-            yield from _stereo(resampler, ready[max(0, wanted - place):], placed)
+            yield from _stereo(resampler, ready[max(0, wanted - place) :], placed)
     for place, ready in changing.rest() if changing is not None and placed is not None else ():
-        yield from _stereo(resampler, ready[max(0, wanted - place):], placed)
+        yield from _stereo(resampler, ready[max(0, wanted - place) :], placed)
     for made in resampler.resample(None) if placed is not None else ():
         yield made.to_ndarray().reshape(-1, 2)
 
@@ -114,7 +124,7 @@ def _rate_of(path: Path, stream: int) -> int:
 
 def _stereo(resampler: av.AudioResampler, samples: np.ndarray, placed: Placed) -> Iterator[np.ndarray]:
     for n in range(0, len(samples), _BLOCK):
-        frame = frame_of(samples[n:n + _BLOCK], 0, placed.rate, placed.layout, placed.kind)
+        frame = frame_of(samples[n : n + _BLOCK], 0, placed.rate, placed.layout, placed.kind)
         frame.pts = None
         for made in resampler.resample(frame):
             yield made.to_ndarray().reshape(-1, 2)
@@ -133,7 +143,7 @@ def _mixed(tracks: list[Iterator[np.ndarray]], beat: Callable[[], None]) -> Iter
             return
         total = np.zeros((count, 2), np.int32)
         for h in held:
-            total[:len(h[:count])] += h[:count]
+            total[: len(h[:count])] += h[:count]
         held = [h[count:] for h in held]
         yield np.clip(total, -32768, 32767).astype(np.int16)
 
@@ -167,7 +177,10 @@ def serve_probe_sound(inside: Inside, path: Path) -> None:
 def read_track(info: ClipInfo, track: int, rate: int, channel: int = 0) -> Iterator[tuple[int, np.ndarray]]:
     """A track at a rate, its channels together or one of them (from 1), about a second at once: (place, float32 (n,))
     each, counted from the first picture. Raises CannotOpenMedia where the decoder crashes."""
-    return _answers(info, Confined(serve_track, info.path, origin_of(info), info.sound[track].stream, rate, channel, name=info.path.name))
+    return _answers(
+        info,
+        Confined(serve_track, info.path, origin_of(info), info.sound[track].stream, rate, channel, name=info.path.name),
+    )
 
 
 def read_samples(info: ClipInfo, track: int) -> Iterator[tuple[int, int, np.ndarray]]:
@@ -175,7 +188,9 @@ def read_samples(info: ClipInfo, track: int) -> Iterator[tuple[int, int, np.ndar
 
     Raises CannotOpenMedia where the decoder crashes.
     """
-    return _answers(info, Confined(serve_samples, info.path, origin_of(info), info.sound[track].stream, name=info.path.name))
+    return _answers(
+        info, Confined(serve_samples, info.path, origin_of(info), info.sound[track].stream, name=info.path.name)
+    )
 
 
 def _answers(info: ClipInfo, confined: Confined) -> Iterator:
@@ -184,7 +199,10 @@ def _answers(info: ClipInfo, confined: Confined) -> Iterator:
         while (block := confined.ask()) is not None:
             yield block
     except Ended as error:
-        raise CannotOpenMedia(f"The sound of {info.path.name} cannot be read ({error.why}); convert it or copy the file again.", path=info.path) from error
+        raise CannotOpenMedia(
+            f"The sound of {info.path.name} cannot be read ({error.why}); convert it or copy the file again.",
+            path=info.path,
+        ) from error
     finally:
         confined.close()
 
@@ -205,7 +223,9 @@ def serve_track(inside: Inside, path: Path, origin: Fraction, stream: int, rate:
         inside.answer(next(blocks, None))
 
 
-def _at_rate(path: Path, origin: Fraction, stream: int, rate: int, channel: int, beat: Callable[[], None]) -> Iterator[tuple[int, np.ndarray]]:
+def _at_rate(
+    path: Path, origin: Fraction, stream: int, rate: int, channel: int, beat: Callable[[], None]
+) -> Iterator[tuple[int, np.ndarray]]:
     resampler, at, parts = av.AudioResampler(format="flt", layout="mono", rate=rate), None, []
 
     def whole() -> tuple[int, np.ndarray]:
@@ -218,7 +238,7 @@ def _at_rate(path: Path, origin: Fraction, stream: int, rate: int, channel: int,
         beat()
         at = round(place * rate / placed.rate) if at is None else at
         # Their mean, which cannot be louder than full scale.
-        wanted = as_float(block[:, channel - 1:channel] if channel else block)
+        wanted = as_float(block[:, channel - 1 : channel] if channel else block)
         frame = frame_of(wanted.mean(axis=1, keepdims=True).astype(np.float32), 0, placed.rate, "mono", "flt")
         frame.pts = None
         parts += [made.to_ndarray().reshape(-1) for made in resampler.resample(frame)]
@@ -263,7 +283,17 @@ def waveform(info: ClipInfo, track: int, control: JobControl | None = None, cach
     with contextlib.suppress(OSError, KeyError, ValueError, EOFError, zipfile.BadZipFile):
         with np.load(place) as kept:
             return Waveform(kept["peak"], kept["rms"], float(kept["begins_s"]), float(kept["step_s"]))
-    made = Waveform(*answered(serve_waveform, info.path, origin_of(info), info.sound[track].stream, name=info.path.name, control=control, error=CannotOpenMedia))
+    made = Waveform(
+        *answered(
+            serve_waveform,
+            info.path,
+            origin_of(info),
+            info.sound[track].stream,
+            name=info.path.name,
+            control=control,
+            error=CannotOpenMedia,
+        )
+    )
     with contextlib.suppress(OSError):
         place.parent.mkdir(parents=True, exist_ok=True)
         handle, name = tempfile.mkstemp(dir=place.parent, suffix=".part")
@@ -276,7 +306,9 @@ def waveform(info: ClipInfo, track: int, control: JobControl | None = None, cach
 def _waveform_path(info: ClipInfo, track: int, cache_dir: Path | None) -> Path:
     found = info.path.stat()
     text = f"{info.path.absolute()}|{found.st_size}|{found.st_mtime_ns}|{track}|{_WAVEFORM_VERSION}"
-    return (cache_dir or Path(platformdirs.user_cache_dir("skiagraph")) / "waveforms") / f"{hashlib.sha256(text.encode()).hexdigest()[:32]}.npz"
+    return (
+        cache_dir or Path(platformdirs.user_cache_dir("skiagraph")) / "waveforms"
+    ) / f"{hashlib.sha256(text.encode()).hexdigest()[:32]}.npz"
 
 
 def serve_waveform(inside: Inside, path: Path, origin: Fraction, stream: int) -> None:
@@ -285,19 +317,21 @@ def serve_waveform(inside: Inside, path: Path, origin: Fraction, stream: int) ->
         inside.answer(_waveform(path, origin, stream, inside.beat))
 
 
-def _waveform(path: Path, origin: Fraction, stream: int, beat: Callable[[], None]) -> tuple[np.ndarray, np.ndarray, float, float]:
+def _waveform(
+    path: Path, origin: Fraction, stream: int, beat: Callable[[], None]
+) -> tuple[np.ndarray, np.ndarray, float, float]:
     peaks, rms, held, begins, rate = [], [], None, 0.0, 0
 
     def taken(samples: np.ndarray, size: int) -> None:
         pieces = np.abs(samples.astype(np.float32)).reshape(-1, size, samples.shape[1])
         peaks.append(pieces.max(axis=1))
-        rms.append(np.sqrt((pieces ** 2).mean(axis=1)))
+        rms.append(np.sqrt((pieces**2).mean(axis=1)))
 
     for placed, at, block in placed_blocks(path, stream, origin):
         beat()
         if held is None:
             rate, begins, held = placed.rate, at / placed.rate, np.zeros((0, block.shape[1]), np.float32)
-            scale = {"u8": 128.0, "s16": 32768.0, "s32": 2.0 ** 31}.get(placed.kind, 1.0)
+            scale = {"u8": 128.0, "s16": 32768.0, "s32": 2.0**31}.get(placed.kind, 1.0)
         held = np.concatenate([held, (block.astype(np.float32) - (128 if placed.kind == "u8" else 0)) / scale])
         size = max(1, rate // _STEPS)
         if len(held) >= rate:

@@ -42,8 +42,8 @@ def _is_whole(packet: bytes) -> bool:
     while end > 0:
         if end < _TRAILER:
             return False
-        size = int.from_bytes(packet[end - _TRAILER:end - _TRAILER + _SIZE], "big") + _TRAILER
-        if size > end or zlib.crc32(packet[end - size:end].translate(_TURNED), 0xFFFFFFFF) ^ 0xFFFFFFFF:
+        size = int.from_bytes(packet[end - _TRAILER : end - _TRAILER + _SIZE], "big") + _TRAILER
+        if size > end or zlib.crc32(packet[end - size : end].translate(_TURNED), 0xFFFFFFFF) ^ 0xFFFFFFFF:
             return False
         end -= size
     return True

@@ -32,11 +32,28 @@ _PROGRESSIVE, _TOP_FIRST, _BOTTOM_FIRST = 1, (2, 5), (3, 4)
 # Demuxers that read the film, or the sound, from the one file that was named. All others stay shut: lists that open
 # further files (concat, HLS, DASH, SDP, numbered pictures), devices, and those that make a picture out of any text or
 # data.
-_OF_ONE_FILE = ("3g2,3gp,m4a,mj2,mov,mp4,matroska,webm,avi,mpeg,mpegts,mpegtsraw,mpegvideo,mxf,flv,asf,ogg,nut,gxf,lxf,dv,wtv,rm,ty,dhav,nsv,swf,"
-                "gif,apng,yuv4mpegpipe,ivf,obu,av1,h261,h263,h264,hevc,vvc,m4v,mjpeg,dnxhd,dirac,cavsvideo,vc1,"
-                "aac,ac3,aiff,amr,au,caf,eac3,flac,mp3,w64,wav,wv")
+_OF_ONE_FILE = (
+    "3g2,3gp,m4a,mj2,mov,mp4,matroska,webm,avi,mpeg,mpegts,mpegtsraw,mpegvideo,mxf,flv,asf,ogg,nut,gxf,lxf,dv,wtv,rm,ty,dhav,nsv,swf,"
+    "gif,apng,yuv4mpegpipe,ivf,obu,av1,h261,h263,h264,hevc,vvc,m4v,mjpeg,dnxhd,dirac,cavsvideo,vc1,"
+    "aac,ac3,aiff,amr,au,caf,eac3,flac,mp3,w64,wav,wv"
+)
 # Endings that films usually have: what a person is offered, and what is looked at in a folder.
-FILM_SUFFIXES = (".mp4", ".mov", ".mkv", ".mxf", ".avi", ".webm", ".m4v", ".mts", ".m2ts", ".ts", ".mpg", ".mpeg", ".dv", ".wmv")
+FILM_SUFFIXES = (
+    ".mp4",
+    ".mov",
+    ".mkv",
+    ".mxf",
+    ".avi",
+    ".webm",
+    ".m4v",
+    ".mts",
+    ".m2ts",
+    ".ts",
+    ".mpg",
+    ".mpeg",
+    ".dv",
+    ".wmv",
+)
 # Px of the largest picture: four times 8K. And bytes of the largest pixel that is known before one is decoded: four
 # samples of 16 bits.
 LARGEST, MOST_PIXEL_BYTES = 1 << 27, 8
@@ -121,14 +138,26 @@ def open_container(path: Path | str) -> av.container.InputContainer:
     if _size_of(path) == 0:
         raise CannotOpenMedia(f"{path.name} is empty; copy it again from its source.", path=path)
     try:
-        return av.open(str(path.absolute()), metadata_errors="replace", options={"format_whitelist": _OF_ONE_FILE, "protocol_whitelist": "file"})
+        return av.open(
+            str(path.absolute()),
+            metadata_errors="replace",
+            options={"format_whitelist": _OF_ONE_FILE, "protocol_whitelist": "file"},
+        )
     except PermissionError as error:
-        raise CannotOpenMedia(f"{path.name} may not be read; ask its owner for permission to read it.", path=path) from error
+        raise CannotOpenMedia(
+            f"{path.name} may not be read; ask its owner for permission to read it.", path=path
+        ) from error
     except (av.error.FFmpegError, OSError, ValueError) as error:
         if _begins_a_list(path):
-            raise CannotOpenMedia(f"{path.name} is a list of other files and holds no picture itself; choose the clips it names.", path=path) from error
-        raise CannotOpenMedia(f"{path.name} is not a video that can be read: it is of an unsupported kind, or its beginning "
-                              f"is damaged; copy it again or convert it.", path=path) from error
+            raise CannotOpenMedia(
+                f"{path.name} is a list of other files and holds no picture itself; choose the clips it names.",
+                path=path,
+            ) from error
+        raise CannotOpenMedia(
+            f"{path.name} is not a video that can be read: it is of an unsupported kind, or its beginning "
+            f"is damaged; copy it again or convert it.",
+            path=path,
+        ) from error
 
 
 def _begins_a_list(path: Path) -> bool:
@@ -143,7 +172,9 @@ def picture_stream(container, path: Path) -> av.video.stream.VideoStream:
     for stream in container.streams.video:
         if "attached_pic" not in str(stream.disposition).lower():
             if stream.codec_context is None or stream.codec_context.width == 0:
-                raise CannotOpenMedia(f"{path.name} holds a kind of picture that cannot be read; convert it first.", path=path)
+                raise CannotOpenMedia(
+                    f"{path.name} holds a kind of picture that cannot be read; convert it first.", path=path
+                )
             return stream
     raise CannotOpenMedia(f"{path.name} has no picture in it; choose a file with video.", path=path)
 
@@ -161,7 +192,9 @@ def probe(path: Path | str, rate: Fraction = RATE) -> ClipInfo:
     if pictures is not None:
         with readable(pictures.first):
             size = pictures.size
-        return answered(serve_probe_of_pictures, pictures.first, size, rate, name=pictures.first.name, error=CannotOpenMedia)
+        return answered(
+            serve_probe_of_pictures, pictures.first, size, rate, name=pictures.first.name, error=CannotOpenMedia
+        )
     return answered(serve_probe, path, name=path.name, error=CannotOpenMedia)
 
 
@@ -178,13 +211,20 @@ def serve_probe_of_pictures(inside: Inside, first: Path, size: int, rate: Fracti
             context = container.streams.video[0].codec_context
             codec = context.name
             _allow(inside, context, first)
-        inside.answer(_info_of(decoded(first), first, container=CONTAINER, codec=codec, rate=rate, time_base=1 / rate, file_size=size))
+        inside.answer(
+            _info_of(
+                decoded(first), first, container=CONTAINER, codec=codec, rate=rate, time_base=1 / rate, file_size=size
+            )
+        )
 
 
 def _allow(inside: Inside, context, path: Path) -> None:
     """Allow the memory that the pictures of a file take. Raises CannotOpenMedia where they are too large."""
     if context.width * context.height > LARGEST:
-        raise CannotOpenMedia(f"{path.name} says that its picture is {context.width} × {context.height}, which is more than can be worked on; make it smaller first.", path=path)
+        raise CannotOpenMedia(
+            f"{path.name} says that its picture is {context.width} × {context.height}, which is more than can be worked on; make it smaller first.",
+            path=path,
+        )
     inside.allow(MOST_PIXEL_BYTES * context.width * context.height)
 
 
@@ -192,8 +232,16 @@ def _info_of(first: av.VideoFrame, path: Path, **known) -> ClipInfo:
     """What a clip is by its first frame and what else is known of it."""
     others = dict(sample_aspect=Fraction(1), start_pts=0, duration_s=0.0, claimed_frames=0, timecode="", sound=())
     tags = {name: int(getattr(first, name)) for name in ("color_primaries", "color_trc", "colorspace", "color_range")}
-    return ClipInfo(path=path, width=first.width, height=first.height, rotation=round(-first.rotation / 90) * 90 % 360, pixel_format=first.format.name,
-                    bit_depth=max((component.bits for component in first.format.components), default=8), mastering=mastering_of(first), **{**tags, **others, **known})
+    return ClipInfo(
+        path=path,
+        width=first.width,
+        height=first.height,
+        rotation=round(-first.rotation / 90) * 90 % 360,
+        pixel_format=first.format.name,
+        bit_depth=max((component.bits for component in first.format.components), default=8),
+        mastering=mastering_of(first),
+        **{**tags, **others, **known},
+    )
 
 
 def _probed(path: Path, inside: Inside) -> ClipInfo:
@@ -206,18 +254,43 @@ def _probed(path: Path, inside: Inside) -> ClipInfo:
         first = _first_frame(container, stream, path)
         tags = {name: tag for name, tag in tags.items() if int(getattr(first, name)) == UNSPECIFIED}
         rate = stream.average_rate or stream.guessed_rate or stream.base_rate or Fraction(25)
-        duration = stream.duration * stream.time_base if stream.duration else Fraction(container.duration or 0, 1_000_000)
+        duration = (
+            stream.duration * stream.time_base if stream.duration else Fraction(container.duration or 0, 1_000_000)
+        )
         aspect = stream.sample_aspect_ratio or (_aspect_of(first) if context.name == "ffv1" else None) or Fraction(1)
         return _info_of(
-            first, path, container=container.format.name, codec=context.name, sample_aspect=Fraction(aspect) if aspect > 0 else Fraction(1), rate=Fraction(rate),
-            time_base=Fraction(stream.time_base), start_pts=stream.start_time or 0, duration_s=float(duration), claimed_frames=stream.frames,
-            timecode=_timecode(container, stream), fields=_fields_of(context.field_order, first),
-            sound=sounds_of(container), file_size=_size_of(path), picture_s=_tagged_duration(stream), **tags)
+            first,
+            path,
+            container=container.format.name,
+            codec=context.name,
+            sample_aspect=Fraction(aspect) if aspect > 0 else Fraction(1),
+            rate=Fraction(rate),
+            time_base=Fraction(stream.time_base),
+            start_pts=stream.start_time or 0,
+            duration_s=float(duration),
+            claimed_frames=stream.frames,
+            timecode=_timecode(container, stream),
+            fields=_fields_of(context.field_order, first),
+            sound=sounds_of(container),
+            file_size=_size_of(path),
+            picture_s=_tagged_duration(stream),
+            **tags,
+        )
 
 
 def sounds_of(container) -> tuple[SoundInfo, ...]:
     """The sound tracks of an open file that can be decoded."""
-    return tuple(SoundInfo(s.index, s.codec_context.name, s.codec_context.sample_rate, s.codec_context.channels, s.metadata.get("language", "")) for s in container.streams.audio if s.codec_context is not None)
+    return tuple(
+        SoundInfo(
+            s.index,
+            s.codec_context.name,
+            s.codec_context.sample_rate,
+            s.codec_context.channels,
+            s.metadata.get("language", ""),
+        )
+        for s in container.streams.audio
+        if s.codec_context is not None
+    )
 
 
 def _fields_of(order: int, frame: av.VideoFrame) -> str:
@@ -231,7 +304,9 @@ def _fields_of(order: int, frame: av.VideoFrame) -> str:
     if order == _PROGRESSIVE or not frame.interlaced_frame:
         return ""
     graph = av.filter.Graph()
-    source = graph.add_buffer(width=frame.width, height=frame.height, format=frame.format.name, time_base=Fraction(1, 25))
+    source = graph.add_buffer(
+        width=frame.width, height=frame.height, format=frame.format.name, time_base=Fraction(1, 25)
+    )
     apart = graph.add("separatefields")
     source.link_to(apart)
     apart.link_to(graph.add("buffersink"))
@@ -242,7 +317,7 @@ def _fields_of(order: int, frame: av.VideoFrame) -> str:
     except av.error.FFmpegError:
         return "top"
     row = frame.planes[0].line_size
-    return "top" if first[:row] == whole[:row] or first[:row] != whole[row:2 * row] else "bottom"
+    return "top" if first[:row] == whole[:row] or first[:row] != whole[row : 2 * row] else "bottom"
 
 
 def _size_of(path: Path) -> int:
@@ -255,8 +330,11 @@ def _first_frame(container, stream, path):
         for frame in container.decode(stream):
             return frame
     except (av.error.FFmpegError, OSError) as error:
-        raise CannotOpenMedia(f"{path.name} is damaged at 00:00:00:00 and no frame of it can be read; copy it again from its source.",
-                              path=path, time_s=0.0) from error
+        raise CannotOpenMedia(
+            f"{path.name} is damaged at 00:00:00:00 and no frame of it can be read; copy it again from its source.",
+            path=path,
+            time_s=0.0,
+        ) from error
     raise CannotOpenMedia(f"{path.name} holds no frame that can be read; copy it again from its source.", path=path)
 
 
@@ -266,7 +344,9 @@ def _aspect_of(frame: av.VideoFrame) -> Fraction | None:
     PyAV 18.1 does not tell it, so a filter is asked to widen a line by it.
     """
     graph, line = av.filter.Graph(), 27720
-    source = graph.add_buffer(width=frame.width, height=frame.height, format=frame.format.name, time_base=Fraction(1, 25))
+    source = graph.add_buffer(
+        width=frame.width, height=frame.height, format=frame.format.name, time_base=Fraction(1, 25)
+    )
     widened = graph.add("scale", f"w=trunc({line}*sar):h=2:eval=frame")
     source.link_to(widened)
     widened.link_to(graph.add("buffersink"))
@@ -299,7 +379,9 @@ def readable(path: Path) -> Iterator[None]:
     try:
         yield
     except OSError as error:
-        raise CannotOpenMedia(f"{path.name} cannot be read any more ({error.strerror or error}); put it back where it was.", path=path) from error
+        raise CannotOpenMedia(
+            f"{path.name} cannot be read any more ({error.strerror or error}); put it back where it was.", path=path
+        ) from error
 
 
 def fingerprint(path: Path | str, scheme: str = "") -> str:
@@ -347,7 +429,10 @@ def _pieces(size: int, scheme: str) -> list[tuple[int, int]]:
 
 def library_versions() -> tuple[tuple[str, str], ...]:
     """What decodes and encodes, with versions: (name, version) each."""
-    return (("PyAV", av.__version__), *((name, ".".join(str(n) for n in version)) for name, version in sorted(av.library_versions.items())))
+    return (
+        ("PyAV", av.__version__),
+        *((name, ".".join(str(n) for n in version)) for name, version in sorted(av.library_versions.items())),
+    )
 
 
 def even_time(seconds: float) -> str:

@@ -43,7 +43,15 @@ ANSWER_S = 3600.0
 # What is loaded before forking.
 _PRELOADED = ("numpy", "av", "skiagraph.media.decoder", "skiagraph.media.index", "skiagraph.media.audio")
 # Ends of a process that its file brought about, and not somebody or something from outside.
-_OF_ITS_OWN = {signal.SIGSEGV, signal.SIGABRT, signal.SIGBUS, signal.SIGILL, signal.SIGFPE, signal.SIGSYS, signal.SIGTRAP}
+_OF_ITS_OWN = {
+    signal.SIGSEGV,
+    signal.SIGABRT,
+    signal.SIGBUS,
+    signal.SIGILL,
+    signal.SIGFPE,
+    signal.SIGSYS,
+    signal.SIGTRAP,
+}
 # Of linux/prctl.h: the signal a process gets when its parent ends.
 _PR_SET_PDEATHSIG = 1
 _COUNTER = struct.Struct("q")
@@ -65,7 +73,7 @@ class Inside:
         self._connection, self._shared = connection, shared
         self._beats = 0
         self.control = JobControl(lambda progress: self._tell(progress))
-        self.memory = memoryview(shared)[mmap.PAGESIZE:]
+        self.memory = memoryview(shared)[mmap.PAGESIZE :]
 
     def requests(self) -> Iterator[object]:
         """What is asked, one after another, until nobody asks any more. Each wants one answer."""
@@ -111,7 +119,7 @@ class Confined:
         try:
             os.ftruncate(memory, mmap.PAGESIZE + shared)
             self._shared = mmap.mmap(memory, mmap.PAGESIZE + shared)
-            self.memory = memoryview(self._shared)[mmap.PAGESIZE:]
+            self.memory = memoryview(self._shared)[mmap.PAGESIZE :]
             here, there = socket.socketpair()
             with there:
                 self._pid = _nursery().fork(there.fileno(), memory)
@@ -190,7 +198,13 @@ def prepare() -> None:
     _nursery()
 
 
-def answered(target: Callable, *arguments: object, name: str, control: JobControl | None = None, error: type[SkiagraphError] = SkiagraphError) -> object:
+def answered(
+    target: Callable,
+    *arguments: object,
+    name: str,
+    control: JobControl | None = None,
+    error: type[SkiagraphError] = SkiagraphError,
+) -> object:
     """What target(inside, *arguments) answers to one request.
 
     When its process ends or hangs, `error` is raised with a sentence.
@@ -199,7 +213,9 @@ def answered(target: Callable, *arguments: object, name: str, control: JobContro
     try:
         return confined.ask(control=control)
     except Ended as end:
-        raise error(f"{name} cannot be decoded: the decoder stopped ({end.why}); convert the file, or copy it again.") from None
+        raise error(
+            f"{name} cannot be decoded: the decoder stopped ({end.why}); convert the file, or copy it again."
+        ) from None
     finally:
         confined.close()
 
@@ -241,8 +257,15 @@ class _Nursery:
         with there:
             # In a session of its own, so that what interrupts us from a terminal does not reach it; it ends when its
             # socket does. What libraries print of a damaged file is nothing for a person.
-            self._process = subprocess.Popen([sys.executable, "-c", start], pass_fds=[there.fileno()], stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL,
-                                             stderr=subprocess.DEVNULL, start_new_session=True, env={**os.environ, "OPENBLAS_NUM_THREADS": "1"})
+            self._process = subprocess.Popen(
+                [sys.executable, "-c", start],
+                pass_fds=[there.fileno()],
+                stdin=subprocess.DEVNULL,
+                stdout=subprocess.DEVNULL,
+                stderr=subprocess.DEVNULL,
+                start_new_session=True,
+                env={**os.environ, "OPENBLAS_NUM_THREADS": "1"},
+            )
         # It is not waited for.
         self._process.returncode = 0
 
@@ -290,6 +313,7 @@ def _nursery() -> _Nursery:
 
 # What follows runs in the nursery and in the processes it forks.
 
+
 def nurse(number: int) -> None:
     """Fork whenever asked, until whoever asks is gone."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
@@ -325,7 +349,7 @@ def _code_of(pid: int) -> int:
             if done:
                 return os.waitstatus_to_exitcode(status)
             # Stuck in the kernel, on a disk that is gone: it is not waited for.
-            time.sleep(min(0.0002 * 2 ** n, 0.02))
+            time.sleep(min(0.0002 * 2**n, 0.02))
             continue
         break
     return _UNKNOWN
@@ -354,6 +378,7 @@ def _confined(connection_fd: int, memory_fd: int) -> None:
 
 def _run(inside: Inside, target: Callable, arguments: tuple) -> None:
     import av.error
+
     try:
         target(inside, *arguments)
     except SkiagraphError as error:

@@ -35,8 +35,17 @@ class Decoder:
     called with each packet that is read.
     """
 
-    def __init__(self, info: ClipInfo, index: FrameIndex, *, keep: int = 0, threads: int = 0, rough: bool = False,
-                 wanted: np.ndarray | None = None, beat: Callable[[], None] = lambda: None):
+    def __init__(
+        self,
+        info: ClipInfo,
+        index: FrameIndex,
+        *,
+        keep: int = 0,
+        threads: int = 0,
+        rough: bool = False,
+        wanted: np.ndarray | None = None,
+        beat: Callable[[], None] = lambda: None,
+    ):
         self._beat = beat
         self._left_out = frozenset() if wanted is None else frozenset(index.pts[index.non_reference & ~wanted].tolist())
         self._info, self._index, self._keep, self._threads, self._rough = info, index, keep, threads, rough
@@ -189,7 +198,9 @@ class Decoder:
                     continue
                 return None
             if (picture.width, picture.height) != (self._info.width, self._info.height):
-                raise broken(self._info, self._index, place, f"its picture becomes {picture.width} × {picture.height} there")
+                raise broken(
+                    self._info, self._index, place, f"its picture becomes {picture.width} × {picture.height} there"
+                )
             frame = Frame(place, picture, self._info)
             self._remember(frame)
             if place == number:
@@ -205,7 +216,9 @@ class Decoder:
 class PictureDecoder:
     """Decodes numbered pictures, as Decoder does a film."""
 
-    def __init__(self, info: ClipInfo, index: FrameIndex, *, keep: int = 0, beat: Callable[[], None] = lambda: None, **_):
+    def __init__(
+        self, info: ClipInfo, index: FrameIndex, *, keep: int = 0, beat: Callable[[], None] = lambda: None, **_
+    ):
         self._info, self._index, self._beat = info, index, beat
         pictures = pictures_at(info.path)
         self._files = pictures.files if pictures else ()
@@ -226,13 +239,25 @@ class PictureDecoder:
         info = self._info
         try:
             if number >= len(self._files):
-                raise CannotOpenMedia(f"Picture {number + 1} from {info.path.name} on is not there any more; put it back.")
+                raise CannotOpenMedia(
+                    f"Picture {number + 1} from {info.path.name} on is not there any more; put it back."
+                )
             picture = decoded(self._files[number])
         except CannotOpenMedia as error:
-            raise FrameNotDecoded(f"{error} The {number} pictures before it can be used.", frame=number, path=info.path, time_s=self._index.time_s(number)) from None
+            raise FrameNotDecoded(
+                f"{error} The {number} pictures before it can be used.",
+                frame=number,
+                path=info.path,
+                time_s=self._index.time_s(number),
+            ) from None
         if (picture.width, picture.height) != (info.width, info.height):
-            raise FrameNotDecoded(f"{self._files[number].name} is {picture.width} × {picture.height} and the pictures before it {info.width} × {info.height}; the {number} "
-                                  "before it can be used. Bring it to the same size if the rest matters.", frame=number, path=info.path, time_s=self._index.time_s(number))
+            raise FrameNotDecoded(
+                f"{self._files[number].name} is {picture.width} × {picture.height} and the pictures before it {info.width} × {info.height}; the {number} "
+                "before it can be used. Bring it to the same size if the rest matters.",
+                frame=number,
+                path=info.path,
+                time_s=self._index.time_s(number),
+            )
         picture.pts, picture.time_base = int(self._index.pts[number]), info.time_base
         return Frame(number, picture, info)
 
@@ -245,6 +270,10 @@ def decoder_of(info: ClipInfo, index: FrameIndex, **how) -> Decoder | PictureDec
 def broken(info: ClipInfo, index: FrameIndex, number: int, why: str = "") -> FrameNotDecoded:
     """The error for a frame at which a clip ends to be of use. why: in a few words, if it is known."""
     where = format_timecode(number, info.rate)
-    return FrameNotDecoded(f"{info.path.name} is damaged at {where}{f' ({why})' if why else ''}; the {number} frames before it can be used. "
-                           f"Copy it again from its source if the rest matters.",
-                           frame=number, path=info.path, time_s=index.time_s(number))
+    return FrameNotDecoded(
+        f"{info.path.name} is damaged at {where}{f' ({why})' if why else ''}; the {number} frames before it can be used. "
+        f"Copy it again from its source if the rest matters.",
+        frame=number,
+        path=info.path,
+        time_s=index.time_s(number),
+    )

@@ -14,8 +14,18 @@ from skiagraph.media.frame import planar_name
 
 # Code points of ITU-T H.273, and how samples become others: RGB as BT.709 in limited range, full range as limited.
 _BT709, _LIMITED, _FULL = 1, 1, 2
-_FROM_RGB = {"src_colorspace": Colorspace.DEFAULT, "dst_colorspace": Colorspace.ITU709, "src_color_range": ColorRange.JPEG, "dst_color_range": ColorRange.MPEG}
-_TO_LIMITED = {"src_colorspace": Colorspace.ITU709, "dst_colorspace": Colorspace.ITU709, "src_color_range": ColorRange.JPEG, "dst_color_range": ColorRange.MPEG}
+_FROM_RGB = {
+    "src_colorspace": Colorspace.DEFAULT,
+    "dst_colorspace": Colorspace.ITU709,
+    "src_color_range": ColorRange.JPEG,
+    "dst_color_range": ColorRange.MPEG,
+}
+_TO_LIMITED = {
+    "src_colorspace": Colorspace.ITU709,
+    "dst_colorspace": Colorspace.ITU709,
+    "src_color_range": ColorRange.JPEG,
+    "dst_color_range": ColorRange.MPEG,
+}
 # Lanczos keeps fine detail when a picture is made smaller or larger (Duchon 1979); exact rounding, and colour
 # interpolated at every pixel.
 _FILTER = "lanczos+accurate_rnd+full_chroma_int"
@@ -29,15 +39,30 @@ class Fitting:
     colorspace, color_range: what the film is to say of its samples (ITU-T H.273).
     """
 
-    def __init__(self, source: ClipInfo, pixel_format: str, size: tuple[int, int], aspect: Fraction, *, limited_only: bool = False, aspect_in_frames: bool = False,
-                 keeps_fields: bool = True, here: bool = False):
+    def __init__(
+        self,
+        source: ClipInfo,
+        pixel_format: str,
+        size: tuple[int, int],
+        aspect: Fraction,
+        *,
+        limited_only: bool = False,
+        aspect_in_frames: bool = False,
+        keeps_fields: bool = True,
+        here: bool = False,
+    ):
         self._pixel_format, self._converted, self._filters = pixel_format, None, None
         self.colorspace, self.color_range = source.colorspace, source.color_range
         planar = planar_name(source.pixel_format)
         if av.VideoFormat(planar).is_rgb and not av.VideoFormat(pixel_format).is_rgb:
             self._converted = _FROM_RGB
             self.colorspace, self.color_range = _BT709, _LIMITED
-        elif planar.startswith("gray") and not pixel_format.startswith("gray") or limited_only and (source.color_range == _FULL or source.pixel_format.startswith("yuvj")):
+        elif (
+            planar.startswith("gray")
+            and not pixel_format.startswith("gray")
+            or limited_only
+            and (source.color_range == _FULL or source.pixel_format.startswith("yuvj"))
+        ):
             self._converted = _TO_LIMITED
             self.color_range = _LIMITED
         steps = []
@@ -45,9 +70,18 @@ class Fitting:
         # Colour, and lines of a picture that is scaled, belong to those of their own field.
         if scaled or (source.fields or here) and pixel_format != planar and self._converted is None:
             # Matrix and range stay: said, since the filter takes what it does not know for another.
-            extent = "full" if source.color_range == _FULL and not self._converted or pixel_format.startswith("gray") else "limited"
-            steps.append(("scale", f"w={size[0]}:h={size[1]}:flags={_FILTER}:interl={1 if source.fields else 0}:"
-                                   f"in_color_matrix=bt709:out_color_matrix=bt709:in_range={extent}:out_range={extent}"))
+            extent = (
+                "full"
+                if source.color_range == _FULL and not self._converted or pixel_format.startswith("gray")
+                else "limited"
+            )
+            steps.append(
+                (
+                    "scale",
+                    f"w={size[0]}:h={size[1]}:flags={_FILTER}:interl={1 if source.fields else 0}:"
+                    f"in_color_matrix=bt709:out_color_matrix=bt709:in_range={extent}:out_range={extent}",
+                )
+            )
             steps.append(("format", pixel_format))
         if scaled or aspect_in_frames and aspect != 1:
             steps.append(("setsar", f"{aspect.numerator}/{aspect.denominator}"))
@@ -90,7 +124,15 @@ def rgb_filters(source: ClipInfo, matrix: str, full_range: bool, size: tuple[int
     """Filters that make pictures of a clip RGB of full range, scaled to a size of the stored picture. matrix,
     full_range: of the samples, as Frame tells them."""
     into = "" if matrix == "rgb" else f":in_color_matrix={matrix}:in_range={'full' if full_range else 'limited'}"
-    return Filters([("scale", f"w={size[0]}:h={size[1]}:flags={_FILTER}+full_chroma_inp:interl={1 if source.fields else 0}{into}:out_range=full"), ("format", pixel_format)])
+    return Filters(
+        [
+            (
+                "scale",
+                f"w={size[0]}:h={size[1]}:flags={_FILTER}+full_chroma_inp:interl={1 if source.fields else 0}{into}:out_range=full",
+            ),
+            ("format", pixel_format),
+        ]
+    )
 
 
 class Filters:
@@ -102,7 +144,9 @@ class Filters:
     def passed(self, picture: av.VideoFrame) -> av.VideoFrame:
         if self._graph is None:
             self._graph = av.filter.Graph()
-            last = self._graph.add_buffer(width=picture.width, height=picture.height, format=picture.format.name, time_base=picture.time_base)
+            last = self._graph.add_buffer(
+                width=picture.width, height=picture.height, format=picture.format.name, time_base=picture.time_base
+            )
             for name, arguments in (*self._filters, ("buffersink", None)):
                 following = self._graph.add(name, arguments)
                 last.link_to(following)

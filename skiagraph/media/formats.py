@@ -28,7 +28,22 @@ _YUV_8_10 = ("yuv420p", "yuv422p", "yuv444p", "yuv420p10le", "yuv422p10le", "yuv
 # size, and for a quick look over a line.
 GRADES = {"near": "Near the source", "good": "Good", "small": "Small"}
 # Frames a second that MXF counts in (SMPTE ST 377-1 and FFmpeg's table of it).
-_STEADY = tuple(Fraction(*r) for r in ((24000, 1001), (24, 1), (25, 1), (30000, 1001), (30, 1), (48, 1), (50, 1), (60000, 1001), (60, 1), (100, 1), (120, 1)))
+_STEADY = tuple(
+    Fraction(*r)
+    for r in (
+        (24000, 1001),
+        (24, 1),
+        (25, 1),
+        (30000, 1001),
+        (30, 1),
+        (48, 1),
+        (50, 1),
+        (60000, 1001),
+        (60, 1),
+        (100, 1),
+        (120, 1),
+    )
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,30 +95,102 @@ class Container:
 _DNXHR = dict(limited_only=True, says_aspect=False, smallest=(256, 120))
 _PRORES = dict(limited_only=True, interlaced={"top": _FIELDS, "bottom": _FIELDS})
 
-CODECS = {c.key: c for c in (
-    Codec("h264", "H.264", "libx264", {"preset": "medium", "crf": "17"}, {"near": {}, "good": {"crf": "21"}, "small": {"crf": "25"}}, _YUV_8_10, hdr="x264-params",
-          large={"x264-params": "rc-lookahead=8:sync-lookahead=0:threads=2"}, interlaced={"top": {"x264-params": "tff=1", **_FIELDS}, "bottom": {"x264-params": "bff=1", **_FIELDS}}),
-    Codec("h265", "H.265", "libx265", {"preset": "fast", "crf": "19", "x265-params": "log-level=none"}, {"near": {}, "good": {"crf": "23"}, "small": {"crf": "27"}},
-          _YUV_8_10 + ("yuv420p12le", "yuv422p12le", "yuv444p12le"), hdr="x265-params", large={"x265-params": "log-level=none:rc-lookahead=8:frame-threads=1"}),
-    Codec("av1", "AV1", "libsvtav1", {"preset": "8", "crf": "12"}, {"near": {}, "good": {"crf": "24"}, "small": {"crf": "36"}}, ("yuv420p", "yuv420p10le"), hdr="svtav1-params",
-          large={"svtav1-params": "lookahead=8:lp=2"}, smallest=(64, 64), says_aspect=False),
-    Codec("prores", "ProRes 422", "prores_ks", {"profile": "2", "vendor": "apl0"}, pixel_formats=("yuv422p10le",), **_PRORES),
-    Codec("prores-hq", "ProRes 422 HQ", "prores_ks", {"profile": "3", "vendor": "apl0"}, pixel_formats=("yuv422p10le",), **_PRORES),
-    Codec("prores-4444", "ProRes 4444", "prores_ks", {"profile": "4", "vendor": "apl0"}, pixel_formats=("yuv444p10le",), **_PRORES),
-    Codec("dnxhr-sq", "DNxHR SQ", "dnxhd", {"profile": "dnxhr_sq"}, pixel_formats=("yuv422p",), **_DNXHR),
-    Codec("dnxhr-hq", "DNxHR HQ", "dnxhd", {"profile": "dnxhr_hq"}, pixel_formats=("yuv422p",), **_DNXHR),
-    Codec("dnxhr-hqx", "DNxHR HQX", "dnxhd", {"profile": "dnxhr_hqx"}, pixel_formats=("yuv422p10le",), **_DNXHR),
-    Codec("ffv1", "FFV1 lossless", "ffv1", {"level": "3", "slicecrc": "1"}, lossless=True, interlaced={"top": {}, "bottom": {}}),
-)}
+CODECS = {
+    c.key: c
+    for c in (
+        Codec(
+            "h264",
+            "H.264",
+            "libx264",
+            {"preset": "medium", "crf": "17"},
+            {"near": {}, "good": {"crf": "21"}, "small": {"crf": "25"}},
+            _YUV_8_10,
+            hdr="x264-params",
+            large={"x264-params": "rc-lookahead=8:sync-lookahead=0:threads=2"},
+            interlaced={"top": {"x264-params": "tff=1", **_FIELDS}, "bottom": {"x264-params": "bff=1", **_FIELDS}},
+        ),
+        Codec(
+            "h265",
+            "H.265",
+            "libx265",
+            {"preset": "fast", "crf": "19", "x265-params": "log-level=none"},
+            {"near": {}, "good": {"crf": "23"}, "small": {"crf": "27"}},
+            _YUV_8_10 + ("yuv420p12le", "yuv422p12le", "yuv444p12le"),
+            hdr="x265-params",
+            large={"x265-params": "log-level=none:rc-lookahead=8:frame-threads=1"},
+        ),
+        Codec(
+            "av1",
+            "AV1",
+            "libsvtav1",
+            {"preset": "8", "crf": "12"},
+            {"near": {}, "good": {"crf": "24"}, "small": {"crf": "36"}},
+            ("yuv420p", "yuv420p10le"),
+            hdr="svtav1-params",
+            large={"svtav1-params": "lookahead=8:lp=2"},
+            smallest=(64, 64),
+            says_aspect=False,
+        ),
+        Codec(
+            "prores",
+            "ProRes 422",
+            "prores_ks",
+            {"profile": "2", "vendor": "apl0"},
+            pixel_formats=("yuv422p10le",),
+            **_PRORES,
+        ),
+        Codec(
+            "prores-hq",
+            "ProRes 422 HQ",
+            "prores_ks",
+            {"profile": "3", "vendor": "apl0"},
+            pixel_formats=("yuv422p10le",),
+            **_PRORES,
+        ),
+        Codec(
+            "prores-4444",
+            "ProRes 4444",
+            "prores_ks",
+            {"profile": "4", "vendor": "apl0"},
+            pixel_formats=("yuv444p10le",),
+            **_PRORES,
+        ),
+        Codec("dnxhr-sq", "DNxHR SQ", "dnxhd", {"profile": "dnxhr_sq"}, pixel_formats=("yuv422p",), **_DNXHR),
+        Codec("dnxhr-hq", "DNxHR HQ", "dnxhd", {"profile": "dnxhr_hq"}, pixel_formats=("yuv422p",), **_DNXHR),
+        Codec("dnxhr-hqx", "DNxHR HQX", "dnxhd", {"profile": "dnxhr_hqx"}, pixel_formats=("yuv422p10le",), **_DNXHR),
+        Codec(
+            "ffv1",
+            "FFV1 lossless",
+            "ffv1",
+            {"level": "3", "slicecrc": "1"},
+            lossless=True,
+            interlaced={"top": {}, "bottom": {}},
+        ),
+    )
+}
 
 _EDITED = ("prores", "prores-hq", "prores-4444", "dnxhr-sq", "dnxhr-hq", "dnxhr-hqx")
 
-CONTAINERS = {c.key: c for c in (
-    Container("mp4", "MP4", ".mp4", "mp4", ("h264", "h265", "av1"), {"movflags": "+faststart"}, {"h265": "hvc1"}),
-    Container("mov", "MOV", ".mov", "mov", ("h264", "h265", *_EDITED), tags={"h265": "hvc1"}),
-    Container("mkv", "MKV", ".mkv", "matroska", ("h264", "h265", "av1", "ffv1"), says_aspect=False),
-    Container("mxf", "MXF", ".mxf", "mxf", (*_EDITED, "ffv1"), rates=_STEADY, sound=("pcm_s16le", "pcm_s24le"), sound_rate=48000, languages=False, says_aspect=False),
-)}
+CONTAINERS = {
+    c.key: c
+    for c in (
+        Container("mp4", "MP4", ".mp4", "mp4", ("h264", "h265", "av1"), {"movflags": "+faststart"}, {"h265": "hvc1"}),
+        Container("mov", "MOV", ".mov", "mov", ("h264", "h265", *_EDITED), tags={"h265": "hvc1"}),
+        Container("mkv", "MKV", ".mkv", "matroska", ("h264", "h265", "av1", "ffv1"), says_aspect=False),
+        Container(
+            "mxf",
+            "MXF",
+            ".mxf",
+            "mxf",
+            (*_EDITED, "ffv1"),
+            rates=_STEADY,
+            sound=("pcm_s16le", "pcm_s24le"),
+            sound_rate=48000,
+            languages=False,
+            says_aspect=False,
+        ),
+    )
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -141,11 +228,18 @@ class ExportFormat:
     def options_for(self, width: int, height: int, fields: str, grade: str = "near") -> dict[str, str]:
         """What the encoder is told of a film of this size and field order ("top", "bottom" or empty)."""
         large = self.codec.large if width * height > LARGE_PX else {}
-        return {**self.codec.options, **self.codec.grades.get(grade, {}), **large, **(self.codec.interlaced.get(fields, {}) if fields else {})}
+        return {
+            **self.codec.options,
+            **self.codec.grades.get(grade, {}),
+            **large,
+            **(self.codec.interlaced.get(fields, {}) if fields else {}),
+        }
 
     def pixel_format_for(self, name: str) -> str:
         """The encoder's pixel format that keeps most of the given one: itself where it can be."""
-        allowed = self.codec.pixel_formats or tuple(f.name for f in av.Codec(self.codec.encoder, "w").video_formats or ())
+        allowed = self.codec.pixel_formats or tuple(
+            f.name for f in av.Codec(self.codec.encoder, "w").video_formats or ()
+        )
         plain = {"yuvj420p": "yuv420p", "yuvj422p": "yuv422p", "yuvj444p": "yuv444p"}.get(name, name)
         if plain in allowed:
             return plain
@@ -154,7 +248,9 @@ class ExportFormat:
             depth = "10le" if max(c.bits for c in av.VideoFormat(plain).components) > 8 else ""
             if f"yuv444p{depth}" in allowed:
                 return f"yuv444p{depth}"
-        best, _ = av.codec.codec.find_best_pix_fmt_of_list([av.VideoFormat(f) for f in allowed], av.VideoFormat(plain), False)
+        best, _ = av.codec.codec.find_best_pix_fmt_of_list(
+            [av.VideoFormat(f) for f in allowed], av.VideoFormat(plain), False
+        )
         return best.name
 
     def pixel_format_of_size(self, name: str, width: int, height: int) -> str:
@@ -162,18 +258,30 @@ class ExportFormat:
         pairs of pixels, which encoders refuse. Raises CannotWriteMedia where the format has none, or the size is too
         small for it."""
         if width < self.codec.smallest[0] or height < self.codec.smallest[1]:
-            raise CannotWriteMedia(f"{self.label} holds pictures from {self.codec.smallest[0]} × {self.codec.smallest[1]} on, and the clip has {width} × {height}; choose another format.")
+            raise CannotWriteMedia(
+                f"{self.label} holds pictures from {self.codec.smallest[0]} × {self.codec.smallest[1]} on, and the clip has {width} × {height}; choose another format."
+            )
         halved = av.VideoFormat(name)
         odd = halved.chroma_width(16) < 16 and width % 2 or halved.chroma_height(16) < 16 and height % 2
         if not odd or not self.codec.pixel_formats:
             return name
         whole = name.replace("420p", "444p").replace("422p", "444p")
         if whole not in self.codec.pixel_formats:
-            raise CannotWriteMedia(f"{self.label} needs an even width and height, and the clip has {width} × {height}; choose another format.")
+            raise CannotWriteMedia(
+                f"{self.label} needs an even width and height, and the clip has {width} × {height}; choose another format."
+            )
         return whole
 
 
-FORMATS: dict[str, ExportFormat] = {f.key: f for f in (ExportFormat(codec, container) for codec in CODECS.values() for container in CONTAINERS.values() if codec.key in container.codecs)}
+FORMATS: dict[str, ExportFormat] = {
+    f.key: f
+    for f in (
+        ExportFormat(codec, container)
+        for codec in CODECS.values()
+        for container in CONTAINERS.values()
+        if codec.key in container.codecs
+    )
+}
 # What a file's ending alone asks for.
 _BY_SUFFIX = {".mp4": "h264-mp4", ".mov": "prores-mov", ".mkv": "ffv1-mkv", ".mxf": "dnxhr-hqx-mxf"}
 
@@ -191,5 +299,8 @@ def format_for(target: Path | str, key: str | None = None) -> ExportFormat:
         return format_named(key)
     found = _BY_SUFFIX.get(Path(target).suffix.lower())
     if found is None:
-        raise CannotWriteMedia(f"“{Path(target).name}” does not end in a known format; end it in {', '.join(list(_BY_SUFFIX)[:-1])} or {list(_BY_SUFFIX)[-1]}.", path=target)
+        raise CannotWriteMedia(
+            f"“{Path(target).name}” does not end in a known format; end it in {', '.join(list(_BY_SUFFIX)[:-1])} or {list(_BY_SUFFIX)[-1]}.",
+            path=target,
+        )
     return FORMATS[found]

@@ -16,12 +16,38 @@ from skiagraph.media.clip import ClipInfo
 
 # Packed or half-planar layouts and the planar layout that holds the same samples.
 _PLANAR = {
-    "nv12": "yuv420p", "nv21": "yuv420p", "nv16": "yuv422p", "nv24": "yuv444p", "p010le": "yuv420p10le", "p012le": "yuv420p12le",
-    "p016le": "yuv420p16le", "p210le": "yuv422p10le", "yuyv422": "yuv422p", "uyvy422": "yuv422p", "yvyu422": "yuv422p",
-    "rgb24": "gbrp", "bgr24": "gbrp", "rgb0": "gbrp", "bgr0": "gbrp", "0rgb": "gbrp", "0bgr": "gbrp", "pal8": "gbrap",
-    "rgba": "gbrap", "bgra": "gbrap", "argb": "gbrap", "abgr": "gbrap", "rgb48le": "gbrp16le", "rgba64le": "gbrap16le",
-    "rgb48be": "gbrp16le", "rgba64be": "gbrap16le", "gray16be": "gray16le", "monob": "gray", "monow": "gray",
-    "yuv420p10be": "yuv420p10le", "yuv422p10be": "yuv422p10le", "yuv444p10be": "yuv444p10le",
+    "nv12": "yuv420p",
+    "nv21": "yuv420p",
+    "nv16": "yuv422p",
+    "nv24": "yuv444p",
+    "p010le": "yuv420p10le",
+    "p012le": "yuv420p12le",
+    "p016le": "yuv420p16le",
+    "p210le": "yuv422p10le",
+    "yuyv422": "yuv422p",
+    "uyvy422": "yuv422p",
+    "yvyu422": "yuv422p",
+    "rgb24": "gbrp",
+    "bgr24": "gbrp",
+    "rgb0": "gbrp",
+    "bgr0": "gbrp",
+    "0rgb": "gbrp",
+    "0bgr": "gbrp",
+    "pal8": "gbrap",
+    "rgba": "gbrap",
+    "bgra": "gbrap",
+    "argb": "gbrap",
+    "abgr": "gbrap",
+    "rgb48le": "gbrp16le",
+    "rgba64le": "gbrap16le",
+    "rgb48be": "gbrp16le",
+    "rgba64be": "gbrap16le",
+    "gray16be": "gray16le",
+    "monob": "gray",
+    "monow": "gray",
+    "yuv420p10be": "yuv420p10le",
+    "yuv422p10be": "yuv422p10le",
+    "yuv444p10be": "yuv444p10le",
 }
 
 # As libswscale names them.
@@ -73,14 +99,28 @@ class Frame:
         picture = av.VideoFrame(info.width, info.height, facts.pixel_format)
         picture.pts, picture.time_base = facts.pts, facts.time_base
         picture.color_range, picture.colorspace, picture.color_primaries, picture.color_trc = facts.tags
-        frame.number, frame.rotation, frame.interlaced, frame._av, frame._info = facts.number, info.rotation, facts.interlaced, picture, info
+        frame.number, frame.rotation, frame.interlaced, frame._av, frame._info = (
+            facts.number,
+            info.rotation,
+            facts.interlaced,
+            picture,
+            info,
+        )
         return frame
 
     @property
     def facts(self) -> FrameFacts:
         picture = self._av
-        return FrameFacts(self.number, picture.format.name, picture.width, picture.height, picture.pts, picture.time_base,
-                          (int(picture.color_range), int(picture.colorspace), int(picture.color_primaries), int(picture.color_trc)), self.interlaced)
+        return FrameFacts(
+            self.number,
+            picture.format.name,
+            picture.width,
+            picture.height,
+            picture.pts,
+            picture.time_base,
+            (int(picture.color_range), int(picture.colorspace), int(picture.color_primaries), int(picture.color_trc)),
+            self.interlaced,
+        )
 
     @property
     def picture(self) -> av.VideoFrame:
@@ -127,7 +167,13 @@ class Frame:
         picture = self._av
         copy = av.VideoFrame(picture.width, picture.height, picture.format.name)
         twin = Frame.__new__(Frame)
-        twin.number, twin.rotation, twin.interlaced, twin._av, twin._info = self.number, self.rotation, self.interlaced, copy, self._info
+        twin.number, twin.rotation, twin.interlaced, twin._av, twin._info = (
+            self.number,
+            self.rotation,
+            self.interlaced,
+            copy,
+            self._info,
+        )
         for mine, theirs in zip(twin.planes(), self.planes()):
             mine[:] = theirs
         copy.pts, copy.time_base = picture.pts, picture.time_base
@@ -143,15 +189,34 @@ class Frame:
         width, height = width or own_w, height or own_h
         target = (height, width) if turned else (width, height)
         matrix = _MATRICES.get(self.matrix, Colorspace.DEFAULT)
-        smooth = Interpolation.FAST_BILINEAR if fast else Interpolation.AREA if target[0] < self.size[0] else Interpolation.BILINEAR
+        smooth = (
+            Interpolation.FAST_BILINEAR
+            if fast
+            else Interpolation.AREA
+            if target[0] < self.size[0]
+            else Interpolation.BILINEAR
+        )
         if not hasattr(_of_thread, "converter"):
             _of_thread.converter = VideoReformatter()
-        picture = _of_thread.converter.reformat(self._av, target[0], target[1], "rgb24", src_colorspace=matrix, dst_colorspace=Colorspace.DEFAULT,
-                                                src_color_range=ColorRange.JPEG if self.full_range else ColorRange.MPEG,
-                                                dst_color_range=ColorRange.JPEG, interpolation=smooth, threads=1 if target[0] * target[1] < WORTH_THREADS else 0)
+        picture = _of_thread.converter.reformat(
+            self._av,
+            target[0],
+            target[1],
+            "rgb24",
+            src_colorspace=matrix,
+            dst_colorspace=Colorspace.DEFAULT,
+            src_color_range=ColorRange.JPEG if self.full_range else ColorRange.MPEG,
+            dst_color_range=ColorRange.JPEG,
+            interpolation=smooth,
+            threads=1 if target[0] * target[1] < WORTH_THREADS else 0,
+        )
         plane = picture.planes[0]
         # The picture itself, not a copy of it.
-        samples = np.frombuffer(plane, np.uint8).reshape(-1, plane.line_size)[:target[1], :3 * target[0]].reshape(target[1], target[0], 3)
+        samples = (
+            np.frombuffer(plane, np.uint8)
+            .reshape(-1, plane.line_size)[: target[1], : 3 * target[0]]
+            .reshape(target[1], target[0], 3)
+        )
         return np.ascontiguousarray(upright(samples, self.rotation))
 
     def like(self, info: ClipInfo) -> Frame:
@@ -166,14 +231,24 @@ class Frame:
         if there.is_rgb != mine.is_rgb:
             full = info.color_range == 2 or info.pixel_format.startswith(("yuvj", "gray")) or there.is_rgb
             other = _matrix_of(info.colorspace, there.is_rgb, min(info.width, info.height))
-            told = {"format": there.name, "src_colorspace": _MATRICES.get(self.matrix, Colorspace.DEFAULT), "dst_colorspace": _MATRICES.get(other, Colorspace.DEFAULT),
-                    "src_color_range": ColorRange.JPEG if self.full_range else ColorRange.MPEG, "dst_color_range": ColorRange.JPEG if full else ColorRange.MPEG}
+            told = {
+                "format": there.name,
+                "src_colorspace": _MATRICES.get(self.matrix, Colorspace.DEFAULT),
+                "dst_colorspace": _MATRICES.get(other, Colorspace.DEFAULT),
+                "src_color_range": ColorRange.JPEG if self.full_range else ColorRange.MPEG,
+                "dst_color_range": ColorRange.JPEG if full else ColorRange.MPEG,
+            }
             tags = (2 if full else 1, info.colorspace)
         made = Frame.__new__(Frame)
         made._av = VideoReformatter().reformat(self._av, width, height, interpolation=Interpolation.LANCZOS, **told)
         made._av.color_range, made._av.colorspace = tags
         made._av.pts, made._av.time_base = self._av.pts, self._av.time_base
-        made.number, made.rotation, made.interlaced, made._info = self.number, self.rotation, self.interlaced, self._info
+        made.number, made.rotation, made.interlaced, made._info = (
+            self.number,
+            self.rotation,
+            self.interlaced,
+            self._info,
+        )
         return made
 
     def window(self, box: tuple[int, int, int, int]) -> tuple[Frame, tuple[int, int]]:
@@ -186,13 +261,24 @@ class Frame:
         x1, y1 = (min(side, max(low + 8, -(-at // 8) * 8)) for at, low, side in ((x1, x0, width), (y1, y0, height)))
         part = Frame.__new__(Frame)
         part._av = av.VideoFrame(x1 - x0, y1 - y0, self._av.format.name)
-        part.number, part.rotation, part.interlaced, part._info = self.number, self.rotation, self.interlaced, self._info
+        part.number, part.rotation, part.interlaced, part._info = (
+            self.number,
+            self.rotation,
+            self.interlaced,
+            self._info,
+        )
         part._av.pts, part._av.time_base = self._av.pts, self._av.time_base
-        part._av.color_range, part._av.color_primaries, part._av.color_trc = self._av.color_range, self._av.color_primaries, self._av.color_trc
+        part._av.color_range, part._av.color_primaries, part._av.color_trc = (
+            self._av.color_range,
+            self._av.color_primaries,
+            self._av.color_trc,
+        )
         # Unspecified would be taken by the size of the part.
         part._av.colorspace = {"bt601": 6, "bt709": 1, "bt2020": 9}.get(self.matrix, int(self._av.colorspace))
         for (shift_x, shift_y), mine, theirs in zip(self.layout.shifts, part.planes(), self.planes()):
-            mine[:] = theirs[y0 >> shift_y:(y0 >> shift_y) + mine.shape[0], x0 >> shift_x:(x0 >> shift_x) + mine.shape[1]]
+            mine[:] = theirs[
+                y0 >> shift_y : (y0 >> shift_y) + mine.shape[0], x0 >> shift_x : (x0 >> shift_x) + mine.shape[1]
+            ]
         left, top, _, _ = upright_box((x0, y0, x1, y1), self.size, self.rotation)
         return part, (left, top)
 
@@ -208,13 +294,37 @@ def _matrix_of(code: int, is_rgb: bool, lines: int) -> str:
     """The matrix of samples with a code point of ITU-T H.273, in pictures of so many lines."""
     if is_rgb:
         return "rgb"
-    return {4: "bt601", 5: "bt601", 6: "bt601", 9: "bt2020", 10: "bt2020", 1: "bt709"}.get(code) or ("bt709" if lines >= 720 else "bt601")
+    return {4: "bt601", 5: "bt601", 6: "bt601", 9: "bt2020", 10: "bt2020", 1: "bt709"}.get(code) or (
+        "bt709" if lines >= 720 else "bt601"
+    )
 
 
 def grey_frame(grey: np.ndarray) -> Frame:
     """A frame of no clip, from a picture (rows, columns) of 0..255: for trying covers on patterns."""
     height, width = grey.shape
-    info = ClipInfo(Path(), "", "", width, height, 0, "gray", 8, Fraction(1), Fraction(25), Fraction(1, 25), 0, 0.0, 1, 2, 2, 2, 2, "", (), 0)
+    info = ClipInfo(
+        Path(),
+        "",
+        "",
+        width,
+        height,
+        0,
+        "gray",
+        8,
+        Fraction(1),
+        Fraction(25),
+        Fraction(1, 25),
+        0,
+        0.0,
+        1,
+        2,
+        2,
+        2,
+        2,
+        "",
+        (),
+        0,
+    )
     frame = Frame.of(FrameFacts(0, "gray", width, height, 0, Fraction(1, 25), (2, 2, 2, 2), False), info)
     frame.planes()[0][:] = np.rint(grey)
     return frame
@@ -256,7 +366,9 @@ def planes_of(picture: av.VideoFrame) -> list[np.ndarray]:
     the format."""
     layout, result = plane_layout(picture.format.name), []
     for (rows, columns), plane in zip(_plane_sizes(picture.format.name, picture.width, picture.height), picture.planes):
-        result.append(np.frombuffer(plane, layout.dtype).reshape(-1, plane.line_size // layout.dtype.itemsize)[:rows, :columns])
+        result.append(
+            np.frombuffer(plane, layout.dtype).reshape(-1, plane.line_size // layout.dtype.itemsize)[:rows, :columns]
+        )
     return result
 
 
@@ -280,11 +392,15 @@ def _unmarked(pixel_format: str) -> str:
 
 def bytes_of(info: ClipInfo) -> int:
     """Bytes of one frame of a clip as its planes lie one after another."""
-    return sum(rows * columns for rows, columns in _plane_sizes(planar_name(info.pixel_format), info.width, info.height)) * plane_layout(planar_name(info.pixel_format)).dtype.itemsize
+    return (
+        sum(rows * columns for rows, columns in _plane_sizes(planar_name(info.pixel_format), info.width, info.height))
+        * plane_layout(planar_name(info.pixel_format)).dtype.itemsize
+    )
 
 
 def ahead_of(info: ClipInfo, most: int, budget: int, copies: float = 1.0) -> int:
-    """How many frames of a clip may wait, each in so many copies, in a budget of bytes: most at most, and one at least."""
+    """How many frames of a clip may wait, each in so many copies, in a budget of bytes: most at most, and one at
+    least."""
     return max(1, min(most, int(budget / (copies * bytes_of(info)))))
 
 
@@ -310,7 +426,12 @@ def upright(stored: np.ndarray, rotation: int) -> np.ndarray:
 def stored_box(box: tuple[int, int, int, int], size: tuple[int, int], rotation: int) -> tuple[int, int, int, int]:
     """A box of the upright picture, x0, y0, x1, y1 px, in the stored one of a size (width, height)."""
     (x0, y0, x1, y1), (width, height) = box, size
-    return {0: box, 90: (y0, height - x1, y1, height - x0), 180: (width - x1, height - y1, width - x0, height - y0), 270: (width - y1, x0, width - y0, x1)}[rotation]
+    return {
+        0: box,
+        90: (y0, height - x1, y1, height - x0),
+        180: (width - x1, height - y1, width - x0, height - y0),
+        270: (width - y1, x0, width - y0, x1),
+    }[rotation]
 
 
 def upright_box(box: tuple[int, int, int, int], size: tuple[int, int], rotation: int) -> tuple[int, int, int, int]:

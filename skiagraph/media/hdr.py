@@ -32,7 +32,11 @@ class Mastering:
 
     def is_like(self, other: Mastering) -> bool:
         """Whether it says the same, as far as encoders write numbers."""
-        here, there = (sum(value.primaries, ()) + (value.darkest, value.brightest / 10_000, value.most / 10_000, value.mean / 10_000) for value in (self, other))
+        here, there = (
+            sum(value.primaries, ())
+            + (value.darkest, value.brightest / 10_000, value.most / 10_000, value.mean / 10_000)
+            for value in (self, other)
+        )
         return len(here) == len(there) and all(abs(a - b) < 1e-3 for a, b in zip(here, there))
 
     def told(self, option: str) -> str:

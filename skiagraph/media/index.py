@@ -78,7 +78,9 @@ class FrameIndex:
         at, mean = self.time_s(frame) + seconds, self.time_s(len(self)) / len(self)
         if at < 0:
             return math.floor(at / mean)
-        return self.frame_at(at) if at < self.time_s(len(self)) else len(self) + int((at - self.time_s(len(self))) / mean)
+        return (
+            self.frame_at(at) if at < self.time_s(len(self)) else len(self) + int((at - self.time_s(len(self))) / mean)
+        )
 
     @property
     def is_variable(self) -> bool:
@@ -88,12 +90,21 @@ class FrameIndex:
 
     def cut(self, frames: int, damage: str) -> FrameIndex:
         """The index of the first frames only, with the reason."""
-        return FrameIndex(self.pts[:frames], self.sync[:frames], self.non_reference[:frames], self.time_base, damage, self.offset)
+        return FrameIndex(
+            self.pts[:frames], self.sync[:frames], self.non_reference[:frames], self.time_base, damage, self.offset
+        )
 
     def part(self, first: int, last: int) -> FrameIndex:
         """The index of frames from first, or a little before it where decoding can begin, to last, that included."""
-        begin = int(np.flatnonzero(self.sync[:first + 1])[-1]) if self.sync[:first + 1].any() else 0
-        return FrameIndex(self.pts[begin:last + 1], self.sync[begin:last + 1], self.non_reference[begin:last + 1], self.time_base, self.damage if last + 1 >= len(self) else "", self.offset + begin)
+        begin = int(np.flatnonzero(self.sync[: first + 1])[-1]) if self.sync[: first + 1].any() else 0
+        return FrameIndex(
+            self.pts[begin : last + 1],
+            self.sync[begin : last + 1],
+            self.non_reference[begin : last + 1],
+            self.time_base,
+            self.damage if last + 1 >= len(self) else "",
+            self.offset + begin,
+        )
 
 
 def load_index(info: ClipInfo, control: JobControl | None = None, cache_dir: Path | None = None) -> FrameIndex:
@@ -107,7 +118,13 @@ def load_index(info: ClipInfo, control: JobControl | None = None, cache_dir: Pat
         place = _cache_path(info.path, cache_dir)
     with contextlib.suppress(OSError, KeyError, ValueError, EOFError, zipfile.BadZipFile):
         with np.load(place) as kept:
-            return FrameIndex(kept["pts"], kept["sync"], kept["non_reference"], Fraction(int(kept["base"][0]), int(kept["base"][1])), str(kept["damage"]))
+            return FrameIndex(
+                kept["pts"],
+                kept["sync"],
+                kept["non_reference"],
+                Fraction(int(kept["base"][0]), int(kept["base"][1])),
+                str(kept["damage"]),
+            )
     index = build_index(info, control)
     keep_index(info, index, cache_dir)
     return index
@@ -117,9 +134,15 @@ def _of_pictures(info: ClipInfo) -> FrameIndex:
     """Numbered pictures are their own index."""
     pictures = pictures_at(info.path)
     if pictures is None:
-        raise CannotOpenMedia(f"{info.path.name} and the pictures after it are not there any more; put them back.", path=info.path)
+        raise CannotOpenMedia(
+            f"{info.path.name} and the pictures after it are not there any more; put them back.", path=info.path
+        )
     count = len(pictures.files)
-    damage = f"{pictures.missing} is missing; the {count} pictures before it can be used. Put it back if the rest matters." if pictures.missing else ""
+    damage = (
+        f"{pictures.missing} is missing; the {count} pictures before it can be used. Put it back if the rest matters."
+        if pictures.missing
+        else ""
+    )
     return FrameIndex(np.arange(count), np.ones(count, bool), np.ones(count, bool), info.time_base, damage)
 
 
@@ -145,8 +168,14 @@ def keep_index(info: ClipInfo, index: FrameIndex, cache_dir: Path | None = None)
         place.parent.mkdir(parents=True, exist_ok=True)
         handle, name = tempfile.mkstemp(dir=place.parent, suffix=".npz")
         with os.fdopen(handle, "wb") as file:
-            np.savez_compressed(file, pts=index.pts, sync=index.sync, non_reference=index.non_reference, damage=index.damage,
-                                base=np.array([index.time_base.numerator, index.time_base.denominator], np.int64))
+            np.savez_compressed(
+                file,
+                pts=index.pts,
+                sync=index.sync,
+                non_reference=index.non_reference,
+                damage=index.damage,
+                base=np.array([index.time_base.numerator, index.time_base.denominator], np.int64),
+            )
         os.replace(name, place)
 
 
@@ -185,15 +214,24 @@ def _built(info: ClipInfo, control: JobControl) -> FrameIndex:
     if by_packets:
         index = _without_leading(info, index)
     if not len(index):
-        raise CannotOpenMedia(f"{info.path.name} holds no frame that can be read; copy it again from its source.", path=info.path)
+        raise CannotOpenMedia(
+            f"{info.path.name} holds no frame that can be read; copy it again from its source.", path=info.path
+        )
     # An edit list hides frames that the container counts, but not in how long it says the picture lasts.
-    fewer = info.claimed_frames > len(index) + 2 and info.claimed_frames * 0.98 > len(index) and (info.duration_s <= 0 or _ends_before(index, info.duration_s))
+    fewer = (
+        info.claimed_frames > len(index) + 2
+        and info.claimed_frames * 0.98 > len(index)
+        and (info.duration_s <= 0 or _ends_before(index, info.duration_s))
+    )
     if not damage and (fewer or _ends_before(index, info.picture_s)):
         damage = "ends early"
     if damage:
         where = format_timecode(len(index), info.rate)
-        index = index.cut(len(index), f"{info.path.name} is damaged at {where}; the {len(index)} frames before it can be used. "
-                                      f"Copy it again from its source if the rest matters.")
+        index = index.cut(
+            len(index),
+            f"{info.path.name} is damaged at {where}; the {len(index)} frames before it can be used. "
+            f"Copy it again from its source if the rest matters.",
+        )
     return index
 
 
@@ -238,12 +276,20 @@ def _from_packets(info, control) -> _Read | None:
                     break
                 if packet.pts is None:
                     return None
-                read.add(packet.pts, packet.is_keyframe, is_non_reference is not None and is_non_reference(memoryview(packet)))
+                read.add(
+                    packet.pts,
+                    packet.is_keyframe,
+                    is_non_reference is not None and is_non_reference(memoryview(packet)),
+                )
                 if len(read.pts) % 256 == 0:
                     control.report("Reading the clip", len(read.pts), total)
         except (av.error.FFmpegError, OSError):
             read.damage = "unreadable packet"
-    if len(set(read.pts)) != len(read.pts) or stream.codec_context.name in ("vp8", "vp9", "av1", "libdav1d", "mpeg4", "msmpeg4v3") or tells_decode_times(info.container, info.codec):
+    if (
+        len(set(read.pts)) != len(read.pts)
+        or stream.codec_context.name in ("vp8", "vp9", "av1", "libdav1d", "mpeg4", "msmpeg4v3")
+        or tells_decode_times(info.container, info.codec)
+    ):
         # Packets that hold two frames, or none that is shown, would shift every number after them.
         return None
     return read
@@ -257,7 +303,9 @@ def _from_decoding(info, control) -> _Read:
         try:
             for frame, told in _decoded(container, stream, info):
                 if frame.pts is None:
-                    raise CannotOpenMedia(f"{info.path.name} carries no frame times; wrap it in MP4 or Matroska first.", path=info.path)
+                    raise CannotOpenMedia(
+                        f"{info.path.name} carries no frame times; wrap it in MP4 or Matroska first.", path=info.path
+                    )
                 if read.pts and (read.pts[-1] - frame.pts) * info.time_base > BACK_S:
                     # Another film begins here, with times of its own.
                     read.damage = "times go back"
@@ -275,11 +323,16 @@ def _from_decoding(info, control) -> _Read:
 def _decoded(container, stream, info):
     """Each picture, in the order in which they are shown, and the time that the file tells of it."""
     pictures = container.decode(stream)
-    return in_order(pictures) if tells_decode_times(info.container, info.codec) else ((picture, picture.pts) for picture in pictures)
+    return (
+        in_order(pictures)
+        if tells_decode_times(info.container, info.codec)
+        else ((picture, picture.pts) for picture in pictures)
+    )
 
 
 def _without_leading(info, index):
-    """Drop frames before the first one a decoder can show: a cut stream begins with pictures that lean on what was cut."""
+    """Drop frames before the first one a decoder can show: a cut stream begins with pictures that lean on what was
+    cut."""
     with open_container(info.path) as container:
         stream = picture_stream(container, info.path)
         first = next(iter(container.decode(stream)), None)
@@ -293,6 +346,7 @@ def verify(info: ClipInfo, index: FrameIndex, control: JobControl | None = None)
     """Decode the whole clip and return the index cut at the first frame that is damaged or missing."""
     from skiagraph.errors import FrameNotDecoded
     from skiagraph.media.reader import FrameReader
+
     control = control or JobControl()
     with FrameReader(info, index) as reader:
         try:
@@ -303,7 +357,9 @@ def verify(info: ClipInfo, index: FrameIndex, control: JobControl | None = None)
     return index
 
 
-def open_clip(path: Path | str, control: JobControl | None = None, rate: Fraction = RATE) -> tuple[ClipInfo, FrameIndex]:
+def open_clip(
+    path: Path | str, control: JobControl | None = None, rate: Fraction = RATE
+) -> tuple[ClipInfo, FrameIndex]:
     """What a clip is and where its frames are. rate: of numbered pictures. Raises CannotOpenMedia."""
     info = probe(path, rate)
     return info, load_index(info, control)

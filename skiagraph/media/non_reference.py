@@ -25,9 +25,17 @@ def tells_non_reference(codec: str, extradata: bytes | None) -> Callable[[memory
     if codec == "mpeg2video":
         return _h262_is_spare
     if codec == "h264":
-        return lambda packet: _all(_parts(packet, _length_size(extra, 4)), lambda head: head & 31 in _H264_SLICES, lambda head: not head >> 5 & 3)
+        return lambda packet: _all(
+            _parts(packet, _length_size(extra, 4)),
+            lambda head: head & 31 in _H264_SLICES,
+            lambda head: not head >> 5 & 3,
+        )
     if codec == "hevc":
-        return lambda packet: _all(_parts(packet, _length_size(extra, 21)), lambda head: head >> 1 & 63 in _H265_SLICES, lambda head: (head >> 1 & 63) in _H265_SPARE)
+        return lambda packet: _all(
+            _parts(packet, _length_size(extra, 21)),
+            lambda head: head >> 1 & 63 in _H265_SLICES,
+            lambda head: (head >> 1 & 63) in _H265_SPARE,
+        )
     return None
 
 
@@ -49,7 +57,7 @@ def _parts(packet: memoryview, length_size: int) -> Iterator[int]:
     place = 0
     while place + length_size < len(packet):
         yield packet[place + length_size]
-        place += length_size + int.from_bytes(packet[place:place + length_size], "big")
+        place += length_size + int.from_bytes(packet[place : place + length_size], "big")
 
 
 def _all(heads: Iterator[int], is_slice: Callable[[int], bool], is_non_reference: Callable[[int], bool]) -> bool:

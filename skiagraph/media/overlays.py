@@ -53,7 +53,9 @@ def overlay_at(path: Path) -> Overlay:
     try:
         state = path.stat()
     except OSError as error:
-        raise CannotOpenMedia(f"The picture {path.name} of a cover cannot be read ({error.strerror}); choose it again.", path=path) from error
+        raise CannotOpenMedia(
+            f"The picture {path.name} of a cover cannot be read ({error.strerror}); choose it again.", path=path
+        ) from error
     return _kept(path, state.st_mtime_ns, state.st_size)
 
 
@@ -71,8 +73,19 @@ def _serve(inside: Inside, path: Path) -> None:
             inside.answer(_film(path, inside) if path.suffix.lower() in _FILMS else _pictures(path, inside))
         except CannotOpenMedia as error:
             inside.fail(error)
-        except (OSError, ValueError, UnidentifiedImageError, Image.DecompressionBombError, av.error.FFmpegError) as error:
-            inside.fail(CannotOpenMedia(f"{path.name} is not a picture that can be laid over somebody ({error}); choose a PNG, WebP, GIF, MOV or WebM file.", path=path))
+        except (
+            OSError,
+            ValueError,
+            UnidentifiedImageError,
+            Image.DecompressionBombError,
+            av.error.FFmpegError,
+        ) as error:
+            inside.fail(
+                CannotOpenMedia(
+                    f"{path.name} is not a picture that can be laid over somebody ({error}); choose a PNG, WebP, GIF, MOV or WebM file.",
+                    path=path,
+                )
+            )
 
 
 def _pictures(path: Path, inside: Inside) -> tuple[list, list]:
@@ -112,7 +125,13 @@ def _film(path: Path, inside: Inside) -> tuple[list, list]:
 def _add(found: list, rgba: np.ndarray, path: Path) -> None:
     scale = MOST_PX / max(rgba.shape[:2])
     if scale < 1:
-        rgba = cv2.resize(rgba, (max(1, round(rgba.shape[1] * scale)), max(1, round(rgba.shape[0] * scale))), interpolation=cv2.INTER_AREA)
+        rgba = cv2.resize(
+            rgba,
+            (max(1, round(rgba.shape[1] * scale)), max(1, round(rgba.shape[0] * scale))),
+            interpolation=cv2.INTER_AREA,
+        )
     found.append(np.ascontiguousarray(rgba))
     if len(found) * found[0].nbytes > MOST_BYTES:
-        raise CannotOpenMedia(f"{path.name} is too long or too large to be laid over somebody; make it shorter or smaller.", path=path)
+        raise CannotOpenMedia(
+            f"{path.name} is too long or too large to be laid over somebody; make it shorter or smaller.", path=path
+        )

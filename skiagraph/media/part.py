@@ -29,7 +29,11 @@ class Part:
         if first > last:
             raise ValueError("a part has at least one frame")
         begins = Fraction(int(index.pts[first])) * index.time_base
-        after = Fraction(int(index.pts[last + 1])) * index.time_base if last + 1 < len(index) else Fraction(int(index.pts[last])) * index.time_base + 1 / Fraction(info.rate)
+        after = (
+            Fraction(int(index.pts[last + 1])) * index.time_base
+            if last + 1 < len(index)
+            else Fraction(int(index.pts[last])) * index.time_base + 1 / Fraction(info.rate)
+        )
         text = Timecode.of(info.rate, info.timecode).text(first) if info.timecode else ""
         return Part(first, last, begins, after, text)
 

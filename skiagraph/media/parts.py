@@ -27,7 +27,9 @@ class RgbParts:
         self._rgb = np.zeros((height, width, 3), np.uint8)
         self._made = np.zeros((-(-height // SQUARE), -(-width // SQUARE)), bool)
         # Where colours do not divide the size of the picture, each of them is stretched by the whole of it.
-        self._in_parts = all(side % (1 << shift) == 0 for shifts in frame.layout.shifts for side, shift in zip(frame.size, shifts))
+        self._in_parts = all(
+            side % (1 << shift) == 0 for shifts in frame.layout.shifts for side, shift in zip(frame.size, shifts)
+        )
 
     def around(self, box: tuple[float, float, float, float]) -> np.ndarray:
         """The picture, uint8 (rows, columns, 3), of which at least a box (x0, y0, x1, y1 px) is filled in; elsewhere it
@@ -46,7 +48,7 @@ class RgbParts:
         samples lie beyond what RGB can show."""
         one, _ = self._frame.window((0, 0, 8, 8))
         for (shift_x, shift_y), mine, theirs in zip(self._frame.layout.shifts, one.planes(), self._frame.planes()):
-            mine[:] = round(float(theirs[::max(1, MEAN_PX >> shift_y), ::max(1, MEAN_PX >> shift_x)].mean()))
+            mine[:] = round(float(theirs[:: max(1, MEAN_PX >> shift_y), :: max(1, MEAN_PX >> shift_x)].mean()))
         return one.rgb().reshape(-1, 3).mean(axis=0)
 
     def _make(self, c0: int, r0: int, c1: int, r1: int) -> None:
@@ -57,5 +59,5 @@ class RgbParts:
         height, width = self._rgb.shape[:2]
         x0, y0, x1, y1 = c0 * SQUARE, r0 * SQUARE, min(width, c1 * SQUARE), min(height, r1 * SQUARE)
         part, (left, top) = self._frame.window((x0 - MARGIN, y0 - MARGIN, x1 + MARGIN, y1 + MARGIN))
-        self._rgb[y0:y1, x0:x1] = part.rgb()[y0 - top:y1 - top, x0 - left:x1 - left]
+        self._rgb[y0:y1, x0:x1] = part.rgb()[y0 - top : y1 - top, x0 - left : x1 - left]
         self._made[r0:r1, c0:c1] = True

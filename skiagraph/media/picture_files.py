@@ -36,10 +36,27 @@ class PictureForm:
         return self.formats[deep, alpha]
 
 
-PICTURE_FORMS = {f.key: f for f in (
-    PictureForm("png", "PNG", ".png", "png", {(False, False): "rgb24", (True, False): "rgb48be", (False, True): "rgba", (True, True): "rgba64be"}, {"pred": "up", "compression_level": "4"}),
-    PictureForm("tiff", "TIFF", ".tiff", "tiff", {(False, False): "rgb24", (True, False): "rgb48le", (False, True): "rgba", (True, True): "rgba64le"}, {"compression_algo": "deflate"}),
-)}
+PICTURE_FORMS = {
+    f.key: f
+    for f in (
+        PictureForm(
+            "png",
+            "PNG",
+            ".png",
+            "png",
+            {(False, False): "rgb24", (True, False): "rgb48be", (False, True): "rgba", (True, True): "rgba64be"},
+            {"pred": "up", "compression_level": "4"},
+        ),
+        PictureForm(
+            "tiff",
+            "TIFF",
+            ".tiff",
+            "tiff",
+            {(False, False): "rgb24", (True, False): "rgb48le", (False, True): "rgba", (True, True): "rgba64le"},
+            {"compression_algo": "deflate"},
+        ),
+    )
+}
 # At the end of the name of the sound that lies among pictures.
 SOUND = "-sound.mov"
 # Digits of a number, so that names stay in order over eleven days at 100 frames a second.
@@ -52,11 +69,24 @@ class PicturesWriter:
     Same promises as FilmWriter.
     """
 
-    def __init__(self, target: Path | str, form: PictureForm, size: tuple[int, int], deep: bool, alpha: bool = False, first: int = 0):
+    def __init__(
+        self,
+        target: Path | str,
+        form: PictureForm,
+        size: tuple[int, int],
+        deep: bool,
+        alpha: bool = False,
+        first: int = 0,
+    ):
         target = Path(target)
         refuse_bad_target(target, [], folder=True)
         self._form, self._number, self._stem = form, first, target.name
-        self._given = {(False, False): "rgb24", (True, False): "rgb48le", (False, True): "rgba", (True, True): "rgba64le"}[deep, alpha]
+        self._given = {
+            (False, False): "rgb24",
+            (True, False): "rgb48le",
+            (False, True): "rgba",
+            (True, True): "rgba64le",
+        }[deep, alpha]
         self._encoder = av.CodecContext.create(form.encoder, "w")
         self._encoder.width, self._encoder.height = size
         self._encoder.pix_fmt, self._encoder.time_base = form.pixel_format(deep, alpha), Fraction(1, 25)
@@ -83,7 +113,9 @@ class PicturesWriter:
     def _put(self, picture: av.VideoFrame | None) -> None:
         try:
             for packet in self._encoder.encode(picture):
-                (self._folder.path / f"{self._stem}_{self._number:0{DIGITS}d}{self._form.suffix}").write_bytes(bytes(packet))
+                (self._folder.path / f"{self._stem}_{self._number:0{DIGITS}d}{self._form.suffix}").write_bytes(
+                    bytes(packet)
+                )
                 self._number += 1
         except (av.error.FFmpegError, OSError) as error:
             raise self._explained(self._folder.target, error) from error
@@ -105,7 +137,10 @@ class PicturesWriter:
 
     @staticmethod
     def _explained(target: Path, error: OSError) -> CannotWriteMedia:
-        return CannotWriteMedia(f"The pictures of {target.name} could not be written ({error.strerror or error}); free some space or choose another place.", path=target)
+        return CannotWriteMedia(
+            f"The pictures of {target.name} could not be written ({error.strerror or error}); free some space or choose another place.",
+            path=target,
+        )
 
 
 class UprightRgb:
@@ -119,7 +154,9 @@ class UprightRgb:
 
     def of(self, frame: Frame) -> np.ndarray:
         if self._filters is None:
-            self._filters = rgb_filters(self._info, frame.matrix, frame.full_range, self._scaled, "rgb48le" if self.deep else "rgb24")
+            self._filters = rgb_filters(
+                self._info, frame.matrix, frame.full_range, self._scaled, "rgb48le" if self.deep else "rgb24"
+            )
         return upright(self._filters.passed(frame.picture).to_ndarray(), self._info.rotation)
 
 

@@ -19,8 +19,16 @@ from skiagraph.errors import CannotOpenMedia
 # What a clip of pictures says its container is, and the frames a second it has where nobody says otherwise.
 CONTAINER, RATE = "pictures", Fraction(25)
 # Demuxers that read one picture from the one file that was named, by the file's ending.
-_DEMUXERS = {".png": "png_pipe", ".tif": "tiff_pipe", ".tiff": "tiff_pipe", ".jpg": "jpeg_pipe", ".jpeg": "jpeg_pipe", ".dpx": "dpx_pipe", ".bmp": "bmp_pipe",
-             ".webp": "webp_pipe"}
+_DEMUXERS = {
+    ".png": "png_pipe",
+    ".tif": "tiff_pipe",
+    ".tiff": "tiff_pipe",
+    ".jpg": "jpeg_pipe",
+    ".jpeg": "jpeg_pipe",
+    ".dpx": "dpx_pipe",
+    ".bmp": "bmp_pipe",
+    ".webp": "webp_pipe",
+}
 PICTURE_SUFFIXES = tuple(_DEMUXERS)
 _NUMBERED = re.compile(r"(.*?)(\d+)(\.[^.]+)", re.DOTALL)
 # A run of fewer files that happen to end in a number is no film.
@@ -68,7 +76,10 @@ def pictures_at(path: Path) -> Pictures | None:
         long = [run for run in runs.values() if len(run) >= LEAST]
         if len(long) > 1:
             names = ", ".join(sorted(run[min(run)].name for run in long)[:3])
-            raise CannotOpenMedia(f"{path} holds several runs of numbered pictures ({names}); choose the first file of one of them.", path=path)
+            raise CannotOpenMedia(
+                f"{path} holds several runs of numbered pictures ({names}); choose the first file of one of them.",
+                path=path,
+            )
         return _run(long[0]) if long else None
     if not is_picture(path):
         return None
@@ -83,14 +94,18 @@ def _runs(folder: Path) -> dict[tuple[str, str], dict[int, Path]]:
     try:
         names = sorted(os.listdir(folder))
     except OSError as error:
-        raise CannotOpenMedia(f"The folder {folder} cannot be read ({error.strerror}); ask its owner for permission.", path=folder) from error
+        raise CannotOpenMedia(
+            f"The folder {folder} cannot be read ({error.strerror}); ask its owner for permission.", path=folder
+        ) from error
     for name in names:
         path = folder / name
         found = _NUMBERED.fullmatch(name)
         if found and path.suffix.lower() in _DEMUXERS and not name.startswith(".") and path.is_file():
             run, number = runs.setdefault((found[1], found[3]), {}), int(found[2])
             if number in run:
-                raise CannotOpenMedia(f"{run[number].name} and {name} have the same number; leave one of them in the folder.", path=path)
+                raise CannotOpenMedia(
+                    f"{run[number].name} and {name} have the same number; leave one of them in the folder.", path=path
+                )
             run[number] = path
     return runs
 
@@ -112,7 +127,9 @@ def open_picture(path: Path):
     try:
         return av.open(str(path), format=kind, options={"format_whitelist": kind, "protocol_whitelist": "file"})
     except (av.error.FFmpegError, OSError, ValueError) as error:
-        raise CannotOpenMedia(f"{path.name} is not a picture that can be read; copy it again from its source.", path=path) from error
+        raise CannotOpenMedia(
+            f"{path.name} is not a picture that can be read; copy it again from its source.", path=path
+        ) from error
 
 
 def decoded(path: Path) -> av.VideoFrame:

@@ -25,8 +25,16 @@ class FrameReader:
     will ever be asked for, if not all may be; of the others those are not decoded that no frame is made from.
     """
 
-    def __init__(self, info: ClipInfo, index: FrameIndex, *, keep: int = 0, threads: int = 0, rough: bool = False,
-                 wanted: np.ndarray | None = None):
+    def __init__(
+        self,
+        info: ClipInfo,
+        index: FrameIndex,
+        *,
+        keep: int = 0,
+        threads: int = 0,
+        rough: bool = False,
+        wanted: np.ndarray | None = None,
+    ):
         self._info, self._index = info, index
         self._how = dict(keep=keep, threads=threads, rough=rough, wanted=wanted)
         self._left_out = None if wanted is None else index.non_reference & ~wanted
@@ -76,8 +84,11 @@ class FrameReader:
             self.close()
             if end.by_file:
                 raise broken(self._info, self._index, number, f"the decoder stops there: {end.why}") from None
-            raise CannotOpenMedia(f"{self._info.path.name} could not be read on at frame {number}: the decoder stopped ({end.why}); try again.",
-                                  path=self._info.path, time_s=self._index.time_s(number)) from None
+            raise CannotOpenMedia(
+                f"{self._info.path.name} could not be read on at frame {number}: the decoder stopped ({end.why}); try again.",
+                path=self._info.path,
+                time_s=self._index.time_s(number),
+            ) from None
 
     def frames(self, first: int = 0, last: int | None = None) -> Iterator[Frame]:
         """Frames from first up to, not including, last."""
@@ -86,7 +97,9 @@ class FrameReader:
 
     def _read(self, number: int) -> Frame:
         if self._confined is None:
-            self._confined = Confined(serve, self._info, self._index, self._how, name=self._info.path.name, shared=bytes_of(self._info))
+            self._confined = Confined(
+                serve, self._info, self._index, self._how, name=self._info.path.name, shared=bytes_of(self._info)
+            )
         facts = self._confined.ask(number)
         frame = Frame.of(facts, self._info)
         for mine, theirs in zip(frame.planes(), planes_in(self._confined.memory, facts)):

@@ -48,17 +48,30 @@ class Placed:
     def placed(self, frame: av.AudioFrame) -> Iterator[tuple[int, np.ndarray]]:
         """The samples of a frame, in their place: (place, (n, channels)) each."""
         if not self.rate:
-            self.rate, self.layout, self.kind = frame.sample_rate, frame.layout.name, frame.format.name.removesuffix("p")
-        at = round((frame.pts * frame.time_base + self._shift) * self.rate) if frame.pts is not None else self._next or 0
+            self.rate, self.layout, self.kind = (
+                frame.sample_rate,
+                frame.layout.name,
+                frame.format.name.removesuffix("p"),
+            )
+        at = (
+            round((frame.pts * frame.time_base + self._shift) * self.rate) if frame.pts is not None else self._next or 0
+        )
         yield from self._joined(at, self._samples(frame))
 
     def _samples(self, frame: av.AudioFrame) -> np.ndarray:
-        if (frame.sample_rate, frame.layout.name, frame.format.name.removesuffix("p")) == (self.rate, self.layout, self.kind):
+        if (frame.sample_rate, frame.layout.name, frame.format.name.removesuffix("p")) == (
+            self.rate,
+            self.layout,
+            self.kind,
+        ):
             return _as_columns(frame)
         self.changed = True
         source = (frame.sample_rate, frame.layout.name, frame.format.name)
         if source != self._source:
-            self._resampler, self._source = av.AudioResampler(format=self.kind + "p", layout=self.layout, rate=self.rate), source
+            self._resampler, self._source = (
+                av.AudioResampler(format=self.kind + "p", layout=self.layout, rate=self.rate),
+                source,
+            )
         parts = [_as_columns(made) for made in self._resampler.resample(frame)]
         return np.concatenate(parts) if parts else np.zeros((0, len(frame.layout.channels)))
 
@@ -72,7 +85,10 @@ class Placed:
             if 0 < late < FILLED_S * self.rate:
                 while self._next < at:
                     n = min(_SILENCE, at - self._next)
-                    yield self._next, np.full((n, samples.shape[1]), 128 if samples.dtype == np.uint8 else 0, samples.dtype)
+                    yield (
+                        self._next,
+                        np.full((n, samples.shape[1]), 128 if samples.dtype == np.uint8 else 0, samples.dtype),
+                    )
                     self._next += n
             elif late < 0:
                 samples = samples[-late:]

@@ -1,4 +1,5 @@
-"""How large a film is written: as its source, or fitted into a usual size without bars and without stretching anything."""
+"""How large a film is written: as its source, or fitted into a usual size without bars and without stretching
+anything."""
 
 from __future__ import annotations
 
@@ -22,10 +23,17 @@ class Size:
     only_smaller: bool = False
 
 
-SIZES = {s.key: s for s in (
-    Size("source", "As in the source"), Size("most-1080", "Up to 1920 × 1080", (1920, 1080), True), Size("1080", "1920 × 1080", (1920, 1080)), Size("2160", "3840 × 2160", (3840, 2160)),
-    Size("720", "1280 × 720", (1280, 720)), Size("576", "1024 × 576", (1024, 576)),
-)}
+SIZES = {
+    s.key: s
+    for s in (
+        Size("source", "As in the source"),
+        Size("most-1080", "Up to 1920 × 1080", (1920, 1080), True),
+        Size("1080", "1920 × 1080", (1920, 1080)),
+        Size("2160", "3840 × 2160", (3840, 2160)),
+        Size("720", "1280 × 720", (1280, 720)),
+        Size("576", "1024 × 576", (1024, 576)),
+    )
+}
 
 
 def size_named(key: str) -> Size:

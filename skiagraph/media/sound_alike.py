@@ -39,10 +39,25 @@ class TrackAlike:
     good: bool
 
 
-def sound_alike(source: Path, film: Path, span_s: tuple[Fraction, Fraction] | None, control: JobControl | None = None, changed: Mapping[int, Sequence[tuple[float, float]]] | None = None) -> list[TrackAlike]:
+def sound_alike(
+    source: Path,
+    film: Path,
+    span_s: tuple[Fraction, Fraction] | None,
+    control: JobControl | None = None,
+    changed: Mapping[int, Sequence[tuple[float, float]]] | None = None,
+) -> list[TrackAlike]:
     """Of each sound track. span_s: the part of the source that the film holds, s. changed: what of tracks (from 0) was
     changed on purpose, s from the first picture of the part: it is left out. Raises CannotOpenMedia, Cancelled."""
-    return answered(serve_alike, Path(source), Path(film), span_s, dict(changed or {}), name=Path(film).name, control=control, error=CannotOpenMedia)
+    return answered(
+        serve_alike,
+        Path(source),
+        Path(film),
+        span_s,
+        dict(changed or {}),
+        name=Path(film).name,
+        control=control,
+        error=CannotOpenMedia,
+    )
 
 
 def serve_alike(inside: Inside, source: Path, film: Path, span_s, changed) -> None:
@@ -54,27 +69,64 @@ def serve_alike(inside: Inside, source: Path, film: Path, span_s, changed) -> No
 def _compared(source: Path, film: Path, span_s, changed, beat) -> list[TrackAlike]:
     with open_container(source) as one, open_container(film) as other:
         mine, theirs = ([s.index for s in c.streams.audio if s.codec_context is not None] for c in (one, other))
-        codecs = [(one.streams[a].codec_context.name, other.streams[b].codec_context.name) for a, b in zip(mine, theirs)]
-        languages = [tuple(c.streams[i].metadata.get("language", "") for c, i in ((one, a), (other, b))) for a, b in zip(mine, theirs)]
-    found = [_track(n + 1, source, film, mine[n], theirs[n], codecs[n], languages[n], span_s, changed.get(n, ()), beat) for n in range(min(len(mine), len(theirs)))]
+        codecs = [
+            (one.streams[a].codec_context.name, other.streams[b].codec_context.name) for a, b in zip(mine, theirs)
+        ]
+        languages = [
+            tuple(c.streams[i].metadata.get("language", "") for c, i in ((one, a), (other, b)))
+            for a, b in zip(mine, theirs)
+        ]
+    found = [
+        _track(n + 1, source, film, mine[n], theirs[n], codecs[n], languages[n], span_s, changed.get(n, ()), beat)
+        for n in range(min(len(mine), len(theirs)))
+    ]
     found += [TrackAlike(n + 1, "it is missing in the file", False) for n in range(len(theirs), len(mine))]
     found += [TrackAlike(n + 1, "the source has no such track", False) for n in range(len(mine), len(theirs))]
     return found
 
 
-def _track(number: int, source: Path, film: Path, mine: int, theirs: int, codecs: tuple[str, str], languages: tuple[str, str], span_s, changed, beat) -> TrackAlike:
+def _track(
+    number: int,
+    source: Path,
+    film: Path,
+    mine: int,
+    theirs: int,
+    codecs: tuple[str, str],
+    languages: tuple[str, str],
+    span_s,
+    changed,
+    beat,
+) -> TrackAlike:
     there, here = _packets(source, mine, span_s, beat), _packets(film, theirs, None, beat)
     late = abs(there.begins - here.begins) if there.digests and here.digests else 0.0
     sync = "in sync" if late <= SYNC_S else f"{1000 * late:.0f} ms out of sync"
-    tongue = "" if not languages[0] or languages[1] == languages[0] else f"; language {languages[1] or 'not said'} instead of {languages[0]}"
+    tongue = (
+        ""
+        if not languages[0] or languages[1] == languages[0]
+        else f"; language {languages[1] or 'not said'} instead of {languages[0]}"
+    )
     if codecs[0] == codecs[1] and there.digests == here.digests:
         return TrackAlike(number, f"{codecs[0]}, all {len(here.digests)} packets equal, {sync}{tongue}", late <= SYNC_S)
-    found = _samples(source, film, mine, theirs, span_s, beat, [(a - there.begins - CHANGED_S, b - there.begins + CHANGED_S) for a, b in changed])
+    found = _samples(
+        source,
+        film,
+        mine,
+        theirs,
+        span_s,
+        beat,
+        [(a - there.begins - CHANGED_S, b - there.begins + CHANGED_S) for a, b in changed],
+    )
     how = codecs[1] if codecs[0] == codecs[1] else f"{codecs[0]} → {codecs[1]}"
     if found is None:
-        return TrackAlike(number, f"{how}: neither holds sound", True) if not there.digests and not here.digests else TrackAlike(number, f"{how}: it holds no sound that can be compared", False)
+        return (
+            TrackAlike(number, f"{how}: neither holds sound", True)
+            if not there.digests and not here.digests
+            else TrackAlike(number, f"{how}: it holds no sound that can be compared", False)
+        )
     equal, db, shift_s, short_s = found
-    what = ("beside what is disguised, " if changed else "") + ("all samples equal" if equal else f"signal to noise {db:.0f} dB")
+    what = ("beside what is disguised, " if changed else "") + (
+        "all samples equal" if equal else f"signal to noise {db:.0f} dB"
+    )
     if changed and not db:
         what = "all of it is disguised"
         db = float("inf")
@@ -82,7 +134,9 @@ def _track(number: int, source: Path, film: Path, mine: int, theirs: int, codecs
         what += f", {short_s:.2f} s shorter"
     late = abs(here.begins - there.begins + shift_s)
     sync = "in sync" if late <= SYNC_S else f"{1000 * late:.0f} ms out of sync"
-    return TrackAlike(number, f"{how}: {what}, {sync}{tongue}", (equal or db >= LOSSY_DB) and short_s <= 0.1 and sync == "in sync")
+    return TrackAlike(
+        number, f"{how}: {what}, {sync}{tongue}", (equal or db >= LOSSY_DB) and short_s <= 0.1 and sync == "in sync"
+    )
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,9 +150,15 @@ def _packets(path: Path, stream: int, span_s, beat) -> _Packets:
     digests, begins = [], None
     with open_container(path) as container:
         pictures = [s for s in container.streams.video if s.start_time is not None]
-        origin = float(span_s[0]) if span_s else float(pictures[0].start_time * pictures[0].time_base) if pictures else 0.0
+        origin = (
+            float(span_s[0]) if span_s else float(pictures[0].start_time * pictures[0].time_base) if pictures else 0.0
+        )
         for packet in container.demux(container.streams[stream]):
-            if packet.dts is None or not packet.size or (span_s and not span_s[0] <= packet.dts * packet.time_base < span_s[1]):
+            if (
+                packet.dts is None
+                or not packet.size
+                or (span_s and not span_s[0] <= packet.dts * packet.time_base < span_s[1])
+            ):
                 continue
             if begins is None:
                 begins = float((packet.pts if packet.pts is not None else packet.dts) * packet.time_base) - origin
@@ -107,7 +167,9 @@ def _packets(path: Path, stream: int, span_s, beat) -> _Packets:
     return _Packets(tuple(digests), begins or 0.0)
 
 
-def _samples(source: Path, film: Path, mine: int, theirs: int, span_s, beat, changed: Sequence[tuple[float, float]] = ()) -> tuple[bool, float, float, float] | None:
+def _samples(
+    source: Path, film: Path, mine: int, theirs: int, span_s, beat, changed: Sequence[tuple[float, float]] = ()
+) -> tuple[bool, float, float, float] | None:
     """Whether all samples are equal; signal to noise, dB; by how much the film's begin later, s; and by how much they
     are fewer, s. None where one has none. changed: stretches that are left out, s from the source's first sample."""
     other = _Samples(film, theirs, None, beat)
@@ -135,7 +197,9 @@ def _samples(source: Path, film: Path, mine: int, theirs: int, span_s, beat, cha
         a, b = a[n:], b[n:]
         more_a, more_b = (one.take(rate) if not len(a) else a), (other.take(rate) if not len(b) else b)
         if not len(more_a) or not len(more_b):
-            short = len(more_a) + sum(len(block) for block in iter(lambda: one.take(rate), _NOTHING)) if len(more_a) else 0
+            short = (
+                len(more_a) + sum(len(block) for block in iter(lambda: one.take(rate), _NOTHING)) if len(more_a) else 0
+            )
             break
         a, b = more_a, more_b
     if not signal and changed:

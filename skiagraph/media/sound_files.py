@@ -33,7 +33,10 @@ class SoundForm:
     most: int
 
 
-SOUND_FORMS = {f.key: f for f in (SoundForm("wav", "Broadcast WAV", ".wav", "wav", 64), SoundForm("flac", "FLAC", ".flac", "flac", 8))}
+SOUND_FORMS = {
+    f.key: f
+    for f in (SoundForm("wav", "Broadcast WAV", ".wav", "wav", 64), SoundForm("flac", "FLAC", ".flac", "flac", 8))
+}
 # Samples that are written at once.
 _BLOCK = 1 << 14
 
@@ -46,14 +49,26 @@ class SoundFile:
     with loss, floating point where it was, else 24. Raises CannotWriteMedia.
     """
 
-    def __init__(self, target: Path | str, source: ClipInfo, form: SoundForm, part: Part | None = None, changes: Mapping[int, Change] | None = None):
+    def __init__(
+        self,
+        target: Path | str,
+        source: ClipInfo,
+        form: SoundForm,
+        part: Part | None = None,
+        changes: Mapping[int, Change] | None = None,
+    ):
         refuse_bad_target(Path(target), [source.path])
         self._source, self._form, self._part, self._changes = source, form, part, changes or {}
         if not source.sound:
-            raise CannotWriteMedia(f"{source.path.name} has no sound that could be written by itself.", path=source.path)
+            raise CannotWriteMedia(
+                f"{source.path.name} has no sound that could be written by itself.", path=source.path
+            )
         self.channels = sum(s.channels for s in source.sound)
         if self.channels > form.most:
-            raise CannotWriteMedia(f"{form.label} holds {form.most} channels, and {source.path.name} has {self.channels}; choose Broadcast WAV.", path=source.path)
+            raise CannotWriteMedia(
+                f"{form.label} holds {form.most} channels, and {source.path.name} has {self.channels}; choose Broadcast WAV.",
+                path=source.path,
+            )
         self._temporary = TemporaryTarget(target)
 
     def finish(self) -> None:
@@ -62,14 +77,20 @@ class SoundFile:
             self._write()
         except (av.error.FFmpegError, OSError, ValueError) as error:
             self.discard()
-            raise CannotWriteMedia(f"{self._temporary.target.name} could not be written ({error}); free some space or choose another place.", path=self._temporary.target) from error
+            raise CannotWriteMedia(
+                f"{self._temporary.target.name} could not be written ({error}); free some space or choose another place.",
+                path=self._temporary.target,
+            ) from error
 
     def commit(self) -> None:
         try:
             self._temporary.commit()
         except OSError as failure:
             self.discard()
-            raise CannotWriteMedia(f"{self._temporary.target.name} could not be written ({failure.strerror or failure}); free some space or choose another place.", path=self._temporary.target) from failure
+            raise CannotWriteMedia(
+                f"{self._temporary.target.name} could not be written ({failure.strerror or failure}); free some space or choose another place.",
+                path=self._temporary.target,
+            ) from failure
 
     def discard(self) -> None:
         with contextlib.suppress(OSError):
@@ -81,19 +102,32 @@ class SoundFile:
         tracks = [_Track(self._source, n, begins, ends, self._changes.get(n)) for n in range(len(self._source.sound))]
         rate = next((t.rate for t in tracks if t.rate), 48000)
         kinds = {t.kind for t in tracks if t.kind}
-        deep = "flt" if kinds & {"flt", "dbl"} and all(s.codec.startswith("pcm_f") for s in self._source.sound) else "s16" if kinds <= {"s16", "u8"} else "s32"
+        deep = (
+            "flt"
+            if kinds & {"flt", "dbl"} and all(s.codec.startswith("pcm_f") for s in self._source.sound)
+            else "s16"
+            if kinds <= {"s16", "u8"}
+            else "s32"
+        )
         flac = self._form.key == "flac"
         encoder = "flac" if flac else {"flt": "pcm_f32le", "s16": "pcm_s16le", "s32": "pcm_s24le"}[deep]
         kind = "s32" if flac and deep == "flt" else deep
         layout = LAYOUTS.get(self.channels) if len(tracks) == 1 else {1: "mono", 2: "stereo"}.get(self.channels)
         layout = layout or f"{self.channels} channels"
-        with av.open(str(self._temporary.path), "w", format=self._form.muxer, options={} if flac else {"write_bext": "1", "rf64": "auto"}) as out:
+        with av.open(
+            str(self._temporary.path),
+            "w",
+            format=self._form.muxer,
+            options={} if flac else {"write_bext": "1", "rf64": "auto"},
+        ) as out:
             if not flac and self._reference_s is not None:
                 out.metadata["time_reference"] = str(round(self._reference_s * rate))
                 out.metadata["originator"] = "Skiagraph"
             stream = out.add_stream(encoder, rate=rate, layout=layout, format=kind)
             stream.codec_context.open()
-            fitting = av.AudioResampler(format=kind, layout=layout, rate=rate, frame_size=stream.codec_context.frame_size or None)
+            fitting = av.AudioResampler(
+                format=kind, layout=layout, rate=rate, frame_size=stream.codec_context.frame_size or None
+            )
             place = 0
             while True:
                 blocks = [track.take(_BLOCK, rate) for track in tracks]
@@ -101,7 +135,15 @@ class SoundFile:
                 if not count:
                     break
                 whole = np.concatenate([np.pad(b, ((0, count - len(b)), (0, 0))) for b in blocks], axis=1)
-                for frame in fitting.resample(frame_of(as_kind(whole, np.dtype({"s16": "i2", "s32": "i4", "flt": "f4"}[kind])), place, rate, layout, kind)):
+                for frame in fitting.resample(
+                    frame_of(
+                        as_kind(whole, np.dtype({"s16": "i2", "s32": "i4", "flt": "f4"}[kind])),
+                        place,
+                        rate,
+                        layout,
+                        kind,
+                    )
+                ):
                     out.mux(stream.encode(frame))
                 place += count
             for frame in fitting.resample(None):
@@ -119,7 +161,12 @@ class _Track:
     """A track from a time on, changed, as float. rate, kind: of its samples, 0 and empty where there are none."""
 
     def __init__(self, source: ClipInfo, number: int, begins_s: float, ends_s: float | None, change: Change | None):
-        self._blocks = placed_blocks(source.path, source.sound[number].stream, origin_of(source), begins_s - 60.0 if begins_s > 60 and change is None else None)
+        self._blocks = placed_blocks(
+            source.path,
+            source.sound[number].stream,
+            origin_of(source),
+            begins_s - 60.0 if begins_s > 60 and change is None else None,
+        )
         self._channels = source.sound[number].channels
         self._changing: Changing | None = None
         self._ready: list[np.ndarray] = []
@@ -138,10 +185,10 @@ class _Track:
             self._keep(place, ready)
 
     def _keep(self, place: int, samples: np.ndarray) -> None:
-        samples = samples[max(0, self._at - place):]
+        samples = samples[max(0, self._at - place) :]
         place = max(place, self._at)
         if self._end is not None:
-            samples = samples[:max(0, self._end - place)]
+            samples = samples[: max(0, self._end - place)]
         if len(samples):
             if place > self._at:
                 self._ready.append(np.zeros((place - self._at, samples.shape[1])))
@@ -150,7 +197,11 @@ class _Track:
 
     def take(self, count: int, rate: int) -> np.ndarray:
         """The next samples at a rate, (n, channels), fewer at the end."""
-        while not self._ended and sum(map(len, self._ready)) < count and not (self._end is not None and self._at >= self._end):
+        while (
+            not self._ended
+            and sum(map(len, self._ready)) < count
+            and not (self._end is not None and self._at >= self._end)
+        ):
             entry = next(self._blocks, None)
             if entry is None:
                 self._ended = True

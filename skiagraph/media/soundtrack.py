@@ -44,7 +44,17 @@ BEFORE_S = Fraction(1, 2)
 _LANGUAGE = re.compile(r"[a-zA-Z]{2,3}(-[a-zA-Z0-9]{2,8}){0,3}")
 # What is changed is encoded as it was where one of these can be written; it comes in the format that FFmpeg's encoder
 # takes.
-_AS_IT_WAS = {"pcm_s16le": "s16", "pcm_s16be": "s16", "pcm_s24le": "s32", "pcm_s24be": "s32", "pcm_s32le": "s32", "pcm_s32be": "s32", "pcm_f32le": "flt", "pcm_f32be": "flt", "pcm_f64le": "dbl"}
+_AS_IT_WAS = {
+    "pcm_s16le": "s16",
+    "pcm_s16be": "s16",
+    "pcm_s24le": "s32",
+    "pcm_s24be": "s32",
+    "pcm_s32le": "s32",
+    "pcm_s32be": "s32",
+    "pcm_f32le": "flt",
+    "pcm_f32be": "flt",
+    "pcm_f64le": "dbl",
+}
 _LOSSLESS = ("pcm_", "flac", "alac", "wavpack", "truehd", "mlp", "tta")
 _AAC_RATES = (96000, 88200, 64000, 48000, 44100, 32000, 24000, 22050, 16000, 12000, 11025, 8000)
 LAYOUTS = {1: "mono", 2: "stereo", 3: "3.0", 4: "4.0", 5: "5.0", 6: "5.1", 7: "6.1", 8: "7.1"}
@@ -82,9 +92,19 @@ class Soundtrack:
     in neither way.
     """
 
-    def __init__(self, source: ClipInfo, out: av.container.OutputContainer, export: ExportFormat, part: Part | None = None, wanted: str = AS_SHOT, changes: Mapping[int, Change] | None = None):
+    def __init__(
+        self,
+        source: ClipInfo,
+        out: av.container.OutputContainer,
+        export: ExportFormat,
+        part: Part | None = None,
+        wanted: str = AS_SHOT,
+        changes: Mapping[int, Change] | None = None,
+    ):
         self._source, self._export, self._part, self._wanted_way = source, export, part, wanted
-        self._changes = {source.sound[n].stream: change for n, change in (changes or {}).items() if n < len(source.sound)}
+        self._changes = {
+            source.sound[n].stream: change for n, change in (changes or {}).items() if n < len(source.sound)
+        }
         self.encoded: list[str] = []
         self.changed: list[str] = []
         self._source_container = open_container(source.path)
@@ -101,12 +121,19 @@ class Soundtrack:
                 raise IndexError("fewer streams than there were")
         except IndexError as error:
             self.close()
-            raise CannotWriteMedia(f"{source.path.name} became another file while it was read; put the original back and export again.", path=source.path) from error
+            raise CannotWriteMedia(
+                f"{source.path.name} became another file while it was read; put the original back and export again.",
+                path=source.path,
+            ) from error
         except BaseException:
             self.close()
             raise
         self._ready: dict[int, deque[av.Packet]] = {n: deque() for n in self._ways}
-        self._source_packets = self._source_container.demux([self._source_container.streams[n] for n in self._ways]) if self._ways else iter(())
+        self._source_packets = (
+            self._source_container.demux([self._source_container.streams[n] for n in self._ways])
+            if self._ways
+            else iter(())
+        )
 
     def _way(self, stream, out) -> _Copied | _Encoded:
         language = stream.metadata.get("language", "")
@@ -115,26 +142,58 @@ class Soundtrack:
         if (change := self._changes.get(stream.index)) is not None:
             return self._changed_way(stream, out, language, change)
         copied = not holds.sound or codec in holds.sound and holds.sound_rate in (0, stream.codec_context.sample_rate)
-        if copied and (self._wanted_way == AS_SHOT or codec == AAC == self._wanted_way or self._wanted_way == PCM and codec.startswith("pcm_")) and _fits(self._source, stream.index, self._export.muxer):
+        if (
+            copied
+            and (
+                self._wanted_way == AS_SHOT
+                or codec == AAC == self._wanted_way
+                or self._wanted_way == PCM
+                and codec.startswith("pcm_")
+            )
+            and _fits(self._source, stream.index, self._export.muxer)
+        ):
             return _Copied(out, stream, language)
         encoder = encoder_for(stream.codec_context, self._export, self._wanted_way)
         try:
             way = _Encoded(out, stream, language, encoder, holds.sound_rate)
         except (av.error.FFmpegError, ValueError) as error:
-            raise CannotWriteMedia(f"{self._export.label} cannot hold the {codec} sound of {self._source.path.name}, and it cannot be encoded "
-                                   f"as {encoder.upper()} ({error}); choose another format.", path=self._source.path) from error
-        self.encoded.append(f"{codec} → {encoder.upper()}" + (f" at {holds.sound_rate} Hz" if holds.sound_rate not in (0, stream.codec_context.sample_rate) else ""))
+            raise CannotWriteMedia(
+                f"{self._export.label} cannot hold the {codec} sound of {self._source.path.name}, and it cannot be encoded "
+                f"as {encoder.upper()} ({error}); choose another format.",
+                path=self._source.path,
+            ) from error
+        self.encoded.append(
+            f"{codec} → {encoder.upper()}"
+            + (f" at {holds.sound_rate} Hz" if holds.sound_rate not in (0, stream.codec_context.sample_rate) else "")
+        )
         return way
 
     def _changed_way(self, stream, out, language: str, change: Change) -> _Changed:
         codec, holds = stream.codec_context.name, self._export.container
         fits = not holds.sound or codec in holds.sound
-        as_it_was = self._wanted_way == AS_SHOT and codec in _AS_IT_WAS and fits and _fits(self._source, stream.index, self._export.muxer)
+        as_it_was = (
+            self._wanted_way == AS_SHOT
+            and codec in _AS_IT_WAS
+            and fits
+            and _fits(self._source, stream.index, self._export.muxer)
+        )
         encoder = codec if as_it_was else encoder_for(stream.codec_context, self._export, self._wanted_way)
         try:
-            way = _Changed(out, stream, language, encoder, holds.sound_rate, change, (self._part.ticks(stream.time_base) * stream.time_base if self._part else 0) - origin_of(self._source), self._part)
+            way = _Changed(
+                out,
+                stream,
+                language,
+                encoder,
+                holds.sound_rate,
+                change,
+                (self._part.ticks(stream.time_base) * stream.time_base if self._part else 0) - origin_of(self._source),
+                self._part,
+            )
         except (av.error.FFmpegError, ValueError) as error:
-            raise CannotWriteMedia(f"{self._export.label} cannot hold the sound of {self._source.path.name} when a voice in it is disguised ({error}); choose another format.", path=self._source.path) from error
+            raise CannotWriteMedia(
+                f"{self._export.label} cannot hold the sound of {self._source.path.name} when a voice in it is disguised ({error}); choose another format.",
+                path=self._source.path,
+            ) from error
         self.changed.append(codec if encoder == codec else f"{codec} → {encoder.upper()}")
         return way
 
@@ -147,9 +206,16 @@ class Soundtrack:
             while self._has_to_read(seconds):
                 self._read()
         except av.error.InvalidDataError as error:
-            raise CannotWriteMedia(f"The sound of {self._source.path.name} is damaged and cannot be copied; "
-                                   f"export without sound or copy the file again.", path=self._source.path) from error
-        while (ready := min((queue for queue in self._ready.values() if queue), key=lambda queue: _time_of(queue[0]), default=None)) is not None:
+            raise CannotWriteMedia(
+                f"The sound of {self._source.path.name} is damaged and cannot be copied; "
+                f"export without sound or copy the file again.",
+                path=self._source.path,
+            ) from error
+        while (
+            ready := min(
+                (queue for queue in self._ready.values() if queue), key=lambda queue: _time_of(queue[0]), default=None
+            )
+        ) is not None:
             if seconds is not None and _time_of(ready[0]) > seconds + LEAD_S:
                 return
             yield ready.popleft()
@@ -233,7 +299,9 @@ class _Encoded:
         if language:
             self._target.metadata["language"] = language
         self._target.codec_context.open()
-        self._resampler = av.AudioResampler(format=sample, layout=layout, rate=rate, frame_size=self._target.codec_context.frame_size or None)
+        self._resampler = av.AudioResampler(
+            format=sample, layout=layout, rate=rate, frame_size=self._target.codec_context.frame_size or None
+        )
 
     def passed(self, packet: av.Packet) -> Iterator[av.Packet]:
         for frame in packet.decode():
@@ -252,7 +320,9 @@ class _Changed(_Encoded):
     """A track whose samples are changed on their way. shift_s: added to the times of its frames so that they count from
     the clip's first picture."""
 
-    def __init__(self, out, stream, language: str, encoder: str, only_rate: int, change: Change, shift_s, part: Part | None):
+    def __init__(
+        self, out, stream, language: str, encoder: str, only_rate: int, change: Change, shift_s, part: Part | None
+    ):
         super().__init__(out, stream, language, encoder, only_rate)
         self._placed, self._change, self._shift, self._part = Placed(shift_s), change, shift_s, part
         self._changing: Changing | None = None
@@ -276,9 +346,13 @@ class _Changed(_Encoded):
         after = back + round((self._part.ends - self._part.begins) * rate) if self._part else None
         for at, block in blocks:
             if after is not None:
-                at, block = max(at, back), block[max(0, back - at):max(0, after - at)]
+                at, block = max(at, back), block[max(0, back - at) : max(0, after - at)]
             for n in range(0, len(block), PIECE):
-                yield from self._encoded(self._resampler.resample(frame_of(block[n:n + PIECE], at + n - back, rate, self._placed.layout, self._placed.kind)))
+                yield from self._encoded(
+                    self._resampler.resample(
+                        frame_of(block[n : n + PIECE], at + n - back, rate, self._placed.layout, self._placed.kind)
+                    )
+                )
 
 
 def encoder_for(context, export: ExportFormat, wanted: str = AS_SHOT) -> str:
@@ -335,6 +409,8 @@ def without_comments(headers: bytes) -> bytes:
             return headers
         sizes.append(size + headers[at])
         at += 1
-    first, setup = headers[at:at + sizes[0]], headers[at + sum(sizes):]
+    first, setup = headers[at : at + sizes[0]], headers[at + sum(sizes) :]
     comment = b"\x03vorbis" + (0).to_bytes(4, "little") * 2 + b"\x01"
-    return b"\x02" + bytes([255] * (sizes[0] // 255) + [sizes[0] % 255]) + bytes([len(comment)]) + first + comment + setup
+    return (
+        b"\x02" + bytes([255] * (sizes[0] // 255) + [sizes[0] % 255]) + bytes([len(comment)]) + first + comment + setup
+    )

@@ -1,4 +1,5 @@
-"""Files and folders that are written beside their targets under a hidden name, and get their own when they are whole."""
+"""Files and folders that are written beside their targets under a hidden name, and get their own when they are
+whole."""
 
 from __future__ import annotations
 
@@ -26,14 +27,24 @@ def refuse_bad_target(target: Path, sources: list[Path], *, folder: bool = False
     is to be a folder itself."""
     target = Path(target)
     if len(os.fsencode(target.name)) > LONGEST_NAME:
-        raise CannotWriteMedia(f"The name {target.name[:40]}… is too long; choose one of up to {LONGEST_NAME} bytes.", path=target)
+        raise CannotWriteMedia(
+            f"The name {target.name[:40]}… is too long; choose one of up to {LONGEST_NAME} bytes.", path=target
+        )
     for source in sources:
         same = target.resolve() == Path(source).resolve()
         if not same and target.exists() and Path(source).exists():
             same = os.path.samefile(target, source)
         # A folder of pictures would take away those that lie in the one it replaces.
-        if same or belongs(target, Path(source)) or folder and target.resolve() in Path(source).resolve().parents and target.exists():
-            raise CannotWriteMedia(f"{target.name} is the source itself, which is never written; choose another name.", path=target)
+        if (
+            same
+            or belongs(target, Path(source))
+            or folder
+            and target.resolve() in Path(source).resolve().parents
+            and target.exists()
+        ):
+            raise CannotWriteMedia(
+                f"{target.name} is the source itself, which is never written; choose another name.", path=target
+            )
     if target.is_dir() and not folder:
         raise CannotWriteMedia(f"{target} is a folder; add a file name.", path=target)
     if target.exists() and not (target.is_dir() if folder else target.is_file()):
@@ -141,4 +152,6 @@ def _refuse_others(folder: Path, written: set[str]) -> None:
     first = min((name for name in written if is_picture(Path(name))), default="")
     for path in folder.iterdir():
         if path.name not in written and not (first and belongs(folder / path.name, folder / first)):
-            raise CannotWriteMedia(f"The folder {folder} holds {path.name} and is not replaced; choose another name or place.", path=folder)
+            raise CannotWriteMedia(
+                f"The folder {folder} holds {path.name} and is not replaced; choose another name or place.", path=folder
+            )

@@ -45,18 +45,35 @@ class FilmWriter:
     part: the part of the clip whose frames are given; None for all of it. changes: of the sound, as Soundtrack.
     """
 
-    def __init__(self, target: Path | str, source: ClipInfo, export: ExportFormat, *, sound: str = AS_SHOT, grade: str = "near", size: Size = SIZES["source"],
-                 pixel_format: str | None = None, options: dict | None = None, part: Part | None = None, changes: Mapping[int, Change] | None = None):
+    def __init__(
+        self,
+        target: Path | str,
+        source: ClipInfo,
+        export: ExportFormat,
+        *,
+        sound: str = AS_SHOT,
+        grade: str = "near",
+        size: Size = SIZES["source"],
+        pixel_format: str | None = None,
+        options: dict | None = None,
+        part: Part | None = None,
+        changes: Mapping[int, Change] | None = None,
+    ):
         refuse_bad_target(Path(target), [source.path])
         self._source, self._format, self._part = source, export, part
         self._size, self._aspect = stored_size(source, size)
         if self._aspect != 1 and not export.says_aspect:
-            raise CannotWriteMedia(f"The pixels of {source.path.name} are {self._aspect} as wide as high, which {export.label} would not say; choose another format, or a size to scale it to.", path=source.path)
+            raise CannotWriteMedia(
+                f"The pixels of {source.path.name} are {self._aspect} as wide as high, which {export.label} would not say; choose another format, or a size to scale it to.",
+                path=source.path,
+            )
         self._temporary = TemporaryTarget(target)
         self._soundtrack: Soundtrack | None = None
         self._count = 0
         try:
-            self._out = av.open(str(self._temporary.path), "w", format=export.muxer, options=dict(export.container.options))
+            self._out = av.open(
+                str(self._temporary.path), "w", format=export.muxer, options=dict(export.container.options)
+            )
             self._video = self._add_video(pixel_format, grade, options)
             if sound != SILENT and source.sound:
                 self._soundtrack = Soundtrack(source, self._out, export, part, sound, changes)
@@ -76,13 +93,24 @@ class FilmWriter:
         context = stream.codec_context
         context.width, context.height = width, height
         planar = planar_name(source.pixel_format)
-        context.pix_fmt = pixel_format or self._format.pixel_format_of_size(self._format.pixel_format_for(planar), width, height)
-        context.time_base = stream.time_base = source.time_base if not self._format.container.rates else 1 / Fraction(source.rate)
+        context.pix_fmt = pixel_format or self._format.pixel_format_of_size(
+            self._format.pixel_format_for(planar), width, height
+        )
+        context.time_base = stream.time_base = (
+            source.time_base if not self._format.container.rates else 1 / Fraction(source.rate)
+        )
         context.framerate = source.rate
         context.sample_aspect_ratio = self._aspect
         # Matroska takes the aspect from the stream, which PyAV 18.1 cannot set; FFV1 carries it in its frames.
-        self._fitting = Fitting(source, context.pix_fmt, self._size, self._aspect, limited_only=codec.limited_only, aspect_in_frames=codec.encoder == "ffv1",
-                                keeps_fields=bool(codec.interlaced))
+        self._fitting = Fitting(
+            source,
+            context.pix_fmt,
+            self._size,
+            self._aspect,
+            limited_only=codec.limited_only,
+            aspect_in_frames=codec.encoder == "ffv1",
+            keeps_fields=bool(codec.interlaced),
+        )
         context.color_primaries, context.color_trc = source.color_primaries, source.color_trc
         self._matrix = self._fitting.colorspace
         if codec.encoder == "dnxhd" and self._matrix == UNSPECIFIED:
@@ -91,7 +119,9 @@ class FilmWriter:
         if codec.encoder == "dnxhd" and self._matrix in _WITH_MATRIX:
             # MOV says either all three or none, and then the matrix would be taken for BT.709.
             tags = zip((context.color_primaries, context.color_trc), _WITH_MATRIX[self._matrix])
-            context.color_primaries, context.color_trc = (usual if said == UNSPECIFIED else said for said, usual in tags)
+            context.color_primaries, context.color_trc = (
+                usual if said == UNSPECIFIED else said for said, usual in tags
+            )
         context.colorspace, context.color_range = self._matrix, self._fitting.color_range
         context.thread_type = "AUTO"
         if source.fields and codec.interlaced:
@@ -194,7 +224,11 @@ class FilmWriter:
     def _mux(self, packet):
         if self._format.codec.encoder == "dnxhd" and (matrix := _VC3_MATRICES.get(self._matrix, _VC3_OTHER)):
             packet = _with_matrix(packet, matrix)
-        if packet.dts is not None and packet.pts is not None and abs(packet.pts - packet.dts) * packet.time_base > _FAR_S:
+        if (
+            packet.dts is not None
+            and packet.pts is not None
+            and abs(packet.pts - packet.dts) * packet.time_base > _FAR_S
+        ):
             # x265 leaves the decoding time of films of one or two frames unset; nothing is reordered in those.
             packet.dts = packet.pts
         if packet.dts is not None:
@@ -220,10 +254,16 @@ class FilmWriter:
     def _explained(self, error: BaseException) -> CannotWriteMedia:
         target = self._temporary.target
         if getattr(error, "errno", None) in (errno.ENOSPC, errno.EDQUOT):
-            return CannotWriteMedia(f"The disk is full, so {target.name} was not written; free some space or choose another place.", path=target)
+            return CannotWriteMedia(
+                f"The disk is full, so {target.name} was not written; free some space or choose another place.",
+                path=target,
+            )
         if getattr(error, "errno", None) in (errno.EACCES, errno.EROFS, errno.EPERM):
             return CannotWriteMedia(f"{target} may not be written; choose another place.", path=target)
-        return CannotWriteMedia(f"{target.name} could not be written as {self._format.label} ({error}); choose another format or place.", path=target)
+        return CannotWriteMedia(
+            f"{target.name} could not be written as {self._format.label} ({error}); choose another format or place.",
+            path=target,
+        )
 
 
 def _with_matrix(packet: av.Packet, matrix: int) -> av.Packet:
@@ -231,7 +271,13 @@ def _with_matrix(packet: av.Packet, matrix: int) -> av.Packet:
     raw = bytearray(bytes(packet))
     raw[_VC3_MATRIX] = raw[_VC3_MATRIX] & ~0b110 | matrix << 1
     changed = av.Packet(bytes(raw))
-    changed.pts, changed.dts, changed.duration, changed.time_base, changed.is_keyframe = packet.pts, packet.dts, packet.duration, packet.time_base, packet.is_keyframe
+    changed.pts, changed.dts, changed.duration, changed.time_base, changed.is_keyframe = (
+        packet.pts,
+        packet.dts,
+        packet.duration,
+        packet.time_base,
+        packet.is_keyframe,
+    )
     return changed
 
 
@@ -242,7 +288,14 @@ class SoundWriter:
     changes: as Soundtrack. Raises CannotWriteMedia.
     """
 
-    def __init__(self, target: Path, source: ClipInfo, wanted: str, part: Part | None = None, changes: Mapping[int, Change] | None = None):
+    def __init__(
+        self,
+        target: Path,
+        source: ClipInfo,
+        wanted: str,
+        part: Part | None = None,
+        changes: Mapping[int, Change] | None = None,
+    ):
         self._target = target
         try:
             self._out = av.open(str(target), "w", format=_SOUND_ALONE.muxer)
@@ -268,7 +321,10 @@ class SoundWriter:
             self._out.close()
 
     def _explained(self, error: BaseException) -> CannotWriteMedia:
-        return CannotWriteMedia(f"The sound could not be written to {self._target.name} ({error}); free some space or choose another place.", path=self._target)
+        return CannotWriteMedia(
+            f"The sound could not be written to {self._target.name} ({error}); free some space or choose another place.",
+            path=self._target,
+        )
 
 
 class PictureWriter:
@@ -278,10 +334,25 @@ class PictureWriter:
     if empty.
     """
 
-    def __init__(self, target: Path | str, size: tuple[int, int], rate: Fraction, *, encoder: str, pixel_format: str, muxer: str,
-                 store: str = "", options: dict | None = None, mux_options: dict | None = None, time_base: Fraction | None = None,
-                 sound: tuple[np.ndarray, int] | None = None, sound_encoder: str = "aac", tags: dict | None = None, rotation: int = 0,
-                 timecode: str = ""):
+    def __init__(
+        self,
+        target: Path | str,
+        size: tuple[int, int],
+        rate: Fraction,
+        *,
+        encoder: str,
+        pixel_format: str,
+        muxer: str,
+        store: str = "",
+        options: dict | None = None,
+        mux_options: dict | None = None,
+        time_base: Fraction | None = None,
+        sound: tuple[np.ndarray, int] | None = None,
+        sound_encoder: str = "aac",
+        tags: dict | None = None,
+        rotation: int = 0,
+        timecode: str = "",
+    ):
         refuse_bad_target(Path(target), [])
         self._temporary = TemporaryTarget(target)
         self._given, self._count = pixel_format, 0
@@ -325,7 +396,12 @@ class PictureWriter:
         picture.time_base = self._time_base
         if self._given == "rgb24" and self._video.codec_context.pix_fmt.startswith("yuv"):
             stamp = picture.pts, picture.time_base
-            picture = picture.reformat(format=self._video.codec_context.pix_fmt, dst_colorspace="ITU709", src_color_range="JPEG", dst_color_range="MPEG")
+            picture = picture.reformat(
+                format=self._video.codec_context.pix_fmt,
+                dst_colorspace="ITU709",
+                src_color_range="JPEG",
+                dst_color_range="MPEG",
+            )
             picture.pts, picture.time_base = stamp
         self._encode(picture)
 
@@ -380,13 +456,18 @@ class PictureWriter:
         self._temporary.discard()
 
     def _explained(self, failure: OSError) -> CannotWriteMedia:
-        return CannotWriteMedia(f"{self._temporary.target.name} could not be written ({failure.strerror or failure}); free some "
-                                f"space or choose another place.", path=self._temporary.target)
+        return CannotWriteMedia(
+            f"{self._temporary.target.name} could not be written ({failure.strerror or failure}); free some "
+            f"space or choose another place.",
+            path=self._temporary.target,
+        )
 
     def _write_sound(self):
         rate, size = self._sound.codec_context.sample_rate, 1024
         for begin in range(0, self._samples.shape[1], size):
-            block = av.AudioFrame.from_ndarray(np.ascontiguousarray(self._samples[:, begin:begin + size], np.float32), format="fltp", layout="stereo")
+            block = av.AudioFrame.from_ndarray(
+                np.ascontiguousarray(self._samples[:, begin : begin + size], np.float32), format="fltp", layout="stereo"
+            )
             block.sample_rate, block.pts, block.time_base = rate, begin, Fraction(1, rate)
             self._out.mux(self._sound.encode(block))
         self._out.mux(self._sound.encode(None))

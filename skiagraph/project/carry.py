@@ -15,7 +15,20 @@ import numpy as np
 from skiagraph.project.cast import with_likenesses
 from skiagraph.project.edits import next_name
 from skiagraph.project.evidence import Join
-from skiagraph.project.model import Answer, FromScan, Likeness, Person, PersonSubject, Portrait, Project, Scan, Sighting, Subject, Track, replace
+from skiagraph.project.model import (
+    Answer,
+    FromScan,
+    Likeness,
+    Person,
+    PersonSubject,
+    Portrait,
+    Project,
+    Scan,
+    Sighting,
+    Subject,
+    Track,
+    replace,
+)
 from skiagraph.project.overlap import head_points, share_within
 from skiagraph.project.rows import CX, CY, GROW, WIDTH, outline_rows, shapes_of
 from skiagraph.shape.shape import Shape
@@ -79,10 +92,30 @@ def with_evidence(project: Project, clip: str, result: ScanResult, every: int) -
             project, track = project.new_id("tracks")
             tracks.append(Track(track, clip, path, FromScan(key, every)))
             keys.append(track)
-        people.append(Person(person.key, tuple(keys), person.best_frame, tuple(float(v) for v in person.best_box), person.doubtful, float(person.sure),
-                             # Never surer than it was.
-                             tuple(Join(j.first, j.last, j.others, floor(float(j.same) * 1e4) / 1e4) for j in person.joins)))
-    scan = Scan(key, clip, every, result.end, tuple(people), result.faces, tuple(result.cuts), tuple((int(a), int(b), float(p)) for a, b, p in result.likely), result.begun, tuple(result.gaps))
+        people.append(
+            Person(
+                person.key,
+                tuple(keys),
+                person.best_frame,
+                tuple(float(v) for v in person.best_box),
+                person.doubtful,
+                float(person.sure),
+                # Never surer than it was.
+                tuple(Join(j.first, j.last, j.others, floor(float(j.same) * 1e4) / 1e4) for j in person.joins),
+            )
+        )
+    scan = Scan(
+        key,
+        clip,
+        every,
+        result.end,
+        tuple(people),
+        result.faces,
+        tuple(result.cuts),
+        tuple((int(a), int(b), float(p)) for a, b, p in result.likely),
+        result.begun,
+        tuple(result.gaps),
+    )
     project = replace(project, evidence=project.evidence.with_scan(scan, tuple(tracks)))
     if result.damage:
         project = project.with_clip(replace(source, frames=min(source.frames, result.frames), damage=result.damage))
@@ -109,7 +142,9 @@ class _Carrying:
         self.taken = {s.key for s in project.subjects} | {g.key for s in project.subjects for g in s.sightings}
         self.person_with = {key: person.key for person in scan.people for key in person.tracks}
         # What is in front is nobody: no scan finds it, and none takes it away.
-        self.sightings = [(subject, s) for subject in project.subjects if subject.of.hides for s in subject.in_clip(scan.clip)]
+        self.sightings = [
+            (subject, s) for subject in project.subjects if subject.of.hides for s in subject.in_clip(scan.clip)
+        ]
         self.given: dict[str, list[Track]] = {}
         self.person_of: dict[str, Person] = {}
         self.new: list[tuple[Person, list[Track], str | None, int]] = []
@@ -118,8 +153,12 @@ class _Carrying:
         for person in self.scan.people:
             self._place(person)
         fresh = {key: self._fresh(key) for key in self.given}
-        covering = [(s, self.project.style_of(subject).margin) for subject in self.project.subjects if subject.is_covered
-                    for s in (*fresh.get(subject.key, ()), *(s for s in subject.in_clip(self.clip) if s.touched))]
+        covering = [
+            (s, self.project.style_of(subject).margin)
+            for subject in self.project.subjects
+            if subject.is_covered
+            for s in (*fresh.get(subject.key, ()), *(s for s in subject.in_clip(self.clip) if s.touched))
+        ]
         subjects, missing = [], []
         for subject in self.project.subjects:
             if not subject.of.hides:
@@ -135,14 +174,22 @@ class _Carrying:
             project, key = self.ids.get(project, "subjects", (person.key, nth), self.taken)
             self.taken.add(key)
             project, sightings = self._sightings(project, [(t, t.path.first, t.path.last) for t in tracks])
-            subject = Subject(key, next_name(project, PersonSubject.doubtful_word if person.doubtful else None), sightings=sightings,
-                              portrait=_portrait(self.clip, person), doubtful=person.doubtful, sure=person.sure if len(tracks) > 1 else 1.0)
+            subject = Subject(
+                key,
+                next_name(project, PersonSubject.doubtful_word if person.doubtful else None),
+                sightings=sightings,
+                portrait=_portrait(self.clip, person),
+                doubtful=person.doubtful,
+                sure=person.sure if len(tracks) > 1 else 1.0,
+            )
             project = project.deciding(subjects=(*project.subjects, subject))
             self.person_of[key] = person
             new.append(key)
             if like is not None:
                 asked.append(Likeness(like, key, person.sure))
-        return with_likenesses(project, asked + self._likely(project)), Report(tuple(k for k in fresh if fresh[k]), tuple(new), tuple(missing))
+        return with_likenesses(project, asked + self._likely(project)), Report(
+            tuple(k for k in fresh if fresh[k]), tuple(new), tuple(missing)
+        )
 
     # Who gets what
 
@@ -160,7 +207,12 @@ class _Carrying:
                 self._give(key, track, person)
         main = max(votes, key=lambda key: (not self._is_free(key), votes[key])) if votes else None
         for n, key in owners.items():
-            if key != main and self._is_free(key) and not self._kept_apart(key, main) and self.project.subject(main).is_covered:
+            if (
+                key != main
+                and self._is_free(key)
+                and not self._kept_apart(key, main)
+                and self.project.subject(main).is_covered
+            ):
                 # Only the machine had them apart, while it knew less.
                 self.given[key].remove(tracks[n])
                 self._give(main, tracks[n], person)
@@ -168,7 +220,11 @@ class _Carrying:
         if not left:
             return
         # Where somebody agreed to be seen, or was dismissed, a new sighting is not theirs before a person says so.
-        if main is not None and self.project.subject(main).is_covered and not any(self._in_the_way(main, t) for t in left):
+        if (
+            main is not None
+            and self.project.subject(main).is_covered
+            and not any(self._in_the_way(main, t) for t in left)
+        ):
             for track in left:
                 self._give(main, track, person)
             return
@@ -177,7 +233,9 @@ class _Carrying:
     def _is_free(self, key: str) -> bool:
         """True for a subject that is as the machine made it."""
         s = self.project.subject(key)
-        return not (s.named or s.is_decided or s.style is not None or s.portrait_chosen or any(g.touched for g in s.sightings))
+        return not (
+            s.named or s.is_decided or s.style is not None or s.portrait_chosen or any(g.touched for g in s.sightings)
+        )
 
     def _kept_apart(self, one: str, other: str) -> bool:
         return any(n.is_about(one, other) and n.answer == Answer.NO for n in self.project.likenesses)
@@ -187,8 +245,11 @@ class _Carrying:
         self.person_of.setdefault(key, person)
 
     def _owner(self, track: Track) -> str | None:
-        shares = [(_shared(self.project, sighting, track), subject.key) for subject, sighting in self.sightings
-                  if sighting.first <= track.path.last and track.path.first <= sighting.last]
+        shares = [
+            (_shared(self.project, sighting, track), subject.key)
+            for subject, sighting in self.sightings
+            if sighting.first <= track.path.last and track.path.first <= sighting.last
+        ]
         share, key = max(shares, default=(0.0, ""), key=lambda entry: entry[0])
         return key if share > CARRY.same_place else None
 
@@ -209,7 +270,9 @@ class _Carrying:
         self.project, made = self._sightings(self.project, parts, former)
         return list(made)
 
-    def _sightings(self, project: Project, parts: Iterable[tuple[Track, int, int]], former: Iterable[Sighting] = ()) -> tuple[Project, tuple[Sighting, ...]]:
+    def _sightings(
+        self, project: Project, parts: Iterable[tuple[Track, int, int]], former: Iterable[Sighting] = ()
+    ) -> tuple[Project, tuple[Sighting, ...]]:
         """A sighting for each part; what overlaps a former one most goes on under its id."""
         left, made = list(former), []
         for track, first, last in sorted(parts, key=lambda part: part[1]):
@@ -220,10 +283,21 @@ class _Carrying:
             else:
                 project, key = self.ids.get(project, "sightings", (self.person_with[track.key], first), self.taken)
             self.taken.add(key)
-            made.append(Sighting(key, self.clip, first, last, (track.key,), shape=before.shape if before is not None else Shape.kinds["ellipse"]()))
+            made.append(
+                Sighting(
+                    key,
+                    self.clip,
+                    first,
+                    last,
+                    (track.key,),
+                    shape=before.shape if before is not None else Shape.kinds["ellipse"](),
+                )
+            )
         return project, tuple(made)
 
-    def _kept(self, subject: Subject, fresh: list[Sighting], covering: list[tuple[Sighting, float]]) -> tuple[Subject | None, list[tuple[int, int]]]:
+    def _kept(
+        self, subject: Subject, fresh: list[Sighting], covering: list[tuple[Sighting, float]]
+    ) -> tuple[Subject | None, list[tuple[int, int]]]:
         """A known subject on the new footing, or None where all of it is somebody else's now and nobody had touched it;
         and the stretches that were not found again."""
         mine = subject.in_clip(self.clip)
@@ -258,13 +332,20 @@ class _Carrying:
         for other, margin in covering:
             low, high = max(sighting.first, other.first), min(sighting.last, other.last)
             if low <= high:
-                part = rows[low - sighting.first:high - sighting.first + 1]
-                over = outline_rows(self.project, other)[low - other.first:high - other.first + 1]
-                held[low - sighting.first:high - sighting.first + 1] |= share_within(head_points(part), over, shapes_of(other, np.arange(low, high + 1)), margin + over[:, GROW]) >= CARRY.still_covered
+                part = rows[low - sighting.first : high - sighting.first + 1]
+                over = outline_rows(self.project, other)[low - other.first : high - other.first + 1]
+                held[low - sighting.first : high - sighting.first + 1] |= (
+                    share_within(
+                        head_points(part), over, shapes_of(other, np.arange(low, high + 1)), margin + over[:, GROW]
+                    )
+                    >= CARRY.still_covered
+                )
         edges = np.flatnonzero(np.diff(~held, prepend=False, append=False))
         return [(sighting.first + int(a), sighting.first + int(b) - 1) for a, b in zip(edges[::2], edges[1::2])]
 
-    def _left_on(self, sighting: Sighting, runs: list[tuple[int, int]], fresh: list[Sighting], taken: set[str]) -> list[Sighting]:
+    def _left_on(
+        self, sighting: Sighting, runs: list[tuple[int, int]], fresh: list[Sighting], taken: set[str]
+    ) -> list[Sighting]:
         """The stretches that stay on the old track: as an end of the new sighting where they touch it, else as
         sightings of their own."""
         left = []
@@ -272,7 +353,12 @@ class _Carrying:
             n = next((n for n, s in enumerate(fresh) if s.last + 1 == first or last + 1 == s.first), None)
             if n is not None:
                 s = fresh[n]
-                fresh[n] = replace(s, first=min(s.first, first), last=max(s.last, last), tracks=tuple(dict.fromkeys((*s.tracks, *sighting.tracks))))
+                fresh[n] = replace(
+                    s,
+                    first=min(s.first, first),
+                    last=max(s.last, last),
+                    tracks=tuple(dict.fromkeys((*s.tracks, *sighting.tracks))),
+                )
                 continue
             key = sighting.key
             if key in taken:
@@ -285,15 +371,32 @@ class _Carrying:
     def _renewed(self, subject: Subject, others: tuple[Sighting, ...]) -> Subject:
         """What the machine says of a subject that was found again."""
         person = self.person_of[subject.key]
-        portrait = subject.portrait if subject.portrait_chosen or (subject.portrait and subject.portrait.clip != self.clip) else _portrait(self.clip, person)
-        doubtful = person.doubtful and not subject.is_decided and not others and (subject.doubtful or self._is_free(subject.key))
+        portrait = (
+            subject.portrait
+            if subject.portrait_chosen or (subject.portrait and subject.portrait.clip != self.clip)
+            else _portrait(self.clip, person)
+        )
+        doubtful = (
+            person.doubtful
+            and not subject.is_decided
+            and not others
+            and (subject.doubtful or self._is_free(subject.key))
+        )
         name = next_name(self.project) if subject.doubtful and not doubtful and not subject.named else subject.name
-        return replace(subject, name=name, portrait=portrait, doubtful=doubtful, sure=min(person.sure, subject.sure) if others else person.sure)
+        return replace(
+            subject,
+            name=name,
+            portrait=portrait,
+            doubtful=doubtful,
+            sure=min(person.sure, subject.sure) if others else person.sure,
+        )
 
     def _likely(self, project: Project) -> list[Likeness]:
         there = {s.key for s in project.subjects}
         by_person = {person.key: key for key, person in self.person_of.items() if key in there}
-        return [Likeness(by_person[a], by_person[b], p) for a, b, p in self.scan.likely if a in by_person and b in by_person]
+        return [
+            Likeness(by_person[a], by_person[b], p) for a, b, p in self.scan.likely if a in by_person and b in by_person
+        ]
 
 
 def _portrait(clip: str, person: Person) -> Portrait:
@@ -352,6 +455,15 @@ def adopted(base: Project, view: Project, edited: Project) -> Project:
     likenesses.update({frozenset((n.one, n.other)): n for n in edited.likenesses if n not in shown})
     rests_on = {key for s in subjects for g in s.sightings for key in (*g.tracks, g.cut)}
     tracks = tuple(t for t in edited.evidence.tracks if t.key in rests_on)
-    decisions = replace(edited.decisions, subjects=tuple(subjects), likenesses=tuple(n for n in likenesses.values() if {n.one, n.other} <= keys))
-    return replace(edited, evidence=base.evidence.with_tracks(tracks), decisions=decisions, files=edited.files if edited.files is not view.files else base.files,
-                   issued=edited.issued.with_all_of(view.issued))
+    decisions = replace(
+        edited.decisions,
+        subjects=tuple(subjects),
+        likenesses=tuple(n for n in likenesses.values() if {n.one, n.other} <= keys),
+    )
+    return replace(
+        edited,
+        evidence=base.evidence.with_tracks(tracks),
+        decisions=decisions,
+        files=edited.files if edited.files is not view.files else base.files,
+        issued=edited.issued.with_all_of(view.issued),
+    )

@@ -27,8 +27,14 @@ ONE_PLACE, ONE_PLACE_FRAMES = 0.7, 3
 def decide(project: Project, keys: Iterable[str], decision: Decision) -> Project:
     """The project with a decision on each of the subjects. Who is decided about is no longer doubtful or dismissed."""
     keys = set(keys)
-    return project.deciding(subjects=tuple(replace(s, decision=decision, dismissed=False, doubtful=s.doubtful and decision == Decision.UNDECIDED)
-                                           if s.key in keys else s for s in project.subjects))
+    return project.deciding(
+        subjects=tuple(
+            replace(s, decision=decision, dismissed=False, doubtful=s.doubtful and decision == Decision.UNDECIDED)
+            if s.key in keys
+            else s
+            for s in project.subjects
+        )
+    )
 
 
 def signed(before: Project, after: Project, by: str) -> Project:
@@ -39,13 +45,26 @@ def signed(before: Project, after: Project, by: str) -> Project:
     then = {s.key: (s.decision, s.dismissed) for s in before.subjects}
     if after.subjects is before.subjects:
         return after
-    subjects = tuple(replace(s, decided_by=by) if (s.decision, s.dismissed) != then.get(s.key, (Decision.UNDECIDED, False)) and s.decided_by != by else s for s in after.subjects)
-    return after if all(one is other for one, other in zip(subjects, after.subjects)) else after.deciding(subjects=subjects)
+    subjects = tuple(
+        replace(s, decided_by=by)
+        if (s.decision, s.dismissed) != then.get(s.key, (Decision.UNDECIDED, False)) and s.decided_by != by
+        else s
+        for s in after.subjects
+    )
+    return (
+        after
+        if all(one is other for one, other in zip(subjects, after.subjects))
+        else after.deciding(subjects=subjects)
+    )
 
 
 def cover_all(project: Project) -> Project:
     """Everybody is covered, by decision; what was dismissed or doubtful stays so."""
-    return project.deciding(subjects=tuple(s if s.dismissed or not s.of.hides else replace(s, decision=Decision.COVER) for s in project.subjects))
+    return project.deciding(
+        subjects=tuple(
+            s if s.dismissed or not s.of.hides else replace(s, decision=Decision.COVER) for s in project.subjects
+        )
+    )
 
 
 def show_all_but(project: Project, keys: Iterable[str]) -> Project:
@@ -62,7 +81,9 @@ def show_all_but(project: Project, keys: Iterable[str]) -> Project:
 
 def cover_brief(project: Project, seconds: float) -> Project:
     """Everybody who is seen for less than so many seconds in all is covered."""
-    brief = [s.key for s in project.subjects if not s.dismissed and s.of.hides and 0 < screen_time(project, s) < seconds]
+    brief = [
+        s.key for s in project.subjects if not s.dismissed and s.of.hides and 0 < screen_time(project, s) < seconds
+    ]
     if not brief:
         raise EditRefused(f"Nobody is seen for less than {seconds:g} s.")
     return decide(project, brief, Decision.COVER)
@@ -78,8 +99,10 @@ def invert(project: Project) -> Project:
 def dismiss(project: Project, keys: Iterable[str]) -> Project:
     """The project with subjects that turned out to be nobody: not covered, and not found again by a new scan."""
     keys = set(keys)
-    return project.deciding(subjects=tuple(replace(s, dismissed=True) if s.key in keys else s for s in project.subjects),
-                            likenesses=tuple(n for n in project.likenesses if n.one not in keys and n.other not in keys))
+    return project.deciding(
+        subjects=tuple(replace(s, dismissed=True) if s.key in keys else s for s in project.subjects),
+        likenesses=tuple(n for n in project.likenesses if n.one not in keys and n.other not in keys),
+    )
 
 
 def screen_time(project: Project, subject: Subject) -> float:
@@ -122,19 +145,39 @@ def merge_subjects(project: Project, into: str, others: Iterable[str]) -> Projec
             likenesses[frozenset((one, other))] = replace(n, one=one, other=other)
     widest = _widest([project.style_of(s) for s in everybody])
     # In no version of the project either.
-    versions = tuple(replace(v, styles={**{k: s for k, s in v.styles.items() if k not in gone}, into: _widest([v.styles.get(s.key) or v.house.by_kind.get(s.of.kind) or v.style for s in everybody])})
-                     for v in project.decisions.versions)
+    versions = tuple(
+        replace(
+            v,
+            styles={
+                **{k: s for k, s in v.styles.items() if k not in gone},
+                into: _widest([v.styles.get(s.key) or v.house.by_kind.get(s.of.kind) or v.style for s in everybody]),
+            },
+        )
+        for v in project.decisions.versions
+    )
     voices = tuple(replace(v, subject=into) if v.subject in gone else v for v in project.decisions.voices)
     speakers = tuple(replace(s, subject=into) if s.subject in gone else s for s in project.decisions.speakers)
     project = remove_subjects(project, gone).deciding(versions=versions, voices=voices, speakers=speakers)
     # Nobody is covered less far than before.
-    merged = replace(kept, sightings=sightings, decision=decision, style=kept.style if widest == project.style_of(kept) else widest, doubtful=all(s.doubtful for s in everybody), dismissed=all(s.dismissed for s in everybody),
-                     portrait=kept.portrait or next((s.portrait for s in others if s.portrait), None))
+    merged = replace(
+        kept,
+        sightings=sightings,
+        decision=decision,
+        style=kept.style if widest == project.style_of(kept) else widest,
+        doubtful=all(s.doubtful for s in everybody),
+        dismissed=all(s.dismissed for s in everybody),
+        portrait=kept.portrait or next((s.portrait for s in others if s.portrait), None),
+    )
     project = project.with_subject(merged).deciding(likenesses=tuple(likenesses.values()))
     # What was in front of some of them only is not in front of all that they are now.
-    return project.deciding(subjects=tuple(replace(s, of=replace(s.of, subjects=tuple(k for k in s.of.subjects if k != into and k not in gone)))
-                                           if not s.of.hides and {*gone, into} & set(s.of.subjects) and not {*gone, into} <= set(s.of.subjects)
-                                           else s for s in project.subjects))
+    return project.deciding(
+        subjects=tuple(
+            replace(s, of=replace(s.of, subjects=tuple(k for k in s.of.subjects if k != into and k not in gone)))
+            if not s.of.hides and {*gone, into} & set(s.of.subjects) and not {*gone, into} <= set(s.of.subjects)
+            else s
+            for s in project.subjects
+        )
+    )
 
 
 def _widest(styles: list[Style]) -> Style:
@@ -149,19 +192,21 @@ def _joined(sightings: list[Sighting], project: Project) -> tuple[Sighting, ...]
     """
     ordered = sorted(sightings, key=lambda s: (s.clip, s.first, s.last))
     for n, sighting in enumerate(ordered):
-        for other in ordered[n + 1:]:
+        for other in ordered[n + 1 :]:
             if other.clip != sighting.clip or other.first > sighting.last:
                 break
             if _frames_apart(project, sighting, other) > ONE_PLACE_FRAMES:
                 clip = project.clip(sighting.clip)
-                raise EditRefused(f"These two are in one picture of {clip.path.name} at {clip.at(other.first)}; they are two people.")
+                raise EditRefused(
+                    f"These two are in one picture of {clip.path.name} at {clip.at(other.first)}; they are two people."
+                )
     return tuple(ordered)
 
 
 def _frames_apart(project: Project, a: Sighting, b: Sighting) -> int:
     """In how many of their common frames two sightings are at different places."""
     low, high = max(a.first, b.first), min(a.last, b.last)
-    one, other = (outline_rows(project, s)[low - s.first:high - s.first + 1] for s in (a, b))
+    one, other = (outline_rows(project, s)[low - s.first : high - s.first + 1] for s in (a, b))
     away = np.hypot(one[:, CX] - other[:, CX], one[:, CY] - other[:, CY])
     return int((away > ONE_PLACE * np.maximum(np.maximum(one[:, WIDTH], other[:, WIDTH]), 1)).sum())
 
@@ -184,7 +229,9 @@ def split_at(project: Project, key: str, clip: str, frame: int) -> tuple[Project
         else:
             later.append(sighting)
     if not earlier or not later:
-        raise EditRefused(f"{subject.name} is seen only on one side of this frame; go to where the other person begins.")
+        raise EditRefused(
+            f"{subject.name} is seen only on one side of this frame; go to where the other person begins."
+        )
     return _apart(project, subject, earlier, later)
 
 
@@ -227,7 +274,9 @@ def swap_from(project: Project, one: str, other: str, clip: str, frame: int) -> 
         project, earlier, later = _parted(project, subject, clip, frame)
         halves.append((earlier, later))
     if not halves[0][1] and not halves[1][1]:
-        raise EditRefused(f"Neither {subjects[0].name} nor {subjects[1].name} is seen from this frame on; go to where they were taken for each other.")
+        raise EditRefused(
+            f"Neither {subjects[0].name} nor {subjects[1].name} is seen from this frame on; go to where they were taken for each other."
+        )
     order = {c.key: n for n, c in enumerate(project.clips)}
     for subject, (earlier, _), (_, theirs) in zip(subjects, halves, halves[::-1]):
         mine = tuple(sorted((*earlier, *(_by_hand(s) for s in theirs)), key=lambda s: (order[s.clip], s.first)))
@@ -250,10 +299,14 @@ def give_rest(project: Project, key: str, clip: str, frame: int, to: str) -> tup
     project = project.with_subject(replace(target, sightings=sightings))
     if not earlier:
         return remove_subjects(project, [key]), to
-    return project.with_subject(_with_portrait(project, replace(subject, sightings=tuple(earlier)), subject.portrait)), to
+    return project.with_subject(
+        _with_portrait(project, replace(subject, sightings=tuple(earlier)), subject.portrait)
+    ), to
 
 
-def _parted(project: Project, subject: Subject, clip: str, frame: int) -> tuple[Project, list[Sighting], list[Sighting]]:
+def _parted(
+    project: Project, subject: Subject, clip: str, frame: int
+) -> tuple[Project, list[Sighting], list[Sighting]]:
     """A subject's sightings before a frame of a clip and in other clips, and those from it on in this clip; one that
     goes through it is two."""
     earlier, later = [], []
@@ -273,8 +326,17 @@ def _apart(project: Project, subject: Subject, kept: list[Sighting], given: list
     """Somebody new gets some of a subject's sightings; that they are two people is remembered."""
     project, key = project.new_id("subjects")
     one = replace(subject, sightings=tuple(kept), sure=1.0)
-    other = Subject(key, next_name(project, of=subject.of), sightings=tuple(_by_hand(s) for s in given), style=subject.style, of=subject.of)
-    versions = tuple(replace(v, styles={**v.styles, key: v.styles[subject.key]}) if subject.key in v.styles else v for v in project.decisions.versions)
+    other = Subject(
+        key,
+        next_name(project, of=subject.of),
+        sightings=tuple(_by_hand(s) for s in given),
+        style=subject.style,
+        of=subject.of,
+    )
+    versions = tuple(
+        replace(v, styles={**v.styles, key: v.styles[subject.key]}) if subject.key in v.styles else v
+        for v in project.decisions.versions
+    )
     project = project.deciding(versions=versions)
     one, other = _with_portrait(project, one, subject.portrait), _with_portrait(project, other, subject.portrait)
     place = [s.key for s in project.subjects].index(subject.key) + 1
@@ -297,7 +359,11 @@ def _with_portrait(project: Project, subject: Subject, old: Portrait | None) -> 
     row = int(np.argmax(rows[:, CONFIDENCE] * np.sqrt(rows[:, WIDTH])))
     cx, cy, side = float(rows[row, CX]), float(rows[row, CY] + 0.1 * rows[row, HEIGHT]), float(0.85 * rows[row, WIDTH])
     frame = sighting.first + row
-    return replace(subject, portrait=Portrait(sighting.clip, frame, (cx - side / 2, cy - side / 2, cx + side / 2, cy + side / 2)), portrait_chosen=False)
+    return replace(
+        subject,
+        portrait=Portrait(sighting.clip, frame, (cx - side / 2, cy - side / 2, cx + side / 2, cy + side / 2)),
+        portrait_chosen=False,
+    )
 
 
 def with_likenesses(project: Project, asked: Iterable[Likeness]) -> Project:
@@ -307,7 +373,11 @@ def with_likenesses(project: Project, asked: Iterable[Likeness]) -> Project:
     for likeness in asked:
         pair = frozenset((likeness.one, likeness.other))
         old = known.get(pair)
-        if len(pair) == 2 and pair <= there and (old is None or old.answer == Answer.OPEN or likeness.answer == Answer.NO):
+        if (
+            len(pair) == 2
+            and pair <= there
+            and (old is None or old.answer == Answer.OPEN or likeness.answer == Answer.NO)
+        ):
             known[pair] = likeness
     return project.deciding(likenesses=tuple(n for pair, n in known.items() if pair <= there))
 
@@ -317,10 +387,20 @@ def answer(project: Project, one: str, other: str, said: Answer | None) -> Proje
     if said is None:
         first, second = project.subject(one), project.subject(other)
         order = [s.key for s in project.subjects]
-        into, gone = (one, other) if (first.is_decided, -order.index(one)) >= (second.is_decided, -order.index(other)) else (other, one)
+        into, gone = (
+            (one, other)
+            if (first.is_decided, -order.index(one)) >= (second.is_decided, -order.index(other))
+            else (other, one)
+        )
         return merge_subjects(project, into, [gone])
-    return with_likenesses(project.deciding(likenesses=tuple(n for n in project.likenesses if not n.is_about(one, other))),
-                           [replace(next((n for n in project.likenesses if n.is_about(one, other)), Likeness(one, other, 0.0)), answer=said)])
+    return with_likenesses(
+        project.deciding(likenesses=tuple(n for n in project.likenesses if not n.is_about(one, other))),
+        [
+            replace(
+                next((n for n in project.likenesses if n.is_about(one, other)), Likeness(one, other, 0.0)), answer=said
+            )
+        ],
+    )
 
 
 def open_likenesses(project: Project) -> list[Likeness]:
@@ -330,4 +410,6 @@ def open_likenesses(project: Project) -> list[Likeness]:
 
 def ask_again(project: Project) -> Project:
     """The project with everything that was put off asked again."""
-    return project.deciding(likenesses=tuple(replace(n, answer=Answer.OPEN) if n.answer == Answer.LATER else n for n in project.likenesses))
+    return project.deciding(
+        likenesses=tuple(replace(n, answer=Answer.OPEN) if n.answer == Answer.LATER else n for n in project.likenesses)
+    )

@@ -15,9 +15,22 @@ Count = Annotated[int, msgspec.Meta(ge=0, le=10_000_000)]
 Positive = Annotated[int, msgspec.Meta(gt=0, le=10_000_000)]
 Key = Annotated[str, msgspec.Meta(min_length=1, max_length=40)]
 
-reads(Fraction, lambda pair: Fraction(*pair) if isinstance(pair, list) and len(pair) == 2 and all(type(v) is int and 0 < v < 10 ** 12 for v in pair) else _no("a rate"),
-      lambda value: [value.numerator, value.denominator], {"type": "array", "items": {"type": "integer", "minimum": 1}, "minItems": 2, "maxItems": 2})
-reads(FilePath, lambda text: FilePath(text) if isinstance(text, str) else _no("a path"), lambda path: path.as_posix(), {"type": "string"})
+reads(
+    Fraction,
+    lambda pair: (
+        Fraction(*pair)
+        if isinstance(pair, list) and len(pair) == 2 and all(type(v) is int and 0 < v < 10**12 for v in pair)
+        else _no("a rate")
+    ),
+    lambda value: [value.numerator, value.denominator],
+    {"type": "array", "items": {"type": "integer", "minimum": 1}, "minItems": 2, "maxItems": 2},
+)
+reads(
+    FilePath,
+    lambda text: FilePath(text) if isinstance(text, str) else _no("a path"),
+    lambda path: path.as_posix(),
+    {"type": "string"},
+)
 
 
 def _no(what: str):

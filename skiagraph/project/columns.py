@@ -26,7 +26,11 @@ _STEPS = np.array([PX_STEPS] * 4 + [DEGREE_STEPS, CONFIDENCE_STEPS], np.float64)
 
 def packed(columns: list[np.ndarray]) -> str:
     """Columns of whole numbers as text: int32 differences, one column after the other, deflated."""
-    return base64.b64encode(zlib.compress(b"".join(np.diff(c.astype(np.int32), prepend=np.int32(0)).astype("<i4").tobytes() for c in columns), 1)).decode()
+    return base64.b64encode(
+        zlib.compress(
+            b"".join(np.diff(c.astype(np.int32), prepend=np.int32(0)).astype("<i4").tobytes() for c in columns), 1
+        )
+    ).decode()
 
 
 def unpacked(text: Any, rows: int, columns: int) -> list[np.ndarray]:
@@ -59,7 +63,12 @@ def _only(plain: Any, names: set[str]) -> None:
 def _path_out(path: Path) -> dict:
     columns = np.round(path.rows().astype(np.float64) * _STEPS).astype(np.int64)
     lean = [] if path.lean is None else list(np.round(path.lean.astype(np.float64) * TILT_STEPS).astype(np.int64).T)
-    return {"kind": "perspective" if lean else "similarity", "first": path.first, "rows": len(path), "data": packed([*columns.T, path.origin, *lean])}
+    return {
+        "kind": "perspective" if lean else "similarity",
+        "first": path.first,
+        "rows": len(path),
+        "data": packed([*columns.T, path.origin, *lean]),
+    }
 
 
 def _path_in(plain: Any) -> Path:
@@ -69,10 +78,19 @@ def _path_in(plain: Any) -> Path:
     rows = _whole(plain, "rows", MOST_ROWS, 1)
     columns = unpacked(plain["data"], rows, _PATH_COLUMNS[plain["kind"]])
     table = np.stack(columns[:6], axis=1) / _STEPS
-    if np.abs(table[:, :5]).max() > 1e6 or table[:, 2:4].min() <= 0 or table[:, 5].min() < 0 or table[:, 5].max() > 1 or columns[6].min() < 0 or columns[6].max() > 3:
+    if (
+        np.abs(table[:, :5]).max() > 1e6
+        or table[:, 2:4].min() <= 0
+        or table[:, 5].min() < 0
+        or table[:, 5].max() > 1
+        or columns[6].min() < 0
+        or columns[6].max() > 3
+    ):
         raise ValueError("a path has a row that lies outside of what can be")
     lean = np.stack(columns[7:], axis=1) / TILT_STEPS if len(columns) > 7 else None
-    if lean is not None and (np.abs(lean[:, 0]).max() > 20 or np.abs(lean[:, 1:]).sum(axis=1).max() > MOST_TILT + 2 / TILT_STEPS):
+    if lean is not None and (
+        np.abs(lean[:, 0]).max() > 20 or np.abs(lean[:, 1:]).sum(axis=1).max() > MOST_TILT + 2 / TILT_STEPS
+    ):
         raise ValueError("a path has a row that leans more than a plane can")
     return Path.from_rows(_whole(plain, "first", 10_000_000), table, columns[6], lean)
 
@@ -81,7 +99,11 @@ def _masks_out(masks: Masks) -> dict:
     # Most of a mask is as in the frame before.
     changed = masks.bits.copy()
     changed[1:] ^= masks.bits[:-1]
-    return {"first": masks.first, "rows": len(masks), "data": base64.b64encode(zlib.compress(changed.tobytes(), 6)).decode()}
+    return {
+        "first": masks.first,
+        "rows": len(masks),
+        "data": base64.b64encode(zlib.compress(changed.tobytes(), 6)).decode(),
+    }
 
 
 def _masks_in(plain: Any) -> Masks:
@@ -95,7 +117,10 @@ def _masks_in(plain: Any) -> Masks:
         raise ValueError(f"the data of masks cannot be read ({error})") from error
     if len(data) != rows * wide:
         raise ValueError(f"masks of {rows} frames hold {len(data)} bytes, expected {rows * wide}")
-    return Masks(_whole(plain, "first", 10_000_000), np.bitwise_xor.accumulate(np.frombuffer(data, np.uint8).reshape(rows, wide), axis=0))
+    return Masks(
+        _whole(plain, "first", 10_000_000),
+        np.bitwise_xor.accumulate(np.frombuffer(data, np.uint8).reshape(rows, wide), axis=0),
+    )
 
 
 def _faces_out(faces: FaceTable) -> dict:
@@ -106,14 +131,48 @@ def _faces_in(plain: Any) -> FaceTable:
     _only(plain, {"rows", "data"})
     columns = unpacked(plain["data"], _whole(plain, "rows", MOST_ROWS), 6)
     frames, boxes, scores = columns[0], np.stack(columns[1:5], axis=1), columns[5]
-    if len(frames) and ((np.diff(frames) < 0).any() or frames[0] < 0 or frames[-1] > 10_000_000 or np.abs(boxes).max() > 32767 or scores.min() < 0 or scores.max() > 100):
+    if len(frames) and (
+        (np.diff(frames) < 0).any()
+        or frames[0] < 0
+        or frames[-1] > 10_000_000
+        or np.abs(boxes).max() > 32767
+        or scores.min() < 0
+        or scores.max() > 100
+    ):
         raise ValueError("the faces of a scan are not in order, or lie outside of what can be")
     return FaceTable(frames.astype(np.int32), boxes.astype(np.int16), scores.astype(np.uint8))
 
 
 _TABLE = {"rows": {"type": "integer", "minimum": 0}, "data": {"type": "string", "contentEncoding": "base64"}}
-reads(Path, _path_in, _path_out, {"type": "object", "additionalProperties": False, "required": ["kind", "first", "rows", "data"], "properties": {
-    "kind": {"enum": ["similarity", "perspective"]}, "first": {"type": "integer", "minimum": 0}, **_TABLE}})
-reads(Masks, _masks_in, _masks_out, {"type": "object", "additionalProperties": False, "required": ["first", "rows", "data"], "properties": {
-    "first": {"type": "integer", "minimum": 0}, **_TABLE}})
-reads(FaceTable, _faces_in, _faces_out, {"type": "object", "additionalProperties": False, "required": ["rows", "data"], "properties": _TABLE})
+reads(
+    Path,
+    _path_in,
+    _path_out,
+    {
+        "type": "object",
+        "additionalProperties": False,
+        "required": ["kind", "first", "rows", "data"],
+        "properties": {
+            "kind": {"enum": ["similarity", "perspective"]},
+            "first": {"type": "integer", "minimum": 0},
+            **_TABLE,
+        },
+    },
+)
+reads(
+    Masks,
+    _masks_in,
+    _masks_out,
+    {
+        "type": "object",
+        "additionalProperties": False,
+        "required": ["first", "rows", "data"],
+        "properties": {"first": {"type": "integer", "minimum": 0}, **_TABLE},
+    },
+)
+reads(
+    FaceTable,
+    _faces_in,
+    _faces_out,
+    {"type": "object", "additionalProperties": False, "required": ["rows", "data"], "properties": _TABLE},
+)

@@ -52,9 +52,16 @@ def copied_keyframes(project: Project, key: str, clip: str, first: int, last: in
         raise EditRefused(f"{subject.name} has no keyframes there.")
 
     def of(entries):
-        return tuple(sorted((replace(e, frame=e.frame - marks[0]) for e in entries if e.frame in marks), key=lambda e: e.frame))
+        return tuple(
+            sorted((replace(e, frame=e.frame - marks[0]) for e in entries if e.frame in marks), key=lambda e: e.frame)
+        )
 
-    return CopiedKeyframes(of(k for s in here for k in s.keyframes if not k.pin), of(r for s in here for r in s.repairs), of(f for s in here for f in s.forms), of(e for s in here for e in s.levels))
+    return CopiedKeyframes(
+        of(k for s in here for k in s.keyframes if not k.pin),
+        of(r for s in here for r in s.repairs),
+        of(f for s in here for f in s.forms),
+        of(e for s in here for e in s.levels),
+    )
 
 
 def with_keyframes(project: Project, key: str, clip: str, frame: int, copied: CopiedKeyframes) -> Project:
@@ -74,9 +81,16 @@ def with_keyframes(project: Project, key: str, clip: str, frame: int, copied: Co
     keyframes = sighting.keyframes
     for entry in copied.keyframes:
         keyframes = without_keyframe(keyframes, entry.frame + frame)
-    changed = replace(sighting, keyframes=merged(keyframes, (replace(k, arriving=None, leaving=None) for k in copied.keyframes)),
-                      repairs=merged(sighting.repairs, copied.repairs), forms=merged(sighting.forms, copied.forms), levels=merged(sighting.levels, copied.levels))
-    return project.with_subject(replace(subject, sightings=tuple(changed if s is sighting else s for s in subject.sightings)))
+    changed = replace(
+        sighting,
+        keyframes=merged(keyframes, (replace(k, arriving=None, leaving=None) for k in copied.keyframes)),
+        repairs=merged(sighting.repairs, copied.repairs),
+        forms=merged(sighting.forms, copied.forms),
+        levels=merged(sighting.levels, copied.levels),
+    )
+    return project.with_subject(
+        replace(subject, sightings=tuple(changed if s is sighting else s for s in subject.sightings))
+    )
 
 
 def copied_sighting(project: Project, key: str, clip: str, frame: int) -> CopiedSighting:
@@ -85,7 +99,9 @@ def copied_sighting(project: Project, key: str, clip: str, frame: int) -> Copied
     sighting = sighting_at(subject, clip, frame)
     if sighting is None:
         raise EditRefused(f"{subject.name} is not seen at this frame; go to a frame where the lane has a bar.")
-    return CopiedSighting(clip, project.clip(clip).picture_size, covered_path(project, sighting), sighting.shape, sighting.forms)
+    return CopiedSighting(
+        clip, project.clip(clip).picture_size, covered_path(project, sighting), sighting.shape, sighting.forms
+    )
 
 
 def with_sighting(project: Project, key: str, clip: str, frame: int, copied: CopiedSighting) -> Project:
@@ -106,7 +122,11 @@ def with_sighting(project: Project, key: str, clip: str, frame: int, copied: Cop
     path = path.part(path.first, target.frames - 1)
     project, track = project.new_id("tracks")
     project, made = project.new_id("sightings")
-    project = replace(project, evidence=project.evidence.with_tracks((Track(track, clip, path, FromJoining(), Outlined()),)))
-    sighting = Sighting(made, clip, path.first, path.last, (track,), shape=copied.shape, forms=forms, begin_set=True, end_set=True)
+    project = replace(
+        project, evidence=project.evidence.with_tracks((Track(track, clip, path, FromJoining(), Outlined()),))
+    )
+    sighting = Sighting(
+        made, clip, path.first, path.last, (track,), shape=copied.shape, forms=forms, begin_set=True, end_set=True
+    )
     ordered = tuple(sorted((*subject.sightings, sighting), key=lambda s: (s.clip, s.first)))
     return project.with_subject(replace(subject, sightings=ordered))

@@ -159,14 +159,30 @@ class Sighting(Value, frozen=True):
     @property
     def touched(self) -> bool:
         """True when there is hand work in it, which keeps to the track it was done on."""
-        return not self.tracks or self.base is not None or bool(self.keyframes or self.repairs or self.forms or self.levels) or self.whole != Change() or self.begin_set or self.end_set or self.away_after
+        return (
+            not self.tracks
+            or self.base is not None
+            or bool(self.keyframes or self.repairs or self.forms or self.levels)
+            or self.whole != Change()
+            or self.begin_set
+            or self.end_set
+            or self.away_after
+        )
 
     def covers(self, frame: int) -> bool:
         return self.first <= frame <= self.last
 
     def marks(self) -> tuple[int, ...]:
         """Frames of it with a keyframe, a repair or a form."""
-        return tuple(sorted(f for f in {k.frame for k in self.keyframes if not k.pin} | {r.frame for r in self.repairs} | {f.frame for f in self.forms} if self.covers(f)))
+        return tuple(
+            sorted(
+                f
+                for f in {k.frame for k in self.keyframes if not k.pin}
+                | {r.frame for r in self.repairs}
+                | {f.frame for f in self.forms}
+                if self.covers(f)
+            )
+        )
 
     def shape_at(self, frame: int) -> Shape:
         """Its shape at a frame."""
@@ -188,7 +204,10 @@ class Sighting(Value, frozen=True):
             return covers
         kinds = [c.kind for c in covers]
         before, after, share = _around(self.levels, frame)
-        one, other = (_strengthened(e.covers if [c.kind for c in e.covers] == kinds else covers, e.strength) for e in (before, after))
+        one, other = (
+            _strengthened(e.covers if [c.kind for c in e.covers] == kinds else covers, e.strength)
+            for e in (before, after)
+        )
         return one if share == 0 else other if share == 1 else tuple(between(a, b, share) for a, b in zip(one, other))
 
     def all_marks(self) -> tuple[int, ...]:

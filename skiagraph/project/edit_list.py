@@ -37,14 +37,22 @@ def read_programme(path: Path | str, project: Project, rate: Fraction | None = N
             continue
         uses.append(Use(clip.key, *frames_of_item(item, clip)))
     if not uses:
-        raise SkiagraphError(f"{path.name} uses none of the clips of the project" + (f" (it names {', '.join(list(dict.fromkeys(missing))[:4])})" if missing else "") + "; add its clips first.", path=path)
+        raise SkiagraphError(
+            f"{path.name} uses none of the clips of the project"
+            + (f" (it names {', '.join(list(dict.fromkeys(missing))[:4])})" if missing else "")
+            + "; add its clips first.",
+            path=path,
+        )
     return Programme(path.name[:400], timeline.to_json_string(-1), tuple(uses), tuple(missing), handles)
 
 
 def _timeline(path: Path, project: Project, rate: Fraction | None):
     import opentimelineio as otio
+
     if path.suffix.lower() not in SUFFIXES:
-        raise SkiagraphError(f"{path.name} is no edit list that can be read; choose one that ends in {' or '.join(SUFFIXES)}.", path=path)
+        raise SkiagraphError(
+            f"{path.name} is no edit list that can be read; choose one that ends in {' or '.join(SUFFIXES)}.", path=path
+        )
     try:
         if path.stat().st_size > MOST_BYTES:
             raise ValueError("it is far too large")
@@ -52,11 +60,18 @@ def _timeline(path: Path, project: Project, rate: Fraction | None):
         if path.suffix.lower() == ".otio":
             found = otio.adapters.read_from_string(text, adapter_name="otio_json")
         else:
-            found = otio.adapters.read_from_string(text, adapter_name="cmx_3600", rate=_counted_in(text, project, rate), ignore_timecode_mismatch=True)
+            found = otio.adapters.read_from_string(
+                text, adapter_name="cmx_3600", rate=_counted_in(text, project, rate), ignore_timecode_mismatch=True
+            )
     except OSError as error:
-        raise SkiagraphError(f"The edit list {path.name} cannot be read ({error.strerror}); check its place.", path=path) from error
+        raise SkiagraphError(
+            f"The edit list {path.name} cannot be read ({error.strerror}); check its place.", path=path
+        ) from error
     except Exception as error:  # the library and its adapters raise many kinds
-        raise SkiagraphError(f"{path.name} is no edit list, or it is damaged ({str(error).strip().rstrip('.') or type(error).__name__}); write it anew.", path=path) from error
+        raise SkiagraphError(
+            f"{path.name} is no edit list, or it is damaged ({str(error).strip().rstrip('.') or type(error).__name__}); write it anew.",
+            path=path,
+        ) from error
     if not isinstance(found, otio.schema.Timeline):
         raise SkiagraphError(f"{path.name} holds no timeline; write the programme itself.", path=path)
     return found
@@ -69,7 +84,10 @@ def _counted_in(text: str, project: Project, rate: Fraction | None) -> float:
         rates = Counter(clip.rate for clip in project.clips)
         rate = rates.most_common(1)[0][0] if rates else Fraction(25)
     nominal = round(rate)
-    dropped = any(line.strip().upper().startswith("FCM") and "NON" not in line.upper() and "DROP" in line.upper() for line in text.splitlines())
+    dropped = any(
+        line.strip().upper().startswith("FCM") and "NON" not in line.upper() and "DROP" in line.upper()
+        for line in text.splitlines()
+    )
     return nominal * 1000 / 1001 if dropped and nominal in (30, 60) else float(nominal)
 
 
@@ -83,7 +101,12 @@ def _name_of(item) -> str | None:
     """How a list calls what a clip is of; None for black, bars and what else no file holds."""
     if type(item.media_reference).__name__ == "GeneratorReference":
         return None
-    return name_of_media(item) or item.name or str(item.metadata.get("cmx_3600", {}).get("reel", "")) or "a clip without a name"
+    return (
+        name_of_media(item)
+        or item.name
+        or str(item.metadata.get("cmx_3600", {}).get("reel", ""))
+        or "a clip without a name"
+    )
 
 
 def clip_of_item(item, project: Project) -> Clip | None:
@@ -108,7 +131,9 @@ def _clip_for(item, name: str, project: Project) -> Clip | None:
         if len(found) > 1:
             found = [clip for clip in found if _frames_within(item, clip) is not None]
             if len(found) != 1:
-                raise SkiagraphError(f"It is not clear which of the clips called {name} the list means; give one of them another name, or a list with whole paths.")
+                raise SkiagraphError(
+                    f"It is not clear which of the clips called {name} the list means; give one of them another name, or a list with whole paths."
+                )
         if found:
             return found[0]
     return None
@@ -124,8 +149,11 @@ def frames_of_item(item, clip: Clip) -> tuple[int, int]:
     found = _frames_within(item, clip)
     if found is None:
         begin = item.visible_range().start_time
-        raise SkiagraphError(f"The list uses {clip.path.name} from {_as_text(begin)} on, and the clip has {clip.at(0)} to {clip.at(clip.frames - 1)}; "
-                             "write the list anew, or say in which rate it counts.", path=clip.path)
+        raise SkiagraphError(
+            f"The list uses {clip.path.name} from {_as_text(begin)} on, and the clip has {clip.at(0)} to {clip.at(clip.frames - 1)}; "
+            "write the list anew, or say in which rate it counts.",
+            path=clip.path,
+        )
     return found
 
 

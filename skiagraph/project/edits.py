@@ -11,7 +11,19 @@ from collections.abc import Callable, Iterable
 from pathlib import Path as FilePath
 
 from skiagraph.errors import EditRefused
-from skiagraph.project.model import Acceptance, Clip, Glance, Marker, PersonSubject, Project, Style, Subject, SubjectKind, VoiceRange, replace
+from skiagraph.project.model import (
+    Acceptance,
+    Clip,
+    Glance,
+    Marker,
+    PersonSubject,
+    Project,
+    Style,
+    Subject,
+    SubjectKind,
+    VoiceRange,
+    replace,
+)
 from skiagraph.project.programme import Programme
 
 
@@ -21,7 +33,9 @@ def add_clip(project: Project, facts: Clip) -> Project:
         if clip.fingerprint == facts.fingerprint and clip.size == facts.size:
             raise EditRefused(f"{facts.path.name} is in the project already.")
     project, key = project.new_id("clips")
-    return replace(project, files=(*project.files, replace(facts, key=key))).deciding(clips=(*project.decisions.clips, key))
+    return replace(project, files=(*project.files, replace(facts, key=key))).deciding(
+        clips=(*project.decisions.clips, key)
+    )
 
 
 def remove_clip(project: Project, key: str) -> Project:
@@ -34,13 +48,19 @@ def remove_clip(project: Project, key: str) -> Project:
             portrait = subject.portrait if subject.portrait and subject.portrait.clip != key else None
             subjects.append(replace(subject, sightings=left, portrait=portrait))
     there = {s.key for s in subjects}
-    return project.deciding(clips=tuple(c for c in project.decisions.clips if c != key), subjects=tuple(subjects),
-                            accepted=tuple(a for a in project.accepted if a.clip != key), glances=tuple(g for g in project.decisions.glances if g.clip != key),
-                            likenesses=tuple(n for n in project.likenesses if n.one in there and n.other in there),
-                            markers=tuple(m for m in project.decisions.markers if m.clip != key),
-                            rests=tuple(r for r in project.decisions.rests if r.clip != key),
-                            versions=tuple(replace(v, rests=tuple(r for r in v.rests if r.clip != key)) for v in project.decisions.versions),
-                            voices=_voices_without(project, {s.key for s in project.subjects} - there, lambda v: v.clip != key))
+    return project.deciding(
+        clips=tuple(c for c in project.decisions.clips if c != key),
+        subjects=tuple(subjects),
+        accepted=tuple(a for a in project.accepted if a.clip != key),
+        glances=tuple(g for g in project.decisions.glances if g.clip != key),
+        likenesses=tuple(n for n in project.likenesses if n.one in there and n.other in there),
+        markers=tuple(m for m in project.decisions.markers if m.clip != key),
+        rests=tuple(r for r in project.decisions.rests if r.clip != key),
+        versions=tuple(
+            replace(v, rests=tuple(r for r in v.rests if r.clip != key)) for v in project.decisions.versions
+        ),
+        voices=_voices_without(project, {s.key for s in project.subjects} - there, lambda v: v.clip != key),
+    )
 
 
 def use_programme(project: Project, programme: Programme | None) -> Project:
@@ -71,13 +91,19 @@ def rename(project: Project, key: str, name: str) -> Project:
 def remove_subjects(project: Project, keys: Iterable[str]) -> Project:
     keys = set(keys)
     # A holdout of somebody who is gone is in front of nobody else for it.
-    return project.deciding(subjects=tuple(s for s in project.subjects if s.key not in keys),
-                            accepted=tuple(a for a in project.accepted if a.subject not in keys), glances=tuple(g for g in project.decisions.glances if g.subject not in keys),
-                            likenesses=tuple(n for n in project.likenesses if n.one not in keys and n.other not in keys),
-                            voices=_voices_without(project, keys), speakers=tuple(s for s in project.decisions.speakers if s.subject not in keys))
+    return project.deciding(
+        subjects=tuple(s for s in project.subjects if s.key not in keys),
+        accepted=tuple(a for a in project.accepted if a.subject not in keys),
+        glances=tuple(g for g in project.decisions.glances if g.subject not in keys),
+        likenesses=tuple(n for n in project.likenesses if n.one not in keys and n.other not in keys),
+        voices=_voices_without(project, keys),
+        speakers=tuple(s for s in project.decisions.speakers if s.subject not in keys),
+    )
 
 
-def _voices_without(project: Project, gone: set[str], kept: Callable[[VoiceRange], bool] = lambda voice: True) -> tuple[VoiceRange, ...]:
+def _voices_without(
+    project: Project, gone: set[str], kept: Callable[[VoiceRange], bool] = lambda voice: True
+) -> tuple[VoiceRange, ...]:
     """Ranges of sound after some subjects are gone: they stay disguised, and are nobody's."""
     return tuple(replace(v, subject="") if v.subject in gone else v for v in project.decisions.voices if kept(v))
 
@@ -93,13 +119,21 @@ def set_project_style(project: Project, style: Style) -> Project:
 
 def set_style_for_all(project: Project, style: Style) -> Project:
     """One cover for everybody: the project's, and nobody has another; what else the house wants stays."""
-    return project.deciding(style=style, house=replace(project.decisions.house, by_kind={}), subjects=tuple(replace(s, style=None) if s.style else s for s in project.subjects))
+    return project.deciding(
+        style=style,
+        house=replace(project.decisions.house, by_kind={}),
+        subjects=tuple(replace(s, style=None) if s.style else s for s in project.subjects),
+    )
 
 
 def next_name(project: Project, word: str | None = None, of: SubjectKind = PersonSubject()) -> str:
     """A name that reads well for somebody unnamed: “Person 3”."""
     word = word or of.word
-    numbers = [int(s.name[len(word) + 1:]) for s in project.subjects if s.name.startswith(f"{word} ") and s.name[len(word) + 1:].isdigit()]
+    numbers = [
+        int(s.name[len(word) + 1 :])
+        for s in project.subjects
+        if s.name.startswith(f"{word} ") and s.name[len(word) + 1 :].isdigit()
+    ]
     return f"{word} {max(numbers, default=0) + 1}"
 
 
@@ -126,10 +160,20 @@ def withdraw(project: Project, *acceptances: Acceptance) -> Project:
 
 
 def glance(project: Project, glances: Iterable[Glance]) -> Project:
-    """The project with what somebody said of stretches of the result; what was said of the same stretches before goes."""
+    """The project with what somebody said of stretches of the result; what was said of the same stretches before
+    goes."""
     new = tuple(glances)
     places = {(g.clip, g.subject, g.first, g.last) for g in new}
-    return project.deciding(glances=(*(g for g in project.decisions.glances if (g.clip, g.subject, g.first, g.last) not in places), *new)) if new else project
+    return (
+        project.deciding(
+            glances=(
+                *(g for g in project.decisions.glances if (g.clip, g.subject, g.first, g.last) not in places),
+                *new,
+            )
+        )
+        if new
+        else project
+    )
 
 
 def unglance(project: Project, glances: Iterable[Glance]) -> Project:

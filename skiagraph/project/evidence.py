@@ -195,7 +195,9 @@ class Evidence(Value, frozen=True):
 
     def with_scan(self, scan: Scan, tracks: tuple[Track, ...]) -> Evidence:
         """A scan in the place of the clip's former one, whose tracks stay for what rests on them."""
-        return replace(self, scans=(*(s for s in self.scans if s.clip != scan.clip), scan), tracks=(*self.tracks, *tracks))
+        return replace(
+            self, scans=(*(s for s in self.scans if s.clip != scan.clip), scan), tracks=(*self.tracks, *tracks)
+        )
 
     def with_sweep(self, sweep: Sweep) -> Evidence:
         """A strict search in the place of the clip's former one."""
@@ -225,7 +227,9 @@ class Evidence(Value, frozen=True):
 
 
 def _with_former_keys(voices: tuple[Voice, ...], former: tuple[Voice, ...]) -> tuple[Voice, ...]:
-    shared = sorted(((_shared_s(voice, old), n, m) for n, voice in enumerate(voices) for m, old in enumerate(former)), reverse=True)
+    shared = sorted(
+        ((_shared_s(voice, old), n, m) for n, voice in enumerate(voices) for m, old in enumerate(former)), reverse=True
+    )
     keys: dict[int, str] = {}
     for seconds, n, m in shared:
         if seconds > 0 and n not in keys and former[m].key not in keys.values():
@@ -234,7 +238,12 @@ def _with_former_keys(voices: tuple[Voice, ...], former: tuple[Voice, ...]) -> t
 
 
 def _shared_s(one: Voice, other: Voice) -> float:
-    return sum(max(0.0, min(a.ends_s, b.ends_s) - max(a.begins_s, b.begins_s)) for a in one.speech for b in other.speech if a.track == b.track)
+    return sum(
+        max(0.0, min(a.ends_s, b.ends_s) - max(a.begins_s, b.begins_s))
+        for a in one.speech
+        for b in other.speech
+        if a.track == b.track
+    )
 
 
 _BY_KEY = Remembered(4096, size=lambda made: 1)

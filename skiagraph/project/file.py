@@ -64,7 +64,15 @@ def load_with_digest(path: FilePath | str) -> tuple[Project, str]:
     try:
         document = _document(raw, path)
         return _checked(document, path.parent), digest_of(raw)
-    except (msgspec.ValidationError, msgspec.DecodeError, KeyError, TypeError, ValueError, AttributeError, IndexError) as error:
+    except (
+        msgspec.ValidationError,
+        msgspec.DecodeError,
+        KeyError,
+        TypeError,
+        ValueError,
+        AttributeError,
+        IndexError,
+    ) as error:
         raise CannotOpenProject(f"{path.name} is damaged ({error}); open a copy of it.", path=path) from error
 
 
@@ -76,7 +84,9 @@ def _bytes(path: FilePath) -> bytes:
     except FileNotFoundError as error:
         raise CannotOpenProject(f"There is no project {path}; check the name.", path=path) from error
     except OSError as error:
-        raise CannotOpenProject(f"{path.name} cannot be read ({error.strerror}); check that you may read it.", path=path) from error
+        raise CannotOpenProject(
+            f"{path.name} cannot be read ({error.strerror}); check that you may read it.", path=path
+        ) from error
     raise CannotOpenProject(f"{path.name} is not a Skiagraph project; choose a file that ends in {SUFFIX}.", path=path)
 
 
@@ -102,8 +112,19 @@ class _Parts(Value, frozen=True):
 def _with_written(parts: _Parts) -> Document:
     """The document; how its evidence was written is kept, so that saving writes it again without making it anew."""
     rest = {"files": tuple[Clip, ...], "decisions": Decisions, "issued": Issued}
-    evidence = Evidence(**{name: tuple(_remembered(decoder(kind), part) for part in getattr(parts.evidence, name)) for name, kind in (("scans", Scan), ("tracks", Track), ("sweeps", Sweep), ("listenings", Listening))})
-    return Document(FORMAT, VERSION, evidence=evidence, written_by=parts.written_by, **{name: decoder(kind).decode(getattr(parts, name)) for name, kind in rest.items()})
+    evidence = Evidence(
+        **{
+            name: tuple(_remembered(decoder(kind), part) for part in getattr(parts.evidence, name))
+            for name, kind in (("scans", Scan), ("tracks", Track), ("sweeps", Sweep), ("listenings", Listening))
+        }
+    )
+    return Document(
+        FORMAT,
+        VERSION,
+        evidence=evidence,
+        written_by=parts.written_by,
+        **{name: decoder(kind).decode(getattr(parts, name)) for name, kind in rest.items()},
+    )
 
 
 def _remembered(reader: msgspec.json.Decoder, part: msgspec.Raw):
@@ -123,12 +144,19 @@ def _document(raw: bytes, path: FilePath) -> Document:
         head = msgspec.json.decode(raw, type=_Head)
     except msgspec.DecodeError as error:
         if raw.lstrip()[:1] == b"{" and not isinstance(error, msgspec.ValidationError):
-            raise CannotOpenProject(f"{path.name} is not a Skiagraph project, or it is damaged ({error}); open a copy of it.", path=path) from error
+            raise CannotOpenProject(
+                f"{path.name} is not a Skiagraph project, or it is damaged ({error}); open a copy of it.", path=path
+            ) from error
         head = _Head()
     if head.format != FORMAT:
-        raise CannotOpenProject(f"{path.name} is not a Skiagraph project; choose a file that ends in {SUFFIX}.", path=path)
+        raise CannotOpenProject(
+            f"{path.name} is not a Skiagraph project; choose a file that ends in {SUFFIX}.", path=path
+        )
     if head.version > VERSION:
-        raise CannotOpenProject(f"{path.name} was written by a newer Skiagraph (format {head.version}, this one knows {VERSION}); update Skiagraph.", path=path)
+        raise CannotOpenProject(
+            f"{path.name} was written by a newer Skiagraph (format {head.version}, this one knows {VERSION}); update Skiagraph.",
+            path=path,
+        )
     if head.version == VERSION:
         return _with_written(msgspec.json.decode(raw, type=_Parts))
     plain = msgspec.json.decode(raw)
@@ -143,23 +171,40 @@ def _checked(document: Document, folder: FilePath) -> Project:
     evidence, decisions = document.evidence, document.decisions
     clips, tracks = {clip.key: clip for clip in files}, evidence.by_key()
     subjects = {s.key: s for s in decisions.subjects}
-    for what, known, given in (("clips", clips, files), ("subjects", subjects, decisions.subjects), ("tracks", tracks, evidence.tracks),
-                               ("clips in order", set(decisions.clips), decisions.clips), ("scans of one clip", {s.clip for s in evidence.scans}, evidence.scans),
-                               ("strict searches of one clip", {s.clip for s in evidence.sweeps}, evidence.sweeps),
-                               ("listenings to one clip", {s.clip for s in evidence.listenings}, evidence.listenings), ("ranges of sound", {v.key for v in decisions.voices}, decisions.voices)):
+    for what, known, given in (
+        ("clips", clips, files),
+        ("subjects", subjects, decisions.subjects),
+        ("tracks", tracks, evidence.tracks),
+        ("clips in order", set(decisions.clips), decisions.clips),
+        ("scans of one clip", {s.clip for s in evidence.scans}, evidence.scans),
+        ("strict searches of one clip", {s.clip for s in evidence.sweeps}, evidence.sweeps),
+        ("listenings to one clip", {s.clip for s in evidence.listenings}, evidence.listenings),
+        ("ranges of sound", {v.key for v in decisions.voices}, decisions.voices),
+    ):
         if len(known) != len(given):
             raise ValueError(f"two {what} have the same key")
-    for key in (*decisions.clips, *(t.clip for t in evidence.tracks), *(s.clip for s in evidence.scans), *(s.clip for s in evidence.sweeps), *(s.clip for s in evidence.listenings), *(v.clip for v in decisions.voices)):
+    for key in (
+        *decisions.clips,
+        *(t.clip for t in evidence.tracks),
+        *(s.clip for s in evidence.scans),
+        *(s.clip for s in evidence.sweeps),
+        *(s.clip for s in evidence.listenings),
+        *(v.clip for v in decisions.voices),
+    ):
         if key not in clips:
             raise ValueError(f"clip {key} is spoken of, which is not in the project")
     for track in evidence.tracks:
         if track.path.last >= clips[track.clip].length:
-            raise ValueError(f"track {track.key} in clip {track.clip} ends at {track.path.last}, outside its {clips[track.clip].length} frames")
+            raise ValueError(
+                f"track {track.key} in clip {track.clip} ends at {track.path.last}, outside its {clips[track.clip].length} frames"
+            )
     for scan in evidence.scans:
         for key in (k for person in scan.people for k in person.tracks):
             if key not in tracks:
                 raise ValueError(f"scan {scan.key} speaks of track {key}, which is not in the project")
-        if any(not join.first <= join.last < clips[scan.clip].length for person in scan.people for join in person.joins):
+        if any(
+            not join.first <= join.last < clips[scan.clip].length for person in scan.people for join in person.joins
+        ):
             raise ValueError(f"scan {scan.key} speaks of frames that clip {scan.clip} does not have")
     if decisions.versions and decisions.version not in {v.name for v in decisions.versions}:
         raise ValueError(f"it says that version “{decisions.version}” is worked on, which it does not have")
@@ -174,8 +219,12 @@ def _checked(document: Document, folder: FilePath) -> Project:
             _check_sighting(sighting, clips, tracks)
     project = Project(files, evidence, decisions, document.issued.with_all_of(_seen_ids(files, evidence, decisions)))
     likenesses = tuple(n for n in decisions.likenesses if {n.one, n.other} <= set(subjects) and n.one != n.other)
-    accepted = tuple(a if a.looked or a.clip not in decisions.clips else replace(a, looked=looked_at(project, a.clip, a.subject, a.first, min(a.last, clips[a.clip].length - 1)))
-                     for a in decisions.accepted)
+    accepted = tuple(
+        a
+        if a.looked or a.clip not in decisions.clips
+        else replace(a, looked=looked_at(project, a.clip, a.subject, a.first, min(a.last, clips[a.clip].length - 1)))
+        for a in decisions.accepted
+    )
     if accepted != decisions.accepted or likenesses != decisions.likenesses:
         project = project.deciding(accepted=accepted, likenesses=likenesses)
     return project
@@ -186,7 +235,9 @@ def _check_sighting(sighting, clips, tracks) -> None:
         raise ValueError(f"a sighting refers to clip {sighting.clip}, which is not in the project")
     length = clips[sighting.clip].length
     if not sighting.first <= sighting.last < length:
-        raise ValueError(f"a sighting in clip {sighting.clip} runs from {sighting.first} to {sighting.last}, outside its {length} frames")
+        raise ValueError(
+            f"a sighting in clip {sighting.clip} runs from {sighting.first} to {sighting.last}, outside its {length} frames"
+        )
     if not sighting.tracks and sighting.base is None:
         raise ValueError(f"sighting {sighting.key} rests on no track and was not placed either")
     for key in (*sighting.tracks, *((sighting.cut,) if sighting.cut else ())):
@@ -194,9 +245,19 @@ def _check_sighting(sighting, clips, tracks) -> None:
             raise ValueError(f"sighting {sighting.key} rests on track {key}, which is not in its clip")
     if sighting.cut:
         edge = tracks[sighting.cut]
-        if not isinstance(edge.of, Cut) or (edge.of.masks.first, len(edge.of.masks)) != (edge.path.first, len(edge.path)):
-            raise ValueError(f"sighting {sighting.key} takes its edge from track {sighting.cut}, which has no mask for each of its frames")
-    for name, entries in (("keyframes", sighting.keyframes), ("repairs", sighting.repairs), ("forms", sighting.forms), ("levels", sighting.levels)):
+        if not isinstance(edge.of, Cut) or (edge.of.masks.first, len(edge.of.masks)) != (
+            edge.path.first,
+            len(edge.path),
+        ):
+            raise ValueError(
+                f"sighting {sighting.key} takes its edge from track {sighting.cut}, which has no mask for each of its frames"
+            )
+    for name, entries in (
+        ("keyframes", sighting.keyframes),
+        ("repairs", sighting.repairs),
+        ("forms", sighting.forms),
+        ("levels", sighting.levels),
+    ):
         frames = [entry.frame for entry in entries]
         if frames != sorted(set(frames)):
             raise ValueError(f"the {name} of sighting {sighting.key} are not in rising order")
@@ -204,13 +265,25 @@ def _check_sighting(sighting, clips, tracks) -> None:
 
 def _seen_ids(files, evidence, decisions) -> Issued:
     """The highest id of each kind that a document speaks of, so that none is ever given out again."""
+
     def highest(keys):
         return max((int(m[0]) for key in keys if (m := re.search(r"\d+$", key)) and len(m[0]) < 10), default=0)
 
-    spoken_of = [*(s.key for s in decisions.subjects), *(a.subject for a in decisions.accepted), *(g.subject for g in decisions.glances), *(k for n in decisions.likenesses for k in (n.one, n.other))]
-    return Issued(highest(c.key for c in files), highest(s.key for s in evidence.scans), highest(t.key for t in evidence.tracks), highest(spoken_of),
-                  highest(g.key for s in decisions.subjects for g in s.sightings), highest((*(v.key for one in evidence.listenings for v in one.voices), *(s.voice for s in decisions.speakers))),
-                  highest(v.key for v in decisions.voices))
+    spoken_of = [
+        *(s.key for s in decisions.subjects),
+        *(a.subject for a in decisions.accepted),
+        *(g.subject for g in decisions.glances),
+        *(k for n in decisions.likenesses for k in (n.one, n.other)),
+    ]
+    return Issued(
+        highest(c.key for c in files),
+        highest(s.key for s in evidence.scans),
+        highest(t.key for t in evidence.tracks),
+        highest(spoken_of),
+        highest(g.key for s in decisions.subjects for g in s.sightings),
+        highest((*(v.key for one in evidence.listenings for v in one.voices), *(s.voice for s in decisions.speakers))),
+        highest(v.key for v in decisions.voices),
+    )
 
 
 def dump(project: Project, folder: FilePath) -> bytes:
@@ -218,8 +291,20 @@ def dump(project: Project, folder: FilePath) -> bytes:
     project = project.without_leftovers()
     files = [replace(clip, path=FilePath(_relative(clip.path, folder))) for clip in project.files]
     evidence = {name: [_raw(part) for part in getattr(project.evidence, name)] for name in Evidence.__struct_fields__}
-    return written({"format": FORMAT, "version": VERSION, "written_by": f"Skiagraph {__version__}", "files": files, "evidence": evidence,
-                    "decisions": project.decisions, "issued": project.issued}) + b"\n"
+    return (
+        written(
+            {
+                "format": FORMAT,
+                "version": VERSION,
+                "written_by": f"Skiagraph {__version__}",
+                "files": files,
+                "evidence": evidence,
+                "decisions": project.decisions,
+                "issued": project.issued,
+            }
+        )
+        + b"\n"
+    )
 
 
 def _raw(part: Scan | Track | Sweep | Listening) -> msgspec.Raw:
@@ -256,8 +341,10 @@ def save(project: Project, path: FilePath | str) -> str:
         os.replace(name, target)
         return digest_of(raw)
     except OSError as error:
-        raise CannotSaveProject(f"{path.name} cannot be saved in {path.parent} ({error.strerror}); free some space or choose another place.",
-                                path=path) from error
+        raise CannotSaveProject(
+            f"{path.name} cannot be saved in {path.parent} ({error.strerror}); free some space or choose another place.",
+            path=path,
+        ) from error
     finally:
         if name:
             with contextlib.suppress(OSError):

@@ -42,7 +42,7 @@ class History:
         if self._current is None:
             step = self._steps[self._at]
             value = replace(self._rest, decisions=step.decisions)
-            for carry in self._arrivals[step.arrived:]:
+            for carry in self._arrivals[step.arrived :]:
                 value = carry(value)
             step.decisions, step.arrived = value.decisions, len(self._arrivals)
             self._current = self._rest = value
@@ -59,7 +59,7 @@ class History:
 
     def apply(self, name: str, project: Project) -> None:
         """Take the next value, made from the present one; what had been undone is gone."""
-        del self._steps[self._at + 1:]
+        del self._steps[self._at + 1 :]
         self._steps.append(Step(name, project.decisions, len(self._arrivals)))
         if len(self._steps) > LIMIT:
             del self._steps[0]
@@ -76,7 +76,9 @@ class History:
     def learn(self, project: Project) -> None:
         """Take in what is known anew of files or evidence, or ids that were given out, without a step: the decisions
         stay."""
-        self._rest = replace(project, decisions=self._steps[self._at].decisions, issued=project.issued.with_all_of(self._rest.issued))
+        self._rest = replace(
+            project, decisions=self._steps[self._at].decisions, issued=project.issued.with_all_of(self._rest.issued)
+        )
         self._current = None
 
     def undo(self) -> bool:

@@ -37,8 +37,30 @@ class House(Value, frozen=True):
     name: HouseName = ""
     note: Annotated[str, msgspec.Meta(max_length=2000)] = ""
     by_kind: dict[Annotated[str, msgspec.Meta(max_length=40)], Style] = {}
-    lead_s: Annotated[Seconds, described("Lead", "How long before each sighting whose begin nobody set a cover is there already, within the shot.", low=0, high=3, step=0.04, unit=" s", decimals=2)] = 0.0
-    tail_s: Annotated[Seconds, described("Tail", "How long after each sighting whose end nobody set a cover is kept, within the shot.", low=0, high=3, step=0.04, unit=" s", decimals=2)] = 0.0
+    lead_s: Annotated[
+        Seconds,
+        described(
+            "Lead",
+            "How long before each sighting whose begin nobody set a cover is there already, within the shot.",
+            low=0,
+            high=3,
+            step=0.04,
+            unit=" s",
+            decimals=2,
+        ),
+    ] = 0.0
+    tail_s: Annotated[
+        Seconds,
+        described(
+            "Tail",
+            "How long after each sighting whose end nobody set a cover is kept, within the shot.",
+            low=0,
+            high=3,
+            step=0.04,
+            unit=" s",
+            decimals=2,
+        ),
+    ] = 0.0
     rules: Annotated[tuple[Rule, ...], msgspec.Meta(max_length=40)] = ()
 
 
@@ -70,9 +92,13 @@ def read_house_style(path: Path | str) -> HouseStyle:
             raise ValueError("it is far too large")
         style = _decoded(path.read_bytes())
     except OSError as error:
-        raise CannotReadHouseStyle(f"The house style {path.name} cannot be read ({error.strerror}); check its place.", path=path) from error
+        raise CannotReadHouseStyle(
+            f"The house style {path.name} cannot be read ({error.strerror}); check its place.", path=path
+        ) from error
     except (msgspec.ValidationError, msgspec.DecodeError, ValueError, TypeError, KeyError) as error:
-        raise CannotReadHouseStyle(f"{path.name} is no house style, or it is damaged ({error}); ask for it again.", path=path) from error
+        raise CannotReadHouseStyle(
+            f"{path.name} is no house style, or it is damaged ({error}); ask for it again.", path=path
+        ) from error
     return _with_pictures(style, lambda file: str(path.parent / file))
 
 
@@ -109,19 +135,35 @@ def write_house_style(style: HouseStyle, path: Path | str) -> None:
                 shutil.copyfile(file, folder / name)
         handle, made = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.", suffix=".part")
         with os.fdopen(handle, "wb") as file:
-            file.write(json.dumps({"format": FORMAT, "version": VERSION, **json.loads(written(relative))}, indent=2, ensure_ascii=False).encode() + b"\n")
+            file.write(
+                json.dumps(
+                    {"format": FORMAT, "version": VERSION, **json.loads(written(relative))},
+                    indent=2,
+                    ensure_ascii=False,
+                ).encode()
+                + b"\n"
+            )
         os.chmod(made, 0o644)
         os.replace(made, path)
     except OSError as error:
-        raise CannotReadHouseStyle(f"The house style {path.name} cannot be written ({error.strerror}); choose another place.", path=path) from error
+        raise CannotReadHouseStyle(
+            f"The house style {path.name} cannot be written ({error.strerror}); choose another place.", path=path
+        ) from error
 
 
 def _with_pictures(style: HouseStyle, renamed) -> HouseStyle:
     """The same with the files of its pictures under other names."""
-    def of(one: Style) -> Style:
-        return replace(one, covers=tuple(replace(c, file=renamed(c.file)) if getattr(c, "file", "") else c for c in one.covers))
 
-    return replace(style, style=of(style.style), house=replace(style.house, by_kind={kind: of(one) for kind, one in style.house.by_kind.items()}))
+    def of(one: Style) -> Style:
+        return replace(
+            one, covers=tuple(replace(c, file=renamed(c.file)) if getattr(c, "file", "") else c for c in one.covers)
+        )
+
+    return replace(
+        style,
+        style=of(style.style),
+        house=replace(style.house, by_kind={kind: of(one) for kind, one in style.house.by_kind.items()}),
+    )
 
 
 # Those that are at hand
@@ -135,7 +177,10 @@ def own_folder() -> Path:
 def shipped_house_styles() -> list[HouseStyle]:
     """Those that come with the application."""
     folder = files("skiagraph.assets").joinpath("house-styles")
-    return sorted((_decoded(entry.read_bytes()) for entry in folder.iterdir() if entry.name.endswith(SUFFIX)), key=lambda s: s.name)
+    return sorted(
+        (_decoded(entry.read_bytes()) for entry in folder.iterdir() if entry.name.endswith(SUFFIX)),
+        key=lambda s: s.name,
+    )
 
 
 def house_styles() -> list[HouseStyle]:
@@ -166,7 +211,9 @@ def house_style_named(name: str) -> HouseStyle:
     for style in at_hand:
         if style.name.casefold() == name.casefold():
             return style
-    raise CannotReadHouseStyle(f"There is no house style “{name}”; there are {', '.join(s.name for s in at_hand)}, or name a file that ends in {SUFFIX}.")
+    raise CannotReadHouseStyle(
+        f"There is no house style “{name}”; there are {', '.join(s.name for s in at_hand)}, or name a file that ends in {SUFFIX}."
+    )
 
 
 def keep_house_style(style: HouseStyle) -> Path:
@@ -202,4 +249,6 @@ def set_default_house_style(name: str) -> None:
         else:
             place.unlink(missing_ok=True)
     except OSError as error:
-        raise CannotReadHouseStyle(f"The default house style cannot be kept ({error.strerror}); check {place.parent}.", path=place) from error
+        raise CannotReadHouseStyle(
+            f"The default house style cannot be kept ({error.strerror}); check {place.parent}.", path=place
+        ) from error

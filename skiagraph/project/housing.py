@@ -20,7 +20,11 @@ def begun_project() -> Project:
 
 def use_house_style(project: Project, style: HouseStyle) -> Project:
     """The project with a house style for everybody; outlines, paths, keyframes and labels stay."""
-    return project.deciding(style=style.style, house=style.house, subjects=tuple(replace(s, style=None) if s.style else s for s in project.subjects))
+    return project.deciding(
+        style=style.style,
+        house=style.house,
+        subjects=tuple(replace(s, style=None) if s.style else s for s in project.subjects),
+    )
 
 
 def house_style_of(project: Project, name: str) -> HouseStyle:
@@ -63,8 +67,16 @@ def in_version(project: Project, name: str) -> Project:
     wanted = next((v for v in project.decisions.versions if v.name == name), None)
     if wanted is None:
         raise EditRefused(f"There is no version “{name}”; there are {', '.join(versions(project)) or 'none'}.")
-    return project.deciding(style=wanted.style, house=wanted.house, rests=wanted.rests, version=name,
-                            subjects=tuple(replace(s, style=wanted.styles.get(s.key)) if s.style != wanted.styles.get(s.key) else s for s in project.subjects))
+    return project.deciding(
+        style=wanted.style,
+        house=wanted.house,
+        rests=wanted.rests,
+        version=name,
+        subjects=tuple(
+            replace(s, style=wanted.styles.get(s.key)) if s.style != wanted.styles.get(s.key) else s
+            for s in project.subjects
+        ),
+    )
 
 
 def rename_version(project: Project, name: str) -> Project:
@@ -74,7 +86,9 @@ def rename_version(project: Project, name: str) -> Project:
         raise EditRefused("A version needs a name, such as the house it is for.")
     if name != now and name in versions(project):
         raise EditRefused(f"There is a version “{name}” already; choose another name.")
-    return project.deciding(versions=tuple(replace(v, name=name) if v.name == now else v for v in project.decisions.versions), version=name)
+    return project.deciding(
+        versions=tuple(replace(v, name=name) if v.name == now else v for v in project.decisions.versions), version=name
+    )
 
 
 def remove_version(project: Project, name: str) -> Project:
@@ -90,13 +104,21 @@ def remove_version(project: Project, name: str) -> Project:
 
 def _present(project: Project, name: str) -> Version:
     """How the project looks now, as a version of a name."""
-    return Version(name, project.style, project.decisions.house, {s.key: s.style for s in project.subjects if s.style is not None}, project.decisions.rests)
+    return Version(
+        name,
+        project.style,
+        project.decisions.house,
+        {s.key: s.style for s in project.subjects if s.style is not None},
+        project.decisions.rests,
+    )
 
 
 def _kept(project: Project) -> Project:
     """With what the present version looks like noted in it."""
     now = project.decisions.version
-    return project.deciding(versions=tuple(_present(project, now) if v.name == now else v for v in project.decisions.versions))
+    return project.deciding(
+        versions=tuple(_present(project, now) if v.name == now else v for v in project.decisions.versions)
+    )
 
 
 # The reverse

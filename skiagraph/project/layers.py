@@ -48,7 +48,9 @@ def layers(project: Project, clip: str, frame: int, *, subjects: Sequence[Subjec
                             layer = layer.behind(front_of(project, before, frame, holdout.of.feather, size))
                     found.append(layer)
             if subject.label is not None and sighting.covers(frame) and not subject.dismissed:
-                label = label_layer(subject.key, subject.label, outline_at(project, sighting, frame), size, sighting.first)
+                label = label_layer(
+                    subject.key, subject.label, outline_at(project, sighting, frame), size, sighting.first
+                )
                 labels += [label] if label is not None else []
     return found + labels
 
@@ -62,7 +64,12 @@ def held_at(project: Project, sighting: Sighting, frame: int) -> int | None:
     if frame < sighting.first:
         seconds, chosen, at, cut_after = house.lead_s, sighting.begin_set, sighting.first, frame
     else:
-        seconds, chosen, at, cut_after = house.tail_s, sighting.end_set or sighting.away_after, sighting.last, sighting.last
+        seconds, chosen, at, cut_after = (
+            house.tail_s,
+            sighting.end_set or sighting.away_after,
+            sighting.last,
+            sighting.last,
+        )
     if not seconds or chosen or abs(frame - at) > round(seconds * float(project.clip(sighting.clip).rate)):
         return None
     scan = project.scan_of(sighting.clip)
@@ -88,7 +95,9 @@ def _rest(project: Project, clip: str, frame: int, style: Style, size: tuple[int
     return Layer("", style, whole, (0, 0, width, height), alpha, measure=(head, head * 1.3))
 
 
-def front_of(project: Project, sighting: Sighting, frame: int, feather: float, size: tuple[int, int]) -> tuple[tuple[int, int, int, int], np.ndarray] | None:
+def front_of(
+    project: Project, sighting: Sighting, frame: int, feather: float, size: tuple[int, int]
+) -> tuple[tuple[int, int, int, int], np.ndarray] | None:
     """What is in front in a frame: the box px and alpha (rows, columns) of what stays as it is, within its outline and,
     where its exact edge is known, within that."""
     drawn = outline_at(project, sighting, frame).raster_within(size, feather)
@@ -98,7 +107,10 @@ def front_of(project: Project, sighting: Sighting, frame: int, feather: float, s
     if not track.path.first <= frame <= track.path.last:
         return drawn
     (x0, y0, x1, y1), alpha = drawn
-    x, y = (np.arange(x0, x1, dtype=np.float32) + np.float32(0.5))[None, :], (np.arange(y0, y1, dtype=np.float32) + np.float32(0.5))[:, None]
+    x, y = (
+        (np.arange(x0, x1, dtype=np.float32) + np.float32(0.5))[None, :],
+        (np.arange(y0, y1, dtype=np.float32) + np.float32(0.5))[:, None],
+    )
     share = track.of.masks.share(frame, *place_on(track.path, frame).to_unit(x, y))
     # Inwards again: only from where it is surely the thing.
     return (x0, y0, x1, y1), np.minimum(alpha, np.clip((share - 0.5) * 510, 0, 255).astype(np.uint8))

@@ -30,13 +30,20 @@ def set_style_at(project: Project, key: str, clip: str, frame: int, wanted: Styl
     if reach == Reach.SIGHTING:
         levels = _on_all(sighting, base, wanted, frame)
     else:
+
         def at(number: int) -> Level:
             margin, feather, _ = (float(v) for v in sighting.level_at(number))
-            return replace(_level(number, base, replace(base, covers=sighting.covers_at(number, base.covers))), margin=margin, feather=feather)
+            return replace(
+                _level(number, base, replace(base, covers=sighting.covers_at(number, base.covers))),
+                margin=margin,
+                feather=feather,
+            )
 
         levels = entered(sighting.levels, sighting, _level(frame, base, wanted), reach, at)
     changed = replace(sighting, levels=levels)
-    return project.with_subject(replace(subject, sightings=tuple(changed if s is sighting else s for s in subject.sightings)))
+    return project.with_subject(
+        replace(subject, sightings=tuple(changed if s is sighting else s for s in subject.sightings))
+    )
 
 
 def _level(frame: int, base: Style, wanted: Style) -> Level:
@@ -45,11 +52,16 @@ def _level(frame: int, base: Style, wanted: Style) -> Level:
     strength = min(100.0, max(0.01, wanted.cover.strength() / base.cover.strength()))
     alike = tuple(c.stronger(strength) for c in base.covers) if strength != 1 else base.covers
     margin, feather = wanted.margin - base.margin, wanted.feather - base.feather
-    return Level(frame, margin, feather, strength) if _same(alike, wanted.covers) else Level(frame, margin, feather, covers=wanted.covers)
+    return (
+        Level(frame, margin, feather, strength)
+        if _same(alike, wanted.covers)
+        else Level(frame, margin, feather, covers=wanted.covers)
+    )
 
 
 def _on_all(sighting: Sighting, base: Style, wanted: Style, frame: int) -> tuple[Level, ...]:
-    """The levels of a sighting with what is wanted at one frame on all of it: what its keyframes say beside that stays."""
+    """The levels of a sighting with what is wanted at one frame on all of it: what its keyframes say beside that
+    stays."""
     if not sighting.levels:
         return (replace(_level(frame, base, wanted), frame=sighting.first),)
     before, here = sighting.level_at(frame), sighting.covers_at(frame, base.covers)
@@ -57,12 +69,18 @@ def _on_all(sighting: Sighting, base: Style, wanted: Style, frame: int) -> tuple
     alone = _same(tuple(c.stronger(factor) for c in here), wanted.covers)
     changed = []
     for entry in sighting.levels:
-        entry = replace(entry, margin=entry.margin + wanted.margin - base.margin - float(before[0]), feather=entry.feather + wanted.feather - base.feather - float(before[1]))
+        entry = replace(
+            entry,
+            margin=entry.margin + wanted.margin - base.margin - float(before[0]),
+            feather=entry.feather + wanted.feather - base.feather - float(before[1]),
+        )
         if alone:
             entry = replace(entry, strength=min(100.0, max(0.01, entry.strength * factor)))
         else:
             own = sighting.covers_at(entry.frame, base.covers)
-            entry = replace(entry, strength=1.0, covers=tuple(_changed_alike(c, a, b) for c, a, b in zip(own, here, wanted.covers)))
+            entry = replace(
+                entry, strength=1.0, covers=tuple(_changed_alike(c, a, b) for c, a, b in zip(own, here, wanted.covers))
+            )
         changed.append(entry)
     return tuple(changed)
 
@@ -95,8 +113,16 @@ def _without_level(wanted: Style, base: Style, sighting: Sighting | None, frame:
         return wanted
     margin, feather, strength = (float(v) for v in sighting.level_at(frame))
     here = sighting.covers_at(frame, base.covers)
-    covers = base.covers if _same(here, wanted.covers) else tuple(c.stronger(1 / strength) for c in wanted.covers) if strength != 1 else wanted.covers
-    return replace(wanted, covers=covers, margin=max(0.0, wanted.margin - margin), feather=max(0.0, wanted.feather - feather))
+    covers = (
+        base.covers
+        if _same(here, wanted.covers)
+        else tuple(c.stronger(1 / strength) for c in wanted.covers)
+        if strength != 1
+        else wanted.covers
+    )
+    return replace(
+        wanted, covers=covers, margin=max(0.0, wanted.margin - margin), feather=max(0.0, wanted.feather - feather)
+    )
 
 
 def switch_off(project: Project, key: str, clip: str, frame: int, reach: Reach) -> Project:
@@ -108,11 +134,18 @@ def switch_off(project: Project, key: str, clip: str, frame: int, reach: Reach) 
     if reach == Reach.ALL:
         return project.with_subject(replace(subject, sightings=tuple(s for s in subject.sightings if s.clip != clip)))
     if reach == Reach.SIGHTING or sighting.first == sighting.last or reach == Reach.ONWARD and frame == sighting.first:
-        return project.with_subject(replace(subject, sightings=tuple(s for s in subject.sightings if s is not sighting)))
+        return project.with_subject(
+            replace(subject, sightings=tuple(s for s in subject.sightings if s is not sighting))
+        )
     if reach == Reach.ONWARD or frame == sighting.last:
         return trim_sighting(project, key, clip, frame, sighting.first, frame - 1)
     if frame == sighting.first:
         return trim_sighting(project, key, clip, frame, frame + 1, sighting.last)
     project, new = project.new_id("sightings")
     parts = replace(sighting, last=frame - 1, end_set=True), replace(sighting, key=new, first=frame + 1, begin_set=True)
-    return project.with_subject(replace(project.subject(key), sightings=tuple(p for s in subject.sightings for p in (parts if s is sighting else (s,)))))
+    return project.with_subject(
+        replace(
+            project.subject(key),
+            sightings=tuple(p for s in subject.sightings for p in (parts if s is sighting else (s,))),
+        )
+    )

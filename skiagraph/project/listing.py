@@ -28,9 +28,19 @@ def track_rows(project: Project, clips: Sequence[str] | None = None) -> Iterator
                 if sighting.first > last:
                     continue
                 path, marks = path_of(project, sighting), set(sighting.marks())
-                for frame, row in zip(range(sighting.first, last + 1), rows_at(project, sighting, sighting.first, last)):
+                for frame, row in zip(
+                    range(sighting.first, last + 1), rows_at(project, sighting, sighting.first, last)
+                ):
                     origin = PLACED if path is None or frame in marks else int(path.origin[path.row(frame)])
-                    yield (subject.key, subject.name, clip.path.name, frame, *(round(float(v), 2) for v in row[:5]), round(float(np.clip(row[5], 0, 1)), 3), ORIGIN_NAMES[origin])
+                    yield (
+                        subject.key,
+                        subject.name,
+                        clip.path.name,
+                        frame,
+                        *(round(float(v), 2) for v in row[:5]),
+                        round(float(np.clip(row[5], 0, 1)), 3),
+                        ORIGIN_NAMES[origin],
+                    )
 
 
 def tracks_as_csv(project: Project, clips: Sequence[str]) -> Iterator[str]:
@@ -51,24 +61,53 @@ def tracks_as_json(project: Project, clips: Sequence[str]) -> Iterator[str]:
     for key in clips:
         clip, people = project.clip(key), {}
         for subject, name, _, *row in track_rows(project, [key]):
-            people.setdefault(subject, {"subject": subject, "name": name, "decision": str(project.subject(subject).decision), "rows": []})["rows"].append(row)
-        listed.append({"clip": clip.path.name, "width": clip.width, "height": clip.height, "rate": [clip.rate.numerator, clip.rate.denominator], "frames": clip.frames, "timecode": clip.timecode, "subjects": list(people.values())})
-    yield json.dumps({"format": "skiagraph-tracks", "version": 1, "columns": list(COLUMNS[3:]), "clips": listed}, ensure_ascii=False, indent=1) + "\n"
+            people.setdefault(
+                subject,
+                {"subject": subject, "name": name, "decision": str(project.subject(subject).decision), "rows": []},
+            )["rows"].append(row)
+        listed.append(
+            {
+                "clip": clip.path.name,
+                "width": clip.width,
+                "height": clip.height,
+                "rate": [clip.rate.numerator, clip.rate.denominator],
+                "frames": clip.frames,
+                "timecode": clip.timecode,
+                "subjects": list(people.values()),
+            }
+        )
+    yield (
+        json.dumps(
+            {"format": "skiagraph-tracks", "version": 1, "columns": list(COLUMNS[3:]), "clips": listed},
+            ensure_ascii=False,
+            indent=1,
+        )
+        + "\n"
+    )
 
 
 def tracks_as_mot(project: Project, clips: Sequence[str]) -> Iterator[str]:
     """The text format of the MOT Challenge (Leal-Taixé et al., MOTChallenge 2015, arXiv 1504.01942), of one clip: frame
     from 1, number of the subject, left, top, width, height px, confidence, and -1 for places in the world. Turned
     outlines are given by the boxes around them."""
-    for _, subject, row in sorted(((row[3], int(row[0][1:]), row) for row in track_rows(project, clips)), key=lambda r: r[:2]):
+    for _, subject, row in sorted(
+        ((row[3], int(row[0][1:]), row) for row in track_rows(project, clips)), key=lambda r: r[:2]
+    ):
         _, _, _, frame, cx, cy, width, height, angle, confidence, _ = row
         lean = np.radians(angle)
-        wide, tall = np.hypot(width * np.cos(lean), height * np.sin(lean)), np.hypot(width * np.sin(lean), height * np.cos(lean))
+        wide, tall = (
+            np.hypot(width * np.cos(lean), height * np.sin(lean)),
+            np.hypot(width * np.sin(lean), height * np.cos(lean)),
+        )
         yield f"{frame + 1},{subject},{cx - wide / 2:.2f},{cy - tall / 2:.2f},{wide:.2f},{tall:.2f},{confidence:g},-1,-1,-1\n"
 
 
 # By the ending of the file.
-FORMS: dict[str, Callable[[Project, Sequence[str]], Iterator[str]]] = {".csv": tracks_as_csv, ".json": tracks_as_json, ".txt": tracks_as_mot}
+FORMS: dict[str, Callable[[Project, Sequence[str]], Iterator[str]]] = {
+    ".csv": tracks_as_csv,
+    ".json": tracks_as_json,
+    ".txt": tracks_as_mot,
+}
 # Those that hold one clip.
 OF_ONE_CLIP = (".txt",)
 
@@ -80,9 +119,13 @@ def write_tracks(project: Project, target: FilePath, clips: Sequence[str] | None
     keys = [clip.key for clip in project.clips] if clips is None else list(clips)
     suffix = FilePath(target).suffix.lower()
     if suffix not in FORMS:
-        raise ValueError(f"{FilePath(target).name} does not end in a known form of tracks; end it in {', '.join(FORMS)}")
+        raise ValueError(
+            f"{FilePath(target).name} does not end in a known form of tracks; end it in {', '.join(FORMS)}"
+        )
     if suffix in OF_ONE_CLIP and len(keys) != 1:
-        raise ValueError(f"{FilePath(target).name} holds the tracks of one clip, and there are {len(keys)}; choose one with --clip")
+        raise ValueError(
+            f"{FilePath(target).name} holds the tracks of one clip, and there are {len(keys)}; choose one with --clip"
+        )
     with open(target, "w", newline="", encoding="utf-8") as file:
         file.writelines(FORMS[suffix](project, keys))
     return sum(1 for _ in track_rows(project, keys))

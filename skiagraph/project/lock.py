@@ -56,18 +56,25 @@ class ProjectLock:
             try:
                 handle = os.open(place, os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o666)
             except OSError as error:
-                raise ProjectInUse(f"{project.name} cannot be changed here ({error.strerror}); save a copy elsewhere to work on it.", path=project) from error
+                raise ProjectInUse(
+                    f"{project.name} cannot be changed here ({error.strerror}); save a copy elsewhere to work on it.",
+                    path=project,
+                ) from error
             if not _locked(handle, place):
                 holder = _holder(handle)
                 os.close(handle)
-                raise ProjectInUse(f"{project.name} is open in {holder.who}; close it there first.", path=project, holder=holder)
+                raise ProjectInUse(
+                    f"{project.name} is open in {holder.who}; close it there first.", path=project, holder=holder
+                )
             # Whoever let go removed the file: only a lock on the one that is there now counts.
             with contextlib.suppress(OSError):
                 if os.fstat(handle).st_ino == os.stat(place).st_ino:
                     break
             os.close(handle)
         os.ftruncate(handle, 0)
-        os.pwrite(handle, json.dumps({"pid": os.getpid(), "host": socket.gethostname(), "since": time.time()}).encode(), 0)
+        os.pwrite(
+            handle, json.dumps({"pid": os.getpid(), "host": socket.gethostname(), "since": time.time()}).encode(), 0
+        )
         return ProjectLock(project, handle, place)
 
     @staticmethod
@@ -115,7 +122,12 @@ def _locked(handle: int, place: Path) -> bool:
         if error.errno in (errno.EWOULDBLOCK, errno.EACCES):
             return False
         holder = _holder(handle)
-        return not holder.pid or holder.pid == os.getpid() or holder.host == socket.gethostname() and not _lives(holder.pid)
+        return (
+            not holder.pid
+            or holder.pid == os.getpid()
+            or holder.host == socket.gethostname()
+            and not _lives(holder.pid)
+        )
 
 
 def _holder(handle: int) -> Holder:

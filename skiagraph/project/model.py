@@ -10,9 +10,38 @@ import msgspec
 
 from skiagraph.cover.cover import Cover, Style
 from skiagraph.project.clip import Clip, Count
-from skiagraph.project.decisions import (Acceptance, Answer, Decision, Decisions, Form, Glance, HoldoutSubject, Level, Likeness, Marker, PersonSubject, Portrait, Reach, Sighting, Subject,
-                                         SubjectKind)
-from skiagraph.project.evidence import Evidence, FromScan, Head, Listening, Person, Scan, Speech, Sweep, Track, TrackKind, TrackSource, Voice
+from skiagraph.project.decisions import (
+    Acceptance,
+    Answer,
+    Decision,
+    Decisions,
+    Form,
+    Glance,
+    HoldoutSubject,
+    Level,
+    Likeness,
+    Marker,
+    PersonSubject,
+    Portrait,
+    Reach,
+    Sighting,
+    Subject,
+    SubjectKind,
+)
+from skiagraph.project.evidence import (
+    Evidence,
+    FromScan,
+    Head,
+    Listening,
+    Person,
+    Scan,
+    Speech,
+    Sweep,
+    Track,
+    TrackKind,
+    TrackSource,
+    Voice,
+)
 from skiagraph.project.voicing import Speaker, VoiceRange
 from skiagraph.shape.change import Change, Keyframe, Repair
 from skiagraph.shape.place import Place, Similarity
@@ -20,10 +49,51 @@ from skiagraph.shape.shape import Outline, Shape
 from skiagraph.values import Value, replace
 from skiagraph.voice.disguise import Disguise
 
-__all__ = ["Acceptance", "Answer", "Change", "Clip", "Cover", "Decision", "Decisions", "Evidence", "Form", "FromScan", "Glance", "Head", "HoldoutSubject", "Issued", "Keyframe", "Level", "Likeness",
-           "Listening", "Marker",
-           "Outline", "Person", "PersonSubject", "Place", "Portrait", "Project", "Reach", "Repair", "Scan", "Shape", "Sighting", "Similarity", "Speaker", "Speech", "Style",
-           "Subject", "SubjectKind", "Sweep", "Track", "TrackKind", "TrackSource", "Voice", "VoiceRange", "replace"]
+__all__ = [
+    "Acceptance",
+    "Answer",
+    "Change",
+    "Clip",
+    "Cover",
+    "Decision",
+    "Decisions",
+    "Evidence",
+    "Form",
+    "FromScan",
+    "Glance",
+    "Head",
+    "HoldoutSubject",
+    "Issued",
+    "Keyframe",
+    "Level",
+    "Likeness",
+    "Listening",
+    "Marker",
+    "Outline",
+    "Person",
+    "PersonSubject",
+    "Place",
+    "Portrait",
+    "Project",
+    "Reach",
+    "Repair",
+    "Scan",
+    "Shape",
+    "Sighting",
+    "Similarity",
+    "Speaker",
+    "Speech",
+    "Style",
+    "Subject",
+    "SubjectKind",
+    "Sweep",
+    "Track",
+    "TrackKind",
+    "TrackSource",
+    "Voice",
+    "VoiceRange",
+    "replace",
+]
 
 _LETTERS = {"clips": "c", "scans": "n", "tracks": "t", "subjects": "s", "sightings": "g", "voices": "v", "ranges": "r"}
 
@@ -147,11 +217,18 @@ class Project(Value, frozen=True):
         here = set(self.decisions.clips)
         scans = tuple(scan for scan in self.evidence.scans if scan.clip in here)
         wanted = {key for scan in scans for person in scan.people for key in person.tracks}
-        wanted |= {key for subject in self.subjects for sighting in subject.sightings for key in (*sighting.tracks, sighting.cut)}
+        wanted |= {
+            key
+            for subject in self.subjects
+            for sighting in subject.sightings
+            for key in (*sighting.tracks, sighting.cut)
+        }
         tracks = tuple(track for track in self.evidence.tracks if track.key in wanted)
         files = tuple(clip for clip in self.files if clip.key in here)
         sweeps = tuple(sweep for sweep in self.evidence.sweeps if sweep.clip in here)
         evidence = Evidence(scans, tracks, sweeps, tuple(one for one in self.evidence.listenings if one.clip in here))
-        if len(files) == len(self.files) and all(len(getattr(evidence, name)) == len(getattr(self.evidence, name)) for name in Evidence.__struct_fields__):
+        if len(files) == len(self.files) and all(
+            len(getattr(evidence, name)) == len(getattr(self.evidence, name)) for name in Evidence.__struct_fields__
+        ):
             return self
         return replace(self, files=files, evidence=evidence)

@@ -14,9 +14,38 @@ from skiagraph.project.decisions import Form, HoldoutSubject, Level, PersonSubje
 from skiagraph.project.edits import next_name, with_new_subject
 from skiagraph.project.entries import HAND, entered
 from skiagraph.project.evidence import Cut, FromFollowing, FromJoining, Outlined, Track
-from skiagraph.project.model import Change, Decision, Outline, Portrait, Project, Reach, Repair, Sighting, Subject, replace
-from skiagraph.project.rows import CONFIDENCE, covered_path, keyframe_change, outline_at, path_place, place_beneath, repair_change, rows_at
-from skiagraph.shape.change import Between, Keyframe, change_between, held_from, keyed, moved, with_keyframe, without_keyframe
+from skiagraph.project.model import (
+    Change,
+    Decision,
+    Outline,
+    Portrait,
+    Project,
+    Reach,
+    Repair,
+    Sighting,
+    Subject,
+    replace,
+)
+from skiagraph.project.rows import (
+    CONFIDENCE,
+    covered_path,
+    keyframe_change,
+    outline_at,
+    path_place,
+    place_beneath,
+    repair_change,
+    rows_at,
+)
+from skiagraph.shape.change import (
+    Between,
+    Keyframe,
+    change_between,
+    held_from,
+    keyed,
+    moved,
+    with_keyframe,
+    without_keyframe,
+)
 from skiagraph.shape.place import Place, place_of
 from skiagraph.shape.pointed import as_kind, reshaped
 from skiagraph.shape.shape import Shape, nearest_turn
@@ -71,12 +100,21 @@ def _changed(project: Project, sighting: Sighting, frame: int, wanted: Outline, 
     """A sighting whose outline is where it is wanted at a frame."""
     keys, repair = keyframe_change(sighting, frame), repair_change(sighting, frame)
     if reach in (Reach.SIGHTING, Reach.ALL):
-        return replace(sighting, whole=change_between(path_place(project, sighting, frame), wanted.place, keys.then(repair)))
+        return replace(
+            sighting, whole=change_between(path_place(project, sighting, frame), wanted.place, keys.then(repair))
+        )
     if reach == Reach.FRAME and sighting.tracks:
         change = change_between(place_beneath(project, sighting, frame, keyframes=True), wanted.place)
         before = next((r for r in sighting.repairs if r.frame == frame), None)
-        repaired = replace(before, change=change) if before else Repair(frame, change, HAND.repair_frames, HAND.repair_frames)
-        return replace(sighting, repairs=tuple(sorted((*(r for r in sighting.repairs if r.frame != frame), repaired), key=lambda r: r.frame)))
+        repaired = (
+            replace(before, change=change) if before else Repair(frame, change, HAND.repair_frames, HAND.repair_frames)
+        )
+        return replace(
+            sighting,
+            repairs=tuple(
+                sorted((*(r for r in sighting.repairs if r.frame != frame), repaired), key=lambda r: r.frame)
+            ),
+        )
     change = change_between(place_beneath(project, sighting, frame), wanted.place, repair)
     # Of all the same turns the one that is nearest to what it was.
     change = replace(change, turn=keys.turn + nearest_turn(change.turn - keys.turn))
@@ -86,7 +124,9 @@ def _changed(project: Project, sighting: Sighting, frame: int, wanted: Outline, 
     return replace(sighting, keyframes=keyed(sighting.keyframes, frame, change))
 
 
-def set_shape(project: Project, key: str, clip: str, frame: int, shape: Shape, reach: Reach = Reach.SIGHTING) -> Project:
+def set_shape(
+    project: Project, key: str, clip: str, frame: int, shape: Shape, reach: Reach = Reach.SIGHTING
+) -> Project:
     """The project with a subject covered in another shape at a frame; reach says where else.
 
     Where it is, its path and its keyframes, stays. On the whole of a sighting, points that differ at some frames go on
@@ -97,8 +137,20 @@ def set_shape(project: Project, key: str, clip: str, frame: int, shape: Shape, r
     if before == shape:
         return project
     if reach == Reach.ALL:
-        return project.with_subject(replace(subject, sightings=tuple(_in_shape(s, before, shape) for s in subject.sightings)))
-    return _with_sighting(project, subject, sighting, _in_shape(sighting, before, shape) if reach == Reach.SIGHTING else replace(sighting, forms=entered(sighting.forms, sighting, Form(frame, shape), reach, lambda n: Form(n, sighting.shape_at(n)))))
+        return project.with_subject(
+            replace(subject, sightings=tuple(_in_shape(s, before, shape) for s in subject.sightings))
+        )
+    return _with_sighting(
+        project,
+        subject,
+        sighting,
+        _in_shape(sighting, before, shape)
+        if reach == Reach.SIGHTING
+        else replace(
+            sighting,
+            forms=entered(sighting.forms, sighting, Form(frame, shape), reach, lambda n: Form(n, sighting.shape_at(n))),
+        ),
+    )
 
 
 def set_shape_kind(project: Project, key: str, clip: str, frame: int, kind: str) -> Project:
@@ -106,11 +158,24 @@ def set_shape_kind(project: Project, key: str, clip: str, frame: int, kind: str)
     subject, sighting = _seen(project, key, clip, frame)
     if sighting.shape_at(frame).kind == kind:
         return project
-    return _with_sighting(project, subject, sighting, replace(sighting, shape=as_kind(sighting.shape, kind), forms=tuple(replace(f, shape=as_kind(f.shape, kind)) for f in sighting.forms)))
+    return _with_sighting(
+        project,
+        subject,
+        sighting,
+        replace(
+            sighting,
+            shape=as_kind(sighting.shape, kind),
+            forms=tuple(replace(f, shape=as_kind(f.shape, kind)) for f in sighting.forms),
+        ),
+    )
 
 
 def _in_shape(sighting: Sighting, before: Shape, after: Shape) -> Sighting:
-    return replace(sighting, shape=reshaped(sighting.shape, before, after), forms=tuple(replace(f, shape=reshaped(f.shape, before, after)) for f in sighting.forms))
+    return replace(
+        sighting,
+        shape=reshaped(sighting.shape, before, after),
+        forms=tuple(replace(f, shape=reshaped(f.shape, before, after)) for f in sighting.forms),
+    )
 
 
 # Keyframes and repairs
@@ -124,8 +189,18 @@ def keyframe_here(project: Project, key: str, clip: str, frame: int) -> Project:
     subject, sighting = _seen(project, key, clip, frame)
     if any(k.frame == frame and not k.pin for k in sighting.keyframes):
         raise EditRefused("There is a keyframe at this frame already; move the outline, or remove the keyframe.")
-    return _with_sighting(project, subject, sighting, replace(
-        sighting, keyframes=tuple(replace(k, pin=False) if k.frame == frame and k.pin else k for k in with_keyframe(sighting.keyframes, frame))))
+    return _with_sighting(
+        project,
+        subject,
+        sighting,
+        replace(
+            sighting,
+            keyframes=tuple(
+                replace(k, pin=False) if k.frame == frame and k.pin else k
+                for k in with_keyframe(sighting.keyframes, frame)
+            ),
+        ),
+    )
 
 
 def move_keyframe(project: Project, key: str, clip: str, frame: int, to: int) -> Project:
@@ -137,24 +212,54 @@ def move_keyframe(project: Project, key: str, clip: str, frame: int, to: int) ->
 
     def at(entries):
         moved = [replace(e, frame=to) for e in entries if e.frame == frame]
-        return tuple(sorted([e for e in entries if e.frame != frame and not (moved and e.frame == to)] + moved, key=lambda e: e.frame))
+        return tuple(
+            sorted(
+                [e for e in entries if e.frame != frame and not (moved and e.frame == to)] + moved,
+                key=lambda e: e.frame,
+            )
+        )
 
-    return _with_sighting(project, subject, sighting, replace(sighting, keyframes=at(sighting.keyframes), repairs=at(sighting.repairs), forms=at(sighting.forms), levels=at(sighting.levels)))
+    return _with_sighting(
+        project,
+        subject,
+        sighting,
+        replace(
+            sighting,
+            keyframes=at(sighting.keyframes),
+            repairs=at(sighting.repairs),
+            forms=at(sighting.forms),
+            levels=at(sighting.levels),
+        ),
+    )
 
 
 def remove_keyframe(project: Project, key: str, clip: str, frame: int) -> Project:
     """The project without what was set at a frame: the repair where there is one, else the keyframe."""
     subject, sighting = _seen(project, key, clip, frame)
     if any(r.frame == frame for r in sighting.repairs):
-        return _with_sighting(project, subject, sighting, replace(sighting, repairs=tuple(r for r in sighting.repairs if r.frame != frame)))
+        return _with_sighting(
+            project,
+            subject,
+            sighting,
+            replace(sighting, repairs=tuple(r for r in sighting.repairs if r.frame != frame)),
+        )
     if any(k.frame == frame and not k.pin for k in sighting.keyframes):
-        return _with_sighting(project, subject, sighting, replace(sighting, keyframes=without_keyframe(sighting.keyframes, frame)))
+        return _with_sighting(
+            project, subject, sighting, replace(sighting, keyframes=without_keyframe(sighting.keyframes, frame))
+        )
     if any(f.frame == frame for f in sighting.forms):
         left = tuple(f for f in sighting.forms if f.frame != frame)
         # The last of them was the shape of the whole.
-        return _with_sighting(project, subject, sighting, replace(sighting, forms=left, shape=sighting.shape if left else sighting.forms[0].shape))
+        return _with_sighting(
+            project,
+            subject,
+            sighting,
+            replace(sighting, forms=left, shape=sighting.shape if left else sighting.forms[0].shape),
+        )
     if any(e.frame == frame for e in sighting.levels):
-        return _with_sighting(project, subject, sighting, replace(sighting, levels=tuple(e for e in sighting.levels if e.frame != frame)))
+        return _with_sighting(
+            project, subject, sighting, replace(sighting, levels=tuple(e for e in sighting.levels if e.frame != frame))
+        )
     raise EditRefused("There is no keyframe at this frame; go to one with . or , first.")
 
 
@@ -176,9 +281,19 @@ def remove_keyframes(project: Project, key: str, clip: str, first: int, last: in
 def _without_mark(project: Project, key: str, sighting: Sighting, frame: int) -> Project:
     subject = project.subject(key)
     left = tuple(f for f in sighting.forms if f.frame != frame)
-    return _with_sighting(project, subject, sighting, replace(
-        sighting, repairs=tuple(r for r in sighting.repairs if r.frame != frame), keyframes=without_keyframe(sighting.keyframes, frame),
-        forms=left, shape=sighting.shape if left or not sighting.forms else sighting.forms[0].shape, levels=tuple(e for e in sighting.levels if e.frame != frame)))
+    return _with_sighting(
+        project,
+        subject,
+        sighting,
+        replace(
+            sighting,
+            repairs=tuple(r for r in sighting.repairs if r.frame != frame),
+            keyframes=without_keyframe(sighting.keyframes, frame),
+            forms=left,
+            shape=sighting.shape if left or not sighting.forms else sighting.forms[0].shape,
+            levels=tuple(e for e in sighting.levels if e.frame != frame),
+        ),
+    )
 
 
 def set_repair_extent(project: Project, key: str, clip: str, frame: int, before: int, after: int) -> Project:
@@ -188,7 +303,12 @@ def set_repair_extent(project: Project, key: str, clip: str, frame: int, before:
     if repair is None:
         raise EditRefused("There is no correction at this frame.")
     changed = replace(repair, before=max(0, before), after=max(0, after))
-    return _with_sighting(project, subject, sighting, replace(sighting, repairs=tuple(changed if r is repair else r for r in sighting.repairs)))
+    return _with_sighting(
+        project,
+        subject,
+        sighting,
+        replace(sighting, repairs=tuple(changed if r is repair else r for r in sighting.repairs)),
+    )
 
 
 def repeat_change(project: Project, key: str, clip: str, first: int, last: int, change: Change) -> Project:
@@ -209,10 +329,25 @@ def repeat_change(project: Project, key: str, clip: str, first: int, last: int, 
             keys = with_keyframe(with_keyframe(sighting.keyframes, low), high)
             keys = with_keyframe(keys, low - 1) if low > sighting.first else keys
             keys = with_keyframe(keys, high + 1) if high < sighting.last else keys
-            new = replace(sighting, keyframes=tuple(replace(k, change=k.change.then(change), to_next="straight" if k.frame == high else k.to_next,
-                                                            arriving=None if k.frame == low else k.arriving, leaving=None if k.frame == high else k.leaving)
-                                                    if low <= k.frame <= high else replace(k, to_next="straight", leaving=None) if k.frame == low - 1
-                                                    else replace(k, arriving=None) if k.frame == high + 1 else k for k in keys))
+            new = replace(
+                sighting,
+                keyframes=tuple(
+                    replace(
+                        k,
+                        change=k.change.then(change),
+                        to_next="straight" if k.frame == high else k.to_next,
+                        arriving=None if k.frame == low else k.arriving,
+                        leaving=None if k.frame == high else k.leaving,
+                    )
+                    if low <= k.frame <= high
+                    else replace(k, to_next="straight", leaving=None)
+                    if k.frame == low - 1
+                    else replace(k, arriving=None)
+                    if k.frame == high + 1
+                    else k
+                    for k in keys
+                ),
+            )
         project = _with_sighting(project, project.subject(key), sighting, new)
     return project
 
@@ -272,8 +407,18 @@ def trim_sighting(project: Project, key: str, clip: str, inside: int, first: int
     first, last = int(np.clip(first, low, high)), int(np.clip(last, low, high))
     if first > last:
         raise EditRefused("A sighting has at least one frame; drag its end the other way.")
-    return _with_sighting(project, subject, sighting, replace(
-        sighting, first=first, last=last, begin_set=sighting.begin_set or first != sighting.first, end_set=sighting.end_set or last != sighting.last))
+    return _with_sighting(
+        project,
+        subject,
+        sighting,
+        replace(
+            sighting,
+            first=first,
+            last=last,
+            begin_set=sighting.begin_set or first != sighting.first,
+            end_set=sighting.end_set or last != sighting.last,
+        ),
+    )
 
 
 def extend_sighting(project: Project, key: str, clip: str, frame: int) -> Project:
@@ -296,7 +441,12 @@ def split_sighting(project: Project, key: str, clip: str, frame: int) -> Project
         raise EditRefused("A sighting begins at this frame already.")
     project, new = project.new_id("sightings")
     parts = replace(sighting, last=frame - 1), replace(sighting, key=new, first=frame)
-    return project.with_subject(replace(project.subject(key), sightings=tuple(p for s in subject.sightings for p in (parts if s is sighting else (s,)))))
+    return project.with_subject(
+        replace(
+            project.subject(key),
+            sightings=tuple(p for s in subject.sightings for p in (parts if s is sighting else (s,))),
+        )
+    )
 
 
 def join_sightings(project: Project, key: str, clip: str, frame: int) -> Project:
@@ -304,11 +454,24 @@ def join_sightings(project: Project, key: str, clip: str, frame: int) -> Project
     that nobody is sure, which is a finding. What each was keyed to holds where it was."""
     subject = project.subject(key)
     ordered = sorted(subject.in_clip(clip), key=lambda s: s.first)
-    pair = next(((a, b) for a, b in zip(ordered, ordered[1:]) if a.first <= frame < b.first or a.first <= frame <= a.last), None)
+    pair = next(
+        ((a, b) for a, b in zip(ordered, ordered[1:]) if a.first <= frame < b.first or a.first <= frame <= a.last), None
+    )
     if pair is None:
         raise EditRefused(f"{subject.name} is not seen again after this frame; there is nothing to join.")
     one, two = pair
-    if replace(two, key=one.key, first=one.first, last=one.last, begin_set=one.begin_set, end_set=one.end_set, away_after=one.away_after) == one:
+    if (
+        replace(
+            two,
+            key=one.key,
+            first=one.first,
+            last=one.last,
+            begin_set=one.begin_set,
+            end_set=one.end_set,
+            away_after=one.away_after,
+        )
+        == one
+    ):
         # They were one before.
         joined = replace(one, last=max(one.last, two.last), end_set=two.end_set, away_after=two.away_after)
     else:
@@ -320,10 +483,14 @@ def join_sightings(project: Project, key: str, clip: str, frame: int) -> Project
 def _bridged(project: Project, one: Sighting, two: Sighting) -> tuple[Project, Sighting]:
     """Two sightings as one on a path of where they are covered, with a straight line between them."""
     if one.cut or two.cut:
-        raise EditRefused("The exact edge of one of them is known only for its own frames. Take the edge as drawn first, join, and find it again.")
+        raise EditRefused(
+            "The exact edge of one of them is known only for its own frames. Take the edge as drawn first, join, and find it again."
+        )
     path, last = laid_over([covered_path(project, s) for s in (one, two)]), max(one.last, two.last)
     project, key = project.new_id("tracks")
-    project = replace(project, evidence=project.evidence.with_tracks((Track(key, one.clip, path, FromJoining(), Outlined()),)))
+    project = replace(
+        project, evidence=project.evidence.with_tracks((Track(key, one.clip, path, FromJoining(), Outlined()),))
+    )
     forms = {f.frame: f for s in (one, two) for f in s.forms}
     if one.shape_at(one.last) != two.shape_at(two.first):
         forms.setdefault(one.last, Form(one.last, one.shape_at(one.last), "hold"))
@@ -332,9 +499,19 @@ def _bridged(project: Project, one: Sighting, two: Sighting) -> tuple[Project, S
     if levels:
         levels.setdefault(one.last, Level(one.last, *(float(v) for v in one.level_at(one.last)), "hold"))
         levels.setdefault(two.first, Level(two.first, *(float(v) for v in two.level_at(two.first))))
-    return project, replace(one, last=last, tracks=(key,), base=None, whole=Change(), keyframes=(), repairs=(), forms=tuple(forms[f] for f in sorted(forms)),
-                            levels=tuple(levels[f] for f in sorted(levels)),
-                            end_set=two.end_set, away_after=two.away_after)
+    return project, replace(
+        one,
+        last=last,
+        tracks=(key,),
+        base=None,
+        whole=Change(),
+        keyframes=(),
+        repairs=(),
+        forms=tuple(forms[f] for f in sorted(forms)),
+        levels=tuple(levels[f] for f in sorted(levels)),
+        end_set=two.end_set,
+        away_after=two.away_after,
+    )
 
 
 def declare_absent(project: Project, key: str, clip: str, frame: int) -> Project:
@@ -353,7 +530,9 @@ def declare_absent(project: Project, key: str, clip: str, frame: int) -> Project
     bare = rows[:, CONFIDENCE] < ABSENT_BELOW
     at = frame - sighting.first
     if not bare[at]:
-        raise EditRefused(f"{subject.name} is seen at this frame. Split the sighting, and remove or trim the part in which nobody is there.")
+        raise EditRefused(
+            f"{subject.name} is seen at this frame. Split the sighting, and remove or trim the part in which nobody is there."
+        )
     low = at - int(np.argmax(~bare[at::-1])) + 1 if (~bare[:at]).any() else 0
     high = at + int(np.argmax(~bare[at:])) - 1 if (~bare[at:]).any() else len(bare) - 1
     parts = []
@@ -361,7 +540,9 @@ def declare_absent(project: Project, key: str, clip: str, frame: int) -> Project
         parts.append(replace(sighting, last=sighting.first + low - 1, end_set=True, away_after=True))
     if high < len(bare) - 1:
         project, new = project.new_id("sightings")
-        parts.append(replace(sighting, key=new if parts else sighting.key, first=sighting.first + high + 1, begin_set=True))
+        parts.append(
+            replace(sighting, key=new if parts else sighting.key, first=sighting.first + high + 1, begin_set=True)
+        )
     others = tuple(p for s in subject.sightings for p in (parts if s is sighting else (s,)))
     return project.with_subject(replace(project.subject(key), sightings=others))
 
@@ -379,8 +560,14 @@ def place_again(project: Project, key: str, clip: str, frame: int, outline: Outl
         return placed
     # Only the frame in which it was seen is known.
     new = next(s for s in placed.subject(key).in_clip(clip) if s.covers(frame))
-    placed = _with_sighting(placed, placed.subject(key), new, replace(new, first=frame) if before else replace(new, last=frame))
-    near = max(before, key=lambda s: s.last) if before else min((s for s in subject.in_clip(clip) if s.first > frame), key=lambda s: s.first)
+    placed = _with_sighting(
+        placed, placed.subject(key), new, replace(new, first=frame) if before else replace(new, last=frame)
+    )
+    near = (
+        max(before, key=lambda s: s.last)
+        if before
+        else min((s for s in subject.in_clip(clip) if s.first > frame), key=lambda s: s.first)
+    )
     edge = outline_at(project, near, near.last if before else near.first).box(-0.25)
     clip_size = project.clip(clip).picture_size
     if edge[0] <= 0 or edge[1] <= 0 or edge[2] >= clip_size[0] or edge[3] >= clip_size[1]:
@@ -388,16 +575,34 @@ def place_again(project: Project, key: str, clip: str, frame: int, outline: Outl
     return join_sightings(placed, key, clip, near.last if before else frame)
 
 
-def add_subject(project: Project, clip: str, frame: int, outline: Outline, of: SubjectKind = PersonSubject(), name: str = "") -> tuple[Project, str]:
+def add_subject(
+    project: Project, clip: str, frame: int, outline: Outline, of: SubjectKind = PersonSubject(), name: str = ""
+) -> tuple[Project, str]:
     """The project with a subject drawn by hand at a frame, and its key."""
-    box = (outline.cx - outline.width * 0.4, outline.cy - outline.height * 0.25, outline.cx + outline.width * 0.4, outline.cy + outline.height * 0.4)
-    project, subject = with_new_subject(project, decision=Decision.COVER, portrait=Portrait(clip, frame, box), of=of, name=name or next_name(project, of=of), named=bool(name))
+    box = (
+        outline.cx - outline.width * 0.4,
+        outline.cy - outline.height * 0.25,
+        outline.cx + outline.width * 0.4,
+        outline.cy + outline.height * 0.4,
+    )
+    project, subject = with_new_subject(
+        project,
+        decision=Decision.COVER,
+        portrait=Portrait(clip, frame, box),
+        of=of,
+        name=name or next_name(project, of=of),
+        named=bool(name),
+    )
     return _placed(project, subject, clip, frame, outline), subject.key
 
 
 def _is_by_hand(track: Track) -> bool:
     """True for a track on which nobody was seen but by following what a person placed."""
-    return isinstance(track.source, FromFollowing) or isinstance(track.source, FromJoining) and not (track.path.origin == FOUND).any()
+    return (
+        isinstance(track.source, FromFollowing)
+        or isinstance(track.source, FromJoining)
+        and not (track.path.origin == FOUND).any()
+    )
 
 
 def rest_on_followed(project: Project, key: str, clip: str, frame: int, path: Path, motion: str = "") -> Project:
@@ -413,20 +618,37 @@ def rest_on_followed(project: Project, key: str, clip: str, frame: int, path: Pa
 
     def may_rest(s: Sighting) -> bool:
         changed = s.whole != Change() or frame in s.marks()
-        return not s.tracks or all(_is_by_hand(known[t]) for t in s.tracks) and (not changed or path.first <= s.first and s.last <= path.last)
+        return (
+            not s.tracks
+            or all(_is_by_hand(known[t]) for t in s.tracks)
+            and (not changed or path.first <= s.first and s.last <= path.last)
+        )
 
     sighting = next((s for s in subject.sightings if s.clip == clip and s.covers(frame) and may_rest(s)), None)
     project, track = project.new_id("tracks")
-    project = replace(project, evidence=project.evidence.with_tracks((Track(track, clip, path, FromFollowing(frame, motion), Outlined()),)))
+    project = replace(
+        project,
+        evidence=project.evidence.with_tracks((Track(track, clip, path, FromFollowing(frame, motion), Outlined()),)),
+    )
     if sighting is None:
         project, beside = project.new_id("sightings")
         made = Sighting(beside, clip, path.first, path.last, (track,), shape=there.shape_at(frame))
-        return project.with_subject(replace(subject, sightings=tuple(sorted((*subject.sightings, made), key=lambda s: (s.clip, s.first)))))
+        return project.with_subject(
+            replace(subject, sightings=tuple(sorted((*subject.sightings, made), key=lambda s: (s.clip, s.first))))
+        )
     low, high = room_around(project, subject, clip, sighting.first, sighting.last)
     placed = [(k, outline_at(project, sighting, k)) for k in sighting.marks() if k != frame]
     # Where it had been followed before, that stays beneath for the frames that the new path does not have.
-    new = replace(sighting, tracks=(track, *sighting.tracks), base=None, whole=Change(), keyframes=(), repairs=(),
-                  first=max(low, min(sighting.first, path.first)), last=min(high, max(sighting.last, path.last)))
+    new = replace(
+        sighting,
+        tracks=(track, *sighting.tracks),
+        base=None,
+        whole=Change(),
+        keyframes=(),
+        repairs=(),
+        first=max(low, min(sighting.first, path.first)),
+        last=min(high, max(sighting.last, path.last)),
+    )
     for k, outline in placed:
         new = _changed(project, new, k, outline, Reach.KEYFRAME)
     return _with_sighting(project, project.subject(key), sighting, new)
@@ -442,9 +664,23 @@ def also_seen(project: Project, key: str, clip: str, frame: int, paths: Iterable
         near = sighting_at(subject, clip, frame) or next(iter(subject.in_clip(clip)), None)
         project, track = project.new_id("tracks")
         project, made = project.new_id("sightings")
-        project = replace(project, evidence=project.evidence.with_tracks((Track(track, clip, path, FromFollowing(frame, motion), Outlined()),)))
-        sighting = Sighting(made, clip, path.first, path.last, (track,), shape=near.shape_at(frame) if near else Shape.kinds["ellipse"]())
-        project = project.with_subject(replace(subject, sightings=tuple(sorted((*subject.sightings, sighting), key=lambda s: (s.clip, s.first)))))
+        project = replace(
+            project,
+            evidence=project.evidence.with_tracks(
+                (Track(track, clip, path, FromFollowing(frame, motion), Outlined()),)
+            ),
+        )
+        sighting = Sighting(
+            made,
+            clip,
+            path.first,
+            path.last,
+            (track,),
+            shape=near.shape_at(frame) if near else Shape.kinds["ellipse"](),
+        )
+        project = project.with_subject(
+            replace(subject, sightings=tuple(sorted((*subject.sightings, sighting), key=lambda s: (s.clip, s.first))))
+        )
     return project
 
 
@@ -452,7 +688,15 @@ def _placed(project: Project, subject: Subject, clip: str, frame: int, outline: 
     around = max(1, round(HAND.placed_s * float(project.clip(clip).rate)))
     low, high = room_around(project, subject, clip, frame, frame)
     project, key = project.new_id("sightings")
-    sighting = Sighting(key, clip, max(low, frame - around), min(high, frame + around), base=outline.place, shape=outline.shape, whole=Change())
+    sighting = Sighting(
+        key,
+        clip,
+        max(low, frame - around),
+        min(high, frame + around),
+        base=outline.place,
+        shape=outline.shape,
+        whole=Change(),
+    )
     ordered = tuple(sorted((*subject.sightings, sighting), key=lambda s: (s.clip, s.first)))
     return project.with_subject(replace(subject, sightings=ordered))
 
@@ -460,7 +704,9 @@ def _placed(project: Project, subject: Subject, clip: str, frame: int, outline: 
 # In front
 
 
-def add_holdout(project: Project, clip: str, frame: int, outline: Outline, of: Iterable[str] | None = None, name: str = "") -> tuple[Project, str]:
+def add_holdout(
+    project: Project, clip: str, frame: int, outline: Outline, of: Iterable[str] | None = None, name: str = ""
+) -> tuple[Project, str]:
     """The project with something that is in front and stays sharp, drawn at a frame, and its key. of: whom it is in
     front of; None for everybody."""
     kind = HoldoutSubject(True) if of is None else HoldoutSubject(False, tuple(of))
@@ -474,7 +720,10 @@ def with_edge(project: Project, key: str, clip: str, frame: int, path: Path | No
     if masks is None:
         return _with_sighting(project, subject, sighting, replace(sighting, cut=""))
     project, track = project.new_id("tracks")
-    project = replace(project, evidence=project.evidence.with_tracks((Track(track, clip, path, FromFollowing(frame, "edge"), Cut(masks)),)))
+    project = replace(
+        project,
+        evidence=project.evidence.with_tracks((Track(track, clip, path, FromFollowing(frame, "edge"), Cut(masks)),)),
+    )
     return _with_sighting(project, subject, sighting, replace(sighting, cut=track))
 
 
@@ -484,4 +733,6 @@ def set_holdout(project: Project, key: str, kind: HoldoutSubject) -> Project:
     if subject.of.hides:
         raise EditRefused(f"{subject.name} is nothing that is in front.")
     known = {s.key for s in project.subjects if s.of.hides}
-    return project.with_subject(replace(subject, of=replace(kind, subjects=tuple(k for k in kind.subjects if k in known))))
+    return project.with_subject(
+        replace(subject, of=replace(kind, subjects=tuple(k for k in kind.subjects if k in known)))
+    )

@@ -22,7 +22,9 @@ def head_points(rows: np.ndarray) -> np.ndarray:
     return np.stack([rows[:, 0:1] + u * cos - v * sin, rows[:, 1:2] + u * sin + v * cos], axis=2)
 
 
-def within(points: np.ndarray, rows: np.ndarray, shape: Shape | Sequence[Shape], grown: np.ndarray | float = 0.0) -> np.ndarray:
+def within(
+    points: np.ndarray, rows: np.ndarray, shape: Shape | Sequence[Shape], grown: np.ndarray | float = 0.0
+) -> np.ndarray:
     """Which of the points (n, m, 2) px lie within the shape on the place of their row, grown by a distance in its unit
     frame: bool (n, m)."""
     return distances(points, rows, shape) <= np.reshape(grown, (-1, 1)) + 1e-6
@@ -40,7 +42,7 @@ def distances(points: np.ndarray, rows: np.ndarray, shape: Shape | Sequence[Shap
         # As Perspective.to_unit has it.
         tilt = rows[:, TILT_X:]
         tilt = tilt * np.minimum(1.0, MOST_TILT / np.maximum(np.abs(tilt).sum(axis=1, keepdims=True), 1e-9))
-        u = u - rows[:, SHEAR:SHEAR + 1] * v
+        u = u - rows[:, SHEAR : SHEAR + 1] * v
         away = np.maximum(1 - tilt[:, :1] * u - tilt[:, 1:] * v, HORIZON)
         u, v = u / away, v / away
     if isinstance(shape, Shape):
@@ -48,6 +50,8 @@ def distances(points: np.ndarray, rows: np.ndarray, shape: Shape | Sequence[Shap
     return np.stack([one.distance(a, b) for one, a, b in zip(shape, u, v)]) if len(u) else np.zeros(u.shape)
 
 
-def share_within(points: np.ndarray, rows: np.ndarray, shape: Shape | Sequence[Shape], grown: np.ndarray | float = 0.0) -> np.ndarray:
+def share_within(
+    points: np.ndarray, rows: np.ndarray, shape: Shape | Sequence[Shape], grown: np.ndarray | float = 0.0
+) -> np.ndarray:
     """The share of the points within, (n,)."""
     return within(points, rows, shape, grown).mean(axis=1)

@@ -48,5 +48,7 @@ class Programme(Value, frozen=True):
         text = f"{self.name} uses {len(self.uses)} part{'s' if len(self.uses) != 1 else ''} of {clips} clip{'s' if clips != 1 else ''}."
         if self.missing:
             names = list(dict.fromkeys(self.missing))
-            text += f" Not in the project: {', '.join(names[:5])}{f' and {len(names) - 5} more' if len(names) > 5 else ''}."
+            text += (
+                f" Not in the project: {', '.join(names[:5])}{f' and {len(names) - 5} more' if len(names) > 5 else ''}."
+            )
         return text

@@ -83,8 +83,15 @@ def _beneath(project: Project, sighting: Sighting, frames: np.ndarray) -> np.nda
     row = np.clip(frames - path.first, 0, len(path) - 1)
     low, high = max(0, int(row[0]) - 1), min(len(path), int(row[-1]) + 2)
     part = slice(low, high)
-    rows = np.stack([path.cx[part], path.cy[part], path.width[part], path.height[part], path.angle[part], path.confidence[part]], axis=1).astype(float)
-    speed = np.hypot(np.gradient(rows[:, CX]), np.gradient(rows[:, CY])) / np.maximum(rows[:, WIDTH], 1) if len(rows) > 1 else np.zeros(1)
+    rows = np.stack(
+        [path.cx[part], path.cy[part], path.width[part], path.height[part], path.angle[part], path.confidence[part]],
+        axis=1,
+    ).astype(float)
+    speed = (
+        np.hypot(np.gradient(rows[:, CX]), np.gradient(rows[:, CY])) / np.maximum(rows[:, WIDTH], 1)
+        if len(rows) > 1
+        else np.zeros(1)
+    )
     doubt = np.clip((GROWTH.unsure_below - rows[:, CONFIDENCE]) * GROWTH.unsure_growth, 0, GROWTH.unsure_most)
     growth = doubt + np.clip(speed * GROWTH.speed_growth, 0, GROWTH.speed_most)
     return np.column_stack([rows, growth, path.leaning()[part]])[row - low]
@@ -92,7 +99,9 @@ def _beneath(project: Project, sighting: Sighting, frames: np.ndarray) -> np.nda
 
 def outline_rows(project: Project, sighting: Sighting) -> np.ndarray:
     """Every row of a sighting from first to last, as rows_at; read-only."""
-    return _TABLES.get((sighting,), "rows", lambda: _read_only(rows_at(project, sighting, sighting.first, sighting.last)))
+    return _TABLES.get(
+        (sighting,), "rows", lambda: _read_only(rows_at(project, sighting, sighting.first, sighting.last))
+    )
 
 
 def _read_only(rows: np.ndarray) -> np.ndarray:
@@ -119,16 +128,24 @@ def style_at(project: Project, subject: Subject, sighting: Sighting, frame: int)
     if not sighting.levels:
         return style
     feather = sighting.level_at(frame)[1]
-    return replace(style, covers=sighting.covers_at(frame, style.covers), feather=float(np.clip(style.feather + feather, 0, 3)))
+    return replace(
+        style, covers=sighting.covers_at(frame, style.covers), feather=float(np.clip(style.feather + feather, 0, 3))
+    )
 
 
 def _outline(project: Project, sighting: Sighting, frame: int) -> tuple[Outline, float]:
     # All rows at once cost as little as one where they are few.
     short = sighting.last - sighting.first < TABLE_FRAMES
-    row = outline_rows(project, sighting)[frame - sighting.first] if short else rows_at(project, sighting, frame, frame)[0]
+    row = (
+        outline_rows(project, sighting)[frame - sighting.first]
+        if short
+        else rows_at(project, sighting, frame, frame)[0]
+    )
     path = path_of(project, sighting)
     origin = PLACED if path is None or frame in sighting.marks() else int(path.origin[path.row(frame)])
-    return Outline(place_of(row[_PLACE]), sighting.shape_at(frame), 0.0, float(row[CONFIDENCE]), origin), float(row[GROW])
+    return Outline(place_of(row[_PLACE]), sighting.shape_at(frame), 0.0, float(row[CONFIDENCE]), origin), float(
+        row[GROW]
+    )
 
 
 def place_beneath(project: Project, sighting: Sighting, frame: int, *, keyframes: bool = False) -> Place:
@@ -163,14 +180,22 @@ def covered_path(project: Project, sighting: Sighting) -> Path:
     """Where a sighting is covered in each of its frames, with all that was changed by hand, as a path."""
     rows, path = rows_at(project, sighting, sighting.first, sighting.last), path_of(project, sighting)
     frames = np.arange(sighting.first, sighting.last + 1)
-    origin = np.full(len(rows), PLACED, np.uint8) if path is None else path.origin[np.clip(frames - path.first, 0, len(path) - 1)]
+    origin = (
+        np.full(len(rows), PLACED, np.uint8)
+        if path is None
+        else path.origin[np.clip(frames - path.first, 0, len(path) - 1)]
+    )
     return Path.from_rows(sighting.first, rows[:, :6], origin, rows[:, SHEAR:])
 
 
 def place_on(path: Path, frame: int) -> Place:
     """The place of a path's row."""
     n = path.row(frame)
-    return place_of(np.array([*path.rows()[n, :5], *path.leaning()[n]], float)) if path.lean is not None else Similarity.of(path.rows()[n, :5])
+    return (
+        place_of(np.array([*path.rows()[n, :5], *path.leaning()[n]], float))
+        if path.lean is not None
+        else Similarity.of(path.rows()[n, :5])
+    )
 
 
 def shapes_of(sighting: Sighting, frames: np.ndarray) -> Shape | list[Shape]:
@@ -181,7 +206,12 @@ def shapes_of(sighting: Sighting, frames: np.ndarray) -> Shape | list[Shape]:
 def in_front_at(project: Project, clip: str, frame: int) -> list[tuple[Subject, Sighting]]:
     """What is in front of anybody in a frame."""
     fronts = _FRONTS.get((project.decisions,), "fronts", lambda: tuple(s for s in project.subjects if s.is_in_front))
-    return [(holdout, sighting) for holdout in fronts for sighting in holdout.sightings if sighting.clip == clip and sighting.covers(frame)]
+    return [
+        (holdout, sighting)
+        for holdout in fronts
+        for sighting in holdout.sightings
+        if sighting.clip == clip and sighting.covers(frame)
+    ]
 
 
 def fronts_of(project: Project, subject: Subject, clip: str, frame: int) -> list[tuple[Subject, Sighting]]:
@@ -189,4 +219,12 @@ def fronts_of(project: Project, subject: Subject, clip: str, frame: int) -> list
 
     Nothing is in front of what is in front itself.
     """
-    return [] if not subject.of.hides else [(holdout, sighting) for holdout, sighting in in_front_at(project, clip, frame) if holdout.of.is_before(subject.key)]
+    return (
+        []
+        if not subject.of.hides
+        else [
+            (holdout, sighting)
+            for holdout, sighting in in_front_at(project, clip, frame)
+            if holdout.of.is_before(subject.key)
+        ]
+    )

@@ -27,7 +27,9 @@ class ProjectStore:
     and tried again, until it is written or a newer one is.
     """
 
-    def __init__(self, path: Path, told: Callable[[bool | SkiagraphError], None] = lambda result: None, digest: str = ""):
+    def __init__(
+        self, path: Path, told: Callable[[bool | SkiagraphError], None] = lambda result: None, digest: str = ""
+    ):
         self.path = Path(path)
         self._told, self._digest, self._stat = told, digest, _stat_of(self.path)
         self._wanted = threading.Condition()
@@ -93,7 +95,10 @@ class ProjectStore:
             return error
         except Exception as error:
             log.exception("saving failed unexpectedly")
-            return CannotSaveProject(f"{self.path.name} cannot be saved ({error}); the details are in the log. Save a copy elsewhere.", path=self.path)
+            return CannotSaveProject(
+                f"{self.path.name} cannot be saved ({error}); the details are in the log. Save a copy elsewhere.",
+                path=self.path,
+            )
 
     def _refuse_unseen(self) -> None:
         """Raise ProjectChangedOnDisk when the file is not as it was read or written last.
@@ -108,8 +113,11 @@ class ProjectStore:
         except OSError:
             same = False
         if not same:
-            raise ProjectChangedOnDisk(f"{self.path.name} was changed on disk by something else and is not overwritten; save a copy under another name "
-                                       f"to keep what you did.", path=self.path)
+            raise ProjectChangedOnDisk(
+                f"{self.path.name} was changed on disk by something else and is not overwritten; save a copy under another name "
+                f"to keep what you did.",
+                path=self.path,
+            )
         self._stat = now
 
     def _tell(self, result: bool | SkiagraphError) -> None:

@@ -42,14 +42,25 @@ def ranges_in(project: Project, clip: str) -> list[VoiceRange]:
     return sorted((v for v in project.decisions.voices if v.clip == clip), key=lambda v: (v.begins_s, v.ends_s, v.key))
 
 
-def add_range(project: Project, clip: str, begins_s: float, ends_s: float, subject: str = "", track: int = 0, channel: int = 0, disguise: Disguise | None = None) -> Project:
+def add_range(
+    project: Project,
+    clip: str,
+    begins_s: float,
+    ends_s: float,
+    subject: str = "",
+    track: int = 0,
+    channel: int = 0,
+    disguise: Disguise | None = None,
+) -> Project:
     """The project with a range more, the last in decisions.voices."""
     project.clip(clip)
     if subject:
         project.subject(subject)
     begins_s, ends_s = _sound(begins_s, ends_s)
     project, key = project.new_id("ranges")
-    return project.deciding(voices=(*project.decisions.voices, VoiceRange(key, clip, begins_s, ends_s, subject, track, channel, disguise)))
+    return project.deciding(
+        voices=(*project.decisions.voices, VoiceRange(key, clip, begins_s, ends_s, subject, track, channel, disguise))
+    )
 
 
 def _sound(begins_s: float, ends_s: float) -> tuple[float, float]:
@@ -77,7 +88,10 @@ def split_range(project: Project, key: str, at_s: float) -> Project:
     project, other = project.new_id("ranges")
     voices = project.decisions.voices
     place = next(n for n, v in enumerate(voices) if v.key == key) + 1
-    return _with(project.deciding(voices=(*voices[:place], replace(one, key=other, begins_s=at_s), *voices[place:])), replace(one, ends_s=at_s))
+    return _with(
+        project.deciding(voices=(*voices[:place], replace(one, key=other, begins_s=at_s), *voices[place:])),
+        replace(one, ends_s=at_s),
+    )
 
 
 def join_ranges(project: Project, keys: Iterable[str]) -> Project:
@@ -90,8 +104,13 @@ def join_ranges(project: Project, keys: Iterable[str]) -> Project:
         raise EditRefused("Ranges of different clips cannot be joined.")
     first = chosen[0]
     tracks, channels, subjects = ({getattr(v, name) for v in chosen} for name in ("track", "channel", "subject"))
-    together = replace(first, ends_s=max(v.ends_s for v in chosen), track=first.track if len(tracks) == 1 else 0, channel=first.channel if len(channels) == 1 and len(tracks) == 1 else 0,
-                       subject=first.subject if len(subjects) == 1 else "")
+    together = replace(
+        first,
+        ends_s=max(v.ends_s for v in chosen),
+        track=first.track if len(tracks) == 1 else 0,
+        channel=first.channel if len(channels) == 1 and len(tracks) == 1 else 0,
+        subject=first.subject if len(subjects) == 1 else "",
+    )
     gone = {v.key for v in chosen[1:]}
     return _with(project.deciding(voices=tuple(v for v in project.decisions.voices if v.key not in gone)), together)
 
@@ -157,8 +176,16 @@ def name_speaker(project: Project, voice: str, subject: str | None) -> Project:
     project = project.deciding(speakers=kept if subject is None else (*kept, Speaker(voice, subject)))
     if not subject:
         return project
-    clip, heard = next(((one.clip, v) for one in project.evidence.listenings for v in one.voices if v.key == voice), ("", None))
-    theirs = [r.key for r in ranges_in(project, clip) if not r.subject and heard is not None and any(overlap(r, s) > 0.5 * (s.ends_s - s.begins_s) for s in heard.speech)]
+    clip, heard = next(
+        ((one.clip, v) for one in project.evidence.listenings for v in one.voices if v.key == voice), ("", None)
+    )
+    theirs = [
+        r.key
+        for r in ranges_in(project, clip)
+        if not r.subject
+        and heard is not None
+        and any(overlap(r, s) > 0.5 * (s.ends_s - s.begins_s) for s in heard.speech)
+    ]
     return give_to(project, theirs, subject)
 
 
@@ -169,10 +196,16 @@ def said_speaker(project: Project, voice: str) -> str | None:
 
 def overlap(one: VoiceRange, speech: Speech) -> float:
     """How long a piece of speech is in a range, s; 0 where it is on another track."""
-    return max(0.0, min(one.ends_s, speech.ends_s) - max(one.begins_s, speech.begins_s)) if one.is_on(speech.track) else 0.0
+    return (
+        max(0.0, min(one.ends_s, speech.ends_s) - max(one.begins_s, speech.begins_s))
+        if one.is_on(speech.track)
+        else 0.0
+    )
 
 
-def disguise_voices(project: Project, clip: str, voices: Iterable[Voice], subject: str = "", disguise: Disguise | None = None) -> Project:
+def disguise_voices(
+    project: Project, clip: str, voices: Iterable[Voice], subject: str = "", disguise: Disguise | None = None
+) -> Project:
     """Ranges over all that some voices say in a clip and that is not in one yet; pieces with a short pause between are
     one range."""
     pieces = sorted(((s.begins_s, s.ends_s, s.track) for v in voices for s in v.speech), key=lambda p: (p[2], p[0]))
@@ -208,5 +241,14 @@ def left_plain(project: Project, clip: str, begins_s: float, ends_s: float, trac
 def laid_over(project: Project, clip_key: str, track: int) -> tuple[Range, ...]:
     """What is laid over a track of a clip, counted from 1, in order."""
     clip = project.clip(clip_key)
-    return tuple(Range(v.begins_s, v.ends_s, project.disguise_of(v), (clip.fingerprint, v.key, v.draw, track), (v.channel - 1,) if v.channel else ())
-                 for v in ranges_in(project, clip_key) if v.is_on(track))
+    return tuple(
+        Range(
+            v.begins_s,
+            v.ends_s,
+            project.disguise_of(v),
+            (clip.fingerprint, v.key, v.draw, track),
+            (v.channel - 1,) if v.channel else (),
+        )
+        for v in ranges_in(project, clip_key)
+        if v.is_on(track)
+    )

@@ -67,7 +67,14 @@ def compared(project: Project, finding: Finding) -> Compared | None:
         return None
     last = finding.at - 1
     first = max(0, last - int(finding.worst) + 1)
-    near = sorted(((*_closest(project, subject, other, finding.clip, first, last), other.key) for other in project.subjects if other.key != subject.key and other.of.hides and not other.dismissed), reverse=True)
+    near = sorted(
+        (
+            (*_closest(project, subject, other, finding.clip, first, last), other.key)
+            for other in project.subjects
+            if other.key != subject.key and other.of.hides and not other.dismissed
+        ),
+        reverse=True,
+    )
     near = [entry for entry in near if entry[0] > BY_ITSELF]
     at = near[0][1] if near else finding.at
     one = _beside(project, subject, finding.clip, first, last)
@@ -78,7 +85,10 @@ def compared(project: Project, finding: Finding) -> Compared | None:
 def _who_was_near(sides: list[Beside]) -> Beside | None:
     """The nearest of the others on each side of a meeting: where it could not be told who of them goes on, two
     subjects."""
-    before, after = (next((s for s in sides if s.before is not None), None), next((s for s in sides if s.after is not None), None))
+    before, after = (
+        next((s for s in sides if s.before is not None), None),
+        next((s for s in sides if s.after is not None), None),
+    )
     if before is None or after is None or before is after:
         return before or after
     return Beside(after.key, before.name, before.before, after.after, after.name)
@@ -114,7 +124,12 @@ def _closest(project: Project, one: Subject, other: Subject, clip: str, first: i
         for b in other.in_clip(clip):
             low, high = max(a.first, b.first, first), min(a.last, b.last, last)
             if low <= high:
-                overlap = paired_iou(*(cxcywh_to_xyxy(outline_rows(project, s)[low - s.first:high - s.first + 1, CX:HEIGHT + 1]) for s in (a, b)))
+                overlap = paired_iou(
+                    *(
+                        cxcywh_to_xyxy(outline_rows(project, s)[low - s.first : high - s.first + 1, CX : HEIGHT + 1])
+                        for s in (a, b)
+                    )
+                )
                 best = max(best, (float(overlap.max()), low + int(overlap.argmax())))
     return best
 
@@ -125,7 +140,12 @@ def _beside(project: Project, subject: Subject, clip: str, first: int, last: int
     left = max((s.last for s in subject.in_clip(clip) if s.first < first), default=first - 1)
     back = min((s.first for s in subject.in_clip(clip) if s.last > last), default=last + 1)
     until, since = min(first - 1, left), max(last + 1, back)
-    return Beside(subject.key, subject.name, _shot(project, subject, clip, until - reach, until), _shot(project, subject, clip, since, since + reach))
+    return Beside(
+        subject.key,
+        subject.name,
+        _shot(project, subject, clip, until - reach, until),
+        _shot(project, subject, clip, since, since + reach),
+    )
 
 
 def _shot(project: Project, subject: Subject, clip: str, low: int, high: int) -> Shot | None:
@@ -135,7 +155,7 @@ def _shot(project: Project, subject: Subject, clip: str, low: int, high: int) ->
         begin, end = max(low, sighting.first), min(high, sighting.last, project.clip(clip).frames - 1)
         if begin > end:
             continue
-        rows = outline_rows(project, sighting)[begin - sighting.first:end - sighting.first + 1]
+        rows = outline_rows(project, sighting)[begin - sighting.first : end - sighting.first + 1]
         worth = rows[:, CONFIDENCE] - _beset(project, subject, clip, begin, rows)
         n = int(worth.argmax())
         if best is None or worth[n] > best[0]:
@@ -154,7 +174,7 @@ def _shot(project: Project, subject: Subject, clip: str, low: int, high: int) ->
 
 def _beset(project: Project, subject: Subject, clip: str, first: int, rows: np.ndarray) -> np.ndarray:
     """1 in the frames from `first` in which another head lies over these rows, else 0."""
-    beset, mine = np.zeros(len(rows)), cxcywh_to_xyxy(rows[:, CX:HEIGHT + 1])
+    beset, mine = np.zeros(len(rows)), cxcywh_to_xyxy(rows[:, CX : HEIGHT + 1])
     for other in project.subjects:
         if other.key == subject.key or other.dismissed:
             continue
@@ -166,6 +186,8 @@ def _beset(project: Project, subject: Subject, clip: str, first: int, rows: np.n
 def _mark(beset: np.ndarray, mine: np.ndarray, project: Project, sighting: Sighting, first: int) -> None:
     low, high = max(first, sighting.first), min(first + len(beset) - 1, sighting.last)
     if low <= high:
-        theirs = cxcywh_to_xyxy(outline_rows(project, sighting)[low - sighting.first:high - sighting.first + 1, CX:HEIGHT + 1])
+        theirs = cxcywh_to_xyxy(
+            outline_rows(project, sighting)[low - sighting.first : high - sighting.first + 1, CX : HEIGHT + 1]
+        )
         part = slice(low - first, high - first + 1)
         beset[part] = np.maximum(beset[part], paired_iou(mine[part], theirs) > BY_ITSELF)

@@ -59,15 +59,27 @@ class CropReader:
         return result_in(project, crop.clip, self._last, crop.box, size)
 
 
-def result_in(project: Project, clip: str, frame: Frame, box: tuple[int, int, int, int], size: tuple[int, int]) -> np.ndarray:
+def result_in(
+    project: Project, clip: str, frame: Frame, box: tuple[int, int, int, int], size: tuple[int, int]
+) -> np.ndarray:
     """The result within a box of a frame as it was shot: uint8 RGB, as large as fits into size."""
-    near = [layer for layer in layers(project, clip, frame.number, subjects=_near(project, clip, frame.number, box)) if _touch(layer.box, box)]
+    near = [
+        layer
+        for layer in layers(project, clip, frame.number, subjects=_near(project, clip, frame.number, box))
+        if _touch(layer.box, box)
+    ]
     part, (left, top) = with_layers(frame, near).window(box)
     x0, y0, x1, y1 = box
     scale = min(size[0] / (x1 - x0), size[1] / (y1 - y0))
     move = np.float32([[scale, 0, (left - x0) * scale], [0, scale, (top - y0) * scale]])
-    return cv2.warpAffine(part.rgb(), move, (max(1, round((x1 - x0) * scale)), max(1, round((y1 - y0) * scale))), flags=cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC,
-                          borderMode=cv2.BORDER_CONSTANT, borderValue=BEYOND)
+    return cv2.warpAffine(
+        part.rgb(),
+        move,
+        (max(1, round((x1 - x0) * scale)), max(1, round((y1 - y0) * scale))),
+        flags=cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC,
+        borderMode=cv2.BORDER_CONSTANT,
+        borderValue=BEYOND,
+    )
 
 
 def _near(project: Project, clip: str, frame: int, box: tuple[int, int, int, int]) -> list[Subject]:
@@ -78,11 +90,18 @@ def _near(project: Project, clip: str, frame: int, box: tuple[int, int, int, int
         margin = project.style_of(subject).margin
         for sighting in subject.sightings if subject.label is None else ():
             if sighting.clip == clip and (at := held_at(project, sighting, frame)) is not None:
-                row = outline_rows(project, sighting)[at - sighting.first] if sighting.last - sighting.first < TABLE_FRAMES else rows_at(project, sighting, at, at)[0]
+                row = (
+                    outline_rows(project, sighting)[at - sighting.first]
+                    if sighting.last - sighting.first < TABLE_FRAMES
+                    else rows_at(project, sighting, at, at)[0]
+                )
                 style = style_at(project, subject, sighting, at)
                 # Turned, in perspective, and with its soft edge a cover reaches no further than this.
                 reach = 2 * np.hypot(row[WIDTH], row[HEIGHT]) * (1 + max(0.0, margin + row[GROW]) + style.feather)
-                if abs(row[CX] - x) < reach + (box[2] - box[0]) / 2 and abs(row[CY] - y) < reach + (box[3] - box[1]) / 2:
+                if (
+                    abs(row[CX] - x) < reach + (box[2] - box[0]) / 2
+                    and abs(row[CY] - y) < reach + (box[3] - box[1]) / 2
+                ):
                     found.append(subject)
                     break
         if subject.label is not None:
@@ -106,7 +125,9 @@ def as_they_come(crops: Iterable[Crop]) -> list[Crop]:
     return sorted(crops, key=lambda c: (c.clip, c.at, c.subject))
 
 
-def pictures(project: Project, clip_key: str, crops: Sequence[Crop], size: tuple[int, int], control: JobControl | None = None) -> Iterator[tuple[Crop, np.ndarray]]:
+def pictures(
+    project: Project, clip_key: str, crops: Sequence[Crop], size: tuple[int, int], control: JobControl | None = None
+) -> Iterator[tuple[Crop, np.ndarray]]:
     """Each crop of a clip with its picture, in the order of making.
 
     Raises Cancelled, CannotOpenMedia, SourceChanged, FrameNotDecoded.

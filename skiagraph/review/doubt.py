@@ -74,13 +74,24 @@ class Doubt:
         self.shares, self.words = np.vstack([self.shares, row]), [*self.words, word]
 
 
-def doubt_of(scene: Scene, subject: Subject, sighting: Sighting, covered: Sequence[tuple[Subject, list[Sighting]]]) -> Doubt:
+def doubt_of(
+    scene: Scene, subject: Subject, sighting: Sighting, covered: Sequence[tuple[Subject, list[Sighting]]]
+) -> Doubt:
     """How doubtful a sighting is. covered: everybody who is covered in the clip."""
     rows = scene.rows(sighting)
     planned = _planned_wait(scene, sighting)
-    own, bridges = _OWN.get((sighting,), ("own", len(rows), planned), lambda: _own(scene.project, sighting, rows, planned))
-    near = DOUBT.near_most * _overlapped(scene, rows, sighting, [s for other, sightings in covered if other is not subject for s in sightings])
-    fronts = [s for holdout in scene.project.subjects if holdout.is_in_front and holdout.of.is_before(subject.key) for s in scene.sightings(holdout)]
+    own, bridges = _OWN.get(
+        (sighting,), ("own", len(rows), planned), lambda: _own(scene.project, sighting, rows, planned)
+    )
+    near = DOUBT.near_most * _overlapped(
+        scene, rows, sighting, [s for other, sightings in covered if other is not subject for s in sightings]
+    )
+    fronts = [
+        s
+        for holdout in scene.project.subjects
+        if holdout.is_in_front and holdout.of.is_before(subject.key)
+        for s in scene.sightings(holdout)
+    ]
     front = DOUBT.front_most * np.sqrt(_overlapped(scene, rows, sighting, fronts)) if fronts else np.zeros(len(rows))
     return Doubt(np.vstack([own[:4], near, front, own[4]]), list(_WORDS), list(bridges))
 
@@ -105,7 +116,9 @@ def _own(project: Project, sighting: Sighting, rows: np.ndarray, planned: int) -
     window = min(DOUBT.window, 2 * (len(rows) // 2) - 1)
     if window >= 3:
         usual = ndimage.median_filter(placed, size=(window, 1), mode="nearest")
-        size = ndimage.median_filter(np.log(np.maximum(rows[:, [WIDTH, HEIGHT]], 1.0)), size=(window, 1), mode="nearest")
+        size = ndimage.median_filter(
+            np.log(np.maximum(rows[:, [WIDTH, HEIGHT]], 1.0)), size=(window, 1), mode="nearest"
+        )
         off = np.hypot(*(placed - usual).T) / np.exp(size[:, 0])
         changed = np.abs(np.log(np.maximum(rows[:, [WIDTH, HEIGHT]], 1.0)) - size).max(axis=1)
         speed = np.hypot(*np.gradient(placed, axis=0).T) / width
@@ -124,7 +137,7 @@ def _own(project: Project, sighting: Sighting, rows: np.ndarray, planned: int) -
         there = np.flatnonzero(path.origin[np.clip(frames - path.first, 0, len(path) - 1)] == BRIDGED)
         hidden = [(a, b) for a, b in runs(there, join=1) if b - a + 1 > planned]
         for a, b in hidden:
-            bridged[a:b + 1] = DOUBT.bridged
+            bridged[a : b + 1] = DOUBT.bridged
         middles = tuple((a + b) // 2 for a, b in hidden)
     return np.vstack([unsure, jumps, fast, small, bridged]), middles
 
@@ -137,8 +150,13 @@ def _overlapped(scene: Scene, rows: np.ndarray, sighting: Sighting, others: list
         first, last = max(sighting.first, other.first), min(sighting.first + len(rows), other.first + len(theirs))
         if first >= last:
             continue
-        mine, there = (cxcywh_to_xyxy(r[first - begin:last - begin, :4]) for r, begin in ((rows, sighting.first), (theirs, other.first)))
+        mine, there = (
+            cxcywh_to_xyxy(r[first - begin : last - begin, :4])
+            for r, begin in ((rows, sighting.first), (theirs, other.first))
+        )
         size = np.clip(np.minimum(mine[:, 2:], there[:, 2:]) - np.maximum(mine[:, :2], there[:, :2]), 0, None)
         area = np.maximum((mine[:, 2:] - mine[:, :2]).prod(axis=1), 1.0)
-        most[first - sighting.first:last - sighting.first] = np.maximum(most[first - sighting.first:last - sighting.first], size.prod(axis=1) / area)
+        most[first - sighting.first : last - sighting.first] = np.maximum(
+            most[first - sighting.first : last - sighting.first], size.prod(axis=1) / area
+        )
     return most

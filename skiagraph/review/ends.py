@@ -86,7 +86,9 @@ def is_gap(scene: Scene, before: Sighting, after: Sighting) -> bool:
     return not left and not cut
 
 
-def goes_on(scene: Scene, subject: Subject, sighting: Sighting, others: list[tuple[Subject, Sighting]], step: int) -> bool:
+def goes_on(
+    scene: Scene, subject: Subject, sighting: Sighting, others: list[tuple[Subject, Sighting]], step: int
+) -> bool:
     """True when somebody else who is covered begins at once where a sighting ends (step 1), or ends where it begins
     (-1), or when one of them appears where the other was lost: it was not told who of them it is, and nobody is bare.
     Whoever was there already, or stays, only hides them."""
@@ -100,12 +102,16 @@ def goes_on(scene: Scene, subject: Subject, sighting: Sighting, others: list[tup
         if not 0 <= both <= BOTH_THERE or not other.first <= frame < other.first + len(theirs):
             continue
         other_box = cxcywh_to_xyxy(theirs[frame - other.first][None, :4])
-        if iou(mine, other_box)[0, 0] >= SAME_PLACE or intersection(mine, other_box)[0, 0] >= WITHIN * min(area(mine)[0], area(other_box)[0]):
+        if iou(mine, other_box)[0, 0] >= SAME_PLACE or intersection(mine, other_box)[0, 0] >= WITHIN * min(
+            area(mine)[0], area(other_box)[0]
+        ):
             return True
     return other_half(scene, subject, sighting, others, step) is not None
 
 
-def other_half(scene: Scene, subject: Subject, sighting: Sighting, others: list[tuple[Subject, Sighting]], step: int) -> Sighting | None:
+def other_half(
+    scene: Scene, subject: Subject, sighting: Sighting, others: list[tuple[Subject, Sighting]], step: int
+) -> Sighting | None:
     """Of somebody who was lost (step 1) whoever appears under their cover and stays when it ends; of somebody who
     appears (step -1) whoever was lost there. Each who appears is one who was lost: as many as can be, and those nearest
     to each other (assignment)."""
@@ -116,7 +122,14 @@ def other_half(scene: Scene, subject: Subject, sighting: Sighting, others: list[
     # A pair more is worth more than all distances together.
     rows, columns = optimize.linear_sum_assignment(np.where(fits, apart, 1 + apart[fits].sum()))
     pairs = {(a, b) for a, b in zip(rows, columns) if fits[a, b]}
-    return next((appearing[b][1] if step > 0 else lost[a][1] for a, b in pairs if (lost[a] if step > 0 else appearing[b])[1] is sighting), None)
+    return next(
+        (
+            appearing[b][1] if step > 0 else lost[a][1]
+            for a, b in pairs
+            if (lost[a] if step > 0 else appearing[b])[1] is sighting
+        ),
+        None,
+    )
 
 
 def _with_loose_end(scene: Scene, others: list[tuple[Subject, Sighting]], ends: bool) -> list[tuple[Subject, Sighting]]:
@@ -151,10 +164,20 @@ def loose_ends(scene: Scene, sightings: list[Sighting], n: int) -> tuple[bool, b
     # Of two that begin, or end, in the same frame the first one counts.
     others = [(k < n, s) for k, s in enumerate(sightings) if k != n]
     over_first, over_last = _held_over_cut(scene, sighting)
-    begins = first > 0 and first not in scene.cuts and not over_first and not over_edge(rows, scene.clip) \
+    begins = (
+        first > 0
+        and first not in scene.cuts
+        and not over_first
+        and not over_edge(rows, scene.clip)
         and not any((s.first < first or s.first == first and earlier) and first <= s.last + 1 for earlier, s in others)
-    ends = last < scene.clip.frames - 1 and last + 1 not in scene.cuts and not over_last and not over_edge(rows[::-1], scene.clip) \
+    )
+    ends = (
+        last < scene.clip.frames - 1
+        and last + 1 not in scene.cuts
+        and not over_last
+        and not over_edge(rows[::-1], scene.clip)
         and not any((s.last > last or s.last == last and earlier) and s.first - 1 <= last for earlier, s in others)
+    )
     before = [s for s in sightings if s.last < first]
     away = bool(before) and max(before, key=lambda s: s.last).away_after
     return begins and not away, ends and not sighting.away_after
@@ -167,14 +190,16 @@ def _held_over_cut(scene: Scene, sighting: Sighting) -> tuple[bool, bool]:
     found = np.flatnonzero(path.origin == FOUND) + path.first if path is not None else ()
     if not len(found):
         return False, False
-    return any(sighting.first < cut <= found[0] for cut in scene.cuts), any(found[-1] < cut <= sighting.last for cut in scene.cuts)
+    return any(sighting.first < cut <= found[0] for cut in scene.cuts), any(
+        found[-1] < cut <= sighting.last for cut in scene.cuts
+    )
 
 
 def hardly_begun(scene: Scene, sighting: Sighting) -> int:
     """The last frame before somebody was surely found in which they were hardly to be followed back, or the one before
     the sighting. A follower that was sure of itself in between may have been on somebody else."""
     rows, surely = _surely_found(scene, sighting)
-    hardly = np.flatnonzero(hardly_rows(rows[:int(surely[0]) if len(surely) else len(rows)]))
+    hardly = np.flatnonzero(hardly_rows(rows[: int(surely[0]) if len(surely) else len(rows)]))
     return sighting.first + (int(hardly[-1]) if len(hardly) else -1)
 
 
@@ -193,5 +218,9 @@ def _surely_found(scene: Scene, sighting: Sighting) -> tuple[np.ndarray, np.ndar
     sure = ~hardly_rows(rows)
     if path is not None and (path.origin == FOUND).any():
         frames = sighting.first + np.arange(len(rows))
-        sure &= (frames >= path.first) & (frames <= path.last) & (path.origin[np.clip(frames - path.first, 0, len(path) - 1)] == FOUND)
+        sure &= (
+            (frames >= path.first)
+            & (frames <= path.last)
+            & (path.origin[np.clip(frames - path.first, 0, len(path) - 1)] == FOUND)
+        )
     return rows, np.flatnonzero(sure)

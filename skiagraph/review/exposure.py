@@ -28,12 +28,29 @@ from skiagraph.review.proof import Fact, Proof, sha256_of
 from skiagraph.track.scan import ScanSettings
 
 
-def check_file(project: Project, clip_key: str, film: Path | str, control: JobControl | None = None, *, every: int = 1, span: tuple[int, int] | None = None) -> list[Finding]:
+def check_file(
+    project: Project,
+    clip_key: str,
+    film: Path | str,
+    control: JobControl | None = None,
+    *,
+    every: int = 1,
+    span: tuple[int, int] | None = None,
+) -> list[Finding]:
     """Findings on an exported file, as `prove`."""
     return list(prove(project, clip_key, film, control, every=every, span=span).findings)
 
 
-def prove(project: Project, clip_key: str, film: Path | str, control: JobControl | None = None, *, every: int = 1, span: tuple[int, int] | None = None, silent: bool = False) -> Proof:
+def prove(
+    project: Project,
+    clip_key: str,
+    film: Path | str,
+    control: JobControl | None = None,
+    *,
+    every: int = 1,
+    span: tuple[int, int] | None = None,
+    silent: bool = False,
+) -> Proof:
     """What is wrong with an exported file, and what was compared: covers that are missing or too weak, faces that
     nobody agreed to show, somebody whom a recogniser still knows, and what else is not as in the source.
 
@@ -51,8 +68,17 @@ def prove(project: Project, clip_key: str, film: Path | str, control: JobControl
     if not _same_picture(source_info, info) or len(index) != end - begin + 1:
         last = max(0, min(len(index), clip.frames) - 1)
         shape = f"{info.upright_size[0]} × {info.upright_size[1]}, {len(index)} frames instead of {clip.width} × {clip.height}, {end - begin + 1} frames"
-        return Proof(clip_key, film, (Finding(clip_key, "", Reason.FILE_SHAPE, 0, last, float(len(index)), 0),), (Fact("Shape", shape, False),), (begin, end), 0, time.monotonic() - begun,
-                     info.file_size, sha256_of(film, control))
+        return Proof(
+            clip_key,
+            film,
+            (Finding(clip_key, "", Reason.FILE_SHAPE, 0, last, float(len(index)), 0),),
+            (Fact("Shape", shape, False),),
+            (begin, end),
+            0,
+            time.monotonic() - begun,
+            info.file_size,
+            sha256_of(film, control),
+        )
     part = Part.of(source_info, source_index, begin, end) if span else None
     frames = range(begin, end + 1, every)
     seen = see(project, clip_key, film, frames, begin, control)
@@ -63,16 +89,51 @@ def prove(project: Project, clip_key: str, film: Path | str, control: JobControl
     if not silent and heard is not None:
         begins, ends = (float(part.begins), float(part.ends)) if part else (0.0, float("inf"))
         begins -= float(origin_of(source_info)) if part else 0.0
-        voices = check_voices(project, clip_key, source_info, source_index, info if heard is film else SoundFile.of(heard), begins, ends, control)
+        voices = check_voices(
+            project,
+            clip_key,
+            source_info,
+            source_index,
+            info if heard is film else SoundFile.of(heard),
+            begins,
+            ends,
+            control,
+        )
     if silent or heard is None:
         facts.append(Fact("Sound", "left out, as asked for" if silent else "numbered pictures hold none", None))
     else:
-        tracks = sound_alike(source_info.path, heard, (part.begins, part.ends) if part else None, control, voices.disguised) if source_info.sound or info.sound else []
-        facts += [Fact(f"Sound track {t.number}", t.said, t.good) for t in tracks] or [Fact("Sound", "none, as in the source", None)]
+        tracks = (
+            sound_alike(source_info.path, heard, (part.begins, part.ends) if part else None, control, voices.disguised)
+            if source_info.sound or info.sound
+            else []
+        )
+        facts += [Fact(f"Sound track {t.number}", t.said, t.good) for t in tracks] or [
+            Fact("Sound", "none, as in the source", None)
+        ]
     findings = [*seen.findings(every), *voices.findings]
-    findings += [Finding(clip_key, "", Reason.FILE_CHANGED, begin, end, 0.0, begin)] if any(f.good is False for f in facts) else []
-    what = [seen.covers_fact(len(frames)), seen.faces_fact(len(frames), ScanSettings().smallest_for(source_info)), *seen.known_facts(), seen.outside.fact(clip), *voices.facts]
-    return Proof(clip_key, film, tuple(sorted(findings, key=lambda f: (f.first, f.subject))), tuple([*what, *facts]), (begin, end), len(frames), time.monotonic() - begun, info.file_size, digest)
+    findings += (
+        [Finding(clip_key, "", Reason.FILE_CHANGED, begin, end, 0.0, begin)]
+        if any(f.good is False for f in facts)
+        else []
+    )
+    what = [
+        seen.covers_fact(len(frames)),
+        seen.faces_fact(len(frames), ScanSettings().smallest_for(source_info)),
+        *seen.known_facts(),
+        seen.outside.fact(clip),
+        *voices.facts,
+    ]
+    return Proof(
+        clip_key,
+        film,
+        tuple(sorted(findings, key=lambda f: (f.first, f.subject))),
+        tuple([*what, *facts]),
+        (begin, end),
+        len(frames),
+        time.monotonic() - begun,
+        info.file_size,
+        digest,
+    )
 
 
 def _same_picture(source: ClipInfo, film: ClipInfo) -> bool:

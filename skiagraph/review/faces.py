@@ -74,7 +74,13 @@ def points_of(boxes: np.ndarray) -> np.ndarray:
     return points
 
 
-def within_heads(scene: Scene, subjects: Iterable[Subject], frames: np.ndarray, boxes: np.ndarray, grown: Callable[[Subject, np.ndarray], np.ndarray | float]) -> np.ndarray:
+def within_heads(
+    scene: Scene,
+    subjects: Iterable[Subject],
+    frames: np.ndarray,
+    boxes: np.ndarray,
+    grown: Callable[[Subject, np.ndarray], np.ndarray | float],
+) -> np.ndarray:
     """Which points of faces, in some frames, lie within the heads of some subjects there: bool (n, m). grown: by how
     much these reach further, in their unit frame, of a subject and its rows, as project.rows has them."""
     points = points_of(boxes)
@@ -90,7 +96,9 @@ def within_heads(scene: Scene, subjects: Iterable[Subject], frames: np.ndarray, 
 
 def in_picture(points: np.ndarray, clip: Clip) -> np.ndarray:
     """Which points (n, m, 2) are inside the picture; of a face that is wholly outside, all."""
-    seen = (points[..., 0] >= 0) & (points[..., 1] >= 0) & (points[..., 0] < clip.width) & (points[..., 1] < clip.height)
+    seen = (
+        (points[..., 0] >= 0) & (points[..., 1] >= 0) & (points[..., 0] < clip.width) & (points[..., 1] < clip.height)
+    )
     return seen | ~seen.any(axis=1, keepdims=True)
 
 
@@ -101,7 +109,13 @@ def judged(scene: Scene) -> Judged:
     """
     table, subjects = scene.scan.faces, scene.project.subjects
     seen = _SEEN.get((scene.clip, scene.scan), "seen", lambda: _seen(table.boxes, scene.clip))
-    parts = [(n, subject.is_covered, part) for n, subject in enumerate(subjects) if subject.of.hides for sighting in scene.sightings(subject) if len((part := _part(scene, subject, sighting, seen)).rows)]
+    parts = [
+        (n, subject.is_covered, part)
+        for n, subject in enumerate(subjects)
+        if subject.of.hides
+        for sighting in scene.sightings(subject)
+        if len((part := _part(scene, subject, sighting, seen)).rows)
+    ]
     owner, inside = np.full(len(table), -1, np.int32), np.zeros(len(table), np.float32)
     # A part of the clip in which nobody changed is not judged again.
     for begin in range(0, scene.clip.frames, PIECE_FRAMES):
@@ -109,7 +123,11 @@ def judged(scene: Scene) -> Judged:
         here = [(n, covered, part) for n, covered, part in parts if part.rows[0] < high and part.rows[-1] >= low]
         if low < high and here:
             who = tuple((n, covered) for n, covered, _ in here)
-            made = _PIECES.get((scene.scan, *(part for *_, part in here)), (begin, who), lambda: _judge_piece(table.boxes, seen, here, int(low), int(high)))
+            made = _PIECES.get(
+                (scene.scan, *(part for *_, part in here)),
+                (begin, who),
+                lambda: _judge_piece(table.boxes, seen, here, int(low), int(high)),
+            )
             owner[low:high], inside[low:high] = made.owner, made.inside
     return Judged(owner, inside)
 
@@ -122,7 +140,9 @@ def _seen(boxes: np.ndarray, clip: Clip) -> np.ndarray:
     return seen
 
 
-def _judge_piece(boxes: np.ndarray, seen: np.ndarray, parts: list[tuple[int, bool, _Part]], low: int, high: int) -> Judged:
+def _judge_piece(
+    boxes: np.ndarray, seen: np.ndarray, parts: list[tuple[int, bool, _Part]], low: int, high: int
+) -> Judged:
     """Rows low .. high of the table judged by the sightings near them: (subject's index, covered, its part) each."""
     owner, inside = np.full(high - low, -1, np.int32), np.zeros(high - low, np.float32)
     spans = [slice(*np.searchsorted(p.rows, (low, high))) for *_, p in parts]
@@ -131,7 +151,10 @@ def _judge_piece(boxes: np.ndarray, seen: np.ndarray, parts: list[tuple[int, boo
         return Judged(owner, inside)
     counts = [span.stop - span.start for span in spans]
     who, covered = np.repeat([n for n, *_ in parts], counts), np.repeat([c for _, c, _ in parts], counts)
-    in_head, near, width, bits = (np.concatenate([getattr(p, name)[span] for (*_, p), span in zip(parts, spans)]) for name in ("in_head", "near", "width", "in_cover"))
+    in_head, near, width, bits = (
+        np.concatenate([getattr(p, name)[span] for (*_, p), span in zip(parts, spans)])
+        for name in ("in_head", "near", "width", "in_cover")
+    )
     claim = np.where(in_head > BELONGS, in_head, np.where(near, BELONGS, -1.0))
     order = np.lexsort((np.arange(len(rows)), -claim, rows))
     first = np.flatnonzero(np.diff(rows[order], prepend=-1))
@@ -150,26 +173,42 @@ def _judge_piece(boxes: np.ndarray, seen: np.ndarray, parts: list[tuple[int, boo
 
 def _part(scene: Scene, subject: Subject, sighting: Sighting, seen: np.ndarray) -> _Part:
     margin = scene.project.style_of(subject).margin
-    return _JUDGED.get((scene.scan, sighting), ("part", round(margin, 4), scene.clip.frames), lambda: _judge(scene, scene.scan, sighting, margin, seen))
+    return _JUDGED.get(
+        (scene.scan, sighting),
+        ("part", round(margin, 4), scene.clip.frames),
+        lambda: _judge(scene, scene.scan, sighting, margin, seen),
+    )
 
 
 def _judge(scene: Scene, scan: Scan, sighting: Sighting, margin: float, seen: np.ndarray) -> _Part:
     table, rows = scan.faces, scene.rows(sighting)
-    span = slice(int(np.searchsorted(table.frames, sighting.first)), int(np.searchsorted(table.frames, sighting.first + len(rows))))
+    span = slice(
+        int(np.searchsorted(table.frames, sighting.first)),
+        int(np.searchsorted(table.frames, sighting.first + len(rows))),
+    )
     boxes, heads = table.boxes[span].astype(float), rows[table.frames[span] - sighting.first]
     side = boxes[:, 2] - boxes[:, 0]
     away = np.abs((boxes[:, :2] + boxes[:, 2:]) / 2 - heads[:, :2])
-    reach = np.maximum(heads[:, 2], heads[:, 3]) * (1 + margin + heads[:, GROW]) / 2 + np.maximum(side, boxes[:, 3] - boxes[:, 1])
+    reach = np.maximum(heads[:, 2], heads[:, 3]) * (1 + margin + heads[:, GROW]) / 2 + np.maximum(
+        side, boxes[:, 3] - boxes[:, 1]
+    )
     close = np.flatnonzero((away < reach[:, None]).all(axis=1))
     boxes, heads, side = boxes[close], heads[close], side[close]
     points, visible = points_of(boxes), seen[span][close]
     away = distances(points, heads, shapes_of(sighting, table.frames[span][close]))
     in_head = np.packbits(away <= 1e-6, axis=1) & visible
-    middle = np.hypot((boxes[:, 0] + boxes[:, 2]) / 2 - heads[:, 0], (boxes[:, 1] + boxes[:, 3]) / 2 - (heads[:, 1] + 0.1 * heads[:, 3]))
+    middle = np.hypot(
+        (boxes[:, 0] + boxes[:, 2]) / 2 - heads[:, 0],
+        (boxes[:, 1] + boxes[:, 3]) / 2 - (heads[:, 1] + 0.1 * heads[:, 3]),
+    )
     size = heads[:, 2] / np.maximum(side, 1)
-    return _Part(span.start + close, (_ONES[in_head].sum(axis=1) / np.maximum(_ONES[visible].sum(axis=1), 1)).astype(np.float32),
-                 np.packbits(away <= margin + heads[:, GROW, None] + 1e-6, axis=1),
-                 (middle < NEAR * side) & (size > NEAR_LEAST) & (size < NEAR_MOST), heads[:, 2].astype(np.float32))
+    return _Part(
+        span.start + close,
+        (_ONES[in_head].sum(axis=1) / np.maximum(_ONES[visible].sum(axis=1), 1)).astype(np.float32),
+        np.packbits(away <= margin + heads[:, GROW, None] + 1e-6, axis=1),
+        (middle < NEAR * side) & (size > NEAR_LEAST) & (size < NEAR_MOST),
+        heads[:, 2].astype(np.float32),
+    )
 
 
 def judged_once(scene: Scene) -> Judged:

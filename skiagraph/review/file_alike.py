@@ -47,8 +47,11 @@ class Outside:
         self.differing: dict[int, float] = {}
         self.changed_samples = 0
 
-    def add(self, n: int, shot: Frame, shown: Frame, covers: list[Layer], original: np.ndarray, given: np.ndarray) -> None:
-        """Frame n as it was shot and as the file shows it. original, given: luma of both, upright, on the file's scale."""
+    def add(
+        self, n: int, shot: Frame, shown: Frame, covers: list[Layer], original: np.ndarray, given: np.ndarray
+    ) -> None:
+        """Frame n as it was shot and as the file shows it. original, given: luma of both, upright, on the file's
+        scale."""
         size = given.shape[1], given.shape[0]
         far, count = cv2.absdiff(original, given), given.size
         covered = matte_of(covers, size)
@@ -61,7 +64,7 @@ class Outside:
         count -= int(cv2.countNonZero(covered))
         if count:
             off = cv2.norm(far, cv2.NORM_L2SQR) / count
-            db = float("inf") if off == 0 else 10 * float(np.log10(255.0 ** 2 / off))
+            db = float("inf") if off == 0 else 10 * float(np.log10(255.0**2 / off))
             self._frames += 1
             self._sum_db += min(db, 100.0)
             if db < self.least_db:
@@ -83,7 +86,9 @@ class Outside:
         text = f"PSNR {self._sum_db / self._frames:.1f} dB in the mean, {self.least_db:.1f} dB at least (at {project_clip.at(self.least_at)})"
         if self._lossless:
             text += f"; {self.changed_samples} samples differ, though the format is lossless"
-        return Fact("Picture outside of covers", text, not self.differing and not (self._lossless and self.changed_samples))
+        return Fact(
+            "Picture outside of covers", text, not self.differing and not (self._lossless and self.changed_samples)
+        )
 
 
 def _worst_block(far: np.ndarray) -> float:
@@ -91,10 +96,13 @@ def _worst_block(far: np.ndarray) -> float:
     side = min(ALIKE.block_px, *far.shape)
     # Whole blocks are averaged five times as quickly; those at the far edges are moved inwards.
     rows, columns = far.shape[0] // side, far.shape[1] // side
-    parts = [far[:rows * side, :columns * side]]
-    parts += [far[-side:, :columns * side]] if far.shape[0] % side else []
-    parts += [far[:rows * side, -side:]] if far.shape[1] % side else []
-    return max(float(cv2.resize(part, (part.shape[1] // side, part.shape[0] // side), interpolation=cv2.INTER_AREA).max()) for part in parts)
+    parts = [far[: rows * side, : columns * side]]
+    parts += [far[-side:, : columns * side]] if far.shape[0] % side else []
+    parts += [far[: rows * side, -side:]] if far.shape[1] % side else []
+    return max(
+        float(cv2.resize(part, (part.shape[1] // side, part.shape[0] // side), interpolation=cv2.INTER_AREA).max())
+        for part in parts
+    )
 
 
 def _changed(shot: Frame, shown: Frame, outside: np.ndarray) -> int:
@@ -107,7 +115,9 @@ def _changed(shot: Frame, shown: Frame, outside: np.ndarray) -> int:
     return changed
 
 
-def alike(source: ClipInfo, source_index: FrameIndex, film: ClipInfo, index: FrameIndex, part: Part | None, lossless: bool) -> list[Fact]:
+def alike(
+    source: ClipInfo, source_index: FrameIndex, film: ClipInfo, index: FrameIndex, part: Part | None, lossless: bool
+) -> list[Fact]:
     """What is to be said of size, times and tags. The number of frames is as it has to be."""
     facts = [_size(source, film)]
     if film.container == CONTAINER:
@@ -115,25 +125,55 @@ def alike(source: ClipInfo, source_index: FrameIndex, film: ClipInfo, index: Fra
         return [*facts, _depth(source, film)]
     facts += [_times(source, source_index, film, index, part), _tags(source, film)]
     if source.mastering or film.mastering:
-        facts.append(Fact("High dynamic range", "display and light as in the source" if film.mastering.is_like(source.mastering) else "what the source says of its display and light is not in the file", film.mastering.is_like(source.mastering)))
+        facts.append(
+            Fact(
+                "High dynamic range",
+                "display and light as in the source"
+                if film.mastering.is_like(source.mastering)
+                else "what the source says of its display and light is not in the file",
+                film.mastering.is_like(source.mastering),
+            )
+        )
     if source.fields or film.fields:
-        facts.append(Fact("Fields", f"{film.fields or 'none said'} (source: {source.fields or 'whole pictures'})", film.fields == source.fields))
+        facts.append(
+            Fact(
+                "Fields",
+                f"{film.fields or 'none said'} (source: {source.fields or 'whole pictures'})",
+                film.fields == source.fields,
+            )
+        )
     wanted = part.timecode if part else source.timecode
     if wanted or film.timecode:
-        facts.append(Fact("Timecode", f"begins at {film.timecode or 'none'}" + (f" (wanted: {wanted})" if film.timecode != wanted else ""), film.timecode.replace(";", ":") == wanted.replace(";", ":")))
+        facts.append(
+            Fact(
+                "Timecode",
+                f"begins at {film.timecode or 'none'}" + (f" (wanted: {wanted})" if film.timecode != wanted else ""),
+                film.timecode.replace(";", ":") == wanted.replace(";", ":"),
+            )
+        )
     return [*facts, _depth(source, film)]
 
 
 def _depth(source: ClipInfo, film: ClipInfo) -> Fact:
-    return Fact("Depth", f"{film.bit_depth} bit, {film.pixel_format} (source: {source.bit_depth} bit, {source.pixel_format})", film.bit_depth >= min(source.bit_depth, WELL_KEPT))
+    return Fact(
+        "Depth",
+        f"{film.bit_depth} bit, {film.pixel_format} (source: {source.bit_depth} bit, {source.pixel_format})",
+        film.bit_depth >= min(source.bit_depth, WELL_KEPT),
+    )
 
 
 def _size(source: ClipInfo, film: ClipInfo) -> Fact:
     width, height = film.upright_size
     if film.upright_size != source.upright_size:
-        return Fact("Size", f"{width} × {height}, scaled from {source.upright_size[0]} × {source.upright_size[1]}", None)
+        return Fact(
+            "Size", f"{width} × {height}, scaled from {source.upright_size[0]} × {source.upright_size[1]}", None
+        )
     turned = film.rotation == source.rotation or film.container == CONTAINER
-    return Fact("Size, rotation, aspect", f"{width} × {height}, turned by {film.rotation}°, pixels {film.sample_aspect}", turned and (_aspect_alike(source, film) or film.container == CONTAINER))
+    return Fact(
+        "Size, rotation, aspect",
+        f"{width} × {height}, turned by {film.rotation}°, pixels {film.sample_aspect}",
+        turned and (_aspect_alike(source, film) or film.container == CONTAINER),
+    )
 
 
 def _aspect_alike(source: ClipInfo, film: ClipInfo) -> bool:
@@ -143,7 +183,7 @@ def _aspect_alike(source: ClipInfo, film: ClipInfo) -> bool:
 
 def _times(source: ClipInfo, source_index: FrameIndex, film: ClipInfo, index: FrameIndex, part: Part | None) -> Fact:
     first, last = (part.first, part.last) if part else (0, len(source_index) - 1)
-    there = source_index.pts[first:last + 1].astype(float) * float(source_index.time_base)
+    there = source_index.pts[first : last + 1].astype(float) * float(source_index.time_base)
     here = index.pts.astype(float) * float(index.time_base)
     late = np.abs((here - here[0]) - (there - there[0]))
     frame = 1 / float(source.rate)
@@ -151,7 +191,12 @@ def _times(source: ClipInfo, source_index: FrameIndex, film: ClipInfo, index: Fr
     # A unit of either container's clock is nothing that a person could change.
     good = bool(late.max() <= ALIKE.late_frames * frame)
     exact = late.max() <= 1.01 * max(float(source_index.time_base), float(index.time_base))
-    return Fact("Frames and times", f"{len(index)} frames, " + ("each at its time" if exact else f"up to {1000 * late.max():.1f} ms off (frame {worst})"), good)
+    return Fact(
+        "Frames and times",
+        f"{len(index)} frames, "
+        + ("each at its time" if exact else f"up to {1000 * late.max():.1f} ms off (frame {worst})"),
+        good,
+    )
 
 
 def _meant(name: str, code: int) -> int:
@@ -162,7 +207,12 @@ def _meant(name: str, code: int) -> int:
 def _tags(source: ClipInfo, film: ClipInfo) -> Fact:
     rgb = source.pixel_format.startswith(("gbr", "rgb", "bgr", "pal", "argb", "abgr", "0rgb", "0bgr"))
     names = (("primaries", "color_primaries"), ("transfer", "color_trc"), ("matrix", "colorspace"))
-    other = [f"{word} {getattr(film, name)} instead of {getattr(source, name)}" for word, name in names
-             if getattr(source, name) != UNSPECIFIED and _meant(name, getattr(film, name)) != _meant(name, getattr(source, name)) and not (rgb and name == "colorspace")]
+    other = [
+        f"{word} {getattr(film, name)} instead of {getattr(source, name)}"
+        for word, name in names
+        if getattr(source, name) != UNSPECIFIED
+        and _meant(name, getattr(film, name)) != _meant(name, getattr(source, name))
+        and not (rgb and name == "colorspace")
+    ]
     told = f"primaries {film.color_primaries}, transfer {film.color_trc}, matrix {film.colorspace} (ITU-T H.273)"
     return Fact("Colour tags", "; ".join(other) or told, not other)

@@ -55,7 +55,16 @@ class FileBodies:
     def close(self) -> None:
         self._finder.close()
 
-    def open_faces(self, project: Project, clip: Clip, n: int, rgb: Callable[[], np.ndarray], faces: np.ndarray, covers: list[Layer], settings: FileBodySettings = FILE_BODIES) -> np.ndarray:
+    def open_faces(
+        self,
+        project: Project,
+        clip: Clip,
+        n: int,
+        rgb: Callable[[], np.ndarray],
+        faces: np.ndarray,
+        covers: list[Layer],
+        settings: FileBodySettings = FILE_BODIES,
+    ) -> np.ndarray:
         """Where faces of frame n are by their bodies, (m, 4) px of the clip, of those that are neither hidden nor of
         somebody who agreed to be seen; none where it is no time for a look.
 
@@ -72,5 +81,9 @@ class FileBodies:
         bare = np.zeros(len(found), bool)
         for row, box in enumerate(found):
             points = face_points(box, clip)
-            bare[row] = len(points) and share_hidden(points, covers) < settings.hidden and not is_of_shown(project, clip, n, points, settings.shown_grown, settings.shown)
+            bare[row] = (
+                len(points)
+                and share_hidden(points, covers) < settings.hidden
+                and not is_of_shown(project, clip, n, points, settings.shown_grown, settings.shown)
+            )
         return found[bare]

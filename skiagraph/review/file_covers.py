@@ -42,7 +42,9 @@ COVER_CHECK = CoverCheckSettings()
 _SIDE = 48
 
 
-def weak_covers(shot: Frame, shown: Frame, covers: list[Layer], original: np.ndarray, given: np.ndarray) -> dict[str, float]:
+def weak_covers(
+    shot: Frame, shown: Frame, covers: list[Layer], original: np.ndarray, given: np.ndarray
+) -> dict[str, float]:
     """Subjects whose complete part does not show the cover, with the mean difference from it (of 255). original, given:
     luma of the source and of the file, on the file's scale."""
     if not covers:
@@ -52,8 +54,11 @@ def weak_covers(shot: Frame, shown: Frame, covers: list[Layer], original: np.nda
         # A file may have been rendered with another kind of cover for everybody; what counts is that one is there.
         if not weak:
             break
-        others = [replace(layer, style=Style((kind(),), layer.style.margin, layer.style.feather))
-                  for layer in covers if layer.subject in weak and not layer.label and layer.style.cover.kind != kind().kind]
+        others = [
+            replace(layer, style=Style((kind(),), layer.style.margin, layer.style.feather))
+            for layer in covers
+            if layer.subject in weak and not layer.label and layer.style.cover.kind != kind().kind
+        ]
         if others:
             still = _unlike(others, _expected(shot, shown, others), given, original)
             weak = {key: value for key, value in weak.items() if key in still or all(o.subject != key for o in others)}
@@ -65,7 +70,8 @@ def _expected(shot: Frame, shown: Frame, covers: list[Layer]) -> np.ndarray:
 
 
 def _unlike(covers: list[Layer], expected, given, original) -> dict[str, float]:
-    """Subjects whose cover is not what it should be, in grey pictures of the file, the covered source and the source."""
+    """Subjects whose cover is not what it should be, in grey pictures of the file, the covered source and the
+    source."""
     weak: dict[str, float] = {}
     for layer in covers:
         if layer.label:
@@ -80,7 +86,9 @@ def _unlike(covers: list[Layer], expected, given, original) -> dict[str, float]:
             mask[:] = True
         from_cover, from_source = (float(np.abs(have - other)[mask].mean()) for other in (want, was))
         hides = float(np.abs(want - was)[mask].mean())
-        far = from_cover > COVER_CHECK.tolerance or (hides > 2.0 and from_cover > COVER_CHECK.nearer * hides and from_cover > from_source)
+        far = from_cover > COVER_CHECK.tolerance or (
+            hides > 2.0 and from_cover > COVER_CHECK.nearer * hides and from_cover > from_source
+        )
         if far or _bleeds((have - want)[mask], (was - want)[mask]):
             weak[layer.subject] = max(weak.get(layer.subject, 0.0), round(from_cover, 2))
     return weak
@@ -96,7 +104,9 @@ def same_range(grey, shot, shown):
 
 
 def _small(area: np.ndarray) -> np.ndarray:
-    return cv2.resize(area, (min(_SIDE, area.shape[1]), min(_SIDE, area.shape[0])), interpolation=cv2.INTER_AREA).astype(np.float32)
+    return cv2.resize(
+        area, (min(_SIDE, area.shape[1]), min(_SIDE, area.shape[0])), interpolation=cv2.INTER_AREA
+    ).astype(np.float32)
 
 
 def _bleeds(left: np.ndarray, hidden: np.ndarray) -> bool:
@@ -104,7 +114,11 @@ def _bleeds(left: np.ndarray, hidden: np.ndarray) -> bool:
     255. A matched filter (North 1943)."""
     left, hidden = left - left.mean(), hidden - hidden.mean()
     power, noise = float(hidden @ hidden), float(left @ left)
-    if power < len(hidden) * COVER_CHECK.hides ** 2 or noise == 0:
+    if power < len(hidden) * COVER_CHECK.hides**2 or noise == 0:
         return False
     along = float(left @ hidden)
-    return along / power > COVER_CHECK.bleed and along / np.sqrt(power * noise) > COVER_CHECK.likeness and along / np.sqrt(power * len(hidden)) > COVER_CHECK.seen
+    return (
+        along / power > COVER_CHECK.bleed
+        and along / np.sqrt(power * noise) > COVER_CHECK.likeness
+        and along / np.sqrt(power * len(hidden)) > COVER_CHECK.seen
+    )

@@ -79,9 +79,25 @@ class FileSearcher:
         """
         picture = self._squared.picture(rgb)
         heads = [layer for layer in covers if layer.subject and not layer.label]
-        small = [layer for layer in heads if _face_px(layer) < FINER * self._finder.smallest] if self._turn % FILE_SEARCH.finely_every == 0 else []
-        more = [self._finder.submit_around(picture, self._squared.boxes(around_covers(small, (rgb.shape[1], rgb.shape[0]))), SCORE, FINER)] if small else []
-        more += [self._finder.submit_edges(picture, SCORE, FINER_EDGES)] if self._turn % FILE_SEARCH.edges_every == 0 else []
+        small = (
+            [layer for layer in heads if _face_px(layer) < FINER * self._finder.smallest]
+            if self._turn % FILE_SEARCH.finely_every == 0
+            else []
+        )
+        more = (
+            [
+                self._finder.submit_around(
+                    picture, self._squared.boxes(around_covers(small, (rgb.shape[1], rgb.shape[0]))), SCORE, FINER
+                )
+            ]
+            if small
+            else []
+        )
+        more += (
+            [self._finder.submit_edges(picture, SCORE, FINER_EDGES)]
+            if self._turn % FILE_SEARCH.edges_every == 0
+            else []
+        )
         self._found = self._in_changed(picture)
         found = [self._found, *(search.result() for search in more)]
         if heads and self._turn % FILE_SEARCH.closely_every == 0:
@@ -93,21 +109,42 @@ class FileSearcher:
     def _in_changed(self, picture: np.ndarray) -> Detections:
         """Faces of a frame: what was found before, where it is as it was, and what is found in the rest."""
         cell = FILE_SEARCH.cell_px
-        now = cv2.resize(picture, (max(1, picture.shape[1] // cell), max(1, picture.shape[0] // cell)), interpolation=cv2.INTER_AREA).astype(np.int16)
+        now = cv2.resize(
+            picture, (max(1, picture.shape[1] // cell), max(1, picture.shape[0] // cell)), interpolation=cv2.INTER_AREA
+        ).astype(np.int16)
         if self._searched is None or self._searched.shape != now.shape or self._turn % FILE_SEARCH.whole_every == 0:
             self._searched = now
-            return self._finder.find(picture, SCORE, ON_A_SIDE + UPSIDE_DOWN if self._turn % FILE_SEARCH.whole_every == 0 else ())
+            return self._finder.find(
+                picture, SCORE, ON_A_SIDE + UPSIDE_DOWN if self._turn % FILE_SEARCH.whole_every == 0 else ()
+            )
         changed = (np.abs(now - self._searched).max(axis=2) > FILE_SEARCH.changed).astype(np.uint8)
         windows = _windows(changed, -(-FILE_SEARCH.room // cell)) * cell
-        if len(windows) and (windows[:, 2:] - windows[:, :2]).prod(axis=1).sum() > 0.6 * picture.shape[0] * picture.shape[1]:
+        if (
+            len(windows)
+            and (windows[:, 2:] - windows[:, :2]).prod(axis=1).sum() > 0.6 * picture.shape[0] * picture.shape[1]
+        ):
             self._searched = now
             return self._finder.find(picture, SCORE)
         self._searched = np.where(_filled(changed.shape, windows // cell)[..., None], now, self._searched)
         fresh = self._finder.submit_around(picture, windows, SCORE, 1.0).result() if len(windows) else Detections.none()
         # A face of which only a part lies in what changed is looked at anew, where it was.
         before = self._found
-        touched = np.array([any(_meet(box, window) for window in windows) for box in before.boxes], bool) if len(before) else np.zeros(0, bool)
-        again = self._finder.look(picture, before.boxes[touched], SCORE, np.zeros(int(touched.sum()), bool), np.nan_to_num(before.rolls[touched])) if touched.any() else Detections.none()
+        touched = (
+            np.array([any(_meet(box, window) for window in windows) for box in before.boxes], bool)
+            if len(before)
+            else np.zeros(0, bool)
+        )
+        again = (
+            self._finder.look(
+                picture,
+                before.boxes[touched],
+                SCORE,
+                np.zeros(int(touched.sum()), bool),
+                np.nan_to_num(before.rolls[touched]),
+            )
+            if touched.any()
+            else Detections.none()
+        )
         return suppress(Detections.joined([before.take(~touched), again, fresh]))
 
     def presence(self, rgb: np.ndarray, box: np.ndarray, roll: float) -> float:
@@ -116,7 +153,9 @@ class FileSearcher:
 
     def look(self, rgb: np.ndarray, box: np.ndarray, roll: float) -> np.ndarray:
         """Boxes (n, 4) px of the clip of what is found just there."""
-        return self._squared.stored(self._finder.look(self._squared.picture(rgb), self._squared.boxes(box[None]), rolls=np.array([roll]))).boxes
+        return self._squared.stored(
+            self._finder.look(self._squared.picture(rgb), self._squared.boxes(box[None]), rolls=np.array([roll]))
+        ).boxes
 
 
 def _windows(changed: np.ndarray, room: int) -> np.ndarray:
@@ -140,13 +179,17 @@ def _meet(one: np.ndarray, other: np.ndarray) -> bool:
 
 
 def around_covers(covers: list[Layer], size: tuple[int, int]) -> np.ndarray:
-    """Boxes (n, 4) px around covers, as far as somebody may look out of them; parts that lie over each other are one."""
+    """Boxes (n, 4) px around covers, as far as somebody may look out of them; parts that lie over each other are
+    one."""
     mask = np.zeros((-(-size[1] // GRID_PX), -(-size[0] // GRID_PX)), np.uint8)
     for layer in covers:
         if not layer.label and layer.subject:
             x0, y0, x1, y1 = layer.box
             more_x, more_y = AROUND * (x1 - x0), AROUND * (y1 - y0)
-            mask[max(0, int((y0 - more_y) // GRID_PX)):int((y1 + more_y) // GRID_PX) + 1, max(0, int((x0 - more_x) // GRID_PX)):int((x1 + more_x) // GRID_PX) + 1] = 1
+            mask[
+                max(0, int((y0 - more_y) // GRID_PX)) : int((y1 + more_y) // GRID_PX) + 1,
+                max(0, int((x0 - more_x) // GRID_PX)) : int((x1 + more_x) // GRID_PX) + 1,
+            ] = 1
     count, _, stats, _ = cv2.connectedComponentsWithStats(mask)
     boxes = stats[1:count, :4].astype(float) * GRID_PX
     return np.column_stack([boxes[:, :2], boxes[:, :2] + boxes[:, 2:]])
@@ -163,7 +206,16 @@ def _face_in(layer: Layer) -> tuple[float, float, float, float]:
     return layer.outline.cx - half, layer.outline.cy - half, layer.outline.cx + half, layer.outline.cy + half
 
 
-def open_faces(project: Project, clip: Clip, n: int, shot: Frame, picture: np.ndarray, found: Detections, covers: list[Layer], searcher: FileSearcher) -> Detections:
+def open_faces(
+    project: Project,
+    clip: Clip,
+    n: int,
+    shot: Frame,
+    picture: np.ndarray,
+    found: Detections,
+    covers: list[Layer],
+    searcher: FileSearcher,
+) -> Detections:
     """Of the faces found in a frame of the file, px of the clip, those that are neither under a cover nor of somebody
     who agreed to be seen. picture: uint8 RGB of the file.
 
@@ -209,7 +261,9 @@ def share_hidden(points: np.ndarray, covers: list[Layer]) -> float:
     return float(hidden.mean())
 
 
-def is_of_shown(project: Project, clip: Clip, n: int, points: np.ndarray, grown: float = SHOWN_GROWN, share: float = SHOWN_SHARE) -> bool:
+def is_of_shown(
+    project: Project, clip: Clip, n: int, points: np.ndarray, grown: float = SHOWN_GROWN, share: float = SHOWN_SHARE
+) -> bool:
     """True for a face, by points of it, (n, 2) px, of somebody who agreed to be seen: so much of it lies in their head,
     grown by so much. Who was dismissed as nobody did not agree."""
     for subject in project.subjects:

@@ -61,11 +61,16 @@ def see(project: Project, clip_key: str, film: Path, frames: range, begin: int, 
         source = stack.enter_context(FrameReader(source_info, source_index, threads=1))
         finder = stack.enter_context(FaceFinder(ScanSettings().smallest_for(source_info)))
         searching = stack.enter_context(ThreadPoolExecutor(1, thread_name_prefix="searching"))
-        searcher, bodies = FileSearcher(finder, describer, squared), stack.enter_context(FileBodies(squared, float(clip.rate)))
+        searcher, bodies = (
+            FileSearcher(finder, describer, squared),
+            stack.enter_context(FileBodies(squared, float(clip.rate))),
+        )
         shots = stack.enter_context(closing(read_ahead((source.read(n) for n in frames), 3)))
         showns = stack.enter_context(closing(read_ahead((out.read(n - begin).like(source_info) for n in frames), 3)))
         ahead = ahead_of(source_info, AHEAD, AHEAD_BYTES, 4.0)
-        for done, (n, shot, shown, covers, picture, found) in enumerate(_searched(project, clip_key, zip(frames, shots, showns), searcher, searching, ahead)):
+        for done, (n, shot, shown, covers, picture, found) in enumerate(
+            _searched(project, clip_key, zip(frames, shots, showns), searcher, searching, ahead)
+        ):
             seen.add(n, shot, shown, covers)
             faces = found.result()
             bare = open_faces(project, clip, n, shot, picture, faces, covers, searcher)
@@ -81,10 +86,21 @@ def see(project: Project, clip_key: str, film: Path, frames: range, begin: int, 
 
 def is_lossless(info: ClipInfo) -> bool:
     """Whether a film is of a kind that loses nothing. Numbered pictures are RGB, which most sources are not."""
-    return info.codec in ("ffv1", "huffyuv", "ffvhuff", "utvideo") or info.codec in ("png", "tiff") and info.container != CONTAINER
+    return (
+        info.codec in ("ffv1", "huffyuv", "ffvhuff", "utvideo")
+        or info.codec in ("png", "tiff")
+        and info.container != CONTAINER
+    )
 
 
-def _searched(project: Project, clip: str, pairs: Iterator[tuple[int, Frame, Frame]], searcher: FileSearcher, pool: ThreadPoolExecutor, ahead: int) -> Iterator[tuple]:
+def _searched(
+    project: Project,
+    clip: str,
+    pairs: Iterator[tuple[int, Frame, Frame]],
+    searcher: FileSearcher,
+    pool: ThreadPoolExecutor,
+    ahead: int,
+) -> Iterator[tuple]:
     """Each pair of frames with its covers, the file's picture as RGB, and the search of that, which others of later
     frames run beside."""
     waiting: deque[tuple] = deque()
@@ -101,7 +117,14 @@ def _searched(project: Project, clip: str, pairs: Iterator[tuple[int, Frame, Fra
 class Seen:
     """What was seen of an exported file so far."""
 
-    def __init__(self, project: Project, clip: str, lossless: bool, describer: FaceDescriber, scaled: tuple[int, int] | None = None):
+    def __init__(
+        self,
+        project: Project,
+        clip: str,
+        lossless: bool,
+        describer: FaceDescriber,
+        scaled: tuple[int, int] | None = None,
+    ):
         """scaled: width and height px of the upright picture of the file, where it is another than the source's."""
         self._project, self._clip, self._scaled, self.lossless = project, clip, scaled, lossless
         self.weak: dict[str, dict[int, float]] = {}
@@ -119,7 +142,11 @@ class Seen:
             self.weak.setdefault(key, {})[n] = value
         if self._scaled:
             # What a picture loses by being scaled is no difference.
-            smaller = cv2.resize(original, self._scaled, interpolation=cv2.INTER_AREA if self._scaled[0] < original.shape[1] else cv2.INTER_LANCZOS4)
+            smaller = cv2.resize(
+                original,
+                self._scaled,
+                interpolation=cv2.INTER_AREA if self._scaled[0] < original.shape[1] else cv2.INTER_LANCZOS4,
+            )
             original = cv2.resize(smaller, original.shape[::-1], interpolation=cv2.INTER_LANCZOS4)
         self.outside.add(n, shot, shown, covers, original, given)
 
@@ -130,7 +157,11 @@ class Seen:
         return self._measured
 
     def findings(self, every: int) -> list[Finding]:
-        found = [f for key, frames in self.weak.items() for f in _stretches(self._clip, key, Reason.FILE_DIFFERS, frames, every)]
+        found = [
+            f
+            for key, frames in self.weak.items()
+            for f in _stretches(self._clip, key, Reason.FILE_DIFFERS, frames, every)
+        ]
         scan = self._project.scan_of(self._clip)
         clip, cuts = self._project.clip(self._clip), scan.cuts if scan else ()
         found += _faces(clip, Reason.FILE_FACE, self.faces.table(), cuts, every)
@@ -141,18 +172,40 @@ class Seen:
         for person in self.measured:
             if person.is_known:
                 sightings = self._project.subject(person.subject).in_clip(self._clip)
-                first, last = min(s.first for s in sightings), min(max(s.last for s in sightings), self._project.clip(self._clip).frames - 1)
-                found.append(Finding(self._clip, person.subject, Reason.FILE_KNOWN, first, last, round(person.first / person.asked, 2), first))
+                first, last = (
+                    min(s.first for s in sightings),
+                    min(max(s.last for s in sightings), self._project.clip(self._clip).frames - 1),
+                )
+                found.append(
+                    Finding(
+                        self._clip,
+                        person.subject,
+                        Reason.FILE_KNOWN,
+                        first,
+                        last,
+                        round(person.first / person.asked, 2),
+                        first,
+                    )
+                )
         return found
 
     def covers_fact(self, frames: int) -> Fact:
         bad = sum(len(v) for v in self.weak.values())
-        return Fact("Covers", f"{self.covers} covers in {frames} frames compared, {'all as decided' if not bad else f'{bad} missing or weaker than decided'}", not bad)
+        return Fact(
+            "Covers",
+            f"{self.covers} covers in {frames} frames compared, {'all as decided' if not bad else f'{bad} missing or weaker than decided'}",
+            not bad,
+        )
 
     def faces_fact(self, frames: int, smallest: int) -> Fact:
         bare, bodies = (len(np.unique(rows.table().frames)) for rows in (self.faces, self.bodies))
-        return Fact("Faces", f"{frames} frames searched for faces from {smallest} px, more finely around covers and along the edges, and two a second for whole bodies; " + (
-            f"some that nobody agreed to show in {bare} frames" if bare else "none that nobody agreed to show") + (f", and somebody without a face that was found in {bodies}" if bodies else ""), not bare and not bodies)
+        return Fact(
+            "Faces",
+            f"{frames} frames searched for faces from {smallest} px, more finely around covers and along the edges, and two a second for whole bodies; "
+            + (f"some that nobody agreed to show in {bare} frames" if bare else "none that nobody agreed to show")
+            + (f", and somebody without a face that was found in {bodies}" if bodies else ""),
+            not bare and not bodies,
+        )
 
     def known_facts(self) -> list[Fact]:
         asked = [m for m in self.measured if m.asked]
@@ -161,10 +214,18 @@ class Seen:
         known = [self._project.subject(m.subject).name for m in asked if m.is_known]
         right, of = sum(m.first for m in asked), sum(m.asked for m in asked)
         text = f"puts the right one first in {right} of {of} looks under the covers of {len(asked)} people, among {asked[0].among}"
-        return [Fact("Recogniser", text + (f"; knows {', '.join(known)}" if known else "; nobody more often than by luck"), not known)]
+        return [
+            Fact(
+                "Recogniser",
+                text + (f"; knows {', '.join(known)}" if known else "; nobody more often than by luck"),
+                not known,
+            )
+        ]
 
 
-def _faces(clip: Clip, reason: str, table: FaceTable, cuts: Sequence[int], every: int, around: int = 0) -> Iterator[Finding]:
+def _faces(
+    clip: Clip, reason: str, table: FaceTable, cuts: Sequence[int], every: int, around: int = 0
+) -> Iterator[Finding]:
     """A finding for each face that is seen in a table, with so many frames around, as far as its shot goes. cuts:
     frames with which shots begin; every: each n-th frame was looked at."""
     bounds = np.array([0, *cuts, clip.frames])
@@ -173,7 +234,17 @@ def _faces(clip: Clip, reason: str, table: FaceTable, cuts: Sequence[int], every
         seen = tuple((int(table.frames[row]), box_of(table, row)) for row in run)
         shot = int(np.searchsorted(bounds, seen[0][0], side="right"))
         first, last = max(int(bounds[shot - 1]), seen[0][0] - around), min(int(bounds[shot]) - 1, seen[-1][0] + around)
-        yield Finding(clip.key, "", reason, first, last, int(table.scores[best]) / 100, int(table.frames[best]), box_of(table, best), seen)
+        yield Finding(
+            clip.key,
+            "",
+            reason,
+            first,
+            last,
+            int(table.scores[best]) / 100,
+            int(table.frames[best]),
+            box_of(table, best),
+            seen,
+        )
 
 
 def _stretches(clip: str, key: str, reason: str, frames: dict[int, float], every: int) -> Iterator[Finding]:

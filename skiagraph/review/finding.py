@@ -116,15 +116,21 @@ class Scene:
         """Whether what begins with a frame is no shot, but blurred, as in a whip pan: a cut follows at once, and no
         face was found until then."""
         after = next((cut for cut in self.cuts if cut > frame), None)
-        return after is not None and after - frame < CUTS.least_shot and not len(self.scan.faces.frames[self.scan.faces.at(frame).start:self.scan.faces.at(after).start])
+        return (
+            after is not None
+            and after - frame < CUTS.least_shot
+            and not len(self.scan.faces.frames[self.scan.faces.at(frame).start : self.scan.faces.at(after).start])
+        )
 
     def rows(self, sighting: Sighting) -> np.ndarray:
         """Rows of a sighting, as project.rows, as far as the clip is good."""
-        return outline_rows(self.project, sighting)[:max(0, self.clip.frames - sighting.first)]
+        return outline_rows(self.project, sighting)[: max(0, self.clip.frames - sighting.first)]
 
     def sightings(self, subject: Subject) -> list[Sighting]:
         """A subject's sightings in the good frames of the clip, in order."""
-        return sorted((s for s in subject.in_clip(self.clip.key) if s.first < self.clip.frames), key=lambda s: (s.first, s.last))
+        return sorted(
+            (s for s in subject.in_clip(self.clip.key) if s.first < self.clip.frames), key=lambda s: (s.first, s.last)
+        )
 
     def covered(self) -> Iterator[tuple[Subject, list[Sighting]]]:
         """Everybody covered here. What is hardly a face is for a person to decide about, not to follow better."""
@@ -159,7 +165,9 @@ class FindingKind:
         """From one covered subject's sightings in the clip."""
         return ()
 
-    def among(self, scene: Scene, subject: Subject, sightings: list[Sighting], others: list[tuple[Subject, Sighting]]) -> Iterable[Finding]:
+    def among(
+        self, scene: Scene, subject: Subject, sightings: list[Sighting], others: list[tuple[Subject, Sighting]]
+    ) -> Iterable[Finding]:
         """From one covered subject and the covered sightings of others at the same time."""
         return ()
 
@@ -202,7 +210,13 @@ def sentence(project: Project, finding: Finding) -> str:
     clip = project.clip(finding.clip)
     name = project.subject(finding.subject).name if finding.subject else ""
     frames = finding.last - finding.first + 1
-    told = Told(name, clip.at(finding.at), clip.at(finding.first), clip.at(finding.last), f"{frames} frame" + ("s" if frames != 1 else ""))
+    told = Told(
+        name,
+        clip.at(finding.at),
+        clip.at(finding.first),
+        clip.at(finding.last),
+        f"{frames} frame" + ("s" if frames != 1 else ""),
+    )
     return finding.kind.sentence(project, finding, told)
 
 

@@ -45,15 +45,28 @@ def findings(project: Project) -> list[Finding]:
             rest = tuple((other.key, round(project.style_of(other).margin, 4)) for other, _ in others)
             for kind in list(KINDS.values()):
                 if type(kind).on_subject is not FindingKind.on_subject:
-                    found += _kept(kind, scene, (*of_clip, *sightings), ("subject", kind.reason, style), lambda k=kind: k.on_subject(scene, subject, sightings))
+                    found += _kept(
+                        kind,
+                        scene,
+                        (*of_clip, *sightings),
+                        ("subject", kind.reason, style),
+                        lambda k=kind: k.on_subject(scene, subject, sightings),
+                    )
                 if type(kind).among is not FindingKind.among:
-                    found += _kept(kind, scene, (*of_clip, *sightings, *(s for _, s in others)), ("among", kind.reason, style, rest),
-                                   lambda k=kind: k.among(scene, subject, sightings, others))
+                    found += _kept(
+                        kind,
+                        scene,
+                        (*of_clip, *sightings, *(s for _, s in others)),
+                        ("among", kind.reason, style, rest),
+                        lambda k=kind: k.among(scene, subject, sightings, others),
+                    )
     order = {clip.key: n for n, clip in enumerate(project.clips)}
     return sorted(found, key=lambda f: (order[f.clip], f.first, f.subject, f.reason))
 
 
-def _kept(kind: FindingKind, scene: Scene, values: tuple, key: tuple, check: Callable[[], Iterable[Finding]]) -> tuple[Finding, ...]:
+def _kept(
+    kind: FindingKind, scene: Scene, values: tuple, key: tuple, check: Callable[[], Iterable[Finding]]
+) -> tuple[Finding, ...]:
     return _KEPT.get(values, key, lambda: _guarded(kind, scene, check))
 
 
@@ -73,12 +86,20 @@ def _neighbours(scene: Scene, covered: list[tuple[Subject, list[Sighting]]]) -> 
     if not every:
         return []
     who = np.array([n for n, _, _ in every], int)
-    bounds = np.array([_BOUNDS.get((s, scene.clip), round(scene.project.style_of(subject).margin, 4), lambda s=s, subject=subject: _bounds_of(scene, subject, s))
-                       for _, subject, s in every])
+    bounds = np.array(
+        [
+            _BOUNDS.get(
+                (s, scene.clip),
+                round(scene.project.style_of(subject).margin, 4),
+                lambda s=s, subject=subject: _bounds_of(scene, subject, s),
+            )
+            for _, subject, s in every
+        ]
+    )
     starts = np.concatenate([[0], np.cumsum([len(sightings) for _, sightings in covered])])
     found = []
     for n in range(len(covered)):
-        mine = bounds[starts[n]:starts[n + 1]]
+        mine = bounds[starts[n] : starts[n + 1]]
         near = np.zeros(len(every), bool)
         for low, high in zip(mine[:, :3], mine[:, 3:]):
             near |= ((bounds[:, :3] <= high) & (bounds[:, 3:] >= low)).all(axis=1)
@@ -95,7 +116,16 @@ def _bounds_of(scene: Scene, subject: Subject, sighting: Sighting) -> np.ndarray
     rows = scene.rows(sighting)
     reach = np.hypot(rows[:, WIDTH], rows[:, HEIGHT]) / 2 * (1 + scene.project.style_of(subject).margin + rows[:, GROW])
     # By a frame more, so that what goes on where this ends, or ends where it begins, is near too.
-    return np.array([sighting.first - 1, (rows[:, CX] - reach).min(), (rows[:, CY] - reach).min(), sighting.last + 1, (rows[:, CX] + reach).max(), (rows[:, CY] + reach).max()])
+    return np.array(
+        [
+            sighting.first - 1,
+            (rows[:, CX] - reach).min(),
+            (rows[:, CY] - reach).min(),
+            sighting.last + 1,
+            (rows[:, CX] + reach).max(),
+            (rows[:, CY] + reach).max(),
+        ]
+    )
 
 
 # Accepting
@@ -103,16 +133,32 @@ def _bounds_of(scene: Scene, subject: Subject, sighting: Sighting) -> np.ndarray
 
 def acceptance_of(project: Project, finding: Finding, by: str, note: str = "") -> Acceptance:
     """The acceptance of a finding by somebody, bound to what was looked at."""
-    return Acceptance(finding.clip, finding.subject, finding.reason, finding.first, finding.last, by, note,
-                      looked_at(project, finding.clip, finding.subject, finding.first, finding.last, finding.kind.of_cover), finding.box)
+    return Acceptance(
+        finding.clip,
+        finding.subject,
+        finding.reason,
+        finding.first,
+        finding.last,
+        by,
+        note,
+        looked_at(project, finding.clip, finding.subject, finding.first, finding.last, finding.kind.of_cover),
+        finding.box,
+    )
 
 
 def accepted_by(project: Project, finding: Finding) -> Acceptance | None:
     """The acceptance that closes a finding: of it or of one that contains it, at its place, as long as what was looked
     at is as it was."""
     for a in project.accepted:
-        if a.clip == finding.clip and a.subject == finding.subject and a.reason == finding.reason and a.first <= finding.first and finding.last <= a.last and _at_place(a, finding) \
-                and a.looked == looked_at(project, a.clip, a.subject, a.first, a.last, finding.kind.of_cover):
+        if (
+            a.clip == finding.clip
+            and a.subject == finding.subject
+            and a.reason == finding.reason
+            and a.first <= finding.first
+            and finding.last <= a.last
+            and _at_place(a, finding)
+            and a.looked == looked_at(project, a.clip, a.subject, a.first, a.last, finding.kind.of_cover)
+        ):
             return a
     return None
 
@@ -130,8 +176,15 @@ def is_accepted(project: Project, finding: Finding) -> bool:
 
 def was_accepted(project: Project, finding: Finding) -> bool:
     """True for an open finding that somebody accepted before what it is about changed."""
-    return any(a.clip == finding.clip and a.subject == finding.subject and a.reason == finding.reason and a.first <= finding.last and finding.first <= a.last
-               and (a.box is None or _at_place(a, finding)) for a in project.accepted) and not is_accepted(project, finding)
+    return any(
+        a.clip == finding.clip
+        and a.subject == finding.subject
+        and a.reason == finding.reason
+        and a.first <= finding.last
+        and finding.first <= a.last
+        and (a.box is None or _at_place(a, finding))
+        for a in project.accepted
+    ) and not is_accepted(project, finding)
 
 
 def open_findings(project: Project, found: Iterable[Finding] | None = None) -> list[Finding]:

@@ -21,14 +21,16 @@ def good_frame(project: Project, subject: Subject, clip_key: str, near: int) -> 
     """The frame, or None where the subject is not in the clip. near: where the editor stands."""
     clip, best = project.clip(clip_key), []
     for sighting in subject.in_clip(clip_key):
-        rows = outline_rows(project, sighting)[:max(0, clip.frames - sighting.first)]
+        rows = outline_rows(project, sighting)[: max(0, clip.frames - sighting.first)]
         if not len(rows):
             continue
         frames = np.arange(sighting.first, sighting.first + len(rows))
         worth = rows[:, WIDTH] * rows[:, HEIGHT] * visible_share(rows, clip) ** 4 * rows[:, CONFIDENCE]
         path = path_of(project, sighting)
         if path is not None:
-            worth = worth * np.where(path.origin[np.clip(frames - path.first, 0, len(path) - 1)] == FOUND, 1.0, NOT_FOUND)
+            worth = worth * np.where(
+                path.origin[np.clip(frames - path.first, 0, len(path) - 1)] == FOUND, 1.0, NOT_FOUND
+            )
         worth = worth * (1 - _hidden(project, subject, clip_key, frames, rows)) ** 2
         best += zip(worth.tolist(), frames.tolist())
     if not best:
@@ -41,12 +43,19 @@ def _hidden(project: Project, subject: Subject, clip: str, frames: np.ndarray, r
     """Share of the head, in each row, that lies within the heads of others: who is in front is not known."""
     hidden = np.zeros(len(frames))
     for other in project.subjects:
-        for sighting in other.in_clip(clip) if other.key != subject.key and other.of.hides and not other.dismissed else ():
+        for sighting in (
+            other.in_clip(clip) if other.key != subject.key and other.of.hides and not other.dismissed else ()
+        ):
             over = outline_rows(project, sighting)
             there = (frames >= sighting.first) & (frames < sighting.first + len(over))
             over, mine = over[frames[there] - sighting.first], rows[there]
-            near = np.hypot(over[:, CX] - mine[:, CX], over[:, CY] - mine[:, CY]) < (np.hypot(over[:, WIDTH], over[:, HEIGHT]) + np.hypot(mine[:, WIDTH], mine[:, HEIGHT])) / 2
+            near = (
+                np.hypot(over[:, CX] - mine[:, CX], over[:, CY] - mine[:, CY])
+                < (np.hypot(over[:, WIDTH], over[:, HEIGHT]) + np.hypot(mine[:, WIDTH], mine[:, HEIGHT])) / 2
+            )
             if near.any():
                 at = np.flatnonzero(there)[near]
-                hidden[at] = np.maximum(hidden[at], share_within(head_points(mine[near]), over[near], shapes_of(sighting, frames[at])))
+                hidden[at] = np.maximum(
+                    hidden[at], share_within(head_points(mine[near]), over[near], shapes_of(sighting, frames[at]))
+                )
     return hidden

@@ -63,9 +63,18 @@ def grouped(project: Project, rows: Sequence[Listed], by: By = By.WORST) -> list
     the order of the register, reasons with the most findings first."""
     order = {clip.key: n for n, clip in enumerate(project.clips)}
     place = {subject.key: n for n, subject in enumerate(project.subjects)}
-    titles = {By.WORST: lambda f: "May show somebody" if f.is_exposing else "Worth a look", By.PERSON: lambda f: project.subject(f.subject).name if f.subject else "Nobody known",
-              By.CLIP: lambda f: project.clip(f.clip).path.name, By.REASON: lambda f: f.kind.word}
-    keys = {By.WORST: lambda f: not f.is_exposing, By.PERSON: lambda f: place.get(f.subject, len(place)), By.CLIP: lambda f: order[f.clip], By.REASON: lambda f: f.reason}
+    titles = {
+        By.WORST: lambda f: "May show somebody" if f.is_exposing else "Worth a look",
+        By.PERSON: lambda f: project.subject(f.subject).name if f.subject else "Nobody known",
+        By.CLIP: lambda f: project.clip(f.clip).path.name,
+        By.REASON: lambda f: f.kind.word,
+    }
+    keys = {
+        By.WORST: lambda f: not f.is_exposing,
+        By.PERSON: lambda f: place.get(f.subject, len(place)),
+        By.CLIP: lambda f: order[f.clip],
+        By.REASON: lambda f: f.reason,
+    }
     groups: dict[object, list[Listed]] = {}
     for row in sorted(rows, key=lambda r: (not r.finding.is_exposing, order[r.finding.clip], r.finding.first)):
         groups.setdefault(keys[by](row.finding), []).append(row)

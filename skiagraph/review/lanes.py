@@ -84,21 +84,31 @@ def _lane(project: Project, clip: Clip, subject: Subject, mine: tuple[Finding, .
     for sighting in sightings:
         sure = _confidence(project, clip, sighting)
         span = slice(sighting.first, sighting.first + len(sure))
-        state[span] = LaneState.COVERED if subject.is_covered else LaneState.IN_FRONT if subject.is_in_front else LaneState.SHOWN
+        state[span] = (
+            LaneState.COVERED if subject.is_covered else LaneState.IN_FRONT if subject.is_in_front else LaneState.SHOWN
+        )
         if subject.is_covered:
             state[span][sure < UNSURE] = LaneState.UNSURE
         ribbons.append((sighting.first, sure))
     if subject.is_covered:
         for finding in mine:
             if finding.is_exposing:
-                state[finding.first:finding.last + 1] = LaneState.EXPOSED
-    return Lane(subject.key, tuple(_stretches(state)), tuple(ribbons), tuple(sorted(f for s in sightings for f in s.all_marks())),
-                tuple((s.first, min(s.last, clip.frames - 1)) for s in sightings), len(mine),
-                tuple((r.frame, r.frame - r.before, r.frame + r.after) for s in sightings for r in s.repairs if s.covers(r.frame)))
+                state[finding.first : finding.last + 1] = LaneState.EXPOSED
+    return Lane(
+        subject.key,
+        tuple(_stretches(state)),
+        tuple(ribbons),
+        tuple(sorted(f for s in sightings for f in s.all_marks())),
+        tuple((s.first, min(s.last, clip.frames - 1)) for s in sightings),
+        len(mine),
+        tuple(
+            (r.frame, r.frame - r.before, r.frame + r.after) for s in sightings for r in s.repairs if s.covers(r.frame)
+        ),
+    )
 
 
 def _confidence(project: Project, clip: Clip, sighting: Sighting) -> np.ndarray:
-    return outline_rows(project, sighting)[:clip.frames - sighting.first, CONFIDENCE].astype(np.float32)
+    return outline_rows(project, sighting)[: clip.frames - sighting.first, CONFIDENCE].astype(np.float32)
 
 
 def _stretches(state: np.ndarray):

@@ -51,7 +51,9 @@ class SheetMaker:
         self._made_of: tuple = ()
         self._crops: list[Crop] = []
 
-    def sheet(self, project: Project, found: Sequence[Finding], arranged: Arranged = Arranged.PERSON, everything: bool = False) -> Sheet:
+    def sheet(
+        self, project: Project, found: Sequence[Finding], arranged: Arranged = Arranged.PERSON, everything: bool = False
+    ) -> Sheet:
         """The contact sheet. found: open findings; everything: also what was found fine.
 
         Persons come with the most doubtful first.
@@ -59,14 +61,27 @@ class SheetMaker:
         decisions = project.decisions
         # What somebody wants looked at again is on the sheet already.
         about = tuple(f for f in found if f.reason != Reason.LOOK_AGAIN)
-        made_of = (decisions.subjects, decisions.style, decisions.house, decisions.clips, project.files, project.evidence)
-        if len(self._made_of) != 2 or any(a is not b for a, b in zip(self._made_of[0], made_of)) or self._made_of[1] != about:
+        made_of = (
+            decisions.subjects,
+            decisions.style,
+            decisions.house,
+            decisions.clips,
+            project.files,
+            project.evidence,
+        )
+        if (
+            len(self._made_of) != 2
+            or any(a is not b for a, b in zip(self._made_of[0], made_of))
+            or self._made_of[1] != about
+        ):
             self._made_of = made_of, about
             self._crops = [crop for clip in project.clips for crop in sheet_of(project, clip.key, about)]
         return whole_sheet(project, self._crops, arranged, everything)
 
 
-def whole_sheet(project: Project, crops: Sequence[Crop], arranged: Arranged = Arranged.PERSON, everything: bool = False) -> Sheet:
+def whole_sheet(
+    project: Project, crops: Sequence[Crop], arranged: Arranged = Arranged.PERSON, everything: bool = False
+) -> Sheet:
     """Crops with what was said of them, arranged. everything: also what was found fine."""
     every = list(zip(crops, looked_through(project, crops)))
     order = {c.key: n for n, c in enumerate(project.clips)}
@@ -83,8 +98,21 @@ def whole_sheet(project: Project, crops: Sequence[Crop], arranged: Arranged = Ar
         for pair in every:
             whole.setdefault((pair[0].subject, pair[0].clip), []).append(pair)
         ranked = sorted(groups.items(), key=lambda g: (order[g[0][1]], -_weight(g[1])))
-        parts = [Part(_title(project, subject) + (f" · {project.clip(key).path.name}" if several else ""), _told(whole[subject, key], len(members)), tuple(members)) for (subject, key), members in ranked]
-    return Sheet(tuple(parts), len(every), sum(one.is_fine for _, one in every), sum(one.is_again for _, one in every), sum(one.changed for _, one in every))
+        parts = [
+            Part(
+                _title(project, subject) + (f" · {project.clip(key).path.name}" if several else ""),
+                _told(whole[subject, key], len(members)),
+                tuple(members),
+            )
+            for (subject, key), members in ranked
+        ]
+    return Sheet(
+        tuple(parts),
+        len(every),
+        sum(one.is_fine for _, one in every),
+        sum(one.is_again for _, one in every),
+        sum(one.changed for _, one in every),
+    )
 
 
 def _weight(members: Sequence[tuple[Crop, Looked]]) -> float:
@@ -100,5 +128,9 @@ def _title(project: Project, subject: str) -> str:
 def _told(every: Sequence[tuple[Crop, Looked]], left: int) -> str:
     fine = sum(looked.is_fine for _, looked in every)
     changed = sum(looked.changed for _, looked in every)
-    parts = [f"{left} to look at" if fine else f"{left} picture{'s' if left != 1 else ''}", f"{fine} fine" if fine else "", f"{changed} changed since" if changed else ""]
+    parts = [
+        f"{left} to look at" if fine else f"{left} picture{'s' if left != 1 else ''}",
+        f"{fine} fine" if fine else "",
+        f"{changed} changed since" if changed else "",
+    ]
     return "  ·  ".join(part for part in parts if part)

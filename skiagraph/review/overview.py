@@ -46,10 +46,19 @@ class ClipRow:
         if self.source == SourceState.CHANGED:
             return f"{name} in {place} is another file than the one that was added. Put the original back, or drop it here."
         if not self.scanned and not self.partly:
-            return "Not scanned yet: nobody in it is covered." if not self.people else f"Not scanned yet; {self.people} drawn by hand."
+            return (
+                "Not scanned yet: nobody in it is covered."
+                if not self.people
+                else f"Not scanned yet; {self.people} drawn by hand."
+            )
         found = f"{self.people} people found" if self.people != 1 else "1 person found"
         decided = f", {self.undecided} undecided and therefore covered." if self.undecided else ", all decided."
-        return found + decided + (" Scanned only in part." if self.partly else "") + f" It was searched for faces from {smallest_face((self.clip.width, self.clip.height))} px on."
+        return (
+            found
+            + decided
+            + (" Scanned only in part." if self.partly else "")
+            + f" It was searched for faces from {smallest_face((self.clip.width, self.clip.height))} px on."
+        )
 
 
 def clip_rows(project: Project) -> list[ClipRow]:
@@ -59,5 +68,15 @@ def clip_rows(project: Project) -> list[ClipRow]:
         scan = project.scan_of(clip.key)
         here = [s for s in project.subjects if s.in_clip(clip.key) and not s.dismissed and s.of.hides]
         whole = scan is not None and scan.is_whole(clip.frames)
-        rows.append(ClipRow(clip, whole, scan is not None and not whole, len(here), sum(not s.is_decided for s in here), sum(not s.is_covered for s in here), state_of(clip)))
+        rows.append(
+            ClipRow(
+                clip,
+                whole,
+                scan is not None and not whole,
+                len(here),
+                sum(not s.is_decided for s in here),
+                sum(not s.is_covered for s in here),
+                state_of(clip),
+            )
+        )
     return rows

@@ -23,13 +23,21 @@ def crop_box(scene: Scene, subject: Subject, sighting: Sighting, frame: int) -> 
     May reach beyond the picture.
     """
     rows = scene.rows(sighting)
-    return within_picture(box_around(rows[int(np.clip(frame - sighting.first, 0, len(rows) - 1))], scene.project.style_of(subject).margin), scene.clip.picture_size)
+    return within_picture(
+        box_around(
+            rows[int(np.clip(frame - sighting.first, 0, len(rows) - 1))], scene.project.style_of(subject).margin
+        ),
+        scene.clip.picture_size,
+    )
 
 
 def within_picture(box: tuple[int, int, int, int], size: tuple[int, int]) -> tuple[int, int, int, int]:
     """A box moved into the picture as far as it fits there."""
     x0, y0, x1, y1 = box
-    right, down = (max(0, -low) - max(0, high - side) if high - low <= side else 0 for low, high, side in ((x0, x1, size[0]), (y0, y1, size[1])))
+    right, down = (
+        max(0, -low) - max(0, high - side) if high - low <= side else 0
+        for low, high, side in ((x0, x1, size[0]), (y0, y1, size[1]))
+    )
     return x0 + right, y0 + down, x1 + right, y1 + down
 
 

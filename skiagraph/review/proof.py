@@ -60,5 +60,7 @@ def sha256_of(path: Path, control: JobControl) -> str:
                     done += len(chunk)
                     control.report(STEP, done >> 20, max(1, total >> 20))
     except OSError as error:
-        raise SkiagraphError(f"{path.name} cannot be read ({error.strerror}); put it back where it was.", path=path) from error
+        raise SkiagraphError(
+            f"{path.name} cannot be read ({error.strerror}); put it back where it was.", path=path
+        ) from error
     return digest.hexdigest()

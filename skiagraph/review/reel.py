@@ -28,20 +28,25 @@ class ReelPart:
 
 
 def reel_of(project: Project, found: Iterable[Finding]) -> list[ReelPart]:
-    """All doubtful stretches of all clips, with a second around each; those that touch are one. found: open findings."""
+    """All doubtful stretches of all clips, with a second around each; those that touch are one. found: open
+    findings."""
     parts: list[ReelPart] = []
     here: dict[str, list[Finding]] = {}
     for finding in found:
         here.setdefault(finding.clip, []).append(finding)
     for clip in project.clips:
         scene = Scene.of(project, clip.key)
-        doubtful = _doubtful(scene) + [(f.first, f.last, f.subject, f.kind.word) for f in here.get(clip.key, ()) if f.last - f.first < clip.frames - 1]
+        doubtful = _doubtful(scene) + [
+            (f.first, f.last, f.subject, f.kind.word)
+            for f in here.get(clip.key, ())
+            if f.last - f.first < clip.frames - 1
+        ]
         if not doubtful:
             continue
         around = round(AROUND_S * float(clip.rate))
         wanted = np.zeros(clip.frames, bool)
         for first, last, _, _ in doubtful:
-            wanted[max(0, first - around):last + around + 1] = True
+            wanted[max(0, first - around) : last + around + 1] = True
         for first, last in runs(np.flatnonzero(wanted), join=1):
             about = [(key, word) for begin, end, key, word in doubtful if begin <= last and end >= first]
             why = tuple(dict.fromkeys((project.subject(key).name if key else "", word) for key, word in about))
@@ -58,6 +63,6 @@ def _doubtful(scene: Scene) -> list[tuple[int, int, str, str]]:
             doubt = doubt_of(scene, subject, sighting, covered)
             most = doubt.most
             for first, last in runs(np.flatnonzero(most >= FROM_DOUBT)):
-                worst = first + int(np.argmax(most[first:last + 1]))
+                worst = first + int(np.argmax(most[first : last + 1]))
                 found.append((sighting.first + first, sighting.first + last, subject.key, doubt.why(worst)))
     return found

@@ -33,7 +33,13 @@ class Order(StrEnum):
 _BY_DECISION = {Decision.UNDECIDED: 0, Decision.COVER: 1, Decision.SHOW: 2}
 
 
-def register_rows(project: Project, clip: Clip, waiting: Iterable[Finding], show: Show = Show.EVERYBODY, order: Order = Order.FIRST_SEEN) -> list[Subject]:
+def register_rows(
+    project: Project,
+    clip: Clip,
+    waiting: Iterable[Finding],
+    show: Show = Show.EVERYBODY,
+    order: Order = Order.FIRST_SEEN,
+) -> list[Subject]:
     """The subjects of a clip that the register lists, in order; doubtful ones come last."""
     findings: dict[str, int] = {}
     for finding in waiting:
@@ -41,13 +47,20 @@ def register_rows(project: Project, clip: Clip, waiting: Iterable[Finding], show
             findings[finding.subject] = findings.get(finding.subject, 0) + 1 + 10 * finding.is_exposing
     here = [s for s in project.subjects if s.in_clip(clip.key) or not s.sightings]
     tests = {
-        Show.EVERYBODY: lambda s: not s.dismissed, Show.DISMISSED: lambda s: s.dismissed,
-        Show.UNDECIDED: lambda s: not s.is_decided and s.of.hides, Show.COVERED: lambda s: s.is_covered,
-        Show.SHOWN: lambda s: s.decision == Decision.SHOW and not s.dismissed and s.of.hides, Show.DOUBTFUL: lambda s: s.doubtful and not s.dismissed,
-        Show.TO_LOOK_AT: lambda s: s.key in findings}
+        Show.EVERYBODY: lambda s: not s.dismissed,
+        Show.DISMISSED: lambda s: s.dismissed,
+        Show.UNDECIDED: lambda s: not s.is_decided and s.of.hides,
+        Show.COVERED: lambda s: s.is_covered,
+        Show.SHOWN: lambda s: s.decision == Decision.SHOW and not s.dismissed and s.of.hides,
+        Show.DOUBTFUL: lambda s: s.doubtful and not s.dismissed,
+        Show.TO_LOOK_AT: lambda s: s.key in findings,
+    }
     first = {s.key: min((g.first for g in s.in_clip(clip.key)), default=clip.frames) for s in here}
     keys = {
-        Order.FIRST_SEEN: lambda s: first[s.key], Order.SCREEN_TIME: lambda s: -screen_time(project, s),
-        Order.FINDINGS: lambda s: -findings.get(s.key, 0), Order.DECISION: lambda s: _BY_DECISION[s.decision],
-        Order.NAME: lambda s: s.name.casefold()}
+        Order.FIRST_SEEN: lambda s: first[s.key],
+        Order.SCREEN_TIME: lambda s: -screen_time(project, s),
+        Order.FINDINGS: lambda s: -findings.get(s.key, 0),
+        Order.DECISION: lambda s: _BY_DECISION[s.decision],
+        Order.NAME: lambda s: s.name.casefold(),
+    }
     return sorted((s for s in here if tests[show](s)), key=lambda s: (s.doubtful, keys[order](s), first[s.key]))

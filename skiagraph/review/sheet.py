@@ -75,11 +75,23 @@ def sheet_of(project: Project, clip_key: str, found: Iterable[Finding] = ()) -> 
     for finding in found:
         if finding.clip == clip_key and not finding.kind.of_sound:
             here.setdefault(finding.subject, []).append(finding)
-    covered = [(subject, sightings) for subject in project.subjects if subject.is_covered and (sightings := scene.sightings(subject))]
-    crops = [crop for subject, sightings in covered for crop in _of_subject(scene, subject, sightings, covered, here.get(subject.key, []))]
+    covered = [
+        (subject, sightings)
+        for subject in project.subjects
+        if subject.is_covered and (sightings := scene.sightings(subject))
+    ]
+    crops = [
+        crop
+        for subject, sightings in covered
+        for crop in _of_subject(scene, subject, sightings, covered, here.get(subject.key, []))
+    ]
     whole = (0, 0, *clip.picture_size)
     # What is about all of a clip is nothing to look at, but for a face that is in all of it.
-    crops += [Crop(clip_key, "", f.at, f.first, f.last, whole, 0.9 if f.is_exposing else 0.6, f.kind.word) for f in here.get("", ()) if f.box is not None or f.last - f.first < clip.frames - 1]
+    crops += [
+        Crop(clip_key, "", f.at, f.first, f.last, whole, 0.9 if f.is_exposing else 0.6, f.kind.word)
+        for f in here.get("", ())
+        if f.box is not None or f.last - f.first < clip.frames - 1
+    ]
     return crops
 
 
@@ -88,22 +100,50 @@ def by_doubt(crops: Iterable[Crop]) -> list[Crop]:
     return sorted(crops, key=lambda c: (-c.doubt, c.clip, c.at, c.subject))
 
 
-def _of_subject(scene: Scene, subject: Subject, sightings: list[Sighting], covered: Sequence[tuple[Subject, list[Sighting]]], found: list[Finding]) -> list[Crop]:
+def _of_subject(
+    scene: Scene,
+    subject: Subject,
+    sightings: list[Sighting],
+    covered: Sequence[tuple[Subject, list[Sighting]]],
+    found: list[Finding],
+) -> list[Crop]:
     crops: dict[tuple[int, int], Crop] = {}
 
     def add(sighting: Sighting, at: int, first: int, last: int, doubt: float, why: str) -> None:
-        made = Crop(scene.clip.key, subject.key, at, first, last, crop_box(scene, subject, sighting, at), round(float(min(1.0, doubt)), 3), why)
+        made = Crop(
+            scene.clip.key,
+            subject.key,
+            at,
+            first,
+            last,
+            crop_box(scene, subject, sighting, at),
+            round(float(min(1.0, doubt)), 3),
+            why,
+        )
         known = crops.get((at, at))
         if known is None or known.doubt < made.doubt:
             # One picture for all that is to be said of a frame, and of as many frames as any of it.
-            crops[at, at] = made if known is None else Crop(made.clip, made.subject, at, min(first, known.first), max(last, known.last), made.box, made.doubt, why or known.why)
+            crops[at, at] = (
+                made
+                if known is None
+                else Crop(
+                    made.clip,
+                    made.subject,
+                    at,
+                    min(first, known.first),
+                    max(last, known.last),
+                    made.box,
+                    made.doubt,
+                    why or known.why,
+                )
+            )
 
     for n, sighting in enumerate(sightings):
         doubt = doubt_of(scene, subject, sighting, covered)
         _raise_at_findings(doubt, sighting, found)
         most = doubt.most
         for first, last in stretches(most, sighting.first, float(scene.clip.rate)):
-            at = first + _worst(most[first - sighting.first:last + 1 - sighting.first])
+            at = first + _worst(most[first - sighting.first : last + 1 - sighting.first])
             add(sighting, at, first, last, most[at - sighting.first], doubt.why(at - sighting.first))
         for at, word in _events(scene, sighting, doubt):
             add(sighting, at, at, at, max(SHEET.event, most[at - sighting.first]), word)
@@ -119,7 +159,10 @@ def _raise_at_findings(doubt: Doubt, sighting: Sighting, found: list[Finding]) -
     """Frames of a finding are as doubtful as it is, and most where it is worst."""
     for finding in found:
         share = 0.9 if finding.is_exposing else 0.6
-        first, last = max(finding.first - sighting.first, 0), min(finding.last - sighting.first, doubt.shares.shape[1] - 1)
+        first, last = (
+            max(finding.first - sighting.first, 0),
+            min(finding.last - sighting.first, doubt.shares.shape[1] - 1),
+        )
         if first <= last:
             doubt.add(np.arange(first, last + 1), share, finding.kind.word)
 
@@ -176,14 +219,21 @@ def _beside(scene: Scene, sightings: list[Sighting], n: int) -> Iterable[tuple[i
     sighting, rows = sightings[n], scene.rows(sightings[n])
     first, last = sighting.first, sighting.first + len(rows) - 1
     others = [s for k, s in enumerate(sightings) if k != n]
-    for at, word, row, cut in ((first - 1, "before", rows[0], first in scene.cuts), (last + 1, "after", rows[-1], last + 1 in scene.cuts)):
+    for at, word, row, cut in (
+        (first - 1, "before", rows[0], first in scene.cuts),
+        (last + 1, "after", rows[-1], last + 1 in scene.cuts),
+    ):
         if not 0 <= at < scene.clip.frames or any(s.covers(at) for s in others):
             continue
         low, high = (max(0, at - BESIDE + 1), at) if at < first else (at, min(scene.clip.frames - 1, at + BESIDE - 1))
         # After a cut, and beyond the edge of the picture, somebody is hardly there still.
         yield at, low, high, 0.15 if cut else 0.3 if at_edge(row, scene.clip) else 0.8, word
     following = min((s for s in others if s.first > last + 1), key=lambda s: s.first, default=None)
-    if following is not None and following.first - last - 1 <= SHEET.gap_s * float(scene.clip.rate) and following.first - last > 2 * BESIDE:
+    if (
+        following is not None
+        and following.first - last - 1 <= SHEET.gap_s * float(scene.clip.rate)
+        and following.first - last > 2 * BESIDE
+    ):
         yield (last + following.first) // 2, last + 1, following.first - 1, 0.5, "between"
 
 
@@ -202,13 +252,20 @@ def picture_digest(project: Project, crop: Crop, at: int | None = None) -> str:
     at = crop.at if at is None else at
     house = project.decisions.house
     beside = round(max(house.lead_s, house.tail_s) * float(project.clip(crop.clip).rate))
-    digest = hashlib.blake2b(f"{crop.clip}|{at}|{crop.box}|{house.lead_s}|{house.tail_s}|{project.rest_of(crop.clip)}".encode(), digest_size=10)
+    digest = hashlib.blake2b(
+        f"{crop.clip}|{at}|{crop.box}|{house.lead_s}|{house.tail_s}|{project.rest_of(crop.clip)}".encode(),
+        digest_size=10,
+    )
     for subject in project.subjects:
         for sighting in subject.sightings:
             if sighting.clip == crop.clip and sighting.first - beside <= at <= sighting.last + beside:
                 frame = min(max(at, sighting.first), sighting.last)
-                digest.update(f"{subject.key}{subject.is_covered}{subject.is_in_front}{subject.decision}{subject.label}{project.style_of(subject)}{sighting.shape_at(frame)}{sighting.level_at(frame)}{sighting.cut}".encode())
-                digest.update(_rounded(outline_rows(project, sighting)[frame - sighting.first:frame + 1 - sighting.first]))
+                digest.update(
+                    f"{subject.key}{subject.is_covered}{subject.is_in_front}{subject.decision}{subject.label}{project.style_of(subject)}{sighting.shape_at(frame)}{sighting.level_at(frame)}{sighting.cut}".encode()
+                )
+                digest.update(
+                    _rounded(outline_rows(project, sighting)[frame - sighting.first : frame + 1 - sighting.first])
+                )
     return digest.hexdigest()
 
 
@@ -222,8 +279,16 @@ class _Digests:
         house = project.decisions.house
         style = project.style_of(somebody) if somebody is not None else None
         scan = project.scan_of(clip)
-        self.same = f"{clip}|{somebody is not None and somebody.is_covered}|{style}|{house.lead_s}|{house.tail_s}|{project.rest_of(clip)}|" + ("" if subject else f"{scan.key if scan else ''}")
-        self._fronts = [(holdout, front) for holdout in project.subjects if somebody is not None and holdout.is_in_front and holdout.of.is_before(subject) for front in holdout.in_clip(clip)]
+        self.same = (
+            f"{clip}|{somebody is not None and somebody.is_covered}|{style}|{house.lead_s}|{house.tail_s}|{project.rest_of(clip)}|"
+            + ("" if subject else f"{scan.key if scan else ''}")
+        )
+        self._fronts = [
+            (holdout, front)
+            for holdout in project.subjects
+            if somebody is not None and holdout.is_in_front and holdout.of.is_before(subject)
+            for front in holdout.in_clip(clip)
+        ]
 
     @property
     def kept_as(self) -> tuple[str, ...]:
@@ -241,16 +306,25 @@ class _Digests:
             a, b = max(first, sighting.first), min(last, sighting.last)
             if a <= b:
                 digest.update(f"{a}-{b}".encode())
-                digest.update(_rounded(outline_rows(self._project, sighting)[a - sighting.first:b + 1 - sighting.first]))
+                digest.update(
+                    _rounded(outline_rows(self._project, sighting)[a - sighting.first : b + 1 - sighting.first])
+                )
                 if sighting.forms or sighting.levels:
-                    digest.update("".join(f"{sighting.shape_at(f)}{sighting.level_at(f).round(3)}{sighting.covers_at(f, ())}" for f in range(a, b + 1)).encode())
+                    digest.update(
+                        "".join(
+                            f"{sighting.shape_at(f)}{sighting.level_at(f).round(3)}{sighting.covers_at(f, ())}"
+                            for f in range(a, b + 1)
+                        ).encode()
+                    )
                 else:
                     digest.update(str(sighting.shape).encode())
         for holdout, front in self._fronts:
             a, b = max(first, front.first), min(last, front.last)
             if a <= b:
-                digest.update(f"{holdout.key}{holdout.of}{a}-{b}{front.shape if not front.forms else [front.shape_at(f) for f in range(a, b + 1)]}{front.cut}".encode())
-                digest.update(_rounded(outline_rows(self._project, front)[a - front.first:b + 1 - front.first]))
+                digest.update(
+                    f"{holdout.key}{holdout.of}{a}-{b}{front.shape if not front.forms else [front.shape_at(f) for f in range(a, b + 1)]}{front.cut}".encode()
+                )
+                digest.update(_rounded(outline_rows(self._project, front)[a - front.first : b + 1 - front.first]))
         return digest.hexdigest()
 
 
@@ -288,8 +362,12 @@ def looked_through(project: Project, crops: Sequence[Crop]) -> list[Looked]:
     found = []
     for crop in crops:
         key = crop.clip, crop.subject
-        about = next((g for g in reversed(standing.get(key, ())) if g.first <= crop.first and crop.last <= g.last), None)
-        found.append(Looked(about) if about else Looked(None, any(g.first <= crop.at <= g.last for g in said.get(key, ()))))
+        about = next(
+            (g for g in reversed(standing.get(key, ())) if g.first <= crop.first and crop.last <= g.last), None
+        )
+        found.append(
+            Looked(about) if about else Looked(None, any(g.first <= crop.at <= g.last for g in said.get(key, ())))
+        )
     return found
 
 

@@ -28,7 +28,14 @@ WIDE, TALL, WORDS, GAP, AROUND, HEAD = 200, 250, 30, 14, 40, 70
 INK, PAPER, QUIET, OCHRE, MADDER = "#191716", "#E9E3D9", "#A39E96", "#D9A441", "#D8604C"
 
 
-def write_sheets(project: Project, clips: Sequence[str], found: Sequence[Finding], folder: Path | str, control: JobControl | None = None, replace: bool = False) -> list[Path]:
+def write_sheets(
+    project: Project,
+    clips: Sequence[str],
+    found: Sequence[Finding],
+    folder: Path | str,
+    control: JobControl | None = None,
+    replace: bool = False,
+) -> list[Path]:
     """Write the contact sheets of clips into a folder, which is made where it is missing, as PNG: pages for each
     person. found: open findings. Returns the files.
 
@@ -46,16 +53,26 @@ def write_sheets(project: Project, clips: Sequence[str], found: Sequence[Finding
             name = project.subject(subject).name if subject else "Nobody known"
             count = -(-len(crops) // (ACROSS * DOWN))
             for page in range(count):
-                stem = f"{_plain(clip.path.stem)}-{subject or 'nobody'}-{_plain(name)}" + (f"-{page + 1}" if count > 1 else "")
-                told = f"{clip.path.name}  ·  {len(crops)} pictures" + (f", page {page + 1} of {count}" if count > 1 else "")
-                plan.append((folder / f"{stem}.png", name, told, crops[page * ACROSS * DOWN:(page + 1) * ACROSS * DOWN]))
+                stem = f"{_plain(clip.path.stem)}-{subject or 'nobody'}-{_plain(name)}" + (
+                    f"-{page + 1}" if count > 1 else ""
+                )
+                told = f"{clip.path.name}  ·  {len(crops)} pictures" + (
+                    f", page {page + 1} of {count}" if count > 1 else ""
+                )
+                plan.append(
+                    (folder / f"{stem}.png", name, told, crops[page * ACROSS * DOWN : (page + 1) * ACROSS * DOWN])
+                )
     there = [path for path, *_ in plan if path.exists()]
     if there and not replace:
-        raise SkiagraphError(f"{there[0]} exists already; choose another folder, or say that it may be replaced.", path=there[0])
+        raise SkiagraphError(
+            f"{there[0]} exists already; choose another folder, or say that it may be replaced.", path=there[0]
+        )
     try:
         folder.mkdir(parents=True, exist_ok=True)
     except OSError as error:
-        raise SkiagraphError(f"The folder {folder} cannot be made ({error.strerror}); choose another place.", path=folder) from error
+        raise SkiagraphError(
+            f"The folder {folder} cannot be made ({error.strerror}); choose another place.", path=folder
+        ) from error
     for key in clips:
         mine = [entry for entry in plan if entry[3] and entry[3][0].clip == key]
         # A page is drawn as soon as its pictures are there, so that few are held at once.
@@ -81,7 +98,9 @@ def _font(px: int) -> ImageFont.FreeTypeFont:
 
 def _page(project: Project, name: str, told: str, crops: Sequence[Crop], made: dict[Crop, np.ndarray]) -> Image.Image:
     rows = -(-len(crops) // ACROSS)
-    page = Image.new("RGB", (2 * AROUND + ACROSS * (WIDE + GAP) - GAP, AROUND + HEAD + rows * (TALL + WORDS + GAP)), INK)
+    page = Image.new(
+        "RGB", (2 * AROUND + ACROSS * (WIDE + GAP) - GAP, AROUND + HEAD + rows * (TALL + WORDS + GAP)), INK
+    )
     draw = ImageDraw.Draw(page)
     draw.text((AROUND, AROUND - 12), visible(name), PAPER, _font(26))
     draw.text((AROUND, AROUND + 24), told, QUIET, _font(15))
@@ -90,7 +109,13 @@ def _page(project: Project, name: str, told: str, crops: Sequence[Crop], made: d
         page.paste(Image.fromarray(made[crop]), (x, y))
         draw.text((x, y + TALL + 5), project.clip(crop.clip).at(crop.at), QUIET, _font(13))
         if crop.why:
-            draw.text((x + WIDE, y + TALL + 5), crop.why, MADDER if crop.doubt >= 0.9 else OCHRE if crop.doubt >= 0.5 else QUIET, _font(13), anchor="ra")
+            draw.text(
+                (x + WIDE, y + TALL + 5),
+                crop.why,
+                MADDER if crop.doubt >= 0.9 else OCHRE if crop.doubt >= 0.5 else QUIET,
+                _font(13),
+                anchor="ra",
+            )
     return page
 
 

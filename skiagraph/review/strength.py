@@ -56,15 +56,23 @@ class Measured:
         """Whether the right one comes first more often than by luck: a binomial test against how often this one comes
         first anyway, corrected for so many people (Bonferroni)."""
         luck = max(1 / max(self.among, 1), self.taken)
-        return self.asked > 0 and self.among > 1 and bool(stats.binom.sf(self.first - 1, self.asked, luck) < LEVEL / self.among)
+        return (
+            self.asked > 0
+            and self.among > 1
+            and bool(stats.binom.sf(self.first - 1, self.asked, luck) < LEVEL / self.among)
+        )
 
     def sentence(self) -> str:
         left = f"{self.detail:.1f} cycles of detail" if self.detail else "no detail"
         parts = [f"{self.cover}: {left} across a face of {self.face_px:.0f} px"]
         if self.looked:
-            parts.append(f"the detector finds {'no face' if not self.found else f'a face in {self.found} of {self.looked} frames'} under it")
+            parts.append(
+                f"the detector finds {'no face' if not self.found else f'a face in {self.found} of {self.looked} frames'} under it"
+            )
         if self.asked:
-            parts.append(f"a recogniser puts the right one first in {self.first} of {self.asked}, among {self.among} people")
+            parts.append(
+                f"a recogniser puts the right one first in {self.first} of {self.asked}, among {self.among} people"
+            )
         return "; ".join(parts) + f". {verdict(self).capitalize()}."
 
 
@@ -80,10 +88,16 @@ class Measuring:
     """Measures covers on pictures as they come. frames: those that are wanted. keys: of the people that are asked
     about, None for every covered one."""
 
-    def __init__(self, project: Project, clip_key: str, keys: Iterable[str] | None = None, describer: FaceDescriber | None = None):
+    def __init__(
+        self, project: Project, clip_key: str, keys: Iterable[str] | None = None, describer: FaceDescriber | None = None
+    ):
         clip = project.clip(clip_key)
         wanted = set(keys) if keys is not None else None
-        people = [s for s in project.subjects if s.of.hides and s.of.needs_strength and not s.dismissed and not s.doubtful and s.in_clip(clip_key)]
+        people = [
+            s
+            for s in project.subjects
+            if s.of.hides and s.of.needs_strength and not s.dismissed and not s.doubtful and s.in_clip(clip_key)
+        ]
         self._project, self._clip = project, clip
         self._asked = [s for s in people if s.is_covered and (wanted is None or s.key in wanted)]
         self._looked = {s.key: 0 for s in people}
@@ -119,7 +133,9 @@ class Measuring:
                 self._known.setdefault(subject.key, []).append(describer.describe(chip))
             if subject.key in among:
                 seen = finder.look(covered, place)
-                self._found[subject.key] = self._found.get(subject.key, 0) + bool(len(seen.scores) and max(seen.scores) >= SCORE)
+                self._found[subject.key] = self._found.get(subject.key, 0) + bool(
+                    len(seen.scores) and max(seen.scores) >= SCORE
+                )
                 # An attacker may know from elsewhere where the face is: it is cut out as it was in the source.
                 under = describer.chip(rgb, place, seen=covered)
                 if under is not None:
@@ -128,7 +144,14 @@ class Measuring:
     def results(self) -> list[Measured]:
         """Of each person that is asked about."""
         means = {key: np.mean(vectors, axis=0) for key, vectors in self._known.items()}
-        put = {key: [min(means, key=lambda k: float(np.linalg.norm(means[k] - probe))) for probe in probes] for key, probes in self._probes.items()} if len(means) > 1 else {}
+        put = (
+            {
+                key: [min(means, key=lambda k: float(np.linalg.norm(means[k] - probe))) for probe in probes]
+                for key, probes in self._probes.items()
+            }
+            if len(means) > 1
+            else {}
+        )
         return [self._result(s, put, len(means)) for s in self._asked]
 
     def _result(self, subject: Subject, put: dict[str, list[str]], among: int) -> Measured:
@@ -136,11 +159,23 @@ class Measuring:
         mine = put.get(subject.key, []) if subject.key in self._known else []
         others = [first for key, firsts in put.items() if key != subject.key for first in firsts]
         taken = (others.count(subject.key) + 1) / (len(others) + among) if others else 0.0
-        return Measured(subject.key, self._project.style_of(subject).state(), strongest_detail(self._project, self._clip.key, subject), _largest_face(self._project, self._clip.key, subject),
-                        self._found.get(subject.key, 0), self._looked[subject.key], mine.count(subject.key), len(mine), among, round(taken, 3))
+        return Measured(
+            subject.key,
+            self._project.style_of(subject).state(),
+            strongest_detail(self._project, self._clip.key, subject),
+            _largest_face(self._project, self._clip.key, subject),
+            self._found.get(subject.key, 0),
+            self._looked[subject.key],
+            mine.count(subject.key),
+            len(mine),
+            among,
+            round(taken, 3),
+        )
 
 
-def measured(project: Project, clip_key: str, keys: Iterable[str] | None = None, control: JobControl | None = None) -> list[Measured]:
+def measured(
+    project: Project, clip_key: str, keys: Iterable[str] | None = None, control: JobControl | None = None
+) -> list[Measured]:
     """Of every covered person in a clip, or of those of the given keys.
 
     Raises CannotOpenMedia, SourceChanged, FrameNotDecoded, Cancelled.
@@ -154,7 +189,9 @@ def measured(project: Project, clip_key: str, keys: Iterable[str] | None = None,
             for done, frame in enumerate(measuring.frames):
                 control.report(STEP, done, len(measuring.frames))
                 shot = reader.read(frame)
-                measuring.add(frame, shot.rgb(), with_layers(shot, layers(project, clip_key, frame)).rgb(), finder, squared)
+                measuring.add(
+                    frame, shot.rgb(), with_layers(shot, layers(project, clip_key, frame)).rgb(), finder, squared
+                )
     return measuring.results()
 
 
@@ -166,10 +203,14 @@ def _faces(project: Project, clip: Clip, subject: Subject) -> list[tuple[int, np
         return [found for sighting in sightings for found in good_faces(project, clip, sighting)[:FRAMES]][:FRAMES]
     chosen = []
     for sighting in sightings[:FRAMES]:
-        rows = outline_rows(project, sighting)[:clip.frames - sighting.first]
-        for n in np.unique(np.linspace(0, len(rows) - 1, FRAMES // min(FRAMES, len(sightings))).round().astype(int)).tolist():
-            half = rows[n, WIDTH:HEIGHT + 1] / 2
-            chosen.append((sighting.first + n, np.concatenate([rows[n, CX:CY + 1] - half, rows[n, CX:CY + 1] + half])))
+        rows = outline_rows(project, sighting)[: clip.frames - sighting.first]
+        for n in np.unique(
+            np.linspace(0, len(rows) - 1, FRAMES // min(FRAMES, len(sightings))).round().astype(int)
+        ).tolist():
+            half = rows[n, WIDTH : HEIGHT + 1] / 2
+            chosen.append(
+                (sighting.first + n, np.concatenate([rows[n, CX : CY + 1] - half, rows[n, CX : CY + 1] + half]))
+            )
     return chosen[:FRAMES]
 
 
@@ -181,5 +222,9 @@ def _largest_face(project: Project, clip: str, subject: Subject) -> float:
 def strongest_detail(project: Project, clip: str, subject: Subject) -> float:
     """The most detail that a subject's cover leaves anywhere in a clip, cycles across the face."""
     face = _largest_face(project, clip, subject)
-    keyed = [detail_left(style_at(project, subject, s, level.frame), face) for s in subject.in_clip(clip) for level in s.levels]
+    keyed = [
+        detail_left(style_at(project, subject, s, level.frame), face)
+        for s in subject.in_clip(clip)
+        for level in s.levels
+    ]
     return max([detail_left(project.style_of(subject), face), *keyed])

@@ -88,12 +88,25 @@ class UnknownFinding(FindingKind):
         return project
 
 
-def runs_of(table: FaceTable, rows: Iterable[int], cuts: Sequence[int] = (), unseen: int = 0, settings: UnknownSettings = UNKNOWN) -> list[list[int]]:
+def runs_of(
+    table: FaceTable,
+    rows: Iterable[int],
+    cuts: Sequence[int] = (),
+    unseen: int = 0,
+    settings: UnknownSettings = UNKNOWN,
+) -> list[list[int]]:
     """Rows of a table, of those given, as runs of one face each, in order of their first frames. cuts: frames with
     which shots begin, over which no run goes; unseen: so many frames lie between two that were searched.
     """
     chosen = np.fromiter(rows, int)
-    return [list(run) for run in _RUNS.get((table,), (chosen.tobytes(), tuple(cuts), unseen, settings), lambda: _runs(table, chosen, cuts, settings.apart + unseen, settings.same))]
+    return [
+        list(run)
+        for run in _RUNS.get(
+            (table,),
+            (chosen.tobytes(), tuple(cuts), unseen, settings),
+            lambda: _runs(table, chosen, cuts, settings.apart + unseen, settings.same),
+        )
+    ]
 
 
 def _runs(table: FaceTable, rows: np.ndarray, cuts: Sequence[int], apart: int, same: float) -> list[list[int]]:
@@ -121,7 +134,16 @@ def path_of(table: FaceTable, run: list[int], first: int, last: int, settings: U
     begin, end = int(frames[0]), int(frames[-1])
     every = np.arange(min(max(first, begin - settings.holds), begin), max(min(last, end + settings.holds), end) + 1)
     side = (boxes[:, 2:] - boxes[:, :2]).max(axis=1)
-    known = np.column_stack([(boxes[:, 0] + boxes[:, 2]) / 2, (boxes[:, 1] + boxes[:, 3]) / 2 - settings.rise * side, settings.wide * side, settings.high * side, np.zeros(len(run)), table.scores[run] / 100])
+    known = np.column_stack(
+        [
+            (boxes[:, 0] + boxes[:, 2]) / 2,
+            (boxes[:, 1] + boxes[:, 3]) / 2 - settings.rise * side,
+            settings.wide * side,
+            settings.high * side,
+            np.zeros(len(run)),
+            table.scores[run] / 100,
+        ]
+    )
     rows = np.column_stack([np.interp(every, frames, column) for column in known.T])
     rows[:, 5] *= settings.lasts ** np.maximum(np.maximum(frames[0] - every, every - frames[-1]), 0)
     return Path.from_rows(int(every[0]), rows, np.where(np.isin(every, frames), FOUND, BRIDGED).astype(np.uint8))
@@ -138,14 +160,27 @@ def run_with(finding: Finding, table: FaceTable, runs: Iterable[list[int]]) -> n
 
     None where there is no such run any more.
     """
-    run = next((r for r in runs if any(int(table.frames[row]) == finding.at and box_of(table, row) == finding.box for row in r)), [])
+    run = next(
+        (
+            r
+            for r in runs
+            if any(int(table.frames[row]) == finding.at and box_of(table, row) == finding.box for row in r)
+        ),
+        [],
+    )
     return np.array(sorted(run), int)
 
 
 def hidden_share(scene: Scene, table: FaceTable) -> np.ndarray:
     """Share of each face of a table that lies under complete covers, (n,)."""
     covered = [s for s in scene.project.subjects if s.is_covered]
-    return within_heads(scene, covered, table.frames, table.boxes, lambda subject, rows: scene.project.style_of(subject).margin + rows[:, GROW]).mean(axis=1)
+    return within_heads(
+        scene,
+        covered,
+        table.frames,
+        table.boxes,
+        lambda subject, rows: scene.project.style_of(subject).margin + rows[:, GROW],
+    ).mean(axis=1)
 
 
 def paths_of(scene: Scene, finding: Finding) -> list[Path]:
@@ -153,7 +188,10 @@ def paths_of(scene: Scene, finding: Finding) -> list[Path]:
     if not isinstance(finding.kind, UnknownFinding):
         return []
     table, rows = finding.kind.unknown_faces(scene, finding)
-    return [path_of(table, run, finding.first, finding.last) for run in runs_of(table, rows, scene.cuts, finding.last - finding.first)]
+    return [
+        path_of(table, run, finding.first, finding.last)
+        for run in runs_of(table, rows, scene.cuts, finding.last - finding.first)
+    ]
 
 
 def cover_head(project: Project, head: UnknownHead) -> tuple[Project, str]:
@@ -174,7 +212,12 @@ def heads_at(project: Project, found: Iterable[Finding], clip: str, frame: int) 
     if not here or all(known.key != clip for known in project.clips):
         return []
     scene = Scene.of(project, clip)
-    return [UnknownHead(finding, frame, path) for finding in here for path in paths_of(scene, finding) if path.first <= frame <= path.last]
+    return [
+        UnknownHead(finding, frame, path)
+        for finding in here
+        for path in paths_of(scene, finding)
+        if path.first <= frame <= path.last
+    ]
 
 
 def _outline(path: Path, frame: int) -> Outline:

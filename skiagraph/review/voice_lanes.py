@@ -63,12 +63,39 @@ def voice_lanes(project: Project, clip: str, tracks: int) -> list[VoiceLane]:
         for speaks in who_speaks(project, clip):
             for said in speaks.voice.speech:
                 if said.track == track:
-                    plain = [p for p in left_plain(project, clip, said.begins_s, said.ends_s, track) if p[1] - p[0] >= LEAST_S]
-                    open_here = any(v == speaks.voice.key and a < said.ends_s and b > said.begins_s for a, b, v in waiting)
+                    plain = [
+                        p
+                        for p in left_plain(project, clip, said.begins_s, said.ends_s, track)
+                        if p[1] - p[0] >= LEAST_S
+                    ]
+                    open_here = any(
+                        v == speaks.voice.key and a < said.ends_s and b > said.begins_s for a, b, v in waiting
+                    )
                     state = SpeechState.DISGUISED if not plain else SpeechState.PLAIN if open_here else SpeechState.FREE
-                    speech.append(SpeechPart(said.begins_s, said.ends_s, state, name_of(project, speaks), speaks.voice.key, speaks.subject))
-        ranges = [RangePart(r.key, r.begins_s, r.ends_s, names.get(r.subject, ""), project.disguise_of(r).word, r.subject, r.channel, project.disguise_of(r).weak)
-                  for r in ranges_in(project, clip) if r.is_on(track)]
+                    speech.append(
+                        SpeechPart(
+                            said.begins_s,
+                            said.ends_s,
+                            state,
+                            name_of(project, speaks),
+                            speaks.voice.key,
+                            speaks.subject,
+                        )
+                    )
+        ranges = [
+            RangePart(
+                r.key,
+                r.begins_s,
+                r.ends_s,
+                names.get(r.subject, ""),
+                project.disguise_of(r).word,
+                r.subject,
+                r.channel,
+                project.disguise_of(r).weak,
+            )
+            for r in ranges_in(project, clip)
+            if r.is_on(track)
+        ]
         found.append(VoiceLane(track, tuple(sorted(speech, key=lambda s: s.begins_s)), tuple(ranges)))
     return found
 
@@ -78,7 +105,13 @@ def voice_summary(project: Project, clip: str, tracks: int) -> str:
     if not tracks:
         return "no sound"
     listening, ranges = project.evidence.listening_of(clip), ranges_in(project, clip)
-    heard = "not listened to yet" if listening is None else f"{len(listening.voices)} voice{'s' if len(listening.voices) != 1 else ''}" if listening.voices else "nobody speaks"
+    heard = (
+        "not listened to yet"
+        if listening is None
+        else f"{len(listening.voices)} voice{'s' if len(listening.voices) != 1 else ''}"
+        if listening.voices
+        else "nobody speaks"
+    )
     return f"{heard} · {len(ranges)} disguised" if ranges else heard
 
 
@@ -86,6 +119,12 @@ def snapped(project: Project, clip: str, track: int, seconds: float, within_s: f
     """A time brought to the nearest end of speech on a track within some seconds, so that a range begins and ends in
     pauses; else as it was."""
     listening = project.evidence.listening_of(clip)
-    ends = [t for v in (listening.voices if listening else ()) for s in v.speech if s.track == track for t in (s.begins_s, s.ends_s)]
+    ends = [
+        t
+        for v in (listening.voices if listening else ())
+        for s in v.speech
+        if s.track == track
+        for t in (s.begins_s, s.ends_s)
+    ]
     nearest = min(ends, key=lambda t: abs(t - seconds), default=seconds)
     return nearest if abs(nearest - seconds) <= within_s else seconds

@@ -56,8 +56,18 @@ def who_speaks(project: Project, clip: str) -> list[Speaks]:
 def _likely(project: Project, clip: str, voice: Voice) -> str:
     """The only subject who is in the picture while a voice speaks, or empty."""
     whole = sum(s.last - s.first + 1 for s in voice.speech)
-    shares = sorted(((_seen(subject, clip, voice) / whole, subject.key) for subject in project.subjects if subject.of.hides and subject.of.needs_strength and not subject.dismissed and not subject.doubtful),
-                    reverse=True) if whole else []
+    shares = (
+        sorted(
+            (
+                (_seen(subject, clip, voice) / whole, subject.key)
+                for subject in project.subjects
+                if subject.of.hides and subject.of.needs_strength and not subject.dismissed and not subject.doubtful
+            ),
+            reverse=True,
+        )
+        if whole
+        else []
+    )
     if shares and shares[0][0] >= WHO.seen and (len(shares) == 1 or shares[1][0] <= WHO.others):
         return shares[0][1]
     return ""
@@ -65,7 +75,9 @@ def _likely(project: Project, clip: str, voice: Voice) -> str:
 
 def _seen(subject: Subject, clip: str, voice: Voice) -> int:
     """Frames of what a voice says in which a subject is in the picture."""
-    spans = [(max(s.first, speech.first), min(s.last, speech.last)) for s in subject.in_clip(clip) for speech in voice.speech]
+    spans = [
+        (max(s.first, speech.first), min(s.last, speech.last)) for s in subject.in_clip(clip) for speech in voice.speech
+    ]
     frames: set[int] = set()
     for first, last in spans:
         frames.update(range(first, last + 1))
@@ -98,8 +110,18 @@ def plain_speech(project: Project, clip_key: str) -> list[PlainSpeech]:
         elsewhere = any(overlap(r, s) > 0 for r in ranges for s in speaks.voice.speech)
         places: list[PlainSpeech] = []
         for speech in speaks.voice.speech:
-            why = "elsewhere" if elsewhere else "covered" if speaks.subject in covered else "maybe" if _somebody_covered(project, clip_key, speech, covered, speaks.subject) else ""
-            for begins, ends in left_plain(project, clip_key, speech.begins_s, speech.ends_s, speech.track) if why else ():
+            why = (
+                "elsewhere"
+                if elsewhere
+                else "covered"
+                if speaks.subject in covered
+                else "maybe"
+                if _somebody_covered(project, clip_key, speech, covered, speaks.subject)
+                else ""
+            )
+            for begins, ends in (
+                left_plain(project, clip_key, speech.begins_s, speech.ends_s, speech.track) if why else ()
+            ):
                 if ends - begins >= LEAST_S:
                     places.append(_place(speaks, speech, begins, ends, why))
         found += _close_ones_together(places)
@@ -111,12 +133,19 @@ def _somebody_covered(project: Project, clip: str, speech: Speech, covered: set[
 
     Whoever alone is in the picture of it, and shown, is taken for the speaker.
     """
-    return not speaker and any(s.first <= speech.last and s.last >= speech.first for key in covered for s in project.subject(key).in_clip(clip) if project.subject(key).of.needs_strength)
+    return not speaker and any(
+        s.first <= speech.last and s.last >= speech.first
+        for key in covered
+        for s in project.subject(key).in_clip(clip)
+        if project.subject(key).of.needs_strength
+    )
 
 
 def _place(speaks: Speaks, speech: Speech, begins: float, ends: float, why: str) -> PlainSpeech:
     length = max(1e-6, speech.ends_s - speech.begins_s)
-    first, last = (round(speech.first + (t - speech.begins_s) / length * (speech.last - speech.first)) for t in (begins, ends))
+    first, last = (
+        round(speech.first + (t - speech.begins_s) / length * (speech.last - speech.first)) for t in (begins, ends)
+    )
     return PlainSpeech(speaks, first, last, begins, ends, speech.track, why)
 
 
@@ -132,7 +161,15 @@ def _close_ones_together(places: list[PlainSpeech]) -> list[PlainSpeech]:
 
 
 def _joined(one: PlainSpeech, other: PlainSpeech) -> PlainSpeech:
-    return PlainSpeech(one.speaks, min(one.first, other.first), max(one.last, other.last), one.begins_s, max(one.ends_s, other.ends_s), one.track, one.why)
+    return PlainSpeech(
+        one.speaks,
+        min(one.first, other.first),
+        max(one.last, other.last),
+        one.begins_s,
+        max(one.ends_s, other.ends_s),
+        one.track,
+        one.why,
+    )
 
 
 def name_of(project: Project, speaks: Speaks) -> str:

@@ -25,4 +25,7 @@ def write_whole(target: Path | str, data: bytes) -> None:
     except OSError as error:
         if name is not None:
             Path(name).unlink(missing_ok=True)
-        raise SkiagraphError(f"{target.name} cannot be written in {target.parent} ({error.strerror}); free some space or choose another place.", path=target) from error
+        raise SkiagraphError(
+            f"{target.name} cannot be written in {target.parent} ({error.strerror}); free some space or choose another place.",
+            path=target,
+        ) from error

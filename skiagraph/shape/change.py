@@ -46,7 +46,9 @@ class Change(Value, frozen=True):
     tilt_y: Annotated[float, msgspec.Meta(ge=-2, le=2)] = 0.0
 
     def row(self) -> np.ndarray:
-        return np.array([self.dx, self.dy, self.width, self.height, self.turn, self.shear, self.tilt_x, self.tilt_y], float)
+        return np.array(
+            [self.dx, self.dy, self.width, self.height, self.turn, self.shear, self.tilt_x, self.tilt_y], float
+        )
 
     @staticmethod
     def of(row: Sequence[float]) -> Change:
@@ -54,8 +56,16 @@ class Change(Value, frozen=True):
 
     def then(self, other: Change) -> Change:
         """This change with another applied to its result, as one."""
-        return Change(self.dx + other.dx * self.width, self.dy + other.dy * self.height, self.width * other.width, self.height * other.height,
-                      self.turn + other.turn, self.shear + other.shear, self.tilt_x + other.tilt_x, self.tilt_y + other.tilt_y)
+        return Change(
+            self.dx + other.dx * self.width,
+            self.dy + other.dy * self.height,
+            self.width * other.width,
+            self.height * other.height,
+            self.turn + other.turn,
+            self.shear + other.shear,
+            self.tilt_x + other.tilt_x,
+            self.tilt_y + other.tilt_y,
+        )
 
 
 class Keyframe(Value, frozen=True):
@@ -96,15 +106,21 @@ def moved(rows: np.ndarray, changes: np.ndarray, perspective: int = 5) -> np.nda
     result[:, 1] += changes[:, 1] * rows[:, 3]
     result[:, 2:4] *= np.maximum(changes[:, 2:4], LEAST_FACTOR)
     result[:, 4] += changes[:, 4]
-    result[:, perspective:perspective + 3] += changes[:, 5:]
+    result[:, perspective : perspective + 3] += changes[:, 5:]
     return result
 
 
 def change_between(now: Place, wanted: Place, then: Change = Change()) -> Change:
     """The change that, followed by another, turns one place into the other. Of all turns the nearest."""
     width, height = wanted.width / (now.width * then.width), wanted.height / (now.height * then.height)
-    return Change((wanted.cx - now.cx) / now.width - then.dx * width, (wanted.cy - now.cy) / now.height - then.dy * height, width, height,
-                  nearest_turn(wanted.angle - now.angle - then.turn), *(float(v) for v in wanted.row()[5:] - now.row()[5:] - then.row()[5:]))
+    return Change(
+        (wanted.cx - now.cx) / now.width - then.dx * width,
+        (wanted.cy - now.cy) / now.height - then.dy * height,
+        width,
+        height,
+        nearest_turn(wanted.angle - now.angle - then.turn),
+        *(float(v) for v in wanted.row()[5:] - now.row()[5:] - then.row()[5:]),
+    )
 
 
 # Keyframes
@@ -151,7 +167,11 @@ def keyed(keyframes: Sequence[Keyframe], frame: int, change: Change) -> tuple[Ke
     """A keyframe at a frame asks for a change; it goes over into its neighbours, and what is beyond those stays."""
     ordered = with_keyframe(keyframes, frame)
     place = next(n for n, k in enumerate(ordered) if k.frame == frame)
-    return (*ordered[:place], replace(ordered[place], change=change, arriving=None, leaving=None, pin=False), *ordered[place + 1:])
+    return (
+        *ordered[:place],
+        replace(ordered[place], change=change, arriving=None, leaving=None, pin=False),
+        *ordered[place + 1 :],
+    )
 
 
 def held_from(keyframes: Sequence[Keyframe], frame: int, change: Change, first: int) -> tuple[Keyframe, ...]:
@@ -166,7 +186,10 @@ def held_from(keyframes: Sequence[Keyframe], frame: int, change: Change, first: 
     if not before and frame > first:
         ordered.insert(0, Keyframe(first, change_at(ordered, first), "hold", pin=True))
     elif before and before[-1].frame < frame - 1 and before[-1].to_next != "hold" and before[-1] is not ordered[-1]:
-        ordered = [replace(k, to_next="hold", pin=True) if k.frame == frame - 1 else k for k in with_keyframe(ordered, frame - 1)]
+        ordered = [
+            replace(k, to_next="hold", pin=True) if k.frame == frame - 1 else k
+            for k in with_keyframe(ordered, frame - 1)
+        ]
     elif before:
         ordered = [replace(k, to_next="hold") if k is before[-1] else k for k in ordered]
     later = [k for k in ordered if k.frame > frame]
@@ -186,7 +209,11 @@ def _kept(keyframes: Sequence[Keyframe], n: int) -> Keyframe:
     """A keyframe with the slopes it has now kept, whatever becomes of its neighbours."""
     arriving, leaving = _slopes(keyframes, n)
     k = keyframes[n]
-    return replace(k, arriving=k.arriving or tuple(float(v) for v in arriving), leaving=k.leaving or tuple(float(v) for v in leaving))
+    return replace(
+        k,
+        arriving=k.arriving or tuple(float(v) for v in arriving),
+        leaving=k.leaving or tuple(float(v) for v in leaving),
+    )
 
 
 def _secant(keyframes: Sequence[Keyframe], n: int) -> np.ndarray | None:
@@ -206,7 +233,9 @@ def _slopes(keyframes: Sequence[Keyframe], n: int) -> tuple[np.ndarray, np.ndarr
         left, right = k.frame - keyframes[n - 1].frame, keyframes[n + 1].frame - k.frame
         a, b = 2 * right + left, right + 2 * left
         same = before * after > 0
-        own = np.where(same, (a + b) / np.where(same, a / np.where(same, before, 1) + b / np.where(same, after, 1), 1), 0.0)
+        own = np.where(
+            same, (a + b) / np.where(same, a / np.where(same, before, 1) + b / np.where(same, after, 1), 1), 0.0
+        )
     return _slope(k.arriving, own), _slope(k.leaving, own)
 
 
@@ -234,8 +263,10 @@ def _evaluate(keyframes: Sequence[Keyframe], times: np.ndarray) -> tuple[np.ndar
             result[here], slopes[here] = a + (b - a) * t, (b - a) / length
             continue
         ma, mb = _slopes(keyframes, n)[1] * length, _slopes(keyframes, n + 1)[0] * length
-        result[here] = a * (2 * t ** 3 - 3 * t ** 2 + 1) + ma * (t ** 3 - 2 * t ** 2 + t) + b * (3 * t ** 2 - 2 * t ** 3) + mb * (t ** 3 - t ** 2)
-        slopes[here] = ((a - b) * (6 * t ** 2 - 6 * t) + ma * (3 * t ** 2 - 4 * t + 1) + mb * (3 * t ** 2 - 2 * t)) / length
+        result[here] = (
+            a * (2 * t**3 - 3 * t**2 + 1) + ma * (t**3 - 2 * t**2 + t) + b * (3 * t**2 - 2 * t**3) + mb * (t**3 - t**2)
+        )
+        slopes[here] = ((a - b) * (6 * t**2 - 6 * t) + ma * (3 * t**2 - 4 * t + 1) + mb * (3 * t**2 - 2 * t)) / length
     return result, slopes
 
 
@@ -265,7 +296,9 @@ def repair_changes(repairs: Sequence[Repair], frames: np.ndarray) -> np.ndarray:
     return result
 
 
-def _ease(result: np.ndarray, frames: np.ndarray, start: int, value: np.ndarray, end: int, to: np.ndarray, ease: str) -> None:
+def _ease(
+    result: np.ndarray, frames: np.ndarray, start: int, value: np.ndarray, end: int, to: np.ndarray, ease: str
+) -> None:
     """Fill the frames between two, from one value to another."""
     low, high = min(start, end), max(start, end)
     here = (frames > low) & (frames < high)

@@ -1,4 +1,5 @@
-"""Places: where the unit frame of a shape lies in the picture. ±1 in it is half the width or height of what it holds."""
+"""Places: where the unit frame of a shape lies in the picture. ±1 in it is half the width or height of what it
+holds."""
 
 from __future__ import annotations
 
@@ -120,7 +121,9 @@ class Perspective(Place, Value, frozen=True, tag_field="kind", tag="perspective"
         return np.array([self.cx, self.cy]) + points @ self.linear().T / away[:, None]
 
     def row(self) -> np.ndarray:
-        return np.array([self.cx, self.cy, self.width, self.height, self.angle, self.shear, self.tilt_x, self.tilt_y], float)
+        return np.array(
+            [self.cx, self.cy, self.width, self.height, self.angle, self.shear, self.tilt_x, self.tilt_y], float
+        )
 
 
 def place_of(row: np.ndarray) -> Similarity | Perspective:

@@ -1,4 +1,5 @@
-"""Shapes that are drawn through points: what polygons and curves have in common, and how any shape becomes one of them."""
+"""Shapes that are drawn through points: what polygons and curves have in common, and how any shape becomes one of
+them."""
 
 from __future__ import annotations
 
@@ -53,7 +54,9 @@ def blended(a: Shape, b: Shape, share: float) -> Shape:
     mine, theirs = a.points(), b.points()
     if not mine or len(mine) != len(theirs) or a.kind != b.kind:
         return a if share < 1 else b
-    return a.with_points(tuple(Point(p.u + (q.u - p.u) * share, p.v + (q.v - p.v) * share, p.smooth) for p, q in zip(mine, theirs)))
+    return a.with_points(
+        tuple(Point(p.u + (q.u - p.u) * share, p.v + (q.v - p.v) * share, p.smooth) for p, q in zip(mine, theirs))
+    )
 
 
 def as_kind(shape: Shape, kind: str) -> Shape:
@@ -69,9 +72,19 @@ def as_kind(shape: Shape, kind: str) -> Shape:
     if not points:
         count = 4 if shape.kind == "box" else 8 if kind == "curve" else 12
         around = np.linspace(0, 2 * np.pi, count, endpoint=False)
-        edge = np.array([(-1, -1), (1, -1), (1, 1), (-1, 1)], float) if shape.kind == "box" else np.stack([np.cos(around), np.sin(around)], axis=1)
+        edge = (
+            np.array([(-1, -1), (1, -1), (1, 1), (-1, 1)], float)
+            if shape.kind == "box"
+            else np.stack([np.cos(around), np.sin(around)], axis=1)
+        )
         # A polygon goes around an ellipse, not through it: nothing is covered less.
-        edge = edge / np.cos(np.pi / count) if kind == "polygon" and shape.kind != "box" else edge * 1.01 if shape.kind != "box" else edge
+        edge = (
+            edge / np.cos(np.pi / count)
+            if kind == "polygon" and shape.kind != "box"
+            else edge * 1.01
+            if shape.kind != "box"
+            else edge
+        )
         points = tuple(Point(float(u), float(v), shape.kind != "box") for u, v in edge)
     if kind == "polygon":
         return Shape.kinds["polygon"](tuple((p.u, p.v) for p in points))
@@ -84,7 +97,9 @@ def as_kind(shape: Shape, kind: str) -> Shape:
 def with_point_moved(shape: Shape, numbers: Sequence[int], du: float, dv: float) -> Shape:
     """With some points moved together, in the unit frame."""
     moved = set(numbers)
-    return shape.with_points(changed_points([Point(p.u + du, p.v + dv, p.smooth) if n in moved else p for n, p in enumerate(shape.points())]))
+    return shape.with_points(
+        changed_points([Point(p.u + du, p.v + dv, p.smooth) if n in moved else p for n, p in enumerate(shape.points())])
+    )
 
 
 def with_point_added(shape: Shape, after: int, u: float, v: float) -> Shape:
@@ -106,13 +121,17 @@ def without_points(shape: Shape, numbers: Sequence[int]) -> Shape:
 def with_points_turned(shape: Shape, numbers: Sequence[int]) -> Shape:
     """With corners made smooth and smooth points made corners."""
     turned = set(numbers)
-    return shape.with_points(tuple(Point(p.u, p.v, not p.smooth) if n in turned else p for n, p in enumerate(shape.points())))
+    return shape.with_points(
+        tuple(Point(p.u, p.v, not p.smooth) if n in turned else p for n, p in enumerate(shape.points()))
+    )
 
 
 def simplified(line: np.ndarray) -> np.ndarray:
     """The points (n, 2) that tell most of a line drawn by hand (m, 2): what lies within a sixtieth of its size is left
     out (Douglas and Peucker, Algorithms for the Reduction of the Number of Points, 1973)."""
-    kept = cv2.approxPolyDP(np.asarray(line, np.float32)[:, None], float(np.hypot(*np.ptp(line, axis=0))) / 60, True)[:, 0]
+    kept = cv2.approxPolyDP(np.asarray(line, np.float32)[:, None], float(np.hypot(*np.ptp(line, axis=0))) / 60, True)[
+        :, 0
+    ]
     return kept.astype(float)
 
 
@@ -121,7 +140,7 @@ def nearest_line(shape: Shape, u: float, v: float) -> tuple[int, float]:
     edge, owners = shape.edge(), shape.edge_owners()
     ends = np.roll(edge, -1, axis=0)
     line = ends - edge
-    along = np.clip(((np.array([u, v]) - edge) * line).sum(axis=1) / np.maximum((line ** 2).sum(axis=1), 1e-12), 0, 1)
+    along = np.clip(((np.array([u, v]) - edge) * line).sum(axis=1) / np.maximum((line**2).sum(axis=1), 1e-12), 0, 1)
     away = np.hypot(*(edge + along[:, None] * line - [u, v]).T)
     best = int(np.argmin(away))
     return int(owners[best]), float(away[best])
@@ -132,5 +151,7 @@ def reshaped(other: Shape, before: Shape, after: Shape) -> Shape:
     where they have other points."""
     mine, old, new = other.points(), before.points(), after.points()
     if other.kind == after.kind and mine and len(mine) == len(old) == len(new):
-        return other.with_points(changed_points([Point(p.u + n.u - o.u, p.v + n.v - o.v, n.smooth) for p, o, n in zip(mine, old, new)]))
+        return other.with_points(
+            changed_points([Point(p.u + n.u - o.u, p.v + n.v - o.v, n.smooth) for p, o, n in zip(mine, old, new)])
+        )
     return after

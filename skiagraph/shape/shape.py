@@ -77,7 +77,9 @@ class Outline:
     origin: int = 0
 
     @staticmethod
-    def at(cx: float, cy: float, width: float, height: float, angle: float = 0.0, shape: Shape | None = None) -> Outline:
+    def at(
+        cx: float, cy: float, width: float, height: float, angle: float = 0.0, shape: Shape | None = None
+    ) -> Outline:
         """An outline on a similarity; an ellipse unless said otherwise."""
         place = Similarity(float(cx), float(cy), float(width), float(height), float(angle))
         return Outline(place, shape) if shape is not None else Outline(place)
@@ -123,8 +125,13 @@ class Outline:
         if self.grown:
             step = 1e-3
             u, v = edge[:, 0], edge[:, 1]
-            slope = np.stack([self.shape.distance(u + step, v) - self.shape.distance(u - step, v),
-                              self.shape.distance(u, v + step) - self.shape.distance(u, v - step)], axis=1)
+            slope = np.stack(
+                [
+                    self.shape.distance(u + step, v) - self.shape.distance(u - step, v),
+                    self.shape.distance(u, v + step) - self.shape.distance(u, v - step),
+                ],
+                axis=1,
+            )
             edge = edge + self.grown * slope / np.maximum(np.hypot(*slope.T), 1e-9)[:, None]
         return self.place.to_px(edge)
 
@@ -139,7 +146,9 @@ class Outline:
         cx, cy = self.place.cx, self.place.cy
         return float(cx - half_w), float(cy - half_h), float(cx + half_w), float(cy + half_h)
 
-    def raster(self, size: tuple[int, int], feather: float = 0.0) -> tuple[tuple[int, int, int, int], np.ndarray] | None:
+    def raster(
+        self, size: tuple[int, int], feather: float = 0.0
+    ) -> tuple[tuple[int, int, int, int], np.ndarray] | None:
         """Its pixels in a picture of (width, height): a box x0, y0, x1, y1 px and uint8 alpha (y1 - y0, x1 - x0), or
         None outside.
 
@@ -158,10 +167,14 @@ class Outline:
             edge = np.float32(complete + soft) - distance
             edge *= np.float32(255 / soft)
             edge += np.float32(0.5)
-            alpha |= np.minimum(np.maximum(edge, np.float32(0.5), out=edge), np.float32(255.5), out=edge).astype(np.uint8)
+            alpha |= np.minimum(np.maximum(edge, np.float32(0.5), out=edge), np.float32(255.5), out=edge).astype(
+                np.uint8
+            )
         return (x0, y0, x1, y1), alpha
 
-    def raster_within(self, size: tuple[int, int], feather: float = 0.0) -> tuple[tuple[int, int, int, int], np.ndarray] | None:
+    def raster_within(
+        self, size: tuple[int, int], feather: float = 0.0
+    ) -> tuple[tuple[int, int, int, int], np.ndarray] | None:
         """As raster, for what is to stay seen: 255 only where a pixel's middle is inside, and the soft edge goes
         inwards, never outwards."""
         drawn = self._distances(size, 0.0)
@@ -184,7 +197,12 @@ class Outline:
         """The box of pixels around it in a picture of (width, height), and the distance of each pixel's middle; None
         outside the picture."""
         x0, y0, x1, y1 = (min(max(v, -1e6), 1e6) for v in self.box(beyond))
-        x0, y0, x1, y1 = max(0, math.floor(x0) - 1), max(0, math.floor(y0) - 1), min(size[0], math.ceil(x1) + 1), min(size[1], math.ceil(y1) + 1)
+        x0, y0, x1, y1 = (
+            max(0, math.floor(x0) - 1),
+            max(0, math.floor(y0) - 1),
+            min(size[0], math.ceil(x1) + 1),
+            min(size[1], math.ceil(y1) + 1),
+        )
         if x0 >= x1 or y0 >= y1:
             return None
         x = (np.arange(x0, x1, dtype=np.float32) + np.float32(0.5))[None, :]
@@ -201,7 +219,9 @@ class Outline:
         named = self.shape.handles()
         return dict(zip(named, (tuple(p) for p in self.place.to_px(np.array(list(named.values()))).tolist())))
 
-    def pulled(self, handle: str, start: tuple[float, float], to: tuple[float, float], keep_shape: bool = False) -> Outline:
+    def pulled(
+        self, handle: str, start: tuple[float, float], to: tuple[float, float], keep_shape: bool = False
+    ) -> Outline:
         """What it becomes when a handle, "move" or "turn" is pulled from a point to another, px.
 
         A side moves by itself while the opposite one stays; keep_shape: both axes grow together around the middle.
@@ -221,14 +241,24 @@ class Outline:
         lean = math.radians(place.angle)
         along, across = dx * math.cos(lean) + dy * math.sin(lean), dy * math.cos(lean) - dx * math.sin(lean)
         if keep_shape:
-            factor = max(along * side_u / place.width if side_u else 0.0, across * side_v / place.height if side_v else 0.0) * 2
+            factor = (
+                max(along * side_u / place.width if side_u else 0.0, across * side_v / place.height if side_v else 0.0)
+                * 2
+            )
             factor = max(factor, LEAST_PX / min(place.width, place.height))
             return self.on(replace(place, width=place.width * factor, height=place.height * factor))
         width = max(LEAST_PX, place.width / 2 + along * np.sign(side_u)) if side_u else place.width
         height = max(LEAST_PX, place.height / 2 + across * np.sign(side_v)) if side_v else place.height
         shift_u, shift_v = (width - place.width) / 2 * np.sign(side_u), (height - place.height) / 2 * np.sign(side_v)
-        return self.on(replace(place, width=float(width), height=float(height), cx=float(place.cx + shift_u * math.cos(lean) - shift_v * math.sin(lean)),
-                               cy=float(place.cy + shift_u * math.sin(lean) + shift_v * math.cos(lean))))
+        return self.on(
+            replace(
+                place,
+                width=float(width),
+                height=float(height),
+                cx=float(place.cx + shift_u * math.cos(lean) - shift_v * math.sin(lean)),
+                cy=float(place.cy + shift_u * math.sin(lean) + shift_v * math.cos(lean)),
+            )
+        )
 
     def _pinned(self, corner: str, to: tuple[float, float]) -> Outline:
         unit = np.array([(-1, -1), (1, -1), (1, 1), (-1, 1)], float)

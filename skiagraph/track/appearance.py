@@ -39,7 +39,11 @@ def head_colours(frame_rgb: np.ndarray, box_xyxy: np.ndarray) -> np.ndarray | No
 
 def packed(colours: np.ndarray | None) -> np.ndarray | None:
     """Such numbers in a quarter of the memory, uint8; `unpacked` brings them back to 1/255."""
-    return colours if colours is None or colours.dtype == np.uint8 else np.clip(colours * 255 + 0.5, 0, 255).astype(np.uint8)
+    return (
+        colours
+        if colours is None or colours.dtype == np.uint8
+        else np.clip(colours * 255 + 0.5, 0, 255).astype(np.uint8)
+    )
 
 
 def unpacked(colours: np.ndarray | None) -> np.ndarray | None:
@@ -56,7 +60,9 @@ def head_patch(grey: np.ndarray, head: np.ndarray, origin: tuple[float, float] =
     origin."""
     sx, sy = head[2] * 0.95 / _PATCH, head[3] * 0.95 / _PATCH
     move = np.float32([[sx, 0, head[0] - origin[0] - sx * _PATCH / 2], [0, sy, head[1] - origin[1] - sy * _PATCH / 2]])
-    small = cv2.warpAffine(grey, move, (_PATCH, _PATCH), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE)
+    small = cv2.warpAffine(
+        grey, move, (_PATCH, _PATCH), flags=cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP, borderMode=cv2.BORDER_REPLICATE
+    )
     return cv2.GaussianBlur(small.astype(np.float32), (0, 0), 1.0)
 
 

@@ -68,7 +68,13 @@ class SteadySettings:
 STEADY = SteadySettings()
 
 
-def path_of(chain: Chain, followed: Followed, rate: float, settings: BridgeSettings = BridgeSettings(), steadying: SteadySettings = STEADY) -> list[Path]:
+def path_of(
+    chain: Chain,
+    followed: Followed,
+    rate: float,
+    settings: BridgeSettings = BridgeSettings(),
+    steadying: SteadySettings = STEADY,
+) -> list[Path]:
     """The head's paths: one, or several where a gap could not be bridged."""
     frames, heads, scores = chain.frames, chain.heads, chain.scores
     stretches, begin = [], 0
@@ -80,15 +86,30 @@ def path_of(chain: Chain, followed: Followed, rate: float, settings: BridgeSetti
     paths = []
     for a, b in stretches:
         bridges = {n - a: followed.bridges[n].rows for n in range(a, b) if n in followed.bridges}
-        bridges |= {n - a: _straight_through(n, frames, heads, scores) for n in range(a, b) if 1 < frames[n + 1] - frames[n] <= settings.line_frames + 1}
+        bridges |= {
+            n - a: _straight_through(n, frames, heads, scores)
+            for n in range(a, b)
+            if 1 < frames[n + 1] - frames[n] <= settings.line_frames + 1
+        }
         lead, tail = _lead_of(followed, a), followed.tails.get(b, np.zeros((0, 6)))
         if b + 1 < len(frames) and b not in followed.left:
-            tail = _held_until_the_lead(tail, _lead_of(followed, b + 1), np.append(heads[b], scores[b]), np.append(heads[b + 1], scores[b + 1]), int(frames[b + 1] - frames[b]) - 1)
+            tail = _held_until_the_lead(
+                tail,
+                _lead_of(followed, b + 1),
+                np.append(heads[b], scores[b]),
+                np.append(heads[b + 1], scores[b + 1]),
+                int(frames[b + 1] - frames[b]) - 1,
+            )
         if b + 1 < len(frames):
-            tail = _ending_where_the_lead_is_surer(tail, _lead_of(followed, b + 1), int(frames[b + 1] - frames[b]) - 1, max(1, round(settings.hold_s * rate)))
+            tail = _ending_where_the_lead_is_surer(
+                tail,
+                _lead_of(followed, b + 1),
+                int(frames[b + 1] - frames[b]) - 1,
+                max(1, round(settings.hold_s * rate)),
+            )
         if paths and int(frames[a]) - len(lead) <= paths[-1].last:
-            lead = lead[:max(0, int(frames[a]) - paths[-1].last - 1)]
-        paths.append(_assemble(frames[a:b + 1], heads[a:b + 1], scores[a:b + 1], bridges, lead, tail, steadying))
+            lead = lead[: max(0, int(frames[a]) - paths[-1].last - 1)]
+        paths.append(_assemble(frames[a : b + 1], heads[a : b + 1], scores[a : b + 1], bridges, lead, tail, steadying))
     return paths
 
 
@@ -96,7 +117,9 @@ def _lead_of(followed: Followed, row: int) -> np.ndarray:
     return followed.leads[row].rows if row in followed.leads else np.zeros((0, 6))
 
 
-def _held_until_the_lead(tail: np.ndarray, lead: np.ndarray, before: np.ndarray, after: np.ndarray, count: int) -> np.ndarray:
+def _held_until_the_lead(
+    tail: np.ndarray, lead: np.ndarray, before: np.ndarray, after: np.ndarray, count: int
+) -> np.ndarray:
     """A tail (n, 6) with further rows up to where the lead begins that was followed back from the next sight of the
     same head.
 
@@ -126,11 +149,13 @@ def _ending_where_the_lead_is_surer(tail: np.ndarray, lead: np.ndarray, count: i
         return tail
     theirs = lead[:count][::-1]
     mine = tail[begin:]
-    worse = np.flatnonzero(theirs[:len(mine), 5] <= np.maximum(mine[:, 5], PATHS.known))
+    worse = np.flatnonzero(theirs[: len(mine), 5] <= np.maximum(mine[:, 5], PATHS.known))
     end = begin + (int(worse[-1]) + 1 if len(worse) else 0)
-    tail = tail[:end + hold].copy()
+    tail = tail[: end + hold].copy()
     shared = np.arange(max(begin, end - hold), len(tail))
-    away = np.abs(own_axes(tail[shared], theirs[shared - begin, :2] - tail[shared, :2])) / np.maximum(tail[shared, 2:4], 1)
+    away = np.abs(own_axes(tail[shared], theirs[shared - begin, :2] - tail[shared, :2])) / np.maximum(
+        tail[shared, 2:4], 1
+    )
     shared = shared[(away <= PATHS.both_apart).all(axis=1)]
     tail[shared, :4] = around_both(tail[shared], theirs[shared - begin])
     return tail
@@ -160,7 +185,9 @@ def _room_for_curves(frames, heads) -> np.ndarray:
     bent = np.concatenate([bent[:1], bent, bent[-1:]])
     for n in np.flatnonzero((lengths > 1) & (lengths <= PATHS.bent_frames + 1)):
         t = np.arange(1, lengths[n])[:, None] / lengths[n]
-        wider[frames[n] - frames[0] + 1:frames[n + 1] - frames[0]] = t * (1 - t) * bent[n:n + 2].max(axis=0) * lengths[n] ** 2
+        wider[frames[n] - frames[0] + 1 : frames[n + 1] - frames[0]] = (
+            t * (1 - t) * bent[n : n + 2].max(axis=0) * lengths[n] ** 2
+        )
     return wider
 
 
@@ -190,9 +217,13 @@ def _not_shrunk(body, origin, settings: SteadySettings) -> np.ndarray:
         return body
     body, every = body.copy(), np.arange(len(body))
     for column in (2, 3):
-        known = np.interp(every, sure, ndimage.gaussian_filter1d(body[sure, column], settings.known_frames, mode="nearest"))
+        known = np.interp(
+            every, sure, ndimage.gaussian_filter1d(body[sure, column], settings.known_frames, mode="nearest")
+        )
         doubt = np.clip((PATHS.sure_size - body[:, 5]) / settings.unsure, 0, 1)
-        body[:, column] = np.maximum(body[:, column], known * (settings.known_share + settings.known_more * doubt) * (doubt > 0))
+        body[:, column] = np.maximum(
+            body[:, column], known * (settings.known_share + settings.known_more * doubt) * (doubt > 0)
+        )
     return body
 
 
@@ -215,8 +246,14 @@ def _steady(body, origin, settings: SteadySettings) -> np.ndarray:
     steady[:, :2] = ndimage.gaussian_filter1d(body[:, :2], sigma, axis=0, mode="nearest")
     for column in (2, 3):
         least = body[:, column] * settings.least_size
-        grown = ndimage.maximum_filter1d(ndimage.gaussian_filter1d(body[:, column], settings.size_first, mode="nearest"), settings.size_around, mode="nearest")
-        steady[:, column] = ndimage.gaussian_filter1d(np.maximum((grown + body[:, column]) * 0.5, least), settings.size_frames, mode="nearest")
+        grown = ndimage.maximum_filter1d(
+            ndimage.gaussian_filter1d(body[:, column], settings.size_first, mode="nearest"),
+            settings.size_around,
+            mode="nearest",
+        )
+        steady[:, column] = ndimage.gaussian_filter1d(
+            np.maximum((grown + body[:, column]) * 0.5, least), settings.size_frames, mode="nearest"
+        )
         steady[:, column] = np.maximum(steady[:, column], least)
     steady[:, 4] = ndimage.gaussian_filter1d(body[:, 4], settings.angle_frames, mode="nearest")
     off = body[:, :2] - steady[:, :2]

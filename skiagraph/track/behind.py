@@ -50,13 +50,25 @@ class BehindSettings:
     sure: float = 0.36
 
 
-def around_others(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple[int, int]], size: tuple[int, int], rate: float, settings: BehindSettings = BehindSettings()) -> list[Stretch]:
+def around_others(
+    stretches: Sequence[Stretch],
+    shot_of: Callable[[int], tuple[int, int]],
+    size: tuple[int, int],
+    rate: float,
+    settings: BehindSettings = BehindSettings(),
+) -> list[Stretch]:
     """The same stretches, none of them shorter and no row smaller. shot_of: first and last frame of the shot of a
     frame; size: of the picture, px; rate: frames a second."""
     return _came_in_behind(_waiting_behind(stretches, shot_of, rate, settings), shot_of, size, rate, settings)
 
 
-def _came_in_behind(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple[int, int]], size: tuple[int, int], rate: float, settings: BehindSettings) -> list[Stretch]:
+def _came_in_behind(
+    stretches: Sequence[Stretch],
+    shot_of: Callable[[int], tuple[int, int]],
+    size: tuple[int, int],
+    rate: float,
+    settings: BehindSettings,
+) -> list[Stretch]:
     """The same, of which those that begin at the head of somebody who has just come in begin where that one does."""
     made = list(stretches)
     spans = np.array([(s.path.first, s.path.last) for s in stretches], int).reshape(-1, 2)
@@ -66,37 +78,54 @@ def _came_in_behind(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple
         path, begins = stretches[n].path, int(spans[n, 0])
         found, shot = np.flatnonzero(path.origin == FOUND), shot_of(begins)[0]
         row = path.rows()[:1].astype(float)
-        if stretches[n].doubtful or begins == shot or not len(found) or row[0, 5] >= settings.lost or sides_beyond(row[0], size, settings.edge).any():
+        if (
+            stretches[n].doubtful
+            or begins == shot
+            or not len(found)
+            or row[0, 5] >= settings.lost
+            or sides_beyond(row[0], size, settings.edge).any()
+        ):
             continue
         near = []
         for m in np.flatnonzero((spans[:, 0] < begins) & (spans[:, 0] >= begins - longest) & (spans[:, 1] >= begins)):
             front, theirs = made[m].path, stretches[m].path.rows()[begins - spans[m, 0]][None].astype(float)
             away = float(_away(row, theirs, settings)[0])
-            if not stretches[m].doubtful and theirs[0, 5] >= settings.front and away < 1 and (front.first == shot or sides_beyond(front.rows()[0], size, settings.edge).any()):
+            if (
+                not stretches[m].doubtful
+                and theirs[0, 5] >= settings.front
+                and away < 1
+                and (front.first == shot or sides_beyond(front.rows()[0], size, settings.edge).any())
+            ):
                 near.append((away, int(m)))
         if near:
             front = min(near)[1]
-            made[n] = replace(stretches[n], path=_begun_behind(path, int(found[0]), made[front].path, int(spans[front, 0]), settings))
+            made[n] = replace(
+                stretches[n], path=_begun_behind(path, int(found[0]), made[front].path, int(spans[front, 0]), settings)
+            )
     return made
 
 
 def _begun_behind(path: Path, found: int, front: Path, since: int, settings: BehindSettings) -> Path:
     """A path that begins with the head in front of it. found: its first row in which it was found; since: from which
     frame on the front is a head, and before that a cover around one that it came in behind itself."""
-    rows = front.rows()[:path.first + found - front.first].astype(float)
+    rows = front.rows()[: path.first + found - front.first].astype(float)
     own = path.rows().astype(float)
-    rows[since - front.first:] = _around_front(rows[since - front.first:], own[found], settings)
+    rows[since - front.first :] = _around_front(rows[since - front.first :], own[found], settings)
     rows[:, 5] = settings.sure
-    before = rows[:path.first - front.first]
+    before = rows[: path.first - front.first]
     # Where it was followed back to that head, it may be at either place.
-    beside, there = rows[len(before):], own[:len(rows) - len(before)]
+    beside, there = rows[len(before) :], own[: len(rows) - len(before)]
     at = np.flatnonzero((there[:, 5] < settings.lost) & (_away(there, beside, settings) < 1))
     own[at, :4] = around_both(there[at], beside[at])
     lean = None if path.lean is None else np.concatenate([np.repeat(path.lean[:1], len(before), axis=0), path.lean])
-    return Path.from_rows(front.first, np.concatenate([before, own]), np.concatenate([np.full(len(before), FOLLOWED), path.origin]), lean)
+    return Path.from_rows(
+        front.first, np.concatenate([before, own]), np.concatenate([np.full(len(before), FOLLOWED), path.origin]), lean
+    )
 
 
-def _waiting_behind(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple[int, int]], rate: float, settings: BehindSettings) -> list[Stretch]:
+def _waiting_behind(
+    stretches: Sequence[Stretch], shot_of: Callable[[int], tuple[int, int]], rate: float, settings: BehindSettings
+) -> list[Stretch]:
     """The same, of which those that were lost at the head of somebody else reach around it, and stay with it."""
     spans = np.array([(s.path.first, s.path.last) for s in stretches], int).reshape(-1, 2)
     known = np.array([not s.doubtful for s in stretches], bool)
@@ -108,8 +137,16 @@ def _waiting_behind(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple
         lost = path.first + (int(found[-1]) + 1 if len(found) else 0)
         if not stretch.doubtful and lost <= path.last:
             there = known & (spans[:, 0] <= path.last) & (spans[:, 1] >= lost)
-            came = [stretches[m].path for m in np.flatnonzero((spans[:, 0] >= lost) & (spans[:, 0] <= path.last + longest)) if m != n]
-            fronts = [(stretches[m].path, _until(stretches[m].path, lost, came, settings)) for m in np.flatnonzero(there) if m != n]
+            came = [
+                stretches[m].path
+                for m in np.flatnonzero((spans[:, 0] >= lost) & (spans[:, 0] <= path.last + longest))
+                if m != n
+            ]
+            fronts = [
+                (stretches[m].path, _until(stretches[m].path, lost, came, settings))
+                for m in np.flatnonzero(there)
+                if m != n
+            ]
             known_as = path.rows()[found[-1] if len(found) else 0]
             path = _around(path, lost, known_as, fronts, settings)
             path = _waiting(path, stretch.path.rows()[-1], known_as, fronts, shot_of(path.last)[1], longest, settings)
@@ -123,7 +160,10 @@ def together(stretches: Sequence[Stretch], before: Sequence[Stretch], around: Se
 
     So whatever else makes covers wider goes by where somebody was followed to, and not by where they may be.
     """
-    return [stretch if old is wide else replace(stretch, path=_together(stretch.path, wide.path)) for stretch, old, wide in zip(stretches, before, around, strict=True)]
+    return [
+        stretch if old is wide else replace(stretch, path=_together(stretch.path, wide.path))
+        for stretch, old, wide in zip(stretches, before, around, strict=True)
+    ]
 
 
 def _together(path: Path, wider: Path) -> Path:
@@ -139,14 +179,20 @@ def _until(front: Path, lost: int, came: Sequence[Path], settings: BehindSetting
     or that head is gone itself."""
     until = front.last
     for new in came:
-        if max(lost, front.first) <= new.first <= until and np.hypot(*(new.rows()[0, :2] - front.rows()[new.first - front.first, :2])) < settings.comes_out * front.width[new.first - front.first]:
+        if (
+            max(lost, front.first) <= new.first <= until
+            and np.hypot(*(new.rows()[0, :2] - front.rows()[new.first - front.first, :2]))
+            < settings.comes_out * front.width[new.first - front.first]
+        ):
             until = new.first - 1
     return until
 
 
 def _away(mine: np.ndarray, theirs: np.ndarray, settings: BehindSettings) -> np.ndarray:
     """How far heads, (n, ≥5), are from others, (n,): below 1 they are at the same place."""
-    return (np.abs(own_axes(mine, theirs[:, :2] - mine[:, :2])) / (settings.near * np.maximum(mine[:, 2:4], theirs[:, 2:4]))).max(axis=1)
+    return (
+        np.abs(own_axes(mine, theirs[:, :2] - mine[:, :2])) / (settings.near * np.maximum(mine[:, 2:4], theirs[:, 2:4]))
+    ).max(axis=1)
 
 
 def _around_front(front: np.ndarray, behind: np.ndarray, settings: BehindSettings) -> np.ndarray:
@@ -157,7 +203,9 @@ def _around_front(front: np.ndarray, behind: np.ndarray, settings: BehindSetting
     return around
 
 
-def _around(path: Path, lost: int, known_as: np.ndarray, fronts: Sequence[tuple[Path, int]], settings: BehindSettings) -> Path:
+def _around(
+    path: Path, lost: int, known_as: np.ndarray, fronts: Sequence[tuple[Path, int]], settings: BehindSettings
+) -> Path:
     """The rows in which a head was lost at another, as large as both and the room around that. lost: the first frame in
     which it was not found any more; known_as: the row (6,) in which it was found last; fronts: heads, and the last
     frame in which it may be behind them."""
@@ -167,7 +215,10 @@ def _around(path: Path, lost: int, known_as: np.ndarray, fronts: Sequence[tuple[
         first, last = max(lost, other.first), min(path.last, until)
         if first > last:
             continue
-        mine, front = rows[first - path.first:last - path.first + 1], other.rows()[first - other.first:last - other.first + 1].astype(float)
+        mine, front = (
+            rows[first - path.first : last - path.first + 1],
+            other.rows()[first - other.first : last - other.first + 1].astype(float),
+        )
         behind = (mine[:, 5] < settings.lost) & (front[:, 5] >= settings.front) & (_away(mine, front, settings) < 1)
         held_by.append(np.flatnonzero(behind) + first - path.first)
         held.append(_around_front(front[behind], known_as, settings))
@@ -177,7 +228,15 @@ def _around(path: Path, lost: int, known_as: np.ndarray, fronts: Sequence[tuple[
     return Path.from_rows(path.first, rows, path.origin, path.lean)
 
 
-def _waiting(path: Path, last: np.ndarray, known_as: np.ndarray, fronts: Sequence[tuple[Path, int]], end: int, longest: int, settings: BehindSettings) -> Path:
+def _waiting(
+    path: Path,
+    last: np.ndarray,
+    known_as: np.ndarray,
+    fronts: Sequence[tuple[Path, int]],
+    end: int,
+    longest: int,
+    settings: BehindSettings,
+) -> Path:
     """A path that ends at the head of somebody else, and goes on around the nearest one until the shot ends, somebody
     comes out, or it has waited for long enough.
 
@@ -191,7 +250,7 @@ def _waiting(path: Path, last: np.ndarray, known_as: np.ndarray, fronts: Sequenc
         count = min(until, end, path.last + longest) - path.last
         if other.first <= path.last and count > 0:
             begin = path.last - other.first
-            front = other.rows()[begin:begin + 1 + count].astype(float)
+            front = other.rows()[begin : begin + 1 + count].astype(float)
             away = float(_away(last[None].astype(float), front[:1], settings)[0])
             if front[0, 5] >= settings.front and away < 1:
                 near.append((away, len(near), front[1:]))

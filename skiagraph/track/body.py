@@ -54,6 +54,7 @@ class BodyLandmarks:
 
     def __init__(self):
         from ai_edge_litert.interpreter import Interpreter
+
         self._network = Interpreter(model_content=weights("body_landmarks.tflite"), num_threads=1)
         self._network.allocate_tensors()
         self._input = self._network.get_input_details()[0]["index"]
@@ -67,19 +68,32 @@ class BodyLandmarks:
         # Only of somebody who lies the body is to the side; a head may lean on a body that stands.
         lean = np.radians(angle) if abs(angle) >= TURNED.looked_from else 0.0
         height = max(height, 1.0)
-        return self._look(rgb, cx - HIPS * height * np.sin(lean), cy + HIPS * height * np.cos(lean), _REACH * height, lean)
+        return self._look(
+            rgb, cx - HIPS * height * np.sin(lean), cy + HIPS * height * np.cos(lean), _REACH * height, lean
+        )
 
     def around(self, rgb: np.ndarray, hips: np.ndarray, top: np.ndarray) -> Body:
         """The body with hips here and the top of the circle around them there, each x, y px of an RGB picture."""
         up = np.asarray(top, float) - hips
-        return self._look(rgb, float(hips[0]), float(hips[1]), 2 * _ROOM * max(float(np.hypot(*up)), 1.0), float(np.arctan2(up[0], -up[1])))
+        return self._look(
+            rgb,
+            float(hips[0]),
+            float(hips[1]),
+            2 * _ROOM * max(float(np.hypot(*up)), 1.0),
+            float(np.arctan2(up[0], -up[1])),
+        )
 
     def _look(self, rgb: np.ndarray, x: float, y: float, side: float, lean: float) -> Body:
         """What is seen in a square with its middle at x, y that leans by so many radians clockwise."""
         scale = _SIDE / side
         upright = scale * np.array([[np.cos(lean), np.sin(lean)], [-np.sin(lean), np.cos(lean)]])
         move = np.array([_SIDE / 2, _SIDE / 2]) - upright @ (x, y)
-        crop = cv2.warpAffine(rgb, np.column_stack([upright, move]).astype(np.float32), (_SIDE, _SIDE), flags=cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR)
+        crop = cv2.warpAffine(
+            rgb,
+            np.column_stack([upright, move]).astype(np.float32),
+            (_SIDE, _SIDE),
+            flags=cv2.INTER_AREA if scale < 1 else cv2.INTER_LINEAR,
+        )
         self._network.set_tensor(self._input, (crop.astype(np.float32) * np.float32(1 / 255))[None])
         self._network.invoke()
         seen = self._network.get_tensor(self._landmarks).reshape(_LANDMARKS, _EACH)[_EARS, :2].mean(axis=0)

@@ -56,13 +56,20 @@ class BothSettings:
 def holding_both(stretches: Sequence[Stretch], rate: float, settings: BothSettings = BothSettings()) -> list[Stretch]:
     """The same stretches, each row as large as it was or larger. rate: frames a second."""
     frames = max(1, round(settings.holds_s * rate))
-    return [replace(s, path=_holding(s.path, met, frames, settings)) for s, met in zip(stretches, rows_over_others(stretches, settings.meets))]
+    return [
+        replace(s, path=_holding(s.path, met, frames, settings))
+        for s, met in zip(stretches, rows_over_others(stretches, settings.meets))
+    ]
 
 
 def _holding(path: Path, met: np.ndarray, frames: int, settings: BothSettings) -> Path:
     rows, found = path.rows().astype(float), path.origin == FOUND
     at, held = [], []
-    for row, there, share in [*_strays(rows, found, settings), *_seams(rows, found, path.origin == FOLLOWED, frames, settings), *_off_their_way(rows, found, met, frames, settings)]:
+    for row, there, share in [
+        *_strays(rows, found, settings),
+        *_seams(rows, found, path.origin == FOLLOWED, frames, settings),
+        *_off_their_way(rows, found, met, frames, settings),
+    ]:
         at.append(row)
         held.append(np.append(rows[row, :4] + share * (there - rows[row, :4]), rows[row, ANGLE]))
     if held:
@@ -73,7 +80,7 @@ def _holding(path: Path, met: np.ndarray, frames: int, settings: BothSettings) -
 def _differ(rows: np.ndarray, there: np.ndarray, settings: BothSettings) -> np.ndarray:
     """Whether two places of a head are two, and not one or two heads, bool (n,): rows (n, ≥5), and where each may be as
     well, (n, 4), centre and size, if it leans as that does there."""
-    beyond = standing_out(rows, np.concatenate([there, rows[:, ANGLE:ANGLE + 1]], axis=1)).reshape(-1, 2, 2)
+    beyond = standing_out(rows, np.concatenate([there, rows[:, ANGLE : ANGLE + 1]], axis=1)).reshape(-1, 2, 2)
     most = (beyond / rows[:, None, 2:4]).max(axis=(1, 2))
     return (settings.differs < most) & (most < settings.at_most)
 
@@ -83,19 +90,29 @@ def _strays(rows: np.ndarray, found: np.ndarray, settings: BothSettings):
     sides."""
     around = settings.around
     if len(rows) > 2 * around:
-        meanwhile = np.median(np.delete(sliding_window_view(rows[:, :2], 2 * around + 1, axis=0), around, axis=-1), axis=-1)
-        there = np.concatenate([meanwhile, rows[around:len(rows) - around, 2:4]], axis=1)
-        for row in np.flatnonzero(found[around:-around] & _differ(rows[around:len(rows) - around], there, settings)):
+        meanwhile = np.median(
+            np.delete(sliding_window_view(rows[:, :2], 2 * around + 1, axis=0), around, axis=-1), axis=-1
+        )
+        there = np.concatenate([meanwhile, rows[around : len(rows) - around, 2:4]], axis=1)
+        for row in np.flatnonzero(found[around:-around] & _differ(rows[around : len(rows) - around], there, settings)):
             yield row + around, there[row], 1.0
 
 
 def _seams(rows: np.ndarray, found: np.ndarray, followed: np.ndarray, frames: int, settings: BothSettings):
     """Row, the followed head as it would have gone on, and the share of it that is held, for found rows next to
     followed ones that were elsewhere."""
-    seams = [(n + 1, n, 1) for n in np.flatnonzero(followed[:-1] & found[1:])] + [(n, n + 1, -1) for n in np.flatnonzero(found[:-1] & followed[1:])]
+    seams = [(n + 1, n, 1) for n in np.flatnonzero(followed[:-1] & found[1:])] + [
+        (n, n + 1, -1) for n in np.flatnonzero(found[:-1] & followed[1:])
+    ]
     for seen, other, step in seams:
         # Somebody who runs is not where they were a frame before: whichever of the speeds on both sides explains more.
-        away = min((rows[other, :2] + speed - rows[seen, :2] for speed in (_speed(rows, seen, step), -_speed(rows, other, -step))), key=lambda a: float(np.hypot(*a)))
+        away = min(
+            (
+                rows[other, :2] + speed - rows[seen, :2]
+                for speed in (_speed(rows, seen, step), -_speed(rows, other, -step))
+            ),
+            key=lambda a: float(np.hypot(*a)),
+        )
         size = np.minimum(rows[other, 2:4], settings.larger * rows[seen, 2:4])
         if not _differ(rows[seen][None], np.concatenate([rows[seen, :2] + away, size])[None], settings)[0]:
             continue
@@ -129,7 +146,11 @@ def _off_their_way(rows: np.ndarray, found: np.ndarray, met: np.ndarray, frames:
             size = np.median(rows[way, 2:4], axis=0)
             for k in range(2 * frames):
                 if 0 <= row + k * step < len(rows):
-                    yield row + k * step, np.concatenate([line[1] + k * step * line[0], size]), min(1.0, (2 * frames - k) / frames)
+                    yield (
+                        row + k * step,
+                        np.concatenate([line[1] + k * step * line[0], size]),
+                        min(1.0, (2 * frames - k) / frames),
+                    )
             again = row + 2 * frames * step
 
 

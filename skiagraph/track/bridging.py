@@ -134,7 +134,9 @@ class Window:
     scale: float
 
     @staticmethod
-    def around(heads: np.ndarray, size: tuple[int, int], spread: float = FOLLOWING.spread, scale: float | None = None) -> Window:
+    def around(
+        heads: np.ndarray, size: tuple[int, int], spread: float = FOLLOWING.spread, scale: float | None = None
+    ) -> Window:
         """Around heads (n, ≥4) with room for `spread` head sizes on every side, cut to the frame of `size`."""
         reach = heads[:, 2:4].max(axis=0) * (0.5 + spread)
         low, high = heads[:, :2].min(axis=0) - reach, heads[:, :2].max(axis=0) + reach
@@ -207,10 +209,15 @@ class Task(Protocol):
         """Put a result where it belongs."""
 
 
-def gap_tasks(chain: Chain, size: tuple[int, int], silhouette: Silhouette | None, settings: BridgeSettings = BridgeSettings()) -> list[GapTask]:
+def gap_tasks(
+    chain: Chain, size: tuple[int, int], silhouette: Silhouette | None, settings: BridgeSettings = BridgeSettings()
+) -> list[GapTask]:
     """What has to be followed between the faces of a chain. size: of the frame, px."""
     frames, heads = chain.frames, chain.heads
-    return [GapTask(int(n), frames, heads, Window.around(heads[n:n + 2].astype(float), size), size, silhouette) for n in np.flatnonzero(np.diff(frames) > settings.line_frames + 1)]
+    return [
+        GapTask(int(n), frames, heads, Window.around(heads[n : n + 2].astype(float), size), size, silhouette)
+        for n in np.flatnonzero(np.diff(frames) > settings.line_frames + 1)
+    ]
 
 
 def loose_ends(chain: Chain, rate: float, settings: BridgeSettings = BridgeSettings()) -> tuple[list[int], list[int]]:
@@ -250,11 +257,21 @@ class GapTask:
 def _bridge(numbers, pictures, n, frames, heads, window, size, silhouette) -> Bridge:
     """Between found heads n and n + 1, followed from both ends and blended where they agree."""
     count = int(frames[n + 1] - frames[n]) - 1
-    ends = heads[n:n + 2].astype(float)
+    ends = heads[n : n + 2].astype(float)
     t = (np.arange(1, count + 1) / (count + 1))[:, None]
     line = ends[0] * (1 - t) + ends[1] * t
-    ahead = followed_through(numbers, pictures, heads[n], end_speed(frames[:n + 1], heads[:n + 1], False), window, size, silhouette)[0][:count]
-    back = followed_through(numbers[::-1], pictures[::-1], heads[n + 1], end_speed(frames[n + 1:], heads[n + 1:], True), window, size, silhouette)[0][:count]
+    ahead = followed_through(
+        numbers, pictures, heads[n], end_speed(frames[: n + 1], heads[: n + 1], False), window, size, silhouette
+    )[0][:count]
+    back = followed_through(
+        numbers[::-1],
+        pictures[::-1],
+        heads[n + 1],
+        end_speed(frames[n + 1 :], heads[n + 1 :], True),
+        window,
+        size,
+        silhouette,
+    )[0][:count]
     from_start, known_start = _padded(ahead, line, count)
     from_end, known_end = _padded(back[::-1], line, count, at_end=True)
     # What was followed counts by how sure the follower was; where neither is, the straight line between the ends.
@@ -263,18 +280,31 @@ def _bridge(numbers, pictures, n, frames, heads, window, size, silhouette) -> Br
     weight_line = BLEND.line_counts * (1 - np.maximum(from_start[:, 5] * known_start, from_end[:, 5] * known_end))
     total = weight_start + weight_end + weight_line
     share = (weight_end / np.maximum(weight_start + weight_end, 1e-9))[:, None]
-    blended = (from_start[:, :5] * weight_start[:, None] + from_end[:, :5] * weight_end[:, None] + line * weight_line[:, None]) / total[:, None]
+    blended = (
+        from_start[:, :5] * weight_start[:, None] + from_end[:, :5] * weight_end[:, None] + line * weight_line[:, None]
+    ) / total[:, None]
     away = np.hypot(*(from_start[:, :2] - from_end[:, :2]).T) / np.maximum(blended[:, 2], 1)
     sure = from_start[:, 5] * (1 - share[:, 0]) + from_end[:, 5] * share[:, 0]
     confidence = np.clip(sure * np.clip(1 + BLEND.falls_from - away, BLEND.falls_to, 1), BLEND.least, BLEND.most)
     both = known_start & known_end
-    agreed = bool(both.any() and away[both].min() < BLEND.meets) or bool((known_start | known_end).all() and away.max() < BLEND.all_meets)
+    agreed = bool(both.any() and away[both].min() < BLEND.meets) or bool(
+        (known_start | known_end).all() and away.max() < BLEND.all_meets
+    )
     # Where the two ends disagree the cover must hold both.
     blended[:, 2:4] *= (1 + np.minimum(away, BLEND.holds_most) * BLEND.holds_both)[:, None]
     return Bridge(np.concatenate([blended, confidence[:, None]], axis=1), agreed)
 
 
-def followed_through(numbers, pictures, head, speed, window: Window, size, silhouette, hidden: Callable[[int, np.ndarray], bool] | None = None) -> tuple[np.ndarray, str]:
+def followed_through(
+    numbers,
+    pictures,
+    head,
+    speed,
+    window: Window,
+    size,
+    silhouette,
+    hidden: Callable[[int, np.ndarray], bool] | None = None,
+) -> tuple[np.ndarray, str]:
     """Rows (n, 6), one for each frame, in px of the frame, of a head followed through what a window cut, and why it
     stopped. hidden: whether somebody else is in front of a head (5,) in a frame."""
     scaled = size[0] * window.scale, size[1] * window.scale
@@ -282,7 +312,16 @@ def followed_through(numbers, pictures, head, speed, window: Window, size, silho
     def is_hidden(frame: int, inside: np.ndarray) -> bool:
         return hidden is not None and hidden(frame, window.outward(np.append(inside, 0.0))[:5])
 
-    result = follow(pictures, window.inward(head), None if speed is None else np.asarray(speed, float) * window.scale, window.origin, scaled, silhouette, numbers, is_hidden)
+    result = follow(
+        pictures,
+        window.inward(head),
+        None if speed is None else np.asarray(speed, float) * window.scale,
+        window.origin,
+        scaled,
+        silhouette,
+        numbers,
+        is_hidden,
+    )
     return window.outward(result.rows), result.reason
 
 
@@ -299,14 +338,24 @@ def _padded(rows, line, count, at_end=False):
         rest = np.arange(1, count - n + 1)
         fade = (1 - rest / (count - n + 1))[:, None]
         if at_end:
-            out[:count - n, :5] += offset * fade[::-1]
+            out[: count - n, :5] += offset * fade[::-1]
         else:
             out[n:, :5] += offset * fade
     return out, known
 
 
-def lead_task(row: int, chain: Chain, size: tuple[int, int], earliest: int, rate: float, silhouette: Silhouette | None, known: np.ndarray | None = None,
-              settings: BridgeSettings = BridgeSettings(), needed: np.ndarray | None = None, hidden: Callable[[int, np.ndarray], bool] | None = None) -> LeadTask | None:
+def lead_task(
+    row: int,
+    chain: Chain,
+    size: tuple[int, int],
+    earliest: int,
+    rate: float,
+    silhouette: Silhouette | None,
+    known: np.ndarray | None = None,
+    settings: BridgeSettings = BridgeSettings(),
+    needed: np.ndarray | None = None,
+    hidden: Callable[[int, np.ndarray], bool] | None = None,
+) -> LeadTask | None:
     """Follow a head back from a row of its chain, a stretch at a time. known: rows (n, 6) that were followed already,
     nearest first. needed: bool (frames,), whose pictures are decoded; a stretch ends at one of them.
 
@@ -326,7 +375,7 @@ def lead_task(row: int, chain: Chain, size: tuple[int, int], earliest: int, rate
         # Somebody who stands inside the picture has been there for a while, and one look at those frames costs less
         # than several.
         scale = min(1.0, FOLLOWING.enough_px / max(float(head[2]), 1.0))
-        picture = 3 * (1 + 2 * FOLLOWING.spread) ** 2 * head[2] * head[3] * scale ** 2
+        picture = 3 * (1 + 2 * FOLLOWING.spread) ** 2 * head[2] * head[3] * scale**2
         stretch *= np.clip(FOLLOWING.lead_bytes / picture / stretch, 1, FOLLOWING.standing)
     longest = min(at - earliest, round(stretch))
     while not seen_to_move and needed is not None and 0 < longest < at - earliest and not needed[at - longest]:
@@ -338,7 +387,22 @@ def lead_task(row: int, chain: Chain, size: tuple[int, int], earliest: int, rate
     reach = np.stack([head[:4], head[:4]])
     reach[1, :2] += speed * longest * FOLLOWING.way_seen
     window = Window.around(reach, size)
-    return LeadTask(row, earliest, at - longest, at, window, head, speed if seen_to_move else None, np.zeros((0, 6)) if known is None else known, settings.lead_most_s * rate, size, rate, silhouette, settings, hidden)
+    return LeadTask(
+        row,
+        earliest,
+        at - longest,
+        at,
+        window,
+        head,
+        speed if seen_to_move else None,
+        np.zeros((0, 6)) if known is None else known,
+        settings.lead_most_s * rate,
+        size,
+        rate,
+        silhouette,
+        settings,
+        hidden,
+    )
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -364,34 +428,50 @@ class LeadTask:
 
     def solve(self, numbers: Sequence[int], pictures: list[np.ndarray]) -> Lead:
         longest = self.last - self.first
-        rows, reason = followed_through(numbers[::-1], pictures[::-1], self.head, self.speed, self.window, self.size, self.silhouette, self.hidden)
+        rows, reason = followed_through(
+            numbers[::-1], pictures[::-1], self.head, self.speed, self.window, self.size, self.silhouette, self.hidden
+        )
         # No surer than what it goes on from.
-        rows[:, 5] = np.minimum(rows[:, 5], max(float(self.begun[-1, 5]) if len(self.begun) else 1.0, FOLLOWING.lead_sure))
+        rows[:, 5] = np.minimum(
+            rows[:, 5], max(float(self.begun[-1, 5]) if len(self.begun) else 1.0, FOLLOWING.lead_sure)
+        )
         goes_on = not reason and len(rows) == longest
         if not goes_on:
             # The cover needs no pictures, and is held beyond those that were asked for.
-            rows = held(rows, np.append(self.head, HOLD.begins), np.zeros(2) if self.speed is None else self.speed, reason, self.last - self.earliest, self.size, self.rate, self.settings)
+            rows = held(
+                rows,
+                np.append(self.head, HOLD.begins),
+                np.zeros(2) if self.speed is None else self.speed,
+                reason,
+                self.last - self.earliest,
+                self.size,
+                self.rate,
+                self.settings,
+            )
         return Lead(np.concatenate([self.begun, rows]), goes_on and len(self.begun) + len(rows) < self.most)
 
     def keep(self, result: Lead, followed: Followed) -> None:
         followed.leads[self.row] = result
 
 
-def held(rows, start, speed, reason: str, longest: int, size, rate: float, settings: BridgeSettings = BridgeSettings()) -> np.ndarray:
-    """Followed rows, nearest first, and after them the cover held for a little, or led out of the picture at its edge."""
+def held(
+    rows, start, speed, reason: str, longest: int, size, rate: float, settings: BridgeSettings = BridgeSettings()
+) -> np.ndarray:
+    """Followed rows, nearest first, and after them the cover held for a little, or led out of the picture at its
+    edge."""
     state = rows[-1].copy() if len(rows) else start.copy()
     if reason == "left" or len(rows) >= longest:
         return rows
     if len(rows) >= 4:
         t = np.arange(min(HOLD.speed_frames, len(rows)))
-        speed = 0.5 * speed + 0.5 * np.polyfit(t, rows[-len(t):, :2], 1)[0]
+        speed = 0.5 * speed + 0.5 * np.polyfit(t, rows[-len(t) :, :2], 1)[0]
     edge = touches_edge(state, size, speed)
     leaving = edge and np.hypot(*speed) > FOLLOWING.still_speed * state[2]
     hold = max(1, round(settings.hold_s * rate))
     further = []
     for k in range(min(longest - len(rows), round(HOLD.leaving_s * rate) if edge else hold)):
         state = state.copy()
-        state[:2] += speed * (1.0 if leaving else HOLD.slows ** k)
+        state[:2] += speed * (1.0 if leaving else HOLD.slows**k)
         state[5] = max(HOLD.least, state[5] * HOLD.fades)
         further.append(state)
         cx, cy, width, height = state[:4]

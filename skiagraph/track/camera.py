@@ -111,8 +111,17 @@ def newly_seen_parts(earlier: np.ndarray, later: np.ndarray, size: tuple[int, in
     corners = np.float32([(0, 0), (width, 0), (width, height), (0, height)])
     (ax, ay), (bx, by), (cx, cy), (dx, dy) = cv2.transform(corners[None], motion_between(earlier, later))[0].tolist()
     left, top, right, bottom = max(ax, dx), max(ay, by), width - min(bx, cx), height - min(cy, dy)
-    parts = [(0, 0, left + around, height), (0, 0, width, top + around), (width - right - around, 0, width, height), (0, height - bottom - around, width, height)]
-    return np.array([part for part, depth in zip(parts, (left, top, right, bottom)) if depth >= 1.0], float).reshape(-1, 4).clip(0, [width, height, width, height])
+    parts = [
+        (0, 0, left + around, height),
+        (0, 0, width, top + around),
+        (width - right - around, 0, width, height),
+        (0, height - bottom - around, width, height),
+    ]
+    return (
+        np.array([part for part, depth in zip(parts, (left, top, right, bottom)) if depth >= 1.0], float)
+        .reshape(-1, 4)
+        .clip(0, [width, height, width, height])
+    )
 
 
 class CameraMotion:
@@ -148,7 +157,9 @@ class CameraMotion:
         if before is None or self._points is None or before.shape != small.shape:
             self._look_for_points()
             return self._view
-        moved, good, _ = cv2.calcOpticalFlowPyrLK(before, small, self._points, None, winSize=CAMERA.window, maxLevel=CAMERA.levels)
+        moved, good, _ = cv2.calcOpticalFlowPyrLK(
+            before, small, self._points, None, winSize=CAMERA.window, maxLevel=CAMERA.levels
+        )
         good = good.ravel() == 1
         # Over several frames, or where that cannot be told any more, from one to the next.
         since, found = self._known, _motion(self._begun[good], moved[good])
@@ -160,7 +171,9 @@ class CameraMotion:
         if found is not None:
             found[:, 2] /= scale
             self._view = composed(since, found)
-        renewed = found is None or since is not self._known or good.sum() < CAMERA.enough or self._steps + 1 >= CAMERA.renew
+        renewed = (
+            found is None or since is not self._known or good.sum() < CAMERA.enough or self._steps + 1 >= CAMERA.renew
+        )
         self._begun, self._points, self._steps, self._failed = self._begun[good], moved[good], self._steps + 1, 0
         if renewed:
             self._look_for_points()
@@ -186,7 +199,12 @@ def spread_corners(grey: np.ndarray) -> np.ndarray:
     strength = cv2.cornerMinEigenVal(grey, 5)
     side = max(8, round(np.sqrt(grey.size / CAMERA.points)))
     down, across = grey.shape[0] // side, grey.shape[1] // side
-    parts = strength[:down * side, :across * side].reshape(down, side, across, side).transpose(0, 2, 1, 3).reshape(down, across, -1)
+    parts = (
+        strength[: down * side, : across * side]
+        .reshape(down, side, across, side)
+        .transpose(0, 2, 1, 3)
+        .reshape(down, across, -1)
+    )
     best = parts.argmax(axis=2)
     row, column = np.nonzero(parts.max(axis=2) >= CAMERA.corner * strength.max(initial=1e-12))
     y, x = np.divmod(best[row, column], side)
@@ -201,7 +219,9 @@ def share_moved(before: np.ndarray, after: np.ndarray, most: float) -> float:
     points = spread_corners(before)
     if len(points) < CAMERA.least_points:
         return 0.0
-    moved, there, _ = cv2.calcOpticalFlowPyrLK(before, after, points, None, winSize=CAMERA.window, maxLevel=CAMERA.levels)
+    moved, there, _ = cv2.calcOpticalFlowPyrLK(
+        before, after, points, None, winSize=CAMERA.window, maxLevel=CAMERA.levels
+    )
     back, again, _ = cv2.calcOpticalFlowPyrLK(after, before, moved, None, winSize=CAMERA.window, maxLevel=CAMERA.levels)
     good = (there.ravel() == 1) & (again.ravel() == 1) & (np.abs(back - points).max(axis=(1, 2)) < 1.0)
     if good.sum() < CAMERA.least_points:
@@ -218,6 +238,10 @@ def _motion(points: np.ndarray, moved: np.ndarray) -> np.ndarray | None:
     if len(points) < CAMERA.least_points:
         return None
     found, inliers = cv2.estimateAffinePartial2D(points, moved, method=cv2.RANSAC, ransacReprojThreshold=1.0)
-    if found is None or inliers.sum() < max(10, CAMERA.agree * len(points)) or not CAMERA.zoom[0] < np.hypot(found[0, 0], found[1, 0]) < CAMERA.zoom[1]:
+    if (
+        found is None
+        or inliers.sum() < max(10, CAMERA.agree * len(points))
+        or not CAMERA.zoom[0] < np.hypot(found[0, 0], found[1, 0]) < CAMERA.zoom[1]
+    ):
         return None
     return found.copy()

@@ -73,8 +73,12 @@ class Chain:
         return np.concatenate([np.asarray(t.scores, np.float32) for t in self.parts])
 
 
-def chains(tracklets: list[Tracklet], rate: float, settings: ChainSettings = CHAINS,
-           unlike: Callable[[Tracklet, Tracklet], bool] = lambda a, b: False) -> list[Chain]:
+def chains(
+    tracklets: list[Tracklet],
+    rate: float,
+    settings: ChainSettings = CHAINS,
+    unlike: Callable[[Tracklet, Tracklet], bool] = lambda a, b: False,
+) -> list[Chain]:
     """Join tracklets that are the same head after a short loss: near, of like size and looks, and in the same shot.
 
     unlike: whether their faces say that they are two people.
@@ -86,7 +90,12 @@ def chains(tracklets: list[Tracklet], rate: float, settings: ChainSettings = CHA
         for chain in parts:
             end = chain[-1]
             gap = tracklet.frames[0] - end.frames[-1]
-            if end.shot != tracklet.shot or end.doubtful != tracklet.doubtful or gap <= 0 or gap > settings.reunite_s * rate:
+            if (
+                end.shot != tracklet.shot
+                or end.doubtful != tracklet.doubtful
+                or gap <= 0
+                or gap > settings.reunite_s * rate
+            ):
                 continue
             a, b = end.heads[-1], tracklet.heads[0]
             speed = end_speed(np.asarray(end.frames), np.asarray(end.heads), False)
@@ -94,7 +103,11 @@ def chains(tracklets: list[Tracklet], rate: float, settings: ChainSettings = CHA
             away = min(away, np.hypot(*(b[:2] - a[:2])) / max(a[2], b[2]))
             change = abs(np.log(b[2] / a[2]))
             # Where nothing is known of how one looked, looks decide nothing.
-            like = settings.like_unknown if end.colours is None or tracklet.colours is None else likeness(end.colours, tracklet.colours)
+            like = (
+                settings.like_unknown
+                if end.colours is None or tracklet.colours is None
+                else likeness(end.colours, tracklet.colours)
+            )
             travelled = np.hypot(*speed) * gap / max(a[2], 1)
             allowed = settings.away + settings.away_a_second * gap / rate + settings.away_travelled * travelled
             if away > allowed or change > settings.size or like < settings.like or unlike(end, tracklet):

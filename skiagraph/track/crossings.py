@@ -51,7 +51,9 @@ def rows_over_others(stretches: Sequence[Stretch], over: float) -> list[np.ndarr
     return met
 
 
-def less_sure(stretches: Sequence[Stretch], coloured: Collection[int] = (), settings: CrossingSettings = CrossingSettings()) -> list[Stretch]:
+def less_sure(
+    stretches: Sequence[Stretch], coloured: Collection[int] = (), settings: CrossingSettings = CrossingSettings()
+) -> list[Stretch]:
     """The same stretches, less sure in frames in which a head lies on another's and was not found itself, and in frames
     whose light is coloured."""
     strange = np.array(sorted(coloured), int)
@@ -59,6 +61,8 @@ def less_sure(stretches: Sequence[Stretch], coloured: Collection[int] = (), sett
     for stretch, hidden in zip(stretches, rows_over_others(stretches, settings.over)):
         path = stretch.path
         most = np.where(hidden & (path.origin != FOUND), settings.at_most, 1.0)
-        most[np.isin(path.first + np.arange(len(path)), strange) & (most > settings.coloured_at_most)] = settings.coloured_at_most
+        most[np.isin(path.first + np.arange(len(path)), strange) & (most > settings.coloured_at_most)] = (
+            settings.coloured_at_most
+        )
         made.append(replace(stretch, path=path.no_surer(most)))
     return made

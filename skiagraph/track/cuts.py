@@ -88,7 +88,9 @@ def with_cuts(frames: Iterable[Frame], left_out: Callable[[int], Frame]) -> Iter
         since = middle if middle is not None and middle.shows_something else before
         earlier = since is not before and _begins(before, since)
         cut = unlike and _begins(since, now)
-        lit = (earlier or cut) and any(not _begins(before, later) for later in map(_Shown, ahead.seen(CAMERA.flash)) if later.shows_something)
+        lit = (earlier or cut) and any(
+            not _begins(before, later) for later in map(_Shown, ahead.seen(CAMERA.flash)) if later.shows_something
+        )
         if between is not None:
             yield between, earlier and not lit
         cut = cut and not lit
@@ -123,7 +125,10 @@ def _begins(before: _Shown, now: _Shown) -> bool:
 
 
 def _went_with_the_camera(before: _Shown, now: _Shown) -> bool:
-    return before.work.shape == now.work.shape and share_moved(before.work, now.work, CUTS.moves * now.work.shape[1] / CUTS.thumbnail[0]) >= CUTS.moved_alike
+    return (
+        before.work.shape == now.work.shape
+        and share_moved(before.work, now.work, CUTS.moves * now.work.shape[1] / CUTS.thumbnail[0]) >= CUTS.moved_alike
+    )
 
 
 class _Ahead:
@@ -200,13 +205,18 @@ def is_plain_cut(before: np.ndarray, after: np.ndarray) -> bool:
     Something that hides half the picture at once is no such cut, nor is one between places of like composition: for
     whoever follows one thing, and finds it again.
     """
-    return _all_differs(*(cv2.resize(picture, CUTS.overview, interpolation=cv2.INTER_AREA) for picture in (before, after)))
+    return _all_differs(
+        *(cv2.resize(picture, CUTS.overview, interpolation=cv2.INTER_AREA) for picture in (before, after))
+    )
 
 
 def _all_differs(a: np.ndarray, b: np.ndarray) -> bool:
     """Whether two overviews differ by much, and in what is light and dark in them."""
     brightness = min(1.0, float(a.mean() + b.mean()) / 2 / CUTS.lit)
-    return float(np.abs(a - b).mean()) >= max(CUTS.cut_least, CUTS.cut_difference * brightness) and _correlation(a, b) < CUTS.cut_correlation
+    return (
+        float(np.abs(a - b).mean()) >= max(CUTS.cut_least, CUTS.cut_difference * brightness)
+        and _correlation(a, b) < CUTS.cut_correlation
+    )
 
 
 def _correlation(a: np.ndarray, b: np.ndarray) -> float:
@@ -220,8 +230,13 @@ def _moved_alike(before: np.ndarray, after: np.ndarray) -> np.ndarray:
     (width, height), (across, down), reach = CUTS.block, CUTS.thumbnail, CUTS.moves
     (right, below), _ = cv2.phaseCorrelate(before, after)
     x, y = (int(np.clip(round(way), -reach, reach)) + reach for way in (right, below))
-    there = _surrounded(after)[y:y + down, x:x + across]
-    a, b = (picture.reshape(down // height, height, across // width, width).transpose(0, 2, 1, 3).reshape(-1, width * height) for picture in (before, there))
+    there = _surrounded(after)[y : y + down, x : x + across]
+    a, b = (
+        picture.reshape(down // height, height, across // width, width)
+        .transpose(0, 2, 1, 3)
+        .reshape(-1, width * height)
+        for picture in (before, there)
+    )
     textured = a.std(axis=1) >= CUTS.textured
     a, b = (blocks[textured] - blocks[textured].mean(axis=1, keepdims=True) for blocks in (a, b))
     return (a * b).sum(axis=1) / np.maximum(np.sqrt((a * a).sum(axis=1) * (b * b).sum(axis=1)), 1e-6)
@@ -234,9 +249,15 @@ def _found_again(before: np.ndarray, after: np.ndarray) -> list[float]:
     likeness = []
     for y in range(0, before.shape[0] - height + 1, height):
         for x in range(0, before.shape[1] - width + 1, width):
-            block = before[y:y + height, x:x + width]
+            block = before[y : y + height, x : x + width]
             if block.std() >= CUTS.textured:
-                likeness.append(float(cv2.matchTemplate(around[y:y + height + 2 * reach, x:x + width + 2 * reach], block, cv2.TM_CCOEFF_NORMED).max()))
+                likeness.append(
+                    float(
+                        cv2.matchTemplate(
+                            around[y : y + height + 2 * reach, x : x + width + 2 * reach], block, cv2.TM_CCOEFF_NORMED
+                        ).max()
+                    )
+                )
     return likeness
 
 

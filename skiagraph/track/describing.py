@@ -113,7 +113,14 @@ class Describing:
             known.stirred |= bool(near) or match.score < DESCRIBING.hardly
             # Of two faces one over the other the description is of neither.
             if not over and self._is_due(frame, match, known):
-                self._under_way.append((frame, self._pen.submit(describe, self._describer, picture(match.box), self._squared, match.box, match.tracklet.roll)))
+                self._under_way.append(
+                    (
+                        frame,
+                        self._pen.submit(
+                            describe, self._describer, picture(match.box), self._squared, match.box, match.tracklet.roll
+                        ),
+                    )
+                )
                 self._note_down(DESCRIBING.ahead)
 
     def finish(self) -> None:
@@ -130,7 +137,10 @@ class Describing:
         if len(frames) > 1 and frames[-1] - frames[-2] > self.lost:
             # Whoever comes out of a crossing is looked at anew: it may be somebody else.
             known.wanted = DESCRIBING.anew
-        if known.taken and frame - known.taken[-1][0] > (DESCRIBING.stirred_s if known.stirred else DESCRIBING.calm_s) * self._rate:
+        if (
+            known.taken
+            and frame - known.taken[-1][0] > (DESCRIBING.stirred_s if known.stirred else DESCRIBING.calm_s) * self._rate
+        ):
             # So that a track that quietly changed heads is noticed.
             known.wanted = max(1, known.wanted)
         if promise < DESCRIBING.least_promise:
@@ -146,7 +156,9 @@ class Describing:
     def _adds(self, frame: int, promise: float, taken: list[tuple[int, float]]) -> bool:
         """Whether a face is worth it beside those taken."""
         interval = max(2, round(DESCRIBING.interval_s * self._rate))
-        if len(taken) >= 2 * DESCRIBING.most or any(abs(frame - f) < interval and promise < DESCRIBING.soon * p for f, p in taken):
+        if len(taken) >= 2 * DESCRIBING.most or any(
+            abs(frame - f) < interval and promise < DESCRIBING.soon * p for f, p in taken
+        ):
             return False
         return len(taken) < DESCRIBING.most or promise >= DESCRIBING.one_more * min(p for _, p in taken)
 
@@ -171,17 +183,25 @@ def facing(landmarks: np.ndarray) -> float:
     return float(np.clip(1 - DESCRIBING.aside * abs(nose - (left + right) / 2) / max(right - left, 1e-3), 0, 1))
 
 
-def describe(describer: FaceDescriber, picture: Lit, squared: Squared, box: np.ndarray, roll: float = 0.0) -> Description | None:
+def describe(
+    describer: FaceDescriber, picture: Lit, squared: Squared, box: np.ndarray, roll: float = 0.0
+) -> Description | None:
     """The description of a face (box in the clip's own px) in a picture with square pixels, or None when it is not seen
     well. roll: of its head, degrees clockwise."""
     place = squared.boxes(box)
     chip = describer.chip(picture.rgb, place, roll if abs(roll) >= TURNED.looked_from else 0.0)
     if chip is None:
         return None
-    return Description(np.asarray(box, np.float32), describer.describe(chip), chip.worth * _whole(place, picture.rgb.shape) * picture.telling, chip.present)
+    return Description(
+        np.asarray(box, np.float32),
+        describer.describe(chip),
+        chip.worth * _whole(place, picture.rgb.shape) * picture.telling,
+        chip.present,
+    )
 
 
 def _whole(box: np.ndarray, shape: Sequence[int]) -> float:
-    """1 for a face that lies in the picture, 0 for one of which half or more is outside: what is not seen is made up."""
+    """1 for a face that lies in the picture, 0 for one of which half or more is outside: what is not seen is made
+    up."""
     inside = intersection(box, np.array([0, 0, shape[1], shape[0]], float))[0, 0] / max(area(box)[0], 1e-6)
     return float(np.clip(2 * inside - 1, 0, 1))

@@ -20,8 +20,19 @@ from skiagraph.detect.turned import between_rolls
 CHIP_PX = 150
 # Where dlib puts the outer and inner corners of both eyes and the base of the nose in a chip, as shares of its side;
 # the picture's left eye first.
-_PLACES = (np.array([(0.1205750620789, 0.2137274526848), (0.3340850613712, 0.2290642403242), (0.6460604764104, 0.2289674387677),
-                     (0.8595674595992, 0.2134981538014), (0.4901123135679, 0.6277975316475)], np.float32) + 0.25) / 1.5
+_PLACES = (
+    np.array(
+        [
+            (0.1205750620789, 0.2137274526848),
+            (0.3340850613712, 0.2290642403242),
+            (0.6460604764104, 0.2289674387677),
+            (0.8595674595992, 0.2134981538014),
+            (0.4901123135679, 0.6277975316475),
+        ],
+        np.float32,
+    )
+    + 0.25
+) / 1.5
 _MESH_POINTS = (33, 133, 362, 263, 2)
 _EYE_CORNERS = (33, 263)
 _MESH_PX = 192
@@ -85,6 +96,7 @@ class FaceDescriber:
 
     def __init__(self, threads: int = 1):
         from ai_edge_litert.interpreter import Interpreter
+
         self._mesh = Interpreter(model_content=weights("face_landmarks.tflite"), num_threads=threads)
         self._mesh.allocate_tensors()
         self._input = self._mesh.get_input_details()[0]["index"]
@@ -93,7 +105,8 @@ class FaceDescriber:
         self._net = None
 
     def presence(self, frame_rgb: np.ndarray, box_xyxy: np.ndarray, roll: float = 0.0) -> float:
-        """How sure the landmark network is that a detection is a face, 0..1. roll: by how many degrees it leans, about."""
+        """How sure the landmark network is that a detection is a face, 0..1. roll: by how many degrees it leans,
+        about."""
         return self._landmarks(frame_rgb, box_xyxy, roll)[1]
 
     def roll(self, frame_rgb: np.ndarray, box_xyxy: np.ndarray, about: float = 0.0) -> float:
@@ -111,7 +124,9 @@ class FaceDescriber:
                 break
         return angle if between_rolls(angle, about) < MOST_ROLL else float("nan")
 
-    def chip(self, frame_rgb: np.ndarray, box_xyxy: np.ndarray, angle: float = 0.0, seen: np.ndarray | None = None) -> Chip | None:
+    def chip(
+        self, frame_rgb: np.ndarray, box_xyxy: np.ndarray, angle: float = 0.0, seen: np.ndarray | None = None
+    ) -> Chip | None:
         """The aligned face of a detection (box px of the frame, roll in degrees clockwise), or None when no face is
         seen there. seen: another picture of the same place that the face is cut out of instead, as with its cover.
         """
@@ -124,9 +139,23 @@ class FaceDescriber:
             return None
         left, right, nose = points[234], points[454], points[1]
         turn = abs((nose[0] - left[0]) - (right[0] - nose[0])) / max(abs(right[0] - left[0]), 1.0)
-        rgb = cv2.warpAffine(frame_rgb if seen is None else seen, align, (CHIP_PX, CHIP_PX), flags=cv2.INTER_AREA if side > CHIP_PX else cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        rgb = cv2.warpAffine(
+            frame_rgb if seen is None else seen,
+            align,
+            (CHIP_PX, CHIP_PX),
+            flags=cv2.INTER_AREA if side > CHIP_PX else cv2.INTER_LINEAR,
+            borderMode=cv2.BORDER_REPLICATE,
+        )
         grey = cv2.cvtColor(rgb, cv2.COLOR_RGB2GRAY).astype(np.float32)
-        sharp = float(np.clip(cv2.Laplacian(cv2.resize(grey, (75, 75), interpolation=cv2.INTER_AREA), cv2.CV_32F).std() / max(grey.std(), CHIP.flat) / CHIP.sharp, CHIP.least_sharp, 1))
+        sharp = float(
+            np.clip(
+                cv2.Laplacian(cv2.resize(grey, (75, 75), interpolation=cv2.INTER_AREA), cv2.CV_32F).std()
+                / max(grey.std(), CHIP.flat)
+                / CHIP.sharp,
+                CHIP.least_sharp,
+                1,
+            )
+        )
         return Chip(rgb, side, float(min(turn, 1.0)), present, sharp)
 
     def _landmarks(self, frame_rgb, box_xyxy, angle) -> tuple[np.ndarray, float]:
@@ -135,11 +164,19 @@ class FaceDescriber:
         side = max(x1 - x0, 4.0)
         to_crop = cv2.getRotationMatrix2D(((x0 + x1) / 2, (y0 + y1) / 2), angle, _MESH_PX / (1.5 * side))
         to_crop[:, 2] += _MESH_PX / 2 - np.array([(x0 + x1) / 2, (y0 + y1) / 2])
-        crop = cv2.warpAffine(frame_rgb, to_crop, (_MESH_PX, _MESH_PX), flags=cv2.INTER_AREA if side > 130 else cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        crop = cv2.warpAffine(
+            frame_rgb,
+            to_crop,
+            (_MESH_PX, _MESH_PX),
+            flags=cv2.INTER_AREA if side > 130 else cv2.INTER_LINEAR,
+            borderMode=cv2.BORDER_REPLICATE,
+        )
         self._mesh.set_tensor(self._input, (crop.astype(np.float32) / 255)[None])
         self._mesh.invoke()
         points = self._mesh.get_tensor(self._outputs[0]["index"]).reshape(-1, 3)
-        present = float(1 / (1 + np.exp(-np.clip(self._mesh.get_tensor(self._outputs[1]["index"]).ravel()[0], -30, 30))))
+        present = float(
+            1 / (1 + np.exp(-np.clip(self._mesh.get_tensor(self._outputs[1]["index"]).ravel()[0], -30, 30)))
+        )
         back = cv2.invertAffineTransform(to_crop).astype(np.float32)
         return points[:, :2] @ back[:, :2].T + back[:, 2], present
 

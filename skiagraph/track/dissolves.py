@@ -100,21 +100,33 @@ class Dissolves:
         settings = self._settings
         if self._seen[0][0] > number - span:
             return 1.0, None
-        (first, whole_before, before), (middle, _, between) = (min(self._seen, key=lambda entry: abs(entry[0] - (number - back))) for back in (span, span // 2))
+        (first, whole_before, before), (middle, _, between) = (
+            min(self._seen, key=lambda entry: abs(entry[0] - (number - back))) for back in (span, span // 2)
+        )
         _, whole_after, after = self._seen[-1]
         own, other, both = float(before @ before), float(after @ after), float(before @ after)
         likeness = both / max(np.sqrt(own * other), 1e-6)
-        if not first < middle < number or likeness >= CUTS.alike or np.abs(whole_before - whole_after).mean() < settings.different:
+        if (
+            not first < middle < number
+            or likeness >= CUTS.alike
+            or np.abs(whole_before - whole_after).mean() < settings.different
+        ):
             return 1.0, None
         # Least squares with two columns; what is left of the middle by both, and by either alone.
         with_before, with_after, all_of_it = float(before @ between), float(after @ between), float(between @ between)
         divisor = max(own * other - both * both, 1e-6)
         a, b = (with_before * other - with_after * both) / divisor, (with_after * own - with_before * both) / divisor
         left = max(0.0, all_of_it - a * with_before - b * with_after)
-        alone = min(all_of_it - with_before ** 2 / max(own, 1e-6), all_of_it - with_after ** 2 / max(other, 1e-6))
-        mixed = all(settings.share[0] <= share <= settings.share[1] for share in (a, b)) and settings.whole[0] <= a + b <= settings.whole[1] and left <= settings.left ** 2 * alone
+        alone = min(all_of_it - with_before**2 / max(own, 1e-6), all_of_it - with_after**2 / max(other, 1e-6))
+        mixed = (
+            all(settings.share[0] <= share <= settings.share[1] for share in (a, b))
+            and settings.whole[0] <= a + b <= settings.whole[1]
+            and left <= settings.left**2 * alone
+        )
         # What moves a little is nearly the mean of where it was and where it will be, too; it is found again.
-        return (likeness, Dissolve(first, middle, number)) if mixed and is_cut(whole_before, whole_after) else (1.0, None)
+        return (
+            (likeness, Dissolve(first, middle, number)) if mixed and is_cut(whole_before, whole_after) else (1.0, None)
+        )
 
 
 def with_middles(cuts: Sequence[int], dissolves: Collection[Dissolve]) -> list[int]:
@@ -130,10 +142,15 @@ def held_over(path: Path, dissolves: Collection[Dissolve]) -> tuple[Path, ...]:
             # Near the middle a path that was made smooth lies on its way from one place to the other. Whoever is found
             # only when it is over was followed, and stays where they were followed to.
             found = _found_since(path, d.middle)
-            last, first = max(path.first, d.middle - 1 - DISSOLVE.smooth), min(path.last, found + DISSOLVE.smooth) if found <= d.last else d.middle
+            last, first = (
+                max(path.first, d.middle - 1 - DISSOLVE.smooth),
+                min(path.last, found + DISSOLVE.smooth) if found <= d.last else d.middle,
+            )
             others = [other for other in dissolves if other is not d]
-            return (*held_over(path.part(path.first, last).held(0, max(0, d.last - last), DISSOLVE.sure), others),
-                    *held_over(path.part(first, path.last).held(max(0, first - d.first), 0, DISSOLVE.sure), others))
+            return (
+                *held_over(path.part(path.first, last).held(0, max(0, d.last - last), DISSOLVE.sure), others),
+                *held_over(path.part(first, path.last).held(max(0, first - d.first), 0, DISSOLVE.sure), others),
+            )
     before = next((path.first - d.first for d in dissolves if d.middle == path.first), 0)
     after = next((d.last - path.last for d in dissolves if d.middle == path.last + 1), 0)
     return (path.held(before, after, DISSOLVE.sure),)
@@ -141,5 +158,5 @@ def held_over(path: Path, dissolves: Collection[Dissolve]) -> tuple[Path, ...]:
 
 def _found_since(path: Path, frame: int) -> float:
     """The first frame from one on in which somebody was found; endless where there is none."""
-    found = np.flatnonzero(path.origin[frame - path.first:] == FOUND)
+    found = np.flatnonzero(path.origin[frame - path.first :] == FOUND)
     return frame + int(found[0]) if len(found) else np.inf

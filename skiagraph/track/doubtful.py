@@ -91,8 +91,17 @@ def without_inside(stretches: Sequence[Stretch], settings: DoubtfulSettings = Do
     def is_part(stretch: Stretch) -> bool:
         inside = 0
         for frame, face, _ in stretch.faces:
-            heads = np.array([p.boxes()[frame - p.first] for p in known if p.first <= frame <= p.last and (p.origin[frame - p.first] == FOUND or p.confidence[frame - p.first] >= settings.sure)]).reshape(-1, 4)
-            inside += bool(len(heads) and (intersection(np.asarray(face)[None], heads)[0] >= settings.inside * area(face)[0]).any())
+            heads = np.array(
+                [
+                    p.boxes()[frame - p.first]
+                    for p in known
+                    if p.first <= frame <= p.last
+                    and (p.origin[frame - p.first] == FOUND or p.confidence[frame - p.first] >= settings.sure)
+                ]
+            ).reshape(-1, 4)
+            inside += bool(
+                len(heads) and (intersection(np.asarray(face)[None], heads)[0] >= settings.inside * area(face)[0]).any()
+            )
         return inside > settings.most * len(stretch.faces)
 
     return [s for s in stretches if not (s.doubtful and is_part(s))]
@@ -113,8 +122,13 @@ def taken_for_known(stretches: Sequence[Stretch], settings: DoubtfulSettings = D
         nearest = np.fmin.reduce(list(away.values())) if there else None
         for m in there:
             other = made[m].path
-            if other.first <= path.first and other.last >= path.last and (away[m] <= settings.astray).all() and (away[m] <= nearest).all() \
-                    and not ((path.origin == FOUND) & (other.part(path.first, path.last).origin == FOUND)).any():
+            if (
+                other.first <= path.first
+                and other.last >= path.last
+                and (away[m] <= settings.astray).all()
+                and (away[m] <= nearest).all()
+                and not ((path.origin == FOUND) & (other.part(path.first, path.last).origin == FOUND)).any()
+            ):
                 made[m] = replace(made[m], path=_holding(other, path))
                 made[n] = None
                 break
@@ -126,7 +140,7 @@ def _away(path: Path, other: Path) -> np.ndarray:
     away = np.full(len(path), np.nan)
     first, last = max(path.first, other.first), min(path.last, other.last)
     a, b = path.part(first, last), other.part(first, last)
-    away[first - path.first:last - path.first + 1] = np.hypot(a.cx - b.cx, a.cy - b.cy) / np.maximum(a.width, b.width)
+    away[first - path.first : last - path.first + 1] = np.hypot(a.cx - b.cx, a.cy - b.cy) / np.maximum(a.width, b.width)
     return away
 
 
@@ -141,13 +155,25 @@ def seen_twice(stretches: Sequence[Stretch], settings: DoubtfulSettings = Doubtf
     """Stretches of which doubtful ones that are at one place at once are one, whose cover holds them all."""
     made: list[Stretch] = []
     for stretch in stretches:
-        same = next((n for n, other in enumerate(made) if stretch.doubtful and other.doubtful and _are_at_one_place(stretch.path, other.path, settings)), None)
+        same = next(
+            (
+                n
+                for n, other in enumerate(made)
+                if stretch.doubtful and other.doubtful and _are_at_one_place(stretch.path, other.path, settings)
+            ),
+            None,
+        )
         if same is None:
             made.append(stretch)
         else:
             one = made[same]
-            made[same] = replace(one, path=_of_both(one.path, stretch.path), chains=one.chains + stretch.chains, faces=tuple(sorted((*one.faces, *stretch.faces), key=lambda face: face[0])),
-                                 described=tuple(sorted((*one.described, *stretch.described), key=lambda d: d[0])))
+            made[same] = replace(
+                one,
+                path=_of_both(one.path, stretch.path),
+                chains=one.chains + stretch.chains,
+                faces=tuple(sorted((*one.faces, *stretch.faces), key=lambda face: face[0])),
+                described=tuple(sorted((*one.described, *stretch.described), key=lambda d: d[0])),
+            )
     return made
 
 
@@ -157,7 +183,10 @@ def _are_at_one_place(path: Path, other: Path, settings: DoubtfulSettings) -> bo
         return False
     a, b = path.part(first, last).rows(), other.part(first, last).rows()
     larger, smaller = np.maximum(a[:, 2:4], b[:, 2:4]), np.minimum(a[:, 2:4], b[:, 2:4])
-    return bool((np.hypot(*(a[:, :2] - b[:, :2]).T) <= settings.away * larger[:, 0]).all() and (larger <= settings.grown * smaller).all())
+    return bool(
+        (np.hypot(*(a[:, :2] - b[:, :2]).T) <= settings.away * larger[:, 0]).all()
+        and (larger <= settings.grown * smaller).all()
+    )
 
 
 def _of_both(path: Path, other: Path) -> Path:
@@ -175,12 +204,14 @@ def _of_both(path: Path, other: Path) -> Path:
     return Path.from_rows(first, rows, origin)
 
 
-def to_look_at(stretches: Sequence[Stretch], settings: DoubtfulSettings = DoubtfulSettings()) -> dict[int, list[tuple[int, np.ndarray]]]:
+def to_look_at(
+    stretches: Sequence[Stretch], settings: DoubtfulSettings = DoubtfulSettings()
+) -> dict[int, list[tuple[int, np.ndarray]]]:
     """frame → rows of doubtful stretches whose surest faces are there, and the box of each, (4,) px."""
     wanted: dict[int, list[tuple[int, np.ndarray]]] = {}
     for n, stretch in enumerate(stretches):
         if stretch.doubtful:
-            for frame, box, _ in sorted(stretch.faces, key=lambda face: -face[2])[:settings.looks]:
+            for frame, box, _ in sorted(stretch.faces, key=lambda face: -face[2])[: settings.looks]:
                 wanted.setdefault(frame, []).append((n, np.asarray(box, float)))
     return wanted
 
@@ -201,20 +232,44 @@ class Look:
     whole: bool
 
 
-def looked_at(frame: int, rgb: np.ndarray, head: np.ndarray, face: np.ndarray, aspect: float, shape: ShapeJudge, judge: FaceJudge, bodies: BodyJudge) -> Look:
+def looked_at(
+    frame: int,
+    rgb: np.ndarray,
+    head: np.ndarray,
+    face: np.ndarray,
+    aspect: float,
+    shape: ShapeJudge,
+    judge: FaceJudge,
+    bodies: BodyJudge,
+) -> Look:
     """Ask the networks of a head, (≥5,) with its angle, and of the face in it, (4,); px of an RGB picture with square
     pixels. aspect: of a pixel of the clip, width to height."""
     body, whole = bodies.below(rgb, head), 0 <= head[0] < rgb.shape[1] and head[1] + HIPS * head[3] < rgb.shape[0]
-    return Look(frame, head[:4] / (aspect, 1, aspect, 1), nobody_there(rgb, head, shape), no_face_there(rgb, head, face, judge), replace(body, cx=body.cx / aspect), whole)
+    return Look(
+        frame,
+        head[:4] / (aspect, 1, aspect, 1),
+        nobody_there(rgb, head, shape),
+        no_face_there(rgb, head, face, judge),
+        replace(body, cx=body.cx / aspect),
+        whole,
+    )
 
 
-def without_nobody(stretches: Sequence[Stretch], looks: Mapping[int, Sequence[Look]], least: int, settings: DoubtfulSettings = DoubtfulSettings()) -> list[Stretch]:
+def without_nobody(
+    stretches: Sequence[Stretch],
+    looks: Mapping[int, Sequence[Look]],
+    least: int,
+    settings: DoubtfulSettings = DoubtfulSettings(),
+) -> list[Stretch]:
     """Stretches of which those that are surely somebody are not doubtful any more, and those are left out that are
     surely nobody's head in every look.
 
     looks: of the rows of doubtful ones; least: frames in which the detector has to have seen somebody.
     """
-    made = [replace(s, doubtful=False) if s.doubtful and is_somebody(s, looks.get(n, ()), least, settings) else s for n, s in enumerate(stretches)]
+    made = [
+        replace(s, doubtful=False) if s.doubtful and is_somebody(s, looks.get(n, ()), least, settings) else s
+        for n, s in enumerate(stretches)
+    ]
     known = [s.path for s in made if not s.doubtful]
 
     def is_nobody(stretch: Stretch, seen: Sequence[Look]) -> bool:
@@ -226,12 +281,17 @@ def without_nobody(stretches: Sequence[Stretch], looks: Mapping[int, Sequence[Lo
             return False
         hand, gone = may_be_a_hand(stretch, known, settings.body_wide, settings), has_no_body(seen, settings)
         arm = may_be_a_hand(stretch, known, settings.arms_wide, settings)
-        return all(look.nobody or look.no_face and (hand or gone or arm and _is_elsewhere(look, known, settings)) for look in seen)
+        return all(
+            look.nobody or look.no_face and (hand or gone or arm and _is_elsewhere(look, known, settings))
+            for look in seen
+        )
 
     return [s for n, s in enumerate(made) if not s.doubtful or not is_nobody(s, looks.get(n, ()))]
 
 
-def is_somebody(stretch: Stretch, looks: Sequence[Look], least: int, settings: DoubtfulSettings = DoubtfulSettings()) -> bool:
+def is_somebody(
+    stretch: Stretch, looks: Sequence[Look], least: int, settings: DoubtfulSettings = DoubtfulSettings()
+) -> bool:
     """Whether the detector saw a face again and again, and in most looks the body network, which knows nothing of that,
     sees somebody's head just there."""
     if sum(score >= settings.detector_saw for _, _, score in stretch.faces) < least:
@@ -250,7 +310,11 @@ def _is_elsewhere(look: Look, known: Sequence[Path], settings: DoubtfulSettings)
     """Whether the body network sees somebody whose head is not this but a known one."""
     if look.body.sure < settings.body_elsewhere or _is_on(look.body, look.head, settings):
         return False
-    heads = (np.array([path.cx[row], path.cy[row], path.width[row], path.height[row]]) for path in known if 0 <= (row := look.frame - path.first) < len(path))
+    heads = (
+        np.array([path.cx[row], path.cy[row], path.width[row], path.height[row]])
+        for path in known
+        if 0 <= (row := look.frame - path.first) < len(path)
+    )
     return any(_is_on(look.body, head, settings) for head in heads)
 
 
@@ -258,7 +322,9 @@ def _is_on(body: Body, head: np.ndarray, settings: DoubtfulSettings) -> bool:
     return abs(body.cx - head[0]) <= settings.on_head * head[2] and abs(body.cy - head[1]) <= settings.on_head * head[3]
 
 
-def may_be_a_hand(stretch: Stretch, known: Sequence[Path], wide: float, settings: DoubtfulSettings = DoubtfulSettings()) -> bool:
+def may_be_a_hand(
+    stretch: Stretch, known: Sequence[Path], wide: float, settings: DoubtfulSettings = DoubtfulSettings()
+) -> bool:
     """Whether it was mostly seen on the body below a known head, where the shape says that somebody is whatever it was.
     wide: widths of the head by which a body reaches to each side."""
     on_body = 0
@@ -270,13 +336,18 @@ def may_be_a_hand(stretch: Stretch, known: Sequence[Path], wide: float, settings
                 lean = np.radians(path.angle[row]) if abs(path.angle[row]) >= TURNED.looked_from else 0.0
                 x, y = (face[0] + face[2]) / 2 - path.cx[row], (face[1] + face[3]) / 2 - path.cy[row]
                 aside, below = x * np.cos(lean) + y * np.sin(lean), y * np.cos(lean) - x * np.sin(lean)
-                if abs(aside) <= wide * path.width[row] and settings.body_high[0] * path.height[row] <= below <= settings.body_high[1] * path.height[row]:
+                if (
+                    abs(aside) <= wide * path.width[row]
+                    and settings.body_high[0] * path.height[row] <= below <= settings.body_high[1] * path.height[row]
+                ):
                     on_body += 1
                     break
     return on_body > settings.most * len(stretch.faces)
 
 
-def nobody_there(rgb: np.ndarray, head: np.ndarray, shape: ShapeJudge, settings: DoubtfulSettings = DoubtfulSettings()) -> bool:
+def nobody_there(
+    rgb: np.ndarray, head: np.ndarray, shape: ShapeJudge, settings: DoubtfulSettings = DoubtfulSettings()
+) -> bool:
     """Whether a head (cx, cy, width, height, …; px of an RGB picture) is surely no person's: by its shape, where there
     is enough light and size to tell."""
     if head[2] < settings.least_px or _brightness(rgb, head) < settings.dark:
@@ -285,7 +356,13 @@ def nobody_there(rgb: np.ndarray, head: np.ndarray, shape: ShapeJudge, settings:
     return seen.share < SILHOUETTE.gone and seen.margin < SILHOUETTE.clear
 
 
-def no_face_there(rgb: np.ndarray, head: np.ndarray, face: np.ndarray, judge: FaceJudge, settings: DoubtfulSettings = DoubtfulSettings()) -> bool:
+def no_face_there(
+    rgb: np.ndarray,
+    head: np.ndarray,
+    face: np.ndarray,
+    judge: FaceJudge,
+    settings: DoubtfulSettings = DoubtfulSettings(),
+) -> bool:
     """Whether what looks a little like a face, (4,) px of an RGB picture, is surely none, where there is enough light
     and size to tell; in coloured light there is not. head: as in nobody_there, with its angle.
 
@@ -304,7 +381,9 @@ def _brightness(rgb: np.ndarray, head: np.ndarray) -> float:
     return float(rgb[y0:y1, x0:x1].mean()) if x1 > x0 and y1 > y0 else 0.0
 
 
-def at_one_place(stretches: Sequence[Stretch], rate: float, settings: DoubtfulSettings = DoubtfulSettings()) -> list[list[int]]:
+def at_one_place(
+    stretches: Sequence[Stretch], rate: float, settings: DoubtfulSettings = DoubtfulSettings()
+) -> list[list[int]]:
     """Rows of doubtful stretches that are one thing, seen now and then at one place: groups of two or more."""
     groups: list[list[int]] = []
     for row in sorted((n for n, s in enumerate(stretches) if s.doubtful), key=lambda n: stretches[n].path.first):
@@ -321,4 +400,6 @@ def _goes_on(before: Stretch, after: Stretch, rate: float, settings: DoubtfulSet
         return False
     a, b = before.path.rows()[-1], after.path.rows()[0]
     size = max(float(a[2]), float(b[2]))
-    return bool(np.hypot(*(a[:2] - b[:2])) <= settings.away * size and max(a[3], b[3]) <= settings.grown * min(a[3], b[3]))
+    return bool(
+        np.hypot(*(a[:2] - b[:2])) <= settings.away * size and max(a[3], b[3]) <= settings.grown * min(a[3], b[3])
+    )

@@ -54,7 +54,14 @@ class EdgeLooks:
     def look(self, picture: Picture, known: Detections) -> None:
         """Look at the edges of a picture harder than usual, also for who lies as one of those does who are known to be
         there; known: whom is surely seen in it, in px of the clip."""
-        self._under_way.append((picture.number, picture.rgb, known, self._finder.submit_edges(picture.rgb, EDGES.score, EDGES.finer, quarters(known.rolls))))
+        self._under_way.append(
+            (
+                picture.number,
+                picture.rgb,
+                known,
+                self._finder.submit_edges(picture.rgb, EDGES.score, EDGES.finer, quarters(known.rolls)),
+            )
+        )
         self.finish(EDGES.ahead)
 
     def finish(self, most: int = 0) -> None:
@@ -65,7 +72,12 @@ class EdgeLooks:
             found = search.result()
             height, width = rgb.shape[:2]
             near = EDGES.near * (found.boxes[:, 2] - found.boxes[:, 0])
-            touching = (found.boxes[:, 0] < near) | (found.boxes[:, 2] > width - near) | (found.boxes[:, 1] < near) | (found.boxes[:, 3] > height - near)
+            touching = (
+                (found.boxes[:, 0] < near)
+                | (found.boxes[:, 2] > width - near)
+                | (found.boxes[:, 1] < near)
+                | (found.boxes[:, 3] > height - near)
+            )
             found = found.take(touching & ~same_face(self._squared.stored(found), known))
             if len(found):
                 found = found.take(np.array([self._is_somebody(rgb, found, n) for n in range(len(found))]))
@@ -77,7 +89,9 @@ class EdgeLooks:
         if self._silhouette.shape(rgb, head_rows(sign)[0]).share >= SILHOUETTE.gone:
             return True
         roll = float(np.nan_to_num(sign.rolls[0]))
-        return bool(sign.scores[0] >= EDGES.sure) and self._judge.presence(rgb, sign.boxes[0], roll) >= JUDGING.face_said
+        return (
+            bool(sign.scores[0] >= EDGES.sure) and self._judge.presence(rgb, sign.boxes[0], roll) >= JUDGING.face_said
+        )
 
 
 def same_face(found: Detections, others: Detections) -> np.ndarray:

@@ -191,8 +191,15 @@ class Follower:
     """One head on its way. state: cx, cy, width, height (px of the frame), angle; confidence 0..1; reason: empty while
     it goes on."""
 
-    def __init__(self, picture_rgb: np.ndarray, head: np.ndarray, velocity: np.ndarray | None, origin=(0, 0), size: tuple[int, int] | None = None,
-                 silhouette: Silhouette | None = None):
+    def __init__(
+        self,
+        picture_rgb: np.ndarray,
+        head: np.ndarray,
+        velocity: np.ndarray | None,
+        origin=(0, 0),
+        size: tuple[int, int] | None = None,
+        silhouette: Silhouette | None = None,
+    ):
         """head lies in picture_rgb (a crop whose corner is at origin of the frame of `size`); velocity: px per frame,
         from before; None where that is not known, since it was seen once.
         """
@@ -208,7 +215,9 @@ class Follower:
         # Head widths by which the shape has led it away from where its picture went.
         self._led = np.zeros(2)
 
-    def step(self, before_rgb: np.ndarray, after_rgb: np.ndarray, origin=(0, 0), *, hidden: bool = False, frames: int = 1) -> np.ndarray | None:
+    def step(
+        self, before_rgb: np.ndarray, after_rgb: np.ndarray, origin=(0, 0), *, hidden: bool = False, frames: int = 1
+    ) -> np.ndarray | None:
         """Go on to the next picture (both crops of the same place); returns the row, or None when it stops, with the
         reason.
 
@@ -225,31 +234,37 @@ class Follower:
         looks = head_patch(after, moved, place)
         same = correlation(self._reference, looks)
         self._weigh(same, trust, hidden, frames)
-        old = FOLLOWER.speed_kept ** frames
-        self.speed = old * self.speed + (1 - old) * (moved[:2] - self.state[:2]) / frames if trust else self.speed * (FOLLOWER.speed_hidden if hidden else FOLLOWER.speed_unseen) ** frames
+        old = FOLLOWER.speed_kept**frames
+        self.speed = (
+            old * self.speed + (1 - old) * (moved[:2] - self.state[:2]) / frames
+            if trust
+            else self.speed * (FOLLOWER.speed_hidden if hidden else FOLLOWER.speed_unseen) ** frames
+        )
         self.state = moved
         if not hidden:
             self._ask(after_rgb, origin, same, frames)
         self.state[2:4] = np.minimum(self.state[2:4], self._largest)
-        self._led *= FOLLOWER.led_fades ** frames
+        self._led *= FOLLOWER.led_fades**frames
         if np.hypot(*self._led) > FOLLOWER.led_most:
             self.confidence = min(self.confidence, FOLLOWER.astray)
         if self.confidence < CONFIDENCE.stops:
             self.reason = "lost"
             return None
         if same > FOLLOWER.looks_like:
-            self._learn(looks, FOLLOWER.look_kept ** frames)
+            self._learn(looks, FOLLOWER.look_kept**frames)
         elif self._seen and self._absent == 0:
             # A head that turns looks different by and by; its shape vouches for it that this is still the same head.
-            self._learn(head_patch(after, self.state, place), FOLLOWER.turning_kept ** frames)
+            self._learn(head_patch(after, self.state, place), FOLLOWER.turning_kept**frames)
         if self._size is not None and _outside(self.state, self._size):
             self.reason = "left"
         row = np.append(self.state, self.confidence * CONFIDENCE.told)
         row[2:4] += 2 * self._slack
-        self._slack *= FOLLOWER.slack_kept ** frames
+        self._slack *= FOLLOWER.slack_kept**frames
         return row
 
-    def _moved(self, before: np.ndarray, after: np.ndarray, expected: np.ndarray, place: tuple[float, float], frames: int) -> tuple[np.ndarray, float]:
+    def _moved(
+        self, before: np.ndarray, after: np.ndarray, expected: np.ndarray, place: tuple[float, float], frames: int
+    ) -> tuple[np.ndarray, float]:
         """The head in the next picture, and how far its points agree; where it is expected, and 0, when they do not or
         when something else must have moved them."""
         step, trust = _step(before, after, self.state, place, expected[:2] - self.state[:2])
@@ -265,7 +280,9 @@ class Follower:
         alike = min(1.0, max(0.0, (same - CONFIDENCE.lost) / (CONFIDENCE.the_same - CONFIDENCE.lost)))
         agreed = alike * (1 - CONFIDENCE.points_count + CONFIDENCE.points_count * trust)
         if agreed > 0:
-            self.confidence = min(self.confidence * CONFIDENCE.fades ** frames, CONFIDENCE.least + (1 - CONFIDENCE.least) * agreed)
+            self.confidence = min(
+                self.confidence * CONFIDENCE.fades**frames, CONFIDENCE.least + (1 - CONFIDENCE.least) * agreed
+            )
         else:
             self.confidence *= (CONFIDENCE.fades_hidden if hidden else CONFIDENCE.fades_unlike) ** frames
 
@@ -307,14 +324,24 @@ class Follower:
         if not self._seen:
             # Both places are covered until the new one has proved itself.
             self._slack = np.abs(off)
-        self.state[2] *= float(np.clip(shape.width / max(self.state[2], 1), 1 - FOLLOWER.narrower * gain, 1 + FOLLOWER.wider * gain))
+        self.state[2] *= float(
+            np.clip(shape.width / max(self.state[2], 1), 1 - FOLLOWER.narrower * gain, 1 + FOLLOWER.wider * gain)
+        )
         self.state[3] += gain * max(0.0, FOLLOWER.lowest * self.state[2] - self.state[3])
         self.state[2] = max(self.state[2], self.state[3] / FOLLOWER.tallest)
         self._seen = True
 
 
-def follow(pictures: Sequence[np.ndarray], head: np.ndarray, velocity: np.ndarray | None, origin=(0, 0), size: tuple[int, int] | None = None,
-           silhouette: Silhouette | None = None, numbers: Sequence[int] | None = None, hidden: Callable[[int, np.ndarray], bool] | None = None) -> Followed:
+def follow(
+    pictures: Sequence[np.ndarray],
+    head: np.ndarray,
+    velocity: np.ndarray | None,
+    origin=(0, 0),
+    size: tuple[int, int] | None = None,
+    silhouette: Silhouette | None = None,
+    numbers: Sequence[int] | None = None,
+    hidden: Callable[[int, np.ndarray], bool] | None = None,
+) -> Followed:
     """Follow a head through pictures[1:], having it at `head` (cx, cy, width, height, angle) in pictures[0].
 
     pictures: upright crops, uint8 RGB, all of the same place, whose top left corner is at origin of the frame of `size`
@@ -330,7 +357,13 @@ def follow(pictures: Sequence[np.ndarray], head: np.ndarray, velocity: np.ndarra
         before, frames = follower.state.copy(), abs(int(numbers[n]) - int(numbers[n - 1]))
         expected = follower.state.copy()
         expected[:2] += follower.speed * frames
-        row = follower.step(pictures[n - 1], pictures[n], origin, hidden=hidden is not None and follower.speed_known and hidden(int(numbers[n]), expected), frames=frames)
+        row = follower.step(
+            pictures[n - 1],
+            pictures[n],
+            origin,
+            hidden=hidden is not None and follower.speed_known and hidden(int(numbers[n]), expected),
+            frames=frames,
+        )
         if row is None:
             break
         rows += between(rows[-1] if rows else np.append(before, row[5]), row, frames)
@@ -375,7 +408,9 @@ def _sought(before: np.ndarray, after: np.ndarray, state: np.ndarray, origin, fr
     if min(part.shape) < 4 or part.std() < 1 or any(a < b for a, b in zip(place.shape, part.shape)):
         return np.zeros(2)
     _, like, _, (across, down) = cv2.minMaxLoc(cv2.matchTemplate(place, part, cv2.TM_CCOEFF_NORMED))
-    return np.array([left + across - x, top + down - y], float) / frames if like >= FOLLOWER.sought_like else np.zeros(2)
+    return (
+        np.array([left + across - x, top + down - y], float) / frames if like >= FOLLOWER.sought_like else np.zeros(2)
+    )
 
 
 def _around(picture: np.ndarray, middle: np.ndarray, half: np.ndarray) -> tuple[np.ndarray, tuple[int, int]]:
@@ -386,14 +421,17 @@ def _around(picture: np.ndarray, middle: np.ndarray, half: np.ndarray) -> tuple[
 
 
 def _step(before, after, state, origin, way):
-    """The head one picture later and how far its points agree (0..1), or (None, 0). way: px that it is expected to go."""
+    """The head one picture later and how far its points agree (0..1), or (None, 0). way: px that it is expected to
+    go."""
     points = _points(before, state, origin)
     if points is None or len(points) < FLOW.least_points:
         return None, 0.0
     # A speed may be wrong: where it leads far, points are looked for there and where they were, and the way counts on
     # which more of them agree.
     far = np.hypot(*way) > FLOW.guessed * state[2]
-    found = [_moved_points(before, after, state, points, guess) for guess in ((np.zeros(2), way) if far else (np.zeros(2),))]
+    found = [
+        _moved_points(before, after, state, points, guess) for guess in ((np.zeros(2), way) if far else (np.zeros(2),))
+    ]
     return max(found, key=lambda step: step[1])
 
 
@@ -405,14 +443,20 @@ def _moved_points(before, after, state, points, guess):
     guessed = bool(np.any(guess))
     if guessed:
         search["flags"] = cv2.OPTFLOW_USE_INITIAL_FLOW
-    ahead, good, _ = cv2.calcOpticalFlowPyrLK(before, after, points, points + np.float32(guess) if guessed else None, **search)
-    back, good_back, _ = cv2.calcOpticalFlowPyrLK(after, before, ahead, ahead - np.float32(guess) if guessed else None, **search)
+    ahead, good, _ = cv2.calcOpticalFlowPyrLK(
+        before, after, points, points + np.float32(guess) if guessed else None, **search
+    )
+    back, good_back, _ = cv2.calcOpticalFlowPyrLK(
+        after, before, ahead, ahead - np.float32(guess) if guessed else None, **search
+    )
     error = np.linalg.norm((back - points).reshape(-1, 2), axis=1)
     kept = (good.ravel() == 1) & (good_back.ravel() == 1) & (error < max(0.8, state[2] * FLOW.back_off))
     if kept.sum() < FLOW.least_agreed:
         return None, 0.0
     source, target = points[kept].reshape(-1, 2), ahead[kept].reshape(-1, 2)
-    found, inliers = cv2.estimateAffinePartial2D(source, target, method=cv2.RANSAC, ransacReprojThreshold=max(0.8, state[2] * FLOW.fits))
+    found, inliers = cv2.estimateAffinePartial2D(
+        source, target, method=cv2.RANSAC, ransacReprojThreshold=max(0.8, state[2] * FLOW.fits)
+    )
     if found is None:
         return None, 0.0
     zoom = float(np.clip(np.hypot(found[0, 0], found[1, 0]), *FLOW.zoom))
@@ -434,6 +478,17 @@ def _points(grey: np.ndarray, state, origin) -> np.ndarray | None:
     if min(part.shape) < 2:
         return None
     mask = np.zeros(part.shape, np.uint8)
-    cv2.ellipse(mask, (int(middle[0]) - x0, int(middle[1]) - y0), (max(2, int(state[2] * FLOW.inside)), max(2, int(state[3] * FLOW.inside))), state[4], 0, 360, 255, -1)
-    points = cv2.goodFeaturesToTrack(part, FLOW.points, FLOW.corner, max(2, state[2] / FLOW.corners_across), mask=mask, blockSize=5)
+    cv2.ellipse(
+        mask,
+        (int(middle[0]) - x0, int(middle[1]) - y0),
+        (max(2, int(state[2] * FLOW.inside)), max(2, int(state[3] * FLOW.inside))),
+        state[4],
+        0,
+        360,
+        255,
+        -1,
+    )
+    points = cv2.goodFeaturesToTrack(
+        part, FLOW.points, FLOW.corner, max(2, state[2] / FLOW.corners_across), mask=mask, blockSize=5
+    )
     return None if points is None else points + np.float32([x0, y0])

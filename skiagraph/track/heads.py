@@ -57,8 +57,13 @@ def head_rows(found: Detections, roll: float | np.ndarray = 0.0) -> np.ndarray:
     lean = np.radians(angle)
     along = np.stack([np.cos(lean), np.sin(lean)], 1)
     nose = ((points[:, NOSE] - middle) * along).sum(1) / side
-    between = ((points[:, NOSE] - (points[:, EYE_LEFT] + points[:, EYE_RIGHT]) / 2) * along).sum(1) / np.maximum((eyes * along).sum(1), HEAD_BOX.least_gap * side)
-    turn, profile = np.minimum(np.abs(nose), 0.5), np.clip((np.abs(between) - HEAD_BOX.profile[0]) / (HEAD_BOX.profile[1] - HEAD_BOX.profile[0]), 0, 1)
+    between = ((points[:, NOSE] - (points[:, EYE_LEFT] + points[:, EYE_RIGHT]) / 2) * along).sum(1) / np.maximum(
+        (eyes * along).sum(1), HEAD_BOX.least_gap * side
+    )
+    turn, profile = (
+        np.minimum(np.abs(nose), 0.5),
+        np.clip((np.abs(between) - HEAD_BOX.profile[0]) / (HEAD_BOX.profile[1] - HEAD_BOX.profile[0]), 0, 1),
+    )
     back = -(HEAD_BOX.back_by_turn * np.clip(nose, -0.5, 0.5) + HEAD_BOX.further * profile * np.sign(between)) * side
     rise = HEAD_BOX.rise * side
     cx = middle[:, 0] + back * np.cos(lean) + rise * np.sin(lean)

@@ -30,8 +30,14 @@ class HeldBeforeSettings:
     same: float = 0.4
 
 
-def held_before(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple[int, int]], size: tuple[int, int], rate: float, bridges: BridgeSettings = BridgeSettings(),
-                settings: HeldBeforeSettings = HeldBeforeSettings()) -> list[Stretch]:
+def held_before(
+    stretches: Sequence[Stretch],
+    shot_of: Callable[[int], tuple[int, int]],
+    size: tuple[int, int],
+    rate: float,
+    bridges: BridgeSettings = BridgeSettings(),
+    settings: HeldBeforeSettings = HeldBeforeSettings(),
+) -> list[Stretch]:
     """The same stretches, of which those that were followed back for less than a cover is held anywhere
     (BridgeSettings.hold_s) begin so much sooner.
 
@@ -48,15 +54,30 @@ def held_before(stretches: Sequence[Stretch], shot_of: Callable[[int], tuple[int
             made.append(stretch)
             continue
         rows = path.rows().astype(float)
-        before = held(np.zeros((0, 6)), rows[0], end_speed(path.first + found, rows[found], True), "lost", count, size, rate, bridges)[::-1]
+        before = held(
+            np.zeros((0, 6)),
+            rows[0],
+            end_speed(path.first + found, rows[found], True),
+            "lost",
+            count,
+            size,
+            rate,
+            bridges,
+        )[::-1]
         before[:, 5] = settings.sure
         origin = np.concatenate([np.full(len(before), FOLLOWED), path.origin])
         lean = None if path.lean is None else np.concatenate([np.repeat(path.lean[:1], len(before), axis=0), path.lean])
-        made.append(replace(stretch, path=Path.from_rows(path.first - len(before), np.concatenate([before, rows]), origin, lean)))
+        made.append(
+            replace(
+                stretch, path=Path.from_rows(path.first - len(before), np.concatenate([before, rows]), origin, lean)
+            )
+        )
     return made
 
 
-def _is_covered(stretch: Stretch, stretches: Sequence[Stretch], spans: np.ndarray, hold: int, settings: HeldBeforeSettings) -> bool:
+def _is_covered(
+    stretch: Stretch, stretches: Sequence[Stretch], spans: np.ndarray, hold: int, settings: HeldBeforeSettings
+) -> bool:
     """Whether the cover of another path is there already where one begins.
 
     It lies there in the frame before, and ends there, or is at the same place where the face is first found too: the
@@ -71,8 +92,14 @@ def _is_covered(stretch: Stretch, stretches: Sequence[Stretch], spans: np.ndarra
         return bool(iou(mine[None], other.boxes()[frame - other.first][None].astype(float))[0, 0] > settings.same)
 
     def was_found(other: Path) -> bool:
-        return bool((other.origin[max(0, frame - hold - other.first):frame + hold + 1 - other.first] == FOUND).any())
+        return bool((other.origin[max(0, frame - hold - other.first) : frame + hold + 1 - other.first] == FOUND).any())
 
-    there = (stretches[n] for n in np.flatnonzero((spans[:, 0] <= frame) & (spans[:, 1] >= frame)) if was_found(stretches[n].path))
+    there = (
+        stretches[n]
+        for n in np.flatnonzero((spans[:, 0] <= frame) & (spans[:, 1] >= frame))
+        if was_found(stretches[n].path)
+    )
     near = [s.path for s in there if s is not stretch and on(s.path, frame, boxes[0])]
-    return any(other.last == frame or other.last >= found and on(other, found, boxes[found - path.first]) for other in near)
+    return any(
+        other.last == frame or other.last >= found and on(other, found, boxes[found - path.first]) for other in near
+    )

@@ -103,8 +103,11 @@ def face_distance(a: Signature, b: Signature) -> tuple[float, float] | None:
 
 
 def log_odds_of_faces(distance: np.ndarray | float, worth: np.ndarray | float) -> np.ndarray:
-    """Log odds, beside the prior, that two faces at a distance are one person's, of a comparison of some worth, 0..1."""
-    return np.clip(IDENTITY.face_steep * (IDENTITY.face_even - distance), -IDENTITY.face_most, IDENTITY.face_most) * np.minimum(1.0, IDENTITY.face_unsure + worth)
+    """Log odds, beside the prior, that two faces at a distance are one person's, of a comparison of some worth,
+    0..1."""
+    return np.clip(
+        IDENTITY.face_steep * (IDENTITY.face_even - distance), -IDENTITY.face_most, IDENTITY.face_most
+    ) * np.minimum(1.0, IDENTITY.face_unsure + worth)
 
 
 class SignatureTable:
@@ -113,9 +116,11 @@ class SignatureTable:
     def __init__(self, signatures: Sequence[Signature]):
         self._counts = np.array([len(s) for s in signatures], int)
         self._ends = np.concatenate([[0], np.cumsum(self._counts)])
-        self._vectors = np.concatenate([np.zeros((0, 128)), *(s.vectors.astype(np.float64) for s in signatures if len(s))])
+        self._vectors = np.concatenate(
+            [np.zeros((0, 128)), *(s.vectors.astype(np.float64) for s in signatures if len(s))]
+        )
         self._worths = np.concatenate([np.zeros(0), *(s.worths.astype(np.float64) for s in signatures if len(s))])
-        self._squares = (self._vectors ** 2).sum(axis=1)
+        self._squares = (self._vectors**2).sum(axis=1)
         self._dressed = np.array([s.colours is not None for s in signatures], bool)
         clothes = [s.colours for s in signatures if s.colours is not None]
         self._colours = np.stack(clothes) if clothes else np.zeros((0, 1), np.float32)
@@ -124,7 +129,9 @@ class SignatureTable:
     def __len__(self) -> int:
         return len(self._counts)
 
-    def distances(self, a: Signature, first: int | None = None, beyond: float = np.inf) -> tuple[np.ndarray, np.ndarray]:
+    def distances(
+        self, a: Signature, first: int | None = None, beyond: float = np.inf
+    ) -> tuple[np.ndarray, np.ndarray]:
         """Distance of a face to each of the first so many (all by default), and what each is worth: two of (n,), NaN
         where it cannot be told.
 
@@ -137,7 +144,9 @@ class SignatureTable:
             return distance, worth
         end, starts = self._ends[count], self._ends[some]
         mine, my_worth, theirs = a.vectors.astype(np.float64), a.worths.astype(np.float64), self._worths[:end]
-        pairs = np.sqrt(np.maximum((mine ** 2).sum(axis=1)[:, None] + self._squares[None, :end] - 2 * mine @ self._vectors[:end].T, 0))
+        pairs = np.sqrt(
+            np.maximum((mine**2).sum(axis=1)[:, None] + self._squares[None, :end] - 2 * mine @ self._vectors[:end].T, 0)
+        )
         most = my_worth.max() * np.maximum.reduceat(theirs, starts)
         told = np.sqrt(most) >= IDENTITY.least_worth
         # A quarter of the weight, whatever the last bits of the sums.
@@ -153,7 +162,9 @@ class SignatureTable:
             # The order among equal distances makes no difference.
             order = np.argsort(apart, axis=1)
             reached = np.cumsum(np.take_along_axis(weight, order, axis=1), axis=1) >= quarter[rows, None]
-            distance[some[rows]] = np.take_along_axis(apart, np.take_along_axis(order, reached.argmax(axis=1)[:, None], axis=1), axis=1)[:, 0]
+            distance[some[rows]] = np.take_along_axis(
+                apart, np.take_along_axis(order, reached.argmax(axis=1)[:, None], axis=1), axis=1
+            )[:, 0]
         return distance, worth
 
     def log_odds(self, a: Signature, same_clip: np.ndarray | bool = True, first: int | None = None) -> np.ndarray:
@@ -167,9 +178,11 @@ class SignatureTable:
         odds[seen] += log_odds_of_faces(distance[seen], worth[seen])
         dressed = self._dressed[:count]
         if a.colours is not None and dressed.any():
-            alike = self._colours[:self._dressed_before[count]] @ a.colours
+            alike = self._colours[: self._dressed_before[count]] @ a.colours
             here = np.broadcast_to(same_clip, count)[dressed]
-            odds[dressed] += np.clip(IDENTITY.clothes_steep * (alike - IDENTITY.clothes_even), -IDENTITY.clothes_most, IDENTITY.clothes_most) * np.where(here, 1.0, IDENTITY.elsewhere)
+            odds[dressed] += np.clip(
+                IDENTITY.clothes_steep * (alike - IDENTITY.clothes_even), -IDENTITY.clothes_most, IDENTITY.clothes_most
+            ) * np.where(here, 1.0, IDENTITY.elsewhere)
         return odds
 
 
@@ -192,8 +205,14 @@ class Grouping:
     likely: tuple[tuple[int, int, float], ...]
 
 
-def group(signatures: Sequence[Signature], cannot_link: np.ndarray, fixed: Sequence[Sequence[int]] = (), extra: np.ndarray | float = 0.0,
-          report: Callable[[int, int], None] = lambda done, total: None, known: Mapping[tuple[int, int], float] = MappingProxyType({})) -> Grouping:
+def group(
+    signatures: Sequence[Signature],
+    cannot_link: np.ndarray,
+    fixed: Sequence[Sequence[int]] = (),
+    extra: np.ndarray | float = 0.0,
+    report: Callable[[int, int], None] = lambda done, total: None,
+    known: Mapping[tuple[int, int], float] = MappingProxyType({}),
+) -> Grouping:
     """Group sightings of one clip into people.
 
     cannot_link: bool (n, n), symmetric, whether two rows cannot be one person; fixed: rows that are known to be one,
@@ -218,7 +237,10 @@ def group(signatures: Sequence[Signature], cannot_link: np.ndarray, fixed: Seque
         return Grouping((), (), ())
     sizes = np.array([len(rows) for rows in groups], float)
     order, starts = np.concatenate(groups), np.concatenate([[0], np.cumsum(sizes[:-1])]).astype(int)
-    sums, bars = (add.reduceat(add.reduceat(pairs[np.ix_(order, order)], starts, axis=0), starts, axis=1) for add, pairs in ((np.add, odds), (np.logical_or, cannot_link)))
+    sums, bars = (
+        add.reduceat(add.reduceat(pairs[np.ix_(order, order)], starts, axis=0), starts, axis=1)
+        for add, pairs in ((np.add, odds), (np.logical_or, cannot_link))
+    )
     sure, alive = np.ones(len(groups)), np.ones(len(groups), bool)
     # Log odds that two groups are one person: the mean over their pairs; none where two were seen at once, or with
     # itself.
@@ -240,16 +262,26 @@ def group(signatures: Sequence[Signature], cannot_link: np.ndarray, fixed: Seque
         bars[a] |= bars[b]
         bars[:, a] |= bars[:, b]
         row = np.where(bars[a] | ~alive, -np.inf, sums[a] / (sizes[a] * sizes))
-        mean[a, :a], mean[a + 1:, a] = row[:a], row[a + 1:]
+        mean[a, :a], mean[a + 1 :, a] = row[:a], row[a + 1 :]
         mean[b, :], mean[:, b] = -np.inf, -np.inf
-        changed = np.flatnonzero(alive & ((nearest == a) | (nearest == b) | (np.arange(len(groups)) == a) | (mean[:, a] >= best)))
+        changed = np.flatnonzero(
+            alive & ((nearest == a) | (nearest == b) | (np.arange(len(groups)) == a) | (mean[:, a] >= best))
+        )
         nearest[changed] = mean[changed].argmax(axis=1)
         best[changed] = mean[changed, nearest[changed]]
         best[b] = -np.inf
     left = np.flatnonzero(alive)
     place = {int(g): k for k, g in enumerate(left)}
-    likely = [(place[int(a)], place[int(b)], probability(mean[b, a])) for b, a in np.argwhere(mean > -np.inf) if probability(mean[b, a]) >= IDENTITY.propose]
-    return Grouping(tuple(tuple(sorted(groups[g])) for g in left), tuple(float(v) for v in sure[left]), tuple(sorted(likely, key=lambda entry: -entry[2])))
+    likely = [
+        (place[int(a)], place[int(b)], probability(mean[b, a]))
+        for b, a in np.argwhere(mean > -np.inf)
+        if probability(mean[b, a]) >= IDENTITY.propose
+    ]
+    return Grouping(
+        tuple(tuple(sorted(groups[g])) for g in left),
+        tuple(float(v) for v in sure[left]),
+        tuple(sorted(likely, key=lambda entry: -entry[2])),
+    )
 
 
 def _together(fixed: Sequence[Sequence[int]]) -> list[list[int]]:

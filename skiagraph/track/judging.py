@@ -103,8 +103,16 @@ class Judging:
     """squared: of the clip's pixels; rate: frames a second; smallest: px of the smallest face to find; every: the scan
     searches each n-th frame, and an opinion holds for the next search at least."""
 
-    def __init__(self, judge: FaceJudge, silhouette: ShapeJudge, squared: Squared, rate: float, smallest: int, every: int = 1):
-        self._judge, self._silhouette, self._squared, self._rate, self._smallest = judge, silhouette, squared, rate, smallest
+    def __init__(
+        self, judge: FaceJudge, silhouette: ShapeJudge, squared: Squared, rate: float, smallest: int, every: int = 1
+    ):
+        self._judge, self._silhouette, self._squared, self._rate, self._smallest = (
+            judge,
+            silhouette,
+            squared,
+            rate,
+            smallest,
+        )
         self._holds = max(round(JUDGING.opinion_holds_s * rate), every + 2 if every > 1 else 0)
         self._opinions: list[_Opinion] = []
         # When the roll of a tracklet was measured last.
@@ -115,10 +123,18 @@ class Judging:
         rolls, places = found.rolls.copy(), self._squared.boxes(np.array([e.box for e in expected]).reshape(-1, 4))
         for row in np.flatnonzero(found.scores >= JUDGING.measured_score):
             overlap = iou(found.boxes[row][None], places)[0] if len(places) else np.zeros(0)
-            number = expected[int(overlap.argmax())].number if len(overlap) and overlap.max() > JUDGING.same_place else None
-            if number is None or number not in self._rolled or picture.number - self._rolled[number] >= round(JUDGING.measure_every_s * self._rate):
+            number = (
+                expected[int(overlap.argmax())].number if len(overlap) and overlap.max() > JUDGING.same_place else None
+            )
+            if (
+                number is None
+                or number not in self._rolled
+                or picture.number - self._rolled[number] >= round(JUDGING.measure_every_s * self._rate)
+            ):
                 about = _about(found.rolls[row])
-                measured = self._judge.roll(picture.near(found.boxes[row], LANDMARKS_REACH).rgb, found.boxes[row], about)
+                measured = self._judge.roll(
+                    picture.near(found.boxes[row], LANDMARKS_REACH).rgb, found.boxes[row], about
+                )
                 rolls[row] = about if about and np.isnan(measured) else measured
                 if number is not None:
                     self._rolled[number] = picture.number
@@ -144,13 +160,17 @@ class Judging:
             expected_here = bool(len(places)) and iou(box[None], places)[0].max() > JUDGING.expected_here
             if roll:
                 # Far fewer faces lie than there are things that look like one that does, however sure the detector is.
-                if self._judge.presence(picture.near(box, LANDMARKS_REACH).rgb, box, roll) < (JUDGING.face_said if expected_here else TURNED.lies):
+                if self._judge.presence(picture.near(box, LANDMARKS_REACH).rgb, box, roll) < (
+                    JUDGING.face_said if expected_here else TURNED.lies
+                ):
                     kept[n], scores[n] = expected_here, min(score, JUDGING.hint_score)
                 continue
             if score >= JUDGING.asked_to or score >= JUDGING.asked_from and self._is_face(picture, box):
                 continue
             if not self._is_part(picture, found, n, lost, places, good) and self._is_person(picture, found, n):
-                scores[n] = JUDGING.somebody_score if good[n] and picture.coloured else max(score, JUDGING.somebody_score)
+                scores[n] = (
+                    JUDGING.somebody_score if good[n] and picture.coloured else max(score, JUDGING.somebody_score)
+                )
                 good[n] = True
             elif score >= JUDGING.asked_from:
                 kept[n], scores[n] = expected_here, min(score, JUDGING.hint_score)
@@ -167,10 +187,18 @@ class Judging:
             return found
         there = iou(found.boxes, self._places(expected)) > JUDGING.expected_here
         before = [[e.roll for e, here in zip(expected, row) if here and not e.missed] for row in there]
-        kept = [not lies or not rolls or min(between_rolls(roll, r) for r in rolls) < JUDGING.turns for lies, rolls, roll in zip(lying, before, found.rolls.tolist())]
-        return one_way_up(found.take(np.array(kept)), lambda box, roll: self._judge.presence(picture.near(box, LANDMARKS_REACH).rgb, box, roll))
+        kept = [
+            not lies or not rolls or min(between_rolls(roll, r) for r in rolls) < JUDGING.turns
+            for lies, rolls, roll in zip(lying, before, found.rolls.tolist())
+        ]
+        return one_way_up(
+            found.take(np.array(kept)),
+            lambda box, roll: self._judge.presence(picture.near(box, LANDMARKS_REACH).rgb, box, roll),
+        )
 
-    def _is_part(self, picture: Picture, found: Detections, row: int, lost: np.ndarray, places: np.ndarray, good: np.ndarray) -> bool:
+    def _is_part(
+        self, picture: Picture, found: Detections, row: int, lost: np.ndarray, places: np.ndarray, good: np.ndarray
+    ) -> bool:
         """Whether a sign of a face is one of a head that is known or found, or of one that is better followed by its
         picture.
 
@@ -182,7 +210,9 @@ class Judging:
         soft = good[row] and not picture.coloured
         if soft and facing(found.landmarks[row]) < JUDGING.faces:
             return True
-        return _on_head(found.boxes[row], [*(places if soft else lost), *found.boxes[good & (np.arange(len(found)) != row)]])
+        return _on_head(
+            found.boxes[row], [*(places if soft else lost), *found.boxes[good & (np.arange(len(found)) != row)]]
+        )
 
     def _is_face(self, picture: Picture, box: np.ndarray) -> bool:
         opinion = self._opinion(picture.number, box)

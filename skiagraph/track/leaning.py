@@ -87,24 +87,33 @@ def around_both(heads: np.ndarray, others: np.ndarray, corners: float = HOLDING.
 
 
 def _grown(heads: np.ndarray, out: np.ndarray) -> np.ndarray:
-    """Heads as far larger on each of their sides as (n, 4) says, in px: centre x, centre y, width and height, (n, 4)."""
+    """Heads as far larger on each of their sides as (n, 4) says, in px: centre x, centre y, width and height, (n,
+    4)."""
     # Back from the head's own axes to those of the picture.
     lean, moved = np.radians(heads[:, ANGLE]), (out[:, 2:] - out[:, :2]) / 2
     cos, sin = np.cos(lean), np.sin(lean)
-    middle = heads[:, :2] + np.stack([moved[:, 0] * cos - moved[:, 1] * sin, moved[:, 0] * sin + moved[:, 1] * cos], axis=1)
+    middle = heads[:, :2] + np.stack(
+        [moved[:, 0] * cos - moved[:, 1] * sin, moved[:, 0] * sin + moved[:, 1] * cos], axis=1
+    )
     return np.concatenate([middle, heads[:, 2:4] + out[:, :2] + out[:, 2:]], axis=1)
 
 
 def _times(heads: np.ndarray, held: np.ndarray, share: float) -> np.ndarray:
-    """How many times as large each head would have to be to hold the one of the same row at a share of its size, (n,)."""
+    """How many times as large each head would have to be to hold the one of the same row at a share of its size,
+    (n,)."""
     lean = np.radians(held[:, ANGLE] - heads[:, ANGLE])[:, None]
     across, down = share * held[:, 2:3] / 2 * np.cos(_AROUND), share * held[:, 3:4] / 2 * np.sin(_AROUND)
     away = own_axes(heads, held[:, :2] - heads[:, :2])
-    x, y = away[:, :1] + across * np.cos(lean) - down * np.sin(lean), away[:, 1:] + across * np.sin(lean) + down * np.cos(lean)
+    x, y = (
+        away[:, :1] + across * np.cos(lean) - down * np.sin(lean),
+        away[:, 1:] + across * np.sin(lean) + down * np.cos(lean),
+    )
     return np.hypot(x / (heads[:, 2:3] / 2), y / (heads[:, 3:4] / 2)).max(axis=1, initial=0.0)
 
 
 def _reach(heads: np.ndarray, lean: np.ndarray) -> np.ndarray:
     """Half the extent of ellipses along axes to which they lean by so many radians, (…, 2)."""
     half, cos, sin = np.asarray(heads, float)[..., 2:4] / 2, np.cos(lean), np.sin(lean)
-    return np.stack([np.hypot(half[..., 0] * cos, half[..., 1] * sin), np.hypot(half[..., 0] * sin, half[..., 1] * cos)], axis=-1)
+    return np.stack(
+        [np.hypot(half[..., 0] * cos, half[..., 1] * sin), np.hypot(half[..., 0] * sin, half[..., 1] * cos)], axis=-1
+    )

@@ -75,12 +75,15 @@ def in_ordinary_light(rgb: np.ndarray, settings: LightSettings = LIGHT) -> Lit:
     if np.allclose(gains, 1):
         return Lit(rgb, False)
     table = np.clip(np.arange(256)[:, None] * gains, 0, 255).round().astype(np.uint8)
-    return Lit(cv2.LUT(np.ascontiguousarray(rgb), table.reshape(1, 256, 3)), bool(gains.max() > settings.coloured * gains.min()))
+    return Lit(
+        cv2.LUT(np.ascontiguousarray(rgb), table.reshape(1, 256, 3)),
+        bool(gains.max() > settings.coloured * gains.min()),
+    )
 
 
 def gains_of(rgb: np.ndarray, settings: LightSettings = LIGHT) -> np.ndarray:
     """What each channel of a picture (uint8 RGB) has to be multiplied by, float (3,); ones in ordinary light."""
-    means = rgb[::settings.every_px, ::settings.every_px].reshape(-1, 3).mean(axis=0)
+    means = rgb[:: settings.every_px, :: settings.every_px].reshape(-1, 3).mean(axis=0)
     whole = float(means.mean())
     if whole < settings.black:
         return np.ones(3)

@@ -223,7 +223,11 @@ class Linker:
         """All tracklets so far, in the order of their first sight; what is hardly a face is marked as doubtful."""
         every = self._done + [t.tracklet for t in self._tracks]
         for t in every:
-            t.doubtful = not (len(t.frames) >= self._settings.least and t.best >= self._settings.kept or t.best >= self._settings.very_sure)
+            t.doubtful = not (
+                len(t.frames) >= self._settings.least
+                and t.best >= self._settings.kept
+                or t.best >= self._settings.very_sure
+            )
         return sorted((t for t in every if not t.doubtful or self._is_hint(t)), key=lambda t: (t.frames[0], t.number))
 
     def _is_hint(self, t: Tracklet) -> bool:
@@ -231,13 +235,29 @@ class Linker:
         begin a track; or seen well where a shot begins or ends."""
         if len(t.frames) == 1:
             first, last = self._shots[t.shot]
-            return t.frames[0] in (first, last) and last - first + 1 >= CUTS.least_shot and t.scores[0] >= self._settings.alone
-        return len(t.frames) >= self._settings.hint and sum(score >= self._settings.begin for score in t.scores) >= 0.5 * len(t.frames)
+            return (
+                t.frames[0] in (first, last)
+                and last - first + 1 >= CUTS.least_shot
+                and t.scores[0] >= self._settings.alone
+            )
+        return len(t.frames) >= self._settings.hint and sum(
+            score >= self._settings.begin for score in t.scores
+        ) >= 0.5 * len(t.frames)
 
     @property
     def expected(self) -> list[Expected]:
         """Where the faces of the present tracks should be, in the frame last gone on to."""
-        return [Expected(t.tracklet.number, t.motion.box, t.missed, t.tracklet.scores[-1], t.tracklet.best >= self._settings.sure, t.tracklet.roll) for t in self._tracks]
+        return [
+            Expected(
+                t.tracklet.number,
+                t.motion.box,
+                t.missed,
+                t.tracklet.scores[-1],
+                t.tracklet.best >= self._settings.sure,
+                t.tracklet.roll,
+            )
+            for t in self._tracks
+        ]
 
     def new_shot(self) -> None:
         """End all tracks: nothing is followed across a cut."""
@@ -254,7 +274,7 @@ class Linker:
         for track in self._tracks:
             track.motion.predict(self._passed, camera)
             if track.missed:
-                track.motion.slow_down(GATES.slows ** self._passed)
+                track.motion.slow_down(GATES.slows**self._passed)
 
     def take(self, seen: Seen, sought: Collection[int] | None = None) -> list[Match]:
         """Take in the faces of the frame gone on to; returns who got which.
@@ -265,7 +285,10 @@ class Linker:
         self._shots[self._shot] = self._shots.get(self._shot, (frame,))[0], frame
         matches: list[Match] = []
         scores = seen.found.scores
-        sure, doubtful = seen.take(scores >= self._settings.sure), seen.take((scores < self._settings.sure) & (scores >= self._settings.doubtful))
+        sure, doubtful = (
+            seen.take(scores >= self._settings.sure),
+            seen.take((scores < self._settings.sure) & (scores >= self._settings.doubtful)),
+        )
         left, free = self._match(self._tracks, sure, frame, passed, matches)
         doubtful = not_taken(doubtful, sure)
         for track in self._tracks:
@@ -280,12 +303,17 @@ class Linker:
         for faces, rows in ((sure, free), (doubtful, unclaimed)):
             for row in (r for r in rows if faces.found.scores[r] >= self._settings.begin):
                 self._begin(faces, row, frame, matches)
-        waits = [t.missed <= (self._patience if t.tracklet.best >= self._settings.sure else GATES.hint_patience * passed) for t in self._tracks]
+        waits = [
+            t.missed <= (self._patience if t.tracklet.best >= self._settings.sure else GATES.hint_patience * passed)
+            for t in self._tracks
+        ]
         self._done += [t.tracklet for t, still in zip(self._tracks, waits) if not still]
         self._tracks = [t for t, still in zip(self._tracks, waits) if still]
         return matches
 
-    def update(self, frame: int, seen: Seen, view: np.ndarray | None = None, sought: Collection[int] | None = None) -> list[Match]:
+    def update(
+        self, frame: int, seen: Seen, view: np.ndarray | None = None, sought: Collection[int] | None = None
+    ) -> list[Match]:
         """Go on to a frame and take in its faces."""
         self.go_on(frame, view)
         return self.take(seen, sought)
@@ -315,19 +343,28 @@ class Linker:
                 track.doubted = 0
                 if colours[column] is not None:
                     old = track.tracklet.colours
-                    track.tracklet.colours = colours[column] if old is None else (1 - GATES.looks_learned) * old + GATES.looks_learned * colours[column]
+                    track.tracklet.colours = (
+                        colours[column]
+                        if old is None
+                        else (1 - GATES.looks_learned) * old + GATES.looks_learned * colours[column]
+                    )
         taken_tracks, taken = set(rows.tolist()), set(columns.tolist())
-        return [t for n, t in enumerate(tracks) if n not in taken_tracks], [n for n in range(len(found)) if n not in taken]
+        return [t for n, t in enumerate(tracks) if n not in taken_tracks], [
+            n for n in range(len(found)) if n not in taken
+        ]
 
     def _costs(self, tracks, found, colours, passed, doubtful):
-        """The cost matrix, (tracks, faces): distance in face sides, size change and looks; beyond the gates impossible."""
+        """The cost matrix, (tracks, faces): distance in face sides, size change and looks; beyond the gates
+        impossible."""
         predicted = np.array([t.motion.box for t in tracks])
         states = np.array([t.motion.centre_and_side for t in tracks])
         missed = np.array([t.missed for t in tracks])
         overlap = iou(predicted, found.boxes)
         centres = (found.boxes[:, :2] + found.boxes[:, 2:]) / 2
         sides, side = found.boxes[:, 2] - found.boxes[:, 0], states[:, 2:3]
-        away = np.hypot(centres[None, :, 0] - states[:, 0:1], centres[None, :, 1] - states[:, 1:2]) / np.maximum(side, sides[None])
+        away = np.hypot(centres[None, :, 0] - states[:, 0:1], centres[None, :, 1] - states[:, 1:2]) / np.maximum(
+            side, sides[None]
+        )
         change = np.abs(np.log(np.maximum(sides, 1)[None] / np.maximum(side, 1)))
         waited = np.minimum(1.0, 2.0 * np.array([t.motion.spread for t in tracks]) / side[:, 0]) * (missed + passed > 1)
         # Nobody whose speed is known changes it by more than a body can.
@@ -341,7 +378,10 @@ class Linker:
             begins, over, least = GATES.unsure
             surely = np.clip((found.scores - begins) / over, least, 1)[None]
             allowed = (GATES.sure_away + waited)[:, None] * surely
-            most, least_like = (GATES.sure_size + GATES.sure_size_a_frame * missed)[:, None] * surely, np.where(missed > GATES.lost_frames, GATES.lost_like, 0.0)
+            most, least_like = (
+                (GATES.sure_size + GATES.sure_size_a_frame * missed)[:, None] * surely,
+                np.where(missed > GATES.lost_frames, GATES.lost_like, 0.0),
+            )
         cost = np.full(overlap.shape, GATES.impossible)
         near = (away <= allowed) & (change <= most)
         like, known = np.full(cost.shape, UNKNOWN), np.zeros(cost.shape, bool)
@@ -350,7 +390,9 @@ class Linker:
             like[i, j] = likeness(tracks[i].tracklet.colours, colours[j])
             known[i, j] = tracks[i].tracklet.colours is not None and colours[j] is not None
         fits = near & ~(known & (like < least_like[:, None])) & ~_either(theirs, like, known)
-        cost[fits] = (away + GATES.overlap_costs * (1 - overlap) + GATES.size_costs * change + GATES.looks_cost * (1 - like))[fits]
+        cost[fits] = (
+            away + GATES.overlap_costs * (1 - overlap) + GATES.size_costs * change + GATES.looks_cost * (1 - like)
+        )[fits]
         return cost
 
 
@@ -401,7 +443,12 @@ def extend_back(tracklets: Sequence[Tracklet], seen: dict[int, Seen], shot_begin
             if row is not None:
                 found = seen[frame].found
                 taken.add((frame, float(found.boxes[row][0]), float(found.boxes[row][1])))
-                for values, value in ((t.frames, frame), (t.heads, head_rows(found.take([row]), roll=float(t.heads[0][4]))[0]), (t.boxes, found.boxes[row]), (t.scores, float(found.scores[row]))):
+                for values, value in (
+                    (t.frames, frame),
+                    (t.heads, head_rows(found.take([row]), roll=float(t.heads[0][4]))[0]),
+                    (t.boxes, found.boxes[row]),
+                    (t.scores, float(found.scores[row])),
+                ):
                     values.insert(0, value)
             frame -= 1
 

@@ -71,16 +71,31 @@ class LookingBack:
     needs not be asked. interval: frames between two looks as planned; back: so many frames are at hand. final: up to
     this frame an earlier run has looked."""
 
-    def __init__(self, finder: FaceFinder, judging: Judging, squared: Squared, straight: Straight | None, interval: int, back: int):
+    def __init__(
+        self,
+        finder: FaceFinder,
+        judging: Judging,
+        squared: Squared,
+        straight: Straight | None,
+        interval: int,
+        back: int,
+    ):
         self._finder, self._judging, self._squared, self._straight = finder, judging, squared, straight
         self._interval, self._back = interval, back
         # Where each track was seen last, frame and box, and how it moved, px a frame.
         self._last: dict[int, tuple[int, np.ndarray, np.ndarray]] = {}
         self.final = -1
 
-    def look(self, matches: list[Match], expected: list[Expected], recent: Sequence[Picture], observations: dict[int, Observation],
-             told: Callable[[int, Seen, bool], None]) -> None:
-        """Look in the recent pictures, the present one last, and add what is seen to the observations of their frames."""
+    def look(
+        self,
+        matches: list[Match],
+        expected: list[Expected],
+        recent: Sequence[Picture],
+        observations: dict[int, Observation],
+        told: Callable[[int, Seen, bool], None],
+    ) -> None:
+        """Look in the recent pictures, the present one last, and add what is seen to the observations of their
+        frames."""
         places, sought = {e.number: e.box for e in expected}, []
         for match in matches:
             frames = match.tracklet.frames
@@ -88,7 +103,9 @@ class LookingBack:
             went = self._straight is None or self._straight.went(match.tracklet, recent[-1].grey, recent)
             straight = went and not _surprises(match.box, places.get(match.tracklet.number))
             if frames[-1] - since > self._interval or not straight:
-                sought.append(_Sought(match.box, max(since, frames[-1] - self._back - 1, self.final), roll=match.tracklet.roll))
+                sought.append(
+                    _Sought(match.box, max(since, frames[-1] - self._back - 1, self.final), roll=match.tracklet.roll)
+                )
         lost = self._just_lost(matches, expected, recent)
         self._follow(sought, list(reversed(list(recent)[:-1])), observations, told)
         self._follow(lost, list(recent), observations, told, only=True)
@@ -97,8 +114,16 @@ class LookingBack:
         """Whoever was seen at the last look and is not seen now, though pictures lie between: they may have gone on
         otherwise than expected, or out of the picture."""
         found, now = {match.tracklet.number for match in matches}, recent[-1].number
-        known = [(*self._last[e.number], e.roll) for e in expected if e.number not in found and not e.missed and e.sure and e.number in self._last]
-        lost = [_Sought(box, frame, frame, speed, roll=roll) for frame, box, speed, roll in known if recent[0].number <= frame < now - 1]
+        known = [
+            (*self._last[e.number], e.roll)
+            for e in expected
+            if e.number not in found and not e.missed and e.sure and e.number in self._last
+        ]
+        lost = [
+            _Sought(box, frame, frame, speed, roll=roll)
+            for frame, box, speed, roll in known
+            if recent[0].number <= frame < now - 1
+        ]
         last = {number: entry for number, entry in self._last.items() if entry[0] >= now - self._back}
         for match in matches:
             frame, box, _ = last.get(match.tracklet.number, (now, match.box, None))
@@ -106,8 +131,14 @@ class LookingBack:
         self._last = last
         return lost
 
-    def _follow(self, sought: list[_Sought], pictures: Sequence[Picture], observations: dict[int, Observation], told: Callable[[int, Seen, bool], None],
-                only: bool = False) -> None:
+    def _follow(
+        self,
+        sought: list[_Sought],
+        pictures: Sequence[Picture],
+        observations: dict[int, Observation],
+        told: Callable[[int, Seen, bool], None],
+        only: bool = False,
+    ) -> None:
         """Follow faces through pictures, on or back, and add what is seen to the observations of their frames; only:
         nothing but the faces sought."""
         for picture in pictures:
@@ -118,7 +149,9 @@ class LookingBack:
             if not now:
                 continue
             boxes = np.array([b.expected(picture.number) for b in now])
-            found = self._judging.believed(picture, look_at(picture, self._finder, self._squared.boxes(boxes), [b.roll for b in now]), [])
+            found = self._judging.believed(
+                picture, look_at(picture, self._finder, self._squared.boxes(boxes), [b.roll for b in now]), []
+            )
             again = with_colours(picture, found, self._squared) if len(found) else Seen.none()
             coloured = picture.coloured
             picture.let_go()
@@ -130,15 +163,23 @@ class LookingBack:
             if old is not None:
                 again = not_taken(again, old.seen)
             if len(again):
-                observations[picture.number] = (replace(old, seen=Seen.joined([old.seen, again])) if old is not None
-                                                else Observation(picture.number, again, picture.view, False, False, coloured))
+                observations[picture.number] = (
+                    replace(old, seen=Seen.joined([old.seen, again]))
+                    if old is not None
+                    else Observation(picture.number, again, picture.view, False, False, coloured)
+                )
                 told(picture.number, again, False)
 
 
 def look_at(picture: Picture, finder: FaceFinder, boxes: np.ndarray, rolls: Sequence[float], **how) -> Detections:
     """A second look at boxes, (n, 4), in a picture, both in square pixels. rolls: of the heads; how: as FaceFinder.look
     has it."""
-    return finder.look(picture.near(boxes, LOOK_REACH * (np.sqrt(2) if np.abs(rolls).max(initial=0) >= TURNED.looked_from else 1)).rgb, boxes, rolls=np.asarray(rolls, float), **how)
+    return finder.look(
+        picture.near(boxes, LOOK_REACH * (np.sqrt(2) if np.abs(rolls).max(initial=0) >= TURNED.looked_from else 1)).rgb,
+        boxes,
+        rolls=np.asarray(rolls, float),
+        **how,
+    )
 
 
 def with_colours(picture: Picture, found: Detections, squared: Squared) -> Seen:

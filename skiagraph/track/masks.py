@@ -51,4 +51,11 @@ class Masks:
         if mask is None:
             return None
         x, y = ((np.asarray(c, np.float32) + 1) / 2 * SIDE - 0.5 for c in np.broadcast_arrays(u, v))
-        return cv2.remap(mask.astype(np.float32), np.ascontiguousarray(x), np.ascontiguousarray(y), cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=0)
+        return cv2.remap(
+            mask.astype(np.float32),
+            np.ascontiguousarray(x),
+            np.ascontiguousarray(y),
+            cv2.INTER_LINEAR,
+            borderMode=cv2.BORDER_CONSTANT,
+            borderValue=0,
+        )

@@ -125,12 +125,21 @@ def meetings_of(paths: Sequence[Path], rate: float, settings: MeetingSettings = 
         open_rows = [m for m in open_rows if paths[m].last >= paths[n].first]
         for m in open_rows:
             first, last = paths[n].first, min(paths[n].last, paths[m].last)
-            overlap = paired_iou(boxes[n][:last - first + 1], boxes[m][first - paths[m].first:last - paths[m].first + 1])
+            overlap = paired_iou(
+                boxes[n][: last - first + 1], boxes[m][first - paths[m].first : last - paths[m].first + 1]
+            )
             frames = np.flatnonzero(overlap >= settings.touches)
             if not len(frames):
                 continue
             parts = np.split(frames, np.flatnonzero(np.diff(frames) > settings.again_s * rate) + 1)
-            touching += [_Touch(first + int(p[0]), first + int(p[-1]), {row: (float(overlap[p].max()), first + int(p[np.argmax(overlap[p])])) for row in (n, m)}) for p in parts]
+            touching += [
+                _Touch(
+                    first + int(p[0]),
+                    first + int(p[-1]),
+                    {row: (float(overlap[p].max()), first + int(p[np.argmax(overlap[p])])) for row in (n, m)},
+                )
+                for p in parts
+            ]
         open_rows.append(n)
     merged: list[_Touch] = []
     merged_of: dict[int, set[int]] = {}
@@ -138,8 +147,13 @@ def meetings_of(paths: Sequence[Path], rate: float, settings: MeetingSettings = 
         for place in sorted(set().union(*(merged_of.get(row, ()) for row in touch.closest))):
             known = merged[place]
             # One vanishes at somebody's head, and one comes out there: it may be the same one.
-            vanished = any(paths[m].last <= known.last + settings.again_s * rate for m in known.closest.keys() - touch.closest.keys()) \
-                and any(paths[m].first >= touch.first - settings.again_s * rate for m in touch.closest.keys() - known.closest.keys())
+            vanished = any(
+                paths[m].last <= known.last + settings.again_s * rate
+                for m in known.closest.keys() - touch.closest.keys()
+            ) and any(
+                paths[m].first >= touch.first - settings.again_s * rate
+                for m in touch.closest.keys() - known.closest.keys()
+            )
             if touch.first - known.last <= (settings.hidden_s if vanished else settings.again_s) * rate:
                 known.take(touch)
                 break
@@ -148,7 +162,16 @@ def meetings_of(paths: Sequence[Path], rate: float, settings: MeetingSettings = 
             merged.append(touch)
         for row in touch.closest:
             merged_of.setdefault(row, set()).add(place)
-    meetings = [Meeting(t.first, t.last, tuple(sorted(t.closest)), tuple(t.closest[n][1] for n in sorted(t.closest)), max(c for c, _ in t.closest.values())) for t in merged]
+    meetings = [
+        Meeting(
+            t.first,
+            t.last,
+            tuple(sorted(t.closest)),
+            tuple(t.closest[n][1] for n in sorted(t.closest)),
+            max(c for c, _ in t.closest.values()),
+        )
+        for t in merged
+    ]
     return sorted([*meetings, *_gone(paths, meetings, rate, settings)], key=lambda m: m.first)
 
 
@@ -201,7 +224,13 @@ def log_odds_of_looks(a: Side, b: Side, settings: MeetingSettings = MeetingSetti
     if face is not None:
         odds += float(log_odds_of_faces(*face))
     if a.looks.colours is not None and b.looks.colours is not None:
-        odds += float(np.clip(settings.look_steep * (likeness(a.looks.colours, b.looks.colours) - settings.look_even), -settings.look_most, settings.look_most))
+        odds += float(
+            np.clip(
+                settings.look_steep * (likeness(a.looks.colours, b.looks.colours) - settings.look_even),
+                -settings.look_most,
+                settings.look_most,
+            )
+        )
     if a.there and b.there:
         odds -= float(min(settings.size_most, 0.5 * (np.log(b.head[3] / a.head[3]) / settings.size_spread) ** 2))
     return odds
@@ -215,7 +244,9 @@ def log_odds_of_way(a: Side, b: Side, frames: int, settings: MeetingSettings = M
     if not (a.there and b.there):
         return 0.0
     size = max(float(a.head[2]), float(b.head[2]), 1.0)
-    away = min(float(np.hypot(*(b.head[:2] - a.head[:2] - share * frames * a.speed))) for share in (0.0, 0.5, 1.0)) / size
+    away = (
+        min(float(np.hypot(*(b.head[:2] - a.head[:2] - share * frames * a.speed))) for share in (0.0, 0.5, 1.0)) / size
+    )
     return float(max(settings.way_least, -0.5 * (max(0.0, away - settings.way_free) / settings.way_spread) ** 2))
 
 
@@ -234,7 +265,10 @@ def marginals(scores: np.ndarray) -> np.ndarray:
     places = _assignments(*wide.shape)
     logs = np.column_stack([wide, np.zeros(len(wide))])[np.arange(len(wide)), places].sum(axis=1)
     shares = np.exp(logs - logs.max())
-    weights = np.array([np.bincount(place, shares, wide.shape[1] + 1)[:-1] for place in places.T]).reshape(wide.shape) / shares.sum()
+    weights = (
+        np.array([np.bincount(place, shares, wide.shape[1] + 1)[:-1] for place in places.T]).reshape(wide.shape)
+        / shares.sum()
+    )
     return weights if rows <= columns else weights.T
 
 
@@ -250,7 +284,7 @@ def _assignments(few: int, many: int) -> np.ndarray:
 
 def found_share(path, first: int, last: int) -> float:
     """In which share of some frames the face of a path was found."""
-    rows = path.origin[max(0, first - path.first):max(0, last - path.first + 1)]
+    rows = path.origin[max(0, first - path.first) : max(0, last - path.first + 1)]
     return float((rows == FOUND).mean()) if len(rows) else 0.0
 
 
@@ -261,7 +295,7 @@ def side_of(path, looks: Signature, at: int, before: bool, reach: int) -> Side:
     low, high = max(low, path.first), min(high, path.last)
     if low > high:
         return Side(looks, np.zeros(4), np.zeros(2), False)
-    rows = path.rows()[low - path.first:high - path.first + 1, :4].astype(float)
+    rows = path.rows()[low - path.first : high - path.first + 1, :4].astype(float)
     near = rows[-1] if before else rows[0]
     speed = (rows[-1, :2] - rows[0, :2]) / max(1, len(rows) - 1)
     return Side(looks, near, speed, True)
@@ -303,10 +337,18 @@ Looks = Mapping[int, tuple[np.ndarray, Sequence[np.ndarray | None]]]
 def frames_wanted(meetings: Sequence[Meeting], rate: float, settings: MeetingSettings = MeetingSettings()) -> set[int]:
     """The frames in which looks are gathered for meetings."""
     reach = round(settings.looks_s * rate)
-    return {frame for m in meetings for frame in (*range(m.first - reach, m.first), *range(m.last + 1, m.last + reach + 1))}
+    return {
+        frame for m in meetings for frame in (*range(m.first - reach, m.first), *range(m.last + 1, m.last + reach + 1))
+    }
 
 
-def reconsidered(stretches: Sequence[Stretch], meetings: Sequence[Meeting], seen: Looks, rate: float, settings: MeetingSettings = MeetingSettings()) -> Reconsidered:
+def reconsidered(
+    stretches: Sequence[Stretch],
+    meetings: Sequence[Meeting],
+    seen: Looks,
+    rate: float,
+    settings: MeetingSettings = MeetingSettings(),
+) -> Reconsidered:
     """Ask anew who is who on both sides of each meeting.
 
     Rows of meetings are numbers of stretches, doubtful ones not among them.
@@ -333,7 +375,9 @@ class _Reconsidering:
     they are one person.
     """
 
-    def __init__(self, stretches: list[Stretch], meetings: Sequence[Meeting], seen: Looks, rate: float, settings: MeetingSettings):
+    def __init__(
+        self, stretches: list[Stretch], meetings: Sequence[Meeting], seen: Looks, rate: float, settings: MeetingSettings
+    ):
         self.stretches, self.meetings, self.seen, self.rate, self.settings = stretches, meetings, seen, rate, settings
         self.paths = [seen_of(s.path, rate, settings) for s in stretches]
         self.boxes = [s.path.boxes() for s in stretches]
@@ -360,8 +404,21 @@ class _Reconsidering:
                 whole = len(chain) == 1 and len(pieces) == 1
                 if not whole and piece is not pieces[0]:
                     number += 1
-                stretches.append(self.stretches[piece.row] if whole else self._made(chain, self.stretches[piece.row].number if piece is pieces[0] else number))
-        joins = [Join(m.first, m.last, place[id(piece)], tuple(sorted({place[id(o)] for o in others} - {place[id(piece)]})), odds) for m, piece, others, odds in self.kept]
+                stretches.append(
+                    self.stretches[piece.row]
+                    if whole
+                    else self._made(chain, self.stretches[piece.row].number if piece is pieces[0] else number)
+                )
+        joins = [
+            Join(
+                m.first,
+                m.last,
+                place[id(piece)],
+                tuple(sorted({place[id(o)] for o in others} - {place[id(piece)]})),
+                odds,
+            )
+            for m, piece, others, odds in self.kept
+        ]
         asked: dict[tuple[int, int], float] = {}
         for a, b, odds in self.open:
             pair = tuple(sorted((place[id(a)], place[id(b)])))
@@ -372,21 +429,40 @@ class _Reconsidering:
     def _settle(self, meeting: Meeting) -> None:
         settings = self.settings
         rows = meeting.rows
-        before, after = {n: self._side(meeting, n, True) for n in rows}, {n: self._side(meeting, n, False) for n in rows}
+        before, after = (
+            {n: self._side(meeting, n, True) for n in rows},
+            {n: self._side(meeting, n, False) for n in rows},
+        )
         come, go = [n for n in rows if before[n].there], [n for n in rows if after[n].there]
         if not come or not go:
             return
-        odds = np.array([[log_odds_of_looks(before[i], after[j], settings) + self._log_odds_of_going(meeting, i, j, before[i], after[j]) for j in go] for i in come])
+        odds = np.array(
+            [
+                [
+                    log_odds_of_looks(before[i], after[j], settings)
+                    + self._log_odds_of_going(meeting, i, j, before[i], after[j])
+                    for j in go
+                ]
+                for i in come
+            ]
+        )
         share = marginals(odds) if max(odds.shape) <= settings.most else _by_pairs(odds)
         mine = {n: self._last_piece(n) for n in rows}
         through = [n for n in come if n in go]
         # Whoever goes on as another needs that other to go on elsewhere: exchanged all round, or not at all.
-        moved = {n: go[int(share[come.index(n)].argmax())] for n in through if share[come.index(n)].max() >= settings.swap}
+        moved = {
+            n: go[int(share[come.index(n)].argmax())] for n in through if share[come.index(n)].max() >= settings.swap
+        }
         moved = {n: to for n, to in moved.items() if n != to}
         moved = moved if moved and set(moved) == set(moved.values()) else {}
         at = {n: int(np.median([meeting.at_of(m) for m in moved])) if n in moved else meeting.at_of(n) for n in through}
         moved = moved if all(self._may_cut(mine[n], at[n]) for n in moved) else {}
-        kept = {n for n in through if n not in moved and (share[come.index(n), go.index(n)] >= settings.keep or not self._may_cut(mine[n], at[n]))}
+        kept = {
+            n
+            for n in through
+            if n not in moved
+            and (share[come.index(n), go.index(n)] >= settings.keep or not self._may_cut(mine[n], at[n]))
+        }
         for n in through:
             if n not in kept:
                 self._cut(mine[n], at[n], before[n].looks, after[n].looks)
@@ -395,7 +471,14 @@ class _Reconsidering:
             mine[n].after, on[to].taken = on[to], True
         for n in sorted(kept | set(moved)):
             to = moved.get(n, n)
-            self.kept.append((meeting, on[to], [on[m] for m in go if m != to] + [mine[m] for m in come if m not in go], odds_of(float(share[come.index(n), go.index(to)]))))
+            self.kept.append(
+                (
+                    meeting,
+                    on[to],
+                    [on[m] for m in go if m != to] + [mine[m] for m in come if m not in go],
+                    odds_of(float(share[come.index(n), go.index(to)])),
+                )
+            )
         for i in come:
             for j in go:
                 if mine[i] is not on[j] and mine[i].after is not on[j]:
@@ -406,7 +489,9 @@ class _Reconsidering:
         same path, else by the way between them."""
         settings = self.settings
         if i == j:
-            return settings.appears + going_on(found_share(self.stretches[i].path, meeting.first, meeting.last), meeting.closest, settings)
+            return settings.appears + going_on(
+                found_share(self.stretches[i].path, meeting.first, meeting.last), meeting.closest, settings
+            )
         return settings.appears + log_odds_of_way(before, after, meeting.last - meeting.first + 2, settings)
 
     def _last_piece(self, row: int) -> _Piece:
@@ -416,7 +501,10 @@ class _Reconsidering:
         """Only where a face was found on both sides: a part without one would be nobody."""
         path = self.stretches[piece.row].path
         found = path.origin == FOUND
-        return bool(found[piece.first - path.first:at + 1 - path.first].any() and found[at + 1 - path.first:piece.last + 1 - path.first].any())
+        return bool(
+            found[piece.first - path.first : at + 1 - path.first].any()
+            and found[at + 1 - path.first : piece.last + 1 - path.first].any()
+        )
 
     def _cut(self, piece: _Piece, at: int, before: Signature, after: Signature) -> None:
         rest = _Piece(piece.row, at + 1, piece.last, [after])
@@ -433,7 +521,15 @@ class _Reconsidering:
         described = tuple(entry for s, p in parts for entry in s.described if p.first <= entry[0] <= p.last)
         colours = Signature.joined([_without_faces(look) for p in chain for look in p.looks]).colours
         last = chain[-1] is self._last_piece(chain[-1].row)
-        return replace(parts[0][0], path=Path.from_rows(chain[0].first, rows, origin), faces=faces, described=described, chains=parts[-1][0].chains if last else (), colours=colours, number=number)
+        return replace(
+            parts[0][0],
+            path=Path.from_rows(chain[0].first, rows, origin),
+            faces=faces,
+            described=described,
+            chains=parts[-1][0].chains if last else (),
+            colours=colours,
+            number=number,
+        )
 
     def _side(self, meeting: Meeting, row: int, before: bool) -> Side:
         path, settings = self.paths[row], self.settings
@@ -443,30 +539,50 @@ class _Reconsidering:
         others = [m for m in self.meetings_of_row[row] if m is not meeting]
         if before:
             low, high = max([path.first, *(m.last + 1 for m in others if m.last < meeting.first)]), meeting.first - 1
-            return side_of(path, self._looks(row, low, high, max(low, high - reach), high), high, True, round(0.4 * self.rate))
+            return side_of(
+                path, self._looks(row, low, high, max(low, high - reach), high), high, True, round(0.4 * self.rate)
+            )
         low, high = meeting.last + 1, min([path.last, *(m.first - 1 for m in others if m.first > meeting.last)])
-        return side_of(path, self._looks(row, low, high, low, min(high, low + reach)), low, False, round(0.4 * self.rate))
+        return side_of(
+            path, self._looks(row, low, high, low, min(high, low + reach)), low, False, round(0.4 * self.rate)
+        )
 
     def _looks(self, row: int, first: int, last: int, low: int, high: int) -> Signature:
         """How somebody looks: the face between two frames, clothes and hair between two others, of those the ones in
         which nobody is beside them, if there are any."""
         stretch, settings = self.stretches[row], self.settings
-        near = [(self.stretches[n].path, self.boxes[n]) for n in np.flatnonzero((self.spans[:, 0] <= high) & (self.spans[:, 1] >= low)) if n != row]
+        near = [
+            (self.stretches[n].path, self.boxes[n])
+            for n in np.flatnonzero((self.spans[:, 0] <= high) & (self.spans[:, 1] >= low))
+            if n != row
+        ]
         clear, beset = [], []
         # Away from the meeting first, but no further than needed.
-        for away, frame, face in sorted(((min(frame - first, last - frame), frame, n) for n, (frame, _, _) in enumerate(stretch.faces) if low <= frame <= high and frame in self.seen),
-                                        key=lambda entry: (entry[0] < settings.clear_s * self.rate, entry[0])):
+        for away, frame, face in sorted(
+            (
+                (min(frame - first, last - frame), frame, n)
+                for n, (frame, _, _) in enumerate(stretch.faces)
+                if low <= frame <= high and frame in self.seen
+            ),
+            key=lambda entry: (entry[0] < settings.clear_s * self.rate, entry[0]),
+        ):
             if len(clear) == MOST_LOOKS or away < settings.clear_s * self.rate and clear:
                 break
             colours = self._colours(frame, stretch.faces[face][1])
             if colours is not None:
-                there = np.array([boxes[frame - path.first] for path, boxes in near if path.first <= frame <= path.last]).reshape(-1, 4)
+                there = np.array(
+                    [boxes[frame - path.first] for path, boxes in near if path.first <= frame <= path.last]
+                ).reshape(-1, 4)
                 beside = bool((iou(self.boxes[row][frame - stretch.path.first][None], there) >= settings.beside).any())
                 (beset if beside else clear).append(colours)
         found = clear or beset[:MOST_LOOKS]
         mean = np.sqrt(np.mean(np.square(found), axis=0)).astype(np.float32) if found else None
         described = [d for frame, d in stretch.described if first <= frame <= last]
-        return Signature(np.array([d.vector for d in described], np.float32).reshape(-1, 128), np.array([d.worth for d in described], np.float32), mean)
+        return Signature(
+            np.array([d.vector for d in described], np.float32).reshape(-1, 128),
+            np.array([d.worth for d in described], np.float32),
+            mean,
+        )
 
     def _colours(self, frame: int, face: np.ndarray) -> np.ndarray | None:
         """What a face and its shoulders looked like in a frame, float32, or None where that is not known."""
@@ -476,10 +592,15 @@ class _Reconsidering:
         return unpacked(found)
 
 
-def held_apart(asked: Mapping[tuple[int, int], float], settings: MeetingSettings = MeetingSettings()) -> dict[tuple[int, int], float]:
+def held_apart(
+    asked: Mapping[tuple[int, int], float], settings: MeetingSettings = MeetingSettings()
+) -> dict[tuple[int, int], float]:
     """Log odds of pairs as grouping may take them: what was cut is put together again by nothing but more evidence, or
     a person."""
-    return {pair: odds if probability(odds) >= settings.keep else min(odds, odds_of(IDENTITY.join) - 0.1) for pair, odds in asked.items()}
+    return {
+        pair: odds if probability(odds) >= settings.keep else min(odds, odds_of(IDENTITY.join) - 0.1)
+        for pair, odds in asked.items()
+    }
 
 
 def _without_faces(looks: Signature) -> Signature:
@@ -496,6 +617,8 @@ def _by_pairs(scores: np.ndarray) -> np.ndarray:
         for j in range(columns):
             for other in (None, *(n for n in range(rows) if n != i)):
                 for elsewhere in (None, *(n for n in range(columns) if n != j)):
-                    few = scores[np.ix_([i] if other is None else [i, other], [j] if elsewhere is None else [j, elsewhere])]
+                    few = scores[
+                        np.ix_([i] if other is None else [i, other], [j] if elsewhere is None else [j, elsewhere])
+                    ]
                     share[i, j] = min(share[i, j], marginals(few)[0, 0])
     return share

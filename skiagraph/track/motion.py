@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+
 @dataclass(frozen=True, slots=True)
 class MotionSettings:
     """Deviations of x, y and size, in shares of the face's side; speeds a frame.
@@ -41,7 +42,7 @@ class _Axis:
 
     def __init__(self, value: float, deviation: float, speed_deviation: float):
         self.value, self.speed = value, 0.0
-        self._of_value, self._of_both, self._of_speed = deviation ** 2, 0.0, speed_deviation ** 2
+        self._of_value, self._of_both, self._of_speed = deviation**2, 0.0, speed_deviation**2
 
     @property
     def variance(self) -> float:
@@ -72,7 +73,9 @@ class FaceMotion:
     def __init__(self, box_xyxy: np.ndarray):
         x, y, side = _measures(box_xyxy)
         side = max(side, 1.0)
-        self._axes = [_Axis(value, a * side, b * side) for value, a, b in zip((x, y, side), MOTION.begin, MOTION.begin_of_speed)]
+        self._axes = [
+            _Axis(value, a * side, b * side) for value, a, b in zip((x, y, side), MOTION.begin, MOTION.begin_of_speed)
+        ]
 
     @property
     def centre_and_side(self) -> tuple[float, float, float]:
@@ -107,7 +110,7 @@ class FaceMotion:
         x.speed *= share
         y.speed *= share
         # A face that goes behind something is found ever larger or smaller, and is neither.
-        size.speed *= share ** 3
+        size.speed *= share**3
 
     def correct(self, box_xyxy: np.ndarray, weight: float = 1.0) -> None:
         """Take in a measured box; weight under 1 trusts it less."""

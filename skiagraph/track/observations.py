@@ -145,7 +145,9 @@ class Checkpoint:
         """Frames whose light was coloured, of those read and those added, and frames between two such ones that nobody
         looked at."""
         coloured = {frame for frame, light in zip(self._frames, self._lights) if light}
-        return coloured.union(*(range(a, b) for a, b in zip(self._frames, self._frames[1:]) if a in coloured and b in coloured))
+        return coloured.union(
+            *(range(a, b) for a, b in zip(self._frames, self._frames[1:]) if a in coloured and b in coloured)
+        )
 
     def note(self, dissolve: Dissolve) -> None:
         """A dissolve; one that is known already is not another."""
@@ -160,7 +162,13 @@ class Checkpoint:
             self._folder.mkdir(parents=True, exist_ok=True)
             handle, name = tempfile.mkstemp(dir=self._folder, suffix=".part")
             with os.fdopen(handle, "wb") as file:
-                np.savez_compressed(file, **_packed(self._waiting), dissolves=np.array([(d.first, d.middle, d.last) for d in self.dissolves[self._dissolves_written:]], np.int64).reshape(-1, 3))
+                np.savez_compressed(
+                    file,
+                    **_packed(self._waiting),
+                    dissolves=np.array(
+                        [(d.first, d.middle, d.last) for d in self.dissolves[self._dissolves_written :]], np.int64
+                    ).reshape(-1, 3),
+                )
             target = self._folder / f"{self._waiting[0].frame:09d}.npz"
             os.replace(name, target)
             self._chunks.append(target)
@@ -227,12 +235,26 @@ def _packed(observations: list[Observation]) -> dict:
     looked = [o.bodies for o in observations if o.bodies is not None]
     table, known = _table([c for o in observations for c in o.seen.colours])
     body_table, body_known = _table([c for bodies in looked for c in bodies.colours])
-    return {"frames": np.array([o.frame for o in observations], np.int64), "counts": np.array([len(o.seen) for o in observations], np.int32), "cut": np.array([o.cut for o in observations]),
-            "whole": np.array([o.whole for o in observations]), "coloured": np.array([o.coloured for o in observations]), "views": np.array([o.view for o in observations]),
-            "boxes": found.boxes, "scores": found.scores, "landmarks": found.landmarks, "rolls": found.rolls, "colours": table, "known": known,
-            "bodies_looked": np.array([o.bodies is not None for o in observations], bool), "bodies_counts": np.array([len(bodies.heads) for bodies in looked], np.int32),
-            "bodies": np.concatenate([np.zeros((0, 4)), *(bodies.heads for bodies in looked)]),
-            "bodies_sure": np.concatenate([np.zeros(0, bool), *(bodies.sure for bodies in looked)]), "bodies_colours": body_table, "bodies_known": body_known}
+    return {
+        "frames": np.array([o.frame for o in observations], np.int64),
+        "counts": np.array([len(o.seen) for o in observations], np.int32),
+        "cut": np.array([o.cut for o in observations]),
+        "whole": np.array([o.whole for o in observations]),
+        "coloured": np.array([o.coloured for o in observations]),
+        "views": np.array([o.view for o in observations]),
+        "boxes": found.boxes,
+        "scores": found.scores,
+        "landmarks": found.landmarks,
+        "rolls": found.rolls,
+        "colours": table,
+        "known": known,
+        "bodies_looked": np.array([o.bodies is not None for o in observations], bool),
+        "bodies_counts": np.array([len(bodies.heads) for bodies in looked], np.int32),
+        "bodies": np.concatenate([np.zeros((0, 4)), *(bodies.heads for bodies in looked)]),
+        "bodies_sure": np.concatenate([np.zeros(0, bool), *(bodies.sure for bodies in looked)]),
+        "bodies_colours": body_table,
+        "bodies_known": body_known,
+    }
 
 
 def _table(colours: Sequence[np.ndarray | None]) -> tuple[np.ndarray, np.ndarray]:
@@ -247,10 +269,25 @@ def _table(colours: Sequence[np.ndarray | None]) -> tuple[np.ndarray, np.ndarray
 
 def _unpacked(chunk: dict[str, np.ndarray]) -> list[Observation]:
     found = Detections(chunk["boxes"], chunk["scores"], chunk["landmarks"], chunk["rolls"])
-    bodies = (SeenHeads(chunk["bodies"][rows], _colours_of(chunk, "bodies_", rows), chunk["bodies_sure"][rows]) for rows in _rows(chunk["bodies_counts"]))
-    return [Observation(int(frame), Seen(found.take(rows), _colours_of(chunk, "", rows)), view, bool(cut), bool(whole), bool(coloured), next(bodies) if looked else None)
-            for rows, frame, view, cut, whole, coloured, looked in
-            zip(_rows(chunk["counts"]), *(chunk[name] for name in ("frames", "views", "cut", "whole", "coloured", "bodies_looked")))]
+    bodies = (
+        SeenHeads(chunk["bodies"][rows], _colours_of(chunk, "bodies_", rows), chunk["bodies_sure"][rows])
+        for rows in _rows(chunk["bodies_counts"])
+    )
+    return [
+        Observation(
+            int(frame),
+            Seen(found.take(rows), _colours_of(chunk, "", rows)),
+            view,
+            bool(cut),
+            bool(whole),
+            bool(coloured),
+            next(bodies) if looked else None,
+        )
+        for rows, frame, view, cut, whole, coloured, looked in zip(
+            _rows(chunk["counts"]),
+            *(chunk[name] for name in ("frames", "views", "cut", "whole", "coloured", "bodies_looked")),
+        )
+    ]
 
 
 def _rows(counts: np.ndarray) -> Iterator[np.ndarray]:

@@ -32,9 +32,14 @@ class OverEdgeSettings:
     sure: float = 0.7
 
 
-def held_over_edge(stretches: Sequence[Stretch], size: tuple[int, int], rate: float, settings: OverEdgeSettings = OverEdgeSettings()) -> list[Stretch]:
+def held_over_edge(
+    stretches: Sequence[Stretch], size: tuple[int, int], rate: float, settings: OverEdgeSettings = OverEdgeSettings()
+) -> list[Stretch]:
     """The same stretches, no row of them smaller. size: of the picture, px; rate: frames a second."""
-    return [replace(s, path=_held(s.path, size, round(settings.holds_s * rate), settings)) if s.faces else s for s in stretches]
+    return [
+        replace(s, path=_held(s.path, size, round(settings.holds_s * rate), settings)) if s.faces else s
+        for s in stretches
+    ]
 
 
 def _held(path: Path, size: tuple[int, int], frames: int, settings: OverEdgeSettings) -> Path:
@@ -42,7 +47,10 @@ def _held(path: Path, size: tuple[int, int], frames: int, settings: OverEdgeSett
     if not len(found):
         return path
     rows = path.rows().astype(float)
-    for inside, at in ((int(found[0]), slice(max(0, int(found[0]) - frames), int(found[0]))), (int(found[-1]), slice(int(found[-1]) + 1, int(found[-1]) + 1 + frames))):
+    for inside, at in (
+        (int(found[0]), slice(max(0, int(found[0]) - frames), int(found[0]))),
+        (int(found[-1]), slice(int(found[-1]) + 1, int(found[-1]) + 1 + frames)),
+    ):
         beyond = sides_beyond(rows[at], size) & sides_beyond(rows[inside], size, 1 + 2 * settings.near)
         held = beyond.any(axis=1) & (rows[at, 5] < settings.sure)
         if held.any():

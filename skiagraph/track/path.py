@@ -55,8 +55,12 @@ class Path:
         return len(self.cx)
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, Path) and self.first == other.first and all(np.array_equal(getattr(self, n), getattr(other, n)) for n in COLUMNS) \
+        return (
+            isinstance(other, Path)
+            and self.first == other.first
+            and all(np.array_equal(getattr(self, n), getattr(other, n)) for n in COLUMNS)
             and np.array_equal(self.leaning(), other.leaning())
+        )
 
     def __hash__(self) -> int:
         return hash((self.first, len(self), float(self.cx[0]), float(self.cy[-1])))
@@ -77,12 +81,19 @@ class Path:
 
     def boxes(self) -> np.ndarray:
         """x0, y0, x1, y1 of every row, float32 (n, 4), without the angle."""
-        return np.stack([self.cx - self.width / 2, self.cy - self.height / 2, self.cx + self.width / 2, self.cy + self.height / 2], axis=1)
+        return np.stack(
+            [self.cx - self.width / 2, self.cy - self.height / 2, self.cx + self.width / 2, self.cy + self.height / 2],
+            axis=1,
+        )
 
     def part(self, first: int, last: int) -> Path:
         """The rows of frames first .. last, both included; they must overlap the path."""
         a, b = max(first, self.first) - self.first, min(last, self.last) - self.first + 1
-        return Path(self.first + a, *(getattr(self, name)[a:b] for name in COLUMNS), self.lean[a:b] if self.lean is not None else None)
+        return Path(
+            self.first + a,
+            *(getattr(self, name)[a:b] for name in COLUMNS),
+            self.lean[a:b] if self.lean is not None else None,
+        )
 
     def no_surer(self, most: np.ndarray) -> Path:
         """The same, with a confidence of at most so much in each row, (n,)."""
@@ -120,7 +131,12 @@ class Path:
         rows = np.round(self.rows().astype(np.float64) * steps) / steps
         rows[:, 2:4] = np.maximum(rows[:, 2:4], 1 / PX_STEPS)
         rows[:, 5] = np.clip(rows[:, 5], 0, 1)
-        return Path.from_rows(self.first, rows, self.origin, None if self.lean is None else np.round(self.lean.astype(np.float64) * TILT_STEPS) / TILT_STEPS)
+        return Path.from_rows(
+            self.first,
+            rows,
+            self.origin,
+            None if self.lean is None else np.round(self.lean.astype(np.float64) * TILT_STEPS) / TILT_STEPS,
+        )
 
     @staticmethod
     def from_rows(first: int, rows: np.ndarray, origin: np.ndarray, lean: np.ndarray | None = None) -> Path:
@@ -129,7 +145,8 @@ class Path:
 
 
 def laid_over(paths: Sequence[Path]) -> Path:
-    """Paths as one, the earlier in the order on top; what lies between two is a straight line of which nobody is sure."""
+    """Paths as one, the earlier in the order on top; what lies between two is a straight line of which nobody is
+    sure."""
     first, last = min(p.first for p in paths), max(p.last for p in paths)
     rows, origin = np.full((last - first + 1, 9), np.nan), np.full(last - first + 1, BRIDGED, np.uint8)
     for path in reversed(paths):

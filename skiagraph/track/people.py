@@ -86,7 +86,9 @@ def without_shadows(tracklets: Sequence[Tracklet]) -> list[Tracklet]:
     for tracklet in tracklets:
         if not tracklet.doubtful:
             frames = np.arange(tracklet.frames[0], tracklet.frames[-1] + 1)
-            heads = np.stack([np.interp(frames, tracklet.frames, column) for column in np.asarray(tracklet.heads).T[:4]], axis=1)
+            heads = np.stack(
+                [np.interp(frames, tracklet.frames, column) for column in np.asarray(tracklet.heads).T[:4]], axis=1
+            )
             for frame, head in zip(frames, heads):
                 believed.setdefault(int(frame), []).append(head)
 
@@ -97,7 +99,12 @@ def without_shadows(tracklets: Sequence[Tracklet]) -> list[Tracklet]:
             if others:
                 heads = np.array(others)
                 boxes = cxcywh_to_xyxy(heads)
-                over += bool((intersection(box[None], boxes)[0] > PEOPLE.shadow_over * np.minimum(area(boxes), area(box[None]))).any())
+                over += bool(
+                    (
+                        intersection(box[None], boxes)[0]
+                        > PEOPLE.shadow_over * np.minimum(area(boxes), area(box[None]))
+                    ).any()
+                )
                 away = np.abs(heads[:, :2] - (box[:2] + box[2:]) / 2)
                 beside += bool((away < PEOPLE.beside * heads[:, 2:4]).all(axis=1).any())
         enough = PEOPLE.shadow_time * len(tracklet.frames)
@@ -113,12 +120,19 @@ def looks_of(tracklet: Tracklet, descriptions: dict[int, list[Description]], fir
 
 def _described(tracklet: Tracklet, descriptions: dict[int, list[Description]]) -> list[tuple[int, Description]]:
     """The frames in which a tracklet's face was described, and how."""
-    return [(frame, d) for frame, box in zip(tracklet.frames, tracklet.boxes) if frame in descriptions
-            for d in descriptions[frame] if is_of(d, box)]
+    return [
+        (frame, d)
+        for frame, box in zip(tracklet.frames, tracklet.boxes)
+        if frame in descriptions
+        for d in descriptions[frame]
+        if is_of(d, box)
+    ]
 
 
 def _signature(found: Sequence[Description]) -> Signature:
-    return Signature(np.array([d.vector for d in found]).reshape(-1, 128), np.array([d.worth for d in found], np.float32))
+    return Signature(
+        np.array([d.vector for d in found]).reshape(-1, 128), np.array([d.worth for d in found], np.float32)
+    )
 
 
 def are_unlike(a: Signature, b: Signature) -> bool:
@@ -127,7 +141,9 @@ def are_unlike(a: Signature, b: Signature) -> bool:
     return face is not None and face[1] >= PEOPLE.unlike_worth and face[0] > PEOPLE.unlike
 
 
-def without_misread(tracklets: Sequence[Tracklet], descriptions: dict[int, list[Description]], rate: float) -> dict[int, list[Description]]:
+def without_misread(
+    tracklets: Sequence[Tracklet], descriptions: dict[int, list[Description]], rate: float
+) -> dict[int, list[Description]]:
     """The descriptions without those of faces that were misread: unlike the one before and the one after of their
     track, while these two are alike."""
     misread = set()
@@ -137,10 +153,14 @@ def without_misread(tracklets: Sequence[Tracklet], descriptions: dict[int, list[
             there, back, apart = (float(np.linalg.norm(p.vector - q.vector)) for p, q in ((a, b), (b, c), (a, c)))
             if min(there, back) > PEOPLE.misread > apart and end - begin <= PEOPLE.back_s * rate:
                 misread.add(id(b))
-    return {frame: kept for frame, found in descriptions.items() if (kept := [d for d in found if id(d) not in misread])}
+    return {
+        frame: kept for frame, found in descriptions.items() if (kept := [d for d in found if id(d) not in misread])
+    }
 
 
-def split_where_unlike(tracklets: Sequence[Tracklet], descriptions: dict[int, list[Description]], lost: int = DESCRIBING.lost_frames) -> list[Tracklet]:
+def split_where_unlike(
+    tracklets: Sequence[Tracklet], descriptions: dict[int, list[Description]], lost: int = DESCRIBING.lost_frames
+) -> list[Tracklet]:
     """Tracklets cut where the face became somebody else's: they changed heads in a crossing. lost: frames without a
     face that are a loss."""
     result, number = [], max((t.number for t in tracklets), default=0)
@@ -163,7 +183,10 @@ def _change(tracklet: Tracklet, descriptions, lost: int) -> int | None:
     known = sorted({frame for frame, _ in described})
     best, place = 0.0, None
     for a, b in zip(known, known[1:]):
-        before, after = _signature([d for frame, d in described if frame <= a]), _signature([d for frame, d in described if frame >= b])
+        before, after = (
+            _signature([d for frame, d in described if frame <= a]),
+            _signature([d for frame, d in described if frame >= b]),
+        )
         face = face_distance(before, after)
         if are_unlike(before, after) and face[0] > best:
             best, place = face[0], (a, b)
@@ -171,7 +194,7 @@ def _change(tracklet: Tracklet, descriptions, lost: int) -> int | None:
         return None
     low, high = tracklet.frames.index(place[0]), tracklet.frames.index(place[1])
     losses = [tracklet.frames[n] - tracklet.frames[n - 1] for n in range(low + 1, high + 1)]
-    row = low + 1 + int(np.argmax(losses) if max(losses) > lost else np.argmin(tracklet.scores[low + 1:high + 1]))
+    row = low + 1 + int(np.argmax(losses) if max(losses) > lost else np.argmin(tracklet.scores[low + 1 : high + 1]))
     # In a crossing a face may be half another's for a moment.
     return row if PEOPLE.least_part <= row <= len(tracklet.frames) - PEOPLE.least_part else None
 
@@ -190,8 +213,14 @@ def without_hints(tracklets: Sequence[Tracklet]) -> None:
             t.boxes, t.scores = [t.boxes[n] for n in kept], [t.scores[n] for n in kept]
 
 
-def stretches_of(chains: Sequence[Chain], results: Sequence[Followed], meetings: Sequence[tuple[int, int]],
-                 descriptions: dict[int, list[Description]], rate: float, settings: BridgeSettings = BridgeSettings()) -> list[Stretch]:
+def stretches_of(
+    chains: Sequence[Chain],
+    results: Sequence[Followed],
+    meetings: Sequence[tuple[int, int]],
+    descriptions: dict[int, list[Description]],
+    rate: float,
+    settings: BridgeSettings = BridgeSettings(),
+) -> list[Stretch]:
     """All paths, each with its faces and descriptions; a tail that came to the beginning of a chain goes on in it."""
     paths = [path_of(chain, solved, rate, settings) for chain, solved in zip(chains, results)]
     follows, joined = dict(meetings), set()
@@ -246,10 +275,10 @@ def _holding(path: Path, other: Path, frames: Iterable[int]) -> Path:
         if not max(path.first, other.first) <= frame <= min(path.last, other.last):
             break
         n, m = frame - path.first, frame - other.first
-        apart = np.abs(own_axes(rows[n:n + 1], (others[m, :2] - rows[n, :2])[None])[0])
+        apart = np.abs(own_axes(rows[n : n + 1], (others[m, :2] - rows[n, :2])[None])[0])
         if (apart > PEOPLE.near_both * rows[n, 2:4]).any():
             break
-        rows[n, :4] = around_both(rows[n:n + 1], others[m:m + 1])[0]
+        rows[n, :4] = around_both(rows[n : n + 1], others[m : m + 1])[0]
     return Path.from_rows(path.first, rows, path.origin, path.lean)
 
 
@@ -273,11 +302,25 @@ def _stretch(path: Path, numbers, chains: Sequence[Chain], descriptions) -> Stre
     if colours:
         weights = np.array([count for _, count in colours], float)
         mean = np.sqrt(np.average(np.square([c for c, _ in colours]), axis=0, weights=weights)).astype(np.float32)
-    return Stretch(path, tuple(numbers), tuple(faces), tuple(described), mean, all(t.doubtful for t in tracklets), tracklets[0].number)
+    return Stretch(
+        path,
+        tuple(numbers),
+        tuple(faces),
+        tuple(described),
+        mean,
+        all(t.doubtful for t in tracklets),
+        tracklets[0].number,
+    )
 
 
-def people_of(stretches: Sequence[Stretch], still: Sequence[bool] | None = None, report: Callable[[int, int], None] = lambda done, total: None,
-              joins: Sequence[Join] = (), asked: Mapping[tuple[int, int], float] = MappingProxyType({}), fixed: Sequence[Sequence[int]] = ()) -> tuple[list[FoundPerson], list[tuple[int, int, float]]]:
+def people_of(
+    stretches: Sequence[Stretch],
+    still: Sequence[bool] | None = None,
+    report: Callable[[int, int], None] = lambda done, total: None,
+    joins: Sequence[Join] = (),
+    asked: Mapping[tuple[int, int], float] = MappingProxyType({}),
+    fixed: Sequence[Sequence[int]] = (),
+) -> tuple[list[FoundPerson], list[tuple[int, int, float]]]:
     """Group stretches into people; returns them and which may be one: (key, key, probability). report, fixed: as in
     identity.group; joins, asked: as track.meetings gives them."""
     cannot_link, extra = _pairs(stretches)
@@ -286,19 +329,44 @@ def people_of(stretches: Sequence[Stretch], still: Sequence[bool] | None = None,
     for join in joins:
         met_in.setdefault(join.row, []).append(join)
     people = []
-    keys = {row: min((stretches[r] for r in rows), key=lambda s: s.path.first).number for rows in grouping.groups for row in rows}
+    keys = {
+        row: min((stretches[r] for r in rows), key=lambda s: s.path.first).number
+        for rows in grouping.groups
+        for row in rows
+    }
     for rows, sure in zip(grouping.groups, grouping.sure):
         parts = sorted((stretches[row] for row in rows), key=lambda s: s.path.first)
-        met = sorted((FoundJoin(j.first, j.last, tuple(sorted({keys[o] for o in j.others} - {keys[j.row]})), probability(j.odds)) for row in rows for j in met_in.get(row, ())), key=lambda j: j.first)
+        met = sorted(
+            (
+                FoundJoin(
+                    j.first, j.last, tuple(sorted({keys[o] for o in j.others} - {keys[j.row]})), probability(j.odds)
+                )
+                for row in rows
+                for j in met_in.get(row, ())
+            ),
+            key=lambda j: j.first,
+        )
         frame, box = _best_face(parts)
         # In the order in which they were found: a lead may go further back than whoever was found before.
         paths = _untangled(sorted(parts, key=lambda part: part.found))
         if sure < 1:
             # Of several sightings that are taken for one person no two are surer than the least sure of them.
-            met = sorted([*met, *(FoundJoin(before.last, after.first, (), sure) for before, after in zip(paths, paths[1:]))], key=lambda j: j.first)
-        people.append(FoundPerson(parts[0].number, tuple(paths), frame, box,
-                                  all(p.doubtful for p in parts) or (still is not None and all(still[row] for row in rows)), min([sure, *(j.same for j in met)]), tuple(met),
-                                  Signature.joined([p.signature for p in parts])))
+            met = sorted(
+                [*met, *(FoundJoin(before.last, after.first, (), sure) for before, after in zip(paths, paths[1:]))],
+                key=lambda j: j.first,
+            )
+        people.append(
+            FoundPerson(
+                parts[0].number,
+                tuple(paths),
+                frame,
+                box,
+                all(p.doubtful for p in parts) or (still is not None and all(still[row] for row in rows)),
+                min([sure, *(j.same for j in met)]),
+                tuple(met),
+                Signature.joined([p.signature for p in parts]),
+            )
+        )
     likely = [(people[a].key, people[b].key, p) for a, b, p in grouping.likely]
     return sorted(people, key=lambda person: (person.paths[0].first, person.key)), likely
 
@@ -335,7 +403,10 @@ def _one_head(a: Stretch, b: Stretch) -> bool:
     """
     faces = {frame: box for frame, box, _ in b.faces}
     both = [(box, faces[frame]) for frame, box, _ in a.faces if frame in faces]
-    if len(both) >= PEOPLE.two_faces and np.median(_share_of_smaller(*(np.array(boxes, float) for boxes in zip(*both)))) < PEOPLE.two_faces_over:
+    if (
+        len(both) >= PEOPLE.two_faces
+        and np.median(_share_of_smaller(*(np.array(boxes, float) for boxes in zip(*both)))) < PEOPLE.two_faces_over
+    ):
         return False
     (a0, a1), (b0, b1) = a.found, b.found
     frames = np.arange(max(a0, b0), min(a1, b1) + 1)
@@ -355,7 +426,14 @@ def _best_face(parts: Sequence[Stretch]) -> tuple[int, tuple[float, float, float
     if described:
         _, frame, box = max(described, key=lambda entry: entry[0])
     else:
-        _, frame, box = max(((score ** 3 * np.sqrt(max(box[2] - box[0], 1)), frame, box) for part in parts for frame, box, score in part.faces), key=lambda entry: entry[0])
+        _, frame, box = max(
+            (
+                (score**3 * np.sqrt(max(box[2] - box[0], 1)), frame, box)
+                for part in parts
+                for frame, box, score in part.faces
+            ),
+            key=lambda entry: entry[0],
+        )
     return int(frame), tuple(float(v) for v in box)
 
 
@@ -364,7 +442,10 @@ def _meet(before: Path, after: Path, last_found: int, first_found: int) -> int:
     face of the second: so that of all frames between the surest is known.
     """
     frames = np.arange(last_found + 1, first_found)
-    sure = [np.where((frames >= p.first) & (frames <= p.last), p.confidence[np.clip(frames - p.first, 0, len(p) - 1)], 0.0) for p in (before, after)]
+    sure = [
+        np.where((frames >= p.first) & (frames <= p.last), p.confidence[np.clip(frames - p.first, 0, len(p) - 1)], 0.0)
+        for p in (before, after)
+    ]
     total = np.append(0.0, np.cumsum(sure[0])) + np.append(np.cumsum(sure[1][::-1])[::-1], 0.0)
     return last_found + 1 + int(np.argmax(total))
 
@@ -389,12 +470,29 @@ def _untangled(parts: Sequence[Stretch]) -> list[Path]:
             # All that was found of it lies within the one before: the same head, tracked twice.
             continue
         at_end, at_begin = before.row(meet - 1), path.row(meet)
-        near = float(iou(cxcywh_to_xyxy(np.array([[before.cx[at_end], before.cy[at_end], before.width[at_end], before.height[at_end]]])),
-                         cxcywh_to_xyxy(np.array([[path.cx[at_begin], path.cy[at_begin], path.width[at_begin], path.height[at_begin]]])))[0, 0]) > PEOPLE.touches
+        near = (
+            float(
+                iou(
+                    cxcywh_to_xyxy(
+                        np.array([[before.cx[at_end], before.cy[at_end], before.width[at_end], before.height[at_end]]])
+                    ),
+                    cxcywh_to_xyxy(
+                        np.array([[path.cx[at_begin], path.cy[at_begin], path.width[at_begin], path.height[at_begin]]])
+                    ),
+                )[0, 0]
+            )
+            > PEOPLE.touches
+        )
         # Neither of the two is known to be right where one goes over into the other.
-        until, since = range(meet - 1, max(found_before, meet - 1 - PEOPLE.both_frames), -1), range(meet, min(found_after, meet + PEOPLE.both_frames))
+        until, since = (
+            range(meet - 1, max(found_before, meet - 1 - PEOPLE.both_frames), -1),
+            range(meet, min(found_after, meet + PEOPLE.both_frames)),
+        )
         held_before, held_after = _holding(before, path, until), _holding(path, before, since)
-        before, path = held_before.part(before.first, min(before.last, meet - 1)), held_after.part(max(path.first, meet), path.last)
+        before, path = (
+            held_before.part(before.first, min(before.last, meet - 1)),
+            held_after.part(max(path.first, meet), path.last),
+        )
         if near and path.first == before.last + 1:
             paths[-1] = _linked(before, path) if (path.origin == FOUND).any() else before
         else:

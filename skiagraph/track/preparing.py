@@ -69,10 +69,35 @@ class Prepared:
 class Preparing:
     """Works in a thread of its own, ahead of whoever takes what it makes. every: each n-th frame is searched."""
 
-    def __init__(self, info: ClipInfo, index: FrameIndex, finder: FaceFinder, bodies: BodyFinder, squared: Squared, plan: Plan, every: int):
-        self._info, self._index, self._finder, self._bodies, self._squared, self._plan, self._every = info, index, finder, bodies, squared, plan, every
+    def __init__(
+        self,
+        info: ClipInfo,
+        index: FrameIndex,
+        finder: FaceFinder,
+        bodies: BodyFinder,
+        squared: Squared,
+        plan: Plan,
+        every: int,
+    ):
+        self._info, self._index, self._finder, self._bodies, self._squared, self._plan, self._every = (
+            info,
+            index,
+            finder,
+            bodies,
+            squared,
+            plan,
+            every,
+        )
 
-    def frames(self, reader: FrameReader, begin: int, warm: int, cuts: Sequence[int], again: Mapping[int, Observation], bodied: int | None = None) -> Iterator[Prepared]:
+    def frames(
+        self,
+        reader: FrameReader,
+        begin: int,
+        warm: int,
+        cuts: Sequence[int],
+        again: Mapping[int, Observation],
+        bodied: int | None = None,
+    ) -> Iterator[Prepared]:
         """All that is needed from a frame on, and before it what an earlier run was done with. warm: so many frames
         before it are wanted once more; cuts: known ones before those; again: what the earlier run saw in them; bodied:
         the frame in which it looked for bodies last. Of still earlier ones only those are read that a dissolve may have
@@ -89,7 +114,9 @@ class Preparing:
         half = half if half is not None and half >= begin else None
         began, dissolves, over = -PREPARING.looked_at_first - 1, Dissolves(float(self._info.rate)), None
         earliest = max(0, begin - max(warm, dissolves.reaches)) if begin else 0
-        for frame, cut, ends in self._with_beginnings(with_ends(with_cuts(self._frames(reader, earliest), self._left_out))):
+        for frame, cut, ends in self._with_beginnings(
+            with_ends(with_cuts(self._frames(reader, earliest), self._left_out))
+        ):
             number, grey = frame.number, frame.grey()
             over = dissolves.step(number, thumbnail(grey)) or over
             if ends:
@@ -106,16 +133,25 @@ class Preparing:
                 if known is not None and known.cut:
                     half = self._half_of(number)
                 view = camera.step(grey) if known is None else camera.restart(grey, known.view)
-                view_searched = view if self._plan.searched[number] or known is not None and known.cut else view_searched
+                view_searched = (
+                    view if self._plan.searched[number] or known is not None and known.cut else view_searched
+                )
                 view_seen = view_searched
-                yield Prepared(Picture(frame, self._squared, view), known is not None and known.cut, False, None, True, over)
+                yield Prepared(
+                    Picture(frame, self._squared, view), known is not None and known.cut, False, None, True, over
+                )
                 over = None
                 continue
             if cut or number == 0:
                 half = self._half_of(number)
             picture = Picture(frame, self._squared, camera.restart(grey) if cut else camera.step(grey))
             # The last one too, so that whoever comes out from behind another in the last step is not missed.
-            searched = self._plan.searched[number] or cut or ends or newly_seen(view_searched, picture.view, self._info.upright_size) > PREPARING.newly_seen
+            searched = (
+                self._plan.searched[number]
+                or cut
+                or ends
+                or newly_seen(view_searched, picture.view, self._info.upright_size) > PREPARING.newly_seen
+            )
             if half is not None and number >= half:
                 searched, half = True, None
             bodies = None
@@ -124,7 +160,9 @@ class Preparing:
             looked, search = searched or self._plan.looked[number] or number <= began + PREPARING.looked_at_first, None
             if searched:
                 view_searched = view_seen = picture.view
-                search = self._finder.submit(picture.rgb, turn=None if cut or self._every > 1 else number, rolls=self._rolls(number, cut))
+                search = self._finder.submit(
+                    picture.rgb, turn=None if cut or self._every > 1 else number, rolls=self._rolls(number, cut)
+                )
             elif newly_seen(view_seen, picture.view, self._info.upright_size) > PREPARING.newly_seen_part:
                 search, view_seen = self._search_of_parts(picture, view_seen), picture.view
             yield Prepared(picture, cut, looked, search, dissolve=over, searched=bool(searched), bodies=bodies)
@@ -141,7 +179,10 @@ class Preparing:
     def _search_of_parts(self, picture: Picture, before: np.ndarray) -> Search:
         """A search of what has come into the picture since an earlier view."""
         size = self._info.upright_size
-        return self._finder.submit_parts(picture.rgb, self._squared.boxes(newly_seen_parts(before, picture.view, size, PREPARING.part_around * min(size))))
+        return self._finder.submit_parts(
+            picture.rgb,
+            self._squared.boxes(newly_seen_parts(before, picture.view, size, PREPARING.part_around * min(size))),
+        )
 
     def _with_beginnings(self, frames: Iterable[tuple[Frame, bool, bool]]) -> Iterator[tuple[Frame, bool, bool]]:
         """Frames as with_ends gives them, and after the first of each shot the very next, though it was left out."""

@@ -77,7 +77,14 @@ def reaching_ahead(stretches: Sequence[Stretch], settings: ProfileSettings = Pro
     return [replace(s, path=_reaching(s, settings)) if s.faces else s for s in stretches]
 
 
-def wide_while_turned(stretches: Sequence[Stretch], rate: float, views: Views, coloured: Collection[int] = (), cuts: Collection[int] = (), settings: ProfileSettings = ProfileSettings()) -> list[Stretch]:
+def wide_while_turned(
+    stretches: Sequence[Stretch],
+    rate: float,
+    views: Views,
+    coloured: Collection[int] = (),
+    cuts: Collection[int] = (),
+    settings: ProfileSettings = ProfileSettings(),
+) -> list[Stretch]:
     """The same stretches, no row of them smaller: wider, and further down, where a face is found smaller for a while
     than before and after, or higher. That head did not go away and come back, nor jump; it has turned, and what is
     found of it from behind is hair.
@@ -87,7 +94,10 @@ def wide_while_turned(stretches: Sequence[Stretch], rate: float, views: Views, c
     begin.
     """
     strange = np.array(sorted(coloured), int)
-    return [replace(s, path=_wide(s, rate, views, strange, parted, settings)) for s, parted in zip(stretches, _parted(stretches, frozenset(cuts)))]
+    return [
+        replace(s, path=_wide(s, rate, views, strange, parted, settings))
+        for s, parted in zip(stretches, _parted(stretches, frozenset(cuts)))
+    ]
 
 
 def _parted(stretches: Sequence[Stretch], cuts: Collection[int]) -> list[tuple[bool, bool]]:
@@ -100,19 +110,32 @@ def _parted(stretches: Sequence[Stretch], cuts: Collection[int]) -> list[tuple[b
         ends.setdefault(s.path.last, []).append(s.path)
 
     def beside(path: Path, row: int, others: list[Path], theirs: int) -> bool:
-        return any(np.hypot(other.cx[theirs] - path.cx[row], other.cy[theirs] - path.cy[row]) < path.width[row] for other in others)
+        return any(
+            np.hypot(other.cx[theirs] - path.cx[row], other.cy[theirs] - path.cy[row]) < path.width[row]
+            for other in others
+        )
 
-    return [(s.path.first not in cuts and beside(s.path, 0, ends.get(s.path.first - 1, []), -1), s.path.last + 1 not in cuts and beside(s.path, -1, begins.get(s.path.last + 1, []), 0)) for s in stretches]
+    return [
+        (
+            s.path.first not in cuts and beside(s.path, 0, ends.get(s.path.first - 1, []), -1),
+            s.path.last + 1 not in cuts and beside(s.path, -1, begins.get(s.path.last + 1, []), 0),
+        )
+        for s in stretches
+    ]
 
 
 def _before_and_after(values: np.ndarray, reach: int, parted: tuple[bool, bool]) -> np.ndarray:
     """Of each of (n,) values the largest of so many up to it, and of so many from it on: the smaller of both, which was
     reached before and is again. Where a path was parted, one of them is enough."""
     largest = sliding_window_view(np.pad(values, reach, constant_values=-np.inf), reach + 1).max(axis=1)
-    before, after = largest[:len(values)], largest[reach:]
+    before, after = largest[: len(values)], largest[reach:]
     known_before, known_after = np.full(len(values), not parted[0]), np.full(len(values), not parted[1])
     known_before[reach:] = known_after[:-reach] = True
-    return np.where(known_before & known_after, np.minimum(before, after), np.where(known_before, before, np.where(known_after, after, np.maximum(before, after))))
+    return np.where(
+        known_before & known_after,
+        np.minimum(before, after),
+        np.where(known_before, before, np.where(known_after, after, np.maximum(before, after))),
+    )
 
 
 def _rising(amount: np.ndarray, bounds: tuple[float, float]) -> np.ndarray:
@@ -120,7 +143,14 @@ def _rising(amount: np.ndarray, bounds: tuple[float, float]) -> np.ndarray:
     return np.clip((amount - bounds[0]) / (bounds[1] - bounds[0]), 0, 1)
 
 
-def _wide(stretch: Stretch, rate: float, views: Views, coloured: np.ndarray, parted: tuple[bool, bool], settings: ProfileSettings) -> Path:
+def _wide(
+    stretch: Stretch,
+    rate: float,
+    views: Views,
+    coloured: np.ndarray,
+    parted: tuple[bool, bool],
+    settings: ProfileSettings,
+) -> Path:
     path = stretch.path
     found = sorted((face for face in stretch.faces if path.first <= face[0] <= path.last), key=lambda face: face[0])
     if sum(score >= settings.sure for _, _, score in found) < 2:
@@ -132,7 +162,9 @@ def _wide(stretch: Stretch, rate: float, views: Views, coloured: np.ndarray, par
     every, reach = np.arange(path.first, path.last + 1), round(settings.around_s * rate)
 
     def steadied(found: np.ndarray, column: int) -> np.ndarray:
-        return np.interp(every, found[:, 0], ndimage.gaussian_filter1d(found[:, column], settings.steady, mode="nearest"))
+        return np.interp(
+            every, found[:, 0], ndimage.gaussian_filter1d(found[:, column], settings.steady, mode="nearest")
+        )
 
     now, high = steadied(faces, 1), steadied(faces, 2)
     # Where a path was parted, sizes of two people may follow on one another.
@@ -143,12 +175,20 @@ def _wide(stretch: Stretch, rate: float, views: Views, coloured: np.ndarray, par
     from_behind = _rising(raised, settings.higher) * (raised <= settings.stands)
     higher = np.where(raised <= settings.stands, np.maximum(raised, 0), 0)
     smaller = 1 - now / whole
-    turned = np.maximum.reduce([_rising(smaller, settings.narrower), _rising(smaller + higher, settings.narrower_and_higher), from_behind]) * ~strange
+    turned = (
+        np.maximum.reduce(
+            [_rising(smaller, settings.narrower), _rising(smaller + higher, settings.narrower_and_higher), from_behind]
+        )
+        * ~strange
+    )
     if not turned.any() and not from_behind.any():
         return path
     rows = path.rows().astype(float)
     rows[:, 2] += turned * np.maximum(HEAD_BOX.width * (1 + settings.wider) * whole - rows[:, 2], 0)
-    lower = np.maximum(turned * np.maximum(HEAD_BOX.height * (1 + settings.chin) * whole - rows[:, 3], 0), np.maximum(turned, from_behind) * higher * whole)
+    lower = np.maximum(
+        turned * np.maximum(HEAD_BOX.height * (1 + settings.chin) * whole - rows[:, 3], 0),
+        np.maximum(turned, from_behind) * higher * whole,
+    )
     lean = np.radians(rows[:, 4])
     rows[:, :2] += (lower / 2)[:, None] * np.stack([-np.sin(lean), np.cos(lean)], axis=1)
     rows[:, 3] += lower
@@ -158,7 +198,9 @@ def _wide(stretch: Stretch, rate: float, views: Views, coloured: np.ndarray, par
 
 def _reaching(stretch: Stretch, settings: ProfileSettings) -> Path:
     path = stretch.path
-    faces = sorted(((frame, box) for frame, box, _ in stretch.faces if path.first <= frame <= path.last), key=lambda f: f[0])
+    faces = sorted(
+        ((frame, box) for frame, box, _ in stretch.faces if path.first <= frame <= path.last), key=lambda f: f[0]
+    )
     if not faces:
         return path
     frames, boxes = np.array([frame for frame, _ in faces]), np.array([box for _, box in faces], float)
@@ -168,7 +210,9 @@ def _reaching(stretch: Stretch, settings: ProfileSettings) -> Path:
     at = frames - path.first
     side = np.maximum(boxes[:, 2] - boxes[:, 0], 1.0)
     aside = (((boxes[:, :2] + boxes[:, 2:]) / 2 - rows[at, :2]) * along[at]).sum(axis=1) / side
-    turned = np.sign(aside) * np.clip((np.abs(aside) - settings.turned[0]) / (settings.turned[1] - settings.turned[0]), 0, 1)
+    turned = np.sign(aside) * np.clip(
+        (np.abs(aside) - settings.turned[0]) / (settings.turned[1] - settings.turned[0]), 0, 1
+    )
     # Between the frames in which a face was found, and beside them, it is as it was found there.
     every = np.arange(path.first, path.last + 1)
     further = np.interp(every, frames, turned * side)

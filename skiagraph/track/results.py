@@ -40,7 +40,9 @@ class FaceTable:
         return len(self.frames)
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, FaceTable) and all(np.array_equal(getattr(self, n), getattr(other, n)) for n in ("frames", "boxes", "scores"))
+        return isinstance(other, FaceTable) and all(
+            np.array_equal(getattr(self, n), getattr(other, n)) for n in ("frames", "boxes", "scores")
+        )
 
     def __hash__(self) -> int:
         return hash((len(self), self.frames[:1].tobytes()))
@@ -70,7 +72,11 @@ class FaceRows:
         number = np.array(every._frames, np.int32)
         order = np.argsort(number, kind="stable")
         order = order if frames is None else order[number[order] < frames]
-        return FaceTable(number[order], np.array(every._boxes, np.int16).reshape(-1, 4)[order], np.array(every._scores, np.uint8)[order])
+        return FaceTable(
+            number[order],
+            np.array(every._boxes, np.int16).reshape(-1, 4)[order],
+            np.array(every._scores, np.uint8)[order],
+        )
 
 
 @dataclass(frozen=True, slots=True)

@@ -59,7 +59,16 @@ class Runs:
             ends = tuple(sorted(rows.get(self.keys[sight], -1) for sight in pair))
             if -1 not in ends and ends[0] != ends[1] and ends not in asked:
                 asked[ends] = odds_of(self.ways.probability(*pair))
-        return Reconsidered([replace(s, chains=(), colours=None) if all(key_of(frame, box) in sights for frame, box, _ in s.faces) else s for s in stretches], joins, asked)
+        return Reconsidered(
+            [
+                replace(s, chains=(), colours=None)
+                if all(key_of(frame, box) in sights for frame, box, _ in s.faces)
+                else s
+                for s in stretches
+            ],
+            joins,
+            asked,
+        )
 
     def fixed(self, stretches: Sequence[Stretch]) -> list[list[int]]:
         """Rows of stretches that are one person's, in groups: of neighbours between which nobody else was near, or
@@ -68,19 +77,29 @@ class Runs:
         group = {row: [row] for row in range(len(stretches))}
         for before, after in self._neighbours():
             ends = rows.get(self.keys[before]), rows.get(self.keys[after])
-            if None in ends or group[ends[0]] is group[ends[1]] or any(seen_at_once(stretches[i], stretches[j]) for i in group[ends[0]] for j in group[ends[1]]):
+            if (
+                None in ends
+                or group[ends[0]] is group[ends[1]]
+                or any(seen_at_once(stretches[i], stretches[j]) for i in group[ends[0]] for j in group[ends[1]])
+            ):
                 continue
             if (before, after) in self.alone or self.ways.is_sure(before, after):
                 joined = group[ends[0]] + group[ends[1]]
                 group.update((row, joined) for row in joined)
         return sorted(sorted(rows) for rows in {id(rows): rows for rows in group.values() if len(rows) > 1}.values())
 
-    def _unsure_in(self, stretch: Stretch, following: Mapping[tuple[int, ...], tuple[int, int]]) -> Iterator[tuple[int, int, float]]:
+    def _unsure_in(
+        self, stretch: Stretch, following: Mapping[tuple[int, ...], tuple[int, int]]
+    ) -> Iterator[tuple[int, int, float]]:
         """Neighbours on a stretch that are not surely of one person, in order, and the probability that they are.
         following: each sight and the next one, by the first one's key."""
         mine = {key_of(frame, box) for frame, box, _ in stretch.faces}
         for pair in sorted((following[key] for key in mine & following.keys()), key=lambda pair: self._frame(pair[0])):
-            if self.keys[pair[1]] in mine and pair not in self.alone and (likely := self.ways.probability(*pair)) < self.ways.settings.sure:
+            if (
+                self.keys[pair[1]] in mine
+                and pair not in self.alone
+                and (likely := self.ways.probability(*pair)) < self.ways.settings.sure
+            ):
                 yield *pair, likely
 
     def _neighbours(self) -> Iterator[tuple[int, int]]:
@@ -104,8 +123,15 @@ def _may_cut(stretch: Stretch, at: int) -> bool:
 def _cut(stretch: Stretch, at: int, number: int) -> tuple[Stretch, Stretch]:
     """A stretch up to a frame, and from the next on as another one."""
     path = stretch.path
-    before, after = (replace(stretch, path=path.part(first, last), faces=tuple(face for face in stretch.faces if first <= face[0] <= last), described=tuple(entry for entry in stretch.described if first <= entry[0] <= last))
-                     for first, last in ((path.first, at), (at + 1, path.last)))
+    before, after = (
+        replace(
+            stretch,
+            path=path.part(first, last),
+            faces=tuple(face for face in stretch.faces if first <= face[0] <= last),
+            described=tuple(entry for entry in stretch.described if first <= entry[0] <= last),
+        )
+        for first, last in ((path.first, at), (at + 1, path.last))
+    )
     return replace(before, chains=()), replace(after, number=number)
 
 

@@ -34,7 +34,15 @@ from skiagraph.track.crossings import less_sure
 from skiagraph.track.describing import Description, describe, is_of
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.dissolves import held_over, with_middles
-from skiagraph.track.doubtful import at_one_place, looked_at, seen_twice, taken_for_known, to_look_at, without_inside, without_nobody
+from skiagraph.track.doubtful import (
+    at_one_place,
+    looked_at,
+    seen_twice,
+    taken_for_known,
+    to_look_at,
+    without_inside,
+    without_nobody,
+)
 from skiagraph.track.held_before import held_before
 from skiagraph.track.light import in_ordinary_light
 from skiagraph.track.linking import Linker, LinkSettings, Seen, Tracklet, extend_back
@@ -42,7 +50,17 @@ from skiagraph.track.meetings import frames_wanted, meetings_of, reconsidered
 from skiagraph.track.observations import Checkpoint, claimed, restored
 from skiagraph.track.over_edge import held_over_edge
 from skiagraph.track.path import FOUND, Path
-from skiagraph.track.people import PEOPLE, are_unlike, looks_of, people_of, split_where_unlike, stretches_of, without_hints, without_misread, without_shadows
+from skiagraph.track.people import (
+    PEOPLE,
+    are_unlike,
+    looks_of,
+    people_of,
+    split_where_unlike,
+    stretches_of,
+    without_hints,
+    without_misread,
+    without_shadows,
+)
 from skiagraph.track.profile import holding_faces, reaching_ahead, wide_while_turned
 from skiagraph.track.results import SIGN, FaceRows, FaceTable, FoundPerson, ScanResult
 from skiagraph.track.second_pass import second_pass
@@ -52,6 +70,7 @@ from skiagraph.track.sweep import SWEEP, Sweep
 from skiagraph.track.unfaced import looks_in, signs_of, unfaced
 
 STEP_WHO = "Recognising people"
+
 
 @dataclass(frozen=True, slots=True)
 class BelievingSettings:
@@ -99,8 +118,15 @@ class ScanSettings:
         return self.smallest or smallest_face(info.upright_size)
 
 
-def scan(info: ClipInfo, index: FrameIndex, settings: ScanSettings = ScanSettings(), control: JobControl | None = None,
-         partial: Callable[[ScanResult], None] | None = None, *, keep: bool = False) -> ScanResult:
+def scan(
+    info: ClipInfo,
+    index: FrameIndex,
+    settings: ScanSettings = ScanSettings(),
+    control: JobControl | None = None,
+    partial: Callable[[ScanResult], None] | None = None,
+    *,
+    keep: bool = False,
+) -> ScanResult:
     """Find, follow and recognise everybody in a clip. partial is told of the people found so far, from the calling
     thread.
 
@@ -110,7 +136,12 @@ def scan(info: ClipInfo, index: FrameIndex, settings: ScanSettings = ScanSetting
     """
     control = control or JobControl()
     load_ahead(optimize, ndimage)
-    with claimed(info.path, repr(settings)) as mine, single_threaded_calls(), FaceFinder(settings.smallest_for(info)) as finder, BodyFinder() as bodies:
+    with (
+        claimed(info.path, repr(settings)) as mine,
+        single_threaded_calls(),
+        FaceFinder(settings.smallest_for(info)) as finder,
+        BodyFinder() as bodies,
+    ):
         checkpoint = Checkpoint(info.path, repr(settings) if mine else f"{settings!r} {uuid.uuid4()}")
         try:
             result = _Scan(info, index, settings, control, partial, finder, bodies, checkpoint).run()
@@ -132,11 +163,26 @@ def forget(info: ClipInfo, settings: ScanSettings) -> None:
 def shifted(result: ScanResult, by: int, frames: int) -> ScanResult:
     """The result of a scan of a part as one of the whole clip: its first frame is the clip's frame `by`; frames: of the
     clip."""
-    people = tuple(replace(p, paths=tuple(Path.from_rows(path.first + by, path.rows(), path.origin, path.lean) for path in p.paths), best_frame=p.best_frame + by,
-                           joins=tuple(replace(j, first=j.first + by, last=j.last + by) for j in p.joins)) for p in result.people)
+    people = tuple(
+        replace(
+            p,
+            paths=tuple(Path.from_rows(path.first + by, path.rows(), path.origin, path.lean) for path in p.paths),
+            best_frame=p.best_frame + by,
+            joins=tuple(replace(j, first=j.first + by, last=j.last + by) for j in p.joins),
+        )
+        for p in result.people
+    )
     faces = FaceTable(result.faces.frames + np.int32(by), result.faces.boxes, result.faces.scores)
     reached = by + result.end
-    return replace(result, people=people, faces=faces, cuts=tuple(c + by for c in result.cuts), frames=by + result.frames if result.damage else frames, reached=reached, begun=by)
+    return replace(
+        result,
+        people=people,
+        faces=faces,
+        cuts=tuple(c + by for c in result.cuts),
+        frames=by + result.frames if result.damage else frames,
+        reached=reached,
+        begun=by,
+    )
 
 
 class _Scan:
@@ -145,7 +191,13 @@ class _Scan:
         self.partial, self.finder = partial, finder
         self.rate = float(info.rate)
         every = step_of(settings.every, self.rate)
-        self.link_settings = LinkSettings() if every == 1 else LinkSettings(least=2) if every < BELIEVING.stepping_from else LinkSettings(least=2, patience_s=BELIEVING.patience_s)
+        self.link_settings = (
+            LinkSettings()
+            if every == 1
+            else LinkSettings(least=2)
+            if every < BELIEVING.stepping_from
+            else LinkSettings(least=2, patience_s=BELIEVING.patience_s)
+        )
         # What lies between two looks that are no further apart than planned is a blink.
         self.bridges = BridgeSettings(line_frames=max(BridgeSettings().line_frames, interval(every, self.rate) - 1))
         self.faces = FaceRows()
@@ -159,7 +211,9 @@ class _Scan:
         self.cuts: list[int] = []
         # Of each frame; known when all is linked.
         self.descriptions: dict[int, list[Description]] = {}
-        self.sweep = Sweep(info, index, finder, bodies, self.describer, every, Linker(self.rate, self.link_settings), self.checkpoint)
+        self.sweep = Sweep(
+            info, index, finder, bodies, self.describer, every, Linker(self.rate, self.link_settings), self.checkpoint
+        )
 
     def run(self) -> ScanResult:
         self._find()
@@ -177,7 +231,9 @@ class _Scan:
         linked += others.chains
         solved = second_pass(self.info, self.index, linked, self._shot, self.control, self.bridges)
         self.control.report(STEP_WHO, 0, None)
-        stretches = others.widened(stretches_of(linked, solved.results, solved.meetings, self.descriptions, self.rate, self.bridges))
+        stretches = others.widened(
+            stretches_of(linked, solved.results, solved.meetings, self.descriptions, self.rate, self.bridges)
+        )
         stretches = self._described(seen_twice(self._without_nobody(taken_for_known(without_inside(stretches)))))
         met = others.runs.parted(self._reconsidered(stretches))
         stretches, joins, asked = met.stretches, met.joins, met.asked
@@ -188,11 +244,27 @@ class _Scan:
         stretches = wide_while_turned(reaching_ahead(stretches), self.rate, self.checkpoint.views, coloured, self.cuts)
         stretches = held_over_edge(holding_faces(holding_both(stretches, self.rate)), self.info.upright_size, self.rate)
         stretches = together(stretches, before, around)
-        people, likely = people_of(stretches, [self._is_still(s) for s in stretches], lambda done, total: self.control.report(STEP_WHO, done, total), joins, asked,
-                                   at_one_place(stretches, self.rate) + others.runs.fixed(stretches))
+        people, likely = people_of(
+            stretches,
+            [self._is_still(s) for s in stretches],
+            lambda done, total: self.control.report(STEP_WHO, done, total),
+            joins,
+            asked,
+            at_one_place(stretches, self.rate) + others.runs.fixed(stretches),
+        )
         # When all is told apart: whoever is in both shots is seen twice meanwhile, and still one person.
         brief = brief_shots(self.cuts, self.frames)
-        people = [replace(p, paths=tuple(held_in_brief(part, brief) for path in p.paths for part in held_over(path, self.checkpoint.dissolves))) for p in people]
+        people = [
+            replace(
+                p,
+                paths=tuple(
+                    held_in_brief(part, brief)
+                    for path in p.paths
+                    for part in held_over(path, self.checkpoint.dissolves)
+                ),
+            )
+            for p in people
+        ]
         return self._result(people, likely)
 
     # Finding
@@ -228,10 +300,20 @@ class _Scan:
                 continue
             first, last = int(chain.frames[0]), int(chain.frames[-1])
             every = np.arange(first, last + 1)
-            rows = np.stack([np.interp(every, chain.frames, column) for column in np.column_stack([chain.heads, chain.scores]).T], axis=1)
+            rows = np.stack(
+                [np.interp(every, chain.frames, column) for column in np.column_stack([chain.heads, chain.scores]).T],
+                axis=1,
+            )
             best = int(np.argmax(chain.scores))
             box = np.concatenate([np.asarray(t.boxes).reshape(-1, 4) for t in chain.parts])[best]
-            people.append(FoundPerson(chain.parts[0].number, (Path.from_rows(first, rows, np.full(len(rows), FOUND)),), int(chain.frames[best]), tuple(float(v) for v in box)))
+            people.append(
+                FoundPerson(
+                    chain.parts[0].number,
+                    (Path.from_rows(first, rows, np.full(len(rows), FOUND)),),
+                    int(chain.frames[best]),
+                    tuple(float(v) for v in box),
+                )
+            )
         return people
 
     def _shot(self, frame: int) -> tuple[int, int]:
@@ -249,11 +331,13 @@ class _Scan:
             if bisect_right(self.cuts, observation.frame) > bisect_right(self.cuts, begun):
                 linker.new_shot()
             begun = observation.frame
-            linker.update(observation.frame, restored(observation.seen), observation.view, None if observation.whole else ())
+            linker.update(
+                observation.frame, restored(observation.seen), observation.view, None if observation.whole else ()
+            )
         found = linker.tracklets
         before = np.zeros(self.frames + 1, bool)
         for tracklet in found:
-            before[max(0, tracklet.frames[0] - BELIEVING.back_most):tracklet.frames[0]] = True
+            before[max(0, tracklet.frames[0] - BELIEVING.back_most) : tracklet.frames[0]] = True
         seen = {o.frame: o.seen for o in self.checkpoint.every() if o.frame < len(before) and before[o.frame]}
         extend_back(found, seen, lambda frame: max(self._shot(frame)[0], frame - BELIEVING.back_most))
         return found
@@ -268,8 +352,11 @@ class _Scan:
 
     def _recognised(self, tracklet) -> bool:
         """True when the landmark network was sure of one of its faces."""
-        return any(d.present >= BELIEVING.surely_present and is_of(d, box)
-                   for frame, box in zip(tracklet.frames, tracklet.boxes) for d in self.descriptions.get(frame, ()))
+        return any(
+            d.present >= BELIEVING.surely_present and is_of(d, box)
+            for frame, box in zip(tracklet.frames, tracklet.boxes)
+            for d in self.descriptions.get(frame, ())
+        )
 
     def _unlike(self, a, b) -> bool:
         return are_unlike(*(looks_of(t, self.descriptions, t.frames[0], t.frames[-1]) for t in (a, b)))
@@ -284,8 +371,22 @@ class _Scan:
                 rgb = squared.picture(picture.rgb())
                 for row, face in wanted[frame]:
                     path = stretches[row].path
-                    head = np.append(xyxy_to_cxcywh(squared.boxes(path.boxes()[path.row(frame)][None]))[0], path.angle[path.row(frame)])
-                    looks.setdefault(row, []).append(looked_at(frame, rgb, head, squared.boxes(face[None])[0], squared.aspect, silhouette, self.describer, bodies))
+                    head = np.append(
+                        xyxy_to_cxcywh(squared.boxes(path.boxes()[path.row(frame)][None]))[0],
+                        path.angle[path.row(frame)],
+                    )
+                    looks.setdefault(row, []).append(
+                        looked_at(
+                            frame,
+                            rgb,
+                            head,
+                            squared.boxes(face[None])[0],
+                            squared.aspect,
+                            silhouette,
+                            self.describer,
+                            bodies,
+                        )
+                    )
         return without_nobody(stretches, looks, self.link_settings.least)
 
     def _described(self, stretches):
@@ -294,7 +395,9 @@ class _Scan:
         lacking = {n: s for n, s in enumerate(stretches) if not s.described and not s.doubtful}
         wanted: dict[int, list[tuple[int, np.ndarray, float]]] = {}
         for n, stretch in lacking.items():
-            for frame, box, score in sorted(stretch.faces, key=lambda f: -f[2] * np.sqrt(max(f[1][2] - f[1][0], 1)))[:BELIEVING.described]:
+            for frame, box, score in sorted(stretch.faces, key=lambda f: -f[2] * np.sqrt(max(f[1][2] - f[1][0], 1)))[
+                : BELIEVING.described
+            ]:
                 if score >= BELIEVING.described_score:
                     wanted.setdefault(frame, []).append((n, box, float(stretch.path.angle[stretch.path.row(frame)])))
         if not wanted:
@@ -320,7 +423,10 @@ class _Scan:
     def _reconsidered(self, stretches):
         """Who is who, asked anew where people met or were out of sight."""
         believed = [n for n, stretch in enumerate(stretches) if not stretch.doubtful]
-        meetings = [replace(m, rows=tuple(believed[n] for n in m.rows)) for m in meetings_of([stretches[n].path for n in believed], self.rate)]
+        meetings = [
+            replace(m, rows=tuple(believed[n] for n in m.rows))
+            for m in meetings_of([stretches[n].path for n in believed], self.rate)
+        ]
         wanted = frames_wanted(meetings, self.rate)
         seen = {o.frame: looks_in(o) for o in self.checkpoint.every() if o.frame in wanted} if wanted else {}
         return reconsidered(stretches, meetings, seen, self.rate)
@@ -333,11 +439,20 @@ class _Scan:
         boxes = np.array([b for _, b, _ in stretch.faces], float)
         side = float(np.median(boxes[:, 2] - boxes[:, 0]))
         middle = (boxes[:, :2] + boxes[:, 2:]) / 2
-        trend = np.stack([np.polyval(np.polyfit(frames - frames[0], column, 2), frames - frames[0]) for column in middle.T], axis=1)
+        trend = np.stack(
+            [np.polyval(np.polyfit(frames - frames[0], column, 2), frames - frames[0]) for column in middle.T], axis=1
+        )
         shift = np.abs(middle - middle.mean(axis=0)).max() / side
         return bool((middle - trend).std(axis=0).max() / side < PEOPLE.still_share and shift < 4 * PEOPLE.still_share)
 
     def _result(self, people, likely) -> ScanResult:
         # However sure, what is seen only at the edge, and only when looked for harder, is a sign.
-        table = self.faces.table([(frame, box, min(score, (SIGN - 1) / 100)) for frame, box, score in self.sweep.edges if self._is_shot(frame)], self.frames)
+        table = self.faces.table(
+            [
+                (frame, box, min(score, (SIGN - 1) / 100))
+                for frame, box, score in self.sweep.edges
+                if self._is_shot(frame)
+            ],
+            self.frames,
+        )
         return ScanResult(tuple(people), table, tuple(self.cuts), self.frames, self.damage, tuple(likely))

@@ -21,13 +21,29 @@ from skiagraph.media.clip import ClipInfo
 from skiagraph.media.index import FrameIndex
 from skiagraph.media.parts import RgbParts
 from skiagraph.media.reader import FrameReader
-from skiagraph.track.bridging import FOLLOWING, HOLD, Bridge, BridgeSettings, Followed, Lead, LeadTask, Task, Window, gap_tasks, held, lead_task, loose_ends, touches_edge
+from skiagraph.track.bridging import (
+    FOLLOWING,
+    HOLD,
+    Bridge,
+    BridgeSettings,
+    Followed,
+    Lead,
+    LeadTask,
+    Task,
+    Window,
+    gap_tasks,
+    held,
+    lead_task,
+    loose_ends,
+    touches_edge,
+)
 from skiagraph.track.chaining import SPEED_ROWS, Chain, end_speed
 from skiagraph.track.following import Follower, between
 from skiagraph.track.silhouette import Silhouette
 from skiagraph.track.stepping import without_non_reference
 
 STEP_FOLLOW = "Following"
+
 
 @dataclass(frozen=True, slots=True)
 class FollowOnSettings:
@@ -115,15 +131,28 @@ class Solved:
     meetings: list[tuple[int, int]]
 
 
-def second_pass(info: ClipInfo, index: FrameIndex, chains: Sequence[Chain], shots: Callable[[int], tuple[int, int]], control: JobControl,
-                settings: BridgeSettings = BridgeSettings()) -> Solved:
+def second_pass(
+    info: ClipInfo,
+    index: FrameIndex,
+    chains: Sequence[Chain],
+    shots: Callable[[int], tuple[int, int]],
+    control: JobControl,
+    settings: BridgeSettings = BridgeSettings(),
+) -> Solved:
     """Follow for all chains. shots: first and last frame of the shot that a frame is in. Raises Cancelled."""
     return _SecondPass(info, index, chains, shots, control, settings).run()
 
 
 class _SecondPass:
     def __init__(self, info, index, chains, shots, control, settings):
-        self.info, self.index, self.chains, self.shots, self.control, self.settings = info, index, chains, shots, control, settings
+        self.info, self.index, self.chains, self.shots, self.control, self.settings = (
+            info,
+            index,
+            chains,
+            shots,
+            control,
+            settings,
+        )
         self.size, self.rate = info.upright_size, float(info.rate)
         self.silhouette = Silhouette()
         # Followers do as well with every other picture, and what lies between is as its neighbours are.
@@ -158,7 +187,10 @@ class _SecondPass:
         for tail in tails:
             self._finish(tail)
         # A tail in a gap of its own chain goes on in that, whatever else begins where it came to.
-        return Solved(self.results, [(t.chain, t.met) for t in tails if t.met is not None and t.row == len(self.chains[t.chain].frames) - 1])
+        return Solved(
+            self.results,
+            [(t.chain, t.met) for t in tails if t.met is not None and t.row == len(self.chains[t.chain].frames) - 1],
+        )
 
     def _ends(self) -> np.ndarray:
         """bool (n,), frames in which something to be followed begins or ends, and those around cuts."""
@@ -178,12 +210,26 @@ class _SecondPass:
         if chain.doubtful:
             return None
         earliest = self.shots(int(chain.frames[row]))[0] if row == 0 else int(chain.frames[row - 1]) + 1
-        return lead_task(row, chain, self.size, earliest, self.rate, self.silhouette, known, self.settings, self.needed, lambda frame, head: self._is_hidden(number, frame, head))
+        return lead_task(
+            row,
+            chain,
+            self.size,
+            earliest,
+            self.rate,
+            self.silhouette,
+            known,
+            self.settings,
+            self.needed,
+            lambda frame, head: self._is_hidden(number, frame, head),
+        )
 
     def _is_hidden(self, number: int, frame: int, head: np.ndarray) -> bool:
         """Whether the known head of somebody else than a chain's is where a head (5,) of that should be."""
         mine = cxcywh_to_xyxy(head[None, :4])
-        return any(other != number and float(iou(mine, cxcywh_to_xyxy(there[None, :4]))[0, 0]) > FOLLOW_ON.hides for other, there in self.between.get(frame, ()))
+        return any(
+            other != number and float(iou(mine, cxcywh_to_xyxy(there[None, :4]))[0, 0]) > FOLLOW_ON.hides
+            for other, there in self.between.get(frame, ())
+        )
 
     def _held_before(self, chain: Chain, row: int) -> np.ndarray:
         """Rows (n, 6), nearest first, of a cover that is there a little before something doubtful."""
@@ -208,14 +254,25 @@ class _SecondPass:
         frame = int(chain.frames[row])
         last = self.shots(frame)[1] if row == len(chain.frames) - 1 else int(chain.frames[row + 1]) - 1
         longest = round((FOLLOW_ON.doubtful_s if chain.doubtful else self.settings.tail_s) * self.rate)
-        speed = end_speed(chain.frames[:row + 1], chain.heads[:row + 1], False)
-        return _Tail(number, row, frame, min(last, frame + longest), chain.heads[row].astype(float), speed, row + 1 >= SPEED_ROWS)
+        speed = end_speed(chain.frames[: row + 1], chain.heads[: row + 1], False)
+        return _Tail(
+            number, row, frame, min(last, frame + longest), chain.heads[row].astype(float), speed, row + 1 >= SPEED_ROWS
+        )
 
     def _finish(self, tail: _Tail) -> None:
         longest = tail.last - tail.first
         rows = np.array(tail.rows, float).reshape(-1, 6)[:longest]
         if tail.met is None:
-            rows = held(rows, np.append(tail.head, HOLD.begins), tail.speed, tail.reason, longest, self.size, self.rate, self.settings)
+            rows = held(
+                rows,
+                np.append(tail.head, HOLD.begins),
+                tail.speed,
+                tail.reason,
+                longest,
+                self.size,
+                self.rate,
+                self.settings,
+            )
         self.results[tail.chain].tails[tail.row] = rows
         if tail.reason == "left" or touches_edge(rows[-1] if len(rows) else tail.head, self.size, np.zeros(2)):
             self.results[tail.chain].left.add(tail.row)
@@ -225,10 +282,10 @@ class _SecondPass:
         waiting_tails = sorted(tails, key=lambda tail: tail.first)
         wanted = np.zeros(len(self.index), bool)
         for _, task in waiting:
-            wanted[task.first:task.last + 1] = True
+            wanted[task.first : task.last + 1] = True
         by_tail = np.zeros(len(self.index), bool)
         for tail in tails:
-            by_tail[tail.first:tail.last + 1] = True
+            by_tail[tail.first : tail.last + 1] = True
         going: list[_Tail] = list(waiting_tails)
 
         def frames():
@@ -240,8 +297,11 @@ class _SecondPass:
         running: list[_Tail] = []
         before: tuple[int, RgbParts] | None = None
         solving: list[tuple[int, Task, Future]] = []
-        with (FrameReader(self.info, self.index, threads=2, rough=True, wanted=self.needed) as reader, closing(read_ahead(frames(), 3)) as pictures,
-              ThreadPoolExecutor(min(4, os.cpu_count() or 1), thread_name_prefix="follower") as pool):
+        with (
+            FrameReader(self.info, self.index, threads=2, rough=True, wanted=self.needed) as reader,
+            closing(read_ahead(frames(), 3)) as pictures,
+            ThreadPoolExecutor(min(4, os.cpu_count() or 1), thread_name_prefix="follower") as pool,
+        ):
             for frame, picture in pictures:
                 self.control.report(STEP_FOLLOW, frame, len(self.index))
                 while waiting and waiting[0][1].first <= frame:
@@ -255,8 +315,12 @@ class _SecondPass:
                             solving[-FOLLOW_ON.waiting][2].result()
                         solving.append((number, task, pool.submit(self._solved, number, task, kept)))
                 open_tasks = [entry for entry in open_tasks if entry[1].last > frame]
-                if before is not None and not self.needed[before[0] + 1:frame].any():
-                    list(pool.map(lambda tail: self._follow_on(tail, frame, frame - before[0], before[1], picture), running))
+                if before is not None and not self.needed[before[0] + 1 : frame].any():
+                    list(
+                        pool.map(
+                            lambda tail: self._follow_on(tail, frame, frame - before[0], before[1], picture), running
+                        )
+                    )
                 else:
                     for tail in running:
                         tail.done = True
@@ -283,14 +347,25 @@ class _SecondPass:
         taken = over = met = 0
         for n, place in enumerate(lead.rows):
             mine, frame = cxcywh_to_xyxy(place[None, :4]), begin - 1 - n
-            overlap = max((float(iou(mine, cxcywh_to_xyxy(head[None, :4]))[0, 0]) for other, head in self.heads.get(frame, ()) if other != number), default=0.0)
+            overlap = max(
+                (
+                    float(iou(mine, cxcywh_to_xyxy(head[None, :4]))[0, 0])
+                    for other, head in self.heads.get(frame, ())
+                    if other != number
+                ),
+                default=0.0,
+            )
             within = any(other != number and _is_within(head, place) for other, head in self.between.get(frame, ()))
-            taken, over, met = taken + 1 if overlap > FOLLOW_ON.meets else 0, over + 1 if within else 0, met + (within or overlap > FOLLOW_ON.hides)
+            taken, over, met = (
+                taken + 1 if overlap > FOLLOW_ON.meets else 0,
+                over + 1 if within else 0,
+                met + (within or overlap > FOLLOW_ON.hides),
+            )
             if met >= FOLLOW_ON.met_frames:
                 rows[n, 5] = min(rows[n, 5], FOLLOW_ON.past)
             for count, most in ((taken, FOLLOW_ON.taken_frames), (over, FOLLOW_ON.within_s * self.rate)):
                 if count >= most:
-                    return Lead(rows[:n + 1 - count], False)
+                    return Lead(rows[: n + 1 - count], False)
         return replace(lead, rows=rows)
 
     def _follow_on(self, tail: _Tail, frame: int, passed: int, before: RgbParts, after: RgbParts) -> None:
@@ -298,7 +373,14 @@ class _SecondPass:
         window = Window.around(np.stack([head[:4], head[:4]]), self.size, scale=tail.scale)
         scaled = self.size[0] * tail.scale, self.size[1] * tail.scale
         if tail.follower is None:
-            tail.follower = Follower(_through(window, before), window.inward(tail.head), tail.speed * tail.scale if tail.seen_to_move else None, window.origin, scaled, self.silhouette)
+            tail.follower = Follower(
+                _through(window, before),
+                window.inward(tail.head),
+                tail.speed * tail.scale if tail.seen_to_move else None,
+                window.origin,
+                scaled,
+                self.silhouette,
+            )
         met, hidden, taken = self._who_is_there(tail, frame, passed)
         if met is not None:
             tail.met, tail.done = met, True
@@ -308,14 +390,20 @@ class _SecondPass:
         elif tail.follower.confidence >= FOLLOW_ON.seen_again:
             tail.hidden = 0
         tail.taken = tail.taken + passed if taken else 0
-        row = tail.follower.step(_through(window, before), _through(window, after), window.origin, hidden=hidden, frames=passed)
-        tail.reason = "lost" if tail.hidden > FOLLOW_ON.hidden_s * self.rate or tail.taken > FOLLOW_ON.behind_s * self.rate else tail.follower.reason
+        row = tail.follower.step(
+            _through(window, before), _through(window, after), window.origin, hidden=hidden, frames=passed
+        )
+        tail.reason = (
+            "lost"
+            if tail.hidden > FOLLOW_ON.hidden_s * self.rate or tail.taken > FOLLOW_ON.behind_s * self.rate
+            else tail.follower.reason
+        )
         if row is not None:
             row = window.outward(row)
             tail.rows += between(tail.rows[-1] if tail.rows else np.append(head[:5], row[5]), row, passed)
         if tail.taken > FOLLOW_ON.behind_s * self.rate:
             # All that time it was the other's.
-            del tail.rows[-tail.taken:]
+            del tail.rows[-tail.taken :]
         tail.done = bool(tail.reason)
 
     def _who_is_there(self, tail: _Tail, frame: int, passed: int) -> tuple[int | None, bool, bool]:
@@ -331,7 +419,11 @@ class _SecondPass:
                 continue
             overlap = float(iou(mine, cxcywh_to_xyxy(head[None, :4]))[0, 0])
             begins = frame - int(self.chains[number].frames[0]) <= 2
-            if overlap > FOLLOW_ON.meets and begins and FOLLOW_ON.size[0] < head[2] / max(expected[2], 1) < FOLLOW_ON.size[1]:
+            if (
+                overlap > FOLLOW_ON.meets
+                and begins
+                and FOLLOW_ON.size[0] < head[2] / max(expected[2], 1) < FOLLOW_ON.size[1]
+            ):
                 return number, False, False
             hidden |= overlap > FOLLOW_ON.hides
             taken |= overlap > FOLLOW_ON.meets
@@ -353,5 +445,6 @@ def _heads_of(chain: Chain, blink: int) -> Iterator[tuple[int, np.ndarray]]:
 
 
 def _is_within(head: np.ndarray, place: np.ndarray) -> bool:
-    """Whether a head lies in the middle of a place and is smaller: whoever were there would hide it, and it was found."""
+    """Whether a head lies in the middle of a place and is smaller: whoever were there would hide it, and it was
+    found."""
     return bool(head[2] < place[2] and np.hypot(head[0] - place[0], head[1] - place[1]) < FOLLOW_ON.within * place[2])

@@ -24,6 +24,7 @@ SHAPE_REACH = 2.0
 # The mask is matched at this resolution.
 _FINE = 48
 
+
 @dataclass(frozen=True, slots=True)
 class SilhouetteSettings:
     """What the shape of head and shoulders tells.
@@ -78,6 +79,7 @@ class Silhouette:
         mine = self._of_thread
         if not hasattr(mine, "interpreter"):
             from ai_edge_litert.interpreter import Interpreter
+
             mine.interpreter = Interpreter(model_content=weights("person_segmentation.tflite"), num_threads=1)
             mine.interpreter.allocate_tensors()
             mine.input = mine.interpreter.get_input_details()[0]["index"]
@@ -98,17 +100,32 @@ class Silhouette:
         lean = np.radians(float(head[4])) if len(head) > 4 and abs(head[4]) >= TURNED.looked_from else 0.0
         stands = np.array([[np.cos(lean), np.sin(lean)], [-np.sin(lean), np.cos(lean)]])
         if lean:
-            move = np.column_stack([scale * stands, (_SIDE / 2, _SIDE * _RISE) - scale * stands @ (cx - origin[0], cy - origin[1])]).astype(np.float32)
-        crop = cv2.warpAffine(picture_rgb, move, (_SIDE, _SIDE), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+            move = np.column_stack(
+                [scale * stands, (_SIDE / 2, _SIDE * _RISE) - scale * stands @ (cx - origin[0], cy - origin[1])]
+            ).astype(np.float32)
+        crop = cv2.warpAffine(
+            picture_rgb, move, (_SIDE, _SIDE), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
+        )
         mask = self._mask(crop)
         small = cv2.resize(mask, (_FINE, _FINE), interpolation=cv2.INTER_AREA)
         fine = scale * _FINE / _SIDE
-        x, y, a, b = _FINE / 2, _FINE * _RISE, max(1, round(width * fine / 2 / _ROUND)) * _ROUND, max(1, round(height * fine / 2 / _ROUND)) * _ROUND
+        x, y, a, b = (
+            _FINE / 2,
+            _FINE * _RISE,
+            max(1, round(width * fine / 2 / _ROUND)) * _ROUND,
+            max(1, round(height * fine / 2 / _ROUND)) * _ROUND,
+        )
         share = float(small[_radius(x, y, a, b) < SILHOUETTE.inside].mean())
         best = _best_of(small, _coarse(x, y, a, b))
         _, _, px, py, wide = best
         near = ((px - x) / (2 * a), (py - y) / (2 * b), wide / a)
-        best = max(best, _best_of(small, _Places.of(x, y, a, b, [(near[0] + dx, near[1] + dy, near[2]) for dx in _NEAR_X for dy in _NEAR_Y])))
+        best = max(
+            best,
+            _best_of(
+                small,
+                _Places.of(x, y, a, b, [(near[0] + dx, near[1] + dy, near[2]) for dx in _NEAR_X for dy in _NEAR_Y]),
+            ),
+        )
         _, margin, px, py, wide = best
         if margin < SILHOUETTE.clear:
             return Shape(share, margin, cx, cy, width)
@@ -132,14 +149,25 @@ class _Places:
         """places: shift in widths, in heights, factor on the width."""
         places = np.asarray(places, np.float32)
         px, py, wide = x + places[:, 0] * 2 * a, y + places[:, 1] * 2 * b, a * places[:, 2]
-        radius = (np.square((_COLUMN[None] - px[:, None, None]) / wide[:, None, None]) + np.square((_ROW[None] - py[:, None, None]) / np.float32(b))).reshape(len(places), -1)
+        radius = (
+            np.square((_COLUMN[None] - px[:, None, None]) / wide[:, None, None])
+            + np.square((_ROW[None] - py[:, None, None]) / np.float32(b))
+        ).reshape(len(places), -1)
         lowest = np.maximum(0, py + SILHOUETTE.shoulders * b).astype(int)
         inside = radius < SILHOUETTE.tried_inside
-        ring = (radius > SILHOUETTE.ring[0]) & (radius < SILHOUETTE.ring[1]) & (np.repeat(np.arange(_FINE), _FINE)[None] < lowest[:, None])
+        ring = (
+            (radius > SILHOUETTE.ring[0])
+            & (radius < SILHOUETTE.ring[1])
+            & (np.repeat(np.arange(_FINE), _FINE)[None] < lowest[:, None])
+        )
         count, around = inside.sum(axis=1), ring.sum(axis=1)
         weights = inside / np.maximum(count, 1)[:, None] - ring / np.maximum(around, 1)[:, None]
         costs = SILHOUETTE.strays * np.square(places[:, :2]).sum(axis=1) + SILHOUETTE.resizes * np.abs(places[:, 2] - 1)
-        return _Places(np.stack([px, py, wide], axis=1), weights.astype(np.float32), np.where((count > 0) & (around > 0), costs, np.inf))
+        return _Places(
+            np.stack([px, py, wide], axis=1),
+            weights.astype(np.float32),
+            np.where((count > 0) & (around > 0), costs, np.inf),
+        )
 
 
 @lru_cache(maxsize=32)

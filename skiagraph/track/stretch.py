@@ -33,7 +33,11 @@ class Stretch:
     def signature(self) -> Signature:
         if not self.described:
             return Signature(np.zeros((0, 128), np.float32), np.zeros(0, np.float32), self.colours)
-        return Signature(np.array([d.vector for _, d in self.described]), np.array([d.worth for _, d in self.described], np.float32), self.colours)
+        return Signature(
+            np.array([d.vector for _, d in self.described]),
+            np.array([d.worth for _, d in self.described], np.float32),
+            self.colours,
+        )
 
 
 def seen_at_once(a: Stretch, b: Stretch) -> bool:

@@ -83,7 +83,17 @@ class Sweep:
     every: search each n-th frame.
     """
 
-    def __init__(self, info: ClipInfo, index: FrameIndex, finder: FaceFinder, bodies: BodyFinder, describer: FaceDescriber, every: int, linker: Linker, checkpoint: Checkpoint):
+    def __init__(
+        self,
+        info: ClipInfo,
+        index: FrameIndex,
+        finder: FaceFinder,
+        bodies: BodyFinder,
+        describer: FaceDescriber,
+        every: int,
+        linker: Linker,
+        checkpoint: Checkpoint,
+    ):
         self._info, self._index, self._finder = info, index, finder
         self._rate = float(info.rate)
         self._every, self._checkpoint, self._plan = every, checkpoint, plan_of(index.non_reference, every, self._rate)
@@ -102,7 +112,10 @@ class Sweep:
         self._bodied: int | None = None
         self._edges = EdgeLooks(finder, judge, silhouette, self.squared)
         self._back = min(max(every, SWEEP.back_least), max(2, int(SWEEP.back_bytes / (3 * width * height))))
-        self._decoded_ahead, self._searched_ahead = (ahead_of(info, most, SWEEP.ahead_bytes, SWEEP.copies) for most in (SWEEP.decoded_ahead, SWEEP.searched_ahead))
+        self._decoded_ahead, self._searched_ahead = (
+            ahead_of(info, most, SWEEP.ahead_bytes, SWEEP.copies)
+            for most in (SWEEP.decoded_ahead, SWEEP.searched_ahead)
+        )
         self._recent: deque[Picture] = deque(maxlen=self._back + 1)
         self._open: dict[int, Observation] = {}
         # Of an earlier run, what it saw in the last frames that it was done with, whose pictures are needed once more.
@@ -110,9 +123,13 @@ class Sweep:
         self._straight = Straight()
         # Searched in each frame, everybody went straight. Nothing of the sweep is held here: in a cycle its pictures
         # would outlive the scan.
-        self._looking_back = LookingBack(finder, self._judging, self.squared, self._straight if every > 1 else None, self._plan.interval, self._back)
+        self._looking_back = LookingBack(
+            finder, self._judging, self.squared, self._straight if every > 1 else None, self._plan.interval, self._back
+        )
 
-    def run(self, control: JobControl, told: Callable[[int, Seen, bool], None] = lambda frame, seen, searched: None) -> None:
+    def run(
+        self, control: JobControl, told: Callable[[int, Seen, bool], None] = lambda frame, seen, searched: None
+    ) -> None:
         """told: frame, what was seen in it, and whether it was searched as a whole; a frame may be told of twice.
 
         Raises Cancelled and FrameNotDecoded; what was seen until then is in the checkpoint.
@@ -128,8 +145,15 @@ class Sweep:
         whole = False
         ahead: deque[Prepared] = deque()
         try:
-            with (FrameReader(self._info, self._index, threads=2, rough=True, wanted=self._plan.needed) as reader,
-                  closing(read_ahead(self._preparing.frames(reader, begin, self._warm, self.cuts, self._again, self._bodied), self._decoded_ahead)) as frames):
+            with (
+                FrameReader(self._info, self._index, threads=2, rough=True, wanted=self._plan.needed) as reader,
+                closing(
+                    read_ahead(
+                        self._preparing.frames(reader, begin, self._warm, self.cuts, self._again, self._bodied),
+                        self._decoded_ahead,
+                    )
+                ) as frames,
+            ):
                 if begin:
                     self._look_at_edges_before(begin)
                 try:
@@ -182,7 +206,9 @@ class Sweep:
     def _relink(self, observation: Observation, told, picture: Callable[[np.ndarray], Lit]) -> list[Match]:
         if observation.cut:
             self._new_shot(observation.frame)
-        matches = self.linker.update(observation.frame, observation.seen, observation.view, None if observation.whole else ())
+        matches = self.linker.update(
+            observation.frame, observation.seen, observation.view, None if observation.whole else ()
+        )
         self.describing.consider(observation.frame, picture, matches)
         told(observation.frame, observation.seen, observation.whole)
         return matches
@@ -218,17 +244,33 @@ class Sweep:
         self.linker.go_on(frame, picture.view)
         known = self.linker.expected
         expected = [e for e in known if sought is None or e.number in sought]
-        found = Detections.none() if prepared.search is None else self._judging.believed(picture, prepared.search.result(), known)
+        found = (
+            Detections.none()
+            if prepared.search is None
+            else self._judging.believed(picture, prepared.search.result(), known)
+        )
         missing = self._not_seen(expected, found)
         if missing:
             # Somebody long out of sight is not sought with all means in every frame.
             thorough = np.array([e.missed <= SWEEP.thorough or frame % SWEEP.thorough_again == 0 for e in missing])
-            looked = look_at(picture, self._finder, self.squared.boxes(np.array([e.box for e in missing])), [e.roll for e in missing], thorough=thorough)
+            looked = look_at(
+                picture,
+                self._finder,
+                self.squared.boxes(np.array([e.box for e in missing])),
+                [e.roll for e in missing],
+                thorough=thorough,
+            )
             found = _without_twins(found, self._judging.believed(picture, looked, missing))
         seen = with_colours(picture, self._judging.measured(picture, found, known), self.squared)
         matches = self.linker.take(seen, sought)
-        bodies = None if prepared.bodies is None else heads_seen(prepared.bodies.result(), picture, self._landmarks, self.squared)
-        self._open[frame] = Observation(frame, seen, picture.view, prepared.cut, sought is None, picture.coloured, bodies)
+        bodies = (
+            None
+            if prepared.bodies is None
+            else heads_seen(prepared.bodies.result(), picture, self._landmarks, self.squared)
+        )
+        self._open[frame] = Observation(
+            frame, seen, picture.view, prepared.cut, sought is None, picture.coloured, bodies
+        )
         self.describing.consider(frame, lambda box: self._around_face(picture, box), matches)
         told(frame, seen, prepared.searched)
         self._looking_back.look(matches, expected, self._recent, self._open, told)
@@ -289,6 +331,7 @@ class Sweep:
         harder. Nothing waits for it."""
         known = self._open[picture.number].seen.found if picture.number in self._open else Detections.none()
         self._edges.look(picture, known.take(known.scores >= SWEEP.sure_face))
+
 
 def _without_twins(found: Detections, more: Detections) -> Detections:
     """What was found, and of the rest what is not the same face."""

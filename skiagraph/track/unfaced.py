@@ -100,7 +100,12 @@ class BodySign:
 
 
 def signs_of(observations: Iterable[Observation]) -> list[BodySign]:
-    return [BodySign(o.frame, head, colours, bool(sure)) for o in observations if o.bodies is not None for head, colours, sure in zip(o.bodies.heads, o.bodies.colours, o.bodies.sure)]
+    return [
+        BodySign(o.frame, head, colours, bool(sure))
+        for o in observations
+        if o.bodies is not None
+        for head, colours, sure in zip(o.bodies.heads, o.bodies.colours, o.bodies.sure)
+    ]
 
 
 def looks_in(observation: Observation) -> tuple[np.ndarray, tuple[np.ndarray | None, ...]]:
@@ -109,15 +114,28 @@ def looks_in(observation: Observation) -> tuple[np.ndarray, tuple[np.ndarray | N
     seen, bodies = observation.seen, observation.bodies
     if bodies is None:
         return seen.found.boxes, tuple(map(packed, seen.colours))
-    return np.concatenate([seen.found.boxes, faces_in(bodies.heads)]), tuple(map(packed, (*seen.colours, *bodies.colours)))
+    return np.concatenate([seen.found.boxes, faces_in(bodies.heads)]), tuple(
+        map(packed, (*seen.colours, *bodies.colours))
+    )
 
 
-def heads_of(bodies: np.ndarray, rgb: np.ndarray, landmarks: BodyLandmarks, squared: Squared, settings: UnfacedSettings = UNFACED) -> tuple[np.ndarray, np.ndarray]:
+def heads_of(
+    bodies: np.ndarray, rgb: np.ndarray, landmarks: BodyLandmarks, squared: Squared, settings: UnfacedSettings = UNFACED
+) -> tuple[np.ndarray, np.ndarray]:
     """Heads, (n, 4) cx, cy, width, height, px of the clip, of bodies, (n, 6) as detect.bodies finds them in an RGB
     picture with square pixels, and which of them are surely somebody's, bool (n,)."""
     head, hips, high = bodies[:, HEAD_X:HIPS_X], bodies[:, HIPS_X:HIGH], bodies[:, HIGH]
-    sure = [row[SCORE] >= settings.sure_alone or _is_confirmed(*places, rgb, landmarks, settings) for row, *places in zip(bodies, head, hips, high)]
-    found = np.column_stack([head - np.outer(settings.rise * high, (0, 1)), settings.width * high * HEAD_BOX.width / HEAD_BOX.height, settings.height * high])
+    sure = [
+        row[SCORE] >= settings.sure_alone or _is_confirmed(*places, rgb, landmarks, settings)
+        for row, *places in zip(bodies, head, hips, high)
+    ]
+    found = np.column_stack(
+        [
+            head - np.outer(settings.rise * high, (0, 1)),
+            settings.width * high * HEAD_BOX.width / HEAD_BOX.height,
+            settings.height * high,
+        ]
+    )
     return found / (squared.aspect, 1, squared.aspect, 1), np.array(sure, bool)
 
 
@@ -125,7 +143,11 @@ def heads_seen(bodies: np.ndarray, picture: Picture, landmarks: BodyLandmarks, s
     """The heads of bodies that were found in a picture, and how they and their shoulders look, which nobody knows in
     coloured light."""
     heads, sure = heads_of(bodies, picture.rgb, landmarks, squared)
-    return SeenHeads(heads, tuple(None if picture.coloured else head_colours(picture.rgb, box) for box in squared.boxes(faces_in(heads))), sure)
+    return SeenHeads(
+        heads,
+        tuple(None if picture.coloured else head_colours(picture.rgb, box) for box in squared.boxes(faces_in(heads))),
+        sure,
+    )
 
 
 def without_faces(bodies: np.ndarray, faces: np.ndarray, settings: UnfacedSettings = UNFACED) -> np.ndarray:
@@ -134,7 +156,14 @@ def without_faces(bodies: np.ndarray, faces: np.ndarray, settings: UnfacedSettin
     return bodies[(apart > settings.near_face * bodies[:, HIGH, None]).all(1)]
 
 
-def _is_confirmed(head: np.ndarray, hips: np.ndarray, height: float, rgb: np.ndarray, landmarks: BodyLandmarks, settings: UnfacedSettings) -> bool:
+def _is_confirmed(
+    head: np.ndarray,
+    hips: np.ndarray,
+    height: float,
+    rgb: np.ndarray,
+    landmarks: BodyLandmarks,
+    settings: UnfacedSettings,
+) -> bool:
     """Whether the landmark network sees the same head from these hips."""
     body = landmarks.around(rgb, hips, hips + (head - hips) / HEAD_ON_WAY)
     return body.sure >= settings.sure and np.hypot(body.cx - head[0], body.cy - head[1]) <= settings.same_head * height
@@ -158,7 +187,12 @@ class Unfaced:
         path, found = stretch.path, np.unique([frame for frame, _, _ in stretch.faces]).astype(int)
         if not len(found):
             return stretch
-        signs = [frame for chain in stretch.chains if chain >= self.first for frame in self.chains[chain - self.first].frames.tolist()]
+        signs = [
+            frame
+            for chain in stretch.chains
+            if chain >= self.first
+            for frame in self.chains[chain - self.first].frames.tolist()
+        ]
         every = np.arange(path.first, path.last + 1)
         after = np.clip(np.searchsorted(found, every), 0, len(found) - 1)
         before = np.maximum(after - 1, 0)
@@ -170,34 +204,73 @@ class Unfaced:
         return replace(stretch, path=Path.from_rows(path.first, rows, path.origin, path.lean))
 
 
-def unfaced(signs: Sequence[BodySign], known: Sequence[Chain], shot: Callable[[int], tuple[int, int]], rate: float, views: Views | None = None, settings: UnfacedSettings = UNFACED) -> Unfaced:
+def unfaced(
+    signs: Sequence[BodySign],
+    known: Sequence[Chain],
+    shot: Callable[[int], tuple[int, int]],
+    rate: float,
+    views: Views | None = None,
+    settings: UnfacedSettings = UNFACED,
+) -> Unfaced:
     """Who is given away by signs, in order of frames. shot: first and last frame of the shot that a frame is in; views:
     what the camera did."""
     views = views or Views.still()
-    heads = [(Heads.of(chain.frames, chain.heads, views), (settings.doubted_s if chain.doubtful else settings.known_s) * rate) for chain in known]
+    heads = [
+        (
+            Heads.of(chain.frames, chain.heads, views),
+            (settings.doubted_s if chain.doubtful else settings.known_s) * rate,
+        )
+        for chain in known
+    ]
     number = max((t.number for chain in known for t in chain.parts), default=0)
     signs, runs, track = _with_sure_ones(signs, *_linked(signs, views, heads, shot, rate, settings))
-    every = [*signs, *(BodySign(int(frame), row) for those, _ in heads for frame, row in zip(those.frames, those.heads))]
+    every = [
+        *signs,
+        *(BodySign(int(frame), row) for those, _ in heads for frame, row in zip(those.frames, those.heads)),
+    ]
     frames = np.array([sign.frame for sign in every], int)
     times, back = np.unique(frames, return_inverse=True)
     shots = np.array([shot(int(frame))[0] for frame in times], int)[back]
     track = np.concatenate([track, *(np.full(len(those.frames), n) for n, (those, _) in enumerate(heads))])
-    ways = Ways(Heads.of(frames, [sign.head for sign in every], views), [sign.colours for sign in every], track, shots, rate)
-    keys = [key_of(sign.frame, box) for sign, box in zip(signs, faces_in(np.array([sign.head for sign in signs]).reshape(-1, 4)))]
-    return Unfaced([Chain((_tracklet(number + 1 + n, [signs[row] for row in run], settings),)) for n, run in enumerate(runs)], len(known), Runs(keys, runs, frozenset(_alone(runs, every, settings)), ways))
+    ways = Ways(
+        Heads.of(frames, [sign.head for sign in every], views), [sign.colours for sign in every], track, shots, rate
+    )
+    keys = [
+        key_of(sign.frame, box)
+        for sign, box in zip(signs, faces_in(np.array([sign.head for sign in signs]).reshape(-1, 4)))
+    ]
+    return Unfaced(
+        [Chain((_tracklet(number + 1 + n, [signs[row] for row in run], settings),)) for n, run in enumerate(runs)],
+        len(known),
+        Runs(keys, runs, frozenset(_alone(runs, every, settings)), ways),
+    )
 
 
-def _linked(signs: Sequence[BodySign], views: Views, known: Sequence[tuple[Heads, float]], shot, rate: float, settings: UnfacedSettings) -> tuple[list[list[int]], np.ndarray]:
+def _linked(
+    signs: Sequence[BodySign],
+    views: Views,
+    known: Sequence[tuple[Heads, float]],
+    shot,
+    rate: float,
+    settings: UnfacedSettings,
+) -> tuple[list[list[int]], np.ndarray]:
     """Runs of rows of signs that are of nobody known, and whose each sign is, (n,): the number of somebody known, or of
     a run, which come after those. known: as in _of_nobody. In each frame sure signs first, and then weak ones with who
     is left (Zhang and others, ByteTrack, ECCV 2022)."""
-    here, looks = Heads.of([sign.frame for sign in signs], [sign.head for sign in signs], views), [sign.colours for sign in signs]
+    here, looks = (
+        Heads.of([sign.frame for sign in signs], [sign.head for sign in signs], views),
+        [sign.colours for sign in signs],
+    )
     runs: list[list[int]] = []
     open_: list[list[int]] = []
     track = np.zeros(len(signs), int)
     for frame, group in groupby(range(len(signs)), key=lambda row: signs[row].frame):
         every = list(group)
-        open_ = [run for run in open_ if frame - signs[run[-1]].frame <= WAYS.gap_s * rate and shot(signs[run[-1]].frame) == shot(frame)]
+        open_ = [
+            run
+            for run in open_
+            if frame - signs[run[-1]].frame <= WAYS.gap_s * rate and shot(signs[run[-1]].frame) == shot(frame)
+        ]
         waiting, begun = open_, []
         for sure, least in ((True, WAYS.linked), (False, WAYS.linked_weak)):
             rows = [row for row in every if signs[row].sure is sure]
@@ -215,15 +288,30 @@ def _linked(signs: Sequence[BodySign], views: Views, known: Sequence[tuple[Heads
     return runs, track
 
 
-def _following(here: Heads, looks: Sequence[np.ndarray | None], runs: Sequence[list[int]], rows: Sequence[int], rate: float, least: float) -> dict[int, int]:
+def _following(
+    here: Heads,
+    looks: Sequence[np.ndarray | None],
+    runs: Sequence[list[int]],
+    rows: Sequence[int],
+    rate: float,
+    least: float,
+) -> dict[int, int]:
     """Which of rows of signs follows on which run, by its number: an assignment of all, each by more than the least log
     odds."""
-    odds = np.array([[log_odds_of_following(here, looks, run, row, rate) for row in rows] for run in runs]).reshape(len(runs), len(rows))
+    odds = np.array([[log_odds_of_following(here, looks, run, row, rate) for row in rows] for run in runs]).reshape(
+        len(runs), len(rows)
+    )
     # Who does not follow counts as much as who hardly does.
-    return {int(run): rows[row] for run, row in zip(*optimize.linear_sum_assignment(-np.maximum(odds, least))) if odds[run, row] > least}
+    return {
+        int(run): rows[row]
+        for run, row in zip(*optimize.linear_sum_assignment(-np.maximum(odds, least)))
+        if odds[run, row] > least
+    }
 
 
-def _with_sure_ones(signs: Sequence[BodySign], runs: list[list[int]], track: np.ndarray) -> tuple[list[BodySign], list[list[int]], np.ndarray]:
+def _with_sure_ones(
+    signs: Sequence[BodySign], runs: list[list[int]], track: np.ndarray
+) -> tuple[list[BodySign], list[list[int]], np.ndarray]:
     """Signs, runs and whose each sign is, without runs that have no sure sign, and without weak signs that are in no
     run."""
     runs = [run for run in runs if any(signs[row].sure for row in run)]
@@ -234,7 +322,9 @@ def _with_sure_ones(signs: Sequence[BodySign], runs: list[list[int]], track: np.
     return [sign for sign, kept in zip(signs, stays) if kept], [place[run].tolist() for run in runs], track[stays]
 
 
-def _alone(runs: Sequence[Sequence[int]], every: Sequence[BodySign], settings: UnfacedSettings) -> Iterator[tuple[int, int]]:
+def _alone(
+    runs: Sequence[Sequence[int]], every: Sequence[BodySign], settings: UnfacedSettings
+) -> Iterator[tuple[int, int]]:
     """Signs of runs, each with the next one of its run, between which nobody else of every sign is near."""
     order = np.array(sorted(range(len(every)), key=lambda n: every[n].frame), int)
     frames, heads = np.array([every[n].frame for n in order]), np.array([every[n].head for n in order])
@@ -243,19 +333,34 @@ def _alone(runs: Sequence[Sequence[int]], every: Sequence[BodySign], settings: U
         meanwhile = np.arange(np.searchsorted(frames, mine[0]), np.searchsorted(frames, mine[-1], side="right"))
         others = meanwhile[~np.isin(order[meanwhile], run)]
         # Who is there in the very frame of a sign is so before it and after it.
-        before, after = np.searchsorted(mine, frames[others], side="left") - 1, np.searchsorted(mine, frames[others], side="right")
-        near = np.any([_apart(own[np.clip(row, 0, len(run) - 1)], heads[others]) <= settings.alone for row in (before, before + 1, after - 1, after)], axis=0)
+        before, after = (
+            np.searchsorted(mine, frames[others], side="left") - 1,
+            np.searchsorted(mine, frames[others], side="right"),
+        )
+        near = np.any(
+            [
+                _apart(own[np.clip(row, 0, len(run) - 1)], heads[others]) <= settings.alone
+                for row in (before, before + 1, after - 1, after)
+            ],
+            axis=0,
+        )
         beset = {int(gap) for row in (before, after - 1) for gap in row[near]}
         yield from ((run[n], run[n + 1]) for n in range(len(run) - 1) if n not in beset)
 
 
-def _of_nobody(signs: Heads, rows: list[int], known: Sequence[tuple[Heads, float]], shot, rate: float, settings: UnfacedSettings) -> tuple[list[int], np.ndarray]:
+def _of_nobody(
+    signs: Heads, rows: list[int], known: Sequence[tuple[Heads, float]], shot, rate: float, settings: UnfacedSettings
+) -> tuple[list[int], np.ndarray]:
     """Rows of signs, all of one frame, that are of nobody known, and of each row the number of who is, -1 for nobody;
     at most one is theirs of each but for what lies on it. known: heads of each, and so many frames before and after
     those are near."""
     frame = int(signs.frames[rows[0]])
     near = [n for n, (heads, reach) in enumerate(known) if heads.frames[0] - reach <= frame <= heads.frames[-1] + reach]
-    found = [(n, apart) for n in near if (apart := _apart_from_known(signs, rows, known[n][0], shot(frame), rate, settings)) is not None]
+    found = [
+        (n, apart)
+        for n in near
+        if (apart := _apart_from_known(signs, rows, known[n][0], shot(frame), rate, settings)) is not None
+    ]
     whose = np.full(len(rows), -1)
     if not found:
         return rows, whose
@@ -268,7 +373,9 @@ def _of_nobody(signs: Heads, rows: list[int], known: Sequence[tuple[Heads, float
     return [row for row, one in zip(rows, whose) if one < 0], whose
 
 
-def _apart_from_known(signs: Heads, rows: list[int], known: Heads, shot: tuple[int, int], rate: float, settings: UnfacedSettings) -> tuple[np.ndarray, np.ndarray] | None:
+def _apart_from_known(
+    signs: Heads, rows: list[int], known: Heads, shot: tuple[int, int], rate: float, settings: UnfacedSettings
+) -> tuple[np.ndarray, np.ndarray] | None:
     """How far rows of signs, all of one frame, are from where somebody known is or should be, (n,), and whether they
     may be theirs, (n,); None in another shot. Going with the camera or not, as is nearer."""
     frame, frames = int(signs.frames[rows[0]]), known.frames
@@ -278,18 +385,31 @@ def _apart_from_known(signs: Heads, rows: list[int], known: Heads, shot: tuple[i
         return None
     seconds = min(abs(int(frames[row]) - frame) for row in ends) / rate
     share = (frame - frames[ends[0]]) / (frames[ends[1]] - frames[ends[0]]) if len(ends) == 2 else 0.0
-    apart = np.minimum(*(_apart(heads[ends[0]] * (1 - share) + heads[ends[-1]] * share, those[rows]) for heads, those in ((known.heads, signs.heads), (known.steady, signs.steady))))
+    apart = np.minimum(
+        *(
+            _apart(heads[ends[0]] * (1 - share) + heads[ends[-1]] * share, those[rows])
+            for heads, those in ((known.heads, signs.heads), (known.steady, signs.steady))
+        )
+    )
     return apart, apart <= (settings.known_away + settings.known_a_second * seconds if seconds else settings.seen_away)
 
 
 def _apart(head: np.ndarray, other: np.ndarray) -> np.ndarray:
     """How far heads, (…, 4), are from each other, in widths of the larger."""
-    return np.hypot(head[..., CX] - other[..., CX], head[..., CY] - other[..., CY]) / np.maximum(head[..., WIDTH], other[..., WIDTH])
+    return np.hypot(head[..., CX] - other[..., CX], head[..., CY] - other[..., CY]) / np.maximum(
+        head[..., WIDTH], other[..., WIDTH]
+    )
 
 
 def _tracklet(number: int, run: list[BodySign], settings: UnfacedSettings) -> Tracklet:
     heads = np.array([sign.head for sign in run], np.float32)
-    return Tracklet(number, [sign.frame for sign in run], list(np.column_stack([heads, np.zeros(len(run), np.float32)])), list(faces_in(heads, settings)), [settings.score if sign.sure else settings.weak_score for sign in run])
+    return Tracklet(
+        number,
+        [sign.frame for sign in run],
+        list(np.column_stack([heads, np.zeros(len(run), np.float32)])),
+        list(faces_in(heads, settings)),
+        [settings.score if sign.sure else settings.weak_score for sign in run],
+    )
 
 
 def faces_in(heads: np.ndarray, settings: UnfacedSettings = UNFACED) -> np.ndarray:

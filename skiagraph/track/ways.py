@@ -88,14 +88,26 @@ class Heads:
     @classmethod
     def of(cls, frames: Sequence[int], heads: Sequence[np.ndarray], views: Views) -> Heads:
         frames, heads = np.asarray(frames, int), np.array([head[:4] for head in heads], float).reshape(-1, 4)
-        return cls(frames, heads, np.hstack([views.at_first(frames, heads[:, :WIDTH]), heads[:, WIDTH:] / views.scale(frames)[:, None]]))
+        return cls(
+            frames,
+            heads,
+            np.hstack([views.at_first(frames, heads[:, :WIDTH]), heads[:, WIDTH:] / views.scale(frames)[:, None]]),
+        )
 
 
 class Ways:
     """All sights of all who are there, each with the way that leads to it and on from it. heads, looks: of each sight;
     track: numbers of whose it is; shots: of those it is in."""
 
-    def __init__(self, heads: Heads, looks: Sequence[np.ndarray | None], track: np.ndarray, shots: np.ndarray, rate: float, settings: WaySettings = WAYS):
+    def __init__(
+        self,
+        heads: Heads,
+        looks: Sequence[np.ndarray | None],
+        track: np.ndarray,
+        shots: np.ndarray,
+        rate: float,
+        settings: WaySettings = WAYS,
+    ):
         self._rate, self.settings, self._looks, self._shots = rate, settings, looks, shots
         order = np.lexsort((heads.frames, track))
         self._frames, self._heads, self._track = heads.frames, heads.steady, np.asarray(track)
@@ -119,7 +131,10 @@ class Ways:
         rivals, meant = self._rivals(a, b)
         if len(meant) > s.rivals and meant[s.rivals] > s.neglected:
             return 0.0
-        befores, afters = (np.array([own, *(row for row in rows[:s.rivals].tolist() if row >= 0)]) for own, rows in zip((a, b), rivals.T))
+        befores, afters = (
+            np.array([own, *(row for row in rows[: s.rivals].tolist() if row >= 0)])
+            for own, rows in zip((a, b), rivals.T)
+        )
         return float(marginals(self._log_odds(befores[:, None], afters[None]))[0, 0])
 
     def _rivals(self, a: int, b: int) -> tuple[np.ndarray, np.ndarray]:
@@ -127,7 +142,9 @@ class Ways:
         that it or a may have gone on as, -1 for none, (n, 2); and the log odds that it is meant, (n,)."""
         s, began, ended, frames = self.settings, self._frames[a], self._frames[b], self._frames
         gap = round(s.gap_s * self._rate)
-        window = self._by_time[np.searchsorted(self._times, began - gap):np.searchsorted(self._times, ended + gap, side="right")]
+        window = self._by_time[
+            np.searchsorted(self._times, began - gap) : np.searchsorted(self._times, ended + gap, side="right")
+        ]
         window = window[(self._shots[window] == self._shots[a]) & (self._track[window] != self._track[a])]
         after, first = self._after[window], self._before[window] < 0
         soon = np.where((after >= 0) & (frames[after] <= ended + gap), after, -1)
@@ -136,9 +153,18 @@ class Ways:
         # Of each who was there before: where they went on. Who is first seen later; and in between, which may be whom a
         # went on as.
         new, between = first & ~before, first & before & (frames[window] > began)
-        rows = np.concatenate([np.column_stack([window[last], soon[last]]), np.column_stack([np.full(new.sum(), -1), window[new]]), np.column_stack([np.full(between.sum(), -1), window[between]])])
-        odds = np.maximum(np.where(rows[:, 0] >= 0, self._log_odds(rows[:, 0], np.array(b)), -np.inf), np.where(rows[:, 1] >= 0, self._log_odds(np.array(a), rows[:, 1]), -np.inf))
-        order = np.argsort(-odds, kind="stable")[:int((odds > s.plausible).sum())]
+        rows = np.concatenate(
+            [
+                np.column_stack([window[last], soon[last]]),
+                np.column_stack([np.full(new.sum(), -1), window[new]]),
+                np.column_stack([np.full(between.sum(), -1), window[between]]),
+            ]
+        )
+        odds = np.maximum(
+            np.where(rows[:, 0] >= 0, self._log_odds(rows[:, 0], np.array(b)), -np.inf),
+            np.where(rows[:, 1] >= 0, self._log_odds(np.array(a), rows[:, 1]), -np.inf),
+        )
+        order = np.argsort(-odds, kind="stable")[: int((odds > s.plausible).sum())]
         return rows[order], odds[order]
 
     def _log_odds(self, i: np.ndarray, j: np.ndarray) -> np.ndarray:
@@ -149,8 +175,16 @@ class Ways:
         fits = (seconds > 0) & (seconds <= s.gap_s)
         seconds = np.where(fits, seconds, 1.0)
         before, after = self._heads[i], self._heads[j]
-        odds = (_of_way(before, after, self._speed_before[i], seconds, s) + _of_way(before, after, self._speed_after[j], seconds, s)) / 2 + _of_size(before, after, s)
-        looks = np.array([_of_looks(self._looks[m], self._looks[n], s) if ok and way > s.plausible - s.look_most[1] else 0.0 for m, n, ok, way in zip(i.ravel(), j.ravel(), fits.ravel(), odds.ravel())])
+        odds = (
+            _of_way(before, after, self._speed_before[i], seconds, s)
+            + _of_way(before, after, self._speed_after[j], seconds, s)
+        ) / 2 + _of_size(before, after, s)
+        looks = np.array(
+            [
+                _of_looks(self._looks[m], self._looks[n], s) if ok and way > s.plausible - s.look_most[1] else 0.0
+                for m, n, ok, way in zip(i.ravel(), j.ravel(), fits.ravel(), odds.ravel())
+            ]
+        )
         return np.where(fits, odds + looks.reshape(i.shape), -30.0)
 
     def _speeds(self, towards: np.ndarray) -> np.ndarray:
@@ -166,18 +200,34 @@ class Ways:
         return np.where(known[:, None], speeds, np.nan)
 
 
-def log_odds_of_following(heads: Heads, looks: Sequence[np.ndarray | None], run: Sequence[int], row: int, rate: float, settings: WaySettings = WAYS) -> float:
+def log_odds_of_following(
+    heads: Heads,
+    looks: Sequence[np.ndarray | None],
+    run: Sequence[int],
+    row: int,
+    rate: float,
+    settings: WaySettings = WAYS,
+) -> float:
     """Log odds that a sight is the next of a run of them, by their rows of heads; whether the camera stood or went
     along, as is likelier."""
     last, seconds = run[-1], (heads.frames[row] - heads.frames[run[-1]]) / rate
     ways = []
     for places in (heads.heads, heads.steady):
         speed = _speed_of(places, heads.frames, run, rate, settings)
-        ways += [float(_of_way(places[last], places[row], share * speed, seconds, settings)) + odds for share, odds in (settings.slower if np.isfinite(speed).all() else settings.slower[:1])]
-    return max(ways) + float(_of_size(heads.steady[last], heads.steady[row], settings)) + _of_looks(looks[last], looks[row], settings)
+        ways += [
+            float(_of_way(places[last], places[row], share * speed, seconds, settings)) + odds
+            for share, odds in (settings.slower if np.isfinite(speed).all() else settings.slower[:1])
+        ]
+    return (
+        max(ways)
+        + float(_of_size(heads.steady[last], heads.steady[row], settings))
+        + _of_looks(looks[last], looks[row], settings)
+    )
 
 
-def _speed_of(places: np.ndarray, frames: np.ndarray, run: Sequence[int], rate: float, settings: WaySettings) -> np.ndarray:
+def _speed_of(
+    places: np.ndarray, frames: np.ndarray, run: Sequence[int], rate: float, settings: WaySettings
+) -> np.ndarray:
     """px a second at the end of a run, (2,), NaN where nothing tells it."""
     for row in reversed(run[:-1]):
         seconds = (frames[run[-1]] - frames[row]) / rate
@@ -188,14 +238,18 @@ def _speed_of(places: np.ndarray, frames: np.ndarray, run: Sequence[int], rate: 
     return np.full(2, np.nan)
 
 
-def _of_way(before: np.ndarray, after: np.ndarray, speed: np.ndarray, seconds: np.ndarray | float, s: WaySettings) -> np.ndarray:
+def _of_way(
+    before: np.ndarray, after: np.ndarray, speed: np.ndarray, seconds: np.ndarray | float, s: WaySettings
+) -> np.ndarray:
     """The log of how much denser people are there who went on than others, (…,), of heads (…, 4) and speeds (…, 2), NaN
     where not known."""
     known = np.isfinite(speed[..., 0])
     spread = np.where(known, s.spread + s.spread_a_second * seconds, s.unknown_spread + s.unknown_a_second * seconds)
     way = after[..., :WIDTH] - before[..., :WIDTH] - np.nan_to_num(speed) * np.asarray(seconds)[..., None]
     off = np.hypot(way[..., 0], way[..., 1]) / np.maximum(before[..., WIDTH], after[..., WIDTH])
-    return -(s.freedom + 2) / 2 * np.log1p((off / spread) ** 2 / s.freedom) - np.log(2 * np.pi * spread ** 2 * s.strangers)
+    return -(s.freedom + 2) / 2 * np.log1p((off / spread) ** 2 / s.freedom) - np.log(
+        2 * np.pi * spread**2 * s.strangers
+    )
 
 
 def _of_size(before: np.ndarray, after: np.ndarray, s: WaySettings) -> np.ndarray:

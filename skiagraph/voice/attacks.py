@@ -71,15 +71,21 @@ class Others:
         every = []
         for k in range(ATTACK.draws):
             self.check()
-            every.append(self._encoder.describe(disguise.instead(Heard(np.asarray(speech, float)[:, None], RATE, lots(b"an attacker", n, k)))[:, 0]))
+            every.append(
+                self._encoder.describe(
+                    disguise.instead(Heard(np.asarray(speech, float)[:, None], RATE, lots(b"an attacker", n, k)))[:, 0]
+                )
+            )
         mean = np.mean(every, axis=0)
         return mean / max(float(np.linalg.norm(mean)), 1e-9)
 
 
-def attacked(plain: np.ndarray, heard: np.ndarray, others: Others, disguise: Disguise, encoder: SpeakerEncoder) -> list[Told]:
+def attacked(
+    plain: np.ndarray, heard: np.ndarray, others: Others, disguise: Disguise, encoder: SpeakerEncoder
+) -> list[Told]:
     """What three attackers make of a voice. plain: the speaker's own speech, heard: disguised, one channel at RATE
     each. disguise: of which the informed attacker knows."""
-    plain, heard = (samples[:round(ATTACK.longest_s * RATE)] for samples in (plain, heard))
+    plain, heard = (samples[: round(ATTACK.longest_s * RATE)] for samples in (plain, heard))
     suspects = [encoder.describe(plain), *others.described]
     back = [encoder.describe(heard)]
     found = [_told("comparing it as it is", suspects, back)]
@@ -100,4 +106,6 @@ def _told(by: str, suspects: Sequence[np.ndarray], heard: Sequence[np.ndarray]) 
 
 
 def is_known(told: Sequence[Told]) -> bool:
-    return sum(one.knows for one in told) >= ATTACK.known_by or any(one.knows and one.plain and one.like >= ATTACK.near for one in told)
+    return sum(one.knows for one in told) >= ATTACK.known_by or any(
+        one.knows and one.plain and one.like >= ATTACK.near for one in told
+    )

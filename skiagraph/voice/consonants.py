@@ -47,25 +47,31 @@ def sonorant(samples: np.ndarray, rate: int, settings: ConsonantSettings = CONSO
     if len(samples) < 2 * size:
         return np.zeros(len(samples), bool)
     heard = signal.sosfiltfilt(signal.butter(2, settings.low_hz / half, "high", output="sos"), samples)
-    band = signal.sosfiltfilt(signal.butter(3, [settings.low_hz / half, settings.high_hz / half], "band", output="sos"), samples)
-    low, all_of_it = ndimage.uniform_filter1d(band ** 2, size), ndimage.uniform_filter1d(heard ** 2, size)
+    band = signal.sosfiltfilt(
+        signal.butter(3, [settings.low_hz / half, settings.high_hz / half], "band", output="sos"), samples
+    )
+    low, all_of_it = ndimage.uniform_filter1d(band**2, size), ndimage.uniform_filter1d(heard**2, size)
     # Running sums go a little below zero.
     level = np.sqrt(np.maximum(all_of_it, 0.0))
     return (low > settings.share * all_of_it) & (level > settings.soft * level.max(initial=0.0))
 
 
-def levelled(samples: np.ndarray, rate: int, voicing: np.ndarray, drawn_db: float, settings: ConsonantSettings = CONSONANTS) -> np.ndarray:
+def levelled(
+    samples: np.ndarray, rate: int, voicing: np.ndarray, drawn_db: float, settings: ConsonantSettings = CONSONANTS
+) -> np.ndarray:
     """Speech whose consonants are about as loud beside its vowels as speakers have them. voicing: 0..1 of each sample;
     drawn_db: louder than that."""
-    level = np.sqrt(np.maximum(ndimage.uniform_filter1d(samples ** 2, max(1, round(settings.over_s * rate))), 0.0))
+    level = np.sqrt(np.maximum(ndimage.uniform_filter1d(samples**2, max(1, round(settings.over_s * rate))), 0.0))
     loud = level > settings.soft * level.max(initial=0.0)
     hissed, sung = (voicing < 0.5) & loud, (voicing >= 0.5) & loud
     gain = 10 ** (drawn_db / 20)
     if hissed.any() and sung.any():
         seconds = hissed.sum() / rate
         known = seconds / (seconds + settings.known_s)
-        have = np.sqrt(np.mean((samples[hissed] * (1 - voicing[hissed])) ** 2) / max(np.mean((samples[sung] * voicing[sung]) ** 2), 1e-12))
+        have = np.sqrt(
+            np.mean((samples[hissed] * (1 - voicing[hissed])) ** 2)
+            / max(np.mean((samples[sung] * voicing[sung]) ** 2), 1e-12)
+        )
         gain *= (settings.level / max(have, 1e-3)) ** (settings.levelled * known)
     gain = np.clip(gain, 1 / settings.most, settings.most) * 10 ** (settings.raised_db / 20)
     return samples * (voicing + gain * (1 - voicing))
-

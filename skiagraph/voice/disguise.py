@@ -77,11 +77,11 @@ def _spoken(heard: Heard, said: Callable[[Speech], np.ndarray]) -> np.ndarray:
         if levels.max() < SILENT:
             continue
         together = heard.samples[:, group].mean(axis=1)
-        if np.sqrt((together ** 2).mean()) < 0.3 * levels.max():
+        if np.sqrt((together**2).mean()) < 0.3 * levels.max():
             # Of opposite phase.
             together = heard.samples[:, group[int(levels.argmax())]]
         made = at_speech_rate(together, heard.rate, said)
-        out[:, group] = made[:, None] * (levels / max(np.sqrt((made ** 2).mean()), 1e-9))
+        out[:, group] = made[:, None] * (levels / max(np.sqrt((made**2).mean()), 1e-9))
     return out
 
 
@@ -90,8 +90,8 @@ def _alike(samples: np.ndarray) -> list[list[int]]:
     for n in range(samples.shape[1]):
         for group in groups:
             one, other = samples[:, group[0]], samples[:, n]
-            both = float(np.sqrt((one ** 2).mean() * (other ** 2).mean()))
-            if both > SILENT ** 2 and abs(float((one * other).mean())) / both > ALIKE:
+            both = float(np.sqrt((one**2).mean() * (other**2).mean()))
+            if both > SILENT**2 and abs(float((one * other).mean())) / both > ALIKE:
                 group.append(n)
                 break
         else:
@@ -107,4 +107,4 @@ def at_speech_rate(samples: np.ndarray, rate: int, said: Callable[[Speech], np.n
         return said(Speech(samples, rate))
     few = signal.resample_poly(samples, up, down)
     back = signal.resample_poly(said(Speech(few, SPEECH_RATE)), down, up)
-    return back[:len(samples)] if len(back) >= len(samples) else np.pad(back, (0, len(samples) - len(back)))
+    return back[: len(samples)] if len(back) >= len(samples) else np.pad(back, (0, len(samples) - len(back)))

@@ -74,10 +74,14 @@ def _lay(out: np.ndarray, source: np.ndarray, to: int, of: int, half: int) -> No
     before = min(half, to, of)
     after = min(half, len(out) - 1 - to, len(source) - 1 - of)
     if after > -before:
-        out[to - before:to + after + 1] += source[of - before:of + after + 1] * window[half - before:half + after + 1]
+        out[to - before : to + after + 1] += (
+            source[of - before : of + after + 1] * window[half - before : half + after + 1]
+        )
 
 
-def folds_of_nobody(level: np.ndarray, rate: int, track: PitchTrack, wanted_hz: np.ndarray, lots: np.random.Generator, breath_hz: float) -> np.ndarray:
+def folds_of_nobody(
+    level: np.ndarray, rate: int, track: PitchTrack, wanted_hz: np.ndarray, lots: np.random.Generator, breath_hz: float
+) -> np.ndarray:
     """Excitation that no one's folds made: pulses at the wanted pitch, and noise above breath_hz. level: (n,) how loud,
     of each sample.
 
@@ -93,7 +97,9 @@ def folds_of_nobody(level: np.ndarray, rate: int, track: PitchTrack, wanted_hz: 
     beats = np.flatnonzero(np.diff(np.floor(turns)) > 0)
     train = np.zeros(size + 1)
     # A pulse between two samples is shared by both.
-    share = np.clip((np.floor(turns[beats + 1]) - turns[beats]) / np.maximum(turns[beats + 1] - turns[beats], 1e-12), 0, 1)
+    share = np.clip(
+        (np.floor(turns[beats + 1]) - turns[beats]) / np.maximum(turns[beats + 1] - turns[beats], 1e-12), 0, 1
+    )
     np.add.at(train, beats, 1 - share)
     np.add.at(train, beats + 1, share)
     # One pulse a period has the power of one sample in each.
@@ -103,7 +109,9 @@ def folds_of_nobody(level: np.ndarray, rate: int, track: PitchTrack, wanted_hz: 
     low = signal.firwin(taps, breath_hz, fs=rate)
     high = -low
     high[taps // 2] += 1
-    tone = signal.fftconvolve(signal.fftconvolve(train, smear(rate, lots), mode="same"), low, mode="same") + 0.6 * signal.fftconvolve(noise, high, mode="same")
+    tone = signal.fftconvolve(
+        signal.fftconvolve(train, smear(rate, lots), mode="same"), low, mode="same"
+    ) + 0.6 * signal.fftconvolve(noise, high, mode="same")
     return level * tone
 
 

@@ -64,7 +64,15 @@ class Plan:
     def at(self, rate: int) -> Laying:
         """The plan in samples. Ends lie on the sample at or outside of the time."""
         room = self.room if self.room is None or self.room_rate == rate else None
-        return Laying(tuple(Span(_floor(r.begins_s * rate), -_floor(-r.ends_s * rate), r.disguise, r.about, r.channels) for r in self.ranges), rate, self.secret, room)
+        return Laying(
+            tuple(
+                Span(_floor(r.begins_s * rate), -_floor(-r.ends_s * rate), r.disguise, r.about, r.channels)
+                for r in self.ranges
+            ),
+            rate,
+            self.secret,
+            room,
+        )
 
 
 def _floor(value: float) -> int:
@@ -159,8 +167,8 @@ class _Lane:
             if self._now is None:
                 begin = self._waiting[0].first - self._laying.fade if self._waiting else at + len(block)
                 if at < begin:
-                    yield at, block[:begin - at]
-                    at, block = min(begin, at + len(block)), block[begin - at:]
+                    yield at, block[: begin - at]
+                    at, block = min(begin, at + len(block)), block[begin - at :]
                     continue
                 span = self._waiting.pop(0)
                 if span.after + self._laying.fade <= at:
@@ -196,9 +204,13 @@ class _Over:
     def take(self, block: np.ndarray) -> Iterator[tuple[int, np.ndarray]]:
         self._parts.append(block)
         self._have += len(block)
-        while (due := self._span.first + (self._number + 1) * self._each) + self._search < self._span.after and self._have >= due + self._search + self._fade:
+        while (
+            due := self._span.first + (self._number + 1) * self._each
+        ) + self._search < self._span.after and self._have >= due + self._search + self._fade:
             held = self._whole()
-            yield from self._segment(held, self._quietest(held, due) if due - self._search > self._at else due, last=False)
+            yield from self._segment(
+                held, self._quietest(held, due) if due - self._search > self._at else due, last=False
+            )
 
     def rest(self) -> Iterator[tuple[int, np.ndarray]]:
         """What is left, the sound having ended or the span."""
@@ -212,8 +224,8 @@ class _Over:
 
     def _quietest(self, held: np.ndarray, due: int) -> int:
         """A pause near the time that another voice is due."""
-        near = as_float(held[due - self._search - self._at:due + self._search - self._at])
-        power = (near ** 2).sum(axis=1)
+        near = as_float(held[due - self._search - self._at : due + self._search - self._at])
+        power = (near**2).sum(axis=1)
         size = max(1, round(LAYING.pause_s * self._laying.rate))
         return due - self._search + int(np.convolve(power, np.ones(size), mode="valid").argmin()) + size // 2
 
@@ -221,25 +233,29 @@ class _Over:
         """Disguise from where it is to `end`, and give out all that nothing more is laid over."""
         fade = self._fade
         upto = end if last else end + fade
-        source = held[:upto - self._at]
+        source = held[: upto - self._at]
         plain = as_float(source)
         wanted = list(self._span.channels) or list(range(plain.shape[1]))
         wanted = [c for c in wanted if c < plain.shape[1]]
         out, weight = plain.copy(), np.ones(len(plain))
         if wanted:
             room = self._laying.room
-            heard = Heard(plain[:, wanted], self._laying.rate, lots(self._laying.secret, *self._span.about, self._number),
-                          room[:, wanted] if room is not None and room.shape[1] == plain.shape[1] else None)
+            heard = Heard(
+                plain[:, wanted],
+                self._laying.rate,
+                lots(self._laying.secret, *self._span.about, self._number),
+                room[:, wanted] if room is not None and room.shape[1] == plain.shape[1] else None,
+            )
             out[:, wanted] = self._span.disguise.instead(heard)
         if self._tail is not None:
             # Both are disguised: one goes over into the other.
             n = min(len(self._tail), len(out))
             rising = _rising(len(self._tail))[:n, None]
-            out[:n] = out[:n] * rising + self._tail[:n] * np.sqrt(1 - rising ** 2)
+            out[:n] = out[:n] * rising + self._tail[:n] * np.sqrt(1 - rising**2)
         places = np.arange(self._at, upto)
         weight[places < self._span.first] = _rising(fade)[places[places < self._span.first] - (self._span.first - fade)]
         weight[places >= self._span.after] = _rising(fade)[::-1][places[places >= self._span.after] - self._span.after]
-        mixed = out * weight[:, None] + plain * np.sqrt(1 - weight ** 2)[:, None]
+        mixed = out * weight[:, None] + plain * np.sqrt(1 - weight**2)[:, None]
         given = len(source) if last else end - fade - self._at
         made = as_kind(mixed[:given], source.dtype)
         kept = [c for c in range(plain.shape[1]) if c not in wanted]

@@ -15,7 +15,12 @@ ABSOLUTE, RELATIVE = -70.0, -10.0
 # Highest peak that a limiter lets through, of full scale, and for how long around it, s.
 CEILING, LIMIT_S = 0.97, 0.005
 # Weights of channels by how many there are: those behind count more, the one for effects not at all.
-_WEIGHTS = {5: (1, 1, 1, 1.41, 1.41), 6: (1, 1, 1, 0, 1.41, 1.41), 7: (1, 1, 1, 0, 1.41, 1.41, 1.41), 8: (1, 1, 1, 0, 1.41, 1.41, 1.41, 1.41)}
+_WEIGHTS = {
+    5: (1, 1, 1, 1.41, 1.41),
+    6: (1, 1, 1, 0, 1.41, 1.41),
+    7: (1, 1, 1, 0, 1.41, 1.41, 1.41),
+    8: (1, 1, 1, 0, 1.41, 1.41, 1.41, 1.41),
+}
 
 
 def k_weighted(samples: np.ndarray, rate: int) -> np.ndarray:
@@ -36,8 +41,10 @@ def _biquad(rate: int, hz: float, q: float, gain_db: float | None) -> tuple[np.n
     if gain_db is None:
         return np.array([1.0, -2.0, 1.0]), a
     high = 10 ** (gain_db / 20)
-    band = high ** 0.4996667741545416
-    return np.array([(high + band * k / q + k * k) / bottom, 2 * (k * k - high) / bottom, (high - band * k / q + k * k) / bottom]), a
+    band = high**0.4996667741545416
+    return np.array(
+        [(high + band * k / q + k * k) / bottom, 2 * (k * k - high) / bottom, (high - band * k / q + k * k) / bottom]
+    ), a
 
 
 def loudness(samples: np.ndarray, rate: int) -> float:

@@ -29,15 +29,15 @@ def predictors(frames: np.ndarray, order: int) -> np.ndarray:
     """
     size = frames.shape[1]
     n = 1 << int(np.ceil(np.log2(size + order + 1)))
-    r = np.fft.irfft(np.abs(np.fft.rfft(frames, n, axis=1)) ** 2, n, axis=1)[:, :order + 1]
+    r = np.fft.irfft(np.abs(np.fft.rfft(frames, n, axis=1)) ** 2, n, axis=1)[:, : order + 1]
     r[:, 0] = r[:, 0] * (1 + _FLOOR) + 1e-12
     a = np.zeros((len(frames), order + 1))
     a[:, 0] = 1.0
     error = r[:, 0].copy()
     for k in range(1, order + 1):
         reflected = -(a[:, :k] * r[:, k:0:-1]).sum(axis=1) / error
-        a[:, 1:k + 1] += reflected[:, None] * a[:, k - 1::-1][:, :k]
-        error *= 1 - reflected ** 2
+        a[:, 1 : k + 1] += reflected[:, None] * a[:, k - 1 :: -1][:, :k]
+        error *= 1 - reflected**2
     return a
 
 
@@ -50,7 +50,12 @@ def poles(a: np.ndarray) -> np.ndarray:
     return np.linalg.eigvals(companion)
 
 
-def moved(found: np.ndarray, mcadams: np.ndarray | float, scale: np.ndarray | float, bent: tuple[np.ndarray, np.ndarray] | None = None) -> np.ndarray:
+def moved(
+    found: np.ndarray,
+    mcadams: np.ndarray | float,
+    scale: np.ndarray | float,
+    bent: tuple[np.ndarray, np.ndarray] | None = None,
+) -> np.ndarray:
     """Poles with their angle φ (0..π) at scale · φ ^ mcadams.
 
     A coefficient under 1 brings formants together around 1 rad, one over 1 apart; scale moves all of them, as another
@@ -60,7 +65,7 @@ def moved(found: np.ndarray, mcadams: np.ndarray | float, scale: np.ndarray | fl
     angle, radius = np.angle(found), np.minimum(np.abs(found), _MOST_RADIUS)
     there = np.abs(angle)
     to = np.interp(there, *bent) if bent is not None else there
-    turned = np.where((there > 1e-6) & (there < np.pi - 1e-6), scale * to ** mcadams, there)
+    turned = np.where((there > 1e-6) & (there < np.pi - 1e-6), scale * to**mcadams, there)
     # What would lie beyond half of the rate is no resonance any more: several that were held there would whistle.
     beyond = np.clip((turned / np.pi - 0.85) / 0.15, 0, 1)
     radius = np.where(there < np.pi - 1e-6, radius * (1 - beyond), radius)

@@ -69,14 +69,16 @@ class PitchTrack:
 
 def pitch_track(samples: np.ndarray, rate: int, settings: PitchSettings = PITCH) -> PitchTrack:
     """The pitch of a voice. samples: (n,) of one channel."""
-    few = signal.resample_poly(signal.resample_poly(np.asarray(samples, float), NARROW, rate), RATE // 800, NARROW // 800)
+    few = signal.resample_poly(
+        signal.resample_poly(np.asarray(samples, float), NARROW, rate), RATE // 800, NARROW // 800
+    )
     size, hop = int(settings.window_s * RATE), int(settings.hop_s * RATE)
     count = max(1, int(round(len(samples) / rate / settings.hop_s)) + 1)
     padded = np.pad(few, (size // 2, size + count * hop - len(few) if size + count * hop > len(few) else size))
     frames = np.lib.stride_tricks.sliding_window_view(padded, size)[::hop][:count]
     strengths, lags = _autocorrelated(frames - frames.mean(axis=1, keepdims=True), settings)
     quiet = np.abs(frames).max(axis=1) < 0.02 * max(float(np.abs(few).max(initial=0.0)), 1e-9)
-    quiet |= (frames ** 2).mean(axis=1) < settings.low * _power(samples, rate, settings, count)
+    quiet |= (frames**2).mean(axis=1) < settings.low * _power(samples, rate, settings, count)
     return PitchTrack(_likeliest(*_candidates(strengths, lags, settings), quiet, settings), settings.hop_s)
 
 
@@ -84,7 +86,9 @@ def _power(samples: np.ndarray, rate: int, settings: PitchSettings, count: int) 
     """Mean power of the samples around each value."""
     total = np.concatenate([[0.0], np.cumsum(np.asarray(samples, float) ** 2)])
     middle = np.arange(count) * settings.hop_s * rate
-    first, after = (np.clip(middle + side * settings.window_s / 2 * rate, 0, len(samples)).astype(int) for side in (-1, 1))
+    first, after = (
+        np.clip(middle + side * settings.window_s / 2 * rate, 0, len(samples)).astype(int) for side in (-1, 1)
+    )
     return (total[after] - total[first]) / np.maximum(after - first, 1)
 
 
@@ -95,14 +99,14 @@ def _autocorrelated(frames: np.ndarray, settings: PitchSettings) -> tuple[np.nda
     n = 1 << int(np.ceil(np.log2(2 * size)))
 
     def correlated(values):
-        return np.fft.irfft(np.abs(np.fft.rfft(values, n, axis=-1)) ** 2, n, axis=-1)[..., :size // 2 + 2]
+        return np.fft.irfft(np.abs(np.fft.rfft(values, n, axis=-1)) ** 2, n, axis=-1)[..., : size // 2 + 2]
 
     own = correlated(window)
     found = correlated(frames * window)
     found = found / np.maximum(found[:, :1], 1e-12) / (own / own[0])
     lags = np.arange(int(RATE / settings.highest), int(RATE / settings.lowest) + 1)
     lags = lags[lags < found.shape[1] - 1]
-    return found[:, lags[0] - 1:lags[-1] + 2], lags
+    return found[:, lags[0] - 1 : lags[-1] + 2], lags
 
 
 def _candidates(around: np.ndarray, lags: np.ndarray, settings: PitchSettings) -> tuple[np.ndarray, np.ndarray]:

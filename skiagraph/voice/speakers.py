@@ -56,11 +56,12 @@ class SpeakerEncoder:
         if len(mel) < FRAMES:
             # Speech again from its beginning, rather than silence, which the network was not trained with.
             mel = np.resize(mel, (FRAMES, BANDS))
-        pieces = np.stack([mel[n:n + FRAMES] for n in range(0, len(mel) - FRAMES + 1, _HOP)])
-        every = np.concatenate([self._network.run(None, {"mel": pieces[n:n + 64]})[0] for n in range(0, len(pieces), 64)])
+        pieces = np.stack([mel[n : n + FRAMES] for n in range(0, len(mel) - FRAMES + 1, _HOP)])
+        every = np.concatenate(
+            [self._network.run(None, {"mel": pieces[n : n + 64]})[0] for n in range(0, len(pieces), 64)]
+        )
         mean = every.mean(axis=0)
         return (mean / np.linalg.norm(mean)).astype(np.float32)
-
 
     def turns(self, samples: np.ndarray, settings: SpeakerSettings = SPEAKERS) -> list[tuple[int, int]]:
         """Speech at RATE in pieces of which each is one speaker's, as far as can be told: (first, after) samples each.
@@ -71,7 +72,10 @@ class SpeakerEncoder:
         moments = np.arange(size, len(samples) - size + 1, step)
         if not len(moments):
             return [(0, len(samples))]
-        before, after = ([self.describe(samples[m - size:m]) for m in moments], [self.describe(samples[m:m + size]) for m in moments])
+        before, after = (
+            [self.describe(samples[m - size : m]) for m in moments],
+            [self.describe(samples[m : m + size]) for m in moments],
+        )
         alike = np.array([likeness(a, b) for a, b in zip(before, after)])
         around = np.pad(alike, 1, constant_values=1.0)
         least = (alike < settings.turn) & (alike <= around[:-2]) & (alike < around[2:])
@@ -81,7 +85,7 @@ class SpeakerEncoder:
     @staticmethod
     def _pause(samples: np.ndarray, moment: int, reach: int) -> int:
         """The quietest place near a moment."""
-        near = samples[moment - reach:moment + reach] ** 2
+        near = samples[moment - reach : moment + reach] ** 2
         calm = np.convolve(near, np.ones(RATE // 50), mode="same")
         return moment - reach + int(calm.argmin())
 
@@ -96,7 +100,9 @@ def mel_power(samples: np.ndarray) -> np.ndarray:
     padded = np.pad(np.asarray(samples, np.float32), SIZE // 2)
     if len(padded) < SIZE:
         padded = np.pad(padded, (0, SIZE - len(padded)))
-    frames = np.lib.stride_tricks.sliding_window_view(padded, SIZE)[::STEP] * np.hanning(SIZE + 1)[:-1].astype(np.float32)
+    frames = np.lib.stride_tricks.sliding_window_view(padded, SIZE)[::STEP] * np.hanning(SIZE + 1)[:-1].astype(
+        np.float32
+    )
     return (np.abs(np.fft.rfft(frames, axis=1)) ** 2 @ _filters().T).astype(np.float32)
 
 
@@ -104,8 +110,10 @@ _KEPT: list[np.ndarray] = []
 
 
 def _filters() -> np.ndarray:
-    """Triangles of equal area at even distances on Slaney's mel scale (Auditory Toolbox, 1998): (BANDS, SIZE // 2 + 1)."""
+    """Triangles of equal area at even distances on Slaney's mel scale (Auditory Toolbox, 1998): (BANDS, SIZE // 2 +
+    1)."""
     if not _KEPT:
+
         def to_mel(hz):
             return np.where(hz < 1000, hz / (200 / 3), 15 + np.log(np.maximum(hz, 1.0) / 1000) / (np.log(6.4) / 27))
 
@@ -120,7 +128,9 @@ def _filters() -> np.ndarray:
     return _KEPT[0]
 
 
-def groups(described: Sequence[np.ndarray], seconds: Sequence[float], settings: SpeakerSettings = SPEAKERS) -> list[int]:
+def groups(
+    described: Sequence[np.ndarray], seconds: Sequence[float], settings: SpeakerSettings = SPEAKERS
+) -> list[int]:
     """The speaker of each piece of speech, from 0 in the order in which they are first heard. seconds: how long each
     piece is.
 

@@ -22,8 +22,59 @@ LEVEL_S = 0.012
 PREEMPHASIS = 0.95
 # Spectrum of speech over a long time, of all languages and both sexes, dB at the middles of thirds of an octave, Hz:
 # Byrne et al., An international comparison of long-term average speech spectra, 1994.
-_LONG_HZ = np.array([63, 80, 100, 125, 160, 200, 250, 315, 400, 500, 630, 800, 1000, 1250, 1600, 2000, 2500, 3150, 4000, 5000, 6300, 8000], float)
-_LONG_DB = np.array([38.6, 43.5, 54.4, 57.7, 56.8, 60.2, 60.3, 59.0, 62.1, 62.1, 60.5, 56.8, 53.7, 53.0, 52.0, 48.7, 48.1, 46.8, 45.6, 44.5, 44.3, 43.7])
+_LONG_HZ = np.array(
+    [
+        63,
+        80,
+        100,
+        125,
+        160,
+        200,
+        250,
+        315,
+        400,
+        500,
+        630,
+        800,
+        1000,
+        1250,
+        1600,
+        2000,
+        2500,
+        3150,
+        4000,
+        5000,
+        6300,
+        8000,
+    ],
+    float,
+)
+_LONG_DB = np.array(
+    [
+        38.6,
+        43.5,
+        54.4,
+        57.7,
+        56.8,
+        60.2,
+        60.3,
+        59.0,
+        62.1,
+        62.1,
+        60.5,
+        56.8,
+        53.7,
+        53.0,
+        52.0,
+        48.7,
+        48.1,
+        46.8,
+        45.6,
+        44.5,
+        44.3,
+        43.7,
+    ]
+)
 # A long-term spectrum is brought at most so far towards another, dB: what was not said cannot be raised out of noise.
 _MOST_DB = 18.0
 _TAPS = 1023
@@ -117,7 +168,9 @@ class Speech:
         turn = 2 * np.pi / self.rate
         beyond = np.clip(to[-1] / have[-1], LEAST_BENT, MOST_BENT)
         last = min(0.9 * np.pi, have[-1] * turn * 1.6)
-        return np.array([0, *(have * turn), last, np.pi]), np.array([0, *(np.maximum.accumulate(to) * turn), last * beyond, max(np.pi, last * beyond * 1.1)])
+        return np.array([0, *(have * turn), last, np.pi]), np.array(
+            [0, *(np.maximum.accumulate(to) * turn), last * beyond, max(np.pi, last * beyond * 1.1)]
+        )
 
     def _through(self, samples: np.ndarray, a: np.ndarray, *, inverse: bool) -> np.ndarray:
         """Samples through 1 / A of each piece, or through A."""
@@ -133,21 +186,24 @@ class Speech:
         pieces = np.pad(pieces, ((0, 0), (0, over * hop - n))).reshape(count, over, hop)
         out = np.zeros((count + over, hop))
         for k in range(over):
-            out[k:k + count] += pieces[:, k]
-        return out.reshape(-1)[hop:hop + len(self.samples)]
+            out[k : k + count] += pieces[:, k]
+        return out.reshape(-1)[hop : hop + len(self.samples)]
 
     @cached_property
     def level(self) -> np.ndarray:
         """How loud the residual is, of each sample."""
         size = max(1, round(LEVEL_S * self.rate))
-        return np.sqrt(np.maximum(ndimage.uniform_filter1d(self.residual ** 2, size), 0.0))
+        return np.sqrt(np.maximum(ndimage.uniform_filter1d(self.residual**2, size), 0.0))
 
     @cached_property
     def voicing(self) -> np.ndarray:
         """How far the throat sounds in each sample, 0..1, with a clear pitch or without: a creaky vowel is no
         consonant."""
         at = np.arange(len(self.samples)) / self.rate
-        return ndimage.uniform_filter1d(((self.track.at(at) > 0) | sonorant(self.samples, self.rate)).astype(float), max(1, round(LEVEL_S / 2 * self.rate)))
+        return ndimage.uniform_filter1d(
+            ((self.track.at(at) > 0) | sonorant(self.samples, self.rate)).astype(float),
+            max(1, round(LEVEL_S / 2 * self.rate)),
+        )
 
     def at_pitch(self, hz: np.ndarray) -> np.ndarray:
         """The folds themselves at another pitch. hz: at each value of the track."""
@@ -166,8 +222,13 @@ class Speech:
         """Noise instead of folds: white noise has no voice in it. Where nothing is voiced the residual stays."""
         return self.voicing * self.level * lots.standard_normal(len(self.samples)) + (1 - self.voicing) * self.residual
 
-    def said(self, excitation: np.ndarray, mcadams: float | np.ndarray = 1.0, scale: float | np.ndarray = 1.0,
-             bent: tuple[np.ndarray, np.ndarray] | None = None) -> np.ndarray:
+    def said(
+        self,
+        excitation: np.ndarray,
+        mcadams: float | np.ndarray = 1.0,
+        scale: float | np.ndarray = 1.0,
+        bent: tuple[np.ndarray, np.ndarray] | None = None,
+    ) -> np.ndarray:
         """The same words of the tract, excited otherwise: as many samples. mcadams, scale: of the poles, one or one a
         piece; bent: as lpc.moved."""
         a = self._a
@@ -182,7 +243,7 @@ def _of_poles(found: np.ndarray) -> np.ndarray:
     a = np.zeros((len(found), found.shape[1] + 1), complex)
     a[:, 0] = 1.0
     for k in range(found.shape[1]):
-        a[:, 1:k + 2] -= found[:, k, None] * a[:, :k + 1]
+        a[:, 1 : k + 2] -= found[:, k, None] * a[:, : k + 1]
     return a.real
 
 
@@ -191,7 +252,7 @@ def long_spectrum(samples: np.ndarray, rate: int) -> np.ndarray:
     size = 1 << int(np.ceil(np.log2(0.03 * rate)))
     if len(samples) < size:
         samples = np.pad(samples, (0, size - len(samples)))
-    pieces = np.lib.stride_tricks.sliding_window_view(samples, size)[::size // 2]
+    pieces = np.lib.stride_tricks.sliding_window_view(samples, size)[:: size // 2]
     power = np.abs(np.fft.rfft(pieces * signal.get_window("hann", size), axis=1)) ** 2
     total = power.sum(axis=1)
     mean = power[total > 0.01 * total.max()].mean(axis=0) if total.max() > 0 else power.mean(axis=0)
@@ -203,26 +264,28 @@ def long_spectrum(samples: np.ndarray, rate: int) -> np.ndarray:
     return 10 * np.log10(np.maximum(found, 1e-12))
 
 
-def with_long_spectrum(samples: np.ndarray, rate: int, tilt_db: float = 0.0, share: float = 1.0, bumps_db: np.ndarray | None = None) -> np.ndarray:
+def with_long_spectrum(
+    samples: np.ndarray, rate: int, tilt_db: float = 0.0, share: float = 1.0, bumps_db: np.ndarray | None = None
+) -> np.ndarray:
     """Speech with the long-term spectrum of speakers in general instead of its own, which tells speakers apart.
 
     tilt_db: more of it an octave upwards; share: how far it is brought there; bumps_db: added at the thirds of an
     octave.
     """
     have = long_spectrum(samples, rate)
-    hz = _LONG_HZ[:len(have)]
-    wanted = _LONG_DB[:len(have)] + tilt_db * np.log2(hz / 1000)
+    hz = _LONG_HZ[: len(have)]
+    wanted = _LONG_DB[: len(have)] + tilt_db * np.log2(hz / 1000)
     gain = share * (wanted - have)
     heard = hz >= 100
     gain -= gain[heard].mean()
     if bumps_db is not None:
-        gain += bumps_db[:len(gain)]
+        gain += bumps_db[: len(gain)]
     gain = np.clip(gain, -_MOST_DB, _MOST_DB)
     # Under every voice there is only the rumble of the place, which nothing here would change.
     gain[~heard] = -40.0
     at = np.concatenate([[0], hz, [rate / 2]])
     taps = signal.firwin2(_TAPS, at / (rate / 2), 10 ** (np.concatenate([gain[:1], gain, gain[-1:]]) / 20))
-    return signal.fftconvolve(samples, taps, mode="full")[_TAPS // 2:_TAPS // 2 + len(samples)]
+    return signal.fftconvolve(samples, taps, mode="full")[_TAPS // 2 : _TAPS // 2 + len(samples)]
 
 
 def shifted(speech: Speech, pitch: float, formants: float) -> np.ndarray:

@@ -6,7 +6,20 @@ import unittest
 import cv2
 import numpy as np
 
-from benchmarks.attack import SIDE, above_chance, as_seen, attacked, averaged, first, frame_of, interval, richardson_lucy, spread, under, wiener
+from benchmarks.attack import (
+    SIDE,
+    above_chance,
+    as_seen,
+    attacked,
+    averaged,
+    first,
+    frame_of,
+    interval,
+    richardson_lucy,
+    spread,
+    under,
+    wiener,
+)
 from benchmarks.crowd import crowd, cut_out, look_of, people, sighting, view
 from skiagraph.cover.cover import Cover, Style
 from skiagraph.demo.head import Look
@@ -41,7 +54,10 @@ class AttackTest(unittest.TestCase):
     def test_the_spread_of_a_cover_is_measured(self):
         head = (SIDE / 2, SIDE / 2, 60.0, 78.0, 0.0)
         narrow, wide = spread(Style.of(Blur(0.08, even=0)), head), spread(Style.of(Blur(0.16, even=0)), head)
-        deviation = [float(np.sqrt((k.sum(axis=0) * (np.arange(k.shape[1]) - k.shape[1] // 2) ** 2).sum() / k.sum())) for k in (narrow, wide)]
+        deviation = [
+            float(np.sqrt((k.sum(axis=0) * (np.arange(k.shape[1]) - k.shape[1] // 2) ** 2).sum() / k.sum()))
+            for k in (narrow, wide)
+        ]
         self.assertAlmostEqual(deviation[0], 0.08 * 78, delta=2.5)
         self.assertGreater(deviation[1], 1.5 * deviation[0])
         for nothing in (Solid(), Dissolve()):
@@ -52,7 +68,12 @@ class AttackTest(unittest.TestCase):
         plain, inside = under(seen, None, 0, 1)
         made, there = under(seen, Style.of(Solid(), 0, 0), 0, 1)
         self.assertIs(plain, seen.rgb)
-        self.assertTrue((made[~cv2.dilate(there.astype(np.uint8), np.ones((5, 5))).astype(bool)] == plain[~cv2.dilate(there.astype(np.uint8), np.ones((5, 5))).astype(bool)]).all())
+        self.assertTrue(
+            (
+                made[~cv2.dilate(there.astype(np.uint8), np.ones((5, 5))).astype(bool)]
+                == plain[~cv2.dilate(there.astype(np.uint8), np.ones((5, 5))).astype(bool)]
+            ).all()
+        )
         self.assertLess(there.sum(), inside.sum())
         attacked_ = as_seen(seen, Style.of(Solid(), 0, 0), 0, 1).rgb
         self.assertEqual(set(np.unique(attacked_[~there])), {128.0})

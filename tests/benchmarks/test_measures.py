@@ -33,11 +33,16 @@ class MeasureTest(TemporaryFolder):
         rows = {actor: [] for actor in self.truth.actors}
         for heads in self.truth.heads:
             for head in heads:
-                rows[head.actor].append([head.cx + shift, head.cy, head.width * size, head.height * size, head.angle, 0.9])
+                rows[head.actor].append(
+                    [head.cx + shift, head.cy, head.width * size, head.height * size, head.angle, 0.9]
+                )
         one, two = (np.array(rows[a]) for a in self.truth.actors)
         if swap_at is not None:
             one[swap_at:], two[swap_at:] = two[swap_at:].copy(), one[swap_at:].copy()
-        people = tuple(FoundPerson(n, (Path.from_rows(0, r, np.zeros(len(r))),), 0, (0, 0, 9, 9)) for n, r in enumerate((one, two), 1))
+        people = tuple(
+            FoundPerson(n, (Path.from_rows(0, r, np.zeros(len(r))),), 0, (0, 0, 9, 9))
+            for n, r in enumerate((one, two), 1)
+        )
         return take_in(add_clip(Project(), *self.opened), "c1", ScanResult(people, FaceTable.none(), (), len(one)), 1)
 
     def test_a_perfect_project(self):
@@ -62,12 +67,18 @@ class MeasureTest(TemporaryFolder):
         self.assertEqual(strangers(whole, "c1", self.truth).frames, ())
         frames = len(self.truth.heads)
         found = strangers(swapped, "c1", self.truth)
-        self.assertEqual({(key, frame) for key, frame, _, _ in found.frames}, {(key, frame) for key in ("s1", "s2") for frame in range(6, frames)})
+        self.assertEqual(
+            {(key, frame) for key, frame, _, _ in found.frames},
+            {(key, frame) for key in ("s1", "s2") for frame in range(6, frames)},
+        )
         self.assertTrue(all(owner != on for _, _, owner, on in found.frames))
         self.assertEqual(found.unsaid, found.frames, "and nobody says so")
         self.assertEqual(leaks_if_shown(self.project(), "c1", self.truth).leaks, [])
         bare = leaks_if_shown(self.project(swap_at=6), "c1", self.truth)
-        self.assertEqual({(shown, frame) for shown, frame, _ in bare.leaks}, {(actor, frame) for actor in self.truth.actors for frame in range(6, frames)})
+        self.assertEqual(
+            {(shown, frame) for shown, frame, _ in bare.leaks},
+            {(actor, frame) for actor in self.truth.actors for frame in range(6, frames)},
+        )
         self.assertEqual(len(bare.unnamed), len(bare.leaks), "and nobody says so")
 
     def test_who_goes_behind_another_and_waits_there_is_nobody_else(self):
@@ -75,11 +86,17 @@ class MeasureTest(TemporaryFolder):
         heads, rows = [], []
         for n, there in enumerate(self.truth.heads):
             first, second = (next(h for h in there if h.actor == actor) for actor in (one, two))
-            second = second if n < 3 else replace(second, cx=first.cx, cy=first.cy, width=first.width, height=first.height, head_visible=0.0)
+            second = (
+                second
+                if n < 3
+                else replace(second, cx=first.cx, cy=first.cy, width=first.width, height=first.height, head_visible=0.0)
+            )
             heads.append((first, second))
             rows.append([second.cx, second.cy, second.width, second.height, second.angle, 0.9])
         people = (FoundPerson(1, (Path.from_rows(0, np.array(rows), np.zeros(len(rows))),), 0, (0, 0, 9, 9)),)
-        project = take_in(add_clip(Project(), *self.opened), "c1", ScanResult(people, FaceTable.none(), (), len(rows)), 1)
+        project = take_in(
+            add_clip(Project(), *self.opened), "c1", ScanResult(people, FaceTable.none(), (), len(rows)), 1
+        )
         self.assertEqual(strangers(project, "c1", replace(self.truth, heads=tuple(heads))).frames, ())
 
     def test_swapped_people_confuse(self):
@@ -95,7 +112,9 @@ class MeasureTest(TemporaryFolder):
         for name, film in FILMS.items():
             if isinstance(film, Panned):
                 # Each part is larger than what is seen of it, and shorter than no frame.
-                self.assertTrue(all(wide >= seen for part in film.parts for wide, seen in zip(part.scene.size, SIZE)), name)
+                self.assertTrue(
+                    all(wide >= seen for part in film.parts for wide, seen in zip(part.scene.size, SIZE)), name
+                )
                 self.assertTrue(all(part.seconds * RATE >= 1 for part in film.parts), name)
                 actors = film.actors
             else:

@@ -9,14 +9,36 @@ from skiagraph.demo import people
 from skiagraph.demo.scene import HEAD_OFFSET
 from skiagraph.demo.story import Actor, Scene
 
-WALL = Scene("wall", "A wall", "bricks", 1.0, 400, tuple(Actor(f"p{n}", f"Buyer {n}", look, x=((0, x),), size=((0, 60),)) for n, (look, x) in enumerate(((people.CLERK, 300), (people.WORKER, 1900)))), size=(2560, 900))
+WALL = Scene(
+    "wall",
+    "A wall",
+    "bricks",
+    1.0,
+    400,
+    tuple(
+        Actor(f"p{n}", f"Buyer {n}", look, x=((0, x),), size=((0, 60),))
+        for n, (look, x) in enumerate(((people.CLERK, 300), (people.WORKER, 1900)))
+    ),
+    size=(2560, 900),
+)
 
 
 class PannedTest(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
         # Still for four frames, over to the other end within five, and still again.
-        film = Panned((Part(WALL, 0.52, True, x=((0, 20), (.16, 20), (.36, 1200), (.52, 1200)), y=((0, 60),), zoom=((0, .9),)),))
+        film = Panned(
+            (
+                Part(
+                    WALL,
+                    0.52,
+                    True,
+                    x=((0, 20), (0.16, 20), (0.36, 1200), (0.52, 1200)),
+                    y=((0, 60),),
+                    zoom=((0, 0.9),),
+                ),
+            )
+        )
         cls.film, cls.frames = film, list(film.drawn())
 
     def test_what_is_told_lies_where_it_is_seen(self):
@@ -28,14 +50,16 @@ class PannedTest(unittest.TestCase):
 
     def test_a_camera_that_is_not_held_level_turns_what_is_told_with_it(self):
         upright = 360, 640
-        film = Panned((Part(WALL, 0.12, True, x=((0, 140),), y=((0, 100),), zoom=((0, .8),), turn=((0, 20),)),), upright)
+        film = Panned(
+            (Part(WALL, 0.12, True, x=((0, 140),), y=((0, 100),), zoom=((0, 0.8),), turn=((0, 20),)),), upright
+        )
         for picture, ids, heads in film.drawn():
             self._lies_where_it_is_seen(picture, ids, heads, upright)
             self.assertEqual([(h.actor, round(h.angle)) for h in heads], [("p0", 20)])
             y, x = np.nonzero((ids == 1) | (ids == HEAD_OFFSET + 1))
             # Upside goes to the right when it turns clockwise, so that the longer axis leans from top right to bottom
             # left.
-            self.assertLess(np.cov(x, y)[0, 1], -.05 * np.sqrt(x.var() * y.var()))
+            self.assertLess(np.cov(x, y)[0, 1], -0.05 * np.sqrt(x.var() * y.var()))
 
     def _lies_where_it_is_seen(self, picture, ids, heads, size):
         self.assertEqual((picture.shape, ids.shape), ((size[1], size[0], 3), (size[1], size[0])))

@@ -37,10 +37,14 @@ class CompositeTest(TemporaryFolder):
                         sx, sy = frame.layout.shifts[n]
                         here = cover.reshape(96 >> sy, 1 << sy, 160 >> sx, 1 << sx).max(axis=(1, 3))
                         self.assertTrue(np.array_equal(before[here == 0], after[here == 0]))
-                        self.assertGreater(np.count_nonzero(before[here == 255] != after[here == 255]), 0.5 * np.count_nonzero(here == 255))
+                        self.assertGreater(
+                            np.count_nonzero(before[here == 255] != after[here == 255]),
+                            0.5 * np.count_nonzero(here == 255),
+                        )
 
     def test_fields_are_covered_each_by_itself(self):
         """The lines of one field are white and those of the other black: blocks that mixed them would be grey."""
+
         def combed(n, width, height):
             picture = np.full((height, width, 3), 20, np.uint8)
             picture[::2] = 230
@@ -48,8 +52,23 @@ class CompositeTest(TemporaryFolder):
 
         for pixel_format in ("yuv420p", "yuv422p10le", "gbrp10le"):
             for rotation in (0, 90):
-                path = make_clip(self.folder / "fields.mkv", 2, encoder="ffv1", pixel_format=pixel_format, draw=combed, fields="top", rotation=rotation)
-                whole = make_clip(self.folder / "whole.mkv", 2, encoder="ffv1", pixel_format=pixel_format, draw=combed, rotation=rotation)
+                path = make_clip(
+                    self.folder / "fields.mkv",
+                    2,
+                    encoder="ffv1",
+                    pixel_format=pixel_format,
+                    draw=combed,
+                    fields="top",
+                    rotation=rotation,
+                )
+                whole = make_clip(
+                    self.folder / "whole.mkv",
+                    2,
+                    encoder="ffv1",
+                    pixel_format=pixel_format,
+                    draw=combed,
+                    rotation=rotation,
+                )
                 for film, mixes in ((path, False), (whole, True)):
                     frame = self.frame(film)
                     self.assertEqual(frame.interlaced, not mixes)
@@ -57,14 +76,20 @@ class CompositeTest(TemporaryFolder):
                     hidden, before = covered(project, "c1", frame), frame.planes()[0].astype(int)
                     inside = stored(matte(project, "c1", 0), rotation) == 255
                     away = np.abs(hidden.planes()[0].astype(int) - before)[inside]
-                    self.assertEqual(away.max() > 0.2 * (before.max() - before.min()), mixes, (pixel_format, rotation, film))
+                    self.assertEqual(
+                        away.max() > 0.2 * (before.max() - before.min()), mixes, (pixel_format, rotation, film)
+                    )
 
     def test_every_sample_of_interlaced_colour_is_covered_as_in_a_whole_picture(self):
         for name in ("yuv420p", "yuv422p10le", "yuv444p", "gbrp10le", "gray"):
-            path = make_clip(self.folder / f"{name}.mkv", 2, encoder="ffv1", pixel_format=name, draw=noisy, fields="bottom")
+            path = make_clip(
+                self.folder / f"{name}.mkv", 2, encoder="ffv1", pixel_format=name, draw=noisy, fields="bottom"
+            )
             frame = self.frame(path)
             for cy in (47.0, 48.0, 49.0, 50.0, 1.0, 95.0):
-                project = edits.set_project_style(project_on(path, head_path(0, 2, cy=cy)), Style.of(Solid((0, 0, 255)), 0, 0))
+                project = edits.set_project_style(
+                    project_on(path, head_path(0, 2, cy=cy)), Style.of(Solid((0, 0, 255)), 0, 0)
+                )
                 hidden, cover = covered(project, "c1", frame), matte(project, "c1", 0)
                 for n, (before, after) in enumerate(zip(frame.planes(), hidden.planes())):
                     sx, sy = frame.layout.shifts[n]
@@ -129,13 +154,17 @@ class MatteTest(TemporaryFolder):
                 grid = np.stack(np.meshgrid(np.arange(x0, x1) + 0.5, np.arange(y0, y1) + 0.5), -1).reshape(-1, 2)
                 inside = outline.contains(grid).reshape(y1 - y0, x1 - x0)
                 self.assertTrue((layer.alpha[inside] == 255).all())
-                far = ~outline.grown_by(feather + 6 / min(outline.width, outline.height)).contains(grid).reshape(inside.shape)
+                far = ~outline.grown_by(feather + 6 / min(outline.width, outline.height)).contains(grid).reshape(
+                    inside.shape
+                )
                 self.assertTrue((layer.alpha[far] == 0).all())
 
     def test_unsure_and_fast_paths_grow(self):
         path = make_clip(self.folder / "a.mp4", 10)
-        sizes = [(matte(project_on(path, p), "c1", 5) == 255).sum() for p in
-                 (head_path(0, 10), head_path(0, 10, confidence=0.2), head_path(0, 10, cx=50, step=(6, 0)))]
+        sizes = [
+            (matte(project_on(path, p), "c1", 5) == 255).sum()
+            for p in (head_path(0, 10), head_path(0, 10, confidence=0.2), head_path(0, 10, cx=50, step=(6, 0)))
+        ]
         self.assertGreater(sizes[1], sizes[0] * 1.1)
         self.assertGreater(sizes[2], sizes[0] * 1.05)
 

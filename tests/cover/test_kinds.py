@@ -22,24 +22,38 @@ class MosaicTest(unittest.TestCase):
         self.assertEqual(out.shape, (80, 80))
         for row in range(0, 80, 16):
             for column in range(0, 80, 20):
-                block = out[row:row + 16, column:column + 20]
+                block = out[row : row + 16, column : column + 20]
                 self.assertEqual(len(np.unique(block)), 1)
-                self.assertAlmostEqual(float(block[0, 0]), plane[20 + row:36 + row, 30 + column:50 + column].mean(), delta=STEP / 2 + 0.51)
+                self.assertAlmostEqual(
+                    float(block[0, 0]),
+                    plane[20 + row : 36 + row, 30 + column : 50 + column].mean(),
+                    delta=STEP / 2 + 0.51,
+                )
 
     def test_the_grid_travels_with_the_face_or_stays_in_the_picture(self):
         plane = noise((200, 200))
         shifted = np.roll(plane, (7, 11), axis=(0, 1))
-        here, there = region(plane, (40, 40, 100, 100), size=(60, 60)), region(shifted, (51, 47, 111, 107), size=(60, 60))
+        here, there = (
+            region(plane, (40, 40, 100, 100), size=(60, 60)),
+            region(shifted, (51, 47, 111, 107), size=(60, 60)),
+        )
         np.testing.assert_array_equal(Mosaic(5).hide(here), Mosaic(5).hide(there))
         still = Mosaic(5, grid="picture").hide(here)
         self.assertFalse(np.array_equal(still, Mosaic(5, grid="picture").hide(there)))
-        self.assertEqual(len(np.unique(still[:, 8:20])), len(np.unique(still[:, 8])), "a line of the grid of 12 px lies at 48, whatever moves")
+        self.assertEqual(
+            len(np.unique(still[:, 8:20])),
+            len(np.unique(still[:, 8])),
+            "a line of the grid of 12 px lies at 48, whatever moves",
+        )
 
     def test_blocks_do_not_shimmer_when_the_subject_moves_by_part_of_a_px(self):
         """Each quarter of a px changes what is seen by a quarter of what a whole px does, and never jumps."""
         plane = cv2.GaussianBlur(noise((160, 160)), (0, 0), 4).astype(np.uint8)
         for cover in (Mosaic(5), Mosaic(5, rounded=1.0), Blur(0.2)):
-            seen = [cover.hide(region(plane, (30, 30, 110, 110), corner=(30 + n / 4, 30 + n / 4))).astype(float) for n in range(9)]
+            seen = [
+                cover.hide(region(plane, (30, 30, 110, 110), corner=(30 + n / 4, 30 + n / 4))).astype(float)
+                for n in range(9)
+            ]
             steps = [np.abs(b - a).mean() for a, b in zip(seen, seen[1:])]
             self.assertLess(max(steps), 0.6 * np.abs(seen[4] - seen[0]).mean() + 1.0, cover.word)
 
@@ -65,7 +79,9 @@ class BlurTest(unittest.TestCase):
     def test_it_is_a_gaussian_as_good_as_the_slow_one(self):
         plane = cv2.GaussianBlur(noise(), (0, 0), 1.0)
         for sigma in (1.0, 4.0, 12.0):
-            slow = cv2.GaussianBlur(plane.astype(np.float32), (0, 0), sigma, borderType=cv2.BORDER_REPLICATE)[20:100, 30:110]
+            slow = cv2.GaussianBlur(plane.astype(np.float32), (0, 0), sigma, borderType=cv2.BORDER_REPLICATE)[
+                20:100, 30:110
+            ]
             self.assertLess(np.abs(Blur(sigma / 80, even=0).hide(region(plane, BOX)) - slow).mean(), 4.5, sigma)
 
     def test_more_leaves_less(self):
@@ -84,7 +100,14 @@ class BlurTest(unittest.TestCase):
         plane = np.full((120, 160), 200, np.uint8)
         for box in ((0, 0, 60, 60), (100, 60, 160, 120)):
             for cover in (Blur(0.3), Mosaic(3)):
-                self.assertLessEqual(int(np.abs(cover.hide(region(plane, box, corner=(box[0] - 7.3, box[1] + 2.6))).astype(int) - 200).max()), STEP / 2)
+                self.assertLessEqual(
+                    int(
+                        np.abs(
+                            cover.hide(region(plane, box, corner=(box[0] - 7.3, box[1] + 2.6))).astype(int) - 200
+                        ).max()
+                    ),
+                    STEP / 2,
+                )
         ramp = np.broadcast_to(np.linspace(20, 230, 160), (120, 160)).astype(np.uint8)
         line = Blur(0.3).hide(region(ramp, (20, 20, 140, 100), size=(120, 80)))[40].astype(float)
         self.assertLess(np.abs(np.diff(line, 2)).max(), 1.6, "a slope stays one, without steps")
@@ -113,8 +136,13 @@ class FilledTest(unittest.TestCase):
         inside = np.zeros((120, 160), bool)
         inside[20:100, 30:110] = alpha > 0
         one, other = np.where(inside, noise(seed=3), around), np.where(inside, 255, around)
-        np.testing.assert_array_equal(Dissolve().hide(region(one, BOX, alpha=alpha)), Dissolve().hide(region(other, BOX, alpha=alpha)))
-        np.testing.assert_array_equal(Solid(sampled="around").hide(region(one, BOX, alpha=alpha)), Solid(sampled="around").hide(region(other, BOX, alpha=alpha)))
+        np.testing.assert_array_equal(
+            Dissolve().hide(region(one, BOX, alpha=alpha)), Dissolve().hide(region(other, BOX, alpha=alpha))
+        )
+        np.testing.assert_array_equal(
+            Solid(sampled="around").hide(region(one, BOX, alpha=alpha)),
+            Solid(sampled="around").hide(region(other, BOX, alpha=alpha)),
+        )
 
     def test_dissolve_goes_over_into_what_is_around_and_is_steady(self):
         ramp = np.broadcast_to(np.linspace(20, 230, 160), (120, 160)).astype(np.uint8)
@@ -122,7 +150,14 @@ class FilledTest(unittest.TestCase):
         inside = self.alpha() > 0
         self.assertLess(np.abs(seen - ramp[20:100, 30:110])[inside].max(), 12)
         rng = np.random.default_rng(2)
-        frames = [Dissolve().hide(region(np.clip(ramp + rng.normal(0, 6, ramp.shape), 0, 255).astype(np.uint8), BOX, alpha=self.alpha())).astype(float) for _ in range(4)]
+        frames = [
+            Dissolve()
+            .hide(
+                region(np.clip(ramp + rng.normal(0, 6, ramp.shape), 0, 255).astype(np.uint8), BOX, alpha=self.alpha())
+            )
+            .astype(float)
+            for _ in range(4)
+        ]
         self.assertLess(np.std(frames, axis=0)[inside].mean(), 2.0, "noise around is not seen inside")
 
     def test_where_nothing_is_around_it_is_grey(self):
@@ -145,7 +180,11 @@ class EveryKindTest(unittest.TestCase):
         for box in ((0, 0, 1, 1), (159, 119, 160, 120), (0, 0, 160, 120), (0, 50, 3, 52)):
             for kind in Cover.kinds.values():
                 for corner in ((box[0] - 5.5, box[1] - 2.5), box[:2]):
-                    self.assertEqual(kind().hide(region(plane, box, corner=corner)).shape, (box[3] - box[1], box[2] - box[0]), kind.word)
+                    self.assertEqual(
+                        kind().hide(region(plane, box, corner=corner)).shape,
+                        (box[3] - box[1], box[2] - box[0]),
+                        kind.word,
+                    )
 
     def test_what_does_not_hide_by_itself_lies_on_what_does(self):
         for cover in (Solid(opacity=0.2), Cover.kinds["picture"](), Cover.kinds["caption"]()):

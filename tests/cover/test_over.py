@@ -57,11 +57,17 @@ class OverTest(TemporaryFolder):
         for order in ((fine, coarse), (coarse, fine)):
             x0, y0, x1, y1 = coarse.box
             values = self.shown(*order)[y0:y1, x0:x1][coarse.alpha == 255]
-            self.assertLess(values.astype(float).std(), 1.3 * self.shown(coarse)[y0:y1, x0:x1][coarse.alpha == 255].astype(float).std() + 1)
+            self.assertLess(
+                values.astype(float).std(),
+                1.3 * self.shown(coarse)[y0:y1, x0:x1][coarse.alpha == 255].astype(float).std() + 1,
+            )
 
     def test_several_covers_on_one_subject_are_laid_in_order(self):
         both = layer_of("s", Style((Mosaic(4), Blur(0.3)), 0, 0), Outline.at(100, 80, 60, 60), (200, 160))
         one = layer_of("s", Style((Mosaic(4),), 0, 0), Outline.at(100, 80, 60, 60), (200, 160))
         x0, y0, x1, y1 = both.box
         inside = both.alpha == 255
-        self.assertLess(self.shown(both)[y0:y1, x0:x1][inside].astype(float).std(), self.shown(one)[y0:y1, x0:x1][inside].astype(float).std())
+        self.assertLess(
+            self.shown(both)[y0:y1, x0:x1][inside].astype(float).std(),
+            self.shown(one)[y0:y1, x0:x1][inside].astype(float).std(),
+        )

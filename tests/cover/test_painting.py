@@ -1,4 +1,5 @@
-"""Pictures, words and labels: they lie where the outline lies, keep their holes, read both ways, and lay nothing open."""
+"""Pictures, words and labels: they lie where the outline lies, keep their holes, read both ways, and lay nothing
+open."""
 
 import numpy as np
 from PIL import Image
@@ -29,14 +30,26 @@ def half_red(path, holes=False):
 
 class PaintingTest(TemporaryFolder):
     def frame(self, pixel_format="yuv444p", rotation=0, n=0):
-        path = make_clip(self.folder / f"{pixel_format}{rotation}.mkv", 30, size=SIZE, encoder="ffv1", pixel_format=pixel_format, rotation=rotation, draw=lambda n, w, h: np.full((h, w, 3), 128, np.uint8))
+        path = make_clip(
+            self.folder / f"{pixel_format}{rotation}.mkv",
+            30,
+            size=SIZE,
+            encoder="ffv1",
+            pixel_format=pixel_format,
+            rotation=rotation,
+            draw=lambda n, w, h: np.full((h, w, 3), 128, np.uint8),
+        )
         with FrameReader(*open_clip(path)) as reader:
             return reader.read(n)
 
     def shown(self, covers, *, frame=None, angle=0.0, began=0, **place):
         frame = frame or self.frame()
-        outline = Outline.at(place.get("cx", 100), place.get("cy", 80), place.get("width", 80), place.get("height", 60), angle)
-        layer = layer_of("s", Style(covers, 0, 0), outline, frame.size if not frame.rotation % 180 else frame.size[::-1], began)
+        outline = Outline.at(
+            place.get("cx", 100), place.get("cy", 80), place.get("width", 80), place.get("height", 60), angle
+        )
+        layer = layer_of(
+            "s", Style(covers, 0, 0), outline, frame.size if not frame.rotation % 180 else frame.size[::-1], began
+        )
         return with_layers(frame, [layer]).rgb().astype(int), layer
 
     def test_a_picture_turns_and_grows_with_the_outline(self):
@@ -76,7 +89,13 @@ class PaintingTest(TemporaryFolder):
         path = make_clip(self.folder / "n.mkv", 1, size=SIZE, encoder="ffv1", pixel_format="gray", draw=noisy)
         with FrameReader(*open_clip(path)) as reader:
             frame = reader.read(0)
-        for cover in (Picture(file), Picture(""), Caption("x", opacity=0.0), Solid(opacity=0.1), Picture(file, opacity=0.1)):
+        for cover in (
+            Picture(file),
+            Picture(""),
+            Caption("x", opacity=0.0),
+            Solid(opacity=0.1),
+            Picture(file, opacity=0.1),
+        ):
             layer = layer_of("s", Style.of(cover, 0, 0), Outline.at(100, 80, 80, 60), SIZE)
             x0, y0, x1, y1 = layer.box
             seen = with_layers(frame, [layer]).planes()[0][y0:y1, x0:x1].astype(float)
@@ -95,7 +114,9 @@ class PaintingTest(TemporaryFolder):
                     self.assertEqual(int(np.argmax(shown[80, 100])), strongest, f"{suffix} {after} {n}")
 
     def test_words_lie_inside_and_read_from_right_to_left_where_they_do(self):
-        shown, layer = self.shown((Solid((0, 0, 0)), Caption("NAME WITHHELD", ground=(0, 0, 0), colour=(255, 255, 255))))
+        shown, layer = self.shown(
+            (Solid((0, 0, 0)), Caption("NAME WITHHELD", ground=(0, 0, 0), colour=(255, 255, 255)))
+        )
         bright = np.argwhere(shown[..., 1] > 180)
         self.assertGreater(len(bright), 60)
         (y0, x0), (y1, x1) = bright.min(axis=0), bright.max(axis=0)

@@ -18,7 +18,12 @@ class SpokenTest(unittest.TestCase):
         for kind in Cover.kinds.values():
             changed = {}
             for p in parameters(kind):
-                other = {"colour": (1, 2, 3), "text": "a, b", "file": "/x/y.png", "choice": p.options[-1][0] if p.options else ""}
+                other = {
+                    "colour": (1, 2, 3),
+                    "text": "a, b",
+                    "file": "/x/y.png",
+                    "choice": p.options[-1][0] if p.options else "",
+                }
                 changed[p.name] = type(p.default)(p.high / p.scale) if p.form == "number" else other[p.form]
             cover = kind(**changed)
             self.assertEqual(covers_of(in_words(Style.of(cover))), (cover,))
@@ -26,8 +31,16 @@ class SpokenTest(unittest.TestCase):
             self.assertTrue(all(any(p.name in line for line in told(kind)) for p in parameters(kind)))
 
     def test_what_makes_no_sense_is_answered(self):
-        for text, word in (("fog", "solid"), ("mosaic:bloks=3", "blocks=3"), ("mosaic:blocks=many", "number"), ("mosaic:blocks=0", "no cover"), ("solid:colour=red", "#1917A6"), ("mosaic:grid=sky", "subject or picture"),
-                           ("dissolve:x=1", "alone"), ("", "no cover")):
+        for text, word in (
+            ("fog", "solid"),
+            ("mosaic:bloks=3", "blocks=3"),
+            ("mosaic:blocks=many", "number"),
+            ("mosaic:blocks=0", "no cover"),
+            ("solid:colour=red", "#1917A6"),
+            ("mosaic:grid=sky", "subject or picture"),
+            ("dissolve:x=1", "alone"),
+            ("", "no cover"),
+        ):
             with self.assertRaises(BadCover) as caught:
                 covers_of(text)
             self.assertIn(word, str(caught.exception), text)

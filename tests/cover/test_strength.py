@@ -11,7 +11,11 @@ Blur, Mosaic, Solid, Dissolve, Caption = (Cover.kinds[k] for k in ("blur", "mosa
 
 class StrengthTest(unittest.TestCase):
     def test_finer_covers_leave_more(self):
-        for weaker, stronger in ((Mosaic(9, even=0), Mosaic(4, even=0)), (Blur(0.06, even=0), Blur(0.16, even=0)), (Blur(0.1, even=0), Blur(0.1, even=0.8))):
+        for weaker, stronger in (
+            (Mosaic(9, even=0), Mosaic(4, even=0)),
+            (Blur(0.06, even=0), Blur(0.16, even=0)),
+            (Blur(0.1, even=0), Blur(0.1, even=0.8)),
+        ):
             self.assertGreater(detail_left(Style.of(weaker)), detail_left(Style.of(stronger)), (weaker, stronger))
 
     def test_a_mosaic_passes_what_its_blocks_can_hold(self):
@@ -22,10 +26,11 @@ class StrengthTest(unittest.TestCase):
 
     def test_a_blur_passes_what_a_gaussian_passes(self):
         import numpy as np
+
         passed = transfer(Style((Blur(0.1, even=0),), 0.0, 0.0))
         sigma = 0.1 * 1.3 / STRENGTH.face_share
         for n in (6, 8):
-            self.assertAlmostEqual(passed[n], float(np.exp(-2 * np.pi ** 2 * sigma ** 2 * CYCLES[n] ** 2)), delta=0.1)
+            self.assertAlmostEqual(passed[n], float(np.exp(-2 * np.pi**2 * sigma**2 * CYCLES[n] ** 2)), delta=0.1)
 
     def test_what_holds_nothing_of_the_face_leaves_nothing(self):
         for cover in (Solid(), Dissolve(), Solid(sampled="around")):

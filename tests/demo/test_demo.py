@@ -21,9 +21,18 @@ from skiagraph.media.reader import FrameReader
 from skiagraph.project import file
 from tests.support import TemporaryFolder
 
-SMALL = replace(story.VOICE, name="small", seconds=0.2, size=(400, 300), horizon=120, camera_x=((0, 0),), actors=(
-    story.Actor("one", "One", people.BLUE_CAP, x=((0, 120), (0.2, 130)), size=((0, 26),), yaw=((0, 10),)),
-    story.Actor("two", "Two", people.SCARF, x=((0, 290),), size=((0, 24),), yaw=((0, -10),), agreed=True)))
+SMALL = replace(
+    story.VOICE,
+    name="small",
+    seconds=0.2,
+    size=(400, 300),
+    horizon=120,
+    camera_x=((0, 0),),
+    actors=(
+        story.Actor("one", "One", people.BLUE_CAP, x=((0, 120), (0.2, 130)), size=((0, 26),), yaw=((0, 10),)),
+        story.Actor("two", "Two", people.SCARF, x=((0, 290),), size=((0, 24),), yaw=((0, -10),), agreed=True),
+    ),
+)
 
 
 class DrawingTest(TemporaryFolder):
@@ -60,7 +69,7 @@ class DrawingTest(TemporaryFolder):
         self.assertEqual(heads, same_heads)
 
     def test_lamps_go_out_and_rails_hide(self):
-        out = replace(SMALL, lamps=(((0, .9),), ((0, .1),), ((0, .1),)))
+        out = replace(SMALL, lamps=(((0, 0.9),), ((0, 0.1),), ((0, 0.1),)))
         red = draw(out, 1)[0].reshape(-1, 3).mean(axis=0)
         self.assertGreater(red[0], 3 * red[2])
         _, ids, heads = draw(replace(SMALL, rails=(60.0, 24.0)), 0)
@@ -70,18 +79,27 @@ class DrawingTest(TemporaryFolder):
 
     def test_masks_and_fringes_hide_a_part_of_a_face(self):
         actor = replace(SMALL.actors[0], look=people.LONG_HAIR, size=((0, 60),), x=((0, 200),))
-        bare, ids, (head, ) = draw(replace(SMALL, actors=(actor,)), 0)
+        bare, ids, (head,) = draw(replace(SMALL, actors=(actor,)), 0)
         face = ids == 1
         below = face & (np.arange(300)[:, None] > head.cy + 0.25 * head.height)
         above = face & (np.arange(300)[:, None] < head.cy - 0.12 * head.height)
-        masked, _, _ = draw(replace(SMALL, actors=(replace(actor, look=replace(people.LONG_HAIR, mask=(.2, .5, .9))),)), 0)
+        masked, _, _ = draw(
+            replace(SMALL, actors=(replace(actor, look=replace(people.LONG_HAIR, mask=(0.2, 0.5, 0.9))),)), 0
+        )
         fringed, _, _ = draw(replace(SMALL, actors=(replace(actor, look=replace(people.LONG_HAIR, fringe=1.0)),)), 0)
-        self.assertGreater(masked[below][:, 2].mean() - masked[below][:, 0].mean(), 20, "a blue cloth over mouth and chin")
+        self.assertGreater(
+            masked[below][:, 2].mean() - masked[below][:, 0].mean(), 20, "a blue cloth over mouth and chin"
+        )
         np.testing.assert_allclose(masked[above].mean(axis=0), bare[above].mean(axis=0), atol=3)
         self.assertLess(fringed[above].mean(), 0.85 * bare[above].mean(), "dark hair over the brows")
 
     def test_films_cut_together_keep_who_is_who(self):
-        other = replace(SMALL, name="other", seed=5, actors=(replace(SMALL.actors[1], x=((0, 90),)), replace(SMALL.actors[0], key="three", x=((0, 300),))))
+        other = replace(
+            SMALL,
+            name="other",
+            seed=5,
+            actors=(replace(SMALL.actors[1], x=((0, 90),)), replace(SMALL.actors[0], key="three", x=((0, 300),))),
+        )
         clip = write_film("cut", (SMALL, other), self.folder)
         truth = load_truth(self.folder / "cut.truth.json")
         self.assertEqual((truth.actors, truth.agreed, len(truth.heads)), (("one", "two", "three"), ("two",), 10))

@@ -32,7 +32,7 @@ def screenshot(widget) -> np.ndarray:
     """What the widget draws: uint8 RGBA, (height, width, 4)."""
     image = widget.grab().toImage().convertToFormat(QImage.Format.Format_RGBA8888)
     rows = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
-    return rows[:, :4 * image.width()].reshape(image.height(), image.width(), 4).copy()
+    return rows[:, : 4 * image.width()].reshape(image.height(), image.width(), 4).copy()
 
 
 class DesktopTest(TemporaryFolder):

@@ -18,7 +18,13 @@ class CastingTest(DesktopTest):
     def setUp(self):
         super().setUp()
         clip = make_clip(self.folder / "a.mp4", 90, size=(320, 240))
-        project = project_on(clip, head_path(0, 30, cx=100, cy=100), head_path(50, 40, cx=100, cy=100), head_path(0, 90, cx=250, cy=100), head_path(5, 6, cx=40, cy=200))
+        project = project_on(
+            clip,
+            head_path(0, 30, cx=100, cy=100),
+            head_path(50, 40, cx=100, cy=100),
+            head_path(0, 90, cx=250, cy=100),
+            head_path(5, 6, cx=40, cy=200),
+        )
         project = changed_subject(project, "s4", doubtful=True, name="Doubtful 1")
         project = cast.with_likenesses(project, [Likeness("s1", "s2", 0.7), Likeness("s1", "s3", 0.4)])
         place = self.folder / "p.skiagraph"
@@ -59,7 +65,10 @@ class CastingTest(DesktopTest):
         self.window.session.select(["s1", "s3"])
         self.window.session.set_frame(20)
         self.cover.casting.swap_selected()
-        self.assertEqual([[(g.first, g.last) for g in self.project.subject(k).sightings] for k in ("s1", "s3")], [[(0, 19), (20, 89)], [(0, 19), (20, 29)]])
+        self.assertEqual(
+            [[(g.first, g.last) for g in self.project.subject(k).sightings] for k in ("s1", "s3")],
+            [[(0, 19), (20, 89)], [(0, 19), (20, 29)]],
+        )
         self.assertEqual(self.window.document.undo_name, "swap from here on")
         self.undo()
         self.window.session.set_frame(60)
@@ -134,11 +143,16 @@ class CastingTest(DesktopTest):
         self.window.session.select(["s3"])
         self.window.session.set_frame(70)
         self.key(self.window, Qt.Key.Key_P)
-        self.assertEqual((self.project.subject("s3").portrait.frame, self.project.subject("s3").portrait_chosen), (70, True))
+        self.assertEqual(
+            (self.project.subject("s3").portrait.frame, self.project.subject("s3").portrait_chosen), (70, True)
+        )
 
     def test_menus_offer_what_there_is(self):
-        for open_menu in (lambda: self.cover.casting.menu("s1", 10, QPoint(10, 10)), lambda: self.cover.casting.list_menu(QPoint(10, 10)),
-                          lambda: self.cover.casting.many_menu(QPoint(10, 10))):
+        for open_menu in (
+            lambda: self.cover.casting.menu("s1", 10, QPoint(10, 10)),
+            lambda: self.cover.casting.list_menu(QPoint(10, 10)),
+            lambda: self.cover.casting.many_menu(QPoint(10, 10)),
+        ):
             open_menu()
             self.settle()
             menu = QApplication.activePopupWidget()

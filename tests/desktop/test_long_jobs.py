@@ -119,7 +119,11 @@ class LongJobsTest(DesktopTest):
         self.assertEqual(self.names(), ["Person 1", "Person 2"])
         self.window.notice.answer.click()
         self.assertEqual(self.names(), ["Person 1", "Person 2", "Person 3"])
-        self.until(lambda: any(f.reason == "not-scanned" and (f.first, f.last) == (20, 59) for f in self.window.document.findings))
+        self.until(
+            lambda: any(
+                f.reason == "not-scanned" and (f.first, f.last) == (20, 59) for f in self.window.document.findings
+            )
+        )
         self.assertFalse(self.window.notice.isVisible())
 
     def test_what_an_older_scan_had_found_never_takes_the_place_of_a_newer_one(self):
@@ -149,12 +153,18 @@ class LongJobsTest(DesktopTest):
         self.people(self.left, self.right, third, reached=40)
         self.until(lambda: self.project.subject(new).sightings[0].last == 39)
         self.window.document.undo()
-        self.assertEqual((self.project.subject(new).decision, self.project.subject(new).sightings[0].last), (Decision.UNDECIDED, 39))
+        self.assertEqual(
+            (self.project.subject(new).decision, self.project.subject(new).sightings[0].last), (Decision.UNDECIDED, 39)
+        )
         self.window.document.redo()
         self.end(self.left, self.right, third)
-        self.assertEqual((self.project.subject(new).decision, self.project.subject(new).sightings[0].last), (Decision.COVER, 59))
+        self.assertEqual(
+            (self.project.subject(new).decision, self.project.subject(new).sightings[0].last), (Decision.COVER, 59)
+        )
         self.window.document.undo()
-        self.assertEqual((self.project.subject(new).decision, self.project.subject(new).sightings[0].last), (Decision.UNDECIDED, 59))
+        self.assertEqual(
+            (self.project.subject(new).decision, self.project.subject(new).sightings[0].last), (Decision.UNDECIDED, 59)
+        )
         self.assertTrue(all(s.is_covered for s in self.project.subjects))
 
     def test_people_are_known_again_from_one_clip_to_the_next(self):
@@ -164,6 +174,7 @@ class LongJobsTest(DesktopTest):
         for clip, seed in (("c1", 1), ("c2", 5)):
             result = found(self.left)
             from dataclasses import replace
+
             known = tuple(replace(p, signature=signature(3, seed=seed)) for p in result.people)
             self.scan.tell(ScanNews(clip))
             # Each word of the job brings a gallery of its own, from another process.
@@ -179,7 +190,9 @@ class LongJobsTest(DesktopTest):
         self.end(self.left)
         self.assertIn("Person 2", self.window.notice.text)
         self.assertTrue(self.project.subject("s2").is_covered)
-        self.until(lambda: any(f.reason == "not-found-again" and f.subject == "s2" for f in self.window.document.findings))
+        self.until(
+            lambda: any(f.reason == "not-found-again" and f.subject == "s2" for f in self.window.document.findings)
+        )
         self.window.document.flush()
         reopened = file.load(self.place)
         self.assertEqual([(s.first, s.last) for s in reopened.subject("s2").sightings], [(0, 59)])
@@ -229,7 +242,9 @@ class LongJobsTest(DesktopTest):
         self.assertTrue(self.window.document.edit("cover everyone", cast.cover_all))
         self.window.document.flush()
         second.close()
-        self.assertTrue(all(s.decision == Decision.COVER for s in file.load(self.place).subjects), "the other's decisions stand")
+        self.assertTrue(
+            all(s.decision == Decision.COVER for s in file.load(self.place).subjects), "the other's decisions stand"
+        )
         copy = self.folder / "copy.skiagraph"
         third = self.opened(self.place)
         with mock.patch("skiagraph.desktop.window.QFileDialog.getSaveFileName", return_value=(str(copy), "")):
@@ -246,7 +261,10 @@ class LongJobsTest(DesktopTest):
         self.until(lambda: "not saved" in self.window._place.text())
         self.assertIn("changed on disk", self.window.notice.text)
         self.assertEqual(file.load(self.place).subject("s1").decision, Decision.COVER)
-        with mock.patch("skiagraph.desktop.window.QFileDialog.getSaveFileName", return_value=(str(self.folder / "mine.skiagraph"), "")):
+        with mock.patch(
+            "skiagraph.desktop.window.QFileDialog.getSaveFileName",
+            return_value=(str(self.folder / "mine.skiagraph"), ""),
+        ):
             self.window.notice.answer.click()
         self.assertEqual(file.load(self.folder / "mine.skiagraph").subject("s1").decision, Decision.SHOW)
 
@@ -275,7 +293,10 @@ class AddingTest(DesktopTest):
                 control.report("Reading the clip", 10, 100)
             raise AssertionError("it should have been cancelled")
 
-        with mock.patch("skiagraph.desktop.long_jobs.open_clip", slow), mock.patch("skiagraph.desktop.long_jobs.SHOW_AFTER_MS", 1):
+        with (
+            mock.patch("skiagraph.desktop.long_jobs.open_clip", slow),
+            mock.patch("skiagraph.desktop.long_jobs.SHOW_AFTER_MS", 1),
+        ):
             window.add_clips([clip])
             self.until(lambda: told and window.intake.isVisible() and window.intake._bar.value() == 100)
             window.intake.cancelPressed.emit()

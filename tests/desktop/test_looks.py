@@ -22,7 +22,7 @@ from tests.desktop.test_window import MadeWindow
 def picture(image: QImage) -> np.ndarray:
     image = image.convertToFormat(QImage.Format.Format_RGB888)
     rows = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
-    return rows[:, :3 * image.width()].reshape(image.height(), image.width(), 3).astype(int)
+    return rows[:, : 3 * image.width()].reshape(image.height(), image.width(), 3).astype(int)
 
 
 class LooksTest(MadeWindow):
@@ -48,7 +48,9 @@ class LooksTest(MadeWindow):
 
     def test_a_house_style_in_one_step_and_back(self):
         self.entries("House style")["Slate"].trigger()
-        self.assertEqual((self.project.decisions.house.name, self.project.style), ("Slate", house_style_named("Slate").style))
+        self.assertEqual(
+            (self.project.decisions.house.name, self.project.style), ("Slate", house_style_named("Slate").style)
+        )
         self.assertTrue(self.entries("House style")["Slate"].isChecked())
         self.assertIn("Slate", self.looks.state())
         seen, _ = self.shown()
@@ -112,8 +114,12 @@ class LooksTest(MadeWindow):
         most[1].field("blocks").field.setValue(4)
         self.looks._keep(sheet.style)
         kept = house_style_named("Gull")
-        self.assertEqual((kept.style, kept.house.tail_s, kept.house.by_kind["thing"].cover.kind), (self.project.style, 0.4, "solid"))
-        self.assertEqual([(r.kind, getattr(r, "blocks", 0)) for r in kept.house.rules], [("most-blocks", 4), ("only", 0)])
+        self.assertEqual(
+            (kept.style, kept.house.tail_s, kept.house.by_kind["thing"].cover.kind), (self.project.style, 0.4, "solid")
+        )
+        self.assertEqual(
+            [(r.kind, getattr(r, "blocks", 0)) for r in kept.house.rules], [("most-blocks", 4), ("only", 0)]
+        )
         self.assertEqual(self.project.decisions.house, kept.house)
         file = str(self.folder / "gull.housestyle.json")
         with mock.patch("skiagraph.desktop.looks.QFileDialog.getSaveFileName", return_value=(file, "")):
@@ -127,7 +133,9 @@ class LooksTest(MadeWindow):
         self.assertEqual(self.project.decisions.house.name, "Gull")
         said = self.heard(self.looks.said)
         (self.folder / "bad.json").write_text("{}")
-        with mock.patch("skiagraph.desktop.looks.QFileDialog.getOpenFileName", return_value=(str(self.folder / "bad.json"), "")):
+        with mock.patch(
+            "skiagraph.desktop.looks.QFileDialog.getOpenFileName", return_value=(str(self.folder / "bad.json"), "")
+        ):
             self.looks.take_house()
         self.assertSentence(said[-1], "bad.json")
 
@@ -166,7 +174,13 @@ class LooksTest(MadeWindow):
         review.list.select(finding)
         self.assertTrue(review.remedy.isVisible())
         review.remedy.click()
-        self.until(lambda: not any(f.reason == "cover-too-weak" and f.subject == finding.subject for f in self.window.document.waiting))
+        self.until(
+            lambda: (
+                not any(
+                    f.reason == "cover-too-weak" and f.subject == finding.subject for f in self.window.document.waiting
+                )
+            )
+        )
         self.assertEqual(self.project.subject(finding.subject).style.cover.kind, "mosaic")
 
     def test_measuring_asks_in_the_background(self):

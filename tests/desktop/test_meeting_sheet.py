@@ -12,7 +12,10 @@ from tests.support import head_path
 class WhoIsWhoTest(MadeWindow):
     def setUp(self):
         super().setUp()
-        self.open_made(head_path(0, 50, cx=60, cy=100, width=50, height=66, step=(4.0, 0)), head_path(0, 50, cx=260, cy=100, width=50, height=66, step=(-4.0, 0)))
+        self.open_made(
+            head_path(0, 50, cx=60, cy=100, width=50, height=66, step=(4.0, 0)),
+            head_path(0, 50, cx=260, cy=100, width=50, height=66, step=(-4.0, 0)),
+        )
         self.window.document.edit("decide", cast.decide, ["s1"], Decision.SHOW)
         self.until(lambda: any(f.reason == "same-person" for f in self.window.document.findings))
         self.sheet = MeetingSheet(self.window.document, self.window.portraits, parent=self.window)
@@ -43,12 +46,20 @@ class WhoIsWhoTest(MadeWindow):
     def test_somebody_else_by_one_key(self):
         self.key(self.sheet, Qt.Key.Key_A)
         self.assertEqual(len(self.project.subjects), 3)
-        self.assertFalse(self.sheet.next.isEnabled() or self.sheet.again.isVisible(), "what was answered was not put off")
+        self.assertFalse(
+            self.sheet.next.isEnabled() or self.sheet.again.isVisible(), "what was answered was not put off"
+        )
 
     def test_later_leaves_it_open(self):
         self.key(self.sheet, Qt.Key.Key_L)
-        self.assertEqual((self.project.accepted, len(self.project.subjects), self.sheet.next.isEnabled()), ((), 2, False))
-        self.assertTrue(self.sheet.close_.isVisible() and not self.sheet.same.isVisible() and not self.sheet.name.isVisible())
+        self.assertEqual(
+            (self.project.accepted, len(self.project.subjects), self.sheet.next.isEnabled()), ((), 2, False)
+        )
+        self.assertTrue(
+            self.sheet.close_.isVisible() and not self.sheet.same.isVisible() and not self.sheet.name.isVisible()
+        )
         self.assertIn("put off", self.sheet._where.text())
         self.sheet.again.click()
-        self.assertTrue(self.sheet.next.isEnabled() and self.sheet.same.isVisible() and not self.sheet.close_.isVisible())
+        self.assertTrue(
+            self.sheet.next.isEnabled() and self.sheet.same.isVisible() and not self.sheet.close_.isVisible()
+        )

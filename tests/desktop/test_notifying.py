@@ -34,5 +34,13 @@ class NotifyTest(unittest.TestCase):
 
     @unittest.skipUnless(shutil.which("dbus-run-session"), "there is no bus to try it on")
     def test_a_desktop_hears_it(self):
-        found = subprocess.run(["dbus-run-session", "--", sys.executable, "-c", DESKTOP], capture_output=True, text=True, cwd=ROOT, timeout=60)
-        self.assertEqual(found.stdout.split("\n")[:2], ["True", "susssasa{sv}i ('Handed over', '3 jobs are written.')"], found.stderr)
+        found = subprocess.run(
+            ["dbus-run-session", "--", sys.executable, "-c", DESKTOP],
+            capture_output=True,
+            text=True,
+            cwd=ROOT,
+            timeout=60,
+        )
+        self.assertEqual(
+            found.stdout.split("\n")[:2], ["True", "susssasa{sv}i ('Handed over', '3 jobs are written.')"], found.stderr
+        )

@@ -38,7 +38,9 @@ class PageTest(DesktopTest):
     def setUp(self):
         super().setUp()
         self.clip = make_clip(self.folder / "quay.mp4", 60, size=(320, 240))
-        self.project = project_on(self.clip, head_path(0, 60, cx=160, cy=120, width=60, height=80), head_path(0, 60, confidence=0.1))
+        self.project = project_on(
+            self.clip, head_path(0, 60, cx=160, cy=120, width=60, height=80), head_path(0, 60, confidence=0.1)
+        )
 
     def keep(self, widget):
         self.addCleanup(widget.deleteLater)
@@ -66,10 +68,21 @@ class FootageTest(PageTest):
         page = self.keep(FootagePage())
         clip = self.project.clip("c1")
         lost = replace(clip, key="c3", damage="quay.mp4 is damaged at 00:00:01:00.")
-        page.set_clips([ClipRow(clip), ClipRow(replace(clip, key="c2"), True, False, 3, 1), ClipRow(lost, True, False, 1, 0, 0, SourceState.MISSING)], lambda c: None, False)
+        page.set_clips(
+            [
+                ClipRow(clip),
+                ClipRow(replace(clip, key="c2"), True, False, 3, 1),
+                ClipRow(lost, True, False, 1, 0, 0, SourceState.MISSING),
+            ],
+            lambda c: None,
+            False,
+        )
         self.settle()
         new, scanned, lost = page._cards
-        self.assertEqual((new.scan.text(), scanned.scan.text(), lost.scan.isEnabled(), lost.open.isEnabled()), ("Scan", "Scan again", False, False))
+        self.assertEqual(
+            (new.scan.text(), scanned.scan.text(), lost.scan.isEnabled(), lost.open.isEnabled()),
+            ("Scan", "Scan again", False, False),
+        )
         asked = self.heard(page.scanPressed)
         page.scan_all.click()
         self.assertEqual(asked, [(["c1"], 1)])
@@ -114,7 +127,11 @@ class ReviewTest(PageTest):
     def test_thousands_of_findings_are_all_listed_and_only_those_on_the_screen_are_worded(self):
         page = self.page()
         from dataclasses import replace as with_fields
-        found = [with_fields(findings(self.project)[0], first=n % 60, last=n % 60, at=n % 60, worst=n / 10000) for n in range(5000)]
+
+        found = [
+            with_fields(findings(self.project)[0], first=n % 60, last=n % 60, at=n % 60, worst=n / 10000)
+            for n in range(5000)
+        ]
         page.set_findings(self.project, found)
         self.settle()
         self.assertEqual(self.count(page), 5000)
@@ -168,10 +185,19 @@ class HandoverTest(PageTest):
         side.alpha.setChecked(True)
         side.companions["otio"].setChecked(True)
         page.press_export()
-        order, = asked
-        self.assertEqual((order.clips, order.folder, order.check, order.parts, order.pattern), (("c1",), self.folder / "covered", True, None, "{clip}"))
-        self.assertEqual((order.film, [w.kind for w in order.beside], [c.kind for c in order.companions]), (CoveredFilm("ffv1-mkv"), ["matte", "covers-only"], ["otio"]))
-        self.assertEqual((side.preset.currentText(), side.grade.isHidden(), side._set_grade.text()), ("Set by hand", True, "without loss"))
+        (order,) = asked
+        self.assertEqual(
+            (order.clips, order.folder, order.check, order.parts, order.pattern),
+            (("c1",), self.folder / "covered", True, None, "{clip}"),
+        )
+        self.assertEqual(
+            (order.film, [w.kind for w in order.beside], [c.kind for c in order.companions]),
+            (CoveredFilm("ffv1-mkv"), ["matte", "covers-only"], ["otio"]),
+        )
+        self.assertEqual(
+            (side.preset.currentText(), side.grade.isHidden(), side._set_grade.text()),
+            ("Set by hand", True, "without loss"),
+        )
         self.assertIn("2 findings are open, 1 of them may show somebody", side.warning.text())
         page._boxes[0][1].click()
         self.assertEqual(page.order().clips, ())
@@ -185,7 +211,9 @@ class HandoverTest(PageTest):
         side.size.activated.emit(0)
         with mock.patch("skiagraph.desktop.handover_side.QInputDialog.getText", return_value=("Evening news", True)):
             side.keep.click()
-        self.assertEqual((side.preset.currentData(), side.film.size, side.keep.text()), ("Evening news", "720", "Forget"))
+        self.assertEqual(
+            (side.preset.currentData(), side.film.size, side.keep.text()), ("Evening news", "720", "Forget")
+        )
         again = self.page().side
         again.take_kept(side.kept)
         self.assertEqual(again.film, side.film)
@@ -214,29 +242,59 @@ class HandoverTest(PageTest):
     def test_sizes_are_told_for_each_and_for_all(self):
         page = self.page()
         page.show_estimates({"c1": 12_400_000}, False)
-        self.assertEqual((page._boxes[0][2].text(), page.side.estimate.text()), ("about 12.4 MB", "About 12.4 MB for the films, 41.3 Mbit/s."))
+        self.assertEqual(
+            (page._boxes[0][2].text(), page.side.estimate.text()),
+            ("about 12.4 MB", "About 12.4 MB for the films, 41.3 Mbit/s."),
+        )
         page.show_estimates({}, True)
         self.assertIn("Estimating", page.side.estimate.text())
 
     def job(self, key, **changes):
-        return Job(key, "b", f"{key}.mp4", self.folder, "c1", (Target(CoveredFilm(), self.folder / f"{key}.mp4"),), frames=50, pixels=100, **changes)
+        return Job(
+            key,
+            "b",
+            f"{key}.mp4",
+            self.folder,
+            "c1",
+            (Target(CoveredFilm(), self.folder / f"{key}.mp4"),),
+            frames=50,
+            pixels=100,
+            **changes,
+        )
 
     def test_the_queue_shows_what_runs_first_and_what_may_be_done_with_each(self):
         view = self.keep(QueueView())
-        jobs = [self.job("done", state=State.DONE, said="Written and checked.", findings=0, facts=(Fact("Covers", "all as decided"), Fact("Depth", "less", False))), self.job("one"), self.job("two"),
-                self.job("now", state=State.RUNNING), self.job("bad", state=State.FAILED, said="The disk is full.")]
+        jobs = [
+            self.job(
+                "done",
+                state=State.DONE,
+                said="Written and checked.",
+                findings=0,
+                facts=(Fact("Covers", "all as decided"), Fact("Depth", "less", False)),
+            ),
+            self.job("one"),
+            self.job("two"),
+            self.job("now", state=State.RUNNING),
+            self.job("bad", state=State.FAILED, said="The disk is full."),
+        ]
         wished = self.heard(view.wished)
         view.show_jobs(jobs, False)
         self.settle()
         self.assertEqual(list(view.rows), ["now", "one", "two", "done", "bad"])
-        buttons = {key: [b.toolTip() or b.text() for b in row.findChildren(QAbstractButton) if b.isEnabled()] for key, row in view.rows.items()}
+        buttons = {
+            key: [b.toolTip() or b.text() for b in row.findChildren(QAbstractButton) if b.isEnabled()]
+            for key, row in view.rows.items()
+        }
         self.assertEqual(buttons["one"][0], "Do this later")
         self.assertEqual(buttons["two"][0], "Do this earlier")
         for key, text in (("bad", "Try again"), ("now", "Cancel"), ("done", "Open folder")):
             next(b for b in view.rows[key].findChildren(QPushButton) if b.text() == text).click()
         self.assertEqual(wished, [("retry", "bad"), ("cancel", "now"), ("open", "done")])
         view.show_news(News(jobs[3], Progress("Exporting", 30, 60, 3.0, 10.0), None, 3.0, 125.0))
-        self.assertEqual((view.rows["now"].text, view.rows["now"]._far.text(), view.summary), ("Exporting", "30 / 60, 10 frames/s · 3 s left", "3 left · 2 min 05 s"))
+        self.assertEqual(
+            (view.rows["now"].text, view.rows["now"]._far.text(), view.summary),
+            ("Exporting", "30 / 60, 10 frames/s · 3 s left", "3 left · 2 min 05 s"),
+        )
         view._wish("unfold", "done")
         self.settle()
         texts = [label.text() for label in view.rows["done"].findChildren(QLabel)]
@@ -244,7 +302,9 @@ class HandoverTest(PageTest):
         view.show_jobs(jobs, True)
         self.assertEqual((view.pause.text(), view.summary, view.rows["now"].text), ("Go on", "3 left · paused", "Held"))
         kept = view.rows["one"]
-        view.show_jobs([job if job.key != "two" else replace(job, state=State.CANCELLED, said="Cancelled.") for job in jobs], False)
+        view.show_jobs(
+            [job if job.key != "two" else replace(job, state=State.CANCELLED, said="Cancelled.") for job in jobs], False
+        )
         self.assertEqual((list(view.rows), view.rows["two"].text), (["now", "one", "done", "two", "bad"], "Cancelled."))
         self.assertIsNot(view.rows["one"], kept, "it is the last of those that wait now")
         self.assertEqual([view._list.itemAt(n).widget() for n in range(5)], list(view.rows.values()))
@@ -259,7 +319,7 @@ class HandoverTest(PageTest):
         self.assertTrue(strip.isVisible())
         self.assertEqual((strip.text, strip._bar.value(), strip._left.text()), ("Exporting", 500, "3 s left"))
         cancelled = self.heard(strip.cancelPressed)
-        button, = strip.findChildren(QPushButton)
+        (button,) = strip.findChildren(QPushButton)
         self.assertIn("whole files stay", button.toolTip())
         button.click()
         self.assertEqual(len(cancelled), 1)
@@ -375,19 +435,30 @@ class SmallPicturesTest(PageTest):
 
     def test_who_lies_is_shown_upright(self):
         # Smooth, so that half a pixel is no difference.
-        picture = cv2.resize(np.random.default_rng(4).integers(0, 255, (15, 20, 3)).astype(np.uint8), (400, 300), interpolation=cv2.INTER_CUBIC)
+        picture = cv2.resize(
+            np.random.default_rng(4).integers(0, 255, (15, 20, 3)).astype(np.uint8),
+            (400, 300),
+            interpolation=cv2.INTER_CUBIC,
+        )
         upright = cropped(picture, (120, 90, 180, 150), 0)
         for turns in range(1, 4):
             # Turned clockwise with the picture, and its box.
             turned, (x0, y0, x1, y1) = picture, (120, 90, 180, 150)
             for _ in range(turns):
                 high = turned.shape[0]
-                turned, (x0, y0, x1, y1) = np.ascontiguousarray(np.rot90(turned, -1)), (high - 1 - y1, x0, high - 1 - y0, x1)
+                turned, (x0, y0, x1, y1) = (
+                    np.ascontiguousarray(np.rot90(turned, -1)),
+                    (high - 1 - y1, x0, high - 1 - y0, x1),
+                )
             self.assertLess(np.abs(cropped(turned, (x0, y0, x1, y1), turns).astype(int) - upright).mean(), 6, turns)
             self.assertGreater(np.abs(cropped(turned, (x0, y0, x1, y1), 0).astype(int) - upright).mean(), 30)
 
     def test_both_sides_of_a_meeting_are_shown_upright(self):
-        picture = cv2.resize(np.random.default_rng(4).integers(0, 255, (15, 20, 3)).astype(np.uint8), (400, 300), interpolation=cv2.INTER_CUBIC)
+        picture = cv2.resize(
+            np.random.default_rng(4).integers(0, 255, (15, 20, 3)).astype(np.uint8),
+            (400, 300),
+            interpolation=cv2.INTER_CUBIC,
+        )
         upright = closeup_of(picture, (100, 60, 160, 150), (120, 180), 0)
         self.assertEqual(upright.shape, (180, 120, 3))
         lying = closeup_of(np.ascontiguousarray(np.rot90(picture, -1)), (149, 100, 239, 160), (120, 180), 1)
@@ -396,6 +467,7 @@ class SmallPicturesTest(PageTest):
 
     def test_help_sheet_lists_every_key_once(self):
         from skiagraph.desktop.window import MainWindow
+
         window = MainWindow()
         self.addCleanup(window.close)
         sheet = HelpSheet(window.actions_.groups, window.actions_.summed, window)
@@ -411,14 +483,23 @@ class WindowsAtOtherScalesTest(DesktopTest):
     def test_at_200_percent(self):
         import subprocess
         import sys
-        code = ("from tests.desktop.support import application, screenshot\napp = application()\nfrom skiagraph.desktop.window import MainWindow\n"
-                "window = MainWindow()\nwindow.resize(1280, 800)\nwindow.show()\napp.processEvents()\n"
-                "for step in range(4):\n    window.show_step(step)\n    app.processEvents()\n"
-                "image = window.grab().toImage()\nprint(image.width(), image.height(), window.centralWidget().minimumSizeHint().width() <= 1280, "
-                "window.centralWidget().minimumSizeHint().height() <= 800)\nwindow.close()")
+
+        code = (
+            "from tests.desktop.support import application, screenshot\napp = application()\nfrom skiagraph.desktop.window import MainWindow\n"
+            "window = MainWindow()\nwindow.resize(1280, 800)\nwindow.show()\napp.processEvents()\n"
+            "for step in range(4):\n    window.show_step(step)\n    app.processEvents()\n"
+            "image = window.grab().toImage()\nprint(image.width(), image.height(), window.centralWidget().minimumSizeHint().width() <= 1280, "
+            "window.centralWidget().minimumSizeHint().height() <= 800)\nwindow.close()"
+        )
         import os
-        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=120,
-                              env={**os.environ, "QT_QPA_PLATFORM": "offscreen", "QT_SCALE_FACTOR": "2"})
+
+        done = subprocess.run(
+            [sys.executable, "-c", code],
+            capture_output=True,
+            text=True,
+            timeout=120,
+            env={**os.environ, "QT_QPA_PLATFORM": "offscreen", "QT_SCALE_FACTOR": "2"},
+        )
         self.assertEqual(done.stdout.split()[-4:], ["2560", "1600", "True", "True"], done.stderr)
 
 
@@ -429,10 +510,23 @@ class StartTest(DesktopTest):
         import os
         import subprocess
         import sys
-        code = ("import sys\nfrom PySide6.QtCore import QTimer\nfrom PySide6.QtWidgets import QApplication\napp = QApplication(['skiagraph'])\n"
-                "QTimer.singleShot(1500, lambda: [w.close() for w in app.topLevelWidgets()])\nQTimer.singleShot(2500, app.quit)\n"
-                "from skiagraph import cli\nsys.exit(cli.main(['open', '--demo']))")
-        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=120,
-                              env={**os.environ, "QT_QPA_PLATFORM": "offscreen", "XDG_DATA_HOME": str(self.folder / "data"), "XDG_CACHE_HOME": str(self.folder / "cache")})
+
+        code = (
+            "import sys\nfrom PySide6.QtCore import QTimer\nfrom PySide6.QtWidgets import QApplication\napp = QApplication(['skiagraph'])\n"
+            "QTimer.singleShot(1500, lambda: [w.close() for w in app.topLevelWidgets()])\nQTimer.singleShot(2500, app.quit)\n"
+            "from skiagraph import cli\nsys.exit(cli.main(['open', '--demo']))"
+        )
+        done = subprocess.run(
+            [sys.executable, "-c", code],
+            capture_output=True,
+            text=True,
+            timeout=120,
+            env={
+                **os.environ,
+                "QT_QPA_PLATFORM": "offscreen",
+                "XDG_DATA_HOME": str(self.folder / "data"),
+                "XDG_CACHE_HOME": str(self.folder / "cache"),
+            },
+        )
         self.assertEqual(done.returncode, 0, done.stderr)
         self.assertTrue(list((self.folder / "data").rglob("quay-inquiry.skiagraph")))

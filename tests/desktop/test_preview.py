@@ -1,4 +1,5 @@
-"""What the window shows is what the file holds: every cover, on every kind of outline, in several layouts of samples."""
+"""What the window shows is what the file holds: every cover, on every kind of outline, in several layouts of
+samples."""
 
 import numpy as np
 from PIL import Image
@@ -33,7 +34,10 @@ class PreviewTest(DesktopTest):
         Image.fromarray(np.dstack([noisy(9, 40, 30), np.full((30, 40), 180, np.uint8)])).save(emblem)
         kinds = Cover.kinds
         self.styles = [Style((kind(),)) for kind in kinds.values()] + [
-            Style((kinds["picture"](str(emblem)),)), Style((kinds["solid"](), kinds["caption"]())), Style((kinds["mosaic"](4, rounded=0.6, jitter=0.5, grid="picture"), kinds["blur"](0.1)), 0.3, 0.4)]
+            Style((kinds["picture"](str(emblem)),)),
+            Style((kinds["solid"](), kinds["caption"]())),
+            Style((kinds["mosaic"](4, rounded=0.6, jitter=0.5, grid="picture"), kinds["blur"](0.1)), 0.3, 0.4),
+        ]
 
     def compared(self, project, frame=1):
         film = self.folder / "out.mkv"
@@ -42,8 +46,15 @@ class PreviewTest(DesktopTest):
             written = reader.read(frame)
         with FrameReader(*open_clip(project.clip("c1").path)) as reader:
             source = reader.read(frame)
-        shown = self.server._make(Wish(project, "c1", frame, View.RESULT, 4000, 4000)).image.convertToFormat(QImage.Format.Format_RGB888)
-        rows = np.frombuffer(shown.constBits(), np.uint8).reshape(shown.height(), shown.bytesPerLine())[:, :3 * shown.width()].reshape(shown.height(), shown.width(), 3).copy()
+        shown = self.server._make(Wish(project, "c1", frame, View.RESULT, 4000, 4000)).image.convertToFormat(
+            QImage.Format.Format_RGB888
+        )
+        rows = (
+            np.frombuffer(shown.constBits(), np.uint8)
+            .reshape(shown.height(), shown.bytesPerLine())[:, : 3 * shown.width()]
+            .reshape(shown.height(), shown.width(), 3)
+            .copy()
+        )
         return rows, written, source
 
     def test_preview_and_file_are_the_same_px_and_nothing_else_is_touched(self):
@@ -60,13 +71,32 @@ class PreviewTest(DesktopTest):
                 luma, before = written.planes()[0], source.planes()[0]
                 np.testing.assert_array_equal(luma[cover == 0], before[cover == 0])
                 inside = cover == 255
-                self.assertLess(abs(np.corrcoef(luma[inside].astype(float), before[inside])[0, 1]) if luma[inside].std() > 1 else 0.0, 0.45, "complete inside")
+                self.assertLess(
+                    abs(np.corrcoef(luma[inside].astype(float), before[inside])[0, 1])
+                    if luma[inside].std() > 1
+                    else 0.0,
+                    0.45,
+                    "complete inside",
+                )
 
     def test_every_outline_and_layout(self):
         for n, name in enumerate(("yuv422p10le", "yuv444p", "gbrp10le", "gray", "yuv420p")):
-            clip = make_clip(self.folder / f"{name}.mkv", 2, size=(160, 96), encoder="ffv1", pixel_format=name, draw=noisy, fields="top" if name == "yuv422p10le" else "", rotation=90 if name == "yuv444p" else 0)
+            clip = make_clip(
+                self.folder / f"{name}.mkv",
+                2,
+                size=(160, 96),
+                encoder="ffv1",
+                pixel_format=name,
+                draw=noisy,
+                fields="top" if name == "yuv422p10le" else "",
+                rotation=90 if name == "yuv444p" else 0,
+            )
             for m, kind in enumerate(Shape.kinds):
-                project = changed_sighting(project_on(clip, head_path(0, 2, cx=50, cy=50, angle=-20)), "s1", shape=as_kind(Shape.kinds["ellipse"](), kind))
+                project = changed_sighting(
+                    project_on(clip, head_path(0, 2, cx=50, cy=50, angle=-20)),
+                    "s1",
+                    shape=as_kind(Shape.kinds["ellipse"](), kind),
+                )
                 project = edits.set_project_style(project, self.styles[(n + 2 * m) % len(self.styles)])
                 with self.subTest(layout=name, outline=kind):
                     rows, written, _ = self.compared(project)
@@ -84,7 +114,9 @@ class PreviewTest(DesktopTest):
         clip = make_clip(self.folder / "a.mkv", 2, encoder="ffv1", draw=noisy)
         project = project_on(clip, head_path(0, 2))
         for style in self.styles:
-            covered = housing.set_label(housing.cover_rest(edits.set_project_style(project, style), "c1"), "s1", Label.of("Clerk"))
+            covered = housing.set_label(
+                housing.cover_rest(edits.set_project_style(project, style), "c1"), "s1", Label.of("Clerk")
+            )
             rows, written, _ = self.compared(covered)
             np.testing.assert_array_equal(rows, written.rgb())
             self.assertTrue(layers(covered, "c1", 1)[-1].label)

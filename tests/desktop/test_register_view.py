@@ -16,7 +16,12 @@ from tests.support import changed_sighting, head_path, make_clip, project_on
 class RegisterViewTest(DesktopTest):
     def setUp(self):
         super().setUp()
-        project = project_on(make_clip(self.folder / "a.mp4", 100), head_path(10, 60), head_path(0, 100, cx=120), head_path(40, 20, cx=30, confidence=0.1))
+        project = project_on(
+            make_clip(self.folder / "a.mp4", 100),
+            head_path(10, 60),
+            head_path(0, 100, cx=120),
+            head_path(40, 20, cx=30, confidence=0.1),
+        )
         project = cast.decide(project, ["s2"], Decision.SHOW)
         self.project = changed_sighting(project, "s1", repairs=(Repair(40, Change(dx=0.2)),))
         self.view = RegisterView()
@@ -28,16 +33,22 @@ class RegisterViewTest(DesktopTest):
 
     def fill(self):
         clip, waiting = self.project.clip("c1"), findings(self.project)
-        self.view.set_content(clip, list(self.project.subjects), {s.key: lane(self.project, clip, s, waiting) for s in self.project.subjects},
-                              attention(clip, waiting), "3 people", "nobody")
+        self.view.set_content(
+            clip,
+            list(self.project.subjects),
+            {s.key: lane(self.project, clip, s, waiting) for s in self.project.subjects},
+            attention(clip, waiting),
+            "3 people",
+            "nobody",
+        )
         self.view.set_list("Everybody", "First seen")
 
     def test_rows_that_are_scrolled_away_do_not_reach_into_the_head(self):
         self.view.resize(1200, HEAD + 2 * ROW)
         self.settle()
-        before = screenshot(self.port)[:HEAD - 1]
+        before = screenshot(self.port)[: HEAD - 1]
         self.view.verticalScrollBar().setValue(ROW // 2)
-        np.testing.assert_array_equal(screenshot(self.port)[:HEAD - 1], before)
+        np.testing.assert_array_equal(screenshot(self.port)[: HEAD - 1], before)
 
     def test_a_moving_playhead_draws_nothing_else_anew(self):
         drawn = []
@@ -68,7 +79,7 @@ class RegisterViewTest(DesktopTest):
         picture = screenshot(self.view)[..., :3].astype(int).mean(axis=2)
 
         def lane_part(row, a, b):
-            return picture[round(self.y(row)) - 8:round(self.y(row)) + 8, round(self.x(a)) + 3:round(self.x(b)) - 3]
+            return picture[round(self.y(row)) - 8 : round(self.y(row)) + 8, round(self.x(a)) + 3 : round(self.x(b)) - 3]
 
         covered, shown, unsure = lane_part(0, 15, 35), lane_part(1, 10, 90), lane_part(2, 42, 58)
         self.assertGreater(unsure.std(), 2 * covered.std(), "unsure is hatched")
@@ -143,6 +154,7 @@ class RegisterViewTest(DesktopTest):
         self.assertEqual(menus[0][0], "s2")
         self.click(self.port, DECISION + 4, self.y(1))
         from PySide6.QtWidgets import QApplication
+
         menu = QApplication.activePopupWidget()
         self.assertIsNotNone(menu)
         decided = self.heard(self.view.decided)
@@ -153,8 +165,16 @@ class RegisterViewTest(DesktopTest):
 
     def test_wheel_zooms_in_time_at_the_pointer(self):
         frame = self.view._scale().frame(self.x(50))
-        event = QWheelEvent(QPointF(self.x(50), self.y(0)), QPointF(0, 0), QPoint(0, 0), QPoint(0, 240), Qt.MouseButton.NoButton,
-                            Qt.KeyboardModifier.ControlModifier, Qt.ScrollPhase.NoScrollPhase, False)
+        event = QWheelEvent(
+            QPointF(self.x(50), self.y(0)),
+            QPointF(0, 0),
+            QPoint(0, 0),
+            QPoint(0, 240),
+            Qt.MouseButton.NoButton,
+            Qt.KeyboardModifier.ControlModifier,
+            Qt.ScrollPhase.NoScrollPhase,
+            False,
+        )
         before = self.x(50)
         self.view.wheelEvent(event)
         self.assertIsNotNone(self.view._span)
@@ -170,4 +190,4 @@ class RegisterViewTest(DesktopTest):
     def test_empty_register_says_so(self):
         self.view.set_content(self.project.clip("c1"), [], {}, np.zeros(100, np.uint8), "", "Nobody was found.")
         picture = screenshot(self.view)[..., :3].astype(int).max(axis=2)
-        self.assertGreater(np.count_nonzero(picture[HEAD + 40:, 300:900] > 120), 30)
+        self.assertGreater(np.count_nonzero(picture[HEAD + 40 :, 300:900] > 120), 30)

@@ -24,12 +24,27 @@ class SheetViewTest(DesktopTest):
         self.view.show()
 
     def sections(self, *counts):
-        return [Part(f"Person {s}", "", tuple((Crop("c1", f"s{s}", n, n, n, (0, 0, 8, 10), 0.1, ""), Looked()) for n in range(count))) for s, count in enumerate(counts)]
+        return [
+            Part(
+                f"Person {s}",
+                "",
+                tuple((Crop("c1", f"s{s}", n, n, n, (0, 0, 8, 10), 0.1, ""), Looked()) for n in range(count)),
+            )
+            for s, count in enumerate(counts)
+        ]
 
     def test_arrows_go_over_rows_and_sections(self):
         self.view.set_sections(self.sections(6, 3))
         self.assertEqual(self.view.columns, 4)
-        for key, at in ((Qt.Key.Key_Right, ("s0", 1)), (Qt.Key.Key_Down, ("s0", 5)), (Qt.Key.Key_Down, ("s1", 1)), (Qt.Key.Key_Left, ("s1", 0)), (Qt.Key.Key_Up, ("s0", 4)), (Qt.Key.Key_End, ("s1", 2)), (Qt.Key.Key_Home, ("s0", 0))):
+        for key, at in (
+            (Qt.Key.Key_Right, ("s0", 1)),
+            (Qt.Key.Key_Down, ("s0", 5)),
+            (Qt.Key.Key_Down, ("s1", 1)),
+            (Qt.Key.Key_Left, ("s1", 0)),
+            (Qt.Key.Key_Up, ("s0", 4)),
+            (Qt.Key.Key_End, ("s1", 2)),
+            (Qt.Key.Key_Home, ("s0", 0)),
+        ):
             QTest.keyClick(self.view, key)
             self.assertEqual((self.view.current.subject, self.view.current.at), at)
 
@@ -114,7 +129,10 @@ class ReviewInWindowTest(MadeWindow):
         self.until(lambda: any(f.reason == "look-again" for f in self.window.document.waiting))
         review.sheet.choose(review.sheet.crops.index(crop))
         QTest.keyClick(review.sheet, Qt.Key.Key_Return)
-        self.assertEqual((self.window.pages.currentIndex(), self.window.session.frame, self.window.session.subject.key), (COVER, crop.at, crop.subject))
+        self.assertEqual(
+            (self.window.pages.currentIndex(), self.window.session.frame, self.window.session.subject.key),
+            (COVER, crop.at, crop.subject),
+        )
 
     def test_a_changed_cover_makes_its_pictures_anew(self):
         review = self.review()
@@ -123,6 +141,7 @@ class ReviewInWindowTest(MadeWindow):
         before = review.crops.picture(crop)
         from skiagraph.project import edits
         from skiagraph.project.model import Cover, Style
+
         self.window.document.edit("x", edits.set_project_style, Style.of(Cover.kinds["solid"]((0, 255, 0))))
         self.settle()
         self.until(lambda: review.crops.is_made(crop), 30)
@@ -162,6 +181,7 @@ class ReviewInWindowTest(MadeWindow):
     def test_the_report_is_written_with_who_decided(self):
         from unittest import mock
         from skiagraph.project import cast
+
         review = self.review()
         review.name.setText("Ida")
         review.name.editingFinished.emit()

@@ -23,10 +23,20 @@ from tests.voice.support import voices as speakers
 class VoiceWindowTest(DesktopTest):
     def setUp(self):
         super().setUp()
-        film = talking_film(self.folder / "talk.mov", [(1.0, speakers()[7][:48000]), (5.0, speakers()[6][:48000])], frames=250, tracks=2)
+        film = talking_film(
+            self.folder / "talk.mov", [(1.0, speakers()[7][:48000]), (5.0, speakers()[6][:48000])], frames=250, tracks=2
+        )
         project = project_of(film)
-        people = tuple(Subject(f"s{n}", name, sightings=(Sighting(f"g{n}", "c1", 0, 249, base=Similarity(x, 24, 16, 20, 0)),)) for n, name, x in ((1, "Ada", 16), (2, "Bo", 48)))
-        project = voices.take_listening(project.deciding(subjects=people), Listening("c1", (Voice("1", (Speech(1, 1.0, 4.0, 25, 100),)), Voice("2", (Speech(1, 5.0, 8.0, 125, 200),)))))
+        people = tuple(
+            Subject(f"s{n}", name, sightings=(Sighting(f"g{n}", "c1", 0, 249, base=Similarity(x, 24, 16, 20, 0)),))
+            for n, name, x in ((1, "Ada", 16), (2, "Bo", 48))
+        )
+        project = voices.take_listening(
+            project.deciding(subjects=people),
+            Listening(
+                "c1", (Voice("1", (Speech(1, 1.0, 4.0, 25, 100),)), Voice("2", (Speech(1, 5.0, 8.0, 125, 200),)))
+            ),
+        )
         self.place = self.folder / "p.skiagraph"
         file.save(project, self.place)
         self.window = MainWindow()
@@ -63,7 +73,7 @@ class VoiceWindowTest(DesktopTest):
 
         def bright(seconds):
             x = round(self.row._scale().x(seconds))
-            return (picture[top:top + 30, x - 8:x + 8, :3].sum(axis=2) > 200).mean()
+            return (picture[top : top + 30, x - 8 : x + 8, :3].sum(axis=2) > 200).mean()
 
         self.assertGreater(bright(2.0), bright(4.5) + 0.1, "speech is larger than the background")
         self.assertEqual(screenshot(self.row).shape[1], self.row.width())
@@ -71,7 +81,7 @@ class VoiceWindowTest(DesktopTest):
     def test_a_range_is_drawn_over_sound_and_snaps_to_pauses(self):
         self.cover.session.select(["s1"])
         self.drag(self.at(1.06), self.at(3.93))
-        one, = self.ranges
+        (one,) = self.ranges
         self.assertEqual((one.begins_s, one.ends_s, one.subject, one.track), (1.0, 4.0, "s1", 1))
         self.assertEqual(self.work.chosen, [one.key])
         self.assertTrue(self.cover.inspector.voice_part.isVisible() and self.cover.inspector.voice_part.is_open)
@@ -133,7 +143,9 @@ class VoiceWindowTest(DesktopTest):
         part = self.cover.inspector.voice_part
         self.pick(part.pick, "deeper")
         project = self.window.document.project
-        self.assertEqual((project.disguise_of(self.ranges[0]).kind, project.decisions.voice.kind), ("deeper", "altered"))
+        self.assertEqual(
+            (project.disguise_of(self.ranges[0]).kind, project.decisions.voice.kind), ("deeper", "altered")
+        )
         self.assertIn("undone", part.resists.text())
         part.for_all.click()
         self.settle()
@@ -155,7 +167,11 @@ class VoiceWindowTest(DesktopTest):
         menu = self.work.menu_for(key, "", 1, 2.0)
         next(a for a in menu.actions() if a.text() == "Draw another voice").trigger()
         self.assertEqual(self.ranges[0].draw, 1)
-        places = next(a.menu() for a in self.work.menu_for(key, "", 1, 2.0).actions() if a.menu() and a.text() == "Tracks and channels")
+        places = next(
+            a.menu()
+            for a in self.work.menu_for(key, "", 1, 2.0).actions()
+            if a.menu() and a.text() == "Tracks and channels"
+        )
         next(a for a in places.actions() if a.text() == "Track 2, channel 1 only").trigger()
         self.assertEqual((self.ranges[0].track, self.ranges[0].channel), (2, 1))
 
@@ -170,9 +186,13 @@ class VoiceWindowTest(DesktopTest):
 
     def test_one_track_alone_is_heard_and_the_ear_sees_what_the_eye_sees(self):
         played = []
-        self.cover.player._sound.play = lambda project, clip, frame, index, tracks, plain, known: played.append((tracks, plain))
+        self.cover.player._sound.play = lambda project, clip, frame, index, tracks, plain, known: played.append(
+            (tracks, plain)
+        )
         self.cover.player._sound.stop = lambda: None
-        QTest.mouseClick(self.row, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(LANES - 60, self.at(0, 2).y()))
+        QTest.mouseClick(
+            self.row, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(LANES - 60, self.at(0, 2).y())
+        )
         self.settle()
         self.cover.player.set_speed(1)
         self.cover.session.set_peek(True)
@@ -197,13 +217,25 @@ class VoiceWindowTest(DesktopTest):
 
         def heard(plain):
             device = Device()
-            SoundPlayer._feed(project, clip, 0, self.work.sound.index, (0,), plain, self.work.sound, time.monotonic() + 1e6, None, device, threading.Event())
+            SoundPlayer._feed(
+                project,
+                clip,
+                0,
+                self.work.sound.index,
+                (0,),
+                plain,
+                self.work.sound,
+                time.monotonic() + 1e6,
+                None,
+                device,
+                threading.Event(),
+            )
             return np.frombuffer(device.data, np.int16).reshape(-1, 2)
 
         disguised, plain = heard(False), heard(True)
         self.assertEqual(len(disguised), len(plain))
-        self.assertFalse(disguised[48000 + 2000:4 * 48000 - 2000].any())
-        self.assertGreater(np.abs(plain[48000 * 2:48000 * 3]).max(), 2000)
+        self.assertFalse(disguised[48000 + 2000 : 4 * 48000 - 2000].any())
+        self.assertGreater(np.abs(plain[48000 * 2 : 48000 * 3]).max(), 2000)
 
     def test_listening_from_the_menu(self):
         self.window.document._history.learn(self.window.document.settled)
@@ -215,6 +247,7 @@ class VoiceWindowTest(DesktopTest):
 
     def test_a_clip_without_sound_says_so(self):
         from tests.support import make_clip
+
         self.window.jobs.add([make_clip(self.folder / "mute.mp4", 20)])
         self.until(lambda: len(self.window.document.project.clips) == 2)
         self.cover.show_clip(self.window.document.project.clips[1].key)
@@ -226,4 +259,5 @@ class VoiceWindowTest(DesktopTest):
 
 def silence():
     from skiagraph.voice.disguise import Disguise
+
     return Disguise.kinds["silence"]()

@@ -89,7 +89,9 @@ class InspectorTest(DesktopTest):
         self.panel.cover.field("mosaic", "blocks").field.setValue(5)
         self.pick(self.panel.cover.kind, "blur")
         self.panel.cover.field("", "margin").field.setValue(30)
-        self.assertEqual([settled[0].cover.blocks, settled[1].cover.kind, round(settled[2].margin, 3)], [5, "blur", 0.3])
+        self.assertEqual(
+            [settled[0].cover.blocks, settled[1].cover.kind, round(settled[2].margin, 3)], [5, "blur", 0.3]
+        )
 
     def test_a_kind_that_is_gone_back_to_is_as_it_was(self):
         self.show(Style.of(Cover.kinds["mosaic"](4)))
@@ -105,7 +107,10 @@ class InspectorTest(DesktopTest):
         self.assertFalse(controls.order.isVisible())
         controls.add.click()
         self.show(settled[-1])
-        self.assertEqual(([c.kind for c in settled[-1].covers], controls.at, controls.order.isVisible()), (["solid", "caption"], 1, True))
+        self.assertEqual(
+            ([c.kind for c in settled[-1].covers], controls.at, controls.order.isVisible()),
+            (["solid", "caption"], 1, True),
+        )
         controls._kinds["caption"].settled.emit("text", "WITHHELD")
         self.assertEqual(settled[-1].covers[1].text, "WITHHELD")
         controls.order.chosen.emit(0)
@@ -157,7 +162,9 @@ class PictureTest(DesktopTest):
         image.fill(Qt.GlobalColor.darkGray)
         self.view.set_picture(image)
         head, other = Outline.at(100, 100, 40, 60), Outline.at(220, 100, 40, 60)
-        self.view.set_outlines([Seen("a", "One", head, head.grown_by(0.2), True), Seen("b", "Two", other, other.grown_by(0.2), False)], "a")
+        self.view.set_outlines(
+            [Seen("a", "One", head, head.grown_by(0.2), True), Seen("b", "Two", other, other.grown_by(0.2), False)], "a"
+        )
         self.view.show()
         self.settle()
 
@@ -174,7 +181,18 @@ class PictureTest(DesktopTest):
     def test_wheel_zooms_at_the_pointer_and_middle_drag_pans(self):
         place = QPointF(*self.at(100, 100))
         before = self.view.scale
-        self.view.wheelEvent(QWheelEvent(place, QPointF(0, 0), QPoint(0, 0), QPoint(0, 240), Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False))
+        self.view.wheelEvent(
+            QWheelEvent(
+                place,
+                QPointF(0, 0),
+                QPoint(0, 0),
+                QPoint(0, 240),
+                Qt.MouseButton.NoButton,
+                Qt.KeyboardModifier.NoModifier,
+                Qt.ScrollPhase.NoScrollPhase,
+                False,
+            )
+        )
         self.assertGreater(self.view.scale, before)
         under = self.view.to_clip(place)
         self.assertAlmostEqual(under.x(), 100, places=3)

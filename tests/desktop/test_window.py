@@ -62,7 +62,16 @@ class MadeWindow(DesktopTest):
     def open_made(self, *paths, frames=50, faces=FaceTable.none()):
         """A saved project on a made clip with a subject for each path, opened in the window."""
         clip = make_clip(self.folder / "quay.mp4", frames, size=(320, 240), options={"g": 12})
-        project = project_on(clip, *(paths or (head_path(0, frames, cx=100, cy=100, width=50, height=66), head_path(0, frames, cx=220, cy=100, width=50, height=66))))
+        project = project_on(
+            clip,
+            *(
+                paths
+                or (
+                    head_path(0, frames, cx=100, cy=100, width=50, height=66),
+                    head_path(0, frames, cx=220, cy=100, width=50, height=66),
+                )
+            ),
+        )
         project = seen(project, faces=faces) if len(faces) else project
         place = self.folder / "quay.skiagraph"
         file.save(project, place)
@@ -96,7 +105,11 @@ class WindowTest(MadeWindow):
         kind.setFocus()
         before = kind.currentIndex()
         self.key(kind, Qt.Key.Key_Down)
-        self.assertEqual((kind.currentIndex(), self.window.session.frame), (before + 1, 10), "it is the list that moves, not the playhead")
+        self.assertEqual(
+            (kind.currentIndex(), self.window.session.frame),
+            (before + 1, 10),
+            "it is the list that moves, not the playhead",
+        )
         self.assertEqual(self.project.style_of(self.project.subjects[0]).cover.kind, kind.value())
 
     def test_empty_window_says_what_to_do(self):
@@ -114,18 +127,26 @@ class WindowTest(MadeWindow):
         self.window = MainWindow()
         self.addCleanup(self.window.close)
         self.window.show()
-        with mock.patch("skiagraph.desktop.window.QFileDialog.getSaveFileName", return_value=(str(theirs.with_suffix("")), "")):
-            with mock.patch("skiagraph.desktop.window.QMessageBox.question", return_value=QMessageBox.StandardButton.No) as asked:
+        with mock.patch(
+            "skiagraph.desktop.window.QFileDialog.getSaveFileName", return_value=(str(theirs.with_suffix("")), "")
+        ):
+            with mock.patch(
+                "skiagraph.desktop.window.QMessageBox.question", return_value=QMessageBox.StandardButton.No
+            ) as asked:
                 self.window.new_project()
             self.assertIn("quay.skiagraph exists", asked.call_args.args[2])
             self.assertIsNone(self.window.document.path)
             self.assertEqual(theirs.read_bytes(), before)
-            with mock.patch("skiagraph.desktop.window.QMessageBox.question", return_value=QMessageBox.StandardButton.Yes):
+            with mock.patch(
+                "skiagraph.desktop.window.QMessageBox.question", return_value=QMessageBox.StandardButton.Yes
+            ):
                 self.window.new_project()
             self.assertEqual(self.window.document.path, theirs)
 
     def test_a_dot_in_a_name_stays(self):
-        with mock.patch("skiagraph.desktop.window.QFileDialog.getSaveFileName", return_value=(str(self.folder / "day.2"), "")):
+        with mock.patch(
+            "skiagraph.desktop.window.QFileDialog.getSaveFileName", return_value=(str(self.folder / "day.2"), "")
+        ):
             self.window.new_project()
         self.assertEqual(self.window.document.path.name, "day.2.skiagraph")
 
@@ -145,13 +166,19 @@ class WindowTest(MadeWindow):
             bar = self.window.cover.transport
             bar.set_clips([("c1", "quay.mp4"), ("c2", "the auction, second camera.mp4")], "c1")
             self.settle()
-            for button in self.window._steps + ([bar.zoom, *(bar.views.button(view) for view in View)] if step == COVER else []):
+            for button in self.window._steps + (
+                [bar.zoom, *(bar.views.button(view) for view in View)] if step == COVER else []
+            ):
                 corner = button.mapTo(self.window, button.rect().bottomRight())
                 self.assertLess(corner.x(), self.window.width())
                 self.assertGreaterEqual(button.width(), button.fontMetrics().horizontalAdvance(button.text()))
             row = [self.window._steps, [bar.clips, *(bar.views.button(view) for view in View), bar.zoom]][step == COVER]
             for left, right in pairwise(row):
-                self.assertLess(left.mapTo(self.window, left.rect().topRight()).x(), right.mapTo(self.window, right.rect().topLeft()).x(), right.toolTip())
+                self.assertLess(
+                    left.mapTo(self.window, left.rect().topRight()).x(),
+                    right.mapTo(self.window, right.rect().topLeft()).x(),
+                    right.toolTip(),
+                )
 
     def test_all_menus_have_room_beside_many_findings_and_a_long_name(self):
         place = self.open_made().rename(self.folder / "the harbour fish auction, third day, second camera.skiagraph")
@@ -169,7 +196,9 @@ class WindowTest(MadeWindow):
         clip = make_clip(self.folder / "dropped.mp4", 20)
         mime = QMimeData()
         mime.setUrls([QUrl.fromLocalFile(str(clip))])
-        event = QDropEvent(QPointF(10, 10), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+        event = QDropEvent(
+            QPointF(10, 10), Qt.DropAction.CopyAction, mime, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+        )
         self.window.dropEvent(event)
         self.until(lambda: len(self.project.clips) == 1)
         self.window.document._store.flush()
@@ -199,8 +228,13 @@ class WindowTest(MadeWindow):
     def test_stepping_and_marks(self):
         self.open_made()
         session = self.window.session
-        for key, modifiers, frame in ((Qt.Key.Key_Right, 0, 1), (Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier, 26), (Qt.Key.Key_Left, 0, 25), (Qt.Key.Key_End, 0, 49),
-                                      (Qt.Key.Key_Home, 0, 0)):
+        for key, modifiers, frame in (
+            (Qt.Key.Key_Right, 0, 1),
+            (Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier, 26),
+            (Qt.Key.Key_Left, 0, 25),
+            (Qt.Key.Key_End, 0, 49),
+            (Qt.Key.Key_Home, 0, 0),
+        ):
             self.press(key, modifiers or Qt.KeyboardModifier.NoModifier)
             self.assertEqual(session.frame, frame)
         session.set_frame(10)
@@ -223,6 +257,7 @@ class WindowTest(MadeWindow):
         self.assertIs(shown[-1], newest.image)
         before = len(shown)
         from dataclasses import replace
+
         older = replace(newest, wish=replace(newest.wish, number=newest.wish.number - 1, frame=5))
         elsewhere = replace(newest, wish=replace(newest.wish, number=newest.wish.number + 1, view=View.MATTE))
         for late in (older, elsewhere):
@@ -234,7 +269,12 @@ class WindowTest(MadeWindow):
         self.open_made()
         self.window.session.set_frame(5)
         pictures = {}
-        for key, view in ((Qt.Key.Key_R, View.RESULT), (Qt.Key.Key_S, View.SOURCE), (Qt.Key.Key_M, View.MATTE), (Qt.Key.Key_D, View.SPLIT)):
+        for key, view in (
+            (Qt.Key.Key_R, View.RESULT),
+            (Qt.Key.Key_S, View.SOURCE),
+            (Qt.Key.Key_M, View.MATTE),
+            (Qt.Key.Key_D, View.SPLIT),
+        ):
             before = self.heard(self.window.cover.server.made)
             self.press(key)
             self.until(lambda v=view: any(p.wish.view == v for p in before))
@@ -292,7 +332,13 @@ class WindowTest(MadeWindow):
         self.until(lambda: self.window.cover.register._faces(listed) is not None)
 
     def test_unknown_faces_are_marked_and_covered_with_a_click_or_a_key(self):
-        self.open_made(faces=FaceTable(np.array([10, 10, 12], np.int32), np.array([[20, 170, 50, 200], [250, 170, 280, 200], [24, 170, 54, 200]], np.int16), np.full(3, 90, np.uint8)))
+        self.open_made(
+            faces=FaceTable(
+                np.array([10, 10, 12], np.int32),
+                np.array([[20, 170, 50, 200], [250, 170, 280, 200], [24, 170, 54, 200]], np.int16),
+                np.full(3, 90, np.uint8),
+            )
+        )
         window, view = self.window, self.window.cover.picture
         self.until(lambda: window.document.waiting)
         window.session.set_frame(10)
@@ -300,7 +346,10 @@ class WindowTest(MadeWindow):
         screenshot(view)
         QTest.mouseClick(view, Qt.MouseButton.LeftButton, pos=view._unknown_places[0].center().toPoint())
         first = self.project.subjects[-1]
-        self.assertEqual((len(self.project.subjects), first.is_covered, window.session.selected, window.document.undo_name), (3, True, [first.key], "cover unknown face"))
+        self.assertEqual(
+            (len(self.project.subjects), first.is_covered, window.session.selected, window.document.undo_name),
+            (3, True, [first.key], "cover unknown face"),
+        )
         self.assertTrue(first.sightings[0].first <= 10 and first.sightings[0].last >= 12)
         self.assertEqual([key for _, _, key in view._offers], ["T", "Shift+E"])
         self.assertEqual(len(view._unknown), 1, "the other is still marked")
@@ -317,7 +366,13 @@ class WindowTest(MadeWindow):
     def open_plate(self, frames=40):
         """A clip in which a card goes across, and nobody was found."""
         scene = Scene(lambda n: (120 + 6 * n, 180, 1, 0))
-        clip = make_clip(self.folder / "plate.mp4", frames, size=SIZE, options={"g": 12, "crf": 10}, draw=lambda n, w, h: np.repeat(scene.frame(n)[..., None], 3, axis=2))
+        clip = make_clip(
+            self.folder / "plate.mp4",
+            frames,
+            size=SIZE,
+            options={"g": 12, "crf": 10},
+            draw=lambda n, w, h: np.repeat(scene.frame(n)[..., None], 3, axis=2),
+        )
         self.window.open_files([str(clip)])
         self.until(lambda: len(self.project.clips) == 1)
         self.window._open_in_cover("c1")
@@ -338,19 +393,27 @@ class WindowTest(MadeWindow):
         self.assertTrue(window.cover.picture.is_drawing)
         truth = scene.truth(15)
         self.draw_around((truth.cx - 45, 148), (truth.cx + 45, 212))
-        subject, = self.project.subjects
-        self.assertEqual((subject.name, subject.is_covered, window.document.undo_name, session.selected), ("Thing 1", True, "add thing", [subject.key]))
+        (subject,) = self.project.subjects
+        self.assertEqual(
+            (subject.name, subject.is_covered, window.document.undo_name, session.selected),
+            ("Thing 1", True, "add thing", [subject.key]),
+        )
         self.assertEqual([key for _, _, key in window.cover.picture._offers], ["T", "Shift+E"])
         self.assertIn("hold on to", window.cover.picture._hint)
         self.press(Qt.Key.Key_T)
         self.assertIsNotNone(window.jobs.running)
         self.until(lambda: window.jobs.running is None, 60)
-        sighting, = self.project.subjects[0].sightings
-        self.assertEqual((sighting.first, sighting.last, window.document.undo_name, session.frame), (0, 39, "follow", 15))
+        (sighting,) = self.project.subjects[0].sightings
+        self.assertEqual(
+            (sighting.first, sighting.last, window.document.undo_name, session.frame), (0, 39, "follow", 15)
+        )
         for n in range(40):
             self.assertLess(abs(outline_at(self.project, sighting, n).cx - scene.truth(n).cx), 3, n)
         window.cover.inspector.shape.chosen.emit("ellipse")
-        self.assertEqual((self.project.subjects[0].sightings[0].shape, window.document.undo_name), (Shape.kinds["ellipse"](), "change shape"))
+        self.assertEqual(
+            (self.project.subjects[0].sightings[0].shape, window.document.undo_name),
+            (Shape.kinds["ellipse"](), "change shape"),
+        )
         self.assertEqual(self.project.subjects[0].sightings[0].tracks, sighting.tracks)
         window.document.undo()
         self.assertEqual(window.cover.inspector.shape.value(), "box")
@@ -375,7 +438,7 @@ class WindowTest(MadeWindow):
         for x, y in ((200, 100), (320, 110), (300, 220), (210, 200)):
             self.click_at(x, y)
         QTest.keyClick(view, Qt.Key.Key_Return)
-        subject, = self.project.subjects
+        (subject,) = self.project.subjects
         outline = outline_at(self.project, subject.sightings[0], 0)
         self.assertEqual((outline.shape.kind, len(outline.shape.points()), view.is_drawing), ("curve", 4, False))
         np.testing.assert_allclose(outline.edge_px()[::8], [(200, 100), (320, 110), (300, 220), (210, 200)], atol=2)
@@ -437,7 +500,7 @@ class WindowTest(MadeWindow):
         self.assertIn("no cover here", window.cover.picture._hint)
         self.draw_around((truth.cx, 180), (scene.truth(30).cx, 180))
         self.until(lambda: window.jobs.running is None, 60)
-        sighting, = self.project.subjects[0].sightings
+        (sighting,) = self.project.subjects[0].sightings
         self.assertEqual((sighting.first, sighting.last), (0, 59))
         for n in (0, 8, 20, 30, 59):
             self.assertLess(abs(outline_at(self.project, sighting, n).cx - scene.truth(n).cx), 4, n)
@@ -457,7 +520,7 @@ class WindowTest(MadeWindow):
         self.assertEqual((window.session.reach, self.project.subjects[0].decision), (Reach.SIGHTING, Decision.COVER))
         self.assertIn("this sighting", view._hint)
         QTest.mouseRelease(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, b)
-        sighting, = self.project.subjects[0].sightings
+        (sighting,) = self.project.subjects[0].sightings
         self.assertEqual((sighting.marks(), round(outline_at(self.project, sighting, 30).cx)), ((), 175))
         self.press(Qt.Key.Key_Right, Qt.KeyboardModifier.AltModifier)
         self.press(Qt.Key.Key_Up, Qt.KeyboardModifier.AltModifier | Qt.KeyboardModifier.ShiftModifier)
@@ -476,7 +539,9 @@ class WindowTest(MadeWindow):
         self.drag(view, (a.x(), a.y()), (b.x(), b.y()), modifiers=Qt.KeyboardModifier.ControlModifier)
         outline = outline_at(self.project, self.project.subjects[0].sightings[0], 3)
         self.assertEqual((outline.place.kind, self.window.document.undo_name), ("perspective", "pull a corner"))
-        np.testing.assert_allclose(outline.place.to_px(np.array([[1, -1], [-1, -1]], float)), [(200, 160), (100, 148)], atol=1.5)
+        np.testing.assert_allclose(
+            outline.place.to_px(np.array([[1, -1], [-1, -1]], float)), [(200, 160), (100, 148)], atol=1.5
+        )
 
     def test_keyframes_are_marked_in_the_lane_copied_pasted_and_removed(self):
         self.open_made()
@@ -506,7 +571,7 @@ class WindowTest(MadeWindow):
         row = [s.key for s in register._subjects].index("s1")
         scale, foot = register._scale(), HEAD + row * ROW + ROW - 7
         self.drag(register.viewport(), (scale.x(33.5), foot), (scale.x(38.5), foot), (scale.x(40.5), foot))
-        repair, = self.project.subject("s1").sightings[0].repairs
+        (repair,) = self.project.subject("s1").sightings[0].repairs
         self.assertEqual((repair.frame, repair.before, repair.after), (25, 8, 15))
 
     def test_markers_are_named_seen_and_gone_to(self):
@@ -547,14 +612,20 @@ class WindowTest(MadeWindow):
         self.hand_over("ffv1-mkv")
         self.until(lambda: not window.handing.running, 60)
         _, index = open_clip(self.folder / "out" / "quay-covered.mkv")
-        self.assertEqual((len(index), [f for p in window.document.proofs for f in p.findings], len(window.document.proofs)), (20, [], 1))
+        self.assertEqual(
+            (len(index), [f for p in window.document.proofs for f in p.findings], len(window.document.proofs)),
+            (20, [], 1),
+        )
 
     def test_reach_and_folds_are_remembered(self):
         self.window.session.set_reach(Reach.ONWARD)
         self.window.cover.inspector.numbers_part.head.click()
         again = MainWindow()
         self.addCleanup(again.close)
-        self.assertEqual((again.session.reach, again.cover.inspector.reach.value(), again.cover.inspector.numbers_part.is_open), (Reach.ONWARD, Reach.ONWARD, True))
+        self.assertEqual(
+            (again.session.reach, again.cover.inspector.reach.value(), again.cover.inspector.numbers_part.is_open),
+            (Reach.ONWARD, Reach.ONWARD, True),
+        )
 
     def test_what_lies_over_it_does_not_make_it_plain(self):
         scene = self.open_plate()
@@ -573,7 +644,7 @@ class WindowTest(MadeWindow):
         window.session.set_frame(20)
         panel.cover_reach.setCurrentIndex(1)
         panel.cover.field("", "margin").field.setValue(60)
-        sighting, = self.project.subject("s1").sightings
+        (sighting,) = self.project.subject("s1").sightings
         self.assertEqual([round(float(sighting.level_at(n)[0]), 2) for n in (5, 20, 40)], [0, 0.46, 0])
         self.assertIsNone(self.project.subject("s1").style)
         self.assertEqual(window.document.undo_name, "change cover")
@@ -594,8 +665,10 @@ class WindowTest(MadeWindow):
         self.draw_around((200, 148), (290, 212))
         self.window.document.edit("end", outlines.trim_sighting, "s1", "c1", 20, 18, 22)
         self.press(Qt.Key.Key_E, Qt.KeyboardModifier.ShiftModifier)
-        sighting, = self.project.subjects[0].sightings
-        self.assertEqual((sighting.first, sighting.last, self.window.document.undo_name), (0, 39, "cover the whole clip"))
+        (sighting,) = self.project.subjects[0].sightings
+        self.assertEqual(
+            (sighting.first, sighting.last, self.window.document.undo_name), (0, 39, "cover the whole clip")
+        )
 
     def test_a_good_frame_is_gone_to_with_a_key(self):
         rows = head_path(0, 50, cx=100, cy=100, width=50, height=66).rows().copy()
@@ -613,7 +686,15 @@ class WindowTest(MadeWindow):
         self.press(Qt.Key.Key_Y)
         self.assertIn("no two keyframes", self.window.notice.text)
         for frame in (10, 30):
-            self.window.document.edit("move outline", outlines.move_outline, "s1", "c1", frame, Outline.at(100 + frame, 100, 50, 66), Reach.KEYFRAME)
+            self.window.document.edit(
+                "move outline",
+                outlines.move_outline,
+                "s1",
+                "c1",
+                frame,
+                Outline.at(100 + frame, 100, 50, 66),
+                Reach.KEYFRAME,
+            )
         self.window.session.set_frame(15)
         for way in ("straight", "hold", "smooth"):
             self.press(Qt.Key.Key_Y)
@@ -622,6 +703,7 @@ class WindowTest(MadeWindow):
 
     def test_following_is_stopped_and_keeps_what_it_had(self):
         from skiagraph.child_process import run_in_child
+
         self.open_plate()
         window = self.window
         window.session.set_frame(5)
@@ -633,13 +715,14 @@ class WindowTest(MadeWindow):
                 told(path)
                 if len(path) > 10:
                     control.cancel()
+
             return run_in_child(function, *arguments, control=control, told=heard)
 
         with mock.patch("skiagraph.desktop.long_jobs.run_in_child", until_ten):
             window.cover.hand.follow(Direction.ON)
             self.until(lambda: window.jobs.running is None, 60)
         self.settle()
-        sighting, = self.project.subjects[0].sightings
+        (sighting,) = self.project.subjects[0].sightings
         self.assertEqual(len(sighting.tracks), 1)
         self.assertIn("stopped", window.notice.text)
 
@@ -647,7 +730,9 @@ class WindowTest(MadeWindow):
         self.open_made()
         self.window.cover.hand.follow(Direction.BOTH)
         self.assertIn("Choose", self.window.notice.text)
-        flat = make_clip(self.folder / "wall.mp4", 6, size=(320, 240), draw=lambda n, w, h: np.full((h, w, 3), 120, np.uint8))
+        flat = make_clip(
+            self.folder / "wall.mp4", 6, size=(320, 240), draw=lambda n, w, h: np.full((h, w, 3), 120, np.uint8)
+        )
         self.window.open_files([str(flat)])
         self.until(lambda: len(self.project.clips) == 2)
         self.window._open_in_cover("c2")
@@ -682,7 +767,11 @@ class WindowTest(MadeWindow):
         player, clip = self.window.cover.player, self.window.session.clip
         self.window.session.set_frame(0)
         player.set_speed(1)
-        self.assertEqual([player._due(clip, s) for s in (0.1, 0.21, 0.65, 1.05)], [5, 10, 11, 12], "the mean rate would say 0, 1, 3, 5")
+        self.assertEqual(
+            [player._due(clip, s) for s in (0.1, 0.21, 0.65, 1.05)],
+            [5, 10, 11, 12],
+            "the mean rate would say 0, 1, 3, 5",
+        )
         player.set_speed(0)
 
     def test_numbered_pictures_are_added_at_the_rate_that_is_answered(self):
@@ -731,13 +820,15 @@ class WindowTest(MadeWindow):
         jobs = self.window.handing.queue.jobs
         self.assertEqual([str(job.state) for job in jobs], ["done", "done"])
         self.assertIn("checked", self.window.handover.queue.rows[jobs[0].key].text)
-        self.assertEqual((len(self.window.document.proofs), told.call_args.args), (1, ("Handed over", "2 jobs are written.")))
+        self.assertEqual(
+            (len(self.window.document.proofs), told.call_args.args), (1, ("Handed over", "2 jobs are written."))
+        )
 
     def test_what_was_proved_counts_when_the_project_is_opened_again(self):
         place = self.open_made(frames=20)
         self.hand_over("ffv1-mkv")
         self.until(lambda: not self.window.handing.running, 60)
-        proof, = self.window.document.proofs
+        (proof,) = self.window.document.proofs
         self.window.open_project(place)
         self.assertEqual(self.window.document.proofs, [proof])
         film = self.folder / "out" / "quay-covered.mkv"
@@ -751,7 +842,9 @@ class WindowTest(MadeWindow):
         self.hand_over("ffv1-mkv", check=False)
         # Cancelled once the first frames were written, so that there is something to take away.
         job = self.window.handing.queue.jobs[0]
-        self.window.handing._runner.told.connect(lambda news: self.window.handover.queue.wished.emit("cancel", job.key) if news.progress else None)
+        self.window.handing._runner.told.connect(
+            lambda news: self.window.handover.queue.wished.emit("cancel", job.key) if news.progress else None
+        )
         self.until(lambda: not self.window.handing.running)
         self.assertEqual([p.name for p in (self.folder / "out").glob("*")], [])
         self.assertIn("Cancelled", self.window.handover.queue.rows[job.key].text)
@@ -790,7 +883,12 @@ class WindowTest(MadeWindow):
     def test_a_queue_that_cannot_be_kept_is_said_once(self):
         self.open_made(frames=20)
         handing = self.window.handing
-        with mock.patch("skiagraph.handover.queue.write_whole", side_effect=SkiagraphError("queue.json cannot be written in there (No space left on device); free some space or choose another place.")) as writing:
+        with mock.patch(
+            "skiagraph.handover.queue.write_whole",
+            side_effect=SkiagraphError(
+                "queue.json cannot be written in there (No space left on device); free some space or choose another place."
+            ),
+        ) as writing:
             self.hand_over("ffv1-mkv", check=False)
             self.until(lambda: not handing.running)
             self.assertSentence(self.window.notice.text, "free some space")
@@ -804,19 +902,26 @@ class WindowTest(MadeWindow):
         there = self.folder / "out" / "quay-covered.mkv"
         (self.folder / "out" / "quay.otio").write_text("somebody's")
         self.window.handover.side.companions["otio"].setChecked(True)
-        for answer, names in ((None, ["quay-covered.mkv", "quay.otio"]), ("beside", ["quay-2-covered.mkv", "quay-2.otio", "quay-covered.mkv", "quay.otio"])):
+        for answer, names in (
+            (None, ["quay-covered.mkv", "quay.otio"]),
+            ("beside", ["quay-2-covered.mkv", "quay-2.otio", "quay-covered.mkv", "quay.otio"]),
+        ):
             there.write_bytes(b"somebody's")
             with mock.patch.object(HandoverWork, "_ask_about_existing", return_value=answer) as asked:
                 self.hand_over("ffv1-mkv", check=False)
             asked.assert_called_once()
             self.until(lambda: not self.window.handing.running)
-            self.assertEqual((sorted(p.name for p in (self.folder / "out").iterdir()), there.read_bytes()), (names, b"somebody's"))
+            self.assertEqual(
+                (sorted(p.name for p in (self.folder / "out").iterdir()), there.read_bytes()), (names, b"somebody's")
+            )
             self.assertEqual((self.folder / "out" / "quay.otio").read_text(), "somebody's")
 
     def test_an_edit_list_limits_what_is_handed_over(self):
         self.open_made()
         list_ = self.folder / "evening.edl"
-        list_.write_text("TITLE: EVENING\n\n001  QUAY     V     C        00:00:00:10 00:00:00:20 00:00:00:00 00:00:00:10\n* FROM CLIP NAME: quay.mp4\n")
+        list_.write_text(
+            "TITLE: EVENING\n\n001  QUAY     V     C        00:00:00:10 00:00:00:20 00:00:00:00 00:00:00:10\n* FROM CLIP NAME: quay.mp4\n"
+        )
         self.window.footage._handles.setValue(4)
         self.window.open_files([str(list_)])
         self.assertSentence(self.window.notice.text, "1 part of 1 clip")
@@ -847,12 +952,17 @@ class WindowTest(MadeWindow):
 
     def test_failed_saving_is_said(self):
         self.open_made()
-        with mock.patch("skiagraph.project.store.save", side_effect=CannotSaveProject("quay.skiagraph cannot be saved; free some space.")):
+        with mock.patch(
+            "skiagraph.project.store.save",
+            side_effect=CannotSaveProject("quay.skiagraph cannot be saved; free some space."),
+        ):
             self.window.document.edit("x", cast.cover_all)
             self.until(lambda: "not saved" in self.window._place.text())
             self.assertSentence(self.window.notice.text, "quay.skiagraph")
             # Closing now would lose the edit: that is asked.
-            with mock.patch("skiagraph.desktop.window.QMessageBox.warning", return_value=QMessageBox.StandardButton.Cancel) as asked:
+            with mock.patch(
+                "skiagraph.desktop.window.QMessageBox.warning", return_value=QMessageBox.StandardButton.Cancel
+            ) as asked:
                 self.window.close()
             self.assertTrue(asked.called and self.window.isVisible())
         # Once there is room again, it is saved by itself.

@@ -62,7 +62,11 @@ class WordsTest(DesktopTest):
         self.addCleanup(self.app.removeTranslator, self.language)
 
     def test_every_text_of_the_window_goes_through_the_translation(self):
-        project = project_on(make_clip(self.folder / "quay.mp4", 60, size=(320, 240)), head_path(0, 60, cx=160, cy=120, width=60, height=80), head_path(0, 60, confidence=0.1))
+        project = project_on(
+            make_clip(self.folder / "quay.mp4", 60, size=(320, 240)),
+            head_path(0, 60, cx=160, cy=120, width=60, height=80),
+            head_path(0, 60, confidence=0.1),
+        )
         path = self.folder / "p.skiagraph"
         file.save(project, path)
         window = MainWindow()
@@ -77,8 +81,15 @@ class WordsTest(DesktopTest):
             read |= texts_of(window)
         read |= texts_of(HelpSheet(window.actions_.groups, window.actions_.summed, window))
         names = [path.name, str(path), "quay.mp4", "Skiagraph", *(s.name for s in project.subjects)]
-        from_the_core = [*(sentence(project, f) for f in findings(project)), *(row.state() for row in clip_rows(project))]
-        keys = {part for action in window.findChildren(QAction) for part in re.findall("[A-Za-z]{2,}", action.shortcut().toString(QKeySequence.SequenceFormat.NativeText))}
+        from_the_core = [
+            *(sentence(project, f) for f in findings(project)),
+            *(row.state() for row in clip_rows(project)),
+        ]
+        keys = {
+            part
+            for action in window.findChildren(QAction)
+            for part in re.findall("[A-Za-z]{2,}", action.shortcut().toString(QKeySequence.SequenceFormat.NativeText))
+        }
         left = set()
         for text in read:
             for known in sorted(names + from_the_core, key=len, reverse=True):
@@ -90,5 +101,7 @@ class WordsTest(DesktopTest):
     def test_values_stand_at_their_places_and_numbers_choose_the_text(self):
         self.app.removeTranslator(self.language)
         self.assertEqual(tr("add {name}", name="{a}.mp4"), "add {a}.mp4")
-        self.assertEqual((counted(1, "1 person", "{n} people"), counted(3, "1 person", "{n} people")), ("1 person", "3 people"))
+        self.assertEqual(
+            (counted(1, "1 person", "{n} people"), counted(3, "1 person", "{n} people")), ("1 person", "3 people")
+        )
         self.assertEqual(percent(0.876), "88 %")

@@ -1,4 +1,5 @@
-"""The heads of all who stand somewhere are found, from every side, close together and small, and none where nobody is."""
+"""The heads of all who stand somewhere are found, from every side, close together and small, and none where nobody
+is."""
 
 import unittest
 from dataclasses import replace
@@ -15,8 +16,12 @@ from tests.track.test_body import standing
 
 def side_by_side(size, apart):
     """Three people, and the truth of their heads."""
-    actors = tuple(Actor(f"p{n}", f"P{n}", look, x=((0, 500 + n * apart),), size=((0, size),), yaw=((0, yaw),), body_yaw=((0, yaw),))
-                   for n, (look, yaw) in enumerate(((people.BLUE_CAP, 0), (people.PORTER, 180), (people.SCARF, 40))))
+    actors = tuple(
+        Actor(
+            f"p{n}", f"P{n}", look, x=((0, 500 + n * apart),), size=((0, size),), yaw=((0, yaw),), body_yaw=((0, yaw),)
+        )
+        for n, (look, yaw) in enumerate(((people.BLUE_CAP, 0), (people.PORTER, 180), (people.SCARF, 40)))
+    )
     picture, _, truth = draw(replace(QUAY, name="three", shake=0.0, camera_x=((0, 0),), actors=actors), 0)
     return picture, truth
 
@@ -37,7 +42,7 @@ class SeveralLooksTest(unittest.TestCase):
 
     def test_who_is_seen_in_both_is_as_sure_as_in_either(self):
         for x in (104, 125):
-            row, = self.told((0.25, [sight(0.9, x, 20)]), (1.0, [sight(0.4, 100, 20)]))
+            (row,) = self.told((0.25, [sight(0.9, x, 20)]), (1.0, [sight(0.4, 100, 20)]))
             self.assertEqual((row[SCORE], row[HEAD_X]), (0.9, 100))
 
     def test_who_is_further_away_or_large_in_a_rougher_look_stays(self):
@@ -47,7 +52,11 @@ class SeveralLooksTest(unittest.TestCase):
 
     def test_where_a_finer_look_sees_nobody_a_rougher_one_counts(self):
         self.assertEqual(len(self.told((0.25, [sight(0.5, 100, 20)]), (1.0, []))), 1)
-        self.assertEqual(len(self.told((0.25, [sight(0.5, 100, 20)]), (1.0, [sight(BODIES.least / 2, 100, 20)]))), 1, "in doubt it is nobody")
+        self.assertEqual(
+            len(self.told((0.25, [sight(0.5, 100, 20)]), (1.0, [sight(BODIES.least / 2, 100, 20)]))),
+            1,
+            "in doubt it is nobody",
+        )
 
 
 class BodyFinderTest(unittest.TestCase):
@@ -67,7 +76,7 @@ class BodyFinderTest(unittest.TestCase):
         for yaw in (0, 45, 90, 180, -90):
             with self.subTest(yaw=yaw):
                 picture, (cx, cy, width, height, _) = standing(yaw, 30)
-                row, = self.finder.find(picture)
+                (row,) = self.finder.find(picture)
                 self.check_head(row, cx, cy, width, height)
 
     def test_of_several_who_stand_close_together_each_is_found(self):
@@ -79,10 +88,17 @@ class BodyFinderTest(unittest.TestCase):
 
     def test_a_finer_look_finds_who_is_small(self):
         picture, truth = side_by_side(8, 40)
-        near = lambda found, head: any(np.hypot(row[HEAD_X] - head.cx, row[HEAD_Y] - head.cy) < 0.3 * head.height for row in found if row[SCORE] > 0.5)
+        near = lambda found, head: any(
+            np.hypot(row[HEAD_X] - head.cx, row[HEAD_Y] - head.cy) < 0.3 * head.height
+            for row in found
+            if row[SCORE] > 0.5
+        )
         self.assertFalse(all(near(self.finder._look(picture, BODIES.side), head) for head in truth))
         for turn in (1, BODIES.finer_each):
-            self.assertTrue(all(near(self.finder.find(picture, turn), head) for head in truth), "around them, and in the whole picture")
+            self.assertTrue(
+                all(near(self.finder.find(picture, turn), head) for head in truth),
+                "around them, and in the whole picture",
+            )
 
     def test_of_small_ones_side_by_side_a_rougher_look_makes_no_third(self):
         for size, apart in ((8, 30), (12, 40)):
@@ -98,7 +114,13 @@ class BodyFinderTest(unittest.TestCase):
         picture, head = standing(90, 110)
         for turn in (0, 1):
             with self.subTest(turn=turn):
-                self.assertEqual([round(float(np.hypot(*(row[HEAD_X:HEAD_Y + 1] - head[:2]) / head[2]))) for row in self.finder.find(picture, turn)], [0])
+                self.assertEqual(
+                    [
+                        round(float(np.hypot(*(row[HEAD_X : HEAD_Y + 1] - head[:2]) / head[2])))
+                        for row in self.finder.find(picture, turn)
+                    ],
+                    [0],
+                )
 
     def looks_at(self, picture, turn):
         """px of the longer side of each look at a whole picture, and how many looks at a part of it there were."""
@@ -126,7 +148,7 @@ class BodyFinderTest(unittest.TestCase):
 
     def test_a_small_picture_is_enlarged(self):
         picture, (cx, cy, width, height, _) = standing(0, 60)
-        row, = self.finder.find(np.ascontiguousarray(picture[::5, ::5]))
+        (row,) = self.finder.find(np.ascontiguousarray(picture[::5, ::5]))
         self.check_head(row * (1, *[5] * 5), cx, cy, width, height)
 
     def test_submitted_it_comes_out_the_same(self):

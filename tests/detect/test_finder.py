@@ -1,4 +1,5 @@
-"""Finding: drawn people are found large and small, turned, tilted, in the dark and in colour; what is no face is not."""
+"""Finding: drawn people are found large and small, turned, tilted, in the dark and in colour; what is no face is
+not."""
 
 import unittest
 from functools import lru_cache
@@ -26,7 +27,9 @@ def scene(size, *people, background=120):
     """RGB picture with heads: (look, x, y, px per unit, yaw, roll)."""
     width, height = size
     rng = np.random.default_rng(1)
-    picture = np.clip(cv2.GaussianBlur(rng.normal(background, 30, (height, width, 3)).astype(np.float32), (0, 0), 3), 0, 255).astype(np.uint8)
+    picture = np.clip(
+        cv2.GaussianBlur(rng.normal(background, 30, (height, width, 3)).astype(np.float32), (0, 0), 3), 0, 255
+    ).astype(np.uint8)
     for look, x, y, unit, yaw, roll in people:
         paste(picture, splat(_cloud(look, unit), unit, rotation(yaw, 0, roll), PIVOT, x, y))
     return cv2.GaussianBlur(picture, (0, 0), 0.55)
@@ -81,12 +84,20 @@ class FinderTest(unittest.TestCase):
             counted = np.zeros((height, width), np.uint8)
             for x0, y0, x1, y1 in finder._tiles(width, height):
                 half = finder.STRIP // 2
-                counted[y0 + half if y0 else 0:y1 - half if y1 < height else height, x0 + half if x0 else 0:x1 - half if x1 < width else width] += 1
+                counted[
+                    y0 + half if y0 else 0 : y1 - half if y1 < height else height,
+                    x0 + half if x0 else 0 : x1 - half if x1 < width else width,
+                ] += 1
                 self.assertLess((x1 - x0) * (y1 - y0), finder.TILE_PX)
             self.assertEqual(set(np.unique(counted)), {1})
 
     def test_small_and_large_faces_in_one_frame(self):
-        picture = scene((1920, 1080), (BLUE_CAP, 300, 300, 26, 5, 0), (OLD_HAND, 900, 500, 60, -15, 0), (LONG_HAIR, 1500, 520, 200, 10, 0))
+        picture = scene(
+            (1920, 1080),
+            (BLUE_CAP, 300, 300, 26, 5, 0),
+            (OLD_HAND, 900, 500, 60, -15, 0),
+            (LONG_HAIR, 1500, 520, 200, 10, 0),
+        )
         found = self.finder.find(picture)
         for x, y, unit in ((300, 300, 26), (900, 500, 60), (1500, 520, 200)):
             self.assertFound(found, x, y, unit)
@@ -96,7 +107,12 @@ class FinderTest(unittest.TestCase):
         self.assertFound(self.finder.find(scene((1280, 720), (OLD_HAND, 640, 380, 330, 5, 0))), 640, 380, 330)
 
     def test_along_the_edges_faces_are_found_that_reach_them(self):
-        picture = scene((1280, 720), (BLUE_CAP, 1258, 300, 24, -20, 0), (OLD_HAND, 640, 360, 24, 0, 0), (LONG_HAIR, 60, 400, 120, 15, 0))
+        picture = scene(
+            (1280, 720),
+            (BLUE_CAP, 1258, 300, 24, -20, 0),
+            (OLD_HAND, 640, 360, 24, 0, 0),
+            (LONG_HAIR, 60, 400, 120, 15, 0),
+        )
         found = self.finder.submit_edges(picture, 0.3, 2.5).result()
         for x, y, unit in ((1258, 300, 24), (60, 400, 120)):
             self.assertFound(found, x, y, unit, 0.3)
@@ -111,7 +127,12 @@ class FinderTest(unittest.TestCase):
             self.assertFound(found, *middle, 80, 0.7)
 
     def test_in_a_part_faces_are_found_at_the_frames_edge_and_none_that_the_part_cuts_off(self):
-        picture = scene((1280, 720), (BLUE_CAP, 1270, 300, 40, 0, 0), (OLD_HAND, 1040, 500, 40, 0, 0), (LONG_HAIR, 300, 300, 40, 0, 0))
+        picture = scene(
+            (1280, 720),
+            (BLUE_CAP, 1270, 300, 40, 0, 0),
+            (OLD_HAND, 1040, 500, 40, 0, 0),
+            (LONG_HAIR, 300, 300, 40, 0, 0),
+        )
         found = self.finder.submit_parts(picture, np.array([[1040, 0, 1280, 720]]), 0.4).result()
         self.assertFound(found, 1270, 300, 40, 0.4)
         self.assertEqual(len(found), 1, "half a face at the inner edge and its mirror image look like one")
@@ -123,7 +144,9 @@ class FinderTest(unittest.TestCase):
                 # The head leans about the neck.
                 low, lean = -PIVOT[1] * 60, np.radians(roll)
                 x, y = 320 + np.sin(lean) * low, 240 + (1 - np.cos(lean)) * low
-                self.assertFound(self.finder.find(scene((640, 480), (BLUE_CAP, 320, 240, 60, yaw, roll))), x, y, 60, 0.5, roll)
+                self.assertFound(
+                    self.finder.find(scene((640, 480), (BLUE_CAP, 320, 240, 60, yaw, roll))), x, y, 60, 0.5, roll
+                )
 
     def test_whoever_lies_or_is_upside_down_is_found_where_that_is_asked_for(self):
         for roll, picture, middle in turned_scenes(OLD_HAND, 56, (90, -90, 180)):
@@ -151,8 +174,14 @@ class FinderTest(unittest.TestCase):
     def test_turns_together_search_every_level_and_the_finest_often(self):
         for size, smallest, often in (((1280, 720), 36, 1), ((1920, 1080), 36, 1), ((3840, 2160), 24, 7)):
             picture = scene((640, 360), (BLUE_CAP, 150, 180, 40, 5, 0))
-            with FaceFinder(smallest) as finder, mock.patch.object(FaceFinder, "_search", lambda self, part, scale, limit: scale):
-                turns = [[level.result() for level in finder.submit(cv2.resize(picture, size), turn=turn).levels] for turn in range(17)]
+            with (
+                FaceFinder(smallest) as finder,
+                mock.patch.object(FaceFinder, "_search", lambda self, part, scale, limit: scale),
+            ):
+                turns = [
+                    [level.result() for level in finder.submit(cv2.resize(picture, size), turn=turn).levels]
+                    for turn in range(17)
+                ]
             scales = turns[0]
             self.assertEqual(len(scales), len(level_sizes(*size, smallest)), "the first is searched as a whole")
             finest = [turn for turn, searched in enumerate(turns) if scales[0] in searched]
@@ -214,7 +243,13 @@ class FinderTest(unittest.TestCase):
 
 class LevelTest(unittest.TestCase):
     def test_the_smallest_face_spans_enough_in_the_finest_level_and_the_largest_not_too_much_in_the_coarsest(self):
-        for width, height, smallest in ((1280, 720, 36), (1920, 1080, 36), (3840, 2160, 24), (1080, 1920, 36), (320, 240, 24)):
+        for width, height, smallest in (
+            (1280, 720, 36),
+            (1920, 1080, 36),
+            (3840, 2160, 24),
+            (1080, 1920, 36),
+            (320, 240, 24),
+        ):
             sizes = level_sizes(width, height, smallest)
             self.assertGreaterEqual(smallest * sizes[0][0] / width, 17.5)
             self.assertLessEqual(min(sizes[-1]), 600)

@@ -30,19 +30,26 @@ class NoiseTest(unittest.TestCase):
         """Dark red, with an edge in its middle."""
         picture = np.zeros((120, 160, 3), np.float32)
         picture[:, :80], picture[:, 80:] = (30, 12, 12), (60, 20, 22)
-        return np.clip(picture + np.random.default_rng(5).normal(0, noise, picture.shape), 0, 255).round().astype(np.uint8)
+        return (
+            np.clip(picture + np.random.default_rng(5).normal(0, noise, picture.shape), 0, 255).round().astype(np.uint8)
+        )
 
     def test_noise_is_told_from_what_is_seen(self):
         steps = np.repeat(np.linspace(20, 200, 160)[None, :, None], 120, axis=0).repeat(3, axis=2)
         for noise in (2.0, 5.0):
-            noisy = np.clip(steps + np.random.default_rng(3).normal(0, noise, steps.shape), 0, 255).round().astype(np.uint8)
+            noisy = (
+                np.clip(steps + np.random.default_rng(3).normal(0, noise, steps.shape), 0, 255).round().astype(np.uint8)
+            )
             self.assertAlmostEqual(noise_of(noisy), noise, delta=0.15 * noise)
         self.assertLess(noise_of(steps.astype(np.uint8)), 0.5)
         self.assertEqual(noise_of(np.zeros((2, 9, 3), np.uint8)), 0.0)
 
     def test_noise_is_smoothed_away_and_edges_stay(self):
         noisy = self.dark(4.0)
-        out, rough, whole = (picture.astype(float) for picture in (lifted(noisy), lifted(noisy, replace(LIFT, noisy=np.inf)), lifted(self.dark(0.0))))
+        out, rough, whole = (
+            picture.astype(float)
+            for picture in (lifted(noisy), lifted(noisy, replace(LIFT, noisy=np.inf)), lifted(self.dark(0.0)))
+        )
         left, right = out[10:-10, 10:70, 0], out[10:-10, 90:150, 0]
         self.assertLess(left.std(), 0.5 * rough[10:-10, 10:70, 0].std())
         # Within two px of the edge it is as light as further off.

@@ -34,9 +34,18 @@ class TurnedTest(unittest.TestCase):
         found = face(30, 40, side=20)
         _, matrix = around_upright(np.zeros((300, 300, 3), np.uint8), np.array([100.0, 120.0]), 2.0, 64, 90)
         back = turned_back(found, matrix, 90)
-        np.testing.assert_allclose(back.boxes[0, 2:] - back.boxes[0, :2], 2 * (found.boxes[0, 2:] - found.boxes[0, :2]), atol=1e-3)
+        np.testing.assert_allclose(
+            back.boxes[0, 2:] - back.boxes[0, :2], 2 * (found.boxes[0, 2:] - found.boxes[0, :2]), atol=1e-3
+        )
         self.assertEqual(back.rolls.tolist(), [90])
         # To the right in a head that leans to the right by a quarter is down in the picture.
         across = back.landmarks[0, 1] - back.landmarks[0, 0]
-        np.testing.assert_allclose(across, (-2 * (found.landmarks[0, 1] - found.landmarks[0, 0])[1], 2 * (found.landmarks[0, 1] - found.landmarks[0, 0])[0]), atol=1e-3)
+        np.testing.assert_allclose(
+            across,
+            (
+                -2 * (found.landmarks[0, 1] - found.landmarks[0, 0])[1],
+                2 * (found.landmarks[0, 1] - found.landmarks[0, 0])[0],
+            ),
+            atol=1e-3,
+        )
         self.assertEqual(len(turned_back(found.take([]), matrix, 90)), 0)

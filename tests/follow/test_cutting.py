@@ -48,7 +48,7 @@ def loose(n):
 class EdgeTest(unittest.TestCase):
     def overlap(self, n, mask):
         place = loose(n).place
-        y, x = np.mgrid[:SIZE[1], :SIZE[0]].astype(np.float32) + 0.5
+        y, x = np.mgrid[: SIZE[1], : SIZE[0]].astype(np.float32) + 0.5
         found = Masks.of(0, [mask]).share(0, *place.to_unit(x, y)) > 0.5
         truth = hand(n)
         return (found & truth).sum() / (found | truth).sum()
@@ -64,14 +64,18 @@ class EdgeTest(unittest.TestCase):
         self.assertEqual(mask.shape, (SIDE, SIDE))
         tight = EdgeFinder().step(np.full((240, 320, 3), 90, np.uint8), Outline.at(120, 100, 60, 50))
         grid = (np.arange(SIDE) + 0.5) / SIDE * 2 - 1
-        self.assertFalse(tight[np.hypot(grid[None, :], grid[:, None]) > 1.02].any(), "on a plain wall the outline stays")
+        self.assertFalse(
+            tight[np.hypot(grid[None, :], grid[:, None]) > 1.02].any(), "on a plain wall the outline stays"
+        )
 
 
 class EdgeOfAClipTest(TemporaryFolder):
     def test_covers_leave_just_the_hand_sharp_and_it_is_saved(self):
         clip = make_clip(self.folder / "hand.mp4", 10, size=SIZE, options={"g": 5, "crf": 8}, draw=picture)
         project = add_clip(Project(), *opened(clip))
-        project, thing = outlines.add_subject(project, "c1", 0, Outline.at(150, 120, 280, 220, shape=Shape.kinds["box"]()))
+        project, thing = outlines.add_subject(
+            project, "c1", 0, Outline.at(150, 120, 280, 220, shape=Shape.kinds["box"]())
+        )
         project = outlines.extend_sighting(project, thing, "c1", 0)
         project, front = outlines.add_holdout(project, "c1", 0, loose(0), [thing])
         project = outlines.extend_sighting(project, front, "c1", 0)

@@ -24,7 +24,9 @@ def texture(seed, width, height, grain=3.0):
 class Scene:
     """A textured card over a textured ground. place(n) gives cx, cy, scale, angle; over(n, picture) paints on top."""
 
-    def __init__(self, place, size=(90, 64), over=lambda n, picture: None, light=lambda n: 1.0, noise=2.0, card=1, ground=2):
+    def __init__(
+        self, place, size=(90, 64), over=lambda n, picture: None, light=lambda n: 1.0, noise=2.0, card=1, ground=2
+    ):
         self.place, self.size, self.over, self.light, self.noise = place, size, over, light, noise
         self.card, self.ground = texture(card, *size), texture(ground, *SIZE, 5.0)
 
@@ -37,7 +39,9 @@ class Scene:
         middle = (self.size[0] - 1) / 2, (self.size[1] - 1) / 2
         move = cv2.getRotationMatrix2D(middle, -angle, scale)
         move[:, 2] += cx - 0.5 - middle[0], cy - 0.5 - middle[1]
-        picture = cv2.warpAffine(self.card, move, SIZE, dst=self.ground.copy(), borderMode=cv2.BORDER_TRANSPARENT).astype(np.float32)
+        picture = cv2.warpAffine(
+            self.card, move, SIZE, dst=self.ground.copy(), borderMode=cv2.BORDER_TRANSPARENT
+        ).astype(np.float32)
         self.over(n, picture)
         picture = picture * self.light(n) + np.random.default_rng(n).normal(0, self.noise, picture.shape)
         return np.clip(picture, 0, 255).astype(np.uint8)
@@ -65,7 +69,10 @@ class FollowerTest(unittest.TestCase):
             self.assertLess(abs(row[4] - truth.angle), 0.8)
 
     def test_it_does_not_drift(self):
-        scene = Scene(lambda n: (320 + 40 * np.sin(n / 7), 180 + 30 * np.cos(n / 5), 1, 0), light=lambda n: 0.75 + 0.25 * np.sin(n / 6))
+        scene = Scene(
+            lambda n: (320 + 40 * np.sin(n / 7), 180 + 30 * np.cos(n / 5), 1, 0),
+            light=lambda n: 0.75 + 0.25 * np.sin(n / 6),
+        )
         found = scene.follow(range(1, 200))
         self.assertEqual(found.why, Why.END)
         self.assertLess(max(off(row, scene.truth(int(n))) for n, row in zip(found.frames[-60:], found.rows[-60:])), 0.6)
@@ -81,7 +88,7 @@ class FollowerTest(unittest.TestCase):
     def test_what_is_hidden_for_a_moment_is_bridged(self):
         def post(n, picture):
             if 20 <= n <= 27:
-                picture[:, 150 + 4 * 20 - 20:150 + 4 * 27 + 130] = 90
+                picture[:, 150 + 4 * 20 - 20 : 150 + 4 * 27 + 130] = 90
 
         scene = Scene(lambda n: (180 + 4 * n, 180, 1, 0), over=post)
         found = scene.follow(range(1, 50))
@@ -105,7 +112,12 @@ class FollowerTest(unittest.TestCase):
 
     def test_it_stops_at_a_cut_and_at_the_edge(self):
         scene, other = Scene(lambda n: (320, 180, 1, 0)), Scene(lambda n: (100, 80, 1, 0), card=7, ground=8)
-        found = follow(scene.follower(), 0, scene.frame(0), ((n, (scene if n < 15 else other).frame(n) if n < 15 else 255 - other.frame(n)) for n in range(1, 30)))
+        found = follow(
+            scene.follower(),
+            0,
+            scene.frame(0),
+            ((n, (scene if n < 15 else other).frame(n) if n < 15 else 255 - other.frame(n)) for n in range(1, 30)),
+        )
         self.assertEqual((found.why, found.at, found.frames[-1]), (Why.CUT, 15, 14))
         leaving = Scene(lambda n: (320 + 8 * n, 180, 1, 0)).follow(range(1, 80))
         self.assertEqual(leaving.why, Why.LEFT)
@@ -117,7 +129,10 @@ class FollowerTest(unittest.TestCase):
         self.assertTrue(follower.is_plain)
         self.assertEqual(follower.step(grey), Why.PLAIN)
         stripes = np.tile((np.arange(640) // 8 % 2 * 100 + 60).astype(np.uint8), (360, 1))
-        self.assertTrue(OutlineFollower(stripes, Similarity(320, 180, 80, 60), Shape.kinds["box"]()).is_plain, "along the stripes nothing tells where one is")
+        self.assertTrue(
+            OutlineFollower(stripes, Similarity(320, 180, 80, 60), Shape.kinds["box"]()).is_plain,
+            "along the stripes nothing tells where one is",
+        )
 
     def test_motion_can_be_held_to_less(self):
         scene = Scene(lambda n: (200 + 3 * n, 180, 1 + n / 200, n / 4))

@@ -24,10 +24,20 @@ class HeadsTest(unittest.TestCase):
         seen = [n for n, h in every.items() if h.head_visible > 0.5]
         head = every[start]
         outline = Outline.at(head.cx, head.cy, head.width, head.height, head.angle)
-        project, key = outlines.add_subject(add_clip(Project(), *open_clip(shipped(f"{clip}.mp4"))), "c1", start, outline, PersonSubject())
+        project, key = outlines.add_subject(
+            add_clip(Project(), *open_clip(shipped(f"{clip}.mp4"))), "c1", start, outline, PersonSubject()
+        )
         found = follow_outline(project, "c1", start, outline, subject=key)
-        rows = {path.first + n: (row, path.origin[n]) for path in (found.path, *found.again) for n, row in enumerate(path.rows())}
-        away = {n: float(np.hypot(row[0] - every[n].cx, row[1] - every[n].cy) / every[n].width) for n, (row, _) in rows.items() if n in every}
+        rows = {
+            path.first + n: (row, path.origin[n])
+            for path in (found.path, *found.again)
+            for n, row in enumerate(path.rows())
+        }
+        away = {
+            n: float(np.hypot(row[0] - every[n].cx, row[1] - every[n].cy) / every[n].width)
+            for n, (row, _) in rows.items()
+            if n in every
+        }
         silent = sum(origin != BRIDGED and (n not in every or away[n] > 0.5) for n, (_, origin) in rows.items())
         return sum(n in rows for n in seen) / len(seen), silent, found
 

@@ -35,7 +35,9 @@ class DamageTest(TemporaryFolder):
         whole = self.path.read_bytes()
         self.path.write_bytes(whole + b"more")
         keep_index(info, index)
-        self.assertIs(with_known_damage(self.project), self.project, "another file in its place says nothing of the clip")
+        self.assertIs(
+            with_known_damage(self.project), self.project, "another file in its place says nothing of the clip"
+        )
         self.path.write_bytes(whole)
         self.assertEqual((clip.frames, clip.length, clip.damage), (12, 20, str(caught.exception)))
         self.assertEqual(known.decisions, self.project.decisions)

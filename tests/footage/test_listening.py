@@ -26,22 +26,34 @@ def talking_film(path, parts, *, frames=300, tracks=1, pts=None, base=Fraction(1
     total = int(frames / 25 * RATE)
     wave = np.random.default_rng(8).standard_normal(total) * hum
     for begin, said in parts:
-        said = at_rate(said, RATE)[:total - int(begin * RATE)]
-        wave[int(begin * RATE):int(begin * RATE) + len(said)] += said * 0.5
+        said = at_rate(said, RATE)[: total - int(begin * RATE)]
+        wave[int(begin * RATE) : int(begin * RATE) + len(said)] += said * 0.5
     with av.open(str(path), "w") as out:
         video = out.add_stream("libx264", rate=25, options={"preset": "ultrafast"})
         video.width, video.height, video.pix_fmt, video.time_base = 64, 48, "yuv420p", base
         video.codec_context.time_base = base
-        streams = [out.add_stream("pcm_s16le" if path.suffix == ".mov" else "aac", rate=RATE, layout="stereo") for _ in range(tracks)]
+        streams = [
+            out.add_stream("pcm_s16le" if path.suffix == ".mov" else "aac", rate=RATE, layout="stereo")
+            for _ in range(tracks)
+        ]
         for n in range(frames):
             picture = av.VideoFrame.from_ndarray(np.full((72, 64), 20 + n % 200, np.uint8), format="yuv420p")
             picture.pts, picture.time_base = pts(n) if pts else n, base
             out.mux(video.encode(picture))
         out.mux(video.encode(None))
         for n, stream in enumerate(streams):
-            block = av.AudioFrame.from_ndarray(np.ascontiguousarray(np.stack([wave, wave]).astype(np.float32) * (1 if n == 0 else 0.5)), format="fltp", layout="stereo")
+            block = av.AudioFrame.from_ndarray(
+                np.ascontiguousarray(np.stack([wave, wave]).astype(np.float32) * (1 if n == 0 else 0.5)),
+                format="fltp",
+                layout="stereo",
+            )
             block.sample_rate, block.pts, block.time_base = RATE, 0, Fraction(1, RATE)
-            fitting = av.AudioResampler(format=stream.format.name, layout="stereo", rate=RATE, frame_size=stream.codec_context.frame_size or 1024)
+            fitting = av.AudioResampler(
+                format=stream.format.name,
+                layout="stereo",
+                rate=RATE,
+                frame_size=stream.codec_context.frame_size or 1024,
+            )
             for part in fitting.resample(block) + fitting.resample(None):
                 out.mux(stream.encode(part))
             out.mux(stream.encode(None))
@@ -54,7 +66,7 @@ def project_of(path) -> Project:
 
 class ListeningTest(TemporaryFolder):
     def test_two_speakers_are_heard_when_they_speak(self):
-        one, other = speakers()[7][:4 * 16000], speakers()[6][:4 * 16000]
+        one, other = speakers()[7][: 4 * 16000], speakers()[6][: 4 * 16000]
         project = project_of(talking_film(self.folder / "a.mp4", [(0.5, one), (6.0, other)]))
         found = listen_to(project, "c1")
         self.assertEqual(len(found.voices), 2)
@@ -77,7 +89,15 @@ class ListeningTest(TemporaryFolder):
 
     def test_where_frames_are_of_different_length_speech_is_at_the_frames_that_are_seen(self):
         # The first hundred frames take 80 ms each, the others 20.
-        project = project_of(talking_film(self.folder / "e.mp4", [(8.2, speakers()[7][:48000])], frames=300, pts=lambda n: n * 80 if n < 100 else 8000 + (n - 100) * 20, base=Fraction(1, 1000)))
+        project = project_of(
+            talking_film(
+                self.folder / "e.mp4",
+                [(8.2, speakers()[7][:48000])],
+                frames=300,
+                pts=lambda n: n * 80 if n < 100 else 8000 + (n - 100) * 20,
+                base=Fraction(1, 1000),
+            )
+        )
         speech = listen_to(project, "c1").voices[0].speech[0]
         self.assertAlmostEqual(speech.begins_s, 8.2, delta=0.35)
         self.assertAlmostEqual(speech.first, 100 + (speech.begins_s - 8) / 0.02, delta=2)
@@ -101,19 +121,21 @@ class HearingTest(TemporaryFolder):
         disguised = np.concatenate(list(heard(self.project, "c1", self.info, 0.0)))
         plain = np.concatenate(list(heard(self.project, "c1", self.info, 0.0, plain=True)))
         self.assertEqual(len(disguised), len(plain))
-        self.assertTrue(np.array_equal(disguised[:RATE // 2], plain[:RATE // 2]))
-        self.assertFalse(disguised[RATE + 100:6 * RATE].any())
-        self.assertTrue(plain[RATE:6 * RATE].any())
+        self.assertTrue(np.array_equal(disguised[: RATE // 2], plain[: RATE // 2]))
+        self.assertFalse(disguised[RATE + 100 : 6 * RATE].any())
+        self.assertTrue(plain[RATE : 6 * RATE].any())
 
     def test_from_the_middle_it_is_what_it_is_from_the_beginning(self):
-        project = voices.set_disguise(self.project, [self.project.decisions.voices[0].key], Disguise.kinds["altered"](anew=4.0))
+        project = voices.set_disguise(
+            self.project, [self.project.decisions.voices[0].key], Disguise.kinds["altered"](anew=4.0)
+        )
         whole = np.concatenate(list(heard(project, "c1", self.info, 0.0)))
         for seconds in (0.7, 2.0, 5.5):
             part = np.concatenate(list(heard(project, "c1", self.info, seconds)))
             begin = round(seconds * RATE)
             n = min(len(part), len(whole) - begin)
             self.assertGreater(n, RATE)
-            self.assertLessEqual(int(np.abs(part[:n].astype(int) - whole[begin:begin + n]).max()), 1, seconds)
+            self.assertLessEqual(int(np.abs(part[:n].astype(int) - whole[begin : begin + n]).max()), 1, seconds)
 
     def test_the_secret_of_the_desk_decides(self):
         project = voices.set_disguise(self.project, [self.project.decisions.voices[0].key], None)

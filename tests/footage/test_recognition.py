@@ -68,7 +68,7 @@ class LinkTest(TemporaryFolder):
         project = self.scan("c1", signature(1, seed=1), signature(2, seed=1))
         project, key = outlines.add_subject(project, "c2", 5, Outline.at(80, 60, 30, 40))
         asked = ask_who(project, key, signature(2, seed=7), self.gallery)
-        question, = cast.open_likenesses(asked)
+        (question,) = cast.open_likenesses(asked)
         self.assertEqual(({question.one, question.other}, len(asked.subjects)), ({"s2", key}, 3))
         self.assertEqual(cast.open_likenesses(ask_who(project, key, signature(9, seed=7), self.gallery)), [])
         refused = cast.answer(asked, question.one, question.other, Answer.NO)
@@ -92,15 +92,25 @@ class RecallTest(TemporaryFolder):
         from skiagraph.track.path import Path
         from skiagraph.track.results import FaceTable, ScanResult
         import numpy as np
+
         truth = load_truth(shipped("quay.truth.json"))
         rows, faces = {}, []
         for frame in range(12):
             for head in truth.heads[frame]:
                 rows.setdefault(head.actor, []).append([head.cx, head.cy, head.width, head.height, 0, 0.9])
                 side = 0.66 * head.height
-                faces.append((frame, head.cx - side / 2, head.cy - 0.35 * side, head.cx + side / 2, head.cy + 0.65 * side))
-        people = tuple(person(n, Path.from_rows(0, np.array(rows[actor]), np.zeros(12))) for n, actor in enumerate(("clerk", "blue", "scarf"), 1))
-        table = FaceTable(np.array([f[0] for f in faces], np.int32), np.array([f[1:] for f in faces]).astype(np.int16), np.full(len(faces), 90, np.uint8))
+                faces.append(
+                    (frame, head.cx - side / 2, head.cy - 0.35 * side, head.cx + side / 2, head.cy + 0.65 * side)
+                )
+        people = tuple(
+            person(n, Path.from_rows(0, np.array(rows[actor]), np.zeros(12)))
+            for n, actor in enumerate(("clerk", "blue", "scarf"), 1)
+        )
+        table = FaceTable(
+            np.array([f[0] for f in faces], np.int32),
+            np.array([f[1:] for f in faces]).astype(np.int16),
+            np.full(len(faces), 90, np.uint8),
+        )
         project = add_clip(Project(), *opened(shipped("quay.mp4")))
         project = take_in(project, "c1", ScanResult(people, table, (), 250), 1)
         gallery = Gallery()

@@ -47,7 +47,9 @@ class ScanningTest(TemporaryFolder):
 
         told = []
         with mock.patch("skiagraph.track.scan.scan", pretend), mock.patch("skiagraph.footage.scanning.recall"):
-            scan_clips(project, [c.key for c in project.clips][:len(people_of_clips)], 5, Gallery(), JobControl(), told.append)
+            scan_clips(
+                project, [c.key for c in project.clips][: len(people_of_clips)], 5, Gallery(), JobControl(), told.append
+            )
         for news in told:
             if news.gallery is not None:
                 project = take_in(project, news.clip, news.result, 5, news.gallery)
@@ -55,8 +57,17 @@ class ScanningTest(TemporaryFolder):
 
     def test_each_clip_is_begun_told_of_and_finished_in_turn(self):
         _, told = self.scanned(self.project, (somebody(1, self.face),), ())
-        self.assertEqual([(n.clip, n.result is None, n.gallery is not None) for n in told],
-                         [("c1", True, False), ("c1", False, False), ("c1", False, True), ("c2", True, False), ("c2", False, False), ("c2", False, True)])
+        self.assertEqual(
+            [(n.clip, n.result is None, n.gallery is not None) for n in told],
+            [
+                ("c1", True, False),
+                ("c1", False, False),
+                ("c1", False, True),
+                ("c2", True, False),
+                ("c2", False, False),
+                ("c2", False, True),
+            ],
+        )
 
     def test_a_clip_counts_as_scanned_only_when_it_is_done(self):
         project, told = self.scanned(self.project, (somebody(1, self.face), somebody(2, -self.face, first=10)))
@@ -64,7 +75,10 @@ class ScanningTest(TemporaryFolder):
         self.assertEqual(len(project.subjects), 2)
         half = take_in(self.project, "c1", replace(told[1].result, reached=8), 5)
         self.assertEqual((half.scan_of("c1").reached, len(half.subjects)), (8, 1))
-        self.assertEqual([(f.reason, f.first, f.last) for f in findings(half) if f.clip == "c1" and not f.subject], [("not-scanned", 8, 19)])
+        self.assertEqual(
+            [(f.reason, f.first, f.last) for f in findings(half) if f.clip == "c1" and not f.subject],
+            [("not-scanned", 8, 19)],
+        )
 
     def test_the_same_face_in_two_clips_is_one_subject(self):
         project, _ = self.scanned(self.project, (somebody(1, self.face),), (somebody(1, self.face + 0.01),))
@@ -80,7 +94,10 @@ class PartTest(TemporaryFolder):
         project = add_clip(Project(), info, index)
         result = scan_clip(project, "c1", 12, Gallery(), JobControl(), parts=[(60, 110)])
         self.assertTrue(40 <= result.begun <= 60 and result.reached == 111 and result.frames == 250)
-        self.assertTrue(result.people and all(result.begun <= path.first and path.last <= 110 for p in result.people for path in p.paths))
+        self.assertTrue(
+            result.people
+            and all(result.begun <= path.first and path.last <= 110 for p in result.people for path in p.paths)
+        )
         truth = load_truth(shipped("quay.truth.json"))
         path = max((path for p in result.people for path in p.paths), key=len)
         head = min(truth.heads[100], key=lambda h: abs(h.cx - path.cx[path.row(100)]))
@@ -94,15 +111,26 @@ class PartTest(TemporaryFolder):
         info, index = open_clip(shipped("quay.mp4"))
         project = add_clip(Project(), info, index)
         told = []
-        result = scan_clip(project, "c1", 10, Gallery(), JobControl(), told.append, parts=[(200, 230), (10, 30), (20, 40)])
-        (gap_first, gap_last), = result.gaps
+        result = scan_clip(
+            project, "c1", 10, Gallery(), JobControl(), told.append, parts=[(200, 230), (10, 30), (20, 40)]
+        )
+        ((gap_first, gap_last),) = result.gaps
         self.assertTrue(result.begun <= 10 and gap_first == 41 and 150 < gap_last < 200 and result.end == 231)
         self.assertTrue(all(path.last < gap_first or path.first > gap_last for p in result.people for path in p.paths))
         both = [p for p in result.people if p.paths[0].first < gap_first and p.paths[-1].first > gap_last]
         self.assertTrue(both or result.likely, "whoever is seen again is known, or asked about")
         project = take_in(project, "c1", result, 10)
-        self.assertIn((gap_first, gap_last), [(f.first, f.last) for f in findings(project) if f.reason == Reason.NOT_SCANNED])
-        self.assertSentence(next(sentence(project, f) for f in findings(project) if f.first == gap_first and f.reason == Reason.NOT_SCANNED), "was not scanned from")
+        self.assertIn(
+            (gap_first, gap_last), [(f.first, f.last) for f in findings(project) if f.reason == Reason.NOT_SCANNED]
+        )
+        self.assertSentence(
+            next(
+                sentence(project, f)
+                for f in findings(project)
+                if f.first == gap_first and f.reason == Reason.NOT_SCANNED
+            ),
+            "was not scanned from",
+        )
         self.assertTrue(clip_rows(project)[0].partly)
         place = self.folder / "p.skiagraph"
         file.save(project, place)

@@ -42,6 +42,7 @@ class SourceTest(TemporaryFolder):
 
     def test_a_clip_that_changes_while_it_is_exported_is_noticed(self):
         from skiagraph.jobs import JobControl
+
         control = JobControl(lambda progress: self.other_take() if progress.done == 19 else None)
         with self.assertRaises(SourceChanged):
             export_clip(self.project, "c1", self.folder / "out.mkv", control=control)
@@ -71,7 +72,7 @@ class SourceTest(TemporaryFolder):
         step = size // PIECES
         data = bytearray(large.read_bytes())
         for n in range(0, size - step, step):
-            data[n:n + step] = bytes(step)
-        large.write_bytes(data[:size - (1 << 20)] + large.read_bytes()[-(1 << 20):])
+            data[n : n + step] = bytes(step)
+        large.write_bytes(data[: size - (1 << 20)] + large.read_bytes()[-(1 << 20) :])
         self.assertNotEqual(fingerprint(large), before)
         self.assertEqual(fingerprint(large), fingerprint(Path(str(large))))

@@ -28,13 +28,30 @@ class SweepTest(TemporaryFolder):
     def setUp(self):
         super().setUp()
         clip = self.folder / "two.mkv"
-        with PictureWriter(clip, (640, 360), Fraction(25), encoder="libx264", pixel_format="rgb24", store="yuv420p", muxer="matroska", options={"crf": "16"}) as writer:
+        with PictureWriter(
+            clip,
+            (640, 360),
+            Fraction(25),
+            encoder="libx264",
+            pixel_format="rgb24",
+            store="yuv420p",
+            muxer="matroska",
+            options={"crf": "16"},
+        ) as writer:
             for n in range(FRAMES):
                 # Small: under what a scan of this size looks for.
-                writer.write(scene((640, 360), (BLUE_CAP, 180, 180, 50, 5, 0), *([(OLD_HAND, 450 + 2 * n, 170, 16, 0, 0)] if 2 <= n < 8 else [])))
+                writer.write(
+                    scene(
+                        (640, 360),
+                        (BLUE_CAP, 180, 180, 50, 5, 0),
+                        *([(OLD_HAND, 450 + 2 * n, 170, 16, 0, 0)] if 2 <= n < 8 else []),
+                    )
+                )
         known = np.tile([180, 180, 78, 105, 0, 0.9], (FRAMES, 1))
         people = (FoundPerson(1, (Path.from_rows(0, known, np.zeros(FRAMES)),), 0, (0, 0, 9, 9)),)
-        self.project = take_in(add_clip(Project(), *open_clip(clip)), "c1", ScanResult(people, FaceTable.none(), (), FRAMES), 1)
+        self.project = take_in(
+            add_clip(Project(), *open_clip(clip)), "c1", ScanResult(people, FaceTable.none(), (), FRAMES), 1
+        )
 
     def swept(self, project=None):
         project = project or self.project
@@ -54,11 +71,22 @@ class SweepTest(TemporaryFolder):
 
     def test_somebody_who_lies_is_listed_too(self):
         clip = self.folder / "lies.mkv"
-        with PictureWriter(clip, (640, 360), Fraction(25), encoder="libx264", pixel_format="rgb24", store="yuv420p", muxer="matroska", options={"crf": "16"}) as writer:
+        with PictureWriter(
+            clip,
+            (640, 360),
+            Fraction(25),
+            encoder="libx264",
+            pixel_format="rgb24",
+            store="yuv420p",
+            muxer="matroska",
+            options={"crf": "16"},
+        ) as writer:
             for _ in range(4):
                 writer.write(scene((640, 360), (OLD_HAND, 320, 180, 44, 0, -90)))
-        lies = self.swept(take_in(add_clip(Project(), *open_clip(clip)), "c1", ScanResult((), FaceTable.none(), (), 4), 1))
-        finding, = self.strange(lies)
+        lies = self.swept(
+            take_in(add_clip(Project(), *open_clip(clip)), "c1", ScanResult((), FaceTable.none(), (), 4), 1)
+        )
+        (finding,) = self.strange(lies)
         self.assertEqual((finding.first, finding.last), (0, 3))
 
     def test_whoever_is_in_the_register_is_known_whatever_was_decided(self):

@@ -19,7 +19,9 @@ class DeliverTest(TemporaryFolder):
         self.out = self.folder / "for" / "the broadcaster"
 
     def plan(self, keys=("c1", "c2"), with_matte=False, **more):
-        return planned(self.project, keys, self.out, (CoveredFilm("ffv1-mkv"), *((Matte(),) if with_matte else ())), **more)
+        return planned(
+            self.project, keys, self.out, (CoveredFilm("ffv1-mkv"), *((Matte(),) if with_matte else ())), **more
+        )
 
     def deliver(self, keys=("c1", "c2"), *, with_matte=False, check=False, control=None, replace=False):
         told = []
@@ -28,9 +30,18 @@ class DeliverTest(TemporaryFolder):
 
     def test_each_clip_is_written_and_told_of(self):
         told, found = self.deliver(with_matte=True)
-        self.assertEqual([(d.clip, d.path.name, d.findings) for d in told], [("c1", "quay-covered.mkv", None), ("c2", "hall-covered.mkv", None)])
+        self.assertEqual(
+            [(d.clip, d.path.name, d.findings) for d in told],
+            [("c1", "quay-covered.mkv", None), ("c2", "hall-covered.mkv", None)],
+        )
         self.assertEqual(found, [])
-        self.assertEqual([len(open_clip(self.out / name)[1]) for name in ("quay-covered.mkv", "quay-matte.mkv", "hall-covered.mkv", "hall-matte.mkv")], [12, 12, 8, 8])
+        self.assertEqual(
+            [
+                len(open_clip(self.out / name)[1])
+                for name in ("quay-covered.mkv", "quay-matte.mkv", "hall-covered.mkv", "hall-matte.mkv")
+            ],
+            [12, 12, 8, 8],
+        )
 
     def test_a_check_comes_with_the_file_it_is_about(self):
         told, found = self.deliver(("c1",), check=True)
@@ -40,13 +51,16 @@ class DeliverTest(TemporaryFolder):
         make_clip(self.folder / "longer.mp4", 12)
         self.deliver(("c1",))
         from skiagraph.review.exposure import check_file
+
         shape = check_file(self.project, "c2", self.out / "quay-covered.mkv")
         self.assertEqual([f.reason for f in shape], [Reason.FILE_SHAPE])
 
     def test_clips_from_two_cards_that_are_called_alike_keep_apart(self):
         for card in ("A", "B"):
             (self.folder / card).mkdir()
-            self.project = add_clip(self.project, *opened(make_clip(self.folder / card / "quay.mp4", 6 + len(card) + ord(card) % 7)))
+            self.project = add_clip(
+                self.project, *opened(make_clip(self.folder / card / "quay.mp4", 6 + len(card) + ord(card) % 7))
+            )
         names = [entry.film.name for entry in self.plan(("c1", "c3", "c4"), True)]
         self.assertEqual(names, ["quay-covered.mkv", "quay-2-covered.mkv", "quay-3-covered.mkv"])
         self.deliver(("c1", "c3", "c4"))

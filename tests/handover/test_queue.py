@@ -42,7 +42,14 @@ class QueueTest(TemporaryFolder):
         self.queue = Queue(self.folder / "queue")
 
     def order(self, keys=("c1", "c2"), format="ffv1-mkv", companions=(), **more):
-        return self.queue.add(self.project, "harbour", planned(self.project, keys, self.out, (CoveredFilm(format),)), companions, check=False, **more)
+        return self.queue.add(
+            self.project,
+            "harbour",
+            planned(self.project, keys, self.out, (CoveredFilm(format),)),
+            companions,
+            check=False,
+            **more,
+        )
 
     def states(self):
         return {job.title: str(job.state) for job in Queue(self.queue.folder).jobs}
@@ -51,9 +58,14 @@ class QueueTest(TemporaryFolder):
         self.order(companions=(Otio(),))
         news = []
         self.assertEqual(QueueWorker(self.queue, news.append).work(), 3)
-        self.assertEqual([n.job.title for n in news if n.progress is None and n.job.state == State.RUNNING], ["quay-covered.mkv", "hall-covered.mkv", "Edit list as OTIO"])
+        self.assertEqual(
+            [n.job.title for n in news if n.progress is None and n.job.state == State.RUNNING],
+            ["quay-covered.mkv", "hall-covered.mkv", "Edit list as OTIO"],
+        )
         self.assertEqual(set(self.states().values()), {"done"})
-        self.assertEqual(sorted(p.name for p in self.out.iterdir()), ["hall-covered.mkv", "harbour.otio", "quay-covered.mkv"])
+        self.assertEqual(
+            sorted(p.name for p in self.out.iterdir()), ["hall-covered.mkv", "harbour.otio", "quay-covered.mkv"]
+        )
         self.assertTrue(all(job.said.startswith("Written") for job in self.queue.jobs))
         self.assertEqual({n.progress.step for n in news if n.progress}, {"Exporting"})
 
@@ -73,7 +85,10 @@ class QueueTest(TemporaryFolder):
         self.order(("c1",))
         self.project = changed_subject(self.project, "s1", decision=Decision.SHOW)
         QueueWorker(self.queue).work()
-        with FrameReader(*open_clip(self.out / "quay-covered.mkv")) as out, FrameReader(*open_clip(self.folder / "quay.mp4")) as source:
+        with (
+            FrameReader(*open_clip(self.out / "quay-covered.mkv")) as out,
+            FrameReader(*open_clip(self.folder / "quay.mp4")) as source,
+        ):
             self.assertFalse((out.read(3).grey() == source.read(3).grey()).all())
 
     def test_order_can_be_changed_and_a_waiting_job_given_up(self):
@@ -138,8 +153,14 @@ class QueueTest(TemporaryFolder):
         self.order(("c1", "c3", "c2"), "h265-mp4")
         script = self.folder / "worker.py"
         script.write_text(WORKER)
-        process = subprocess.Popen([sys.executable, str(script), str(self.queue.folder)], stdout=subprocess.PIPE, text=True, cwd=ROOT, start_new_session=True,
-                                   env={**os.environ, "PYTHONPATH": str(ROOT), "XDG_CACHE_HOME": str(self.folder / "cache")})
+        process = subprocess.Popen(
+            [sys.executable, str(script), str(self.queue.folder)],
+            stdout=subprocess.PIPE,
+            text=True,
+            cwd=ROOT,
+            start_new_session=True,
+            env={**os.environ, "PYTHONPATH": str(ROOT), "XDG_CACHE_HOME": str(self.folder / "cache")},
+        )
         for line in process.stdout:
             if line.startswith("long-covered") and line.split()[-1].isdigit() and int(line.split()[-1]) > 3:
                 break
@@ -152,7 +173,11 @@ class QueueTest(TemporaryFolder):
         first = (self.out / "quay-covered.mp4").stat().st_mtime_ns
         QueueWorker(self.queue).work()
         self.assertEqual(set(self.states().values()), {"done"})
-        self.assertEqual(sorted(p.name for p in self.out.iterdir()), ["hall-covered.mp4", "long-covered.mp4", "quay-covered.mp4"], "and nothing half-written is left")
+        self.assertEqual(
+            sorted(p.name for p in self.out.iterdir()),
+            ["hall-covered.mp4", "long-covered.mp4", "quay-covered.mp4"],
+            "and nothing half-written is left",
+        )
         self.assertEqual((self.out / "quay-covered.mp4").stat().st_mtime_ns, first, "what was whole is not made again")
         self.assertEqual(len(open_clip(self.out / "long-covered.mp4")[1]), 120)
 

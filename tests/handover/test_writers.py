@@ -30,7 +30,9 @@ MASTERED = "master-display=G(13250,34500)B(7500,3000)R(34000,16000)WP(15635,1645
 def textured(n, width, height):
     """A picture with fine and coarse detail that moves, and plain colour."""
     rows, columns = np.mgrid[:height, :width]
-    picture = np.stack([(columns * 3 + n * 5) % 200 + 20, (rows * 2 + columns // 3) % 180 + 30, np.full_like(rows, 90 + n)], axis=2)
+    picture = np.stack(
+        [(columns * 3 + n * 5) % 200 + 20, (rows * 2 + columns // 3) % 180 + 30, np.full_like(rows, 90 + n)], axis=2
+    )
     picture[60:180, 80:240] = picture[60:180, 80:240] // 2 + np.random.default_rng(n).integers(0, 120, (120, 160, 3))
     return picture.astype(np.uint8)
 
@@ -43,7 +45,9 @@ def decoded(path):
 def overlaid(below, above, form):
     """FFmpeg's own way of laying a picture with transparency over another."""
     graph, one = av.filter.Graph(), Fraction(1, 25)
-    ground, top = (graph.add_buffer(width=p.width, height=p.height, format=p.format.name, time_base=one) for p in (below, above))
+    ground, top = (
+        graph.add_buffer(width=p.width, height=p.height, format=p.format.name, time_base=one) for p in (below, above)
+    )
     over, sink = graph.add("overlay", f"format={form}:alpha=straight"), graph.add("buffersink")
     ground.link_to(over, 0, 0)
     top.link_to(over, 0, 1)
@@ -58,7 +62,16 @@ def overlaid(below, above, form):
 
 class CoversOnlyTest(TemporaryFolder):
     def project(self, pixel_format, feather, **more):
-        clip = make_clip(self.folder / f"{pixel_format}{feather}.mkv", 2, size=SIZE, encoder="ffv1", pixel_format=pixel_format, draw=textured, tags={"colorspace": 1, "color_range": 1}, **more)
+        clip = make_clip(
+            self.folder / f"{pixel_format}{feather}.mkv",
+            2,
+            size=SIZE,
+            encoder="ffv1",
+            pixel_format=pixel_format,
+            draw=textured,
+            tags={"colorspace": 1, "color_range": 1},
+            **more,
+        )
         project = project_on(clip, head_path(0, 2, cx=150, cy=120, width=80, height=100))
         return project.deciding(style=replace(project.style, feather=feather)), clip
 
@@ -70,7 +83,7 @@ class CoversOnlyTest(TemporaryFolder):
     def test_laid_over_the_original_they_give_the_covered_film(self):
         for pixel_format, feather in (("yuv420p", 0.0), ("yuv420p", 0.4), ("yuv422p10le", 0.3), ("yuv444p", 0.3)):
             project, clip = self.project(pixel_format, feather)
-            alone, = self.written(project, "ffv1")
+            (alone,) = self.written(project, "ffv1")
             with FrameReader(*open_clip(clip)) as reader:
                 for source, over in zip(reader.frames(), decoded(alone)):
                     *colours, alpha = planes_of(over)
@@ -81,7 +94,7 @@ class CoversOnlyTest(TemporaryFolder):
 
     def test_so_it_is_for_a_program_that_lays_them_over(self):
         project, clip = self.project("yuv420p", 0.3)
-        alone, = self.written(project, "ffv1")
+        (alone,) = self.written(project, "ffv1")
         with FrameReader(*open_clip(clip)) as reader:
             wanted = [covered(project, "c1", frame).planes() for frame in reader.frames()]
         for below, above, planes in zip(decoded(clip), decoded(alone), wanted):
@@ -98,13 +111,21 @@ class CoversOnlyTest(TemporaryFolder):
             luma, _, _, alpha = (plane.astype(float) for plane in planes_of(decoded(film)[0]))
             share = alpha / 4095
             found = share * luma / 4096 * (most + 1) + (1 - share) * source.planes()[0]
-            self.assertLessEqual(np.abs(found - after.planes()[0]).max(), 1.5 if most == 255 else 4.5, "luma of ProRes 4444: a code value of 8 bits, and rounding")
+            self.assertLessEqual(
+                np.abs(found - after.planes()[0]).max(),
+                1.5 if most == 255 else 4.5,
+                "luma of ProRes 4444: a code value of 8 bits, and rounding",
+            )
             rgba = decoded(sorted(pictures.iterdir())[0])[0].to_ndarray().astype(float)
             share = rgba[..., 3:] / (65535 if most > 255 else 255)
             exact = UprightRgb(probe(clip), SIZE)
             below, wanted = (exact.of(frame).astype(float) for frame in (source, after))
-            self.assertLessEqual(np.abs(share * rgba[..., :3] + (1 - share) * below - wanted).max(), 1.0, "RGB over the same RGB")
-            self.assertEqual([p.name for p in sorted(pictures.iterdir())], ["covers-png_0000000.png", "covers-png_0000001.png"])
+            self.assertLessEqual(
+                np.abs(share * rgba[..., :3] + (1 - share) * below - wanted).max(), 1.0, "RGB over the same RGB"
+            )
+            self.assertEqual(
+                [p.name for p in sorted(pictures.iterdir())], ["covers-png_0000000.png", "covers-png_0000001.png"]
+            )
 
     def test_they_hold_nothing_of_the_picture_outside_and_keep_its_shape(self):
         project, _ = self.project("yuv420p", 0.3, rotation=90, timecode="10:00:00:00")
@@ -122,7 +143,10 @@ class CoversOnlyTest(TemporaryFolder):
                     self.assertLess(np.abs(colours[0][far].astype(int) - 64 * 4).max(), 64)
 
     def test_soft_edges_hold_the_colour_of_the_cover_and_not_a_mixture(self):
-        before, after = np.full((4, 64), 200, np.uint8), np.linspace(200, 40, 64).round().astype(np.uint8)[None].repeat(4, 0)
+        before, after = (
+            np.full((4, 64), 200, np.uint8),
+            np.linspace(200, 40, 64).round().astype(np.uint8)[None].repeat(4, 0),
+        )
         matte = np.linspace(0, 255, 64).round().astype(np.uint8)[None].repeat(4, 0)
         (colour,), alpha = covers_alone([before], [after], matte, [Scale(16, 235, 255)])
         self.assertLess(np.abs(colour[:, 12:].astype(int) - 40).max(), 6)
@@ -133,7 +157,9 @@ class CoversOnlyTest(TemporaryFolder):
         before, after = rng.integers(0, 256, (2, 50, 50)).astype(np.uint8)
         matte = rng.integers(0, 256, (50, 50)).astype(np.uint8)
         small = rng.integers(0, 256, (2, 25, 25)).astype(np.uint8)
-        colours, alpha = covers_alone([before, small[0]], [after, small[1]], matte, [Scale(16, 235, 255), Scale(16, 240, 255)])
+        colours, alpha = covers_alone(
+            [before, small[0]], [after, small[1]], matte, [Scale(16, 235, 255), Scale(16, 240, 255)]
+        )
         for colour, was, now in zip(colours, (before, small[0]), (after, small[1])):
             self.assertLessEqual(np.abs(laid_over(was, colour, alpha, 255).astype(int) - now).max(), 1)
         self.assertTrue((alpha >= matte).all())
@@ -141,10 +167,22 @@ class CoversOnlyTest(TemporaryFolder):
 
 class ShapeTest(TemporaryFolder):
     def test_sizes_fit_whole_pictures_upright_with_square_pixels(self):
-        for size, rotation, aspect, key, wanted in (((1920, 1080), 0, 1, "most-1080", (1920, 1080)), ((3840, 2160), 0, 1, "most-1080", (1920, 1080)), ((640, 360), 0, 1, "most-1080", (640, 360)),
-                                                    ((640, 360), 0, 1, "1080", (1920, 1080)), ((1920, 1080), 90, 1, "720", (1280, 720)), ((720, 576), 0, Fraction(64, 45), "576", (1024, 576)),
-                                                    ((1000, 1000), 0, 1, "1080", (1080, 1080))):
-            info = replace_info(make_clip(self.folder / "a.mkv", 1), width=size[0], height=size[1], rotation=rotation, sample_aspect=Fraction(aspect))
+        for size, rotation, aspect, key, wanted in (
+            ((1920, 1080), 0, 1, "most-1080", (1920, 1080)),
+            ((3840, 2160), 0, 1, "most-1080", (1920, 1080)),
+            ((640, 360), 0, 1, "most-1080", (640, 360)),
+            ((640, 360), 0, 1, "1080", (1920, 1080)),
+            ((1920, 1080), 90, 1, "720", (1280, 720)),
+            ((720, 576), 0, Fraction(64, 45), "576", (1024, 576)),
+            ((1000, 1000), 0, 1, "1080", (1080, 1080)),
+        ):
+            info = replace_info(
+                make_clip(self.folder / "a.mkv", 1),
+                width=size[0],
+                height=size[1],
+                rotation=rotation,
+                sample_aspect=Fraction(aspect),
+            )
             (width, height), pixel = stored_size(info, SIZES[key])
             self.assertEqual((width, height), wanted, (size, key))
             self.assertEqual(pixel, 1 if wanted != size or aspect != 1 else info.sample_aspect)
@@ -157,14 +195,30 @@ class ShapeTest(TemporaryFolder):
         self.assertSentence(" ".join(notes), "from 720 × 1280 to 576 × 1024")
         self.assertEqual(probe(out).upright_size, (576, 1024))
         proof = prove(project, "c1", out)
-        self.assertEqual((list(proof.findings), [f.result for f in proof.facts if f.what == "Size"]), ([], ["576 × 1024, scaled from 720 × 1280"]))
+        self.assertEqual(
+            (list(proof.findings), [f.result for f in proof.facts if f.what == "Size"]),
+            ([], ["576 × 1024, scaled from 720 × 1280"]),
+        )
         bare = self.folder / "bare.mp4"
         write_clip(project.deciding(subjects=()), "c1", [(CoveredFilm("h264-mp4", size="576"), bare)])
-        self.assertEqual({f.subject for f in prove(project, "c1", bare).findings} & {"s1"}, {"s1"}, "and one without its cover does not")
+        self.assertEqual(
+            {f.subject for f in prove(project, "c1", bare).findings} & {"s1"},
+            {"s1"},
+            "and one without its cover does not",
+        )
 
     def test_pictures_stand_their_check_too(self):
         for pixel_format, rotation in (("yuv420p", 0), ("yuv422p10le", 90)):
-            clip = make_clip(self.folder / f"{pixel_format}.mkv", 6, size=SIZE, encoder="ffv1", pixel_format=pixel_format, draw=textured, rotation=rotation, tags={"colorspace": 1, "color_range": 1})
+            clip = make_clip(
+                self.folder / f"{pixel_format}.mkv",
+                6,
+                size=SIZE,
+                encoder="ffv1",
+                pixel_format=pixel_format,
+                draw=textured,
+                rotation=rotation,
+                tags={"colorspace": 1, "color_range": 1},
+            )
             project = project_on(clip, head_path(0, 6, cx=120, cy=110, width=70, height=90))
             for form in ("png", "tiff"):
                 out = self.folder / f"{pixel_format}-{form}"
@@ -183,7 +237,9 @@ class ShapeTest(TemporaryFolder):
             with av.open(str(out / "pictures-sound.mov")) as heard:
                 self.assertEqual([s.codec_context.name for s in heard.streams], [codec])
             proof = prove(project, "c1", out, span=(10, 39))
-            self.assertEqual(([f.good for f in proof.facts if f.what == "Sound track 1"], list(proof.findings)), ([True], []))
+            self.assertEqual(
+                ([f.good for f in proof.facts if f.what == "Sound track 1"], list(proof.findings)), ([True], [])
+            )
         write_clip(project, "c1", [(CoveredPictures(sound="none"), out)])
         self.assertEqual([p.name for p in out.iterdir() if p.suffix == ".mov"], [], "and goes with the folder")
 
@@ -197,47 +253,109 @@ class ShapeTest(TemporaryFolder):
         with self.assertRaises(CannotWriteMedia) as caught:
             write_clip(project, "c1", [(CoveredPictures(), out)])
         self.assertSentence(str(caught.exception), "letter.txt")
-        self.assertEqual((len(list(out.iterdir())), [p.name for p in self.folder.iterdir() if p.name.startswith(".")]), (3, []))
+        self.assertEqual(
+            (len(list(out.iterdir())), [p.name for p in self.folder.iterdir() if p.name.startswith(".")]), (3, [])
+        )
 
     def test_what_cannot_be_kept_is_refused_or_said(self):
         clip = make_clip(self.folder / "a.mkv", 4, size=SIZE, encoder="ffv1", pixel_format="yuv422p10le")
         project = project_on(clip, head_path(0, 4))
-        for key, words in (("dnxhr-hq-mov", "holds 8 bits"), ("av1-mp4", "less colour"), ("h264-mp4", "keeps the 10 bits")):
-            self.assertSentence(" ".join(write_clip(project, "c1", [(CoveredFilm(key), self.folder / f"{key}.mov" if "mov" in key else self.folder / f"{key}.mp4")])), words)
-        for clip, words in ((make_clip(self.folder / "v.mp4", 12, size=SIZE, time_base=Fraction(1, 90000), pts=lambda n: n * 3600 + n % 3 * 900), "different length"),
-                            (make_clip(self.folder / "r.mp4", 12, size=SIZE, rate=Fraction(17)), "17 frames a second")):
+        for key, words in (
+            ("dnxhr-hq-mov", "holds 8 bits"),
+            ("av1-mp4", "less colour"),
+            ("h264-mp4", "keeps the 10 bits"),
+        ):
+            self.assertSentence(
+                " ".join(
+                    write_clip(
+                        project,
+                        "c1",
+                        [
+                            (
+                                CoveredFilm(key),
+                                self.folder / f"{key}.mov" if "mov" in key else self.folder / f"{key}.mp4",
+                            )
+                        ],
+                    )
+                ),
+                words,
+            )
+        for clip, words in (
+            (
+                make_clip(
+                    self.folder / "v.mp4",
+                    12,
+                    size=SIZE,
+                    time_base=Fraction(1, 90000),
+                    pts=lambda n: n * 3600 + n % 3 * 900,
+                ),
+                "different length",
+            ),
+            (make_clip(self.folder / "r.mp4", 12, size=SIZE, rate=Fraction(17)), "17 frames a second"),
+        ):
             with self.assertRaises(CannotWriteMedia) as caught:
-                write_clip(project_on(clip, head_path(0, 4)), "c1", [(CoveredFilm("dnxhr-hqx-mxf"), self.folder / "o.mxf")])
+                write_clip(
+                    project_on(clip, head_path(0, 4)), "c1", [(CoveredFilm("dnxhr-hqx-mxf"), self.folder / "o.mxf")]
+                )
             self.assertSentence(str(caught.exception), clip.name, words, "MOV")
             self.assertFalse((self.folder / "o.mxf").exists())
 
     def test_high_dynamic_range_says_what_it_said(self):
         tags = {"color_primaries": 9, "color_trc": 16, "colorspace": 9, "color_range": 1}
-        clip = make_clip(self.folder / "hdr.mp4", 4, size=SIZE, encoder="libx265", pixel_format="yuv420p10le", tags=tags, options={"x265-params": f"log-level=none:{MASTERED}"})
+        clip = make_clip(
+            self.folder / "hdr.mp4",
+            4,
+            size=SIZE,
+            encoder="libx265",
+            pixel_format="yuv420p10le",
+            tags=tags,
+            options={"x265-params": f"log-level=none:{MASTERED}"},
+        )
         source, project = probe(clip), project_on(clip, head_path(0, 4))
-        self.assertEqual((source.mastering.most, source.mastering.mean, round(source.mastering.brightest)), (1000, 400, 1000))
-        for key, suffix in (("h264-mp4", ".mp4"), ("h265-mkv", ".mkv"), ("av1-mkv", ".mkv"), ("dnxhr-hqx-mov", ".mov"), ("prores-hq-mov", ".mov")):
+        self.assertEqual(
+            (source.mastering.most, source.mastering.mean, round(source.mastering.brightest)), (1000, 400, 1000)
+        )
+        for key, suffix in (
+            ("h264-mp4", ".mp4"),
+            ("h265-mkv", ".mkv"),
+            ("av1-mkv", ".mkv"),
+            ("dnxhr-hqx-mov", ".mov"),
+            ("prores-hq-mov", ".mov"),
+        ):
             out = self.folder / f"{key}{suffix}"
             notes = " ".join(write_clip(project, "c1", [(CoveredFilm(key), out)]))
             info = probe(out)
-            self.assertEqual((info.bit_depth, info.color_primaries, info.color_trc, info.colorspace), (10, 9, 16, 9), key)
+            self.assertEqual(
+                (info.bit_depth, info.color_primaries, info.color_trc, info.colorspace), (10, 9, 16, 9), key
+            )
             kept = key.startswith(("h26", "av1"))
-            self.assertEqual((info.mastering.is_like(source.mastering), "cannot be kept" in notes), (kept, not kept), key)
+            self.assertEqual(
+                (info.mastering.is_like(source.mastering), "cannot be kept" in notes), (kept, not kept), key
+            )
 
     def test_sound_is_written_as_asked_for(self):
         clip = make_clip(self.folder / "a.mov", 25, size=SIZE, sound=True)
         project = project_on(clip, head_path(0, 25))
-        for sound, key, codec, said in (("as-shot", "h264-mp4", "aac", ""), ("aac", "h264-mov", "aac", ""), ("pcm", "prores-mov", "pcm_s16le", "as asked for"), ("pcm", "h264-mp4", "alac", "as asked for"),
-                                        ("none", "h264-mp4", None, "left out"), ("as-shot", "dnxhr-sq-mxf", "pcm_s16le", "cannot hold it")):
+        for sound, key, codec, said in (
+            ("as-shot", "h264-mp4", "aac", ""),
+            ("aac", "h264-mov", "aac", ""),
+            ("pcm", "prores-mov", "pcm_s16le", "as asked for"),
+            ("pcm", "h264-mp4", "alac", "as asked for"),
+            ("none", "h264-mp4", None, "left out"),
+            ("as-shot", "dnxhr-sq-mxf", "pcm_s16le", "cannot hold it"),
+        ):
             film = CoveredFilm(key, sound=sound)
             out = self.folder / film.name(f"{sound}-{key}")
             notes = " ".join(write_clip(project, "c1", [(film, out)]))
             self.assertEqual([s.codec for s in probe(out).sound], [codec] if codec else [])
             self.assertRegex(notes, re.escape(said) if said else "^$")
             proof = prove(project, "c1", out, silent=sound == "none")
-            self.assertTrue(all(f.good is not False for f in proof.facts if f.what.startswith("Sound")), [f for f in proof.facts])
+            self.assertTrue(
+                all(f.good is not False for f in proof.facts if f.what.startswith("Sound")), [f for f in proof.facts]
+            )
 
 
 def replace_info(path, **changes):
     import dataclasses
+
     return dataclasses.replace(probe(path), **changes)

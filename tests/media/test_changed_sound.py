@@ -34,7 +34,9 @@ class ChangedSoundTest(TemporaryFolder):
                 video.metadata["timecode"] = timecode
             speakers = [out.add_stream(codec, rate=rate, layout=layout) for _ in range(tracks)]
             for n in range(25 * seconds):
-                picture = av.VideoFrame.from_ndarray(np.full((size[1] * 3 // 2, size[0]), 20 + n % 200, np.uint8), format="yuv420p")
+                picture = av.VideoFrame.from_ndarray(
+                    np.full((size[1] * 3 // 2, size[0]), 20 + n % 200, np.uint8), format="yuv420p"
+                )
                 picture.pts, picture.time_base = n, Fraction(1, 25)
                 out.mux(video.encode(picture))
             out.mux(video.encode(None))
@@ -43,9 +45,16 @@ class ChangedSoundTest(TemporaryFolder):
                 # Slow noise, which every codec keeps.
                 wave = np.cumsum(np.random.default_rng(number).standard_normal((seconds * rate, channels)), axis=0)
                 wave = (wave - np.linspace(0, 1, len(wave))[:, None] * wave[-1]) / np.abs(wave).max() * 0.4
-                block = av.AudioFrame.from_ndarray(np.ascontiguousarray(wave.T.astype(np.float32)), format="fltp", layout=layout)
+                block = av.AudioFrame.from_ndarray(
+                    np.ascontiguousarray(wave.T.astype(np.float32)), format="fltp", layout=layout
+                )
                 block.sample_rate, block.pts, block.time_base = rate, round(late * rate), Fraction(1, rate)
-                fitting = av.AudioResampler(format=speaker.format.name, layout=layout, rate=rate, frame_size=speaker.codec_context.frame_size or 1024)
+                fitting = av.AudioResampler(
+                    format=speaker.format.name,
+                    layout=layout,
+                    rate=rate,
+                    frame_size=speaker.codec_context.frame_size or 1024,
+                )
                 for part in fitting.resample(block) + fitting.resample(None):
                     out.mux(speaker.encode(part))
                 out.mux(speaker.encode(None))
@@ -56,32 +65,43 @@ class ChangedSoundTest(TemporaryFolder):
         part = Part.of(info, index, *part) if part else None
         target = self.folder / f"out{FORMATS[key].suffix}"
         first, last = (part.first, part.last) if part else (0, len(index) - 1)
-        with FrameReader(info, index) as reader, FilmWriter(target, info, FORMATS[key], part=part, changes=changes, sound=sound) as writer:
+        with (
+            FrameReader(info, index) as reader,
+            FilmWriter(target, info, FORMATS[key], part=part, changes=changes, sound=sound) as writer,
+        ):
             for frame in reader.frames(first, last + 1):
                 writer.write(frame)
         return target, writer
 
     def heard(self, path, track=0):
         info = probe(path)
-        found = [(at, as_float(block)) for _, at, block in placed_blocks(path, info.sound[track].stream, origin_of(info))]
+        found = [
+            (at, as_float(block)) for _, at, block in placed_blocks(path, info.sound[track].stream, origin_of(info))
+        ]
         return found[0][0], np.concatenate([b for _, b in found])
 
     def assertChanged(self, source, target, rate, *, exact, begins=1.0, ends=2.0, shift=0.0):
         at, plain = self.heard(source)
         there, made = self.heard(target)
         first, after = (round(t * rate) - there for t in (begins - shift, ends - shift))
-        self.assertLess(np.abs(made[max(0, first):after]).max(), 1e-9 if exact else 0.02)
+        self.assertLess(np.abs(made[max(0, first) : after]).max(), 1e-9 if exact else 0.02)
         offset = at - there - round(shift * rate)
-        before = made[:max(0, first - rate // 20)]
+        before = made[: max(0, first - rate // 20)]
         self.assertEqual(before.shape[1], plain.shape[1])
-        wanted = plain[-offset:][:len(before)] if offset <= 0 else plain[:len(before)]
+        wanted = plain[-offset:][: len(before)] if offset <= 0 else plain[: len(before)]
         if len(before):
-            far = np.abs(before[:len(wanted)] - wanted).max()
+            far = np.abs(before[: len(wanted)] - wanted).max()
             self.assertLess(far, 1e-9 if exact else 0.08)
         return plain, made
 
     def test_lossless_sound_stays_as_it_is_outside_and_keeps_its_codec(self):
-        for codec, name, key in (("pcm_s16le", "a.mov", "prores-mov"), ("pcm_s24le", "b.mov", "h264-mov"), ("pcm_s32le", "c.mkv", "ffv1-mkv"), ("pcm_f32le", "d.mkv", "ffv1-mkv"), ("flac", "e.mkv", "ffv1-mkv")):
+        for codec, name, key in (
+            ("pcm_s16le", "a.mov", "prores-mov"),
+            ("pcm_s24le", "b.mov", "h264-mov"),
+            ("pcm_s32le", "c.mkv", "ffv1-mkv"),
+            ("pcm_f32le", "d.mkv", "ffv1-mkv"),
+            ("flac", "e.mkv", "ffv1-mkv"),
+        ):
             for rate in (44100, 48000, 96000):
                 source = self.film(f"{rate}{name}", codec, rate)
                 target, writer = self.written(source, key, {0: PLAN})
@@ -122,7 +142,7 @@ class ChangedSoundTest(TemporaryFolder):
         source = self.film("mxf.mov", "pcm_s16le", 44100, size=(256, 144))
         target, _ = self.written(source, next(k for k in FORMATS if k.endswith("mxf")), {0: PLAN})
         self.assertEqual(probe(target).sound[0].rate, 48000)
-        self.assertLess(np.abs(self.heard(target)[1][round(1.05 * 48000):round(1.95 * 48000)]).max(), 1e-3)
+        self.assertLess(np.abs(self.heard(target)[1][round(1.05 * 48000) : round(1.95 * 48000)]).max(), 1e-3)
         target, writer = self.written(source, "h264-mp4", {0: PLAN}, sound="aac")
         self.assertEqual(probe(target).sound[0].codec, "aac")
 
@@ -145,7 +165,7 @@ class ChangedSoundTest(TemporaryFolder):
             hurt = packets[len(packets) // 2]
             place, size = hurt.pos, hurt.size
         data = bytearray(source.read_bytes())
-        data[place + size // 4:place + size // 4 * 3] = bytes(size // 4 * 3 - size // 4)
+        data[place + size // 4 : place + size // 4 * 3] = bytes(size // 4 * 3 - size // 4)
         source.write_bytes(bytes(data))
         target, _ = self.written(source, "ffv1-mkv", {0: PLAN})
         self.assertAlmostEqual(len(self.heard(target)[1]) / 48000, 3.0, delta=0.11)
@@ -186,6 +206,7 @@ class ChangedSoundTest(TemporaryFolder):
     def test_no_sound_and_too_many_channels_are_sentences(self):
         silent = self.folder / "none.mp4"
         from tests.support import make_clip
+
         make_clip(silent, 10)
         with self.assertRaises(CannotWriteMedia) as caught:
             SoundFile(self.folder / "x.wav", probe(silent), SOUND_FORMS["wav"])

@@ -14,7 +14,12 @@ class ChecksumTest(TemporaryFolder):
             return [bytes(p) for p in container.demux(video=0) if p.size]
 
     def test_whole_films_pass_with_and_without_checksums(self):
-        for options in ({"level": 3, "slicecrc": 1, "slices": 4}, {"level": 3, "slicecrc": 0}, {"level": 1}, {"level": 3, "slicecrc": 1, "g": 12}):
+        for options in (
+            {"level": 3, "slicecrc": 1, "slices": 4},
+            {"level": 3, "slicecrc": 0},
+            {"level": 1},
+            {"level": 3, "slicecrc": 1, "g": 12},
+        ):
             with self.subTest(options):
                 told = teller("ffv1")
                 path = make_clip(self.folder / "film.mkv", 12, encoder="ffv1", options=options)
@@ -22,7 +27,9 @@ class ChecksumTest(TemporaryFolder):
                 self.assertEqual(open_clip(path)[1].damage, "")
 
     def test_any_changed_byte_is_told(self):
-        packets = self.packets(make_clip(self.folder / "film.mkv", 3, encoder="ffv1", options={"level": 3, "slicecrc": 1, "slices": 4}))
+        packets = self.packets(
+            make_clip(self.folder / "film.mkv", 3, encoder="ffv1", options={"level": 3, "slicecrc": 1, "slices": 4})
+        )
         places = np.random.default_rng(5).integers(0, len(packets[1]), 200)
         for place in (0, len(packets[1]) - 1, *places):
             told, changed = teller("ffv1"), bytearray(packets[1])

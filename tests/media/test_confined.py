@@ -181,9 +181,13 @@ class ConfinedTest(unittest.TestCase):
             answered(crashing, name="film.mp4", error=CannotOpenMedia)
 
     def test_it_ends_with_whoever_started_it(self):
-        code = ("from skiagraph.media.confined import Confined; from tests.media.test_confined import spinning, echoing; import time\n"
-                "made = Confined(spinning, name='x'); made.ask(); made._connection.send(None); print(made._pid, flush=True); time.sleep(60)")
-        holder = subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True, cwd=Path(__file__).parents[2])
+        code = (
+            "from skiagraph.media.confined import Confined; from tests.media.test_confined import spinning, echoing; import time\n"
+            "made = Confined(spinning, name='x'); made.ask(); made._connection.send(None); print(made._pid, flush=True); time.sleep(60)"
+        )
+        holder = subprocess.Popen(
+            [sys.executable, "-c", code], stdout=subprocess.PIPE, text=True, cwd=Path(__file__).parents[2]
+        )
         with holder.stdout:
             watched = Watched(int(holder.stdout.readline()))
             self.assertRegex(watched.state(), r"State:\s+[RSD]")
@@ -209,7 +213,10 @@ class ReaderTest(TemporaryFolder):
             with self.assertRaises(FrameNotDecoded) as caught:
                 frames.read(5)
         self.assertEqual(caught.exception.frame, 5)
-        self.assertRegex(str(caught.exception), r"^film\.mp4 is damaged at 00:00:00:05 \(the decoder stops there: .*signal 6\); the 5 frames before it")
+        self.assertRegex(
+            str(caught.exception),
+            r"^film\.mp4 is damaged at 00:00:00:05 \(the decoder stops there: .*signal 6\); the 5 frames before it",
+        )
 
     def test_a_decoder_that_cannot_be_kept_alive_is_no_damage(self):
         with patch.object(reader, "serve", ended), FrameReader(self.info, self.index) as frames:

@@ -16,7 +16,7 @@ from tests.support import TemporaryFolder, make_clip
 def bars(n, width, height):
     picture = np.zeros((height, width, 3), np.uint8)
     for k, colour in enumerate(((220, 40, 40), (40, 200, 60), (50, 60, 210), (230, 230, 230))):
-        picture[:, k * width // 4:(k + 1) * width // 4] = colour
+        picture[:, k * width // 4 : (k + 1) * width // 4] = colour
     return picture
 
 
@@ -29,14 +29,18 @@ class FrameTest(TemporaryFolder):
     def test_planes_are_the_decoders_samples(self):
         for name in ("yuv420p", "yuv422p", "yuv444p", "yuv420p10le", "yuv422p10le", "yuv444p12le", "gray", "gbrp10le"):
             with self.subTest(name):
-                path = make_clip(self.folder / f"{name}.mkv", 2, encoder="ffv1", pixel_format=name, options={"level": 3})
+                path = make_clip(
+                    self.folder / f"{name}.mkv", 2, encoder="ffv1", pixel_format=name, options={"level": 3}
+                )
                 with av.open(str(path)) as container:
                     truth = next(container.decode(video=0))
                 frame = self.first(path)
                 self.assertEqual(frame.layout.name, name)
                 for n, plane in enumerate(frame.planes()):
-                    raw = np.frombuffer(truth.planes[n], frame.layout.dtype).reshape(-1, truth.planes[n].line_size // frame.layout.dtype.itemsize)
-                    self.assertTrue(np.array_equal(plane, raw[:plane.shape[0], :plane.shape[1]]))
+                    raw = np.frombuffer(truth.planes[n], frame.layout.dtype).reshape(
+                        -1, truth.planes[n].line_size // frame.layout.dtype.itemsize
+                    )
+                    self.assertTrue(np.array_equal(plane, raw[: plane.shape[0], : plane.shape[1]]))
 
     def test_writable_copy_leaves_the_original(self):
         frame = self.first(make_clip(self.folder / "a.mkv", 2, encoder="ffv1"))
@@ -59,7 +63,8 @@ class FrameTest(TemporaryFolder):
                         context.width, context.height, context.pix_fmt = 160, 96, "yuv444p"
                         context.colorspace, context.color_range = code, range_code
                         picture = av.VideoFrame.from_ndarray(expected, format="rgb24").reformat(
-                            format="yuv444p", dst_colorspace=matrix, dst_color_range=range_name, src_color_range="JPEG")
+                            format="yuv444p", dst_colorspace=matrix, dst_color_range=range_name, src_color_range="JPEG"
+                        )
                         picture.colorspace, picture.color_range, picture.pts = code, range_code, 0
                         out.mux(stream.encode(picture))
                         out.mux(stream.encode(None))
@@ -75,7 +80,14 @@ class FrameTest(TemporaryFolder):
     def test_pictures_of_any_width_and_turn_are_whole_and_keep_what_they_show(self):
         for width, height, rotation in ((192, 108, 0), (190, 106, 0), (202, 110, 90), (66, 50, 180)):
             with self.subTest(width=width, rotation=rotation):
-                path = make_clip(self.folder / f"{width}-{rotation}.mkv", 3, size=(width, height), encoder="ffv1", pixel_format="bgr0", draw=bars)
+                path = make_clip(
+                    self.folder / f"{width}-{rotation}.mkv",
+                    3,
+                    size=(width, height),
+                    encoder="ffv1",
+                    pixel_format="bgr0",
+                    draw=bars,
+                )
                 info, index = open_clip(path)
                 with FrameReader(replace(info, rotation=rotation), index) as reader:
                     first = reader.read(0).rgb()

@@ -54,14 +54,26 @@ def packed(path, made):
                 written.append(data + (packets[n + 1] if shown_before[n + 1] else b""))
         for n, data in enumerate(written):
             packet = av.Packet(data)
-            packet.stream, packet.pts, packet.dts, packet.time_base, packet.is_keyframe = stream, n, n, Fraction(1, 25), n == 0
+            packet.stream, packet.pts, packet.dts, packet.time_base, packet.is_keyframe = (
+                stream,
+                n,
+                n,
+                Fraction(1, 25),
+                n == 0,
+            )
             out.mux(packet)
     return path
 
 
 def linear_decode(path):
     with av.open(str(path)) as container:
-        return [(f.pts, np.frombuffer(f.planes[0], np.uint8).reshape(-1, f.planes[0].line_size)[:f.height, :f.width].copy()) for f in container.decode(video=0)]
+        return [
+            (
+                f.pts,
+                np.frombuffer(f.planes[0], np.uint8).reshape(-1, f.planes[0].line_size)[: f.height, : f.width].copy(),
+            )
+            for f in container.decode(video=0)
+        ]
 
 
 class IndexTest(TemporaryFolder):
@@ -88,16 +100,25 @@ class IndexTest(TemporaryFolder):
             with self.subTest(name):
                 info, index = open_clip(self.clip(name, **how))
                 with FrameReader(info, index, threads=1, rough=True) as reader:
-                    self.assertEqual([read_number(stored(frame.grey(), info.rotation)) for frame in reader.frames()], list(range(60)))
+                    self.assertEqual(
+                        [read_number(stored(frame.grey(), info.rotation)) for frame in reader.frames()], list(range(60))
+                    )
                     self.assertEqual(read_number(stored(reader.read(17).grey(), info.rotation)), 17)
 
     def test_where_a_file_tells_when_to_decode_the_order_of_decoded_pictures_counts(self):
         for name, how in OF_AVI.items():
             with self.subTest(name):
-                self.check_as_shown(make_clip(self.folder / f"{name.replace(', ', '-').replace(' ', '-')}.avi", 60, **how))
+                self.check_as_shown(
+                    make_clip(self.folder / f"{name.replace(', ', '-').replace(' ', '-')}.avi", 60, **how)
+                )
 
     def test_pictures_that_are_packed_two_by_two_are_all_there(self):
-        made = make_clip(self.folder / "made.avi", 60, encoder="mpeg4", options={"bf": 1, "g": 60, "qscale": 2, "sc_threshold": 1_000_000_000})
+        made = make_clip(
+            self.folder / "made.avi",
+            60,
+            encoder="mpeg4",
+            options={"bf": 1, "g": 60, "qscale": 2, "sc_threshold": 1_000_000_000},
+        )
         self.check_as_shown(packed(self.folder / "packed.avi", made))
 
     def check_as_shown(self, path):
@@ -110,7 +131,13 @@ class IndexTest(TemporaryFolder):
                 self.assertEqual(read_number(stored(reader.read(n).grey(), info.rotation)), n)
 
     def test_time_goes_by_the_frames_own_times_where_the_rate_varies(self):
-        path = make_clip(self.folder / "film.mp4", 20, options={"g": 5}, time_base=Fraction(1, 1000), pts=lambda n: n * 40 if n < 10 else 400 + (n - 10) * 200)
+        path = make_clip(
+            self.folder / "film.mp4",
+            20,
+            options={"g": 5},
+            time_base=Fraction(1, 1000),
+            pts=lambda n: n * 40 if n < 10 else 400 + (n - 10) * 200,
+        )
         _, index = open_clip(path)
         self.assertTrue(index.is_variable)
         self.assertEqual([index.frame_after(0, s) for s in (0, 0.1, 0.39, 0.45, 0.65, 1.01)], [0, 2, 9, 10, 11, 13])
@@ -151,10 +178,10 @@ class IndexTest(TemporaryFolder):
     def test_a_clip_that_an_edit_list_shortens_is_not_damaged(self):
         whole = make_clip(self.folder / "whole.mp4", 100, options={"g": 12, "bf": 0}).read_bytes()
         at = whole.find(b"elst") + 12
-        length, begin, speed = struct.unpack(">IiI", whole[at:at + 12])
+        length, begin, speed = struct.unpack(">IiI", whole[at : at + 12])
         scale = probe(self.folder / "whole.mp4").time_base.denominator
         for name, edit in (("head.mp4", (length * 6 // 10, begin)), ("middle.mp4", (length // 2, begin + scale))):
-            (self.folder / name).write_bytes(whole[:at] + struct.pack(">IiI", *edit, speed) + whole[at + 12:])
+            (self.folder / name).write_bytes(whole[:at] + struct.pack(">IiI", *edit, speed) + whole[at + 12 :])
             truth = linear_decode(self.folder / name)
             info, index = open_clip(self.folder / name)
             self.assertEqual((index.damage, index.pts.tolist()), ("", [pts for pts, _ in truth]))
@@ -175,7 +202,10 @@ class IndexTest(TemporaryFolder):
 
     def test_truncated_clip_opens_as_far_as_it_is_good(self):
         path = make_clip(self.folder / "cut.mp4", 80, size=(320, 240), options={"g": 10, "movflags": "+faststart"})
-        with av.open(str(path)) as given, av.open(str(self.folder / "fast.mp4"), "w", options={"movflags": "+faststart"}) as out:
+        with (
+            av.open(str(path)) as given,
+            av.open(str(self.folder / "fast.mp4"), "w", options={"movflags": "+faststart"}) as out,
+        ):
             stream = out.add_stream_from_template(given.streams.video[0])
             for packet in given.demux(video=0):
                 if packet.dts is not None:
@@ -183,7 +213,7 @@ class IndexTest(TemporaryFolder):
                     out.mux(packet)
         data = (self.folder / "fast.mp4").read_bytes()
         broken = self.folder / "broken.mp4"
-        broken.write_bytes(data[:int(len(data) * 0.6)])
+        broken.write_bytes(data[: int(len(data) * 0.6)])
         info, index = open_clip(broken)
         self.assertIn("damaged", index.damage)
         index = verify(info, index)
@@ -202,17 +232,29 @@ class IndexTest(TemporaryFolder):
             block.sample_rate = 48000
             out.mux(stream.encode(block))
             out.mux(stream.encode(None))
-        for name, words in (("missing.mp4", "no file"), ("empty.mp4", "is empty"), ("noise.mp4", "noise.mp4"), ("notes.txt", "notes.txt"),
-                            ("sound.m4a", "no picture in it"), (".", "is a folder")):
+        for name, words in (
+            ("missing.mp4", "no file"),
+            ("empty.mp4", "is empty"),
+            ("noise.mp4", "noise.mp4"),
+            ("notes.txt", "notes.txt"),
+            ("sound.m4a", "no picture in it"),
+            (".", "is a folder"),
+        ):
             with self.subTest(name), self.assertRaises(CannotOpenMedia) as caught:
                 open_clip(self.folder / name)
             self.assertSentence(str(caught.exception), words)
 
     def test_lists_of_files_open_nothing(self):
         make_clip(self.folder / "real.mp4", 5)
-        for name, text in (("a.mp4", "ffconcat version 1.0\nfile real.mp4\n"), ("b.mov", "#EXTM3U\n#EXT-X-TARGETDURATION:9\n#EXTINF:9,\nreal.mp4\n#EXT-X-ENDLIST\n"),
-                           ("c.mkv", "v=0\no=- 0 0 IN IP4 127.0.0.1\ns=x\nc=IN IP4 127.0.0.1\nt=0 0\nm=video 5004 RTP/AVP 96\na=rtpmap:96 H264/90000\n"),
-                           ("d.mp4", "<?xml version='1.0'?><MPD><Period/></MPD>")):
+        for name, text in (
+            ("a.mp4", "ffconcat version 1.0\nfile real.mp4\n"),
+            ("b.mov", "#EXTM3U\n#EXT-X-TARGETDURATION:9\n#EXTINF:9,\nreal.mp4\n#EXT-X-ENDLIST\n"),
+            (
+                "c.mkv",
+                "v=0\no=- 0 0 IN IP4 127.0.0.1\ns=x\nc=IN IP4 127.0.0.1\nt=0 0\nm=video 5004 RTP/AVP 96\na=rtpmap:96 H264/90000\n",
+            ),
+            ("d.mp4", "<?xml version='1.0'?><MPD><Period/></MPD>"),
+        ):
             (self.folder / name).write_text(text)
             with self.subTest(name), self.assertRaises(CannotOpenMedia) as caught:
                 open_clip(self.folder / name)
@@ -223,8 +265,15 @@ class IndexTest(TemporaryFolder):
         self.assertSentence(str(caught.exception), "pipe")
 
     def test_facts(self):
-        path = make_clip(self.folder / "facts.mov", 25, rotation=270, sound=True, timecode="10:00:00:00", aspect=Fraction(4, 3),
-                         tags={"color_primaries": 1, "color_trc": 1, "colorspace": 1})
+        path = make_clip(
+            self.folder / "facts.mov",
+            25,
+            rotation=270,
+            sound=True,
+            timecode="10:00:00:00",
+            aspect=Fraction(4, 3),
+            tags={"color_primaries": 1, "color_trc": 1, "colorspace": 1},
+        )
         info = probe(path)
         self.assertEqual((info.width, info.height, info.rotation, info.upright_size), (160, 96, 270, (96, 160)))
         self.assertEqual((info.timecode, info.sample_aspect, info.colorspace), ("10:00:00:00", Fraction(4, 3), 1))

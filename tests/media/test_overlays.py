@@ -28,7 +28,12 @@ def film(path, encoder, pixel_format, frames=6):
 
 class OverlayTest(TemporaryFolder):
     def test_films_keep_their_transparency(self):
-        for name, encoder, pixel_format in (("a.mov", "prores_ks", "yuva444p10le"), ("b.mov", "qtrle", "argb"), ("c.webm", "libvpx-vp9", "yuva420p"), ("d.mov", "png", "rgba")):
+        for name, encoder, pixel_format in (
+            ("a.mov", "prores_ks", "yuva444p10le"),
+            ("b.mov", "qtrle", "argb"),
+            ("c.webm", "libvpx-vp9", "yuva420p"),
+            ("d.mov", "png", "rgba"),
+        ):
             with self.subTest(name=name, encoder=encoder):
                 overlay = overlay_at(film(self.folder / name, encoder, pixel_format))
                 self.assertEqual((len(overlay.pictures), overlay.moves), (6, True))
@@ -47,7 +52,12 @@ class OverlayTest(TemporaryFolder):
         self.assertEqual(overlay_at(path).pictures[0][0, 0].tolist(), [9, 9, 9, 255])
 
     def test_what_is_none_is_a_sentence(self):
-        for name, content in (("text.png", b"no picture"), ("empty.webp", b""), ("cut.gif", b"GIF89a"), ("no.mov", b"\x00" * 400)):
+        for name, content in (
+            ("text.png", b"no picture"),
+            ("empty.webp", b""),
+            ("cut.gif", b"GIF89a"),
+            ("no.mov", b"\x00" * 400),
+        ):
             path = self.folder / name
             path.write_bytes(content)
             with self.assertRaises(CannotOpenMedia) as caught:

@@ -20,7 +20,9 @@ class PartsTest(unittest.TestCase):
                         frame = frame_of(name, width, height, rotation=rotation)
                         whole, parts = frame.rgb(), RgbParts(frame)
                         for _ in range(4):
-                            (x0, x1), (y0, y1) = (np.sort(rng.integers(-20, side + 20, 2)) for side in whole.shape[1::-1])
+                            (x0, x1), (y0, y1) = (
+                                np.sort(rng.integers(-20, side + 20, 2)) for side in whole.shape[1::-1]
+                            )
                             made = parts.around((x0, y0, x1, y1))
                             self.assertEqual(made.shape, whole.shape)
                             x0, y0, x1, y1 = np.clip([x0, y0, x1, y1], 0, None)
@@ -42,6 +44,9 @@ class PartsTest(unittest.TestCase):
             frame = frame_of("gbrp", 320, 200, [rgb[..., 1], rgb[..., 2], rgb[..., 0]], rotation=rotation)
             np.testing.assert_allclose(RgbParts(frame).mean(), rgb.reshape(-1, 3).mean(axis=0), atol=6)
         for name in ("yuv420p", "yuv422p10le"):
-            planes = [np.full(p.shape, v << (frame_of(name, 320, 200).layout.depth - 8)) for p, v in zip(frame_of(name, 320, 200).planes(), (120, 110, 150))]
+            planes = [
+                np.full(p.shape, v << (frame_of(name, 320, 200).layout.depth - 8))
+                for p, v in zip(frame_of(name, 320, 200).planes(), (120, 110, 150))
+            ]
             frame = frame_of(name, 320, 200, planes)
             np.testing.assert_allclose(RgbParts(frame).mean(), frame.rgb().reshape(-1, 3).mean(axis=0), atol=1)

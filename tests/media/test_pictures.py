@@ -36,16 +36,30 @@ class PicturesTest(TemporaryFolder):
     def test_a_folder_its_first_file_and_any_other_are_the_same_clip(self):
         for path in (self.shots, self.shots / "quay.0001.png", self.shots / "quay.0005.png"):
             info, index = open_clip(path)
-            self.assertEqual((info.path, info.container, info.rate, len(index), info.upright_size), (self.shots / "quay.0001.png", "pictures", 25, 8, SIZE))
+            self.assertEqual(
+                (info.path, info.container, info.rate, len(index), info.upright_size),
+                (self.shots / "quay.0001.png", "pictures", 25, 8, SIZE),
+            )
         with FrameReader(info, index, keep=3) as reader:
             self.assertEqual([read_number(reader.read(n).grey()) for n in (0, 7, 3, 4, 3, 2)], [0, 7, 3, 4, 3, 2])
 
     def test_kinds_of_files_and_rates(self):
-        for n, (name, depth, layout) in enumerate((("a{:d}.jpg", 8, "yuvj420p"), ("a_{:03d}.tif", 8, "rgb24"), ("a {:03d}.tiff", 16, "rgb48le"), ("{:06d}.bmp", 8, "bgr24"), ("x{:02d}.PNG", 16, "rgb48be"))):
+        for n, (name, depth, layout) in enumerate(
+            (
+                ("a{:d}.jpg", 8, "yuvj420p"),
+                ("a_{:03d}.tif", 8, "rgb24"),
+                ("a {:03d}.tiff", 16, "rgb48le"),
+                ("{:06d}.bmp", 8, "bgr24"),
+                ("x{:02d}.PNG", 16, "rgb48be"),
+            )
+        ):
             with self.subTest(name):
                 folder = write_pictures(self.folder / f"kind {n}", 12, name=name, first=5, depth=depth)
                 info, index = open_clip(folder, rate=Fraction(24000, 1001))
-                self.assertEqual((info.pixel_format, len(index), info.rate, info.path.name), (layout, 12, Fraction(24000, 1001), name.format(5)))
+                self.assertEqual(
+                    (info.pixel_format, len(index), info.rate, info.path.name),
+                    (layout, 12, Fraction(24000, 1001), name.format(5)),
+                )
                 with FrameReader(info, index) as reader:
                     self.assertEqual([read_number(f.grey()) for f in reader.frames()], list(range(12)))
 

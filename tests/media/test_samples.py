@@ -52,7 +52,11 @@ class PlacedTest(unittest.TestCase):
 
     def test_rounded_times_are_no_gaps(self):
         millisecond = Fraction(1, 1000)
-        _, samples = placed(block(self.ONE[:333], 0, base=millisecond), block(self.ONE[:333], 42, base=millisecond), block(self.ONE[:333], 83, base=millisecond))
+        _, samples = placed(
+            block(self.ONE[:333], 0, base=millisecond),
+            block(self.ONE[:333], 42, base=millisecond),
+            block(self.ONE[:333], 83, base=millisecond),
+        )
         self.assertEqual(len(samples), 999)
 
     def test_the_first_picture_is_where_counting_begins(self):
@@ -105,12 +109,18 @@ class ReadingTest(TemporaryFolder):
         self.assertTrue(np.array_equal(one.peak, waveform(self.info, 0).peak))
 
     def test_what_is_played_is_what_is_there(self):
-        parts = [as_float(b[:, 0]) for _, _, b in placed_blocks(self.info.path, self.info.sound[0].stream, origin_of(self.info))]
+        parts = [
+            as_float(b[:, 0])
+            for _, _, b in placed_blocks(self.info.path, self.info.sound[0].stream, origin_of(self.info))
+        ]
         whole = np.concatenate(parts)
         heard = np.concatenate(list(read_sound(self.info, 0.5)))[:, 0] / 32768
-        begin = round(0.5 * SAMPLE_RATE) - next(iter(placed_blocks(self.info.path, self.info.sound[0].stream, origin_of(self.info))))[1]
+        begin = (
+            round(0.5 * SAMPLE_RATE)
+            - next(iter(placed_blocks(self.info.path, self.info.sound[0].stream, origin_of(self.info))))[1]
+        )
         n = min(len(heard), len(whole) - begin) - 2048
-        self.assertLess(np.abs(heard[:n] - whole[begin:begin + n]).max(), 1e-3)
+        self.assertLess(np.abs(heard[:n] - whole[begin : begin + n]).max(), 1e-3)
 
     def test_sound_without_a_picture_has_its_tracks(self):
         place = self.folder / "alone.wav"

@@ -19,7 +19,7 @@ def tone(path, codec, *, count=RATE, late=0, change=None, tracks=1, rate=RATE, l
     if late:
         noise[late:] = np.random.default_rng(7).integers(-8000, 8000, count).astype(np.int16)
     if change:
-        noise[change[0]:change[1]] = np.random.default_rng(9).integers(-8000, 8000, change[1] - change[0])
+        noise[change[0] : change[1]] = np.random.default_rng(9).integers(-8000, 8000, change[1] - change[0])
     with av.open(str(path), "w") as out:
         video = out.add_stream("libx264", rate=25, options={"preset": "ultrafast"})
         video.width, video.height, video.pix_fmt = 64, 64, "yuv420p"
@@ -36,7 +36,9 @@ def tone(path, codec, *, count=RATE, late=0, change=None, tracks=1, rate=RATE, l
         out.mux(video.encode(None))
         for speaker in speakers:
             for begin in range(0, len(noise), 1024):
-                block = av.AudioFrame.from_ndarray(np.ascontiguousarray(noise[None, begin:begin + 1024]), format="s16", layout="mono")
+                block = av.AudioFrame.from_ndarray(
+                    np.ascontiguousarray(noise[None, begin : begin + 1024]), format="s16", layout="mono"
+                )
                 block.sample_rate, block.pts, block.time_base = rate, begin, Fraction(1, rate)
                 out.mux(speaker.encode(block))
             out.mux(speaker.encode(None))
@@ -71,7 +73,9 @@ class SoundAlikeTest(TemporaryFolder):
         self.assertIn("100 ms out of sync", found[0][1])
 
     def test_sound_that_ends_early_is_short(self):
-        found = self.compared(tone(self.folder / "a.mov", "pcm_s16le", count=2 * RATE), tone(self.folder / "b.mkv", "flac", count=RATE))
+        found = self.compared(
+            tone(self.folder / "a.mov", "pcm_s16le", count=2 * RATE), tone(self.folder / "b.mkv", "flac", count=RATE)
+        )
         self.assertFalse(found[0][0])
         self.assertIn("1.00 s shorter", found[0][1])
 
@@ -82,7 +86,10 @@ class SoundAlikeTest(TemporaryFolder):
         self.assertIn("no such track", self.compared(one, two)[1][1])
 
     def test_another_language_is_said(self):
-        one, two = tone(self.folder / "a.mkv", "flac", language="ger"), tone(self.folder / "b.mkv", "flac", language="fre")
+        one, two = (
+            tone(self.folder / "a.mkv", "flac", language="ger"),
+            tone(self.folder / "b.mkv", "flac", language="fre"),
+        )
         self.assertIn("language fre instead of ger", self.compared(one, two)[0][1])
 
     def test_encoded_with_loss_it_is_the_same_sound_and_other_sound_is_not(self):

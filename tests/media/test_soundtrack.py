@@ -36,7 +36,12 @@ class SoundtrackTest(TemporaryFolder):
                 picture.pts = n
                 out.mux(video.encode(picture))
             out.mux(video.encode(None))
-            resampler = av.AudioResampler(format=sound.codec_context.format.name, layout=layout, rate=RATE, frame_size=sound.codec_context.frame_size or None)
+            resampler = av.AudioResampler(
+                format=sound.codec_context.format.name,
+                layout=layout,
+                rate=RATE,
+                frame_size=sound.codec_context.frame_size or None,
+            )
             block = av.AudioFrame.from_ndarray(samples.reshape(1, -1), format="s16", layout=layout)
             block.sample_rate, block.pts, block.time_base = RATE, 0, Fraction(1, RATE)
             for part in resampler.resample(block) + resampler.resample(None):
@@ -56,18 +61,22 @@ class SoundtrackTest(TemporaryFolder):
         """Codec and int16 samples (n, 2) of a file's sound."""
         with av.open(str(path)) as container:
             to_int = av.AudioResampler(format="s16", layout="stereo", rate=RATE)
-            blocks = [b.to_ndarray().reshape(-1, 2) for frame in container.decode(audio=0) for b in to_int.resample(frame)]
+            blocks = [
+                b.to_ndarray().reshape(-1, 2) for frame in container.decode(audio=0) for b in to_int.resample(frame)
+            ]
             return container.streams.audio[0].codec_context.name, np.concatenate(blocks)
 
     def test_sound_without_loss_stays_without_loss_in_every_format(self):
         for name, codec in (("card.avi", "pcm_s16le"), ("deck.mkv", "pcm_s16le"), ("master.mkv", "flac")):
             source, samples = self.film(name, codec)
             # Small pictures, ten a second, are not for all of them.
-            for key in (k for k, export in FORMATS.items() if export.codec.smallest <= (64, 48) and not export.container.rates):
+            for key in (
+                k for k, export in FORMATS.items() if export.codec.smallest <= (64, 48) and not export.container.rates
+            ):
                 with self.subTest(name, format=key):
                     target, told = self.written(source, key)
                     kept, heard = self.heard(target)
-                    np.testing.assert_array_equal(heard[:len(samples)], samples)
+                    np.testing.assert_array_equal(heard[: len(samples)], samples)
                     self.assertEqual(bool(told), kept != codec, "what was encoded anew is said, and nothing else")
 
     def test_what_fits_nowhere_else_is_encoded_and_said(self):
@@ -94,11 +103,22 @@ class SoundtrackTest(TemporaryFolder):
             self.assertNotIn(b"Ada Brix", target.read_bytes())
 
     def test_a_vorbis_header_loses_its_comments(self):
-        first, comment, setup = b"\x01vorbis" + bytes(23), b"\x03vorbis" + b"filmed by Ada Brix" * 30, b"\x05vorbis" + bytes(400)
-        headers = b"\x02" + bytes([len(first)]) + bytes([255] * (len(comment) // 255) + [len(comment) % 255]) + first + comment + setup
+        first, comment, setup = (
+            b"\x01vorbis" + bytes(23),
+            b"\x03vorbis" + b"filmed by Ada Brix" * 30,
+            b"\x05vorbis" + bytes(400),
+        )
+        headers = (
+            b"\x02"
+            + bytes([len(first)])
+            + bytes([255] * (len(comment) // 255) + [len(comment) % 255])
+            + first
+            + comment
+            + setup
+        )
         bare = without_comments(headers)
         self.assertNotIn(b"Ada", bare)
-        self.assertEqual(bare[:2] + bare[3:3 + len(first)], headers[:2] + first)
+        self.assertEqual(bare[:2] + bare[3 : 3 + len(first)], headers[:2] + first)
         self.assertTrue(bare.endswith(b"\x03vorbis" + bytes(8) + b"\x01" + setup))
         self.assertEqual(without_comments(bare), bare)
         for broken in (b"", b"\x02", b"\x02\xff\xff", b"\x01vorbis"):
@@ -108,6 +128,21 @@ class SoundtrackTest(TemporaryFolder):
         def encoder(name, bits, key, wanted=AS_SHOT):
             return encoder_for(SimpleNamespace(name=name, format=SimpleNamespace(bits=bits)), FORMATS[key], wanted)
 
-        self.assertEqual([encoder("pcm_s24le", 32, "h264-mp4"), encoder("flac", 16, "prores-mov"), encoder("pcm_alaw", 16, "ffv1-mkv"), encoder("opus", 32, "prores-mov")], ["alac", "alac", "flac", "aac"])
-        self.assertEqual([encoder("aac", 32, "prores-mxf"), encoder("pcm_s24be", 32, "prores-mxf", AAC), encoder("aac", 32, "prores-mov", PCM), encoder("aac", 32, "h264-mp4", PCM)],
-                         ["pcm_s16le", "pcm_s24le", "pcm_s16le", "alac"])
+        self.assertEqual(
+            [
+                encoder("pcm_s24le", 32, "h264-mp4"),
+                encoder("flac", 16, "prores-mov"),
+                encoder("pcm_alaw", 16, "ffv1-mkv"),
+                encoder("opus", 32, "prores-mov"),
+            ],
+            ["alac", "alac", "flac", "aac"],
+        )
+        self.assertEqual(
+            [
+                encoder("aac", 32, "prores-mxf"),
+                encoder("pcm_s24be", 32, "prores-mxf", AAC),
+                encoder("aac", 32, "prores-mov", PCM),
+                encoder("aac", 32, "h264-mp4", PCM),
+            ],
+            ["pcm_s16le", "pcm_s24le", "pcm_s16le", "alac"],
+        )

@@ -59,7 +59,13 @@ class FilmWriterTest(TemporaryFolder):
         return target
 
     def test_frames_arrive_in_order_with_their_times(self):
-        source = make_clip(self.folder / "a.mkv", 24, size=(320, 240), time_base=Fraction(1, 1000), pts=lambda n: 500 + n * 40 + (n % 3) * 7)
+        source = make_clip(
+            self.folder / "a.mkv",
+            24,
+            size=(320, 240),
+            time_base=Fraction(1, 1000),
+            pts=lambda n: 500 + n * 40 + (n % 3) * 7,
+        )
         for key, export in FORMATS.items():
             with self.subTest(key):
                 if export.container.rates:
@@ -67,26 +73,49 @@ class FilmWriterTest(TemporaryFolder):
                 target = self.copy(source, self.folder / f"{key}{FORMATS[key].suffix}", key)
                 info, index = open_clip(target)
                 _, original = open_clip(source)
-                np.testing.assert_allclose([index.time_s(n) for n in range(24)], [original.time_s(n) for n in range(24)], atol=0.0015)
+                np.testing.assert_allclose(
+                    [index.time_s(n) for n in range(24)], [original.time_s(n) for n in range(24)], atol=0.0015
+                )
                 with FrameReader(info, index) as reader:
                     self.assertEqual([read_number(f.grey()) for f in reader.frames()], list(range(24)))
 
     def test_a_container_that_counts_frames_gives_each_its_time(self):
         for rate in (Fraction(25), Fraction(30000, 1001)):
-            source = make_clip(self.folder / f"{rate.numerator}.mkv", 12, size=(320, 240), rate=rate, time_base=Fraction(1, 1000), pts=lambda n: 500 + round(n * 1000 / rate))
+            source = make_clip(
+                self.folder / f"{rate.numerator}.mkv",
+                12,
+                size=(320, 240),
+                rate=rate,
+                time_base=Fraction(1, 1000),
+                pts=lambda n: 500 + round(n * 1000 / rate),
+            )
             for key in (k for k, export in FORMATS.items() if export.container.rates):
                 with self.subTest(key, rate=rate):
                     target = self.copy(source, self.folder / f"{key}-{rate.numerator}.mxf", key)
                     info, index = open_clip(target)
                     self.assertEqual(info.rate, rate)
-                    np.testing.assert_allclose([index.time_s(n) for n in range(12)], [float(n / rate) for n in range(12)], atol=1e-6)
+                    np.testing.assert_allclose(
+                        [index.time_s(n) for n in range(12)], [float(n / rate) for n in range(12)], atol=1e-6
+                    )
                     with FrameReader(info, index) as reader:
                         self.assertEqual([read_number(f.grey()) for f in reader.frames()], list(range(12)))
 
     def test_ten_bits_stay_ten_bits(self):
         source = make_clip(self.folder / "a.mkv", 4, size=(320, 240), encoder="ffv1", pixel_format="yuv422p10le")
-        for key, depth in (("h264-mp4", 10), ("h265-mp4", 10), ("av1-mkv", 10), ("prores-mov", 10), ("prores-hq-mxf", 10), ("dnxhr-hqx-mov", 10), ("dnxhr-hqx-mxf", 10), ("ffv1-mxf", 10), ("ffv1-mkv", 10)):
-            self.assertEqual(probe(self.copy(source, self.folder / f"{key}{FORMATS[key].suffix}", key)).bit_depth, depth, key)
+        for key, depth in (
+            ("h264-mp4", 10),
+            ("h265-mp4", 10),
+            ("av1-mkv", 10),
+            ("prores-mov", 10),
+            ("prores-hq-mxf", 10),
+            ("dnxhr-hqx-mov", 10),
+            ("dnxhr-hqx-mxf", 10),
+            ("ffv1-mxf", 10),
+            ("ffv1-mkv", 10),
+        ):
+            self.assertEqual(
+                probe(self.copy(source, self.folder / f"{key}{FORMATS[key].suffix}", key)).bit_depth, depth, key
+            )
 
     def colours(self, path, size):
         """Colours in the middle of the four bars, int (4, 3)."""
@@ -96,22 +125,52 @@ class FilmWriterTest(TemporaryFolder):
 
     def bars(self, name, encoder, pixel_format, size, **tags):
         """A clip of four bars of plain colours."""
+
         def draw(n, width, height):
             return np.repeat(BARS, -(-width // 4), axis=0)[None, :width].repeat(height, axis=0)
 
         path = self.folder / name
-        with PictureWriter(path, size, Fraction(25), encoder=encoder, pixel_format="rgb24", store=pixel_format, muxer="matroska" if name.endswith("mkv") else "mov", tags=tags) as out:
+        with PictureWriter(
+            path,
+            size,
+            Fraction(25),
+            encoder=encoder,
+            pixel_format="rgb24",
+            store=pixel_format,
+            muxer="matroska" if name.endswith("mkv") else "mov",
+            tags=tags,
+        ) as out:
             for n in range(3):
                 out.write(draw(n, *size))
         return path
 
     def test_colours_of_rgb_and_of_full_range_stay_what_they_are(self):
         size = (256, 720)
-        clips = [self.bars("png.mov", "png", "rgb24", size), self.bars("run.mov", "qtrle", "rgb24", size), self.bars("cam.mkv", "ffv1", "bgr0", size)]
+        clips = [
+            self.bars("png.mov", "png", "rgb24", size),
+            self.bars("run.mov", "qtrle", "rgb24", size),
+            self.bars("cam.mkv", "ffv1", "bgr0", size),
+        ]
         full = self.folder / "full.mkv"
-        with PictureWriter(full, size, Fraction(25), encoder="ffv1", pixel_format="yuv444p", muxer="matroska", tags={"colorspace": 1, "color_range": 2}) as out:
+        with PictureWriter(
+            full,
+            size,
+            Fraction(25),
+            encoder="ffv1",
+            pixel_format="yuv444p",
+            muxer="matroska",
+            tags={"colorspace": 1, "color_range": 2},
+        ) as out:
             for _ in range(3):
-                out.write(np.stack([np.repeat(np.array([20, 90, 160, 250], np.uint8), 64)[None].repeat(720, 0), np.full((720, 256), 120, np.uint8), np.full((720, 256), 140, np.uint8)]))
+                out.write(
+                    np.stack(
+                        [
+                            np.repeat(np.array([20, 90, 160, 250], np.uint8), 64)[None].repeat(720, 0),
+                            np.full((720, 256), 120, np.uint8),
+                            np.full((720, 256), 140, np.uint8),
+                        ]
+                    )
+                )
         for clip in [*clips, full]:
             seen = self.colours(clip, size)
             if clip != full:
@@ -128,10 +187,19 @@ class FilmWriterTest(TemporaryFolder):
 
     def test_matrices_are_what_the_samples_are(self):
         for code, lines, wanted in ((1, 240, 1), (6, 240, 6), (9, 240, 9), (2, 240, 6), (2, 720, 1)):
-            source = make_clip(self.folder / f"{code}-{lines}.mkv", 2, size=(max(320, lines), lines), encoder="ffv1", pixel_format="yuv422p", tags={"colorspace": code, "color_primaries": 2, "color_trc": 2, "color_range": 1})
+            source = make_clip(
+                self.folder / f"{code}-{lines}.mkv",
+                2,
+                size=(max(320, lines), lines),
+                encoder="ffv1",
+                pixel_format="yuv422p",
+                tags={"colorspace": code, "color_primaries": 2, "color_trc": 2, "color_range": 1},
+            )
             found = probe(self.copy(source, self.folder / f"{code}-{lines}.mov", "dnxhr-hq-mov"))
             self.assertEqual(found.colorspace, wanted, (code, lines))
-            self.assertEqual(probe(self.copy(source, self.folder / f"{code}-{lines}-again.mkv", "ffv1-mkv")).colorspace, code)
+            self.assertEqual(
+                probe(self.copy(source, self.folder / f"{code}-{lines}-again.mkv", "ffv1-mkv")).colorspace, code
+            )
 
     def test_odd_sizes_are_written_as_they_are_or_refused_beforehand(self):
         for size in ((127, 361), (128, 361), (127, 360)):
@@ -147,23 +215,38 @@ class FilmWriterTest(TemporaryFolder):
     def test_an_error_inside_removes_the_half_written_file(self):
         source = make_clip(self.folder / "a.mp4", 10)
         info, index = open_clip(source)
-        with self.assertRaises(ZeroDivisionError), FrameReader(info, index) as reader, FilmWriter(self.folder / "o.mp4", info, FORMATS["h264-mp4"]) as writer:
+        with (
+            self.assertRaises(ZeroDivisionError),
+            FrameReader(info, index) as reader,
+            FilmWriter(self.folder / "o.mp4", info, FORMATS["h264-mp4"]) as writer,
+        ):
             writer.write(reader.read(0))
             raise ZeroDivisionError
         self.assertEqual([n for n in os.listdir(self.folder) if n.endswith(".mp4")], ["a.mp4"])
 
     def test_a_film_that_cannot_be_begun_leaves_nothing(self):
         info = probe(make_clip(self.folder / "a.mp4", 5, sound=True))
-        with mock.patch("skiagraph.media.soundtrack.open_container", side_effect=CannotOpenMedia("a.mp4 is gone.")), self.assertRaises(CannotOpenMedia):
+        with (
+            mock.patch("skiagraph.media.soundtrack.open_container", side_effect=CannotOpenMedia("a.mp4 is gone.")),
+            self.assertRaises(CannotOpenMedia),
+        ):
             FilmWriter(self.folder / "o.mp4", info, FORMATS["h264-mp4"])
-        with mock.patch("skiagraph.media.writer.av.open", side_effect=OSError(errno.ENOSPC, "x")), self.assertRaises(CannotWriteMedia):
-            PictureWriter(self.folder / "m.mkv", (80, 60), Fraction(25), encoder="ffv1", pixel_format="gray", muxer="matroska")
+        with (
+            mock.patch("skiagraph.media.writer.av.open", side_effect=OSError(errno.ENOSPC, "x")),
+            self.assertRaises(CannotWriteMedia),
+        ):
+            PictureWriter(
+                self.folder / "m.mkv", (80, 60), Fraction(25), encoder="ffv1", pixel_format="gray", muxer="matroska"
+            )
         self.assertEqual([n for n in os.listdir(self.folder) if n != "cache"], ["a.mp4"])
 
     def test_what_went_wrong_is_told_apart(self):
         source = make_clip(self.folder / "a.mp4", 10)
         for code, word in ((errno.ENOSPC, "disk is full"), (errno.EACCES, "may not be written")):
-            with mock.patch("skiagraph.media.temporary.os.replace", side_effect=OSError(code, "x")), self.assertRaises(CannotWriteMedia) as caught:
+            with (
+                mock.patch("skiagraph.media.temporary.os.replace", side_effect=OSError(code, "x")),
+                self.assertRaises(CannotWriteMedia) as caught,
+            ):
                 self.copy(source, self.folder / "o.mp4", "h264-mp4")
             self.assertSentence(str(caught.exception), word)
 
@@ -172,7 +255,15 @@ class PictureWriterTest(TemporaryFolder):
     def test_arrays_come_back_as_they_were(self):
         rng = np.random.default_rng(1)
         pictures = [rng.integers(0, 256, (60, 80), dtype=np.uint8) for _ in range(5)]
-        with PictureWriter(self.folder / "m.mkv", (80, 60), Fraction(25), encoder="ffv1", pixel_format="gray", muxer="matroska", options={"level": "3"}) as writer:
+        with PictureWriter(
+            self.folder / "m.mkv",
+            (80, 60),
+            Fraction(25),
+            encoder="ffv1",
+            pixel_format="gray",
+            muxer="matroska",
+            options={"level": "3"},
+        ) as writer:
             for picture in pictures:
                 writer.write(picture)
         with FrameReader(*open_clip(self.folder / "m.mkv")) as reader:
@@ -182,7 +273,9 @@ class PictureWriterTest(TemporaryFolder):
 
 class FormatTest(TemporaryFolder):
     def test_named_or_by_ending(self):
-        self.assertEqual([format_for(n).key for n in ("a.mp4", "b.MOV", "c.mkv")], ["h264-mp4", "prores-mov", "ffv1-mkv"])
+        self.assertEqual(
+            [format_for(n).key for n in ("a.mp4", "b.MOV", "c.mkv")], ["h264-mp4", "prores-mov", "ffv1-mkv"]
+        )
         self.assertEqual(format_for("a.mp4", "h265-mp4").key, "h265-mp4")
 
     def test_each_keeps_as_much_as_it_can(self):
@@ -202,5 +295,7 @@ class SoundTest(TemporaryFolder):
 
     def test_a_silent_clip_has_none(self):
         blocks = [np.arange(n * 100, n * 100 + 100) for n in range(5)]
-        self.assertEqual(np.concatenate(list(in_time(iter(blocks), lambda: 250 / SAMPLE_RATE))).tolist(), list(range(250, 500)))
+        self.assertEqual(
+            np.concatenate(list(in_time(iter(blocks), lambda: 250 / SAMPLE_RATE))).tolist(), list(range(250, 500))
+        )
         self.assertEqual(list(read_sound(probe(make_clip(self.folder / "a.mp4", 5)), 0.0)), [])

@@ -17,12 +17,18 @@ class CarryTest(unittest.TestCase):
         return project
 
     def reasons(self, project, subject):
-        return [(f.reason, f.first, f.last) for f in findings(project) if f.subject == subject and f.reason == "not-found-again"]
+        return [
+            (f.reason, f.first, f.last)
+            for f in findings(project)
+            if f.subject == subject and f.reason == "not-found-again"
+        ]
 
     def test_it_tells_what_it_did(self):
         project = self.take(world(), (0, 0, 79, 0.0), (1, 0, 79, 0.0))
         again = self.take(project, (0, 0, 79, 1.0), (2, 10, 60, 0.0))
-        self.assertEqual((self.report.found_again, self.report.new, self.report.not_found), (("s1",), ("s3",), (("s2", 0, 79),)))
+        self.assertEqual(
+            (self.report.found_again, self.report.new, self.report.not_found), (("s1",), ("s3",), (("s2", 0, 79),))
+        )
         self.assertEqual(again.subject("s1").sightings[0].key, project.subject("s1").sightings[0].key)
         self.assertNotEqual(again.subject("s1").sightings[0].tracks, project.subject("s1").sightings[0].tracks)
 
@@ -44,7 +50,7 @@ class CarryTest(unittest.TestCase):
     def test_where_the_new_scan_ends_earlier_the_cover_goes_on_as_it_was(self):
         project = self.take(world(), (0, 0, 79, 0.0))
         again = self.take(project, (0, 10, 50, 0.0))
-        sighting, = again.subject("s1").sightings
+        (sighting,) = again.subject("s1").sightings
         self.assertEqual((sighting.first, sighting.last, len(sighting.tracks)), (0, 79, 2))
         self.assertEqual(self.reasons(again, "s1"), [("not-found-again", 0, 9), ("not-found-again", 51, 79)])
 
@@ -54,9 +60,13 @@ class CarryTest(unittest.TestCase):
         rows = result.people[0].paths[0].rows().copy()
         rows[30:50, 0] += 120
         from skiagraph.track.path import Path
+
         away = Path.from_rows(0, rows, result.people[0].paths[0].origin)
         from dataclasses import replace
-        project, carry, told = Arrival("c1", 1).evidence(project, replace(result, people=(replace(result.people[0], paths=(away,)),)))
+
+        project, carry, told = Arrival("c1", 1).evidence(
+            project, replace(result, people=(replace(result.people[0], paths=(away,)),))
+        )
         again = carry(project)
         self.assertEqual([(s.first, s.last) for s in again.subject("s1").sightings], [(0, 79), (30, 49)])
         self.assertEqual(told().not_found, (("s1", 30, 49),))
@@ -68,7 +78,9 @@ class CarryTest(unittest.TestCase):
         again = self.take(project, (0, 0, 79, 1.0))
         first, mine, last = again.subject("s1").sightings
         self.assertEqual((mine.tracks, mine.keyframes), (before.tracks, project.subject("s1").sightings[0].keyframes))
-        self.assertEqual(((first.first, first.last), (last.first, last.last)), ((0, 9), (61, 79)), "what lies beside it is followed")
+        self.assertEqual(
+            ((first.first, first.last), (last.first, last.last)), ((0, 9), (61, 79)), "what lies beside it is followed"
+        )
 
     def test_an_end_that_a_person_chose_is_not_moved(self):
         project = outlines.trim_sighting(self.take(world(), (0, 0, 79, 0.0)), "s1", "c1", 40, 0, 50)
@@ -96,7 +108,10 @@ class CarryTest(unittest.TestCase):
     def test_old_tracks_that_nothing_rests_on_are_not_written(self):
         project = self.take(self.take(world(), (0, 0, 79, 0.0)), (0, 0, 79, 0.0))
         self.assertEqual(len(project.evidence.tracks), 2)
-        self.assertEqual([t.key for t in project.without_leftovers().evidence.tracks], list(project.subject("s1").sightings[0].tracks))
+        self.assertEqual(
+            [t.key for t in project.without_leftovers().evidence.tracks],
+            list(project.subject("s1").sightings[0].tracks),
+        )
 
     def test_names_given_by_hand_stay(self):
         project = edits.rename(self.take(world(), (0, 0, 79, 0.0)), "s1", "Person of interest")

@@ -32,7 +32,9 @@ class CastWorld(TemporaryFolder):
 
 class CastTest(CastWorld):
     def test_everybody_found_is_undecided_and_covered(self):
-        project = take_in(self.empty, "c1", scanned(person(1, head_path(0, 90)), person(2, head_path(0, 30, cx=130), sure=0.95)), 1)
+        project = take_in(
+            self.empty, "c1", scanned(person(1, head_path(0, 90)), person(2, head_path(0, 30, cx=130), sure=0.95)), 1
+        )
         self.assertEqual(self.names(project), ["Person 1", "Person 2"])
         self.assertTrue(all(s.is_covered and not s.is_decided for s in project.subjects))
         self.assertEqual((project.scan_of("c1").every, project.scan_of("c1").reached), (1, 90))
@@ -45,7 +47,9 @@ class CastTest(CastWorld):
         self.assertAlmostEqual(project.subject("s1").sure, 0.97)
 
     def test_decision_taken_while_a_scan_runs_stays(self):
-        project = take_in(self.empty, "c1", scanned(person(1, head_path(0, 20)), person(2, head_path(0, 20, cx=130))), 1)
+        project = take_in(
+            self.empty, "c1", scanned(person(1, head_path(0, 20)), person(2, head_path(0, 20, cx=130))), 1
+        )
         project = cast.decide(project, ["s2"], Decision.SHOW)
         project = take_in(project, "c1", scanned(person(1, head_path(0, 90)), person(2, head_path(0, 90, cx=130))), 1)
         self.assertEqual([s.decision for s in project.subjects], [Decision.UNDECIDED, Decision.SHOW])
@@ -85,7 +89,14 @@ class CastTest(CastWorld):
         self.assertTrue(cast.decide(again, ["s2"], Decision.COVER).subject("s2").is_covered)
 
     def test_nobody_is_uncovered_because_a_new_scan_did_not_find_them(self):
-        project = take_in(self.empty, "c1", scanned(person(1, head_path(0, 90)), person(2, head_path(0, 90, cx=130)), person(3, head_path(0, 9, cx=20))), 1)
+        project = take_in(
+            self.empty,
+            "c1",
+            scanned(
+                person(1, head_path(0, 90)), person(2, head_path(0, 90, cx=130)), person(3, head_path(0, 9, cx=20))
+            ),
+            1,
+        )
         project = cast.decide(project, ["s2"], Decision.COVER)
         again = take_in(project, "c1", scanned(person(1, head_path(0, 90))), 1)
         self.assertEqual([s.key for s in again.subjects], ["s1", "s2", "s3"])
@@ -120,8 +131,17 @@ class DecisionTest(TemporaryFolder):
     def setUp(self):
         super().setUp()
         project = add_clip(Project(), *opened(make_clip(self.folder / "a.mp4", 90)))
-        self.project = take_in(project, "c1", scanned(person(1, head_path(0, 90)), person(2, head_path(0, 20, cx=130)),
-                                                              person(3, head_path(40, 40, cx=20)), person(4, head_path(5, 3, cx=60, cy=20), doubtful=True)), 1)
+        self.project = take_in(
+            project,
+            "c1",
+            scanned(
+                person(1, head_path(0, 90)),
+                person(2, head_path(0, 20, cx=130)),
+                person(3, head_path(40, 40, cx=20)),
+                person(4, head_path(5, 3, cx=60, cy=20), doubtful=True),
+            ),
+            1,
+        )
 
     def decisions(self, project):
         return [s.decision.value for s in project.subjects]
@@ -131,7 +151,9 @@ class DecisionTest(TemporaryFolder):
         shown = cast.show_all_but(self.project, ["s2"])
         self.assertEqual(self.decisions(shown), ["show", "cover", "show", "undecided"])
         self.assertEqual(self.decisions(cast.invert(shown)), ["cover", "show", "cover", "undecided"])
-        self.assertEqual(self.decisions(cast.cover_brief(self.project, 1.0)), ["undecided", "cover", "undecided", "cover"])
+        self.assertEqual(
+            self.decisions(cast.cover_brief(self.project, 1.0)), ["undecided", "cover", "undecided", "cover"]
+        )
         for function in (lambda: cast.show_all_but(self.project, []), lambda: cast.cover_brief(self.project, 0.05)):
             with self.assertRaises(EditRefused) as caught:
                 function()
@@ -141,9 +163,16 @@ class DecisionTest(TemporaryFolder):
         self.assertAlmostEqual(cast.screen_time(self.project, self.project.subject("s2")), 0.8)
 
     def test_merge_decides_for_cover(self):
-        for decisions, merged in ((("show", "cover"), "cover"), (("show", "undecided"), "undecided"), (("show", "show"), "show"),
-                                  (("undecided", "cover"), "cover"), (("cover", "show"), "cover")):
-            project = cast.decide(cast.decide(self.project, ["s2"], Decision(decisions[0])), ["s3"], Decision(decisions[1]))
+        for decisions, merged in (
+            (("show", "cover"), "cover"),
+            (("show", "undecided"), "undecided"),
+            (("show", "show"), "show"),
+            (("undecided", "cover"), "cover"),
+            (("cover", "show"), "cover"),
+        ):
+            project = cast.decide(
+                cast.decide(self.project, ["s2"], Decision(decisions[0])), ["s3"], Decision(decisions[1])
+            )
             result = cast.merge_subjects(project, "s2", ["s3"])
             self.assertEqual(result.subject("s2").decision.value, merged, decisions)
 
@@ -160,7 +189,10 @@ class DecisionTest(TemporaryFolder):
     def test_moving_a_sighting(self):
         merged = cast.merge_subjects(self.project, "s2", ["s3"])
         project, new = cast.move_sighting(merged, "s2", "c1", 50, None)
-        self.assertEqual(([s.first for s in project.subject("s2").sightings], [s.first for s in project.subject(new).sightings]), ([0], [40]))
+        self.assertEqual(
+            ([s.first for s in project.subject("s2").sightings], [s.first for s in project.subject(new).sightings]),
+            ([0], [40]),
+        )
         self.assertEqual(project.subject(new).decision, Decision.UNDECIDED)
         back, to = cast.move_sighting(project, new, "c1", 50, "s2")
         self.assertEqual((to, [s.first for s in back.subject("s2").sightings], len(back.subjects)), ("s2", [0, 40], 3))
@@ -171,7 +203,9 @@ class DecisionTest(TemporaryFolder):
 
     def test_split_needs_somebody_on_both_sides(self):
         project, new = cast.split_at(self.project, "s1", "c1", 30)
-        self.assertEqual([(s.first, s.last) for k in ("s1", new) for s in project.subject(k).sightings], [(0, 29), (30, 89)])
+        self.assertEqual(
+            [(s.first, s.last) for k in ("s1", new) for s in project.subject(k).sightings], [(0, 29), (30, 89)]
+        )
         self.assertEqual(project.subjects[1].key, new, "the new one stands beside the old one")
         portrait = project.subject(new).portrait
         self.assertTrue(30 <= portrait.frame <= 89)
@@ -198,35 +232,65 @@ class SignedTest(TemporaryFolder):
         self.assertEqual([later.subject(k).decided_by for k in (first, second)], ["Ida", "Ana"])
         renamed = edits.rename(later, first, "Clerk")
         self.assertIs(cast.signed(later, renamed, "Ana"), renamed)
-        self.assertEqual(cast.signed(later, cast.decide(later, [first], Decision.COVER), "").subject(first).decided_by, "")
+        self.assertEqual(
+            cast.signed(later, cast.decide(later, [first], Decision.COVER), "").subject(first).decided_by, ""
+        )
 
 
 class ExchangeTest(CastWorld):
     def test_two_who_were_taken_for_each_other_are_exchanged_from_a_frame_on(self):
-        project = take_in(self.empty, "c1", scanned(person(1, head_path(0, 90)), person(2, head_path(0, 50, cx=130), head_path(60, 30, cx=130))), 1)
+        project = take_in(
+            self.empty,
+            "c1",
+            scanned(person(1, head_path(0, 90)), person(2, head_path(0, 50, cx=130), head_path(60, 30, cx=130))),
+            1,
+        )
         one, other = (s.key for s in project.subjects)
-        before = {n: sorted(outline_at(project, g, n).cx for s in project.subjects for g in s.sightings if g.covers(n)) for n in range(0, 90, 7)}
+        before = {
+            n: sorted(outline_at(project, g, n).cx for s in project.subjects for g in s.sightings if g.covers(n))
+            for n in range(0, 90, 7)
+        }
         swapped = cast.swap_from(project, one, other, "c1", 40)
-        self.assertEqual((self.spans(swapped, one), self.spans(swapped, other)), ([(0, 39), (40, 49), (60, 89)], [(0, 39), (40, 89)]))
-        after = {n: sorted(outline_at(swapped, g, n).cx for s in swapped.subjects for g in s.sightings if g.covers(n)) for n in range(0, 90, 7)}
+        self.assertEqual(
+            (self.spans(swapped, one), self.spans(swapped, other)), ([(0, 39), (40, 49), (60, 89)], [(0, 39), (40, 89)])
+        )
+        after = {
+            n: sorted(outline_at(swapped, g, n).cx for s in swapped.subjects for g in s.sightings if g.covers(n))
+            for n in range(0, 90, 7)
+        }
         self.assertEqual(before, after, "nothing moves")
         at = next(g for g in swapped.subject(one).sightings if g.covers(70))
         self.assertAlmostEqual(outline_at(swapped, at, 70).cx, 130, places=2)
         back = cast.swap_from(swapped, one, other, "c1", 40)
         self.assertEqual(sum(b - a + 1 for a, b in self.spans(back, one)), 90)
-        again = take_in(swapped, "c1", scanned(person(1, head_path(0, 90)), person(2, head_path(0, 50, cx=130), head_path(60, 30, cx=130))), 1)
+        again = take_in(
+            swapped,
+            "c1",
+            scanned(person(1, head_path(0, 90)), person(2, head_path(0, 50, cx=130), head_path(60, 30, cx=130))),
+            1,
+        )
         at = next(g for g in again.subject(one).sightings if g.covers(70))
         self.assertAlmostEqual(outline_at(again, at, 70).cx, 130, places=2, msg="a scan does not exchange them back")
         with self.assertRaises(EditRefused):
             cast.swap_from(project, one, one, "c1", 40)
         with self.assertRaises(EditRefused):
-            cast.swap_from(outlines.trim_sighting(outlines.trim_sighting(project, one, "c1", 10, 0, 30), other, "c1", 70, 60, 70), one, other, "c1", 80)
+            cast.swap_from(
+                outlines.trim_sighting(outlines.trim_sighting(project, one, "c1", 10, 0, 30), other, "c1", 70, 60, 70),
+                one,
+                other,
+                "c1",
+                80,
+            )
 
     def test_the_rest_is_given_to_another(self):
-        project = take_in(self.empty, "c1", scanned(person(1, head_path(0, 90)), person(2, head_path(0, 40, cx=130))), 1)
+        project = take_in(
+            self.empty, "c1", scanned(person(1, head_path(0, 90)), person(2, head_path(0, 40, cx=130))), 1
+        )
         one, other = (s.key for s in project.subjects)
         given, key = cast.give_rest(project, one, "c1", 50, other)
-        self.assertEqual((key, self.spans(given, one), self.spans(given, other)), (other, [(0, 49)], [(0, 39), (50, 89)]))
+        self.assertEqual(
+            (key, self.spans(given, one), self.spans(given, other)), (other, [(0, 49)], [(0, 39), (50, 89)])
+        )
         with self.assertRaises(EditRefused):
             cast.give_rest(project, one, "c1", 20, other)
         with self.assertRaises(EditRefused):

@@ -44,12 +44,12 @@ class CopyingTest(unittest.TestCase):
         self.assertAlmostEqual(outline_at(project, placed[0], 20).cx, 160, delta=0.02)
         self.assertTrue((matte(project, "c1", 5) >= matte(self.project, "c1", 5)).all())
         elsewhere = with_sighting(project, other, "c2", 40, copied)
-        there, = elsewhere.subject(other).in_clip("c2")
+        (there,) = elsewhere.subject(other).in_clip("c2")
         self.assertEqual((there.first, there.last), (40, 79))
         np.testing.assert_allclose(outline_at(elsewhere, there, 60).cx, 160, atol=0.05)
 
     def test_the_way_and_the_last_place(self):
-        sighting, = self.project.subject(self.key).sightings
+        (sighting,) = self.project.subject(self.key).sightings
         way = way_of(self.project, sighting, 20)
         self.assertIn((20, 160.0, 100.0), [(n, round(x, 6), round(y, 6)) for n, x, y in way])
         self.assertTrue(all(b[0] - a[0] == 1 for a, b in zip(way, way[1:])))

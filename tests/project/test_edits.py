@@ -25,11 +25,17 @@ class EditTest(TemporaryFolder):
     def moved(self, reach, dx=10.0, frame=30, project=None):
         project = project or self.project
         now = self.at(project, frame)
-        return outlines.move_outline(project, "s1", "c1", frame, Outline.at(now.cx + dx, now.cy, now.width * 2, now.height, now.angle), reach)
+        return outlines.move_outline(
+            project, "s1", "c1", frame, Outline.at(now.cx + dx, now.cy, now.width * 2, now.height, now.angle), reach
+        )
 
     def test_reach(self):
         before = [self.at(self.project, f).cx for f in range(60)]
-        for reach, changed in ((Reach.FRAME, lambda f: 22 < f < 38), (Reach.ONWARD, lambda f: f >= 30), (Reach.SIGHTING, lambda f: True)):
+        for reach, changed in (
+            (Reach.FRAME, lambda f: 22 < f < 38),
+            (Reach.ONWARD, lambda f: f >= 30),
+            (Reach.SIGHTING, lambda f: True),
+        ):
             with self.subTest(reach):
                 project = self.moved(reach)
                 self.assertAlmostEqual(self.at(project, 30).cx, before[30] + 10, places=4)
@@ -67,14 +73,23 @@ class EditTest(TemporaryFolder):
         np.testing.assert_allclose(offsets[10:22], 10, atol=1e-4)
 
     def test_a_keyframe_where_it_stands_moves_nothing_in_any_frame(self):
-        project = self.moved(Reach.KEYFRAME, -8, 50, self.moved(Reach.KEYFRAME, 12, 25, self.moved(Reach.FRAME, 6, 33, self.moved(Reach.ONWARD, 10, 10))))
+        project = self.moved(
+            Reach.KEYFRAME,
+            -8,
+            50,
+            self.moved(Reach.KEYFRAME, 12, 25, self.moved(Reach.FRAME, 6, 33, self.moved(Reach.ONWARD, 10, 10))),
+        )
         for frame in (0, 9, 10, 17, 25, 29, 33, 44, 50, 58):
             if any(k.frame == frame for k in project.subject("s1").sightings[0].keyframes):
                 continue
             keyed = outlines.keyframe_here(project, "s1", "c1", frame)
             for f in range(60):
                 now, then = self.at(keyed, f), self.at(project, f)
-                np.testing.assert_allclose([now.cx, now.cy, now.width, now.height, now.angle], [then.cx, then.cy, then.width, then.height, then.angle], atol=1e-6)
+                np.testing.assert_allclose(
+                    [now.cx, now.cy, now.width, now.height, now.angle],
+                    [then.cx, then.cy, then.width, then.height, then.angle],
+                    atol=1e-6,
+                )
 
     def test_without_a_path_keyframes_are_the_path(self):
         project, key = outlines.add_subject(self.project, "c1", 30, Outline.at(100, 48, 20, 24))
@@ -83,16 +98,21 @@ class EditTest(TemporaryFolder):
         sighting = project.subject(key).sightings[0]
         at = [outline_at(project, sighting, f).cx for f in range(10, 51)]
         self.assertEqual((round(at[0], 3), round(at[20], 3), round(at[40], 3)), (100, 60, 140))
-        self.assertTrue(np.all(np.diff(at[:21]) <= 1e-9) and np.all(np.diff(at[20:]) >= -1e-9), "it goes from one to the other and never back to where it was drawn")
+        self.assertTrue(
+            np.all(np.diff(at[:21]) <= 1e-9) and np.all(np.diff(at[20:]) >= -1e-9),
+            "it goes from one to the other and never back to where it was drawn",
+        )
 
     def test_between_keyframes_it_goes_smoothly_straight_or_is_held(self):
-        project, key = outlines.add_subject(add_clip(Project(), *_open(self.clip)), "c1", 10, Outline.at(40, 48, 20, 26))
+        project, key = outlines.add_subject(
+            add_clip(Project(), *_open(self.clip)), "c1", 10, Outline.at(40, 48, 20, 26)
+        )
         project = outlines.extend_sighting(project, key, "c1", 10)
         for frame, cx in ((5, 40.0), (15, 60.0), (25, 60.0), (35, 100.0)):
             project = outlines.move_outline(project, key, "c1", frame, Outline.at(cx, 48, 20, 26), Reach.KEYFRAME)
 
         def at(value, *frames):
-            sighting, = value.subject(key).sightings
+            (sighting,) = value.subject(key).sightings
             return [round(outline_at(value, sighting, f).cx, 2) for f in frames]
 
         straight = outlines.set_between(project, key, "c1", 8, "straight")
@@ -102,7 +122,11 @@ class EditTest(TemporaryFolder):
         self.assertEqual(at(outlines.set_between(held, key, "c1", 25, "smooth"), 25, 35), [60, 100])
         with self.assertRaises(EditRefused):
             outlines.set_between(project, key, "c1", 2, "hold")
-        self.assertEqual(outlines.keyframe_before(held.subject(key).sightings[0], 38).frame, 25, "after the last it stays, and the last two are meant")
+        self.assertEqual(
+            outlines.keyframe_before(held.subject(key).sightings[0], 38).frame,
+            25,
+            "after the last it stays, and the last two are meant",
+        )
 
     def test_changing_the_whole_keeps_what_keyframes_said(self):
         keyed = self.moved(Reach.KEYFRAME, 12, 25)
@@ -114,7 +138,9 @@ class EditTest(TemporaryFolder):
         project, turns = self.project, []
         for angle in (80, 100, 170, -170, -100, -80, 10, 95):
             now = self.at(project, 30)
-            project = outlines.move_outline(project, "s1", "c1", 30, Outline.at(now.cx, now.cy, now.width, now.height, angle), Reach.KEYFRAME)
+            project = outlines.move_outline(
+                project, "s1", "c1", 30, Outline.at(now.cx, now.cy, now.width, now.height, angle), Reach.KEYFRAME
+            )
             turns.append(project.subject("s1").sightings[0].keyframes[0].change.turn)
         self.assertLess(np.abs(np.diff(turns)).max(), 91, "never the long way round")
 
@@ -137,13 +163,23 @@ class EditTest(TemporaryFolder):
         return ScanResult(people, FaceTable.none(), (), 60)
 
     def test_hand_work_and_decisions_survive_a_new_scan(self):
-        project = take_in(add_clip(Project(), *_open(self.clip)), "c1", self.scanned(head_path(0, 60, cx=40), head_path(0, 60, cx=120)), 1)
+        project = take_in(
+            add_clip(Project(), *_open(self.clip)),
+            "c1",
+            self.scanned(head_path(0, 60, cx=40), head_path(0, 60, cx=120)),
+            1,
+        )
         self.assertEqual([s.name for s in project.subjects], ["Person 1", "Person 2"])
         self.assertTrue(all(s.decision == Decision.UNDECIDED and s.is_covered for s in project.subjects))
         project = edits.rename(cast.decide(project, ["s2"], Decision.SHOW), "s2", "Clerk")
         project = outlines.move_outline(project, "s1", "c1", 30, Outline.at(50, 48, 30, 40), Reach.FRAME)
-        again = take_in(project, "c1", self.scanned(head_path(0, 60, cx=121), head_path(0, 60, cx=41), head_path(5, 20, cx=80)), 1)
-        self.assertEqual([(s.name, s.decision.value) for s in again.subjects], [("Person 1", "undecided"), ("Clerk", "show"), ("Person 2", "undecided")])
+        again = take_in(
+            project, "c1", self.scanned(head_path(0, 60, cx=121), head_path(0, 60, cx=41), head_path(5, 20, cx=80)), 1
+        )
+        self.assertEqual(
+            [(s.name, s.decision.value) for s in again.subjects],
+            [("Person 1", "undecided"), ("Clerk", "show"), ("Person 2", "undecided")],
+        )
         self.assertAlmostEqual(outline_at(again, again.subject("s1").sightings[0], 30).cx, 50, places=3)
         self.assertAlmostEqual(outline_at(again, again.subject("s2").sightings[0], 30).cx, 121, places=3)
 
@@ -155,8 +191,11 @@ class EditTest(TemporaryFolder):
         self.assertEqual(len(merged.subject("s1").sightings), 2)
 
     def test_refusals_are_sentences(self):
-        for function in (lambda: edits.rename(self.project, "s1", "  "), lambda: outlines.remove_keyframe(self.project, "s1", "c1", 3),
-                         lambda: add_clip(self.project, *_open(self.clip))):
+        for function in (
+            lambda: edits.rename(self.project, "s1", "  "),
+            lambda: outlines.remove_keyframe(self.project, "s1", "c1", 3),
+            lambda: add_clip(self.project, *_open(self.clip)),
+        ):
             with self.assertRaises(EditRefused) as caught:
                 function()
             self.assertSentence(str(caught.exception))
@@ -175,4 +214,5 @@ class EditTest(TemporaryFolder):
 
 def _open(path):
     from skiagraph.media.index import open_clip
+
     return open_clip(path)

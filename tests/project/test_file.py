@@ -29,9 +29,15 @@ class FileTest(TemporaryFolder):
         for frame, reach in ((9, Reach.ONWARD), (15, Reach.FRAME), (20, Reach.KEYFRAME)):
             project = outlines.move_outline(project, "s1", "c1", frame, Outline.at(60 + frame, 48, 30, 44, 12), reach)
         project, _ = outlines.add_subject(project, "c1", 12, Outline.at(20, 20, 12, 14))
-        faces = FaceTable(np.array([0, 3], np.int32), np.array([[1, 2, 30, 40], [5, 6, 70, 80]], np.int16), np.array([90, 61], np.uint8))
+        faces = FaceTable(
+            np.array([0, 3], np.int32),
+            np.array([[1, 2, 30, 40], [5, 6, 70, 80]], np.int16),
+            np.array([90, 61], np.uint8),
+        )
         project = seen(project, faces=faces, cuts=(12,))
-        self.project = edits.accept(project, acceptance_of(project, Finding("c1", "s1", "unsure", 3, 8, 0.2, 3), "Ida", "back of the head"))
+        self.project = edits.accept(
+            project, acceptance_of(project, Finding("c1", "s1", "unsure", 3, 8, 0.2, 3), "Ida", "back of the head")
+        )
         self.path = self.folder / "inquiry.skiagraph"
 
     def test_round_trip(self):
@@ -58,21 +64,33 @@ class FileTest(TemporaryFolder):
 
     def test_damage_is_refused_in_a_sentence(self):
         good = json.loads(file.dump(self.project, self.folder))
-        def changed(**what): return json.dumps({**good, **what}).encode()
+
+        def changed(**what):
+            return json.dumps({**good, **what}).encode()
+
         def broken(change):
             copy = json.loads(json.dumps(good))
             change(copy, copy["decisions"]["subjects"][0], copy["decisions"]["subjects"][0]["sightings"][0])
             return json.dumps(copy).encode()
 
-        for data, word in ((b"{", "damaged"), (b"[]", "not a Skiagraph project"), (changed(version=file.VERSION + 1), "newer"), (changed(extra=1), "extra"),
-                           (broken(lambda d, s, g: d["evidence"]["tracks"][0]["path"].update(rows=31)), "31 rows"),
-                           (broken(lambda d, s, g: d["evidence"]["tracks"][0]["path"].update(data="AAAA")), "cannot be read"),
-                           (broken(lambda d, s, g: d["evidence"]["tracks"][0]["path"].update(first=10 ** 9)), "first"),
-                           (broken(lambda d, s, g: g.update(last=99)), "outside"), (broken(lambda d, s, g: s.update(decision="perhaps")), "perhaps"),
-                           (broken(lambda d, s, g: g.update(tracks=["t77"])), "t77"), (broken(lambda d, s, g: g.update(tracks=[])), "rests on no track"),
-                           (broken(lambda d, s, g: g["keyframes"].reverse()), "rising"), (broken(lambda d, s, g: g.update(whole={"dx": 1e300})), "dx"),
-                           (broken(lambda d, s, g: s["style"]["covers"].append({"kind": "fog"})), "fog"), (broken(lambda d, s, g: s.update(key="s2")), "same key"),
-                           (broken(lambda d, s, g: d["decisions"]["clips"].append("c9")), "c9")):
+        for data, word in (
+            (b"{", "damaged"),
+            (b"[]", "not a Skiagraph project"),
+            (changed(version=file.VERSION + 1), "newer"),
+            (changed(extra=1), "extra"),
+            (broken(lambda d, s, g: d["evidence"]["tracks"][0]["path"].update(rows=31)), "31 rows"),
+            (broken(lambda d, s, g: d["evidence"]["tracks"][0]["path"].update(data="AAAA")), "cannot be read"),
+            (broken(lambda d, s, g: d["evidence"]["tracks"][0]["path"].update(first=10**9)), "first"),
+            (broken(lambda d, s, g: g.update(last=99)), "outside"),
+            (broken(lambda d, s, g: s.update(decision="perhaps")), "perhaps"),
+            (broken(lambda d, s, g: g.update(tracks=["t77"])), "t77"),
+            (broken(lambda d, s, g: g.update(tracks=[])), "rests on no track"),
+            (broken(lambda d, s, g: g["keyframes"].reverse()), "rising"),
+            (broken(lambda d, s, g: g.update(whole={"dx": 1e300})), "dx"),
+            (broken(lambda d, s, g: s["style"]["covers"].append({"kind": "fog"})), "fog"),
+            (broken(lambda d, s, g: s.update(key="s2")), "same key"),
+            (broken(lambda d, s, g: d["decisions"]["clips"].append("c9")), "c9"),
+        ):
             self.path.write_bytes(data)
             with self.subTest(word), self.assertRaises(CannotOpenProject) as caught:
                 file.load(self.path)
@@ -83,7 +101,10 @@ class FileTest(TemporaryFolder):
     def test_a_failure_while_saving_leaves_the_old_file(self):
         file.save(self.project, self.path)
         before = self.path.read_bytes()
-        with mock.patch("os.fsync", side_effect=OSError(28, "No space left on device")), self.assertRaises(CannotSaveProject) as caught:
+        with (
+            mock.patch("os.fsync", side_effect=OSError(28, "No space left on device")),
+            self.assertRaises(CannotSaveProject) as caught,
+        ):
             file.save(cast.decide(self.project, ["s1"], Decision.SHOW), self.path)
         self.assertSentence(str(caught.exception), "inquiry.skiagraph")
         self.assertEqual(self.path.read_bytes(), before)

@@ -31,7 +31,9 @@ class HistoryTest(unittest.TestCase):
         self.edit(cast.decide, ["s1"], Decision.SHOW)
         self.scan((0, 0, 79, 0.5), (1, 0, 50, 0.0))
         self.assertTrue(self.history.undo())
-        self.assertEqual(self.names(), ["Person 1", "Person 2"], "whom the scan found is covered in earlier steps as well")
+        self.assertEqual(
+            self.names(), ["Person 1", "Person 2"], "whom the scan found is covered in earlier steps as well"
+        )
         self.assertTrue(all(s.is_covered for s in self.history.project.subjects))
         self.assertTrue(self.history.redo())
         self.assertEqual([s.decision for s in self.history.project.subjects], [Decision.SHOW, Decision.UNDECIDED])
@@ -44,10 +46,15 @@ class HistoryTest(unittest.TestCase):
         self.assertEqual(self.names(), ["Person 1", "Person 2"])
         self.history.redo()
         self.assertEqual(self.names(), ["Clerk", "Person 1"])
-        self.assertEqual([s.key for s in self.history.project.subjects], ["s1", "s2"], "the same people have the same ids in every step")
+        self.assertEqual(
+            [s.key for s in self.history.project.subjects],
+            ["s1", "s2"],
+            "the same people have the same ids in every step",
+        )
 
     def test_a_step_before_the_clip_was_added_has_nobody_of_it(self):
         from skiagraph.project.model import Project
+
         clip, self.history = world().files[0], History(Project())
         self.edit(edits.add_clip, clip)
         self.scan((0, 0, 79, 0.0))
@@ -93,13 +100,22 @@ class RunningTest(unittest.TestCase):
         view, _ = again.seen(self.base, scan_of([(0, 0, 20, 0.0), (2, 5, 20, 0.0), (3, 5, 20, 0.0)], 21))
         new = [s.key for s in view.subjects if s.key not in ("s1", "s2")]
         decided = adopted(self.base, view, cast.decide(view, new[:1], Decision.COVER))
-        self.assertEqual([(s.key, s.decision) for s in decided.subjects], [("s1", Decision.UNDECIDED), ("s2", Decision.UNDECIDED), (new[0], Decision.COVER)])
+        self.assertEqual(
+            [(s.key, s.decision) for s in decided.subjects],
+            [("s1", Decision.UNDECIDED), ("s2", Decision.UNDECIDED), (new[0], Decision.COVER)],
+        )
         self.assertEqual(decided.scan_of("c1"), self.base.scan_of("c1"))
-        project, carry, _ = again.evidence(decided, scan_of([(0, 0, 79, 0.0), (1, 0, 79, 0.0), (2, 5, 70, 0.0), (3, 5, 70, 0.0)]))
+        project, carry, _ = again.evidence(
+            decided, scan_of([(0, 0, 79, 0.0), (1, 0, 79, 0.0), (2, 5, 70, 0.0), (3, 5, 70, 0.0)])
+        )
         done = carry(project)
-        self.assertEqual([(s.key, s.sightings[0].last) for s in done.subjects], [("s1", 79), ("s2", 79), (new[0], 70), (new[1], 70)])
+        self.assertEqual(
+            [(s.key, s.sightings[0].last) for s in done.subjects], [("s1", 79), ("s2", 79), (new[0], 70), (new[1], 70)]
+        )
         self.assertEqual(done.subject(new[0]).decision, Decision.COVER)
 
     def test_taking_somebody_out_while_it_runs_is_kept(self):
         view, _ = Arrival("c1", 1).seen(self.base, scan_of([(0, 0, 20, 0.0)], 21))
-        self.assertEqual([s.key for s in adopted(self.base, view, edits.remove_subjects(view, ["s2"])).subjects], ["s1"])
+        self.assertEqual(
+            [s.key for s in adopted(self.base, view, edits.remove_subjects(view, ["s2"])).subjects], ["s1"]
+        )

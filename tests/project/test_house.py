@@ -17,7 +17,18 @@ Only, Most, Whole, Safe = (Rule.kinds[k] for k in ("only", "most-blocks", "whole
 
 class HouseTest(TemporaryFolder):
     def style(self, **more):
-        return HouseStyle(Style.of(Mosaic(3), 0.2, 0.05), House("Tern and Gull", "For the morning.", {"thing": Style.of(Solid())}, 0.2, 0.4, (Only(("mosaic",)), Most(4)), **more))
+        return HouseStyle(
+            Style.of(Mosaic(3), 0.2, 0.05),
+            House(
+                "Tern and Gull",
+                "For the morning.",
+                {"thing": Style.of(Solid())},
+                0.2,
+                0.4,
+                (Only(("mosaic",)), Most(4)),
+                **more,
+            ),
+        )
 
     def test_through_a_file_and_back(self):
         place = self.folder / "deep" / "tern.housestyle.json"
@@ -37,8 +48,14 @@ class HouseTest(TemporaryFolder):
         self.assertNotIn(str(self.folder / "shared"), taken.style.covers[1].file)
 
     def test_what_is_none_is_a_sentence_and_loses_nothing(self):
-        for content in ("", "{}", "[1]", json.dumps({"format": "skiagraph-house-style", "version": 9}), json.dumps({"format": "skiagraph-house-style", "version": 1, "style": {"covers": [{"kind": "fog"}]}}),
-                        json.dumps({"format": "skiagraph-house-style", "version": 1, "house": {"lead_s": -3}})):
+        for content in (
+            "",
+            "{}",
+            "[1]",
+            json.dumps({"format": "skiagraph-house-style", "version": 9}),
+            json.dumps({"format": "skiagraph-house-style", "version": 1, "style": {"covers": [{"kind": "fog"}]}}),
+            json.dumps({"format": "skiagraph-house-style", "version": 1, "house": {"lead_s": -3}}),
+        ):
             place = self.folder / "bad.housestyle.json"
             place.write_text(content)
             with self.assertRaises(CannotReadHouseStyle) as caught:
@@ -46,7 +63,9 @@ class HouseTest(TemporaryFolder):
             self.assertSentence(str(caught.exception), "bad.housestyle.json")
         house.own_folder().mkdir(parents=True)
         place.rename(house.own_folder() / place.name)
-        self.assertEqual(len(house.house_styles()), len(house.shipped_house_styles()), "a file that cannot be read is left out")
+        self.assertEqual(
+            len(house.house_styles()), len(house.shipped_house_styles()), "a file that cannot be read is left out"
+        )
 
     def test_those_of_the_user_and_the_default(self):
         self.assertIsNone(house.default_house_style())

@@ -23,7 +23,9 @@ class LookTest(unittest.TestCase):
     def setUp(self):
         project, self.one = outlines.add_subject(world(), "c1", 30, Outline.at(120, 90, 50, 60))
         project, self.two = outlines.add_subject(project, "c1", 30, Outline.at(300, 90, 50, 60))
-        self.project, self.thing = outlines.add_subject(project, "c1", 30, Outline.at(400, 150, 60, 30), of=ThingSubject())
+        self.project, self.thing = outlines.add_subject(
+            project, "c1", 30, Outline.at(400, 150, 60, 30), of=ThingSubject()
+        )
 
     def kinds(self, project, frame=30):
         return {layer.subject: layer.style.cover.kind for layer in layers(project, "c1", frame)}
@@ -33,21 +35,28 @@ class HouseStyleTest(LookTest):
     def test_one_step_for_all_by_kind_of_subject(self):
         own = edits.set_style(self.project, self.one, Style.of(Blur(0.3)))
         keyed = outlines.keyframe_here(own, self.one, "c1", 30)
-        used = housing.use_house_style(keyed, HouseStyle(Style.of(Solid()), House("Tern", by_kind={"thing": Style.of(Mosaic(2))})))
+        used = housing.use_house_style(
+            keyed, HouseStyle(Style.of(Solid()), House("Tern", by_kind={"thing": Style.of(Mosaic(2))}))
+        )
         self.assertEqual(self.kinds(used), {self.one: "solid", self.two: "solid", self.thing: "mosaic"})
-        self.assertEqual([s.sightings for s in used.subjects], [s.sightings for s in keyed.subjects], "paths and keyframes stay")
+        self.assertEqual(
+            [s.sightings for s in used.subjects], [s.sightings for s in keyed.subjects], "paths and keyframes stay"
+        )
         self.assertEqual(housing.house_style_of(used, "Gull").house.name, "Gull")
         everyone = edits.set_style_for_all(used, Style.of(Blur()))
         self.assertEqual(set(self.kinds(everyone).values()), {"blur"})
 
     def test_lead_and_tail_within_the_shot(self):
         project = housing.use_house_style(self.project, HouseStyle(Style.of(Solid()), House(lead_s=0.2, tail_s=0.4)))
-        sighting, = project.subject(self.one).sightings
+        (sighting,) = project.subject(self.one).sightings
         sighting = replace(sighting, first=20, last=40, begin_set=False, end_set=False)
         project = project.with_subject(replace(project.subject(self.one), sightings=(sighting,)))
         covered = [n for n in range(80) if held_at(project, sighting, n) is not None]
         self.assertEqual((covered[0], covered[-1]), (15, 50))
-        self.assertEqual((held_at(project, sighting, 16), held_at(project, sighting, 45), held_at(project, sighting, 30)), (20, 40, 30))
+        self.assertEqual(
+            (held_at(project, sighting, 16), held_at(project, sighting, 45), held_at(project, sighting, 30)),
+            (20, 40, 30),
+        )
         self.assertTrue(matte(project, "c1", 47)[90, 120] == 255)
         chosen = replace(sighting, end_set=True)
         self.assertIsNone(held_at(project, chosen, 41), "an end that a person chose stays")
@@ -62,13 +71,19 @@ class VersionTest(LookTest):
         first = edits.set_style(first, self.two, Style.of(Mosaic(2)))
         second = housing.add_version(first, "For the late news")
         second = edits.set_style_for_all(second, Style.of(Solid()))
-        self.assertEqual((housing.versions(second), second.decisions.version), (["Version 1", "For the late news"], "For the late news"))
+        self.assertEqual(
+            (housing.versions(second), second.decisions.version),
+            (["Version 1", "For the late news"], "For the late news"),
+        )
         moved = outlines.move_outline(second, self.one, "c1", 30, Outline.at(140, 95, 50, 60), Reach.SIGHTING)
         back = housing.in_version(moved, "Version 1")
         self.assertEqual(self.kinds(back), {self.one: "blur", self.two: "mosaic", self.thing: "blur"})
         self.assertEqual(layers(back, "c1", 30)[0].outline.cx, 140, "what was moved in one is moved in the other")
         again = housing.in_version(back, "For the late news")
-        self.assertEqual((again.decisions.style, again.decisions.subjects, again.decisions.version), (moved.decisions.style, moved.decisions.subjects, moved.decisions.version))
+        self.assertEqual(
+            (again.decisions.style, again.decisions.subjects, again.decisions.version),
+            (moved.decisions.style, moved.decisions.subjects, moved.decisions.version),
+        )
         self.assertIs(housing.in_version(again, "For the late news"), again)
 
     def test_somebody_new_is_covered_in_every_version(self):
@@ -93,8 +108,14 @@ class VersionTest(LookTest):
         self.assertEqual((housing.versions(renamed), renamed.decisions.version), (["Version 1", "Tern"], "Tern"))
         left = housing.remove_version(renamed, "Tern")
         self.assertEqual((housing.versions(left), left.decisions.version), (["Version 1"], "Version 1"))
-        for wrong in (lambda: housing.add_version(project, " "), lambda: housing.add_version(project, "Gull"), lambda: housing.in_version(project, "Nobody"), lambda: housing.remove_version(left, "Version 1"),
-                      lambda: housing.rename_version(project, "Version 1"), lambda: housing.rename_version(self.project, "x")):
+        for wrong in (
+            lambda: housing.add_version(project, " "),
+            lambda: housing.add_version(project, "Gull"),
+            lambda: housing.in_version(project, "Nobody"),
+            lambda: housing.remove_version(left, "Version 1"),
+            lambda: housing.rename_version(project, "Version 1"),
+            lambda: housing.rename_version(self.project, "x"),
+        ):
             with self.assertRaises(EditRefused):
                 wrong()
 
@@ -122,5 +143,8 @@ class RestTest(LookTest):
     def test_labels_of_those_shown_and_covered(self):
         project = housing.set_label(cast.decide(self.project, [self.one], Decision.SHOW), self.one, Label.of("Clerk"))
         found = layers(project, "c1", 30)
-        self.assertEqual([(layer.subject, layer.label) for layer in found], [(self.two, False), (self.thing, False), (self.one, True)])
+        self.assertEqual(
+            [(layer.subject, layer.label) for layer in found],
+            [(self.two, False), (self.thing, False), (self.one, True)],
+        )
         self.assertEqual(layers(housing.set_label(project, self.one, None), "c1", 30)[-1].label, False)

@@ -34,7 +34,10 @@ class InFrontTest(unittest.TestCase):
         project, holdout, thing = covered_and_held()
         white = matte(project, "c1", 10)
         self.assertEqual((white[100, 150], white[100, 250], white[100, 215]), (255, 0, 255))
-        self.assertEqual((project.subject(holdout).name, project.subject(holdout).is_covered, project.subject(holdout).is_in_front), ("In front 1", False, True))
+        self.assertEqual(
+            (project.subject(holdout).name, project.subject(holdout).is_covered, project.subject(holdout).is_in_front),
+            ("In front 1", False, True),
+        )
         off = cast.decide(project, [holdout], Decision.SHOW)
         self.assertEqual(matte(off, "c1", 10)[100, 250], 255, "switched off it holds nothing")
 
@@ -45,7 +48,9 @@ class InFrontTest(unittest.TestCase):
         self.assertEqual(matte(project, "c1", 10)[100, 250], 0)
         gone = edits.remove_subjects(project, [thing])
         gone, other = outlines.add_subject(gone, "c1", 10, Outline.at(200, 100, 200, 80, shape=BOX))
-        self.assertEqual(matte(gone, "c1", 10)[100, 250], 255, "it is not in front of somebody else because somebody is gone")
+        self.assertEqual(
+            matte(gone, "c1", 10)[100, 250], 255, "it is not in front of somebody else because somebody is gone"
+        )
 
     def test_people_who_become_one_are_not_uncovered_by_what_was_before_one_of_them(self):
         project, holdout, thing = covered_and_held([])
@@ -80,20 +85,23 @@ class InFrontTest(unittest.TestCase):
         seen = scan_of([(1, 0, 79, 0.0)])
         n = np.arange(0, 80, 4)
         centre = np.stack([130 + 0.3 * n, 92 + 20 * np.sin(n / 15 + 1)], axis=1)
-        faces = FaceTable(n.astype(np.int32), np.hstack([centre - 14, centre + 14]).astype(np.int16), np.full(len(n), 90, np.uint8))
+        faces = FaceTable(
+            n.astype(np.int32), np.hstack([centre - 14, centre + 14]).astype(np.int16), np.full(len(n), 90, np.uint8)
+        )
         project = take_in(project, "c1", replace_faces(seen, faces), 1)
         project = cast.cover_all(project)
         self.assertNotIn(Reason.LAID_OPEN, [f.reason for f in findings(project)])
         beside, _ = outlines.add_holdout(project, "c1", 20, Outline.at(300, 150, 60, 60))
         self.assertNotIn(Reason.LAID_OPEN, [f.reason for f in findings(beside)])
         on_it, key = outlines.add_holdout(project, "c1", 20, Outline.at(136, 110, 70, 70))
-        found, = [f for f in findings(on_it) if f.reason == Reason.LAID_OPEN]
+        (found,) = [f for f in findings(on_it) if f.reason == Reason.LAID_OPEN]
         self.assertEqual((found.subject, found.is_exposing), (project.subjects[0].key, True))
         self.assertGreater(found.worst, 0.5)
 
 
 def replace_faces(result, faces):
     import dataclasses
+
     return dataclasses.replace(result, faces=faces)
 
 
@@ -101,6 +109,7 @@ class NoRimTest(TemporaryFolder):
     def test_covers_do_not_take_in_the_colour_of_what_is_in_front(self):
         """A white hand before a dark face: the cover around the hand is as dark as without it, and the hand is as it
         was."""
+
         def draw(n, width, height):
             picture = np.full((height, width, 3), 40, np.uint8)
             picture[:, 100:140] = 240
@@ -119,8 +128,11 @@ class NoRimTest(TemporaryFolder):
                 np.testing.assert_array_equal(made[60:140, 103:137], source[60:140, 103:137])
                 around = made[80:120, 60:99].astype(int)
                 # Haze is pale by itself, everywhere alike.
-                self.assertLess(np.ptp(around) if kind == "haze" else np.abs(around - source[80:120, 60:99]).max(), 6, "no light rim")
-
+                self.assertLess(
+                    np.ptp(around) if kind == "haze" else np.abs(around - source[80:120, 60:99]).max(),
+                    6,
+                    "no light rim",
+                )
 
     def test_a_dissolve_beside_what_is_in_front_still_holds_nothing_of_what_is_inside(self):
         """The face beside a hand is changed: nothing of that is seen, also where the hand cuts a way into the head."""
@@ -133,12 +145,21 @@ class NoRimTest(TemporaryFolder):
         for fields in ("", "top"):
             shown = []
             for face in (30, 220):
+
                 def draw(n, width, height):
                     picture = np.full((height, width, 3), 128, np.uint8)
                     picture[inside] = face
                     return picture
 
-                path = make_clip(self.folder / f"{face}{fields}.mkv", 1, size=SIZE, encoder="ffv1", pixel_format="yuv420p", draw=draw, fields=fields)
+                path = make_clip(
+                    self.folder / f"{face}{fields}.mkv",
+                    1,
+                    size=SIZE,
+                    encoder="ffv1",
+                    pixel_format="yuv420p",
+                    draw=draw,
+                    fields=fields,
+                )
                 with FrameReader(*open_clip(path)) as reader:
                     frame = reader.read(0)
                 shown.append(with_layers(frame, layers(project, "c1", 0)).planes()[0].astype(int))
@@ -167,7 +188,7 @@ class SightingsTest(unittest.TestCase):
 
     def test_placed_again_what_lies_between_is_bridged_and_a_finding(self):
         project, key = self.again()
-        sighting, = project.subject(key).sightings
+        (sighting,) = project.subject(key).sightings
         self.assertEqual((sighting.first, sighting.last), (8, 79))
         white = [np.flatnonzero(matte(project, "c1", n).any(axis=0)).mean() for n in (30, 46, 60)]
         self.assertTrue(abs(white[0] - 100) < 2 < white[1] - 100 and abs(white[2] - 300) < 2, white)
@@ -196,21 +217,31 @@ class SightingsTest(unittest.TestCase):
 class FormsTest(unittest.TestCase):
     def setUp(self):
         project, key = outlines.add_subject(world(), "c1", 20, Outline.at(100, 100, 60, 60))
-        self.project, self.key = outlines.set_shape_kind(outlines.extend_sighting(project, key, "c1", 20), key, "c1", 20, "curve"), key
+        self.project, self.key = (
+            outlines.set_shape_kind(outlines.extend_sighting(project, key, "c1", 20), key, "c1", 20, "curve"),
+            key,
+        )
 
     def shape(self, project, frame):
         return project.subject(self.key).sightings[0].shape_at(frame)
 
     def wider(self, project, frame, reach, by=1.0):
         from skiagraph.shape.pointed import with_point_moved
-        return outlines.set_shape(project, self.key, "c1", frame, with_point_moved(self.shape(project, frame), [0], by, 0), reach)
+
+        return outlines.set_shape(
+            project, self.key, "c1", frame, with_point_moved(self.shape(project, frame), [0], by, 0), reach
+        )
 
     def u(self, project, frame):
         return self.shape(project, frame).points()[0].u - self.shape(self.project, 0).points()[0].u
 
     def test_the_reach_of_points(self):
         R = outlines.Reach
-        for reach, told in ((R.SIGHTING, {0: 1, 30: 1, 79: 1}), (R.FRAME, {20: 0, 30: 1, 26: 0.5, 60: 0}), (R.ONWARD, {29: 0, 30: 1, 79: 1})):
+        for reach, told in (
+            (R.SIGHTING, {0: 1, 30: 1, 79: 1}),
+            (R.FRAME, {20: 0, 30: 1, 26: 0.5, 60: 0}),
+            (R.ONWARD, {29: 0, 30: 1, 79: 1}),
+        ):
             with self.subTest(reach=reach):
                 project = self.wider(self.project, 30, reach)
                 for frame, u in told.items():
@@ -223,12 +254,15 @@ class FormsTest(unittest.TestCase):
 
     def test_they_are_moved_and_removed_with_their_keyframes(self):
         keyed = self.wider(self.wider(self.project, 20, outlines.Reach.KEYFRAME), 40, outlines.Reach.KEYFRAME)
-        self.assertEqual(outlines.move_keyframe(keyed, self.key, "c1", 40, 50).subject(self.key).sightings[0].marks(), (20, 50))
+        self.assertEqual(
+            outlines.move_keyframe(keyed, self.key, "c1", 40, 50).subject(self.key).sightings[0].marks(), (20, 50)
+        )
         one = outlines.remove_keyframe(keyed, self.key, "c1", 20)
         self.assertAlmostEqual(self.u(one, 0), 2.0)
         none = outlines.remove_keyframes(keyed, self.key, "c1", 0, 79)
         self.assertEqual(none.subject(self.key).sightings[0].marks(), ())
         import tempfile, pathlib
+
         with tempfile.TemporaryDirectory() as folder:
             file.save(keyed, pathlib.Path(folder) / "p.skiagraph")
             self.assertEqual(file.load(pathlib.Path(folder) / "p.skiagraph").decisions, keyed.decisions)
@@ -236,15 +270,22 @@ class FormsTest(unittest.TestCase):
     def test_a_correction_over_a_stretch(self):
         from skiagraph.shape.change import Change
         from skiagraph.project.rows import outline_at
+
         project = outlines.repeat_change(self.project, self.key, "c1", 30, 50, Change(dx=0.5))
-        sighting, = project.subject(self.key).sightings
-        self.assertEqual([round(outline_at(project, sighting, n).cx) for n in (0, 29, 30, 40, 50, 51, 79)], [100, 100, 130, 130, 130, 100, 100])
+        (sighting,) = project.subject(self.key).sightings
+        self.assertEqual(
+            [round(outline_at(project, sighting, n).cx) for n in (0, 29, 30, 40, 50, 51, 79)],
+            [100, 100, 130, 130, 130, 100, 100],
+        )
 
 
 class MarkersTest(unittest.TestCase):
     def test_markers(self):
         project = edits.set_marker(edits.set_marker(world(2), "c2", 5, "later"), "c1", 30, "  the  clerk looks up ")
-        self.assertEqual([(m.clip, m.frame, m.name) for m in project.decisions.markers], [("c1", 30, "the clerk looks up"), ("c2", 5, "later")])
+        self.assertEqual(
+            [(m.clip, m.frame, m.name) for m in project.decisions.markers],
+            [("c1", 30, "the clerk looks up"), ("c2", 5, "later")],
+        )
         moved = edits.move_marker(project, "c1", 30, 500)
         self.assertEqual(moved.decisions.markers[0].frame, 79)
         self.assertEqual(len(edits.set_marker(moved, "c1", 79, "").decisions.markers), 1)

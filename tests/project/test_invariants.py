@@ -29,7 +29,11 @@ from tests.project.worlds import FRAMES, LOOKED_AT, covered_heads, hidden_share,
 
 people = st.integers(0, 3)
 frames = st.integers(0, FRAMES - 1)
-stretches = st.lists(st.tuples(people, frames, frames, st.floats(-3, 3)).map(lambda s: (s[0], min(s[1], s[2]), max(s[1], s[2]), s[3])), min_size=1, max_size=6)
+stretches = st.lists(
+    st.tuples(people, frames, frames, st.floats(-3, 3)).map(lambda s: (s[0], min(s[1], s[2]), max(s[1], s[2]), s[3])),
+    min_size=1,
+    max_size=6,
+)
 outline_moves = st.tuples(st.floats(-15, 15), st.floats(-10, 10), st.floats(0.7, 1.6), st.floats(-170, 170))
 
 
@@ -79,7 +83,14 @@ class Desk(RuleBasedStateMachine):
         if sighting is not None:
             now = outline_at(self.shown, sighting, frame)
             dx, dy, factor, turn = move
-            self.edit(outlines.move_outline, key, "c1", frame, Outline.at(now.cx + dx, now.cy + dy, now.width * factor, now.height * factor, now.angle + turn), reach)
+            self.edit(
+                outlines.move_outline,
+                key,
+                "c1",
+                frame,
+                Outline.at(now.cx + dx, now.cy + dy, now.width * factor, now.height * factor, now.angle + turn),
+                reach,
+            )
 
     @rule(data=st.data(), frame=frames)
     def keyframe(self, data, frame):
@@ -132,7 +143,9 @@ class Desk(RuleBasedStateMachine):
     @rule(data=st.data(), frame=frames, cx=st.floats(0, 480), cy=st.floats(0, 200), everybody=st.booleans())
     def hold_out(self, data, frame, cx, cy, everybody):
         key = self.subject(data)
-        self.edit(outlines.add_holdout, "c1", frame, Outline.at(cx, cy, 40, 40), None if everybody or key is None else [key])
+        self.edit(
+            outlines.add_holdout, "c1", frame, Outline.at(cx, cy, 40, 40), None if everybody or key is None else [key]
+        )
 
     @rule(data=st.data(), frame=frames, kind=st.sampled_from(sorted(Shape.kinds)), reach=st.sampled_from(Reach))
     def reshape(self, data, frame, kind, reach):
@@ -150,7 +163,9 @@ class Desk(RuleBasedStateMachine):
     @rule(data=st.data(), frame=frames, reach=st.sampled_from(Reach), away=st.booleans())
     def take_off(self, data, frame, reach, away):
         if (key := self.subject(data)) is not None:
-            self.edit(*((outlines.declare_absent, key, "c1", frame) if away else (levels.switch_off, key, "c1", frame, reach)))
+            self.edit(
+                *((outlines.declare_absent, key, "c1", frame) if away else (levels.switch_off, key, "c1", frame, reach))
+            )
 
     @rule(data=st.data(), first=frames, last=frames)
     def clear(self, data, first, last):
@@ -216,7 +231,9 @@ class Desk(RuleBasedStateMachine):
     def undo_and_redo(self):
         before, evidence = self.history.project, self.history.project.evidence
         if self.history.undo():
-            assert self.history.project.evidence is evidence or self.history.project.evidence == evidence, "undo never changes evidence"
+            assert self.history.project.evidence is evidence or self.history.project.evidence == evidence, (
+                "undo never changes evidence"
+            )
             assert self.history.redo()
             assert self.history.project.decisions == before.decisions, "undo then redo gives the same value"
 
@@ -232,7 +249,11 @@ class Desk(RuleBasedStateMachine):
 
     def give_out_ids(self):
         view = self.shown
-        self.history.learn(self.history.project.__class__(self.history.project.files, self.history.project.evidence, self.history.project.decisions, view.issued))
+        self.history.learn(
+            self.history.project.__class__(
+                self.history.project.files, self.history.project.evidence, self.history.project.decisions, view.issued
+            )
+        )
 
     # What must hold
 
@@ -263,10 +284,15 @@ class Desk(RuleBasedStateMachine):
         for person in scan.people:
             for path in (tracks[key].path for key in person.tracks):
                 for frame in LOOKED_AT:
-                    if path.first <= frame <= path.last and not any(g.touched for s in project.subjects for g in s.in_clip("c1") if g.covers(frame)) \
-                            and not any(g.covers(frame) for g in spoken_of):
+                    if (
+                        path.first <= frame <= path.last
+                        and not any(g.touched for s in project.subjects for g in s.in_clip("c1") if g.covers(frame))
+                        and not any(g.covers(frame) for g in spoken_of)
+                    ):
                         row = path.rows()[frame - path.first].astype(float)
-                        assert hidden_share(project, frame, head_points(row[None])[0]) >= CARRY.still_covered, f"person {person.key} in frame {frame}"
+                        assert hidden_share(project, frame, head_points(row[None])[0]) >= CARRY.still_covered, (
+                            f"person {person.key} in frame {frame}"
+                        )
 
     @invariant()
     def ids_are_never_given_twice(self):
@@ -298,10 +324,19 @@ class ShownTest(unittest.TestCase):
         after = take(project, second)
         for subject in after.subjects:
             if subject.key in before:
-                self.assertLessEqual(len({g.tracks[0] for g in subject.sightings if g.tracks}), max(before[subject.key], len(subject.sightings)))
-                fresh = [g for g in subject.sightings if g.key not in {s.key for s in project.subject(subject.key).sightings}]
+                self.assertLessEqual(
+                    len({g.tracks[0] for g in subject.sightings if g.tracks}),
+                    max(before[subject.key], len(subject.sightings)),
+                )
+                fresh = [
+                    g for g in subject.sightings if g.key not in {s.key for s in project.subject(subject.key).sightings}
+                ]
                 for sighting in fresh:
-                    overlapping = [s for s in project.subject(subject.key).sightings if s.first <= sighting.last and sighting.first <= s.last]
+                    overlapping = [
+                        s
+                        for s in project.subject(subject.key).sightings
+                        if s.first <= sighting.last and sighting.first <= s.last
+                    ]
                     self.assertTrue(overlapping, "a stretch that was never seen of them")
             else:
                 self.assertEqual(subject.decision, Decision.UNDECIDED)
@@ -321,9 +356,22 @@ class AcceptedTest(unittest.TestCase):
         sighting = project.subject("s1").sightings[0]
         now = outline_at(project, sighting, frame)
         dx, dy, factor, turn = move
-        moved = outlines.move_outline(project, "s1", "c1", frame, Outline.at(now.cx + dx, now.cy + dy, now.width * factor, now.height * factor, now.angle + turn), reach)
+        moved = outlines.move_outline(
+            project,
+            "s1",
+            "c1",
+            frame,
+            Outline.at(now.cx + dx, now.cy + dy, now.width * factor, now.height * factor, now.angle + turn),
+            reach,
+        )
         there = moved.subject("s1").sightings[0]
-        most = max(max(abs(a - b) for a, b in zip(outline_at(project, sighting, f).place.row(), outline_at(moved, there, f).place.row())) for f in range(20, 41, 2))
+        most = max(
+            max(
+                abs(a - b)
+                for a, b in zip(outline_at(project, sighting, f).place.row(), outline_at(moved, there, f).place.row())
+            )
+            for f in range(20, 41, 2)
+        )
         if most == 0:
             self.assertTrue(is_accepted(moved, finding))
         elif most > 8:
@@ -335,5 +383,8 @@ class MergedStyleTest(unittest.TestCase):
         project, carry, _ = Arrival("c1", 1).evidence(world(), scan_of([(0, 0, 30, 0.0), (1, 40, 79, 0.0)]))
         project = edits.set_style(carry(project), "s2", Style.of(Cover.kinds["blur"](), 0.6, 0.3))
         merged = cast.merge_subjects(project, "s1", ["s2"])
-        self.assertEqual((merged.style_of(merged.subject("s1")).margin, merged.style_of(merged.subject("s1")).cover.kind), (0.6, "dissolve"))
+        self.assertEqual(
+            (merged.style_of(merged.subject("s1")).margin, merged.style_of(merged.subject("s1")).cover.kind),
+            (0.6, "dissolve"),
+        )
         self.assertEqual(cast.answer(project, "s1", "s2", Answer.NO).subject("s1").style, None)

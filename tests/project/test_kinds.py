@@ -39,7 +39,11 @@ class Strange(TemporaryFolder):
         class Negative(Cover, Value, frozen=True, tag_field="kind", tag="negative"):
             word: ClassVar[str] = "Negative"
             tip: ClassVar[str] = "Turned over, and flat"
-            share: Annotated[float, msgspec.Meta(ge=0, le=1), described("Share", "How much of it is turned over.", low=0, high=100, unit=" %", scale=100)] = 1.0
+            share: Annotated[
+                float,
+                msgspec.Meta(ge=0, le=1),
+                described("Share", "How much of it is turned over.", low=0, high=100, unit=" %", scale=100),
+            ] = 1.0
 
             def hide(self, region: Region) -> np.ndarray:
                 x0, y0, x1, y1 = region.box
@@ -61,7 +65,9 @@ class Strange(TemporaryFolder):
             def on_subject(self, scene, subject, sightings):
                 for sighting in sightings:
                     if scene.rows(sighting)[0, 2] < 70:
-                        yield Finding(scene.clip.key, subject.key, self.reason, sighting.first, sighting.last, 0.0, sighting.first)
+                        yield Finding(
+                            scene.clip.key, subject.key, self.reason, sighting.first, sighting.last, 0.0, sighting.first
+                        )
 
             def sentence(self, project, finding, told):
                 return f"{told.name} is very small at {told.where}. Look closely."
@@ -91,7 +97,10 @@ class OutsideKindTest(Strange):
         again = file.load(place)
         self.assertEqual(again, self.project)
         self.assertEqual(again.subject(self.key).sightings[0].shape, self.diamond())
-        kinds = [o["properties"]["kind"]["enum"] for o in file.schema()["$defs"]["Style"]["properties"]["covers"]["items"]["anyOf"]]
+        kinds = [
+            o["properties"]["kind"]["enum"]
+            for o in file.schema()["$defs"]["Style"]["properties"]["covers"]["items"]["anyOf"]
+        ]
         self.assertIn(["negative"], kinds)
         del Cover.kinds["negative"]
         with self.assertRaises(CannotOpenProject) as caught:
@@ -108,7 +117,9 @@ class OutsideKindTest(Strange):
     def test_exported_and_proved(self):
         out = self.folder / "out.mkv"
         export_clip(self.project, "c1", out, matte_target=self.folder / "m.mkv")
-        np.testing.assert_array_equal(self.frame(out, 5).planes()[0], covered(self.project, "c1", self.frame(self.clip, 5)).planes()[0])
+        np.testing.assert_array_equal(
+            self.frame(out, 5).planes()[0], covered(self.project, "c1", self.frame(self.clip, 5)).planes()[0]
+        )
         np.testing.assert_array_equal(self.frame(self.folder / "m.mkv", 5).planes()[0], matte(self.project, "c1", 5))
         self.assertEqual(check_file(self.project, "c1", out), [])
         bare = edits.remove_subjects(self.project, [self.key])
@@ -117,6 +128,7 @@ class OutsideKindTest(Strange):
 
     def test_offered_on_the_command_line(self):
         from skiagraph.cli import _parser
+
         self.assertEqual(_parser().parse_args(["render", "p", "-o", "o", "--style", "negative"]).style, "negative")
 
 

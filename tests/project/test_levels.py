@@ -25,24 +25,37 @@ class LevelsTest(World):
 
     def wider(self, reach, frame=40, margin=0.5, project=None):
         project = project or self.project
-        return levels.set_style_at(project, self.key, "c1", frame, replace(project.style_of(project.subject(self.key)), margin=margin), reach)
+        return levels.set_style_at(
+            project, self.key, "c1", frame, replace(project.style_of(project.subject(self.key)), margin=margin), reach
+        )
 
     def test_how_far_a_margin_reaches(self):
         plain, wide = self.size(self.project, 0), 60 * 1.5
         self.assertAlmostEqual(plain, 66)
-        for reach, told in ((Reach.FRAME, {30: plain, 40: wide, 50: plain}), (Reach.ONWARD, {39: plain, 40: wide, 79: wide}), (Reach.SIGHTING, {0: wide, 79: wide}), (Reach.ALL, {0: wide})):
+        for reach, told in (
+            (Reach.FRAME, {30: plain, 40: wide, 50: plain}),
+            (Reach.ONWARD, {39: plain, 40: wide, 79: wide}),
+            (Reach.SIGHTING, {0: wide, 79: wide}),
+            (Reach.ALL, {0: wide}),
+        ):
             project = self.wider(reach)
             for frame, size in told.items():
                 self.assertAlmostEqual(self.size(project, frame), size, places=4, msg=f"{reach} {frame}")
         keyed = self.wider(Reach.KEYFRAME, 60, 0.9, self.wider(Reach.KEYFRAME, 40, 0.5))
         self.assertTrue(self.size(keyed, 40) < self.size(keyed, 50) < self.size(keyed, 60))
-        self.assertEqual((keyed.subject(self.key).sightings[0].all_marks(), keyed.subject(self.key).sightings[0].marks()), ((40, 60), ()))
+        self.assertEqual(
+            (keyed.subject(self.key).sightings[0].all_marks(), keyed.subject(self.key).sightings[0].marks()),
+            ((40, 60), ()),
+        )
         removed = outlines.remove_keyframe(keyed, self.key, "c1", 60)
         self.assertAlmostEqual(self.size(removed, 79), wide)
 
     def test_strength_and_feather(self):
         stronger = levels.set_style_at(self.project, self.key, "c1", 40, Style.of(Mosaic(4), 0.1, 0.4), Reach.FRAME)
-        told = [(layers(stronger, "c1", n)[0].style.cover.blocks, round(layers(stronger, "c1", n)[0].style.feather, 3)) for n in (20, 40)]
+        told = [
+            (layers(stronger, "c1", n)[0].style.cover.blocks, round(layers(stronger, "c1", n)[0].style.feather, 3))
+            for n in (20, 40)
+        ]
         self.assertEqual(told, [(8, 0.1), (4, 0.4)])
         between = layers(stronger, "c1", 36)[0].style.cover.blocks
         self.assertTrue(4 <= between <= 6)
@@ -59,7 +72,9 @@ class LevelsTest(World):
     def test_joining_loses_no_margin(self):
         parted = outlines.split_sighting(self.wider(Reach.FRAME, 60, 0.9), self.key, "c1", 30)
         before = [self.size(parted, n) for n in (10, 45, 60, 75)]
-        self.assertEqual([self.size(outlines.join_sightings(parted, self.key, "c1", 10), n) for n in (10, 45, 60, 75)], before)
+        self.assertEqual(
+            [self.size(outlines.join_sightings(parted, self.key, "c1", 10), n) for n in (10, 45, 60, 75)], before
+        )
         moved = outlines.move_outline(parted, self.key, "c1", 10, Outline.at(220, 100, 60, 60), Reach.SIGHTING)
         joined = outlines.join_sightings(self.wider(Reach.SIGHTING, 50, 0.4, moved), self.key, "c1", 10)
         self.assertEqual(len(joined.subject(self.key).sightings), 1)
@@ -71,12 +86,18 @@ class LevelsTest(World):
         self.assertGreaterEqual(self.size(project, 40), 60)
 
     def test_off_at_once_and_in_one_frame(self):
-        for reach, on in ((Reach.FRAME, {39: True, 40: False, 41: True}), (Reach.ONWARD, {39: True, 40: False, 79: False}), (Reach.SIGHTING, {0: False, 79: False})):
+        for reach, on in (
+            (Reach.FRAME, {39: True, 40: False, 41: True}),
+            (Reach.ONWARD, {39: True, 40: False, 79: False}),
+            (Reach.SIGHTING, {0: False, 79: False}),
+        ):
             project = levels.switch_off(self.project, self.key, "c1", 40, reach)
             for frame, covered in on.items():
                 self.assertEqual(matte(project, "c1", frame).any(), covered, f"{reach} {frame}")
         with self.assertRaises(EditRefused):
-            levels.switch_off(levels.switch_off(self.project, self.key, "c1", 40, Reach.FRAME), self.key, "c1", 40, Reach.FRAME)
+            levels.switch_off(
+                levels.switch_off(self.project, self.key, "c1", 40, Reach.FRAME), self.key, "c1", 40, Reach.FRAME
+            )
 
 
 class EveryParameterTest(World):
@@ -85,16 +106,28 @@ class EveryParameterTest(World):
 
     def keyed(self, cover, reach, frame=40, project=None):
         project = project or self.project
-        return levels.set_style_at(project, self.key, "c1", frame, replace(project.style_of(project.subject(self.key)), covers=(cover,)), reach)
+        return levels.set_style_at(
+            project, self.key, "c1", frame, replace(project.style_of(project.subject(self.key)), covers=(cover,)), reach
+        )
 
     def test_whatever_a_cover_says_goes_over_from_key_to_key(self):
-        project = self.keyed(Mosaic(4, rounded=1.0, grid="picture"), Reach.KEYFRAME, 60, self.keyed(Mosaic(8, rounded=0.0), Reach.KEYFRAME, 40))
+        project = self.keyed(
+            Mosaic(4, rounded=1.0, grid="picture"),
+            Reach.KEYFRAME,
+            60,
+            self.keyed(Mosaic(8, rounded=0.0), Reach.KEYFRAME, 40),
+        )
         (early,), (middle,), (late,) = (self.covers(project, n) for n in (40, 50, 60))
         self.assertEqual((early.rounded, late.rounded, late.grid), (0.0, 1.0, "picture"))
         self.assertTrue(0.3 < middle.rounded < 0.7 and middle.grid == "subject")
 
     def test_reach(self):
-        for reach, told in ((Reach.FRAME, {20: 0.0, 40: 1.0, 60: 0.0}), (Reach.ONWARD, {39: 0.0, 40: 1.0, 79: 1.0}), (Reach.SIGHTING, {0: 1.0, 79: 1.0}), (Reach.ALL, {0: 1.0})):
+        for reach, told in (
+            (Reach.FRAME, {20: 0.0, 40: 1.0, 60: 0.0}),
+            (Reach.ONWARD, {39: 0.0, 40: 1.0, 79: 1.0}),
+            (Reach.SIGHTING, {0: 1.0, 79: 1.0}),
+            (Reach.ALL, {0: 1.0}),
+        ):
             project = self.keyed(Mosaic(8, rounded=1.0), reach)
             for frame, rounded in told.items():
                 self.assertEqual(self.covers(project, frame)[0].rounded, rounded, f"{reach} {frame}")
@@ -107,10 +140,15 @@ class EveryParameterTest(World):
         self.assertEqual(self.covers(back, 40)[0].rounded, 1.0)
 
     def test_a_change_of_the_whole_sighting_leaves_what_keys_say_beside_it(self):
-        project = self.keyed(Mosaic(8, rounded=1.0), Reach.KEYFRAME, 60, self.keyed(Mosaic(8, rounded=0.2), Reach.KEYFRAME, 20))
+        project = self.keyed(
+            Mosaic(8, rounded=1.0), Reach.KEYFRAME, 60, self.keyed(Mosaic(8, rounded=0.2), Reach.KEYFRAME, 20)
+        )
         changed = self.keyed(replace(self.covers(project, 20)[0], tall=2.0), Reach.SIGHTING, 20, project)
         for frame in (20, 60):
-            self.assertEqual((self.covers(changed, frame)[0].tall, self.covers(changed, frame)[0].rounded), (2.0, self.covers(project, frame)[0].rounded))
+            self.assertEqual(
+                (self.covers(changed, frame)[0].tall, self.covers(changed, frame)[0].rounded),
+                (2.0, self.covers(project, frame)[0].rounded),
+            )
         coarser = self.keyed(Mosaic(4, rounded=0.2), Reach.SIGHTING, 20, project)
         self.assertEqual([c[0].blocks for c in (self.covers(coarser, 20), self.covers(coarser, 60))], [4, 4])
         self.assertEqual(self.covers(coarser, 60)[0].rounded, 1.0)

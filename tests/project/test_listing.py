@@ -16,7 +16,11 @@ from skiagraph.project import file
 class ListingTest(CommandLine):
     def setUp(self):
         super().setUp()
-        self.project = project_on(make_clip(self.folder / "a.mp4", 20, size=(320, 192)), head_path(0, 20, cx=60, step=(1, 0)), head_path(5, 10, cx=200, angle=90, width=30, height=40))
+        self.project = project_on(
+            make_clip(self.folder / "a.mp4", 20, size=(320, 192)),
+            head_path(0, 20, cx=60, step=(1, 0)),
+            head_path(5, 10, cx=200, angle=90, width=30, height=40),
+        )
 
     def test_all_forms_say_the_same(self):
         rows = list(track_rows(self.project))
@@ -24,9 +28,13 @@ class ListingTest(CommandLine):
             self.assertEqual(write_tracks(self.project, self.folder / f"t{suffix}"), 30)
         with open(self.folder / "t.csv", newline="") as opened:
             listed = list(csv.reader(opened))
-        self.assertEqual((tuple(listed[0]), [tuple(r) for r in listed[1:]]), (COLUMNS, [tuple(str(v) for v in row) for row in rows]))
+        self.assertEqual(
+            (tuple(listed[0]), [tuple(r) for r in listed[1:]]), (COLUMNS, [tuple(str(v) for v in row) for row in rows])
+        )
         plain = json.loads((self.folder / "t.json").read_text())
-        self.assertEqual([row for s in plain["clips"][0]["subjects"] for row in s["rows"]], [list(row[3:]) for row in rows])
+        self.assertEqual(
+            [row for s in plain["clips"][0]["subjects"] for row in s["rows"]], [list(row[3:]) for row in rows]
+        )
         mot = np.loadtxt(self.folder / "t.txt", delimiter=",")
         self.assertEqual(mot.shape, (30, 10))
         self.assertTrue((np.diff(mot[:, 0]) >= 0).all())

@@ -21,7 +21,13 @@ class LockTest(TemporaryFolder):
         self.project = self.folder / "p.skiagraph"
 
     def elsewhere(self):
-        process = subprocess.Popen([sys.executable, "-c", HOLDS, str(self.project)], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True, cwd=Path(__file__).parents[2])
+        process = subprocess.Popen(
+            [sys.executable, "-c", HOLDS, str(self.project)],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            text=True,
+            cwd=Path(__file__).parents[2],
+        )
         self.addCleanup(lambda: (process.kill(), process.wait(), process.stdin.close(), process.stdout.close()))
         self.assertEqual(process.stdout.readline().strip(), "held")
         return process
@@ -51,7 +57,9 @@ class LockTest(TemporaryFolder):
 
     def test_waiting_ends_when_it_is_let_go_and_can_be_cancelled(self):
         process, control = self.elsewhere(), JobControl()
-        control = JobControl(lambda progress: process.stdin.close() if progress.done == 2 and not process.stdin.closed else None)
+        control = JobControl(
+            lambda progress: process.stdin.close() if progress.done == 2 and not process.stdin.closed else None
+        )
         with ProjectLock.wait(self.project, control):
             pass
         held = ProjectLock.take(self.project)

@@ -4,7 +4,19 @@ import unittest
 
 import numpy as np
 
-from skiagraph.project.model import Change, Evidence, FromScan, Keyframe, Project, Repair, Sighting, Similarity, Style, Track, replace
+from skiagraph.project.model import (
+    Change,
+    Evidence,
+    FromScan,
+    Keyframe,
+    Project,
+    Repair,
+    Sighting,
+    Similarity,
+    Style,
+    Track,
+    replace,
+)
 from skiagraph.cover.cover import default_style
 from skiagraph.project.rows import GROW, cover_outline, outline_at, outline_rows, rows_at
 from skiagraph.track.path import PLACED
@@ -55,20 +67,31 @@ class RowsTest(unittest.TestCase):
     def test_placed_without_a_track_it_is_where_it_was_put(self):
         s = Sighting("g1", "c1", 5, 25, base=Similarity(30, 40, 20, 24, 10))
         outline = outline_at(Project(), s, 15)
-        self.assertEqual((outline.cx, outline.cy, outline.width, outline.angle, outline.origin), (30, 40, 20, 10, PLACED))
+        self.assertEqual(
+            (outline.cx, outline.cy, outline.width, outline.angle, outline.origin), (30, 40, 20, 10, PLACED)
+        )
 
     def test_growth_only_ever_adds(self):
         rng = np.random.default_rng(4)
         for _ in range(20):
             project, s = on(head_path(0, 30, step=tuple(rng.normal(0, 6, 2)), confidence=float(rng.uniform(0.05, 1))))
             self.assertTrue((outline_rows(project, s)[:, GROW] >= 0).all())
-            self.assertGreaterEqual(cover_outline(project, s, 10, replace(STYLE, margin=0.1)).width, outline_at(project, s, 10).width * 1.1 - 1e-6)
+            self.assertGreaterEqual(
+                cover_outline(project, s, 10, replace(STYLE, margin=0.1)).width,
+                outline_at(project, s, 10).width * 1.1 - 1e-6,
+            )
 
     def test_single_frames_and_whole_tables_agree(self):
         rng = np.random.default_rng(8)
         path = head_path(3, 50, step=(1.5, -0.7), confidence=0.6)
-        project, s = on(path, first=0, last=60, whole=Change(0.1, 0, 1.2, 1, 3), keyframes=(Keyframe(9, Change(0.2)), Keyframe(30, Change(0, 0.3, 1.5, 1, 40))),
-                        repairs=(Repair(20, Change(0.1, 0.1)),))
+        project, s = on(
+            path,
+            first=0,
+            last=60,
+            whole=Change(0.1, 0, 1.2, 1, 3),
+            keyframes=(Keyframe(9, Change(0.2)), Keyframe(30, Change(0, 0.3, 1.5, 1, 40))),
+            repairs=(Repair(20, Change(0.1, 0.1)),),
+        )
         rows = outline_rows(project, s)
         for frame in rng.integers(0, 61, 20):
             np.testing.assert_allclose(rows_at(project, s, int(frame), int(frame))[0], rows[frame], atol=1e-9)
@@ -77,6 +100,7 @@ class RowsTest(unittest.TestCase):
 
     def test_tables_are_not_kept_for_ever(self):
         from skiagraph.project import rows
+
         project, s = on(head_path(0, 4000))
         before = len(rows._TABLES)
         for n in range(200):
@@ -93,5 +117,6 @@ class StyleTest(unittest.TestCase):
         import msgspec
 
         from skiagraph.values import read
+
         with self.assertRaises(msgspec.ValidationError):
             read({"covers": []}, Style)

@@ -40,8 +40,15 @@ class StoreTest(TemporaryFolder):
 
     def test_any_failure_is_told_and_the_thread_lives_on(self):
         store = self.opened()
-        for error in (CannotSaveProject("It cannot be saved."), RuntimeError("a surprise"), UnicodeEncodeError("utf-8", "\udcff", 0, 1, "surrogates")):
-            with mock.patch("skiagraph.project.store.save", side_effect=error), mock.patch("skiagraph.project.store.log"):
+        for error in (
+            CannotSaveProject("It cannot be saved."),
+            RuntimeError("a surprise"),
+            UnicodeEncodeError("utf-8", "\udcff", 0, 1, "surrogates"),
+        ):
+            with (
+                mock.patch("skiagraph.project.store.save", side_effect=error),
+                mock.patch("skiagraph.project.store.log"),
+            ):
                 store.put(self.named("Not written"))
                 self.assertFalse(store.flush())
             self.assertIsInstance(self.told[-1], CannotSaveProject)

@@ -33,22 +33,40 @@ class UpgradeTest(unittest.TestCase):
                 self.assertEqual(len(subject.sightings), len(known[subject.key]))
                 for sighting, was in zip(subject.sightings, known[subject.key]):
                     with self.subTest(project=name, subject=subject.name, sighting=sighting.key):
-                        self.assertEqual((sighting.clip, sighting.first, sighting.last, subject.is_covered), (was["clip"], was["first"], was["last"], was["covered"]))
+                        self.assertEqual(
+                            (sighting.clip, sighting.first, sighting.last, subject.is_covered),
+                            (was["clip"], was["first"], was["last"], was["covered"]),
+                        )
                         for frame, row, cover in zip(was["frames"], was["rows"], was["cover"]):
-                            now, outline = rows_at(project, sighting, frame, frame)[0], cover_outline(project, sighting, frame, style)
+                            now, outline = (
+                                rows_at(project, sighting, frame, frame)[0],
+                                cover_outline(project, sighting, frame, style),
+                            )
                             np.testing.assert_allclose([*now[:5], now[GROW]], [*row[:5], row[6]], atol=0.02)
-                            np.testing.assert_allclose([outline.cx, outline.cy, outline.width, outline.height, outline.angle], cover, atol=0.02)
+                            np.testing.assert_allclose(
+                                [outline.cx, outline.cy, outline.width, outline.height, outline.angle], cover, atol=0.02
+                            )
 
     def test_everything_else_a_person_said(self):
         project = file.load(FIXTURES / "by-hand.skiagraph")
         by_name = {s.name: s for s in project.subjects}
         clerk, worker = by_name["Auction clerk"], by_name["Deckhand, blue cap"]
-        self.assertEqual((clerk.decision, clerk.named, clerk.portrait_chosen, worker.decision), (Decision.SHOW, True, True, Decision.COVER))
+        self.assertEqual(
+            (clerk.decision, clerk.named, clerk.portrait_chosen, worker.decision),
+            (Decision.SHOW, True, True, Decision.COVER),
+        )
         self.assertEqual((worker.style.cover.kind, worker.style.cover.size, worker.style.margin), ("blur", 0.22, 0.3))
         self.assertEqual((project.style.cover.kind, project.style.cover.blocks), ("mosaic", 9))
         self.assertTrue(by_name["Doubtful 1"].doubtful and by_name["Person 6"].dismissed)
-        self.assertEqual([(n.one, n.other, n.answer) for n in project.likenesses], [("s1", "s4", Answer.OPEN), ("s3", "s4", Answer.NO)])
-        self.assertEqual([a.subject for a in project.accepted], ["s1", ""], "what was said of somebody who is gone says nothing of anybody new")
+        self.assertEqual(
+            [(n.one, n.other, n.answer) for n in project.likenesses],
+            [("s1", "s4", Answer.OPEN), ("s3", "s4", Answer.NO)],
+        )
+        self.assertEqual(
+            [a.subject for a in project.accepted],
+            ["s1", ""],
+            "what was said of somebody who is gone says nothing of anybody new",
+        )
         self.assertTrue(all(a.looked for a in project.accepted))
         self.assertEqual(project.new_id("subjects")[1], "s10", "an id that was ever spoken of is not given out again")
         self.assertEqual(project.clip("c2").damage[:8], "hall.mp4")
@@ -61,7 +79,10 @@ class UpgradeTest(unittest.TestCase):
         project = file.load(FIXTURES / "scanned.skiagraph")
         found = [(f.subject, f.reason, f.first, f.last, f.worst, f.at) for f in findings(project)]
         self.assertEqual([f for f in found if f[1] != Reason.TOO_WEAK], [("s3", "gap", 119, 197, 53.0, 139)])
-        self.assertEqual({f[0] for f in found if f[1] == Reason.TOO_WEAK}, {s.key for s in project.subjects if s.is_covered and not s.doubtful})
+        self.assertEqual(
+            {f[0] for f in found if f[1] == Reason.TOO_WEAK},
+            {s.key for s in project.subjects if s.is_covered and not s.doubtful},
+        )
 
 
 class UpgradedFileTest(TemporaryFolder):
@@ -80,7 +101,11 @@ class UpgradedFileTest(TemporaryFolder):
         project = file.load(place)
         file.save(project, place)
         plain = json.loads(place.read_bytes())
-        place.write_text(json.dumps({**plain, "version": 5, "evidence": {k: v for k, v in plain["evidence"].items() if k != "sweeps"}}))
+        place.write_text(
+            json.dumps(
+                {**plain, "version": 5, "evidence": {k: v for k, v in plain["evidence"].items() if k != "sweeps"}}
+            )
+        )
         self.assertEqual(file.load(place), project)
 
     def test_version_6_opens_as_it_was(self):
@@ -93,7 +118,8 @@ class UpgradedFileTest(TemporaryFolder):
         self.assertEqual(file.load(place), project)
 
     def test_hand_work_beyond_what_is_good_of_a_clip_does_not_keep_a_project_shut(self):
-        """Version 1 lowered the number of frames where a scan met damage, and then could not open what reached beyond."""
+        """Version 1 lowered the number of frames where a scan met damage, and then could not open what reached
+        beyond."""
         old = json.loads((FIXTURES / "by-hand.skiagraph").read_bytes())
         old["clips"][0]["frames"] = 100
         place = self.folder / "p.skiagraph"
@@ -106,8 +132,14 @@ class UpgradedFileTest(TemporaryFolder):
 
     def test_damage_in_an_old_file_is_a_sentence_too(self):
         from skiagraph.errors import CannotOpenProject
+
         old = json.loads((FIXTURES / "by-hand.skiagraph").read_bytes())
-        for broken in ({**old, "subjects": 3}, {**old, "clips": []}, {**old, "style": {"kind": "fog"}}, {k: v for k, v in old.items() if k != "style"}):
+        for broken in (
+            {**old, "subjects": 3},
+            {**old, "clips": []},
+            {**old, "style": {"kind": "fog"}},
+            {k: v for k, v in old.items() if k != "style"},
+        ):
             place = self.folder / "p.skiagraph"
             place.write_text(json.dumps(broken))
             with self.assertRaises(CannotOpenProject) as caught:
@@ -121,13 +153,22 @@ class VersionTwoTest(unittest.TestCase):
 
     def test_the_same_mattes_and_rows(self):
         folder = FIXTURES.parent / "version-2"
-        project, known = file.load(folder / "by-hand.skiagraph"), json.loads((folder / "by-hand.covers.json").read_text())
+        project, known = (
+            file.load(folder / "by-hand.skiagraph"),
+            json.loads((folder / "by-hand.covers.json").read_text()),
+        )
         self.assertEqual([project.style.cover.kind, project.style.margin], known["style"])
         for clip, mattes in known["mattes"].items():
             for frame, (total, digest) in mattes.items():
                 white = matte(project, clip, int(frame))
-                self.assertEqual((int(white.astype(np.int64).sum()), hashlib.sha256(white.tobytes()).hexdigest()[:16]), (total, digest), f"{clip} {frame}")
+                self.assertEqual(
+                    (int(white.astype(np.int64).sum()), hashlib.sha256(white.tobytes()).hexdigest()[:16]),
+                    (total, digest),
+                    f"{clip} {frame}",
+                )
         for subject in project.subjects:
             for sighting, (key, rows) in zip(subject.sightings, known["rows"][subject.key]):
                 self.assertEqual(sighting.key, key)
-                np.testing.assert_allclose(rows_at(project, sighting, sighting.first, sighting.last)[::9, :7], rows, atol=0.002)
+                np.testing.assert_allclose(
+                    rows_at(project, sighting, sighting.first, sighting.last)[::9, :7], rows, atol=0.002
+                )

@@ -42,7 +42,10 @@ class RangesTest(WithClip):
         project = voices.move_ends(project, key, 0.5, 2.5)
         project = voices.split_range(project, key, 1.5)
         first, second = voices.ranges_in(project, CLIP)
-        self.assertEqual([(v.begins_s, v.ends_s, v.subject) for v in (first, second)], [(0.5, 1.5, self.keys[0]), (1.5, 2.5, self.keys[0])])
+        self.assertEqual(
+            [(v.begins_s, v.ends_s, v.subject) for v in (first, second)],
+            [(0.5, 1.5, self.keys[0]), (1.5, 2.5, self.keys[0])],
+        )
         self.assertNotEqual(first.key, second.key)
         joined = voices.join_ranges(project, [second.key, first.key])
         self.assertEqual([(v.key, v.begins_s, v.ends_s) for v in joined.decisions.voices], [(key, 0.5, 2.5)])
@@ -57,8 +60,13 @@ class RangesTest(WithClip):
     def test_what_makes_no_sense_is_refused(self):
         project = voices.add_range(self.project, CLIP, 1.0, 3.0)
         key = project.decisions.voices[0].key
-        for asked in (lambda: voices.add_range(project, CLIP, 2.0, 2.0), lambda: voices.move_ends(project, key, 3.0, 1.0), lambda: voices.split_range(project, key, 5.0), lambda: voices.join_ranges(project, [key]),
-                      lambda: voices.remove_ranges(project, ["r99"])):
+        for asked in (
+            lambda: voices.add_range(project, CLIP, 2.0, 2.0),
+            lambda: voices.move_ends(project, key, 3.0, 1.0),
+            lambda: voices.split_range(project, key, 5.0),
+            lambda: voices.join_ranges(project, [key]),
+            lambda: voices.remove_ranges(project, ["r99"]),
+        ):
             with self.assertRaises(EditRefused) as caught:
                 asked()
             self.assertSentence(str(caught.exception))
@@ -66,7 +74,9 @@ class RangesTest(WithClip):
     def test_ways_to_disguise(self):
         project = voices.add_range(voices.add_range(self.project, CLIP, 0, 1), CLIP, 2, 3)
         one, other = project.decisions.voices
-        project = voices.set_usual_disguise(voices.set_disguise(project, [one.key], Disguise.kinds["silence"]()), Disguise.kinds["tone"](hz=500.0))
+        project = voices.set_usual_disguise(
+            voices.set_disguise(project, [one.key], Disguise.kinds["silence"]()), Disguise.kinds["tone"](hz=500.0)
+        )
         self.assertEqual([type(project.disguise_of(v)).__name__ for v in project.decisions.voices], ["Silence", "Tone"])
         self.assertEqual(voices.draw_anew(project, [other.key]).decisions.voices[1].draw, 1)
 
@@ -90,7 +100,9 @@ class RangesTest(WithClip):
         self.assertEqual(voices.laid_over(project, CLIP, 1), ())
         laid = voices.laid_over(project, CLIP, 2)[0]
         self.assertEqual((laid.begins_s, laid.ends_s, laid.channels, laid.disguise), (1.0, 2.0, (1,), usual_disguise()))
-        self.assertNotEqual(laid.about, voices.laid_over(voices.draw_anew(project, [project.decisions.voices[0].key]), CLIP, 2)[0].about)
+        self.assertNotEqual(
+            laid.about, voices.laid_over(voices.draw_anew(project, [project.decisions.voices[0].key]), CLIP, 2)[0].about
+        )
 
 
 class WhoTest(WithClip):
@@ -107,7 +119,9 @@ class WhoTest(WithClip):
         project = voices.take_listening(self.project, listening(spoken((1, 2)), spoken((3, 4), voice="2")))
         one, two = (v.key for v in project.evidence.listening_of(CLIP).voices)
         project = voices.name_speaker(project, two, self.keys[0])
-        again = voices.take_listening(project, listening(spoken((3.1, 4.2)), spoken((1.1, 2), voice="2"), spoken((7, 8), voice="3")))
+        again = voices.take_listening(
+            project, listening(spoken((3.1, 4.2)), spoken((1.1, 2), voice="2"), spoken((7, 8), voice="3"))
+        )
         keys = [v.key for v in again.evidence.listening_of(CLIP).voices]
         self.assertEqual(keys[:2], [two, one])
         self.assertNotIn(keys[2], (one, two))
@@ -160,7 +174,10 @@ class FileTest(WithClip):
         place = self.folder / "p.skiagraph"
         file.save(project, place)
         again = file.load(place)
-        self.assertEqual((again.decisions.voices, again.decisions.speakers, again.evidence.listenings), (project.decisions.voices, project.decisions.speakers, project.evidence.listenings))
+        self.assertEqual(
+            (again.decisions.voices, again.decisions.speakers, again.evidence.listenings),
+            (project.decisions.voices, project.decisions.speakers, project.evidence.listenings),
+        )
         _, key = again.new_id("ranges")
         self.assertNotIn(key, {v.key for v in again.decisions.voices})
         _, key = again.new_id("voices")

@@ -23,14 +23,27 @@ def world(clips: int = 1) -> Project:
     """A project of clips that nobody scanned yet."""
     project = Project()
     for n in range(clips):
-        project = edits.add_clip(project, Clip("new", FilePath(f"/nowhere/{n}.mp4"), 1000 + n, f"samples:{n}", *SIZE, Fraction(25), FRAMES, FRAMES))
+        project = edits.add_clip(
+            project,
+            Clip("new", FilePath(f"/nowhere/{n}.mp4"), 1000 + n, f"samples:{n}", *SIZE, Fraction(25), FRAMES, FRAMES),
+        )
     return project
 
 
 def head(person: int, first: int, last: int, shift: float = 0.0) -> Path:
     """Where a person is in some frames: each has a lane of their own. shift: by how much a scan is off, px."""
     n = np.arange(first, last + 1)
-    rows = np.stack([40 + 90 * person + 0.3 * n + shift, 90 + 20 * np.sin(n / 15 + person), 36 + 0 * n, 48 + 0 * n, 0 * n, 0.9 + 0 * n], axis=1)
+    rows = np.stack(
+        [
+            40 + 90 * person + 0.3 * n + shift,
+            90 + 20 * np.sin(n / 15 + person),
+            36 + 0 * n,
+            48 + 0 * n,
+            0 * n,
+            0.9 + 0 * n,
+        ],
+        axis=1,
+    )
     return Path.from_rows(first, rows, np.zeros(len(n)))
 
 

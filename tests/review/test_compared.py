@@ -14,7 +14,11 @@ class ComparedTest(TemporaryFolder):
     def setUp(self):
         super().setUp()
         clip = make_clip(self.folder / "quay.mp4", 60, size=(160, 96))
-        self.project = cast.decide(project_on(clip, head_path(0, 60, cx=40, step=(1.4, 0)), head_path(0, 60, cx=122, step=(-1.4, 0))), ["s1"], Decision.SHOW)
+        self.project = cast.decide(
+            project_on(clip, head_path(0, 60, cx=40, step=(1.4, 0)), head_path(0, 60, cx=122, step=(-1.4, 0))),
+            ["s1"],
+            Decision.SHOW,
+        )
         self.asked = compared(self.project, self.finding(self.project))
 
     def finding(self, project):
@@ -38,16 +42,27 @@ class ComparedTest(TemporaryFolder):
 
     def test_who_lies_is_shown_from_crown_to_shoulders_too(self):
         def box(angle):
-            lies = project_on(self.folder / "quay.mp4", head_path(0, 60, cx=40, step=(1.4, 0), angle=angle), head_path(0, 60, cx=122, step=(-1.4, 0)))
+            lies = project_on(
+                self.folder / "quay.mp4",
+                head_path(0, 60, cx=40, step=(1.4, 0), angle=angle),
+                head_path(0, 60, cx=122, step=(-1.4, 0)),
+            )
             lies = cast.decide(lies, ["s1"], Decision.SHOW)
             shot = compared(lies, self.finding(lies)).one.before
             x0, y0, x1, y1 = shot.box
-            return shot.turns, tuple(round(float(way), 3) for way in (40 + 1.4 * shot.frame - x0, 48 - y0, x1 - 40 - 1.4 * shot.frame, y1 - 48))
+            return shot.turns, tuple(
+                round(float(way), 3)
+                for way in (40 + 1.4 * shot.frame - x0, 48 - y0, x1 - 40 - 1.4 * shot.frame, y1 - 48)
+            )
 
         stands, (left, top, right, bottom) = box(8.0)
         self.assertEqual(stands, 0)
         self.assertGreater(bottom, top, "head and shoulders")
-        for angle, turns, ways in ((90.0, 1, (bottom, left, top, right)), (-80.0, 3, (top, right, bottom, left)), (180.0, 2, (right, bottom, left, top))):
+        for angle, turns, ways in (
+            (90.0, 1, (bottom, left, top, right)),
+            (-80.0, 3, (top, right, bottom, left)),
+            (180.0, 2, (right, bottom, left, top)),
+        ):
             self.assertEqual(box(angle), (turns, ways), angle)
 
     def test_the_same_is_accepted_by_name_and_closed(self):
@@ -64,7 +79,9 @@ class ComparedTest(TemporaryFolder):
     def test_of_who_was_cut_there_both_halves_are_shown_and_the_later_one_is_exchanged(self):
         cut, new = cast.split_at(self.project, "s2", "c1", self.asked.at)
         asked = compared(cut, self.finding(cut))
-        self.assertEqual((asked.other.key, asked.other.name, asked.other.then), (new, "Person 2", cut.subject(new).name))
+        self.assertEqual(
+            (asked.other.key, asked.other.name, asked.other.then), (new, "Person 2", cut.subject(new).name)
+        )
         self.assertTrue(asked.other.before and asked.other.after)
         swapped = said_swapped(cut, asked)
         self.assertEqual(max(swapped.subject("s1").sightings, key=lambda g: g.last).tracks, ("t2",))

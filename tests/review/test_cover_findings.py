@@ -30,13 +30,24 @@ class CoverFindingTest(TemporaryFolder):
         found = next(f for f in findings(weak) if f.reason == Reason.TOO_WEAK)
         self.assertSentence(sentence(weak, found), "Person 1", "cycles")
         self.assertTrue(found.is_exposing)
-        small = edits.set_project_style(project_on(self.project.clip("c1").path, head_path(0, 60, width=5, height=6)), WEAK)
+        small = edits.set_project_style(
+            project_on(self.project.clip("c1").path, head_path(0, 60, width=5, height=6)), WEAK
+        )
         self.assertEqual(self.of(small, Reason.TOO_WEAK), [], "so few px hold nothing")
-        self.assertEqual(self.of(changed_subject(weak, "s1", of=ThingSubject()), Reason.TOO_WEAK), [], "a plate is known otherwise")
+        self.assertEqual(
+            self.of(changed_subject(weak, "s1", of=ThingSubject()), Reason.TOO_WEAK), [], "a plate is known otherwise"
+        )
         self.assertEqual(self.of(cast.decide(weak, ["s1"], Decision.SHOW), Reason.TOO_WEAK), [])
 
     def test_a_weak_keyframe_is_found(self):
-        keyed = levels.set_style_at(self.project.deciding(style=Style.of(Mosaic(2, even=0))), "s1", "c1", 30, Style.of(Mosaic(9, even=0)), Reach.FRAME)
+        keyed = levels.set_style_at(
+            self.project.deciding(style=Style.of(Mosaic(2, even=0))),
+            "s1",
+            "c1",
+            30,
+            Style.of(Mosaic(9, even=0)),
+            Reach.FRAME,
+        )
         self.assertEqual(len(self.of(keyed, Reason.TOO_WEAK)), 1)
 
     def test_acceptance_of_a_weak_cover_holds_for_that_cover(self):
@@ -60,7 +71,11 @@ class CoverFindingTest(TemporaryFolder):
 
     def test_where_everything_is_covered_only_what_is_shown_can_show_somebody(self):
         project = with_faces(self.project, (5, 5, 5, 25, 28), (9, 70, 38, 88, 56))
-        nobody = [f for f in findings(cast.dismiss(project, ["s1"]) if hasattr(cast, "dismiss") else project) if f.reason == Reason.NOBODYS_FACE]
+        nobody = [
+            f
+            for f in findings(cast.dismiss(project, ["s1"]) if hasattr(cast, "dismiss") else project)
+            if f.reason == Reason.NOBODYS_FACE
+        ]
         self.assertTrue(nobody)
         covered = cast.decide(housing.cover_rest(project, "c1"), ["s1"], Decision.SHOW)
         self.assertEqual(self.of(covered, Reason.NOBODYS_FACE), [])
@@ -70,4 +85,6 @@ class CoverFindingTest(TemporaryFolder):
         unsure = project_on(self.project.clip("c1").path, type(head_path(0, 1)).from_rows(0, rows, [0] * 60))
         unsure = cast.decide(housing.cover_rest(unsure, "c1"), ["s1"], Decision.SHOW)
         self.assertEqual(self.of(unsure, Reason.SHOWN_ASTRAY), [(20, 29)])
-        self.assertSentence(sentence(unsure, next(f for f in findings(unsure) if f.reason == Reason.SHOWN_ASTRAY)), "Person 1")
+        self.assertSentence(
+            sentence(unsure, next(f for f in findings(unsure) if f.reason == Reason.SHOWN_ASTRAY)), "Person 1"
+        )

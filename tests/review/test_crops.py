@@ -21,17 +21,29 @@ class CropsTest(TemporaryFolder):
     def project(self, rotation=0):
         clip = make_clip(self.folder / f"a{rotation}.mov", 40, size=(320, 192), rotation=rotation)
         tall = rotation in (90, 270)
-        return edits.set_project_style(project_on(clip, head_path(0, 40, cx=70, cy=90, step=(0.5, 0), width=40, height=52), head_path(5, 20, cx=100 if tall else 230, cy=220 if tall else 90)),
-                                       Style.of(Cover.kinds["solid"]((0, 255, 0))))
+        return edits.set_project_style(
+            project_on(
+                clip,
+                head_path(0, 40, cx=70, cy=90, step=(0.5, 0), width=40, height=52),
+                head_path(5, 20, cx=100 if tall else 230, cy=220 if tall else 90),
+            ),
+            Style.of(Cover.kinds["solid"]((0, 255, 0))),
+        )
 
     def test_they_are_parts_of_the_covered_frame(self):
         for rotation in (0, 90, 180, 270):
             project = self.project(rotation)
             crops = sheet_of(project, "c1")
-            with self.subTest(rotation), CropReader(project.clip("c1")) as reader, FrameReader(*open_clip(project.clip("c1").path)) as whole:
+            with (
+                self.subTest(rotation),
+                CropReader(project.clip("c1")) as reader,
+                FrameReader(*open_clip(project.clip("c1").path)) as whole,
+            ):
                 for crop in crops[::3]:
                     x0, y0, x1, y1 = crop.box
-                    self.assertTrue(0 <= x0 < x1 <= project.clip("c1").width and 0 <= y0 < y1 <= project.clip("c1").height)
+                    self.assertTrue(
+                        0 <= x0 < x1 <= project.clip("c1").width and 0 <= y0 < y1 <= project.clip("c1").height
+                    )
                     made = reader.picture(project, crop, (x1 - x0, y1 - y0)).astype(int)
                     frame = whole.read(crop.at)
                     expected = with_layers(frame, layers(project, "c1", crop.at)).rgb()[y0:y1, x0:x1].astype(int)
@@ -42,7 +54,10 @@ class CropsTest(TemporaryFolder):
         project = self.project()
         for crop, picture in pictures(project, "c1", sheet_of(project, "c1"), (80, 100)):
             if crop.subject == "s1":
-                middle = picture[picture.shape[0] // 2 - 3:picture.shape[0] // 2 + 3, picture.shape[1] // 2 - 3:picture.shape[1] // 2 + 3].astype(int)
+                middle = picture[
+                    picture.shape[0] // 2 - 3 : picture.shape[0] // 2 + 3,
+                    picture.shape[1] // 2 - 3 : picture.shape[1] // 2 + 3,
+                ].astype(int)
                 self.assertGreater((middle[..., 1] - middle[..., 0]).mean(), 80, crop)
 
     def test_each_is_made_once_the_most_doubtful_first(self):
@@ -59,8 +74,14 @@ class CropsTest(TemporaryFolder):
         project = project_on(clip, *(head_path(0, 20, cx=90, cy=90, angle=angle) for angle in angles))
         for subject, turns in zip(project.subjects, angles.values()):
             self.assertEqual(portrait_turns(project, subject), 0, "nobody has a portrait yet")
-            self.assertEqual(portrait_turns(project, replace(subject, portrait=Portrait("c1", 5, (80, 80, 100, 100)))), turns)
-            self.assertEqual(portrait_turns(project, replace(subject, portrait=Portrait("c1", 25, (80, 80, 100, 100)))), 0, "nor is anybody there")
+            self.assertEqual(
+                portrait_turns(project, replace(subject, portrait=Portrait("c1", 5, (80, 80, 100, 100)))), turns
+            )
+            self.assertEqual(
+                portrait_turns(project, replace(subject, portrait=Portrait("c1", 25, (80, 80, 100, 100)))),
+                0,
+                "nor is anybody there",
+            )
 
     def test_boxes_are_moved_into_the_picture(self):
         self.assertEqual(within_picture((-20, 10, 30, 60), (100, 100)), (0, 10, 50, 60))

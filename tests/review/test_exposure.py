@@ -41,11 +41,22 @@ class ExposureTest(TemporaryFolder):
         """A clip of two people at these places, and both covered in a project."""
         picture = scene((640, 360), (BLUE_CAP, *places[0], UNIT, 5, 0), (OLD_HAND, *places[1], UNIT, -5, 0))
         self.clip = self.folder / "two.mkv"
-        with PictureWriter(self.clip, (640, 360), Fraction(25), encoder="libx264", pixel_format="rgb24", store="yuv420p", muxer="matroska", options={"crf": "16"}) as writer:
+        with PictureWriter(
+            self.clip,
+            (640, 360),
+            Fraction(25),
+            encoder="libx264",
+            pixel_format="rgb24",
+            store="yuv420p",
+            muxer="matroska",
+            options={"crf": "16"},
+        ) as writer:
             for _ in range(6):
                 writer.write(picture)
         rows = [np.tile([x, y, 1.55 * UNIT, 2.1 * UNIT, 0, 0.9], (6, 1)) for x, y in places]
-        people = tuple(FoundPerson(n, (Path.from_rows(0, r, np.zeros(6)),), 0, (0, 0, 9, 9)) for n, r in enumerate(rows, 1))
+        people = tuple(
+            FoundPerson(n, (Path.from_rows(0, r, np.zeros(6)),), 0, (0, 0, 9, 9)) for n, r in enumerate(rows, 1)
+        )
         return take_in(add_clip(Project(), *open_clip(self.clip)), "c1", ScanResult(people, FaceTable.none(), (), 6), 1)
 
     def check(self, exported, against=None):
@@ -99,9 +110,15 @@ class ExposureTest(TemporaryFolder):
         # It is told where that is, as it is kept with the file, and one click covers it.
         finding = read(msgspec.json.decode(written(found[0])), Finding)
         self.assertEqual(finding, found[0])
-        head, = heads_at(only_one, found, "c1", 3)
+        (head,) = heads_at(only_one, found, "c1", 3)
         known = self.project.subject("s2").sightings[0]
-        self.assertLess(np.hypot(head.outline.cx - outline_at(self.project, known, 3).cx, head.outline.cy - outline_at(self.project, known, 3).cy), 20)
+        self.assertLess(
+            np.hypot(
+                head.outline.cx - outline_at(self.project, known, 3).cx,
+                head.outline.cy - outline_at(self.project, known, 3).cy,
+            ),
+            20,
+        )
         mended = finding.kind.remedied(only_one, finding)
         self.assertEqual(heads_at(mended, found, "c1", 3), [])
         self.assertEqual(self.check(mended), [])
@@ -135,7 +152,9 @@ class ExposureTest(TemporaryFolder):
     def test_what_agrees_in_shape_only_counts_from_frame_one(self):
         longer = self.project.with_clip(replace(self.project.clip("c1"), frames=5))
         export_clip(longer, "c1", self.folder / "short.mp4")
-        self.assertEqual([f.reason for f in check_file(self.project, "c1", self.folder / "short.mp4")], [Reason.FILE_SHAPE])
+        self.assertEqual(
+            [f.reason for f in check_file(self.project, "c1", self.folder / "short.mp4")], [Reason.FILE_SHAPE]
+        )
 
 
 class BehindTest(TemporaryFolder):
@@ -143,6 +162,7 @@ class BehindTest(TemporaryFolder):
 
     def project(self, *paths):
         from tests.support import make_clip, project_on
+
         return project_on(make_clip(self.folder / "a.mp4", 60), *paths)
 
     def reasons(self, project):
@@ -150,6 +170,7 @@ class BehindTest(TemporaryFolder):
 
     def test_unsure_behind_somebody_elses_cover_is_no_finding(self):
         from tests.support import head_path
+
         alone = self.project(head_path(0, 60, confidence=0.1))
         self.assertEqual(self.reasons(alone), [(Reason.UNSURE, "s1")])
         behind = self.project(head_path(0, 60, confidence=0.1), head_path(0, 60, width=60, height=80))
@@ -159,6 +180,7 @@ class BehindTest(TemporaryFolder):
 
     def test_who_comes_out_from_behind_somebody_was_unsure_before(self):
         from tests.support import head_path
+
         cx = np.where(np.arange(60) < 40, 80.0, 140.0)
         over = head_path(0, 60, width=60, height=80).rows()
         over[:, 0] = cx
@@ -166,28 +188,40 @@ class BehindTest(TemporaryFolder):
         unsure[30:50, 5] = 0.1
         project = self.project(Path.from_rows(0, unsure, np.zeros(60)), Path.from_rows(0, over, np.zeros(60)))
         found = [f for f in findings(project) if f.reason == Reason.UNSURE]
-        self.assertEqual([(f.subject, f.first, f.last) for f in found], [("s1", 30, 49)], "from where nobody was sure, not only from where it can be seen")
+        self.assertEqual(
+            [(f.subject, f.first, f.last) for f in found],
+            [("s1", 30, 49)],
+            "from where nobody was sure, not only from where it can be seen",
+        )
         self.assertGreaterEqual(found[0].at, 40)
 
     def test_who_is_hidden_for_a_while_meanwhile_is_one_finding(self):
         from tests.support import head_path
+
         unsure = head_path(0, 60).rows().copy()
         unsure[10:50, 5] = np.where(np.arange(40) < 20, 0.2, 0.1)
         over = head_path(20, 14, width=60, height=80)
-        found = [f for f in findings(self.project(Path.from_rows(0, unsure, np.zeros(60)), over)) if f.reason == Reason.UNSURE]
+        found = [
+            f
+            for f in findings(self.project(Path.from_rows(0, unsure, np.zeros(60)), over))
+            if f.reason == Reason.UNSURE
+        ]
         self.assertEqual([(f.subject, f.first, f.last, f.worst) for f in found], [("s1", 10, 49, 0.1)])
 
     def test_two_doubts_about_one_person_within_half_a_second_are_one_finding(self):
         for gap, told in ((8, [(10, 39)]), (16, [(10, 23), (40, 51)])):
             rows = head_path(0, 60).rows().copy()
             again = 24 + gap
-            rows[10:24, 5], rows[again:told[-1][1] + 1, 5] = 0.2, 0.1
-            found = [f for f in findings(self.project(Path.from_rows(0, rows, np.zeros(60)))) if f.reason == Reason.UNSURE]
+            rows[10:24, 5], rows[again : told[-1][1] + 1, 5] = 0.2, 0.1
+            found = [
+                f for f in findings(self.project(Path.from_rows(0, rows, np.zeros(60)))) if f.reason == Reason.UNSURE
+            ]
             self.assertEqual([(f.first, f.last) for f in found], told)
             self.assertEqual(found[-1].worst, 0.1)
 
     def test_dismissed_and_doubtful_have_no_findings(self):
         from tests.support import head_path
+
         project = self.project(head_path(10, 20, confidence=0.1))
         self.assertTrue(self.reasons(project))
         self.assertEqual(self.reasons(cast.dismiss(project, ["s1"])), [])
@@ -198,6 +232,7 @@ class BehindTest(TemporaryFolder):
         from tests.support import head_path
         import numpy as np
         from skiagraph.track.path import Path
+
         sure = head_path(0, 30)
         confidence = np.concatenate([np.full(22, 0.9), np.full(8, 0.1)])
         fading = Path(0, sure.cx, sure.cy, sure.width, sure.height, sure.angle, confidence, sure.origin)

@@ -18,7 +18,7 @@ class GoodFrameTest(TemporaryFolder):
 
     def test_large_and_sure(self):
         rows = head_path(0, 60).rows().copy()
-        rows[:, 2] = 20 + 10 * np.exp(-((np.arange(60) - 33) / 6) ** 2)
+        rows[:, 2] = 20 + 10 * np.exp(-(((np.arange(60) - 33) / 6) ** 2))
         self.assertIn(self.frame(Path.from_rows(0, rows, np.zeros(60))), (32, 33, 34))
         rows[28:40, 5] = 0.2
         self.assertIn(self.frame(Path.from_rows(0, rows, np.zeros(60))), (27, 40))

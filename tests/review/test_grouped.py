@@ -15,7 +15,11 @@ from tests.support import TemporaryFolder, head_path, make_clip, project_on
 class GroupedTest(TemporaryFolder):
     def setUp(self):
         super().setUp()
-        self.project = project_on(make_clip(self.folder / "a.mp4", 120, size=(320, 192), options={"preset": "ultrafast"}), head_path(10, 40, cx=160, cy=90), head_path(0, 120, cx=60, confidence=0.1))
+        self.project = project_on(
+            make_clip(self.folder / "a.mp4", 120, size=(320, 192), options={"preset": "ultrafast"}),
+            head_path(10, 40, cx=160, cy=90),
+            head_path(0, 120, cx=60, confidence=0.1),
+        )
         self.found = findings(self.project)
 
     def test_what_may_show_somebody_comes_first_in_each_group(self):
@@ -25,9 +29,15 @@ class GroupedTest(TemporaryFolder):
             for group in groups:
                 exposing = [row.finding.is_exposing for row in group.rows]
                 self.assertEqual(exposing, sorted(exposing, reverse=True))
-        self.assertEqual([g.title for g in grouped(self.project, listed(self.project, self.found), By.PERSON)], ["Person 1", "Person 2"])
+        self.assertEqual(
+            [g.title for g in grouped(self.project, listed(self.project, self.found), By.PERSON)],
+            ["Person 1", "Person 2"],
+        )
         worse = replace(self.found[-1], reason=Reason.GAP)
-        self.assertEqual([g.title for g in grouped(self.project, listed(self.project, [*self.found, worse]))], ["May show somebody", "Worth a look"])
+        self.assertEqual(
+            [g.title for g in grouped(self.project, listed(self.project, [*self.found, worse]))],
+            ["May show somebody", "Worth a look"],
+        )
 
     def test_states_and_what_came_back(self):
         finding = next(f for f in self.found if f.subject == "s2")
@@ -36,7 +46,14 @@ class GroupedTest(TemporaryFolder):
         self.assertEqual(len(listed(accepted, self.found)), len(self.found) - 1)
         outline = outline_at(accepted, accepted.subject("s2").sightings[0], 60)
         place = outline.place
-        moved = outlines.move_outline(accepted, "s2", "c1", 60, Outline(Similarity(place.cx + 40, place.cy, place.width, place.height), outline.shape), Reach.SIGHTING)
+        moved = outlines.move_outline(
+            accepted,
+            "s2",
+            "c1",
+            60,
+            Outline(Similarity(place.cx + 40, place.cy, place.width, place.height), outline.shape),
+            Reach.SIGHTING,
+        )
         again = next(row for row in listed(moved, findings(moved)) if row.finding.subject == "s2")
         self.assertTrue(again.again)
 

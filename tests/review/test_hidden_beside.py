@@ -50,9 +50,19 @@ class HiddenBesideTest(TemporaryFolder):
     def test_who_was_lost_at_a_shown_head_is_named_until_they_are_found_again(self):
         lost = self.shown(head_path(0, 30, cx=95))
         self.assertEqual(self.named(lost), [("s2", 30, 59)])
-        again = cast.merge_subjects(cast.decide(project_on(self.clip, head_path(0, 60), head_path(0, 30, cx=95), head_path(50, 10, cx=95)), ["s1"], Decision.SHOW), "s2", ["s3"])
+        again = cast.merge_subjects(
+            cast.decide(
+                project_on(self.clip, head_path(0, 60), head_path(0, 30, cx=95), head_path(50, 10, cx=95)),
+                ["s1"],
+                Decision.SHOW,
+            ),
+            "s2",
+            ["s3"],
+        )
         self.assertEqual(self.named(again), [("s2", 30, 49)])
-        self.assertEqual(self.named(self.shown(head_path(0, 30, cx=95), head_path(0, 30))), [], "the shown one is gone as well")
+        self.assertEqual(
+            self.named(self.shown(head_path(0, 30, cx=95), head_path(0, 30))), [], "the shown one is gone as well"
+        )
         self.assertEqual(self.named(self.shown(head_path(0, 30, cx=140))), [], "lost elsewhere")
 
     def test_a_cut_ends_it(self):

@@ -22,7 +22,9 @@ class OverviewTest(TemporaryFolder):
         self.assertIn("2 people found, all decided", shown.state())
         self.assertEqual((shown.people, shown.shown), (2, 2))
         self.assertIn("searched for faces from 24 px on", shown.state())
-        self.assertIn("from 36 px on", ClipRow(replace(self.project.clip("c1"), width=1920, height=1080), scanned=True).state())
+        self.assertIn(
+            "from 36 px on", ClipRow(replace(self.project.clip("c1"), width=1920, height=1080), scanned=True).state()
+        )
         self.assertNotIn("px", ClipRow(self.project.clip("c1")).state(), "nothing was searched")
         self.assertIn("nobody in it is covered", ClipRow(self.project.clip("c1")).state())
         self.assertIn("only in part", self.row(seen(self.project, reached=20)).state())
@@ -44,4 +46,5 @@ class OverviewTest(TemporaryFolder):
 
 def make_other(n, width, height):
     from tests.support import numbered_frame
+
     return 255 - numbered_frame(n, width, height)

@@ -38,7 +38,15 @@ def textured(n, width, height):
 class ProofTest(TemporaryFolder):
     def setUp(self):
         super().setUp()
-        self.clip = make_clip(self.folder / "a.mkv", 12, size=SIZE, encoder="libx264", options={"crf": "12", "preset": "ultrafast"}, draw=textured, sound=True)
+        self.clip = make_clip(
+            self.folder / "a.mkv",
+            12,
+            size=SIZE,
+            encoder="libx264",
+            options={"crf": "12", "preset": "ultrafast"},
+            draw=textured,
+            sound=True,
+        )
         self.project = project_on(self.clip, head_path(0, 12, cx=100, cy=120, width=70, height=90))
 
     def exported(self, project=None, name="out.mp4", **more):
@@ -57,7 +65,19 @@ class ProofTest(TemporaryFolder):
         self.assertEqual(proof.findings, ())
         self.assertTrue(proof.is_good)
         facts = self.facts(proof)
-        self.assertEqual({"Covers", "Faces", "Recogniser", "Picture outside of covers", "Frames and times", "Colour tags", "Sound track 1"} - set(facts), set())
+        self.assertEqual(
+            {
+                "Covers",
+                "Faces",
+                "Recogniser",
+                "Picture outside of covers",
+                "Frames and times",
+                "Colour tags",
+                "Sound track 1",
+            }
+            - set(facts),
+            set(),
+        )
         self.assertIn("12 covers in 12 frames", facts["Covers"].result)
         self.assertNotIn(False, [fact.good for fact in proof.facts])
 
@@ -82,13 +102,17 @@ class ProofTest(TemporaryFolder):
                 covered = covered.writable()
                 covered.planes()[0][150:220, 220:300] = 235
             return covered
+
         found = [f for f in prove(self.project, "c1", self.film(stained)).findings if f.reason == Reason.FILE_PICTURE]
         self.assertEqual([(f.first, f.last) for f in found], [(5, 5)])
 
     def film(self, choose):
         """The clip with its covers as a file, each frame as choose(n, as it was shot, covered) gives it."""
         out = self.folder / "made.mkv"
-        with FrameReader(*open_clip(self.clip)) as reader, PictureWriter(out, SIZE, Fraction(25), encoder="ffv1", pixel_format="yuv420p", muxer="matroska") as writer:
+        with (
+            FrameReader(*open_clip(self.clip)) as reader,
+            PictureWriter(out, SIZE, Fraction(25), encoder="ffv1", pixel_format="yuv420p", muxer="matroska") as writer,
+        ):
             for frame in reader.frames():
                 shown = choose(frame.number, frame, with_layers(frame, layers(self.project, "c1", frame.number)))
                 writer.write(np.ascontiguousarray(shown.picture.to_ndarray(format="yuv420p")))
@@ -101,8 +125,25 @@ class ProofTest(TemporaryFolder):
         self.assertIn("missing", self.facts(proof)["Sound track 1"].result)
 
     def test_frames_at_other_times_and_other_tags_are_named(self):
-        other = make_clip(self.folder / "late.mkv", 12, size=SIZE, rate=Fraction(20), encoder="libx264", options={"crf": "12"}, draw=textured, tags={"colorspace": 5})
-        tagged = make_clip(self.folder / "tagged.mkv", 12, size=SIZE, encoder="libx264", options={"crf": "12"}, draw=textured, tags={"colorspace": 1, "color_primaries": 1, "color_trc": 1})
+        other = make_clip(
+            self.folder / "late.mkv",
+            12,
+            size=SIZE,
+            rate=Fraction(20),
+            encoder="libx264",
+            options={"crf": "12"},
+            draw=textured,
+            tags={"colorspace": 5},
+        )
+        tagged = make_clip(
+            self.folder / "tagged.mkv",
+            12,
+            size=SIZE,
+            encoder="libx264",
+            options={"crf": "12"},
+            draw=textured,
+            tags={"colorspace": 1, "color_primaries": 1, "color_trc": 1},
+        )
         project = project_on(tagged, head_path(0, 12, cx=100, cy=120, width=70, height=90))
         facts = self.facts(prove(project, "c1", other))
         self.assertFalse(facts["Frames and times"].good)
@@ -144,19 +185,29 @@ class SearchTest(TemporaryFolder):
                 found, whole = searcher.find(picture, []), finder.find(picture, 0.6)
                 for box in whole.boxes:
                     middle = (box[:2] + box[2:]) / 2
-                    near = np.abs((found.boxes[:, :2] + found.boxes[:, 2:]) / 2 - middle).max(axis=1) if len(found) else np.array([99.0])
+                    near = (
+                        np.abs((found.boxes[:, :2] + found.boxes[:, 2:]) / 2 - middle).max(axis=1)
+                        if len(found)
+                        else np.array([99.0])
+                    )
                     self.assertLess(near.min(), 12, f"frame {n}: {middle}")
                 right = (found.boxes[:, 0] > 470) & (found.boxes[:, 1] < 150)
                 self.assertEqual(bool(right.any()), n in (5, 6), n)
 
     def test_whoever_lies_is_found_and_one_who_stands_is_no_second_one(self):
         with FaceFinder(24) as finder:
-            found = FileSearcher(finder, None, Squared(1.0)).find(scene((640, 360), (BLUE_CAP, 120, 150, 40, 5, 0), (OLD_HAND, 440, 200, 44, 0, 90)), [])
+            found = FileSearcher(finder, None, Squared(1.0)).find(
+                scene((640, 360), (BLUE_CAP, 120, 150, 40, 5, 0), (OLD_HAND, 440, 200, 44, 0, 90)), []
+            )
         self.assertEqual(sorted(round(float(r)) for r in np.nan_to_num(found.rolls)), [0, 90])
 
     def test_a_picture_that_stands_still_is_searched_once(self):
         picture = scene((640, 360), (BLUE_CAP, 120, 150, 40, 5, 0))
-        with FaceFinder(24) as finder, mock.patch.object(finder, "find", wraps=finder.find) as whole, mock.patch.object(finder, "submit_around", wraps=finder.submit_around) as parts:
+        with (
+            FaceFinder(24) as finder,
+            mock.patch.object(finder, "find", wraps=finder.find) as whole,
+            mock.patch.object(finder, "submit_around", wraps=finder.submit_around) as parts,
+        ):
             searcher = FileSearcher(finder, None, Squared(1.0))
             found = [searcher.find(picture, []) for _ in range(5)]
         self.assertEqual((whole.call_count, parts.call_count), (1, 0))
@@ -166,14 +217,19 @@ class SearchTest(TemporaryFolder):
 
 class OtherFilesTest(TemporaryFolder):
     def test_a_part_and_a_turned_clip_are_proved_too(self):
-        clip = make_clip(self.folder / "turned.mov", 20, size=SIZE, draw=textured, rotation=90, sound=True, options={"crf": "14"})
+        clip = make_clip(
+            self.folder / "turned.mov", 20, size=SIZE, draw=textured, rotation=90, sound=True, options={"crf": "14"}
+        )
         project = project_on(clip, head_path(0, 20, cx=100, cy=120, width=70, height=90))
         from skiagraph.handover.export import write_clip
         from skiagraph.handover.writers.film import CoveredFilm
+
         out = self.folder / "part.mp4"
         write_clip(project, "c1", [(CoveredFilm("h264-mp4"), out)], span=(5, 14))
         proof = prove(project, "c1", out, span=(5, 14))
-        self.assertEqual((proof.findings, proof.frames, proof.span), ((), 10, (5, 14)), [f for f in proof.facts if f.good is False])
+        self.assertEqual(
+            (proof.findings, proof.frames, proof.span), ((), 10, (5, 14)), [f for f in proof.facts if f.good is False]
+        )
 
     def test_fewer_frames_end_the_check_at_once(self):
         clip = make_clip(self.folder / "a.mkv", 12, size=SIZE, draw=textured)

@@ -34,8 +34,16 @@ class Text(HTMLParser):
 class ReportTest(TemporaryFolder):
     def setUp(self):
         super().setUp()
-        self.clip = make_clip(self.folder / "quay.mp4", 50, size=(320, 192), metadata={"artist": "Somebody Secret", "title": "Hidden"}, sound=True)
-        project = project_on(self.clip, head_path(0, 50, confidence=0.1), head_path(5, 20, cx=220), head_path(0, 50, cx=280))
+        self.clip = make_clip(
+            self.folder / "quay.mp4",
+            50,
+            size=(320, 192),
+            metadata={"artist": "Somebody Secret", "title": "Hidden"},
+            sound=True,
+        )
+        project = project_on(
+            self.clip, head_path(0, 50, confidence=0.1), head_path(5, 20, cx=220), head_path(0, 50, cx=280)
+        )
         before, project = project, cast.decide(project, ["s2"], Decision.SHOW)
         self.project = cast.signed(before, project, "Ida Brandt")
 
@@ -45,7 +53,10 @@ class ReportTest(TemporaryFolder):
     def test_people_decisions_and_by_whom(self):
         report = self.report()
         people = {p.name: p for p in report.clips[0].people}
-        self.assertEqual((people["Person 2"].decision, people["Person 2"].by, people["Person 2"].cover), ("shown, agreed to be seen", "Ida Brandt", ""))
+        self.assertEqual(
+            (people["Person 2"].decision, people["Person 2"].by, people["Person 2"].cover),
+            ("shown, agreed to be seen", "Ida Brandt", ""),
+        )
         self.assertEqual((people["Person 1"].decision, people["Person 1"].by), ("undecided, hence covered", ""))
         self.assertEqual((people["Person 2"].seconds, people["Person 2"].spans), (0.8, ((5, 24),)))
         self.assertEqual(people["Person 1"].safety, "safe")
@@ -53,7 +64,9 @@ class ReportTest(TemporaryFolder):
     def test_findings_and_answers_and_what_was_looked_at(self):
         found = [f for f in findings(self.project) if f.subject == "s1"]
         project = edits.accept(self.project, acceptance_of(self.project, found[0], "Ida Brandt", "back of the <head>"))
-        project = edits.glance(project, [glance_of(project, crop, True, "Ida Brandt") for crop in sheet_of(project, "c1")[:4]])
+        project = edits.glance(
+            project, [glance_of(project, crop, True, "Ida Brandt") for crop in sheet_of(project, "c1")[:4]]
+        )
         report = self.report(project)
         states = [(f.state, f.by, f.note) for f in report.clips[0].findings if f.who == "Person 1"]
         self.assertIn(("accepted", "Ida Brandt", "back of the <head>"), states)
@@ -65,7 +78,9 @@ class ReportTest(TemporaryFolder):
         report = self.report(proofs=[prove(self.project, "c1", out)])
         self.assertEqual(report.clips[0].sha256, hashlib.sha256(self.clip.read_bytes()).hexdigest())
         delivered = report.clips[0].delivered[0]
-        self.assertEqual((delivered.name, delivered.sha256), ("quay-covered.mp4", hashlib.sha256(out.read_bytes()).hexdigest()))
+        self.assertEqual(
+            (delivered.name, delivered.sha256), ("quay-covered.mp4", hashlib.sha256(out.read_bytes()).hexdigest())
+        )
         self.assertTrue(any(fact.what == "Sound track 1" for fact in delivered.facts))
 
     def test_the_hash_is_of_the_file_that_was_checked_whatever_becomes_of_it(self):
@@ -94,7 +109,10 @@ class ReportTest(TemporaryFolder):
         self.assertTrue(report.good, report.verdict)
         bare = cast.decide(project, ["s1"], Decision.SHOW)
         export_clip(bare, "c1", self.folder / "bare-covered.mkv")
-        self.assertIn("The check found something in bare-covered.mkv", self.report(project, [prove(project, "c1", self.folder / "bare-covered.mkv")]).verdict)
+        self.assertIn(
+            "The check found something in bare-covered.mkv",
+            self.report(project, [prove(project, "c1", self.folder / "bare-covered.mkv")]).verdict,
+        )
 
     def test_all_forms_are_whole_and_hold_no_folder_no_author_and_no_picture(self):
         named = edits.rename(self.project, "s1", "<b>Óscar</b> & Людмила")
@@ -111,7 +129,9 @@ class ReportTest(TemporaryFolder):
         self.assertEqual(page.tags & {"script", "img", "link", "b"}, set())
         self.assertTrue((self.folder / "report.pdf").read_bytes().startswith(b"%PDF-"))
         plain = json.loads((self.folder / "report.json").read_text())
-        self.assertEqual((plain["format"], plain["clips"][0]["people"][0]["name"]), ("skiagraph-report", "<b>Óscar</b> & Людмила"))
+        self.assertEqual(
+            (plain["format"], plain["clips"][0]["people"][0]["name"]), ("skiagraph-report", "<b>Óscar</b> & Людмила")
+        )
 
     def test_the_same_report_is_the_same_file(self):
         form = form_for("a.pdf")
@@ -122,6 +142,7 @@ class ReportTest(TemporaryFolder):
         report = self.report(self.project.with_subject(many))
         clip = report.clips[0]
         import dataclasses
+
         longer = dataclasses.replace(report, clips=(dataclasses.replace(clip, findings=clip.findings * 400),))
         self.assertGreater(form_for("a.pdf").made(longer).count(b"/Type /Page"), 10)
 

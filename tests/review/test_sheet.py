@@ -15,7 +15,16 @@ from skiagraph.review.finding import Finding, Reason, Scene
 from skiagraph.review.findings import findings
 from skiagraph.review.looking import Arranged, SheetMaker, whole_sheet
 from skiagraph.review.reel import AROUND_S, reel_of
-from skiagraph.review.sheet import BESIDE, by_doubt, digest_of, glance_of, looked_through, picture_digest, sheet_of, stretches
+from skiagraph.review.sheet import (
+    BESIDE,
+    by_doubt,
+    digest_of,
+    glance_of,
+    looked_through,
+    picture_digest,
+    sheet_of,
+    stretches,
+)
 from skiagraph.shape.place import Similarity
 from skiagraph.track.path import BRIDGED, Path
 from tests.support import TemporaryFolder, head_path, make_clip, project_on, seen
@@ -26,7 +35,7 @@ FRAMES = 300
 def with_shift(path: Path, first: int, count: int, by: float) -> Path:
     """A path that is off by some widths of the head in some frames, as if it had slipped."""
     rows = path.rows().astype(float)
-    rows[first - path.first:first - path.first + count, 0] += by * rows[0, 2]
+    rows[first - path.first : first - path.first + count, 0] += by * rows[0, 2]
     return Path.from_rows(path.first, rows, path.origin)
 
 
@@ -42,14 +51,15 @@ class OnAClip(TemporaryFolder):
 
 
 class SheetTest(OnAClip):
-
     def project(self, *paths):
         return project_on(self.clip, *paths)
 
     def test_a_face_of_nobody_that_is_in_all_of_a_clip_is_a_picture(self):
         project = self.project(head_path(0, FRAMES))
         about_all = Finding("c1", "", Reason.FILE_CHANGED, 0, FRAMES - 1, 0.0, 0)
-        face = Finding("c1", "", Reason.FILE_FACE, 0, FRAMES - 1, 0.9, 7, (200, 20, 240, 60), ((7, (200, 20, 240, 60)),))
+        face = Finding(
+            "c1", "", Reason.FILE_FACE, 0, FRAMES - 1, 0.9, 7, (200, 20, 240, 60), ((7, (200, 20, 240, 60)),)
+        )
         self.assertEqual([crop.at for crop in sheet_of(project, "c1", [about_all, face]) if not crop.subject], [7])
 
     def test_every_frame_that_is_covered_belongs_to_a_picture_that_lies_in_it(self):
@@ -61,9 +71,9 @@ class SheetTest(OnAClip):
                 self.assertLessEqual(crop.first, crop.at)
                 self.assertLessEqual(crop.at, crop.last)
                 if crop.subject == subject.key:
-                    shown[crop.first:crop.last + 1] = True
+                    shown[crop.first : crop.last + 1] = True
             sighting = subject.sightings[0]
-            self.assertTrue(shown[sighting.first:sighting.last + 1].all())
+            self.assertTrue(shown[sighting.first : sighting.last + 1].all())
 
     def test_two_frames_off_their_way_are_shown_and_come_first(self):
         steady = head_path(0, FRAMES, cx=60, step=(0.4, 0.1))
@@ -71,7 +81,9 @@ class SheetTest(OnAClip):
             with self.subTest(frames=count):
                 project = self.project(with_shift(steady, 150, count, by), head_path(0, FRAMES, cx=250))
                 ordered = by_doubt(sheet_of(project, "c1"))
-                first = next(n for n, crop in enumerate(ordered) if crop.subject == "s1" and 150 <= crop.at < 150 + count)
+                first = next(
+                    n for n, crop in enumerate(ordered) if crop.subject == "s1" and 150 <= crop.at < 150 + count
+                )
                 self.assertLess(first, len(ordered) / 3)
 
     def test_whoever_goes_evenly_is_not_doubted(self):
@@ -130,7 +142,10 @@ class SheetTest(OnAClip):
         project = self.project(head_path(0, FRAMES, step=(0.3, 0)))
         before = {(c.first, c.last, c.at) for c in sheet_of(project, "c1")}
         outline = outline_at(project, project.subjects[0].sightings[0], 250)
-        after = {(c.first, c.last, c.at) for c in sheet_of(outlines.move_outline(project, "s1", "c1", 250, beside(outline, 30), Reach.FRAME), "c1")}
+        after = {
+            (c.first, c.last, c.at)
+            for c in sheet_of(outlines.move_outline(project, "s1", "c1", 250, beside(outline, 30), Reach.FRAME), "c1")
+        }
         far = {place for place in before if place[1] < 200}
         self.assertTrue(far)
         self.assertLessEqual(far, after)
@@ -198,16 +213,28 @@ class LookedTest(OnAClip):
         # Nothing beyond the stretch that was looked at as one.
         self.assertTrue(all(64 <= crop.first and crop.last < 128 for crop in left), left)
         self.assertTrue(any(crop.why == "in front" and 95 <= crop.at <= 110 for crop in left), left)
-        moved = outlines.move_outline(edits.glance(held, [glance_of(held, crop, True) for crop in sheet_of(held, "c1")]), key, "c1", 100, Outline.at(80, 48, 40, 40), Reach.SIGHTING)
+        moved = outlines.move_outline(
+            edits.glance(held, [glance_of(held, crop, True) for crop in sheet_of(held, "c1")]),
+            key,
+            "c1",
+            100,
+            Outline.at(80, 48, 40, 40),
+            Reach.SIGHTING,
+        )
         self.assertTrue(self.left(moved))
 
     def test_taking_it_back_is_undo(self):
-        self.assertEqual(len(self.left(edits.unglance(self.all_fine, self.all_fine.decisions.glances))), len(self.crops))
+        self.assertEqual(
+            len(self.left(edits.unglance(self.all_fine, self.all_fine.decisions.glances))), len(self.crops)
+        )
 
     def test_look_again_is_a_finding_until_it_is_fine(self):
         again = edits.glance(self.project, [glance_of(self.project, self.crops[3], False, "Ida")])
         found = [f for f in findings(again) if f.reason == Reason.LOOK_AGAIN]
-        self.assertEqual([(f.subject, f.first, f.last) for f in found], [(self.crops[3].subject, self.crops[3].first, self.crops[3].last)])
+        self.assertEqual(
+            [(f.subject, f.first, f.last) for f in found],
+            [(self.crops[3].subject, self.crops[3].first, self.crops[3].last)],
+        )
         self.assertIn("Ida", found[0].kind.sentence(again, found[0], told(again, found[0])))
         self.assertTrue(looked_through(again, [self.crops[3]])[0].is_again)
         fine = edits.glance(again, [glance_of(again, self.crops[3], True, "Ida")])
@@ -221,10 +248,17 @@ class LookedTest(OnAClip):
 
     def test_the_whole_sheet_in_parts(self):
         every = whole_sheet(self.project, self.crops)
-        self.assertEqual([part.title for part in every.parts][:2] and {part.title for part in every.parts}, {"Person 1", "Person 2"})
-        some = edits.glance(self.project, [glance_of(self.project, crop, True) for crop in self.crops if crop.subject == "s1"])
+        self.assertEqual(
+            [part.title for part in every.parts][:2] and {part.title for part in every.parts}, {"Person 1", "Person 2"}
+        )
+        some = edits.glance(
+            self.project, [glance_of(self.project, crop, True) for crop in self.crops if crop.subject == "s1"]
+        )
         left = whole_sheet(some, self.crops)
-        self.assertEqual(([part.title for part in left.parts], left.fine, left.crops), (["Person 2"], sum(c.subject == "s1" for c in self.crops), len(self.crops)))
+        self.assertEqual(
+            ([part.title for part in left.parts], left.fine, left.crops),
+            (["Person 2"], sum(c.subject == "s1" for c in self.crops), len(self.crops)),
+        )
         self.assertEqual(len(whole_sheet(some, self.crops, everything=True).parts), 2)
         doubts = [crop.doubt for crop, _ in whole_sheet(self.project, self.crops, Arranged.DOUBT).parts[0].crops]
         self.assertEqual(doubts, sorted(doubts, reverse=True))
@@ -239,6 +273,7 @@ class LookedTest(OnAClip):
 
 def told(project, finding):
     from skiagraph.review.finding import Told
+
     return Told(project.subject(finding.subject).name, "00:00:00:00", "", "", "1 frame")
 
 
@@ -247,10 +282,14 @@ class ReelTest(OnAClip):
         confidence = np.full(FRAMES, 0.95)
         confidence[100:110] = confidence[130:135] = confidence[250:255] = 0.1
         path = head_path(0, FRAMES)
-        project = project_on(self.clip, Path(0, path.cx, path.cy, path.width, path.height, path.angle, confidence, path.origin))
+        project = project_on(
+            self.clip, Path(0, path.cx, path.cy, path.width, path.height, path.angle, confidence, path.origin)
+        )
         parts = reel_of(project, findings(project))
         around = round(AROUND_S * 25)
-        self.assertEqual([(part.first, part.last) for part in parts], [(100 - around, 134 + around), (250 - around, 254 + around)])
+        self.assertEqual(
+            [(part.first, part.last) for part in parts], [(100 - around, 134 + around), (250 - around, 254 + around)]
+        )
         self.assertEqual(parts[0].subjects, ("s1",))
         self.assertIn("Person 1", {name for name, _ in parts[0].why})
 

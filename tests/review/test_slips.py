@@ -1,4 +1,5 @@
-"""A cover that leaves its way and comes back is a finding; somebody who moves quickly, turns back or walks on is none."""
+"""A cover that leaves its way and comes back is a finding; somebody who moves quickly, turns back or walks on is
+none."""
 
 import numpy as np
 
@@ -15,14 +16,16 @@ from tests.support import head_path, project_on
 def changed(path: Path, first: int, last: int, move: float = 0.0, size: float = 1.0) -> Path:
     """A path whose rows first .. last are moved by some widths of the head, or of another size."""
     rows = path.rows().astype(float)
-    rows[first:last + 1, 0] += move * rows[first:last + 1, 2]
-    rows[first:last + 1, 2:4] *= size
+    rows[first : last + 1, 0] += move * rows[first : last + 1, 2]
+    rows[first : last + 1, 2:4] *= size
     return Path.from_rows(path.first, rows, path.origin)
 
 
 class SlipsTest(OnAClip):
     def found(self, *paths):
-        return [(f.subject, f.first, f.last) for f in findings(project_on(self.clip, *paths)) if f.reason == Reason.SLIPS]
+        return [
+            (f.subject, f.first, f.last) for f in findings(project_on(self.clip, *paths)) if f.reason == Reason.SLIPS
+        ]
 
     def test_moved_or_shrunk_for_some_frames(self):
         walk = head_path(0, FRAMES, cx=60, step=(0.5, 0.1))
@@ -61,7 +64,9 @@ class SlipsTest(OnAClip):
 
 class WeakFramesTest(OnAClip):
     def test_a_cover_that_is_weak_between_two_keys_is_named_there_only(self):
-        project = edits.set_project_style(project_on(self.clip, head_path(0, FRAMES, width=60, height=80)), Style.of(Cover.kinds["blur"](0.24)))
+        project = edits.set_project_style(
+            project_on(self.clip, head_path(0, FRAMES, width=60, height=80)), Style.of(Cover.kinds["blur"](0.24))
+        )
         subject = project.subject("s1")
         levels = (Level(0, to_next="hold"), Level(100, strength=0.12, to_next="hold"), Level(110, to_next="hold"))
         weak = project.with_subject(replace(subject, sightings=(replace(subject.sightings[0], levels=levels),)))

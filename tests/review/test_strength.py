@@ -29,7 +29,9 @@ class MeasuredTest(TemporaryFolder):
         weak = measured(edits.set_project_style(project, Style.of(Cover.kinds["mosaic"](16, even=0))), "c1")
         self.assertEqual([m.subject for m in weak], [s.key for s in project.subjects])
         self.assertTrue(all(m.found and verdict(m) == Safety.TOO_WEAK for m in weak), weak)
-        strong = measured(edits.set_project_style(project, Style.of(Cover.kinds["solid"]())), "c1", [project.subjects[0].key])
+        strong = measured(
+            edits.set_project_style(project, Style.of(Cover.kinds["solid"]())), "c1", [project.subjects[0].key]
+        )
         self.assertEqual(len(strong), 1)
         self.assertEqual((strong[0].found, strong[0].detail, verdict(strong[0])), (0, 0.0, Safety.SAFE))
         self.assertIn("no face", strong[0].sentence())

@@ -18,7 +18,11 @@ from tests.support import TemporaryFolder, head_path, make_clip, project_on, see
 
 def table(*faces, score=90):
     """A table of faces, (frame, x0, y0, side) each, all as sure."""
-    return FaceTable(np.array([f[0] for f in faces], np.int32), np.array([[x, y, x + side, y + side] for _, x, y, side in faces], np.int16), np.full(len(faces), score, np.uint8))
+    return FaceTable(
+        np.array([f[0] for f in faces], np.int32),
+        np.array([[x, y, x + side, y + side] for _, x, y, side in faces], np.int16),
+        np.full(len(faces), score, np.uint8),
+    )
 
 
 class UnknownHeadTest(unittest.TestCase):
@@ -27,7 +31,9 @@ class UnknownHeadTest(unittest.TestCase):
         self.assertEqual(runs_of(faces, range(len(faces))), [[0, 2, 3], [1, 4], [5]])
         self.assertEqual(runs_of(faces, [1, 4]), [[1, 4]])
         self.assertEqual(runs_of(faces, range(len(faces)), unseen=24), [[0, 2, 3, 5], [1, 4]])
-        self.assertEqual(runs_of(faces, range(len(faces)), (1,)), [[0], [1], [2, 3], [4], [5]], "after a cut it is another face")
+        self.assertEqual(
+            runs_of(faces, range(len(faces)), (1,)), [[0], [1], [2, 3], [4], [5]], "after a cut it is another face"
+        )
 
     def test_a_head_is_where_its_face_was_found_straight_in_between_and_held_beyond(self):
         faces = table((10, 100, 50, 40), (14, 140, 50, 40))
@@ -35,10 +41,17 @@ class UnknownHeadTest(unittest.TestCase):
         self.assertEqual((path.first, path.last), (6, 20))
         np.testing.assert_allclose(path.cx, [120] * 5 + [130, 140, 150] + [160] * 7)
         self.assertEqual(path.origin.tolist(), [BRIDGED] * 4 + [FOUND] + [BRIDGED] * 3 + [FOUND] + [BRIDGED] * 6)
-        self.assertTrue((np.diff(path.confidence[4::-1]) < 0).all() and (np.diff(path.confidence[8:]) < 0).all(), "less and less is known")
+        self.assertTrue(
+            (np.diff(path.confidence[4::-1]) < 0).all() and (np.diff(path.confidence[8:]) < 0).all(),
+            "less and less is known",
+        )
         np.testing.assert_allclose(path.confidence[6], 0.9, atol=0.006)
         for corner in (-20, 20):
-            self.assertLess(np.hypot(corner / (path.width[4] / 2), (corner + UNKNOWN.rise * 40) / (path.height[4] / 2)), 1, "its cover holds all of the box, even without a margin")
+            self.assertLess(
+                np.hypot(corner / (path.width[4] / 2), (corner + UNKNOWN.rise * 40) / (path.height[4] / 2)),
+                1,
+                "its cover holds all of the box, even without a margin",
+            )
 
 
 class UnknownFacesTest(TemporaryFolder):
@@ -52,11 +65,17 @@ class UnknownFacesTest(TemporaryFolder):
         mended = project
         for finding, last, cx in zip(findings(project), (32, 29), (18, 130), strict=True):
             self.assertEqual((finding.reason, finding.first, finding.last), (Reason.NOBODYS_FACE, 11, last))
-            head, = heads_at(project, [finding], "c1", 21)
+            (head,) = heads_at(project, [finding], "c1", 21)
             self.assertEqual((head.seen, round(head.outline.cx), head.outline.width > 30), (False, cx, True))
             mended = finding.kind.remedied(mended, finding)
         self.assertEqual(mended.subjects[:1], project.subjects)
-        self.assertEqual([(s.is_covered, s.sightings[0].first <= 11, s.sightings[0].last >= last) for s, last in zip(mended.subjects[1:], (32, 29), strict=True)], [(True, True, True)] * 2)
+        self.assertEqual(
+            [
+                (s.is_covered, s.sightings[0].first <= 11, s.sightings[0].last >= last)
+                for s, last in zip(mended.subjects[1:], (32, 29), strict=True)
+            ],
+            [(True, True, True)] * 2,
+        )
         self.assertEqual([f for f in findings(mended) if f.is_exposing], [])
         self.assertEqual(heads_at(mended, findings(project), "c1", 21), [])
         self.assertEqual(heads_at(project, findings(project), "c1", 40), [])
@@ -67,20 +86,31 @@ class UnknownFacesTest(TemporaryFolder):
         faces = table((20, 2, 2, 28), (22, 2, 2, 28), (22, 120, 60, 20), (24, 2, 2, 28))
         project = seen(project_on(self.clip, head_path(0, 60)), faces=faces)
         wall, right = findings(project)
-        self.assertEqual([(f.first, f.last, f.box) for f in (wall, right)], [(20, 24, (2, 2, 30, 30)), (22, 22, (120, 60, 140, 80))])
+        self.assertEqual(
+            [(f.first, f.last, f.box) for f in (wall, right)], [(20, 24, (2, 2, 30, 30)), (22, 22, (120, 60, 140, 80))]
+        )
         accepted = edits.accept(project, acceptance_of(project, wall, "Ida"))
         self.assertEqual(open_findings(accepted), [right])
         self.assertFalse(was_accepted(accepted, right))
-        self.assertEqual([round(head.outline.cx) for head in heads_at(accepted, open_findings(accepted), "c1", 22)], [130])
+        self.assertEqual(
+            [round(head.outline.cx) for head in heads_at(accepted, open_findings(accepted), "c1", 22)], [130]
+        )
         # What was accepted by an older Skiagraph says nothing of any one face.
         older = accepted.deciding(accepted=(replace(accepted.accepted[0], box=None),))
         self.assertEqual(open_findings(older), [wall, right])
         self.assertTrue(was_accepted(older, wall))
 
     def test_one_click_covers_who_may_be_at_the_edge(self):
-        sign = FaceTable(np.array([59, 59], np.int32), np.array([[140, 30, 168, 58], [-10, 30, 18, 58]], np.int16), np.array([30, 31], np.uint8))
+        sign = FaceTable(
+            np.array([59, 59], np.int32),
+            np.array([[140, 30, 168, 58], [-10, 30, 18, 58]], np.int16),
+            np.array([30, 31], np.uint8),
+        )
         project = seen(project_on(self.clip, head_path(0, 60)), faces=sign)
-        left, right = sorted((f for f in findings(project) if f.reason == Reason.MAYBE_AT_EDGE), key=lambda f: heads_at(project, [f], "c1", 55)[0].outline.cx)
+        left, right = sorted(
+            (f for f in findings(project) if f.reason == Reason.MAYBE_AT_EDGE),
+            key=lambda f: heads_at(project, [f], "c1", 55)[0].outline.cx,
+        )
         mended = left.kind.remedied(project, left)
         self.assertEqual([f for f in findings(mended) if f.is_exposing], [right])
         somebody = mended.subjects[-1].sightings[0]

@@ -37,7 +37,9 @@ class WhoSpeaksTest(TemporaryFolder):
         super().setUp()
         # Ada is seen all the time, Bo only in the second half.
         project = project_on(make_clip(self.folder / "a.mp4", 100), head_path(0, 100, 40), head_path(50, 50, 120))
-        self.project = voices.take_listening(project, Listening("c1", (Voice("1", speech((0.2, 0.9), (1.2, 1.6))), Voice("2", speech((2.4, 3.6))))))
+        self.project = voices.take_listening(
+            project, Listening("c1", (Voice("1", speech((0.2, 0.9), (1.2, 1.6))), Voice("2", speech((2.4, 3.6)))))
+        )
         self.ada, self.bo = (s.key for s in self.project.subjects)
         self.one, self.two = (v.key for v in self.project.evidence.listening_of("c1").voices)
 
@@ -45,7 +47,9 @@ class WhoSpeaksTest(TemporaryFolder):
         return [(f.subject, f.first, f.last) for f in findings(project) if f.reason == reason]
 
     def test_who_alone_is_in_the_picture_speaks(self):
-        self.assertEqual([(s.subject, s.said) for s in who_speaks(self.project, "c1")], [(self.ada, False), ("", False)])
+        self.assertEqual(
+            [(s.subject, s.said) for s in who_speaks(self.project, "c1")], [(self.ada, False), ("", False)]
+        )
 
     def test_a_person_says_it_better(self):
         project = voices.name_speaker(voices.name_speaker(self.project, self.two, self.bo), self.one, "")
@@ -94,7 +98,7 @@ class WhoSpeaksTest(TemporaryFolder):
 
     def test_lanes_say_what_becomes_of_speech(self):
         project = voices.add_range(self.project, "c1", 0.1, 1.0, self.ada)
-        lane, = voice_lanes(project, "c1", 1)
+        (lane,) = voice_lanes(project, "c1", 1)
         self.assertEqual([s.state for s in lane.speech], [SpeechState.DISGUISED, SpeechState.PLAIN, SpeechState.PLAIN])
         self.assertEqual([(r.name, r.word, r.weak) for r in lane.ranges], [("Person 1", "Altered", False)])
         self.assertEqual(voice_summary(project, "c1", 1), "2 voices · 1 disguised")
@@ -106,7 +110,6 @@ class WhoSpeaksTest(TemporaryFolder):
 
 
 class FileVoicesTest(TemporaryFolder):
-
     def setUp(self):
         super().setUp()
         self.path = talking_film(self.folder / "a.mov", [(1.0, stranger())], frames=200)

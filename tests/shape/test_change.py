@@ -6,7 +6,19 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from skiagraph.shape.change import Change, Keyframe, Repair, change_at, change_between, held_from, keyed, keyframe_changes, moved, repair_changes, with_keyframe
+from skiagraph.shape.change import (
+    Change,
+    Keyframe,
+    Repair,
+    change_at,
+    change_between,
+    held_from,
+    keyed,
+    keyframe_changes,
+    moved,
+    repair_changes,
+    with_keyframe,
+)
 from skiagraph.shape.place import Similarity
 
 FRAMES = np.arange(0, 101)
@@ -58,11 +70,16 @@ class KeyframeTest(unittest.TestCase):
         after = keyed(curve, frame, change)
         np.testing.assert_allclose(change_at(after, frame).row(), change.row(), atol=1e-9)
         others = [k.frame for k in curve if k.frame != frame]
-        low, high = max((f for f in others if f < frame), default=-1), min((f for f in others if f > frame), default=101)
+        low, high = (
+            max((f for f in others if f < frame), default=-1),
+            min((f for f in others if f > frame), default=101),
+        )
         beyond = (FRAMES < low) | (FRAMES > high)
         if any(k.frame == frame for k in curve):
             return
-        np.testing.assert_allclose(keyframe_changes(after, FRAMES)[beyond], keyframe_changes(curve, FRAMES)[beyond], atol=1e-7)
+        np.testing.assert_allclose(
+            keyframe_changes(after, FRAMES)[beyond], keyframe_changes(curve, FRAMES)[beyond], atol=1e-7
+        )
 
     def test_the_ways_between_two(self):
         for how, middle in (("smooth", 0.5), ("straight", 0.5), ("hold", 0.0)):
@@ -71,7 +88,9 @@ class KeyframeTest(unittest.TestCase):
             self.assertEqual((values[0], values[10], values[100]), (0, 1, 1))
 
     def test_smooth_does_not_swing_beyond_its_keyframes(self):
-        values = keyframe_changes((Keyframe(0, Change(0)), Keyframe(10, Change(1)), Keyframe(90, Change(1)), Keyframe(100, Change(3))), FRAMES)[:, 0]
+        values = keyframe_changes(
+            (Keyframe(0, Change(0)), Keyframe(10, Change(1)), Keyframe(90, Change(1)), Keyframe(100, Change(3))), FRAMES
+        )[:, 0]
         self.assertTrue((np.diff(values) >= -1e-12).all())
 
 
@@ -87,7 +106,9 @@ class RepairTest(unittest.TestCase):
 
 
 class ChangeTest(unittest.TestCase):
-    @given(st.floats(-100, 100), st.floats(-100, 100), st.floats(5, 200), st.floats(5, 200), st.floats(-180, 180), changes)
+    @given(
+        st.floats(-100, 100), st.floats(-100, 100), st.floats(5, 200), st.floats(5, 200), st.floats(-180, 180), changes
+    )
     def test_between_two_places_is_what_turns_one_into_the_other(self, cx, cy, width, height, angle, then):
         now, wanted = Similarity(10, 20, 30, 40, 5), Similarity(cx, cy, width, height, angle)
         change = change_between(now, wanted, then)
@@ -98,4 +119,6 @@ class ChangeTest(unittest.TestCase):
     @given(changes, changes)
     def test_one_after_the_other_is_one(self, first, second):
         row = Similarity(10, 20, 30, 40, 5).row()[None]
-        np.testing.assert_allclose(moved(moved(row, first.row()), second.row()), moved(row, first.then(second).row()), atol=1e-6)
+        np.testing.assert_allclose(
+            moved(moved(row, first.row()), second.row()), moved(row, first.then(second).row()), atol=1e-6
+        )

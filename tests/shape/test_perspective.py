@@ -11,9 +11,17 @@ from skiagraph.shape.place import Perspective, Similarity, place_of, place_of_ma
 from skiagraph.shape.shape import CORNERS, Outline, Shape
 
 UNIT = np.array([(-1, -1), (1, -1), (1, 1), (-1, 1)], float)
-planes = st.builds(lambda cx, cy, w, h, a, k, p, q: place_of(np.array([cx, cy, w, h, a, k, p, q])),
-                   st.floats(-200, 900), st.floats(-200, 700), st.floats(30, 400), st.floats(30, 300), st.floats(-180, 180), st.floats(-0.6, 0.6),
-                   st.floats(-0.25, 0.25), st.floats(-0.24, 0.24))
+planes = st.builds(
+    lambda cx, cy, w, h, a, k, p, q: place_of(np.array([cx, cy, w, h, a, k, p, q])),
+    st.floats(-200, 900),
+    st.floats(-200, 700),
+    st.floats(30, 400),
+    st.floats(30, 300),
+    st.floats(-180, 180),
+    st.floats(-0.6, 0.6),
+    st.floats(-0.25, 0.25),
+    st.floats(-0.24, 0.24),
+)
 
 
 class PerspectiveTest(unittest.TestCase):
@@ -22,11 +30,15 @@ class PerspectiveTest(unittest.TestCase):
         again = place_through(place.to_px(UNIT))
         np.testing.assert_allclose(again.to_px(UNIT), place.to_px(UNIT), atol=1e-6)
         np.testing.assert_allclose(place_of_matrix(place.matrix()).to_px(UNIT), place.to_px(UNIT), atol=1e-6)
-        np.testing.assert_allclose(place.linear(), super(Perspective, place).linear() if isinstance(place, Perspective) else place.linear(), atol=1e-6)
+        np.testing.assert_allclose(
+            place.linear(),
+            super(Perspective, place).linear() if isinstance(place, Perspective) else place.linear(),
+            atol=1e-6,
+        )
 
     @given(planes, st.floats(-0.95, 0.95), st.floats(-0.95, 0.95))
     def test_to_px_and_back(self, place, u, v):
-        (x, y), = place.to_px(np.array([[u, v]]))
+        ((x, y),) = place.to_px(np.array([[u, v]]))
         back = place.to_unit(np.array([x]), np.array([y]))
         np.testing.assert_allclose([float(back[0][0]), float(back[1][0])], [u, v], atol=2e-3)
 
@@ -49,7 +61,9 @@ class PerspectiveTest(unittest.TestCase):
         row = place.row()
         table = np.array([[*row[:5], 1.0, 0.0, *row[5:]]])
         box = Shape.kinds["box"]()
-        np.testing.assert_allclose(distances(points[None], table, box)[0], box.distance(*place.to_unit(points[:, 0], points[:, 1])), atol=1e-4)
+        np.testing.assert_allclose(
+            distances(points[None], table, box)[0], box.distance(*place.to_unit(points[:, 0], points[:, 1])), atol=1e-4
+        )
 
     def test_a_pulled_corner_moves_alone(self):
         outline = Outline(Similarity(300, 200, 160, 90), Shape.kinds["box"]())
@@ -60,7 +74,9 @@ class PerspectiveTest(unittest.TestCase):
         for name in ("top left", "bottom right", "bottom left"):
             n = CORNERS.index(name)
             np.testing.assert_allclose(corners[n], outline.place.to_px(UNIT)[n], atol=1e-6)
-        self.assertEqual(outline.pulled("pin top right", (380, 155), (100, 400)), outline, "corners that cross are no plane")
+        self.assertEqual(
+            outline.pulled("pin top right", (380, 155), (100, 400)), outline, "corners that cross are no plane"
+        )
 
     def test_corners_on_a_line_are_refused(self):
         with self.assertRaises(ValueError):

@@ -5,8 +5,17 @@ import unittest
 
 import numpy as np
 
-from skiagraph.shape.pointed import (Point, as_kind, blended, nearest_line, reshaped, with_point_added, with_point_moved, with_points_turned,
-                                     without_points)
+from skiagraph.shape.pointed import (
+    Point,
+    as_kind,
+    blended,
+    nearest_line,
+    reshaped,
+    with_point_added,
+    with_point_moved,
+    with_points_turned,
+    without_points,
+)
 from skiagraph.shape.shape import Shape
 from skiagraph.shape.written import outline_of
 
@@ -30,13 +39,17 @@ class CurveTest(unittest.TestCase):
 
     def test_points_are_moved_added_removed_and_turned(self):
         moved = with_point_moved(STAR, [0, 2], 0.1, 0.2)
-        self.assertEqual([(round(p.u, 3), round(p.v, 3)) for p in moved.nodes], [(0.1, -0.8), (0.9, -0.2), (0.5, 1.1), (-0.6, 0.7)])
+        self.assertEqual(
+            [(round(p.u, 3), round(p.v, 3)) for p in moved.nodes], [(0.1, -0.8), (0.9, -0.2), (0.5, 1.1), (-0.6, 0.7)]
+        )
         added = with_point_added(STAR, 3, -0.5, -0.3)
         self.assertEqual((len(added.nodes), added.nodes[4].u), (5, -0.5))
         self.assertEqual(without_points(added, [4]), STAR)
         self.assertEqual(without_points(STAR, [0, 1]), STAR, "three stay at least")
         self.assertEqual([p.smooth for p in with_points_turned(STAR, [0, 1]).nodes], [False, True, True, True])
-        self.assertEqual(with_points_turned(as_kind(Box(), "polygon"), [0]).kind, "curve", "a polygon with a smooth point is a curve")
+        self.assertEqual(
+            with_points_turned(as_kind(Box(), "polygon"), [0]).kind, "curve", "a polygon with a smooth point is a curve"
+        )
         n, away = nearest_line(STAR, *STAR.edge()[13])
         self.assertEqual((n, round(away, 6)), (1, 0.0))
 
@@ -44,7 +57,11 @@ class CurveTest(unittest.TestCase):
         around = np.linspace(0, 2 * np.pi, 300)
         for kind in ("polygon", "curve"):
             shape = as_kind(Ellipse(), kind)
-            self.assertLess(float(shape.distance(np.cos(around).astype(np.float32), np.sin(around).astype(np.float32)).max()), 0.02, kind)
+            self.assertLess(
+                float(shape.distance(np.cos(around).astype(np.float32), np.sin(around).astype(np.float32)).max()),
+                0.02,
+                kind,
+            )
             corners = np.float32([-1, 1, 1, -1]) * 0.999, np.float32([-1, -1, 1, 1]) * 0.999
             self.assertLess(float(as_kind(Box(), kind).distance(*corners).max()), 1e-3)
         self.assertEqual(as_kind(as_kind(STAR, "polygon"), "curve").points()[1].u, 0.9)

@@ -12,7 +12,9 @@ from skiagraph.shape.place import Place, Similarity
 class OutlineTest(unittest.TestCase):
     def test_contains_knows_turned_ellipses(self):
         lying = Outline.at(0, 0, 20, 60, 90)
-        self.assertEqual(lying.contains(np.array([[25, 0], [0, 25], [0, 9], [31, 0]])).tolist(), [True, False, True, False])
+        self.assertEqual(
+            lying.contains(np.array([[25, 0], [0, 25], [0, 9], [31, 0]])).tolist(), [True, False, True, False]
+        )
 
     def test_the_edge_lies_on_the_edge_also_when_grown(self):
         outline = Outline.at(50, 40, 30, 60, 25)
@@ -26,7 +28,9 @@ class OutlineTest(unittest.TestCase):
     def test_raster_covers_every_pixel_it_touches(self):
         rng = np.random.default_rng(3)
         for _ in range(40):
-            outline = Outline.at(*rng.uniform(10, 90, 2), *rng.uniform(4, 70, 2), rng.uniform(-180, 180)).grown_by(rng.uniform(0, 0.5))
+            outline = Outline.at(*rng.uniform(10, 90, 2), *rng.uniform(4, 70, 2), rng.uniform(-180, 180)).grown_by(
+                rng.uniform(0, 0.5)
+            )
             (x0, y0, x1, y1), alpha = outline.raster((100, 100), rng.uniform(0, 0.4))
             y, x = np.nonzero(np.ones((100, 100)))
             corners = [outline.contains(np.stack([x + dx, y + dy], 1)) for dx in (0.01, 0.99) for dy in (0.01, 0.99)]

@@ -29,4 +29,6 @@ class CoversPageTest(unittest.TestCase):
         self.assertTrue((DOCS / "screenshots" / "covers.png").exists())
 
     def test_the_schema_of_house_styles_is_published(self):
-        self.assertEqual(json.loads((DOCS / "house-style.schema.json").read_text()), json.loads(json.dumps(house.house_schema())))
+        self.assertEqual(
+            json.loads((DOCS / "house-style.schema.json").read_text()), json.loads(json.dumps(house.house_schema()))
+        )

@@ -11,7 +11,9 @@ from skiagraph.track.linking import Seen, Tracklet
 def face(x, y, side=40.0, score=0.9) -> Detections:
     """One facing face with its middle at (x, y)."""
     box = np.array([[x - side / 2, y - side / 2, x + side / 2, y + side / 2]], np.float32)
-    points = np.array([[[-10, -8], [10, -8], [0, 2], [-7, 10], [7, 10]]], np.float32) * side / 40 + np.array([x, y], np.float32)
+    points = np.array([[[-10, -8], [10, -8], [0, 2], [-7, 10], [7, 10]]], np.float32) * side / 40 + np.array(
+        [x, y], np.float32
+    )
     return Detections(box, np.array([score], np.float32), points)
 
 

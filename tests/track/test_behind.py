@@ -19,7 +19,15 @@ def stretch(first, xs, lost=0, sure=0.2, number=1, y=150.0):
     """A head at each of xs, of which it was not found in the last `lost` ones."""
     n = len(xs)
     rows = np.array([[x, y, WIDTH, HEIGHT, 0, 0.9 if k < n - lost else sure] for k, x in enumerate(xs)])
-    return Stretch(Path.from_rows(first, rows, np.array([FOUND] * (n - lost) + [FOLLOWED] * lost)), (number,), (), (), None, False, number)
+    return Stretch(
+        Path.from_rows(first, rows, np.array([FOUND] * (n - lost) + [FOLLOWED] * lost)),
+        (number,),
+        (),
+        (),
+        None,
+        False,
+        number,
+    )
 
 
 def drawn(path):
@@ -66,7 +74,10 @@ class BehindTest(unittest.TestCase):
     def test_no_row_becomes_smaller(self):
         lost = walked_behind()
         before, after = lost.path.boxes(), self.around(lost, standing())[0].boxes()
-        self.assertTrue((after[:len(before), :2] <= before[:, :2] + 0.01).all() and (after[:len(before), 2:] >= before[:, 2:] - 0.01).all())
+        self.assertTrue(
+            (after[: len(before), :2] <= before[:, :2] + 0.01).all()
+            and (after[: len(before), 2:] >= before[:, 2:] - 0.01).all()
+        )
 
     def test_what_else_is_known_meanwhile_is_kept(self):
         before = [walked_behind(), standing()]
@@ -78,7 +89,10 @@ class BehindTest(unittest.TestCase):
         made, other = together(taller, before, around)
         self.assertIs(other, before[1])
         boxes, tall, wide = made.path.boxes(), taller[0].path.boxes(), around[0].path.boxes()
-        self.assertTrue((boxes[:40, :2] <= np.minimum(tall, wide[:40])[:, :2] + 0.01).all() and (boxes[:40, 2:] >= np.maximum(tall, wide[:40])[:, 2:] - 0.01).all())
+        self.assertTrue(
+            (boxes[:40, :2] <= np.minimum(tall, wide[:40])[:, :2] + 0.01).all()
+            and (boxes[:40, 2:] >= np.maximum(tall, wide[:40])[:, 2:] - 0.01).all()
+        )
         np.testing.assert_allclose(boxes[:30], tall[:30], atol=0.01)
         np.testing.assert_allclose(made.path.confidence[30:40], 0.1)
         np.testing.assert_allclose(boxes[40:], wide[40:], atol=0.01)
@@ -89,10 +103,12 @@ class BehindTest(unittest.TestCase):
         walking = stretch(0, [400.0] * 40 + [400.0 + 5 * n for n in range(1, 161)], number=2)
         path, _ = self.around(walked_behind(), walking)
         self.assertEqual(path.last, 39 + round(settings.waits_s * RATE))
-        np.testing.assert_allclose(path.cx[40:], walking.path.cx[40:len(path)])
+        np.testing.assert_allclose(path.cx[40:], walking.path.cx[40 : len(path)])
         self.assertTrue((drawn(path)[1][40:] >= 1.6 * WIDTH).all())
         self.assertTrue((path.origin[40:] == FOLLOWED).all())
-        self.assertTrue(((path.confidence[40:] >= UNSURE) & (path.confidence[40:] < HARDLY)).all(), "it asks nothing by itself")
+        self.assertTrue(
+            ((path.confidence[40:] >= UNSURE) & (path.confidence[40:] < HARDLY)).all(), "it asks nothing by itself"
+        )
 
     def test_until_the_shot_ends_the_head_goes_or_somebody_comes_out(self):
         lost = walked_behind()
@@ -107,7 +123,10 @@ class BehindTest(unittest.TestCase):
         self.assertEqual(self.around(lost, standing(), far)[0].last, 89, "who begins elsewhere is somebody else")
 
     def test_who_is_found_to_the_end_or_surely_followed_was_not_lost(self):
-        for there in (walked_behind(lost=0), replace(walked_behind(), path=stretch(0, [380.0] * 40, 10, sure=0.8).path)):
+        for there in (
+            walked_behind(lost=0),
+            replace(walked_behind(), path=stretch(0, [380.0] * 40, 10, sure=0.8).path),
+        ):
             self.assertEqual(self.around(there, standing())[0], there.path)
 
     def test_who_was_lost_elsewhere_or_at_somebody_of_whom_nobody_is_sure_stays(self):
@@ -134,7 +153,15 @@ def coming(first, lead=4, number=1, frames=40, at=0.0):
     of who is at x = 1280 in frame 10."""
     xs = 1280 - 8.0 * (np.arange(first, first + frames) - 10) + at
     rows = np.array([[x, 150, WIDTH, HEIGHT, 0, 0.3 if k < lead else 0.9] for k, x in enumerate(xs)])
-    return Stretch(Path.from_rows(first, rows, np.array([FOLLOWED] * lead + [FOUND] * (frames - lead))), (number,), (), (), None, False, number)
+    return Stretch(
+        Path.from_rows(first, rows, np.array([FOLLOWED] * lead + [FOUND] * (frames - lead))),
+        (number,),
+        (),
+        (),
+        None,
+        False,
+        number,
+    )
 
 
 class CameInBehindTest(unittest.TestCase):
@@ -147,8 +174,12 @@ class CameInBehindTest(unittest.TestCase):
         self.assertEqual(other, front.path)
         self.assertEqual((path.first, path.last), (10, behind.path.last))
         boxes, heads = drawn(path)[0][:14], front.path.boxes()[:14]
-        self.assertTrue((boxes[:, 0] <= heads[:, 0] - 0.3 * WIDTH).all() and (boxes[:, 2] >= heads[:, 2] + 0.3 * WIDTH).all())
-        self.assertTrue(((path.confidence[:14] >= UNSURE) & (path.confidence[:14] < HARDLY)).all(), "it asks nothing by itself")
+        self.assertTrue(
+            (boxes[:, 0] <= heads[:, 0] - 0.3 * WIDTH).all() and (boxes[:, 2] >= heads[:, 2] + 0.3 * WIDTH).all()
+        )
+        self.assertTrue(
+            ((path.confidence[:14] >= UNSURE) & (path.confidence[:14] < HARDLY)).all(), "it asks nothing by itself"
+        )
         self.assertTrue((path.origin[:14] == FOLLOWED).all())
         # Where they were found they are where they were found; before, at either place.
         np.testing.assert_array_equal(path.rows()[18:], behind.path.rows()[4:])
@@ -161,12 +192,19 @@ class CameInBehindTest(unittest.TestCase):
         self.assertLess(path.width[:20].max(), 3.5 * WIDTH)
 
     def test_nobody_came_in_behind_who_has_been_there_for_long_or_is_elsewhere(self):
-        for front, behind in ((coming(10, lead=0, number=2, frames=90), coming(50, at=20.0)), (coming(10, lead=0, number=2), coming(24, at=90.0)),
-                              (stretch(10, [700.0] * 60, number=2), stretch(24, [710.0] * 60)), (coming(10, lead=0, number=2), coming(24, lead=0, at=20.0))):
+        for front, behind in (
+            (coming(10, lead=0, number=2, frames=90), coming(50, at=20.0)),
+            (coming(10, lead=0, number=2), coming(24, at=90.0)),
+            (stretch(10, [700.0] * 60, number=2), stretch(24, [710.0] * 60)),
+            (coming(10, lead=0, number=2), coming(24, lead=0, at=20.0)),
+        ):
             self.assertEqual(self.around(behind, front)[0], behind.path)
 
     def test_with_a_shot_both_may_begin(self):
-        front, behind = stretch(10, [700.0] * 60, number=2), replace(coming(24), path=stretch(24, [710.0] * 30, number=1).path)
+        front, behind = (
+            stretch(10, [700.0] * 60, number=2),
+            replace(coming(24), path=stretch(24, [710.0] * 30, number=1).path),
+        )
         rows = behind.path.rows()
         rows[:3, 5] = 0.3
         behind = replace(behind, path=Path.from_rows(24, rows, [FOLLOWED] * 3 + [FOUND] * 27))

@@ -16,8 +16,15 @@ SETTINGS = DoubtfulSettings()
 
 
 def standing(yaw, size=26):
-    scene = replace(QUAY, name="one", shake=0.0, camera_x=((0, 0),), actors=(
-        Actor("one", "One", BLUE_CAP, x=((0, 480),), size=((0, size),), yaw=((0, yaw),), body_yaw=((0, yaw),)),))
+    scene = replace(
+        QUAY,
+        name="one",
+        shake=0.0,
+        camera_x=((0, 0),),
+        actors=(
+            Actor("one", "One", BLUE_CAP, x=((0, 480),), size=((0, size),), yaw=((0, yaw),), body_yaw=((0, yaw),)),
+        ),
+    )
     picture, _, truth = draw(scene, 0)
     return picture, np.array([truth[0].cx, truth[0].cy, truth[0].width, truth[0].height, 0.0])
 
@@ -47,7 +54,9 @@ class BodyTest(unittest.TestCase):
     def test_of_whoever_lies_it_is_to_the_side(self):
         picture, head = standing(0)
         lying = np.array([picture.shape[0] - head[1], head[0], head[2], head[3], 90.0])
-        self.check_there(np.ascontiguousarray(np.rot90(picture, -1)), lying, np.array([lying[0], lying[1], head[3], head[2]]))
+        self.check_there(
+            np.ascontiguousarray(np.rot90(picture, -1)), lying, np.array([lying[0], lying[1], head[3], head[2]])
+        )
 
     def test_from_an_arm_the_head_is_where_it_is(self):
         picture, head = standing(0)

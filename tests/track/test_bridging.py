@@ -20,13 +20,15 @@ class GapTest(unittest.TestCase):
 
     def test_planned_waits_are_blinks_and_longer_ones_gaps(self):
         chain = Chain((tracklet(1, [0, 6, 12, 19, 25], 100),))
-        self.assertEqual([task.first for task in gap_tasks(chain, (400, 300), None, BridgeSettings(line_frames=5))], [12])
+        self.assertEqual(
+            [task.first for task in gap_tasks(chain, (400, 300), None, BridgeSettings(line_frames=5))], [12]
+        )
         self.assertEqual(len(gap_tasks(chain, (400, 300), None)), 4)
 
     def test_a_gap_is_followed_from_both_ends(self):
         views = pictures(40, (2.5, 0))
         chain = Chain((tracklet(1, [*range(12), *range(28, 40)], lambda n: 120 + 2.5 * n),))
-        task, = gap_tasks(chain, (400, 300), None)
+        (task,) = gap_tasks(chain, (400, 300), None)
         self.assertEqual((task.first, task.last), (11, 28))
         bridge, solved = task.solve(range(11, 29), [task.window.cut(view) for view in views[11:29]]), Followed()
         self.assertTrue(bridge.agreed)
@@ -40,14 +42,19 @@ class LeadTest(unittest.TestCase):
         views = pictures(60, (1.5, 0))
         chain = Chain((tracklet(1, range(50, 60), lambda n: 100 + 1.5 * n),))
         task = lead_task(0, chain, (400, 300), 0, 25, None)
-        lead = task.solve(range(task.first, task.last + 1), [task.window.cut(view) for view in views[task.first:task.last + 1]])
+        lead = task.solve(
+            range(task.first, task.last + 1), [task.window.cut(view) for view in views[task.first : task.last + 1]]
+        )
         rows = lead.rows
         self.assertTrue(lead.goes_on)
         np.testing.assert_allclose(rows[:, 0], 100 + 1.5 * (49 - np.arange(len(rows))), atol=2)
         further = lead_task(0, chain, (400, 300), 0, 25, None, rows)
-        more = further.solve(range(further.first, further.last + 1), [further.window.cut(view) for view in views[further.first:further.last + 1]]).rows
+        more = further.solve(
+            range(further.first, further.last + 1),
+            [further.window.cut(view) for view in views[further.first : further.last + 1]],
+        ).rows
         self.assertGreater(len(more), len(rows))
-        np.testing.assert_array_equal(more[:len(rows)], rows)
+        np.testing.assert_array_equal(more[: len(rows)], rows)
 
     def test_lead_stops_at_the_beginning_of_the_shot(self):
         chain = Chain((tracklet(1, range(50, 60), 100),))
@@ -57,8 +64,9 @@ class LeadTest(unittest.TestCase):
     def test_lead_begins_with_a_picture_that_is_decoded(self):
         chain = Chain((tracklet(1, range(50, 60), 100),))
         for odd in (0, 1):
-            self.assertEqual(lead_task(0, chain, (400, 300), 0, 25, None, needed=np.arange(60) % 2 == odd).first % 2, odd)
-
+            self.assertEqual(
+                lead_task(0, chain, (400, 300), 0, 25, None, needed=np.arange(60) % 2 == odd).first % 2, odd
+            )
 
     def test_who_was_seen_once_is_followed_back_a_little_first_and_further_at_the_speed_they_had(self):
         views, chain = pictures(50, (24, 0)), Chain((tracklet(1, [40], 300),))
@@ -66,7 +74,9 @@ class LeadTest(unittest.TestCase):
         self.assertIsNone(task.speed)
         self.assertLessEqual(task.last - task.first, 3)
         for _ in range(2):
-            lead = task.solve(range(task.first, task.last + 1), [task.window.cut(view) for view in views[task.first:task.last + 1]])
+            lead = task.solve(
+                range(task.first, task.last + 1), [task.window.cut(view) for view in views[task.first : task.last + 1]]
+            )
             self.assertTrue(lead.goes_on)
             task = lead_task(0, chain, (400, 300), 30, 25, None, lead.rows)
             if task is None:
@@ -108,7 +118,11 @@ class HeldTest(unittest.TestCase):
         self.assertFalse(lead.goes_on)
         self.assertGreater(len(lead.rows), task.last - task.first, "the cover needs no pictures")
         near = lead_task(0, chain, (400, 300), 40, 25, None)
-        self.assertEqual(len(near.solve(range(near.first, 51), [np.full((64, 64, 3), 90, np.uint8)] * (51 - near.first)).rows), 10, "no further than the shot")
+        self.assertEqual(
+            len(near.solve(range(near.first, 51), [np.full((64, 64, 3), 90, np.uint8)] * (51 - near.first)).rows),
+            10,
+            "no further than the shot",
+        )
 
     def test_who_has_left_is_not_held(self):
         rows = np.array([[440.0, 150, 60, 80, 0, 0.6]])

@@ -17,7 +17,12 @@ class BriefShotsTest(unittest.TestCase):
 
     def test_who_ends_before_and_who_begins_after_are_held_in_it_and_nobody_else(self):
         brief = [(49, 50)]
-        ends, begins, goes_on, elsewhere = head_path(20, 29, cx=60, step=(1, 0)), head_path(51, 20, cx=200), head_path(20, 60, cx=60), head_path(60, 9, cx=60)
+        ends, begins, goes_on, elsewhere = (
+            head_path(20, 29, cx=60, step=(1, 0)),
+            head_path(51, 20, cx=200),
+            head_path(20, 60, cx=60),
+            head_path(60, 9, cx=60),
+        )
         held = held_in_brief(ends, brief)
         self.assertEqual((held.first, held.last), (20, 50))
         self.assertEqual(held.part(20, 48), ends)

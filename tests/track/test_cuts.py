@@ -25,7 +25,14 @@ class IsCutTest(unittest.TestCase):
 
     def test_a_shot_goes_on_while_the_camera_pans_and_light_changes(self):
         for seed in range(1, 7):
-            for change in (dict(shift=8), dict(shift=24), dict(light=0.5), dict(light=1.3), dict(noise=12.0), dict(shift=12, light=0.6, noise=6.0)):
+            for change in (
+                dict(shift=8),
+                dict(shift=24),
+                dict(light=0.5),
+                dict(light=1.3),
+                dict(noise=12.0),
+                dict(shift=12, light=0.6, noise=6.0),
+            ):
                 self.assertFalse(self.cut(scene(seed), scene(seed, **change)), (seed, change))
 
     def test_somebody_who_walks_through_the_picture_ends_no_shot(self):
@@ -90,7 +97,10 @@ class WithCutsTest(unittest.TestCase):
         views = [cv2.cvtColor(p, cv2.COLOR_RGB2GRAY) for p in pictures(6, (3, 2))]
         ramp = np.tile(np.linspace(255, 0, 400).astype(np.uint8), (300, 1))
         for light in (0.5, 0.3, 0.15):
-            night = [np.clip(light * v + rng.normal(0, 6, v.shape), 0, 255).astype(np.uint8) for v in (*views, ramp, ramp, ramp)]
+            night = [
+                np.clip(light * v + rng.normal(0, 6, v.shape), 0, 255).astype(np.uint8)
+                for v in (*views, ramp, ramp, ramp)
+            ]
             self.assertEqual(self.cuts(night)[1], [6], light)
         empty = [np.clip(rng.normal(12, 6, (300, 400)), 0, 255).astype(np.uint8) for _ in range(8)]
         self.assertEqual(self.cuts(empty)[1], [])
@@ -108,7 +118,9 @@ class WithCutsTest(unittest.TestCase):
         ramp = np.tile(np.linspace(255, 0, 400).astype(np.uint8), (300, 1))
         for begin in (4, 5):
             views = [view] * begin + [ramp] * (10 - begin)
-            self.assertEqual(self.cuts(views, {0, 2, 4, 6, 8}), (sorted({0, 2, 4, 6, 8} | ({3} if begin == 4 else {5})), [begin]))
+            self.assertEqual(
+                self.cuts(views, {0, 2, 4, 6, 8}), (sorted({0, 2, 4, 6, 8} | ({3} if begin == 4 else {5})), [begin])
+            )
 
     def test_a_camera_that_shakes_over_gravel_makes_no_cuts(self):
         rng = np.random.default_rng(5)
@@ -119,19 +131,28 @@ class WithCutsTest(unittest.TestCase):
             turn, (x, y) = np.radians(2.5 * np.sin(n * 1.3)), 18 * np.array([np.sin(n * 1.1), np.cos(n * 0.9)])
             there = np.array([[np.cos(turn), -np.sin(turn), x - 100], [np.sin(turn), np.cos(turn), y - 100]])
             views.append(cv2.warpAffine(gravel, there, (1280, 720)).astype(np.uint8))
-        self.assertTrue(any(is_cut(thumbnail(a), thumbnail(b)) for a, b in zip(views, views[1:])), "or there is nothing to tell apart")
+        self.assertTrue(
+            any(is_cut(thumbnail(a), thumbnail(b)) for a, b in zip(views, views[1:])),
+            "or there is nothing to tell apart",
+        )
         self.assertEqual(self.cuts(views)[1], [])
         shown, cuts = self.cuts(views, {*range(0, 16, 2), 15})
         self.assertTrue({1, 3, 5, 7, 9, 11, 13} & set(shown), "how the camera moved so far in between is looked at")
         self.assertEqual(cuts, [])
         other = cv2.GaussianBlur(rng.normal(120, 60, (720, 1280)).astype(np.float32), (0, 0), 1.6)
-        self.assertEqual(self.cuts([*views, np.clip(120 + (other - 120) * 3, 0, 255).astype(np.uint8)])[1], [16], "and other gravel is another shot")
+        self.assertEqual(
+            self.cuts([*views, np.clip(120 + (other - 120) * 3, 0, 255).astype(np.uint8)])[1],
+            [16],
+            "and other gravel is another shot",
+        )
 
     def test_lamps_that_flicker_over_a_noisy_night_make_no_cuts(self):
         rng = np.random.default_rng(11)
 
         def night(seed: int, light: float) -> np.ndarray:
-            return np.clip(cv2.resize(scene(seed), (1280, 720)) * (light / 255) + rng.normal(0, 10, (720, 1280)), 0, 255).astype(np.uint8)
+            return np.clip(
+                cv2.resize(scene(seed), (1280, 720)) * (light / 255) + rng.normal(0, 10, (720, 1280)), 0, 255
+            ).astype(np.uint8)
 
         for seed in range(4):
             views = [night(seed, 35 + 31 * np.sin(n * 0.9) if n % 7 < 5 else 8) for n in range(20)]
@@ -152,7 +173,11 @@ class WithCutsTest(unittest.TestCase):
         self.assertEqual(self.cuts(once, {0, 2, 4, 6, 8, 9})[1], [])
         other = [scene(54, shift=2 * n) for n in range(6)]
         self.assertEqual(self.cuts([*shot[:4], flash(4), shot[5], *other])[1], [6])
-        self.assertEqual(self.cuts([*shot[:5], self.lit(other[0]), *other[1:]])[1], [5, 6], "the first frame of a shot is lit by a flash")
+        self.assertEqual(
+            self.cuts([*shot[:5], self.lit(other[0]), *other[1:]])[1],
+            [5, 6],
+            "the first frame of a shot is lit by a flash",
+        )
         self.assertEqual(self.cuts([*shot[:9], flash(9)])[1], [9], "nothing comes after it that would tell")
 
     def lit(self, view, part=slice(None)):

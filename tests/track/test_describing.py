@@ -57,7 +57,7 @@ class DescribingTest(unittest.TestCase):
             self.show(frame, (1, 100, 60))
         frames = self.frames()
         self.assertGreaterEqual(frames[DESCRIBING.most - 1], (DESCRIBING.most - 1) * 0.3 * RATE)
-        later = np.diff(frames[DESCRIBING.most - 1:])
+        later = np.diff(frames[DESCRIBING.most - 1 :])
         self.assertTrue(len(later) > 2 and (later > DESCRIBING.calm_s * RATE).all(), frames)
 
     def test_who_came_near_another_is_described_again_sooner(self):
@@ -103,7 +103,15 @@ class DescribingTest(unittest.TestCase):
 
 class DescribeTest(unittest.TestCase):
     def test_in_coloured_light_a_face_tells_little(self):
-        plain, strange = (describe(DescriberStub(), Lit(np.zeros((200, 300, 3), np.uint8), coloured), Squared(1.0), face(150, 100, side=60).boxes[0]).worth for coloured in (False, True))
+        plain, strange = (
+            describe(
+                DescriberStub(),
+                Lit(np.zeros((200, 300, 3), np.uint8), coloured),
+                Squared(1.0),
+                face(150, 100, side=60).boxes[0],
+            ).worth
+            for coloured in (False, True)
+        )
         self.assertAlmostEqual(strange, LIGHT.telling * plain, places=6)
 
     def test_whoever_lies_is_described_as_if_upright(self):
@@ -114,7 +122,10 @@ class DescribeTest(unittest.TestCase):
 
     def test_a_face_half_outside_the_picture_is_worth_nothing(self):
         picture = Lit(np.zeros((200, 300, 3), np.uint8), False)
-        worths = [describe(DescriberStub(), picture, Squared(1.0), face(x, 100, side=60).boxes[0]).worth for x in (150, 285, 300)]
+        worths = [
+            describe(DescriberStub(), picture, Squared(1.0), face(x, 100, side=60).boxes[0]).worth
+            for x in (150, 285, 300)
+        ]
         np.testing.assert_allclose(worths, [0.8, 0.8 * 0.5, 0.0], atol=1e-6)
 
 

@@ -18,7 +18,10 @@ RATE = 25.0
 def melting(begin: int, length: int, frames: int = 80, drift: int = 0) -> list[np.ndarray]:
     """One place that melts into another from a frame on, within so many frames, each drifting by some px a frame."""
     share = np.clip((np.arange(frames) - begin + 1) / (length + 1), 0, 1)
-    return [np.clip((1 - s) * scene(4, drift * n).astype(float) + s * scene(54, drift * n), 0, 255).astype(np.uint8) for n, s in enumerate(share)]
+    return [
+        np.clip((1 - s) * scene(4, drift * n).astype(float) + s * scene(54, drift * n), 0, 255).astype(np.uint8)
+        for n, s in enumerate(share)
+    ]
 
 
 class DissolvesTest(unittest.TestCase):
@@ -32,7 +35,7 @@ class DissolvesTest(unittest.TestCase):
     def test_one_place_that_melts_into_another_is_one_dissolve(self):
         for length, drift, every in ((8, 0, 1), (12, 1, 1), (12, 0, 2), (20, 0, 1), (30, 0, 1)):
             with self.subTest(length=length, drift=drift, every=every):
-                dissolve, = self.found(melting(30, length, drift=drift), every)
+                (dissolve,) = self.found(melting(30, length, drift=drift), every)
                 self.assertLessEqual(abs(dissolve.middle - (30 + length / 2)), 0.2 * length + every)
                 self.assertTrue(dissolve.first < dissolve.middle < dissolve.last)
 
@@ -40,7 +43,15 @@ class DissolvesTest(unittest.TestCase):
         pan = [scene(4, 6 * n - 170) for n in range(60)]
         light = [scene(4, light=1 - 0.012 * n) for n in range(60)]
         still = scene(4)
-        zoom = [cv2.warpAffine(still, np.float32([[1 + 0.01 * n, 0, -3 * n], [0, 1 + 0.01 * n, -2 * n]]), still.shape[::-1], borderMode=cv2.BORDER_REFLECT) for n in range(60)]
+        zoom = [
+            cv2.warpAffine(
+                still,
+                np.float32([[1 + 0.01 * n, 0, -3 * n], [0, 1 + 0.01 * n, -2 * n]]),
+                still.shape[::-1],
+                borderMode=cv2.BORDER_REFLECT,
+            )
+            for n in range(60)
+        ]
         cut = [scene(4)] * 30 + [scene(54)] * 30
         for name, pictures in (("pan", pan), ("light", light), ("zoom", zoom), ("cut", cut)):
             self.assertEqual(self.found(pictures), [], name)
@@ -57,8 +68,8 @@ class HeldOverTest(unittest.TestCase):
     OVER = (Dissolve(20, 26, 32),)
 
     def test_who_ends_or_begins_in_its_middle_is_covered_over_all_of_it(self):
-        before, = held_over(head_path(0, 26), self.OVER)
-        after, = held_over(head_path(26, 30), self.OVER)
+        (before,) = held_over(head_path(0, 26), self.OVER)
+        (after,) = held_over(head_path(26, 30), self.OVER)
         self.assertEqual([(p.first, p.last) for p in (before, after)], [(0, 32), (20, 55)])
         self.assertTrue((before.origin[26:] == FOLLOWED).all() and (after.origin[:6] == FOLLOWED).all())
         np.testing.assert_allclose(before.cx[26:], before.cx[25])
@@ -87,9 +98,9 @@ class HeldOverTest(unittest.TestCase):
         before, after = held_over(Path.from_rows(0, rows, origin), self.OVER)
         covered = np.zeros(60, bool)
         for part in (before, after):
-            covered[part.first:part.last + 1] = True
+            covered[part.first : part.last + 1] = True
         self.assertTrue(covered.all())
-        np.testing.assert_allclose(after.cx[26 - after.first:], rows[26:, 0], atol=0.01)
+        np.testing.assert_allclose(after.cx[26 - after.first :], rows[26:, 0], atol=0.01)
 
     def test_its_middle_begins_a_shot(self):
         self.assertEqual(with_middles([50, 10], [*self.OVER, Dissolve(40, 50, 60)]), [10, 26, 50])

@@ -15,7 +15,12 @@ def pictures(count, step, seed=4, contrast=1.0):
     """A texture that slides by `step` px a frame, RGB."""
     texture = cv2.GaussianBlur(np.random.default_rng(seed).integers(0, 256, (300, 400), dtype=np.uint8), (0, 0), 1.5)
     texture = (cv2.normalize(texture, None, 0, 255, cv2.NORM_MINMAX) * contrast).astype(np.uint8)
-    slid = [cv2.warpAffine(texture, np.float32([[1, 0, step[0] * n], [0, 1, step[1] * n]]), (400, 300), borderMode=cv2.BORDER_WRAP) for n in range(count)]
+    slid = [
+        cv2.warpAffine(
+            texture, np.float32([[1, 0, step[0] * n], [0, 1, step[1] * n]]), (400, 300), borderMode=cv2.BORDER_WRAP
+        )
+        for n in range(count)
+    ]
     return [cv2.cvtColor(picture, cv2.COLOR_GRAY2RGB) for picture in slid]
 
 
@@ -42,7 +47,11 @@ class FollowingTest(unittest.TestCase):
         views = pictures(6, (36, -8))
         for velocity, found in ((None, True), (np.zeros(2), False), (np.array([36.0, -8.0]), True)):
             rows = follow(views, HEAD, velocity, (0, 0), (400, 300)).rows
-            self.assertEqual(len(rows) == 5 and abs(rows[-1, 0] - (150 + 36 * 5)) < 3 and abs(rows[-1, 1] - (150 - 8 * 5)) < 3, found, velocity)
+            self.assertEqual(
+                len(rows) == 5 and abs(rows[-1, 0] - (150 + 36 * 5)) < 3 and abs(rows[-1, 1] - (150 - 8 * 5)) < 3,
+                found,
+                velocity,
+            )
 
     def test_where_nothing_is_like_the_head_it_is_not_taken_to_move(self):
         rows = follow(pictures(1, (0, 0)) + pictures(4, (0, 0), seed=99), HEAD, None, (0, 0), (400, 300)).rows
@@ -50,7 +59,15 @@ class FollowingTest(unittest.TestCase):
 
     def test_what_grows_is_followed_and_never_taken_for_more_than_twice_as_large(self):
         first = pictures(1, (0, 0))[0]
-        nearer = [cv2.warpAffine(first, np.float32([[s, 0, 150 * (1 - s)], [0, s, 150 * (1 - s)]]), (400, 300), borderMode=cv2.BORDER_REPLICATE) for s in 1.025 ** np.arange(45)]
+        nearer = [
+            cv2.warpAffine(
+                first,
+                np.float32([[s, 0, 150 * (1 - s)], [0, s, 150 * (1 - s)]]),
+                (400, 300),
+                borderMode=cv2.BORDER_REPLICATE,
+            )
+            for s in 1.025 ** np.arange(45)
+        ]
         widths = follow(nearer, HEAD, np.zeros(2), (0, 0), (400, 300)).rows[:, 2]
         self.assertGreater(widths.max(), 1.8 * 60)
         self.assertLessEqual(widths.max(), FOLLOWER.grown * 60 + 0.01)
@@ -63,7 +80,9 @@ class FollowingTest(unittest.TestCase):
         self.assertLess(followed.rows[-1, 5], 0.4)
 
     def test_says_when_the_head_has_left_the_picture(self):
-        followed = follow(pictures(60, (4, 0)), np.array([340, 150, 60, 80, 0.0]), np.array([4.0, 0.0]), (0, 0), (360, 300))
+        followed = follow(
+            pictures(60, (4, 0)), np.array([340, 150, 60, 80, 0.0]), np.array([4.0, 0.0]), (0, 0), (360, 300)
+        )
         self.assertEqual(followed.reason, "left")
         self.assertGreater(followed.rows[-1, 0] - followed.rows[-1, 2] / 2, 355)
 
@@ -89,7 +108,10 @@ class FollowingTest(unittest.TestCase):
 
     def test_a_head_goes_on_behind_somebody_else_and_is_seen_again_beyond(self):
         # Heads are not as fine as the texture.
-        views = [cv2.normalize(cv2.GaussianBlur(view, (0, 0), 5), None, 0, 255, cv2.NORM_MINMAX) for view in pictures(20, (6, 0))]
+        views = [
+            cv2.normalize(cv2.GaussianBlur(view, (0, 0), 5), None, 0, 255, cv2.NORM_MINMAX)
+            for view in pictures(20, (6, 0))
+        ]
         for n in range(5, 10):
             # Whoever stands in front has a look of their own.
             views[n][90:210, 150:260] = pictures(1, (0, 0), seed=77)[0][90:210, 150:260]
@@ -156,7 +178,11 @@ class ShapeTest(unittest.TestCase):
 
         def flickers(head):
             told.append(len(told) % 2)
-            return Shape(0.95, 0.9, *map(float, head[:3])) if len(told) > 3 and told[-1] else Shape(0.02, 0.0, *map(float, head[:3]))
+            return (
+                Shape(0.95, 0.9, *map(float, head[:3]))
+                if len(told) > 3 and told[-1]
+                else Shape(0.02, 0.0, *map(float, head[:3]))
+            )
 
         followed, _ = self.run_with(flickers, 40)
         self.assertEqual(followed.reason, "lost")

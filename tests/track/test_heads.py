@@ -39,7 +39,9 @@ class HeadTest(unittest.TestCase):
                 best = found.take([int(np.argmax(found.scores))])
                 measured = describer.roll(picture, best.boxes[0])
                 self.assertLess(abs(measured - roll), 6)
-                self.assertAlmostEqual(head_rows(replace(best, rolls=np.array([measured], np.float32)))[0, 4], measured, places=3)
+                self.assertAlmostEqual(
+                    head_rows(replace(best, rolls=np.array([measured], np.float32)))[0, 4], measured, places=3
+                )
         self.assertTrue(np.isnan(describer.roll(np.full((480, 480, 3), 120, np.uint8), np.array([100, 100, 200, 200]))))
 
     def test_a_roll_that_was_not_measured_is_what_it_was_before(self):
@@ -63,4 +65,9 @@ class HeadTest(unittest.TestCase):
         rows = head_rows(Detections(found.boxes, found.scores, turned))
         self.assertGreaterEqual(rows[0, 3], 1.199 * rows[0, 2])
         facing = head_rows(found)[0]
-        self.assertAlmostEqual(rows[0, 1] + rows[0, 3] / 2, facing[1] + facing[3] / 2, delta=8, msg="it grows at the crown, not at the chin")
+        self.assertAlmostEqual(
+            rows[0, 1] + rows[0, 3] / 2,
+            facing[1] + facing[3] / 2,
+            delta=8,
+            msg="it grows at the crown, not at the chin",
+        )

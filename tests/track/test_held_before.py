@@ -16,7 +16,15 @@ HOLD = 6
 def stretch(first, x, speed=0.0, lead=0, frames=20, number=1):
     """A head that is found in so many frames, 60 px wide, after so many in which it was followed back."""
     rows = np.array([[x + speed * n, 150, 60, 80, 0, 0.9] for n in range(frames)])
-    return Stretch(Path.from_rows(first, rows, np.array([FOLLOWED] * lead + [FOUND] * (frames - lead))), (number,), (), (), None, False, number)
+    return Stretch(
+        Path.from_rows(first, rows, np.array([FOLLOWED] * lead + [FOUND] * (frames - lead))),
+        (number,),
+        (),
+        (),
+        None,
+        False,
+        number,
+    )
 
 
 class HeldBeforeTest(unittest.TestCase):
@@ -24,12 +32,14 @@ class HeldBeforeTest(unittest.TestCase):
         return [s.path for s in held_before(stretches, lambda frame: (shot, 99), (1280, 720), 25.0)]
 
     def test_the_cover_begins_where_the_head_came_from(self):
-        path, = self.held(stretch(40, 400, speed=5.0))
+        (path,) = self.held(stretch(40, 400, speed=5.0))
         self.assertEqual((path.first, path.last), (40 - HOLD, 59))
         np.testing.assert_allclose(path.cx[5:8], [395, 400, 405], atol=1)
         self.assertTrue((np.diff(path.cx[:HOLD]) > 0).all())
         self.assertTrue((path.origin[:HOLD] == FOLLOWED).all())
-        self.assertTrue(((path.confidence[:HOLD] >= UNSURE) & (path.confidence[:HOLD] < HARDLY)).all(), "it asks nothing by itself")
+        self.assertTrue(
+            ((path.confidence[:HOLD] >= UNSURE) & (path.confidence[:HOLD] < HARDLY)).all(), "it asks nothing by itself"
+        )
         self.assertTrue((path.confidence[HOLD:] > 0.8).all())
 
     def test_not_further_than_needed_and_not_into_another_shot(self):

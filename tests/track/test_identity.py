@@ -10,14 +10,16 @@ from skiagraph.track.identity import IDENTITY, Signature, SignatureTable, face_d
 def vector(person: int, noise: float, rng) -> np.ndarray:
     """A descriptor of a made-up person: far from all others, moved by about `noise`."""
     base = np.zeros(128, np.float32)
-    base[person * 3:person * 3 + 3] = 0.5
+    base[person * 3 : person * 3 + 3] = 0.5
     shift = rng.standard_normal(128).astype(np.float32)
     return base + noise * shift / np.linalg.norm(shift)
 
 
 def signature(person, noise=0.12, worth=0.9, count=3, colours=None, seed=0):
     rng = np.random.default_rng(seed * 100 + person)
-    return Signature(np.array([vector(person, noise, rng) for _ in range(count)]), np.full(count, worth, np.float32), colours)
+    return Signature(
+        np.array([vector(person, noise, rng) for _ in range(count)]), np.full(count, worth, np.float32), colours
+    )
 
 
 def clothes(n):
@@ -47,12 +49,16 @@ class EvidenceTest(unittest.TestCase):
 
     def test_odds_rise_with_likeness_and_with_clothes(self):
         same, other = signature(1, seed=1), signature(1, seed=2)
-        self.assertGreater(log_odds(same, other, same_clip=True), log_odds(same, signature(1, noise=0.4, seed=3), same_clip=True))
+        self.assertGreater(
+            log_odds(same, other, same_clip=True), log_odds(same, signature(1, noise=0.4, seed=3), same_clip=True)
+        )
         dressed = [Signature(s.vectors, s.worths, clothes(0)) for s in (same, other)]
         changed = Signature(other.vectors, other.worths, clothes(5))
         self.assertGreater(log_odds(*dressed, same_clip=True), log_odds(dressed[0], changed, same_clip=True))
-        self.assertLess(abs(log_odds(*dressed, same_clip=False) - log_odds(dressed[0], changed, same_clip=False)),
-                        abs(log_odds(*dressed, same_clip=True) - log_odds(dressed[0], changed, same_clip=True)))
+        self.assertLess(
+            abs(log_odds(*dressed, same_clip=False) - log_odds(dressed[0], changed, same_clip=False)),
+            abs(log_odds(*dressed, same_clip=True) - log_odds(dressed[0], changed, same_clip=True)),
+        )
 
     def test_clothes_alone_never_join(self):
         a, b = (Signature(np.zeros((0, 128), np.float32), np.zeros(0, np.float32), clothes(2)) for _ in range(2))
@@ -67,11 +73,25 @@ class EvidenceTest(unittest.TestCase):
 
 class SignatureTableTest(unittest.TestCase):
     def test_many_at_once_are_told_as_one_by_one(self):
-        people = [signature(n % 5, noise=0.05 * n, worth=0.2 + 0.03 * n, count=n % 4, colours=clothes(n % 3) if n % 2 else None, seed=n) for n in range(20)]
+        people = [
+            signature(
+                n % 5,
+                noise=0.05 * n,
+                worth=0.2 + 0.03 * n,
+                count=n % 4,
+                colours=clothes(n % 3) if n % 2 else None,
+                seed=n,
+            )
+            for n in range(20)
+        ]
         table = SignatureTable(people)
         for n, person in enumerate(people):
             with self.subTest(n):
-                np.testing.assert_allclose(table.log_odds(person, first=n), [log_odds(person, other, same_clip=True) for other in people[:n]], atol=1e-9)
+                np.testing.assert_allclose(
+                    table.log_odds(person, first=n),
+                    [log_odds(person, other, same_clip=True) for other in people[:n]],
+                    atol=1e-9,
+                )
                 near, far = table.distances(person), table.distances(person, beyond=0.4)
                 np.testing.assert_allclose(np.where(near[0] > 0.4, 0.4, near[0]), far[0])
                 np.testing.assert_allclose(near[1], far[1])
@@ -81,7 +101,9 @@ class SignatureTableTest(unittest.TestCase):
         views = np.zeros((4, 128), np.float32)
         views[:, 0] = 0.1, 0.2, 0.3, 0.4
         self.assertAlmostEqual(face_distance(one, Signature(views, np.ones(4, np.float32)))[0], 0.1, places=6)
-        self.assertAlmostEqual(face_distance(one, Signature(views, np.array([0.1, 0.1, 1, 1], np.float32)))[0], 0.3, places=6)
+        self.assertAlmostEqual(
+            face_distance(one, Signature(views, np.array([0.1, 0.1, 1, 1], np.float32)))[0], 0.3, places=6
+        )
 
 
 def grouped_plainly(odds, apart, least):
@@ -89,7 +111,12 @@ def grouped_plainly(odds, apart, least):
     time."""
     groups = [[n] for n in range(len(odds))]
     while True:
-        pairs = [(odds[np.ix_(a, b)].mean(), i, j) for i, a in enumerate(groups) for j, b in enumerate(groups) if j < i and not apart[np.ix_(a, b)].any()]
+        pairs = [
+            (odds[np.ix_(a, b)].mean(), i, j)
+            for i, a in enumerate(groups)
+            for j, b in enumerate(groups)
+            if j < i and not apart[np.ix_(a, b)].any()
+        ]
         if not pairs or max(pairs)[0] < least:
             return {tuple(sorted(g)) for g in groups}
         _, i, j = max(pairs)
@@ -107,7 +134,9 @@ class GroupTest(unittest.TestCase):
             np.fill_diagonal(apart, False)
             known = {(i, j): float(odds[i, j]) for i in range(14) for j in range(i)}
             with self.subTest(seed):
-                self.assertEqual(set(group([Signature.none()] * 14, apart, known=known).groups), grouped_plainly(odds, apart, least))
+                self.assertEqual(
+                    set(group([Signature.none()] * 14, apart, known=known).groups), grouped_plainly(odds, apart, least)
+                )
 
     def test_nobody_is_no_group(self):
         self.assertEqual(group([], never(0)).groups, ())
@@ -124,7 +153,9 @@ class GroupTest(unittest.TestCase):
         grouping = group(twins, never(3, (0, 1)))
         self.assertEqual(len(grouping.groups), 2)
         self.assertFalse(any({0, 1} <= set(g) for g in grouping.groups))
-        self.assertFalse(any({0, 1} <= set(grouping.groups[a]) | set(grouping.groups[b]) and p > 0 for a, b, p in grouping.likely))
+        self.assertFalse(
+            any({0, 1} <= set(grouping.groups[a]) | set(grouping.groups[b]) and p > 0 for a, b, p in grouping.likely)
+        )
 
     def test_what_is_not_sure_is_asked(self):
         a, b = signature(1, noise=0.28, seed=1), signature(1, noise=0.28, seed=4)
@@ -144,4 +175,6 @@ class GroupTest(unittest.TestCase):
 
     def test_nobody_is_in_two_groups_by_pairs_that_share_a_row(self):
         strangers = [signature(n, seed=n) for n in range(6)]
-        self.assertEqual(group(strangers, never(6), fixed=[(0, 1), (3, 4), (1, 2), (4, 2)]).groups, ((0, 1, 2, 3, 4), (5,)))
+        self.assertEqual(
+            group(strangers, never(6), fixed=[(0, 1), (3, 4), (1, 2), (4, 2)]).groups, ((0, 1, 2, 3, 4), (5,))
+        )

@@ -21,8 +21,12 @@ class BelievedTest(unittest.TestCase):
 
     def made(self):
         """Judging with made networks, that remembers nothing yet."""
-        face_judge = SimpleNamespace(presence=lambda rgb, box, roll=0.0: self.rolls.append(roll) or self.asked.append("face") or self.present)
-        shape_judge = SimpleNamespace(shape=lambda rgb, head: self.asked.append("shape") or SimpleNamespace(share=self.share, margin=self.margin))
+        face_judge = SimpleNamespace(
+            presence=lambda rgb, box, roll=0.0: self.rolls.append(roll) or self.asked.append("face") or self.present
+        )
+        shape_judge = SimpleNamespace(
+            shape=lambda rgb, head: self.asked.append("shape") or SimpleNamespace(share=self.share, margin=self.margin)
+        )
         return Judging(face_judge, shape_judge, Squared(1.0), 25.0, 36)
 
     def believed(self, found, present=0.0, share=0.0, expected=(), margin=0.9, number=7, coloured=False):
@@ -57,7 +61,11 @@ class BelievedTest(unittest.TestCase):
     def test_in_coloured_light_the_shape_decides(self):
         good = face(100, 100, score=0.72)
         lost = Expected(1, good.boxes[0] + 2, 3, 0.9)
-        for coloured, share, expected, score in ((True, 0.9, [], 0.5), (True, 0.2, [], None), (True, 0.9, [lost], 0.45)):
+        for coloured, share, expected, score in (
+            (True, 0.9, [], 0.5),
+            (True, 0.2, [], None),
+            (True, 0.9, [lost], 0.45),
+        ):
             with self.subTest(coloured=coloured, share=share, expected=bool(expected)):
                 self.judging = self.made()
                 scores = self.believed(good, share=share, expected=expected, coloured=coloured).scores
@@ -68,7 +76,12 @@ class BelievedTest(unittest.TestCase):
         aside = Detections(ahead.boxes, ahead.scores, ahead.landmarks.copy())
         aside.landmarks[0, 2, 0] = aside.landmarks[0, 1, 0]
         known = Expected(1, ahead.boxes[0] + 2, 30, 0.9)
-        for found, share, expected, score in ((ahead, 0.9, [], 0.72), (ahead, 0.2, [], None), (aside, 0.9, [], None), (ahead, 0.9, [known], 0.45)):
+        for found, share, expected, score in (
+            (ahead, 0.9, [], 0.72),
+            (ahead, 0.2, [], None),
+            (aside, 0.9, [], None),
+            (ahead, 0.9, [known], 0.45),
+        ):
             with self.subTest(share=share, expected=bool(expected)):
                 self.judging = self.made()
                 scores = self.believed(found, share=share, expected=expected).scores
@@ -87,12 +100,31 @@ class BelievedTest(unittest.TestCase):
         self.assertGreater(self.believed(lying, present=0.6, expected=[lost]).scores[0], 0.8)
 
     def test_a_face_that_is_found_standing_and_lying_is_one_and_in_doubt_it_stands(self):
-        both = Detections.joined([face(100, 100, score=0.6), Detections(face(104, 98, score=0.8).boxes, np.float32([0.8]), face(104, 98).landmarks, np.float32([180]))])
+        both = Detections.joined(
+            [
+                face(100, 100, score=0.6),
+                Detections(
+                    face(104, 98, score=0.8).boxes, np.float32([0.8]), face(104, 98).landmarks, np.float32([180])
+                ),
+            ]
+        )
         known = [Expected(1, both.boxes[0], 0, 0.9, roll=roll) for roll in (0.0, 170.0)]
-        for said, expected, roll in (({0: 0.1, 180: 0.9}, (), 180), ({0: 0.3, 180: 0.9}, (), None), ({0: 0.9, 180: 0.9}, (), None), ({0: 0.9, 180: 0.1}, (), None),
-                                     ({0: 0.1, 180: 0.9}, known[:1], None), ({0: 0.1, 180: 0.9}, known[1:], 180)):
+        for said, expected, roll in (
+            ({0: 0.1, 180: 0.9}, (), 180),
+            ({0: 0.3, 180: 0.9}, (), None),
+            ({0: 0.9, 180: 0.9}, (), None),
+            ({0: 0.9, 180: 0.1}, (), None),
+            ({0: 0.1, 180: 0.9}, known[:1], None),
+            ({0: 0.1, 180: 0.9}, known[1:], 180),
+        ):
             with self.subTest(said=said, expected=len(expected)):
-                judging = Judging(SimpleNamespace(presence=lambda rgb, box, about=0.0: said[round(about)]), SimpleNamespace(shape=lambda rgb, head: SimpleNamespace(share=0.9, margin=0.9)), Squared(1.0), 25.0, 36)
+                judging = Judging(
+                    SimpleNamespace(presence=lambda rgb, box, about=0.0: said[round(about)]),
+                    SimpleNamespace(shape=lambda rgb, head: SimpleNamespace(share=0.9, margin=0.9)),
+                    Squared(1.0),
+                    25.0,
+                    36,
+                )
                 rolls = judging.believed(PlainPicture(7), both, list(expected)).rolls
                 self.assertEqual([None if np.isnan(r) else round(float(r)) for r in rolls], [roll])
 
@@ -106,7 +138,9 @@ class BelievedTest(unittest.TestCase):
 class MeasuredTest(unittest.TestCase):
     def test_rolls_are_measured_now_and_then(self):
         asked = []
-        judging = Judging(SimpleNamespace(roll=lambda rgb, box, about: asked.append(about) or 11.0), None, Squared(1.0), 25.0, 36)
+        judging = Judging(
+            SimpleNamespace(roll=lambda rgb, box, about: asked.append(about) or 11.0), None, Squared(1.0), 25.0, 36
+        )
         found = Detections.joined([face(100, 100), face(300, 100, score=0.4)])
         known = [Expected(4, found.boxes[0], 0, 0.9)]
         for number, times in ((0, 1), (20, 1), (30, 2)):
@@ -118,7 +152,11 @@ class MeasuredTest(unittest.TestCase):
     def test_whoever_lies_is_measured_from_there_on(self):
         for said, measured in ((101.0, 101), (float("nan"), -90)):
             asked = []
-            judging = Judging(SimpleNamespace(roll=lambda rgb, box, about: asked.append(about) or said), None, Squared(1.0), 25.0, 36)
+            judging = Judging(
+                SimpleNamespace(roll=lambda rgb, box, about: asked.append(about) or said), None, Squared(1.0), 25.0, 36
+            )
             found = face(100, 100)
-            rolls = judging.measured(PlainPicture(0), Detections(found.boxes, found.scores, found.landmarks, np.float32([-90])), []).rolls
+            rolls = judging.measured(
+                PlainPicture(0), Detections(found.boxes, found.scores, found.landmarks, np.float32([-90])), []
+            ).rolls
             self.assertEqual((asked, rolls.tolist()), ([-90], [measured]))

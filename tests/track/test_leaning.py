@@ -46,22 +46,31 @@ class LeaningTest(unittest.TestCase):
         lying = np.array([[100.0, 100, 60, 80, 90]])
         below = lying + [0, 40, 0, 0, 0]
         # Below it in the picture is beside it for the head.
-        (x, y, across, along), = around_both(lying, below)
+        ((x, y, across, along),) = around_both(lying, below)
         np.testing.assert_allclose((x, y, across / along), (100, 120, 100 / 80), atol=1e-9)
         np.testing.assert_allclose(level_reach(lying), [[40, 30]])
 
     @given(st.lists(st.floats(20, 90), min_size=8, max_size=8), ANGLES, ANGLES, ANGLES)
-    def test_around_both_holds_all_of_both_and_at_their_corners_the_share_that_is_said(self, numbers, lean, other_lean, degrees):
+    def test_around_both_holds_all_of_both_and_at_their_corners_the_share_that_is_said(
+        self, numbers, lean, other_lean, degrees
+    ):
         head, other = (np.array([[*n, angle, 0.5]]) for n, angle in ((numbers[:4], lean), (numbers[4:], other_lean)))
         for share in (1.0, HOLDING.corners):
             both = np.concatenate([around_both(head, other, share), head[:, 4:]], axis=1)
-            self.assertFalse((standing_out(both, head) > 1e-6).any() or (standing_out(both, other) > 1e-6).any(), "their extents, always")
+            self.assertFalse(
+                (standing_out(both, head) > 1e-6).any() or (standing_out(both, other) > 1e-6).any(),
+                "their extents, always",
+            )
             axes = np.radians(head[0, 4])
             for held in (head[0], other[0]):
-                away = (outline([*held[:2], *share * held[2:4], held[4]]) - both[0, :2]) @ np.array([[np.cos(axes), -np.sin(axes)], [np.sin(axes), np.cos(axes)]])
+                away = (outline([*held[:2], *share * held[2:4], held[4]]) - both[0, :2]) @ np.array(
+                    [[np.cos(axes), -np.sin(axes)], [np.sin(axes), np.cos(axes)]]
+                )
                 self.assertLess(np.hypot(*(away / (both[0, 2:4] / 2)).T).max(), 1.02)
             expected = turned(both, degrees)[:, :4]
-            np.testing.assert_allclose(around_both(turned(head, degrees), turned(other, degrees), share), expected, atol=1e-6)
+            np.testing.assert_allclose(
+                around_both(turned(head, degrees), turned(other, degrees), share), expected, atol=1e-6
+            )
 
     def test_a_head_holds_several_and_the_others_stay_as_they_are(self):
         heads = np.array([[50.0, 50, 40, 60, 30, 1]] * 3)
@@ -82,9 +91,24 @@ class TurnedPictureTest(unittest.TestCase):
         return level
 
     def test_both_places_of_a_head_are_held(self):
-        rows = np.column_stack([np.full(60, 200.0), np.where(np.arange(60) < 20, 100.0, 82.0), np.full(60, 70.0), np.full(60, 91.0), np.zeros(60), np.full(60, 0.6)])
+        rows = np.column_stack(
+            [
+                np.full(60, 200.0),
+                np.where(np.arange(60) < 20, 100.0, 82.0),
+                np.full(60, 70.0),
+                np.full(60, 91.0),
+                np.zeros(60),
+                np.full(60, 0.6),
+            ]
+        )
         rows[40, 0] += 16
-        level = self.same(lambda rows, origin: holding_both([replace(stretch(0, 59, 0), path=Path.from_rows(0, rows, origin))], 25.0)[0].path.rows(), rows, np.array([FOLLOWED] * 20 + [FOUND] * 40, np.uint8))
+        level = self.same(
+            lambda rows, origin: holding_both([replace(stretch(0, 59, 0), path=Path.from_rows(0, rows, origin))], 25.0)[
+                0
+            ].path.rows(),
+            rows,
+            np.array([FOLLOWED] * 20 + [FOUND] * 40, np.uint8),
+        )
         self.assertGreater(level[20, 3], 100)
         self.assertGreater(level[40, 2], 80)
 
@@ -95,7 +119,12 @@ class TurnedPictureTest(unittest.TestCase):
 
         def made(rows, origin):
             there = Path.from_rows(0, rows[60:], np.full(60, FOUND, np.uint8)), Path.from_rows(0, rows[:60], origin)
-            path = around_others([replace(stretch(0, 59, 0, doubtful=False, number=n), path=p) for n, p in enumerate(there)], lambda frame: (0, 59), (1280, 720), 25.0)[1].path
+            path = around_others(
+                [replace(stretch(0, 59, 0, doubtful=False, number=n), path=p) for n, p in enumerate(there)],
+                lambda frame: (0, 59),
+                (1280, 720),
+                25.0,
+            )[1].path
             return path.rows()
 
         level = self.same(made, np.concatenate([lost, front]), np.array([FOUND] * 20 + [FOLLOWED] * 40, np.uint8))
@@ -108,7 +137,9 @@ class TurnedPictureTest(unittest.TestCase):
         def made(rows, origin):
             place = turned(np.array([[*face, 0.0]]), rows[0, 4])[0]
             box = np.concatenate([place[:2] - place[2:4] / 2, place[:2] + place[2:4] / 2])
-            return holding_faces([replace(stretch(0, 8, 0), path=Path.from_rows(0, rows, origin), faces=((4, box, 0.9),))])[0].path.rows()
+            return holding_faces(
+                [replace(stretch(0, 8, 0), path=Path.from_rows(0, rows, origin), faces=((4, box, 0.9),))]
+            )[0].path.rows()
 
         level = self.same(made, rows, np.full(9, FOUND, np.uint8))
         self.assertGreaterEqual(level[4, 0] + level[4, 2] / 2, 245 - 0.01)

@@ -1,4 +1,5 @@
-"""Light: ordinary light is left as it is, coloured lamps are taken back, and what is told under them counts for less."""
+"""Light: ordinary light is left as it is, coloured lamps are taken back, and what is told under them counts for
+less."""
 
 import unittest
 
@@ -31,7 +32,11 @@ class LightTest(unittest.TestCase):
         return Picture(frame_of_rgb(rgb), Squared(1.0))
 
     def test_a_mean_colour_tells_of_ordinary_light_only_where_that_is_sure(self):
-        sure = [lamp for lamp in np.linspace(0.1, 1.3, 40) if surely_ordinary(under(np.array([lamp, 1.0, 1.0]), room()).reshape(-1, 3).mean(axis=0))]
+        sure = [
+            lamp
+            for lamp in np.linspace(0.1, 1.3, 40)
+            if surely_ordinary(under(np.array([lamp, 1.0, 1.0]), room()).reshape(-1, 3).mean(axis=0))
+        ]
         self.assertTrue(sure)
         for lamp in sure:
             np.testing.assert_array_equal(gains_of(under(np.array([lamp, 1.0, 1.0]), room())), np.ones(3))
@@ -51,9 +56,11 @@ class LightTest(unittest.TestCase):
                 bare, lit = under(lamp, room()), in_ordinary_light(under(lamp, room()))
                 self.assertTrue(lit.coloured)
                 self.assertLess(lit.telling, 0.5)
-                before, after = (means.max() / means.min() for means in (p.reshape(-1, 3).mean(axis=0) for p in (bare, lit.rgb)))
-                self.assertGreater(before, LIGHT.ordinary ** 2)
-                self.assertLessEqual(after, 1.05 * LIGHT.ordinary ** 2)
+                before, after = (
+                    means.max() / means.min() for means in (p.reshape(-1, 3).mean(axis=0) for p in (bare, lit.rgb))
+                )
+                self.assertGreater(before, LIGHT.ordinary**2)
+                self.assertLessEqual(after, 1.05 * LIGHT.ordinary**2)
 
     def test_what_is_hardly_lit_is_made_brighter_and_keeps_its_colours(self):
         lit = in_ordinary_light(under(0.2, room()))

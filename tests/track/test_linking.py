@@ -42,7 +42,7 @@ class LinkingTest(unittest.TestCase):
             linker = Linker(25)
             for n in range(0, 20, 2):
                 linker.update(n, seen(100 + n, 100, side=40.0))
-            first, = linker.tracklets
+            (first,) = linker.tracklets
             later = 18 + round(seconds * 25)
             linker.update(later, seen(100 + later + 52, 100, side=40.0))
             self.assertEqual(first.frames[-1] == later, jumps, seconds)
@@ -52,7 +52,11 @@ class LinkingTest(unittest.TestCase):
         rows, columns = assigned(np.array([[0.1, 2.0], [2.5, no]]))
         self.assertEqual(dict(zip(rows.tolist(), columns.tolist())), {0: 0})
         rows, columns = assigned(np.array([[0.1, no], [no, 2.4]]))
-        self.assertEqual(dict(zip(rows.tolist(), columns.tolist())), {0: 0, 1: 1}, "who is left gets what is left, if it can be theirs")
+        self.assertEqual(
+            dict(zip(rows.tolist(), columns.tolist())),
+            {0: 0, 1: 1},
+            "who is left gets what is left, if it can be theirs",
+        )
         rows, columns = assigned(np.array([[0.4, 0.5], [0.5, 0.9]]))
         self.assertEqual(dict(zip(rows.tolist(), columns.tolist())), {0: 1, 1: 0}, "of what fits well the least cost")
         for shape in ((2, 0), (0, 3), (1, 4), (4, 1)):
@@ -74,8 +78,15 @@ class LinkingTest(unittest.TestCase):
 
     def test_of_two_who_went_out_of_sight_together_nobody_goes_on_whose_looks_do_not_tell(self):
         # One face is found again where both may be by now, just where the first one should be.
-        one, other, half = (np.array(v, np.float32) / np.linalg.norm(v) for v in ((1, 0.2, 0, 0), (0.2, 1, 0, 0), (1, 1, 1.2, 0)))
-        for looks, goes_on in ((one, (True, False)), (other, (False, True)), (half, (False, False)), (None, (False, False))):
+        one, other, half = (
+            np.array(v, np.float32) / np.linalg.norm(v) for v in ((1, 0.2, 0, 0), (0.2, 1, 0, 0), (1, 1, 1.2, 0))
+        )
+        for looks, goes_on in (
+            (one, (True, False)),
+            (other, (False, True)),
+            (half, (False, False)),
+            (None, (False, False)),
+        ):
             linker = Linker(25)
             for n in range(15):
                 linker.update(n, Seen.joined([seen(100 + n, 100, colours=one), seen(156 - 2 * n, 100, colours=other)]))
@@ -99,7 +110,11 @@ class LinkingTest(unittest.TestCase):
         self.assertEqual([len(t.frames) for t in self.run_linker(frames)], [20])
 
     def test_a_weak_sign_that_was_vouched_for_begins_a_doubtful_track_which_does_not_wait(self):
-        frames = [[seen(100 + 16 * n, 100, score=0.5)] for n in range(4)] + [[]] * 8 + [[seen(100 + 16 * n, 100)] for n in range(12, 20)]
+        frames = (
+            [[seen(100 + 16 * n, 100, score=0.5)] for n in range(4)]
+            + [[]] * 8
+            + [[seen(100 + 16 * n, 100)] for n in range(12, 20)]
+        )
         tracklets = self.run_linker(frames)
         self.assertEqual([(t.frames[0], t.frames[-1], t.doubtful) for t in tracklets], [(0, 3, True), (12, 19, False)])
 
@@ -115,7 +130,9 @@ class LinkingTest(unittest.TestCase):
                 for frame in range(frames):
                     if frame in (first for first, _ in shots[1:]):
                         linker.new_shot()
-                    linker.update(frame, Seen.joined([seen(300, 100), *([seen(100, 100, score=score)] if frame == n else [])]))
+                    linker.update(
+                        frame, Seen.joined([seen(300, 100), *([seen(100, 100, score=score)] if frame == n else [])])
+                    )
                 found |= {t.frames[0] for t in linker.tracklets if t.doubtful and len(t.frames) == 1}
             self.assertEqual(found, alone, "in two frames, as of a whip pan, nobody can be recognised")
 
@@ -180,7 +197,9 @@ class LinkingTest(unittest.TestCase):
             if n < 8 or n % 4 == 0:
                 swing = 60 * np.sin(n / 3)
                 linker.update(n, seen(300 + swing, 100), np.array([[1.0, 0, swing], [0, 1, 0]]))
-                places.append(abs(linker.expected[0].box[[0, 2]].mean() - seen(300 + swing, 100).found.boxes[0, [0, 2]].mean()))
+                places.append(
+                    abs(linker.expected[0].box[[0, 2]].mean() - seen(300 + swing, 100).found.boxes[0, [0, 2]].mean())
+                )
         self.assertEqual(len(linker.tracklets), 1)
         self.assertLess(max(places), 2)
 
@@ -189,7 +208,10 @@ class LinkingTest(unittest.TestCase):
         first = linker.update(0, Seen.joined([seen(100, 100), seen(300, 100)]))
         again = linker.update(1, Seen.joined([seen(302, 100), seen(101, 100)]))
         by_place = {round(float(m.box[0])): m.tracklet.number for m in first}
-        self.assertEqual({round(float(m.box[0])) // 100: m.tracklet.number for m in again}, {k // 100: v for k, v in by_place.items()})
+        self.assertEqual(
+            {round(float(m.box[0])) // 100: m.tracklet.number for m in again},
+            {k // 100: v for k, v in by_place.items()},
+        )
         self.assertEqual(len(linker.expected), 2)
 
 
@@ -217,7 +239,9 @@ class BackTest(unittest.TestCase):
     def test_it_takes_nobody_elses_faces_and_stops_at_a_cut(self):
         linker, found = Linker(25), {}
         for n in range(30):
-            found[n] = Seen.joined([seen(100, 100, score=0.45 if n < 12 else 0.9), seen(100 if n < 4 else 400, 100, score=0.45)])
+            found[n] = Seen.joined(
+                [seen(100, 100, score=0.45 if n < 12 else 0.9), seen(100 if n < 4 else 400, 100, score=0.45)]
+            )
             linker.update(n, found[n])
         tracklets = linker.tracklets
         extend_back(tracklets, found, lambda frame: 6)

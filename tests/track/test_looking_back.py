@@ -17,14 +17,23 @@ class LookBackTest(unittest.TestCase):
         self.straight, self.observations = True, {}
         self.recent = [PlainPicture(n) for n in (10, 12, 14, 16, 18, 20)]
         judging = SimpleNamespace(believed=lambda picture, found, expected: found)
-        self.looking = LookingBack(SimpleNamespace(look=self.look), judging, Squared(1.0), SimpleNamespace(went=lambda tracklet, grey, between: self.straight), 6, 10)
+        self.looking = LookingBack(
+            SimpleNamespace(look=self.look),
+            judging,
+            Squared(1.0),
+            SimpleNamespace(went=lambda tracklet, grey, between: self.straight),
+            6,
+            10,
+        )
         # Frame and x of faces that are there to be seen, and what was looked for: frame, number of places.
         self.there, self.asked = {}, []
 
     def look(self, rgb, boxes, rolls):
         frame = int(rgb[0, 0, 0])
         self.asked.append((frame, len(boxes)))
-        return Detections.joined([face(x, 100) for x in self.there.get(frame, ()) if any(abs((b[0] + b[2]) / 2 - x) < 40 for b in boxes)])
+        return Detections.joined(
+            [face(x, 100) for x in self.there.get(frame, ()) if any(abs((b[0] + b[2]) / 2 - x) < 40 for b in boxes)]
+        )
 
     def back(self, *people):
         """people: frames of the track, x now, x expected."""
@@ -41,7 +50,9 @@ class LookBackTest(unittest.TestCase):
         """Somebody was seen at a frame, and nobody is at the present one."""
         seen = face(x, 100)
         present, self.recent = self.recent, [p for p in self.recent if p.number <= at]
-        self.looking.look([Match(Tracklet(1, [at]), seen.boxes[0], 0.9, seen.landmarks[0])], [], self.recent, {}, lambda *told: None)
+        self.looking.look(
+            [Match(Tracklet(1, [at]), seen.boxes[0], 0.9, seen.landmarks[0])], [], self.recent, {}, lambda *told: None
+        )
         self.recent, self.asked = present, []
         self.looking.look([], [Expected(1, seen.boxes[0], 0, 0.9)], self.recent, self.observations, lambda *told: None)
         return self.asked
@@ -50,7 +61,10 @@ class LookBackTest(unittest.TestCase):
         """Somebody runs out of the picture between two looks."""
         self.there = {12: [110], 14: [130], 16: [155]}
         self.assertEqual([frame for frame, _ in self.lost()], [12, 14, 16, 18, 20])
-        self.assertEqual({frame: round(float(o.seen.found.boxes[0][[0, 2]].mean())) for frame, o in self.observations.items()}, {12: 110, 14: 130, 16: 155})
+        self.assertEqual(
+            {frame: round(float(o.seen.found.boxes[0][[0, 2]].mean())) for frame, o in self.observations.items()},
+            {12: 110, 14: 130, 16: 155},
+        )
 
     def test_who_is_gone_at_once_is_not_looked_for_long(self):
         self.assertEqual(len(self.lost()), LOOKING.missed + 1)
@@ -58,7 +72,9 @@ class LookBackTest(unittest.TestCase):
     def test_whose_loss_is_known_is_not_looked_for_again(self):
         self.lost()
         self.asked = []
-        self.looking.look([], [Expected(1, face(100, 100).boxes[0], 6, 0.9)], self.recent, self.observations, lambda *told: None)
+        self.looking.look(
+            [], [Expected(1, face(100, 100).boxes[0], 6, 0.9)], self.recent, self.observations, lambda *told: None
+        )
         self.assertEqual(self.asked, [])
 
     def test_who_went_straight_is_not_looked_for(self):

@@ -19,7 +19,17 @@ RED[1], BLUE[5] = 1.0, 1.0
 def path_along(xs, first=0, origin=None, size=60.0):
     """A path whose middle goes along xs, px."""
     xs = np.asarray(xs, float)
-    rows = np.stack([xs, np.full_like(xs, 100), np.full_like(xs, size), np.full_like(xs, size * 1.3), np.zeros_like(xs), np.full_like(xs, 0.9)], axis=1)
+    rows = np.stack(
+        [
+            xs,
+            np.full_like(xs, 100),
+            np.full_like(xs, size),
+            np.full_like(xs, size * 1.3),
+            np.zeros_like(xs),
+            np.full_like(xs, 0.9),
+        ],
+        axis=1,
+    )
     return Path.from_rows(first, rows, np.full(len(xs), FOUND, np.uint8) if origin is None else origin)
 
 
@@ -27,7 +37,10 @@ def crossing(swapped=False):
     """Two who walk through each other; swapped: each path goes back on the other's way where they meet."""
     there, back = np.linspace(100, 500, 101), np.linspace(500, 100, 101)
     if swapped:
-        return [path_along(np.concatenate([there[:51], back[51:]])), path_along(np.concatenate([back[:51], there[51:]]))]
+        return [
+            path_along(np.concatenate([there[:51], back[51:]])),
+            path_along(np.concatenate([back[:51], there[51:]])),
+        ]
     return [path_along(there), path_along(back)]
 
 
@@ -46,7 +59,10 @@ def seen_on(paths, colours):
     seen = {}
     for frame in range(max(p.last for p in paths) + 1):
         there = [n for n, p in enumerate(paths) if p.first <= frame <= p.last and p.origin[frame - p.first] == FOUND]
-        seen[frame] = (np.array([paths[n].boxes()[frame - paths[n].first] for n in there]).reshape(-1, 4), tuple(colours(n, frame) for n in there))
+        seen[frame] = (
+            np.array([paths[n].boxes()[frame - paths[n].first] for n in there]).reshape(-1, 4),
+            tuple(colours(n, frame) for n in there),
+        )
     return seen
 
 
@@ -119,7 +135,9 @@ class ReconsideredTest(unittest.TestCase):
         self.before = stretches_on(paths)
         meetings = meetings_of(paths, RATE)
         wanted = frames_wanted(meetings, RATE)
-        self.made = reconsidered(self.before, meetings, {f: s for f, s in seen_on(paths, colours).items() if f in wanted}, RATE)
+        self.made = reconsidered(
+            self.before, meetings, {f: s for f, s in seen_on(paths, colours).items() if f in wanted}, RATE
+        )
         return self.made
 
     def test_who_looks_the_same_on_both_sides_is_kept(self):
@@ -168,7 +186,10 @@ class ReconsideredTest(unittest.TestCase):
         paths = crossing()
         meetings = meetings_of(paths, RATE)
         seen = seen_on(paths, lambda n, frame: RED)
-        counts = [len(reconsidered(stretches_on(paths), meetings, seen, RATE, MeetingSettings(keep=keep)).stretches) for keep in (0.1, 0.9999)]
+        counts = [
+            len(reconsidered(stretches_on(paths), meetings, seen, RATE, MeetingSettings(keep=keep)).stretches)
+            for keep in (0.1, 0.9999)
+        ]
         self.assertEqual(counts, [2, 4])
 
 

@@ -49,14 +49,20 @@ class AppearanceTest(unittest.TestCase):
 
     def test_same_clothes_are_alike_and_others_are_not(self):
         place = np.array([80, 80, 120, 120.0])
-        red, again, blue = (head_colours(self.picture(*c), place) for c in (((200, 30, 30), (30, 90, 30)), ((208, 32, 30), (32, 94, 34)), ((30, 30, 200), (200, 200, 40))))
+        red, again, blue = (
+            head_colours(self.picture(*c), place)
+            for c in (((200, 30, 30), (30, 90, 30)), ((208, 32, 30), (32, 94, 34)), ((30, 30, 200), (200, 200, 40)))
+        )
         self.assertGreater(likeness(red, again), 0.95)
         self.assertLess(likeness(red, blue), 0.3)
         self.assertAlmostEqual(likeness(red, red), 1.0, places=4)
 
     def test_hat_and_collar_count_apart(self):
         place = np.array([80, 80, 120, 120.0])
-        one, other = head_colours(self.picture((200, 30, 30), (30, 30, 200)), place), head_colours(self.picture((30, 30, 200), (200, 30, 30)), place)
+        one, other = (
+            head_colours(self.picture((200, 30, 30), (30, 30, 200)), place),
+            head_colours(self.picture((30, 30, 200), (200, 30, 30)), place),
+        )
         self.assertLess(likeness(one, other), 0.7)
 
     def test_outside_the_frame_nothing_is_known(self):

@@ -21,9 +21,22 @@ class CheckpointTest(TemporaryFolder):
 
     def observation(self, frame):
         colours = np.linspace(0, 1, 8, dtype=np.float32)
-        faces = Seen.joined([seen(10 + frame, 20, colours=colours), seen(80, 20, score=0.5)]) if frame % 3 else Seen.none()
-        return Observation(frame, faces, np.array([[1, 0, frame], [0, 1, 2.0]]), frame == 7, frame % 2 == 0, frame % 3 == 0,
-                           None if frame % 4 else SeenHeads(np.full((frame % 3, 4), frame + 0.25), (colours[::-1], None)[:frame % 3], np.arange(frame % 3) == 1))
+        faces = (
+            Seen.joined([seen(10 + frame, 20, colours=colours), seen(80, 20, score=0.5)]) if frame % 3 else Seen.none()
+        )
+        return Observation(
+            frame,
+            faces,
+            np.array([[1, 0, frame], [0, 1, 2.0]]),
+            frame == 7,
+            frame % 2 == 0,
+            frame % 3 == 0,
+            None
+            if frame % 4
+            else SeenHeads(
+                np.full((frame % 3, 4), frame + 0.25), (colours[::-1], None)[: frame % 3], np.arange(frame % 3) == 1
+            ),
+        )
 
     def test_what_was_added_is_read(self):
         checkpoint = Checkpoint(self.clip, "every=1", self.place)
@@ -40,13 +53,19 @@ class CheckpointTest(TemporaryFolder):
             if wanted.bodies is not None:
                 np.testing.assert_array_equal(wanted.bodies.heads, got.bodies.heads)
                 np.testing.assert_array_equal(wanted.bodies.sure, got.bodies.sure)
-            for a, b in zip(*((*o.seen.colours, *(o.bodies.colours if o.bodies else ())) for o in (wanted, got)), strict=True):
+            for a, b in zip(
+                *((*o.seen.colours, *(o.bodies.colours if o.bodies else ())) for o in (wanted, got)), strict=True
+            ):
                 self.assertEqual(a is None, b is None)
                 if a is not None:
                     np.testing.assert_allclose(a, b, atol=0.003)
 
     def test_a_checkpoint_is_one_scans_at_a_time(self):
-        with claimed(self.clip, "every=1", self.place) as first, claimed(self.clip, "every=1", self.place) as second, claimed(self.clip, "every=5", self.place) as other:
+        with (
+            claimed(self.clip, "every=1", self.place) as first,
+            claimed(self.clip, "every=1", self.place) as second,
+            claimed(self.clip, "every=5", self.place) as other,
+        ):
             self.assertEqual((first, second, other), (True, False, True))
         with claimed(self.clip, "every=1", self.place) as again:
             self.assertTrue(again)
@@ -81,7 +100,10 @@ class CheckpointTest(TemporaryFolder):
         self.assertEqual(checkpoint.coloured, set(range(10, 21)) | {40})
 
     def test_dissolves_are_kept_once_each(self):
-        checkpoint, wanted = Checkpoint(self.clip, "every=1", self.place), [Dissolve(20, 26, 32), Dissolve(150, 160, 170)]
+        checkpoint, wanted = (
+            Checkpoint(self.clip, "every=1", self.place),
+            [Dissolve(20, 26, 32), Dissolve(150, 160, 170)],
+        )
         for frame in range(2 * CHUNK):
             checkpoint.add(self.observation(frame))
             if frame == 40:

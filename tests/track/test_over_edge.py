@@ -16,14 +16,19 @@ def stretch(xs, found, sure=0.3):
     """A head at each of xs, found in the rows that say so."""
     origin = np.array([FOUND if n in found else FOLLOWED for n in range(len(xs))])
     rows = np.array([[x, 150, WIDTH, HEIGHT, 0, 0.9 if n in found else sure] for n, x in enumerate(xs)], float)
-    return Stretch(Path.from_rows(0, rows, origin), (1,), tuple((n, np.zeros(4), 0.9) for n in found), (), None, False, 1)
+    return Stretch(
+        Path.from_rows(0, rows, origin), (1,), tuple((n, np.zeros(4), 0.9) for n in found), (), None, False, 1
+    )
 
 
 class OverEdgeTest(unittest.TestCase):
     def boxes(self, made):
-        path, = (s.path for s in held_over_edge([made], SIZE, RATE))
+        (path,) = (s.path for s in held_over_edge([made], SIZE, RATE))
         before, after = made.path.boxes().astype(float), path.boxes().astype(float)
-        self.assertTrue((after[:, :2] <= before[:, :2] + .01).all() and (after[:, 2:] >= before[:, 2:] - .01).all(), "no row becomes smaller")
+        self.assertTrue(
+            (after[:, :2] <= before[:, :2] + 0.01).all() and (after[:, 2:] >= before[:, 2:] - 0.01).all(),
+            "no row becomes smaller",
+        )
         return before, after
 
     def test_who_comes_in_is_covered_from_where_they_were_found_first(self):
@@ -39,9 +44,13 @@ class OverEdgeTest(unittest.TestCase):
         np.testing.assert_array_equal(after[:3], before[:3])
 
     def test_who_is_known_or_elsewhere_is_covered_as_before(self):
-        for what in (stretch([670, 640, 610, 600], {2, 3}, sure=0.8), stretch([300, 310, 320], {1, 2}), stretch([670, 500, 330, 300], {2, 3})):
+        for what in (
+            stretch([670, 640, 610, 600], {2, 3}, sure=0.8),
+            stretch([300, 310, 320], {1, 2}),
+            stretch([670, 500, 330, 300], {2, 3}),
+        ):
             before, after = self.boxes(what)
-            np.testing.assert_allclose(after, before, atol=.01)
+            np.testing.assert_allclose(after, before, atol=0.01)
 
 
 if __name__ == "__main__":

@@ -28,18 +28,36 @@ def part(begun, *people, likely=(), frames=300):
 class MergedTest(unittest.TestCase):
     def test_the_same_face_is_one_person_and_another_is_not(self):
         joins = (FoundJoin(205, 209, (2,), 0.97),)
-        found = merged([part(0, person(1, 2, face(1)), person(2, 4, face(2)), likely=((1, 2, 0.4),)), part(200, person(1, 203, face(2)), person(2, 204, face(3), joins=joins), likely=((1, 2, 0.5),))])
-        self.assertEqual([(p.key, [path.first for path in p.paths]) for p in found.people], [(1, [2]), (2, [4, 203]), (4, [204])])
+        found = merged(
+            [
+                part(0, person(1, 2, face(1)), person(2, 4, face(2)), likely=((1, 2, 0.4),)),
+                part(200, person(1, 203, face(2)), person(2, 204, face(3), joins=joins), likely=((1, 2, 0.5),)),
+            ]
+        )
+        self.assertEqual(
+            [(p.key, [path.first for path in p.paths]) for p in found.people], [(1, [2]), (2, [4, 203]), (4, [204])]
+        )
         self.assertEqual((found.begun, found.end, found.gaps, found.frames), (0, 240, ((40, 199),), 300))
-        self.assertEqual((found.likely, found.cuts, list(found.faces.frames)), (((1, 2, 0.4), (2, 4, 0.5)), (7, 207), [3, 203]))
+        self.assertEqual(
+            (found.likely, found.cuts, list(found.faces.frames)), (((1, 2, 0.4), (2, 4, 0.5)), (7, 207), [3, 203])
+        )
         self.assertEqual(found.people[2].joins[0].others, (4,))
         self.assertLess(found.people[1].sure, 1.0)
 
     def test_nobody_takes_in_two_who_were_seen_at_once(self):
         twins = merged([part(0, person(1, 2, face(5))), part(200, person(1, 203, face(5)), person(2, 203, face(5)))])
         self.assertEqual(len(twins.people), 3)
-        self.assertEqual({frozenset(pair[:2]) for pair in twins.likely}, {frozenset((1, 2)), frozenset((1, 3))}, "it is asked which of them it is")
+        self.assertEqual(
+            {frozenset(pair[:2]) for pair in twins.likely},
+            {frozenset((1, 2)), frozenset((1, 3))},
+            "it is asked which of them it is",
+        )
 
     def test_whoever_is_doubtful_or_tells_nothing_stays_alone(self):
-        found = merged([part(0, person(1, 2, face(5), True), person(2, 2, Signature.none())), part(200, person(1, 203, face(5)), person(2, 203, Signature.none()))])
+        found = merged(
+            [
+                part(0, person(1, 2, face(5), True), person(2, 2, Signature.none())),
+                part(200, person(1, 203, face(5)), person(2, 203, Signature.none())),
+            ]
+        )
         self.assertEqual((len(found.people), found.likely), (4, ()))

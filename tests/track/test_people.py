@@ -8,7 +8,16 @@ from skiagraph.track.bridging import Followed, Lead
 from skiagraph.track.chaining import Chain
 from skiagraph.track.identity import IDENTITY
 from skiagraph.track.path import FOLLOWED, FOUND, Path
-from skiagraph.track.people import _linked, _meet, people_of, split_where_unlike, stretches_of, without_hints, without_misread, without_shadows
+from skiagraph.track.people import (
+    _linked,
+    _meet,
+    people_of,
+    split_where_unlike,
+    stretches_of,
+    without_hints,
+    without_misread,
+    without_shadows,
+)
 from skiagraph.track.describing import Description
 from skiagraph.track.stretch import Stretch
 from tests.track.faces import tracklet
@@ -34,7 +43,9 @@ def both(*parts):
 
 def straight(first, last, x, origin) -> Path:
     n = last - first + 1
-    rows = np.column_stack([np.full(n, x), np.full(n, 50.0), np.full(n, 40.0), np.full(n, 50.0), np.zeros(n), np.full(n, 0.6)])
+    rows = np.column_stack(
+        [np.full(n, x), np.full(n, 50.0), np.full(n, 40.0), np.full(n, 50.0), np.zeros(n), np.full(n, 0.6)]
+    )
     return Path.from_rows(first, rows, np.asarray(origin))
 
 
@@ -51,7 +62,7 @@ class MeetingTest(unittest.TestCase):
         for frame in (20, 30, 39):
             box = path.boxes()[path.row(frame)]
             self.assertTrue(box[0] <= 80.01 and box[2] >= 135.99, (frame, box))
-        np.testing.assert_allclose(path.width[path.row(40):], 40)
+        np.testing.assert_allclose(path.width[path.row(40) :], 40)
         np.testing.assert_allclose(path.width[:10], 40)
 
     def test_what_was_followed_to_somewhere_else_does_not_count(self):
@@ -59,7 +70,10 @@ class MeetingTest(unittest.TestCase):
 
     def test_in_between_a_head_turns_by_the_shorter_way(self):
         before, after = straight(0, 9, 100, [FOUND] * 10), straight(12, 20, 100, [FOUND] * 9)
-        turned = [Path.from_rows(p.first, p.rows() + [0, 0, 0, 0, angle, 0], p.origin) for p, angle in ((before, 174), (after, -177))]
+        turned = [
+            Path.from_rows(p.first, p.rows() + [0, 0, 0, 0, angle, 0], p.origin)
+            for p, angle in ((before, 174), (after, -177))
+        ]
         np.testing.assert_allclose(_linked(*turned).angle[9:13], (174, 177, 180, 183))
 
 
@@ -91,21 +105,42 @@ class PeopleTest(unittest.TestCase):
             parts = [tracklet(1, range(0, 61), 100), tracklet(2, range(30, 31), x)]
             people, _ = self.cast(parts, described(parts, 1))
             self.assertEqual(len(people), people_)
-            self.assertTrue(any(p.first <= 30 <= p.last and abs(p.cx[30 - p.first] - x) < 5 for person in people for p in person.paths), x)
+            self.assertTrue(
+                any(
+                    p.first <= 30 <= p.last and abs(p.cx[30 - p.first] - x) < 5
+                    for person in people
+                    for p in person.paths
+                ),
+                x,
+            )
 
     def test_one_head_tracked_twice_is_one(self):
         parts = [tracklet(1, range(0, 30), 100), tracklet(2, range(20, 60), 104)]
         people, _ = self.cast(parts, described(parts, 1))
         self.assertEqual(len(people), 1)
-        first, = people[0].paths
+        (first,) = people[0].paths
         self.assertEqual((first.first, first.last), (0, 59))
 
     def test_somebody_beside_a_cover_that_holds_two_places_is_somebody(self):
         side = straight(0, 39, 140, [FOUND] * 40)
         wide = straight(0, 39, 120, [FOUND] * 40)
-        wide = Path.from_rows(0, np.column_stack([wide.cx, wide.cy, np.full(40, 110.0), np.full(40, 60.0), np.zeros(40), wide.confidence]), wide.origin)
+        wide = Path.from_rows(
+            0,
+            np.column_stack([wide.cx, wide.cy, np.full(40, 110.0), np.full(40, 60.0), np.zeros(40), wide.confidence]),
+            wide.origin,
+        )
+
         def stretch(path, x, number, frames):
-            return Stretch(path, (number,), tuple((n, np.array([x - 15.0, 35, x + 15, 65]), 0.9) for n in frames), (), None, False, number)
+            return Stretch(
+                path,
+                (number,),
+                tuple((n, np.array([x - 15.0, 35, x + 15, 65]), 0.9) for n in frames),
+                (),
+                None,
+                False,
+                number,
+            )
+
         people, _ = people_of([stretch(wide, 90, 1, range(40)), stretch(side, 140, 2, range(10, 40, 2))])
         self.assertEqual(len(people), 2)
         twice, _ = people_of([stretch(wide, 90, 1, range(0, 40, 2)), stretch(side, 140, 2, range(1, 40, 2))])
@@ -113,16 +148,34 @@ class PeopleTest(unittest.TestCase):
 
     def test_a_tail_that_came_to_a_beginning_goes_on_in_it(self):
         parts = [tracklet(1, range(0, 30), 100), tracklet(2, range(60, 90), 100)]
-        tail = np.column_stack([np.full(30, 100.0), np.full(30, 150.0), np.full(30, 60.0), np.full(30, 81.0), np.zeros(30), np.full(30, 0.5)])
+        tail = np.column_stack(
+            [
+                np.full(30, 100.0),
+                np.full(30, 150.0),
+                np.full(30, 60.0),
+                np.full(30, 81.0),
+                np.zeros(30),
+                np.full(30, 0.5),
+            ]
+        )
         people, _ = self.cast(parts, {}, [Followed(tails={29: tail}), Followed()], [(0, 1)])
         self.assertEqual(len(people), 1)
-        path, = people[0].paths
+        (path,) = people[0].paths
         self.assertEqual((path.first, path.last, len(path)), (0, 89, 90))
         self.assertEqual(int(path.origin[60]), FOUND)
 
     def test_a_long_tail_gives_way_to_a_face_that_is_found(self):
         parts = [tracklet(1, range(0, 30), 100), tracklet(2, range(60, 90), 140)]
-        tail = np.column_stack([np.full(90, 100.0), np.full(90, 150.0), np.full(90, 60.0), np.full(90, 81.0), np.zeros(90), np.full(90, 0.5)])
+        tail = np.column_stack(
+            [
+                np.full(90, 100.0),
+                np.full(90, 150.0),
+                np.full(90, 60.0),
+                np.full(90, 81.0),
+                np.zeros(90),
+                np.full(90, 0.5),
+            ]
+        )
         people, _ = self.cast(parts, described(parts, 1), [Followed(tails={29: tail}), Followed()])
         self.assertEqual(len(people), 1)
         where = {path.first + n: float(x) for path in people[0].paths for n, x in enumerate(path.cx)}
@@ -159,11 +212,25 @@ class PeopleTest(unittest.TestCase):
 
     def test_where_one_path_of_a_person_goes_over_into_the_next_the_cover_holds_both(self):
         parts = [tracklet(1, range(0, 30), 100), tracklet(2, range(60, 90), 124)]
-        rows = np.column_stack([np.full(20, 100.0), np.full(20, 150.0), np.full(20, 60.0), np.full(20, 81.0), np.zeros(20), np.full(20, 0.5)])
+        rows = np.column_stack(
+            [
+                np.full(20, 100.0),
+                np.full(20, 150.0),
+                np.full(20, 60.0),
+                np.full(20, 81.0),
+                np.zeros(20),
+                np.full(20, 0.5),
+            ]
+        )
         on, back = rows, rows + [24, 0, 0, 0, 0, 0]
-        people, _ = self.cast(parts, described(parts, 1), [Followed(tails={29: on}), Followed(leads={0: Lead(back, False)})])
+        people, _ = self.cast(
+            parts, described(parts, 1), [Followed(tails={29: on}), Followed(leads={0: Lead(back, False)})]
+        )
         self.assertEqual(len(people), 1)
-        left, right = ({path.first + n: float(x) for path in people[0].paths for n, x in enumerate(path.boxes()[:, side])} for side in (0, 2))
+        left, right = (
+            {path.first + n: float(x) for path in people[0].paths for n, x in enumerate(path.boxes()[:, side])}
+            for side in (0, 2)
+        )
         for frame in range(40, 50):
             self.assertLess(left[frame], 71, frame)
             self.assertGreater(right[frame], 153, frame)
@@ -172,7 +239,16 @@ class PeopleTest(unittest.TestCase):
 
     def test_a_lead_that_goes_back_past_whoever_was_found_before_takes_nothing_from_them(self):
         parts = [tracklet(1, range(40, 61), 100), tracklet(2, range(75, 96), 140)]
-        back = np.column_stack([np.full(50, 300.0), np.full(50, 150.0), np.full(50, 60.0), np.full(50, 81.0), np.zeros(50), np.full(50, 0.3)])
+        back = np.column_stack(
+            [
+                np.full(50, 300.0),
+                np.full(50, 150.0),
+                np.full(50, 60.0),
+                np.full(50, 81.0),
+                np.zeros(50),
+                np.full(50, 0.3),
+            ]
+        )
         people, _ = self.cast(parts, described(parts, 1), [Followed(), Followed(leads={0: Lead(back, False)})])
         self.assertEqual(len(people), 1)
         where = {path.first + n: float(x) for path in people[0].paths for n, x in enumerate(path.cx)}
@@ -188,21 +264,32 @@ class PeopleTest(unittest.TestCase):
 
         before = path(0, [0.9] * 10 + [0.6] * 10 + [0.2] * 20, np.arange(40) < 10)
         after = path(15, [0.1] * 10 + [0.6] * 15 + [0.9] * 10, np.arange(35) >= 25)
-        self.assertEqual(_meet(before, after, 9, 40), 25, "not from the middle of the frames in which both are known, and not only where a face was found")
+        self.assertEqual(
+            _meet(before, after, 9, 40),
+            25,
+            "not from the middle of the frames in which both are known, and not only where a face was found",
+        )
         self.assertEqual(_meet(before, path(38, [0.3] * 2 + [0.9] * 5, np.arange(7) >= 2), 9, 40), 38)
         self.assertEqual(_meet(before, path(10, [0.9] * 5, np.arange(5) >= 0), 9, 10), 10)
 
 
 class SiftTest(unittest.TestCase):
     def test_a_doubtful_face_around_a_believed_head_is_its_shadow(self):
-        real, shadow, apart = tracklet(1, range(30), 100), tracklet(2, range(5, 20), 104), tracklet(3, range(5, 20), 500)
+        real, shadow, apart = (
+            tracklet(1, range(30), 100),
+            tracklet(2, range(5, 20), 104),
+            tracklet(3, range(5, 20), 500),
+        )
         shadow.doubtful = apart.doubtful = True
         self.assertEqual([t.number for t in without_shadows([real, shadow, apart])], [1, 3])
 
     def test_what_stays_for_long_close_beside_a_head_is_a_part_of_it(self):
         real, back, passing = tracklet(1, range(30), 100), tracklet(2, range(5, 20), 145), tracklet(3, range(5, 9), 145)
         for t in (back, passing):
-            t.doubtful, t.boxes = True, [np.array([h[0] - 10, h[1] - 10, h[0] + 10, h[1] + 10], np.float32) for h in t.heads]
+            t.doubtful, t.boxes = (
+                True,
+                [np.array([h[0] - 10, h[1] - 10, h[0] + 10, h[1] + 10], np.float32) for h in t.heads],
+            )
         self.assertEqual([t.number for t in without_shadows([real, back, passing])], [1, 3])
 
     def test_a_planned_wait_is_not_where_heads_were_changed(self):
@@ -219,7 +306,10 @@ class SiftTest(unittest.TestCase):
     def test_nobody_is_split_off_who_was_hardly_seen(self):
         for count, split in ((3, False), (12, True)):
             one = tracklet(1, range(30), 100)
-            described_as = both(described([tracklet(1, range(30 - count), 100)], 1), described([tracklet(1, range(30 - count, 30), 100)], 2, every=2))
+            described_as = both(
+                described([tracklet(1, range(30 - count), 100)], 1),
+                described([tracklet(1, range(30 - count, 30), 100)], 2, every=2),
+            )
             self.assertEqual(len(split_where_unlike([one], described_as)) > 1, split)
 
     def test_one_misread_face_splits_nobody(self):

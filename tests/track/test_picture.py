@@ -32,7 +32,10 @@ class PictureTest(unittest.TestCase):
         dark, blue = np.full((300, 400, 3), 20, np.uint8), np.full((300, 400, 3), (40, 60, 200), np.uint8)
         for rgb, aspect in ((dark, 1.0), (blue, 1.0), (np.full((300, 400, 3), 120, np.uint8), 1.4)):
             picture = Picture(frame_of_rgb(rgb), Squared(aspect))
-            near, whole = picture.near(np.array([50.0, 50, 90, 90]), 1.0), Picture(frame_of_rgb(rgb), Squared(aspect)).lit
+            near, whole = (
+                picture.near(np.array([50.0, 50, 90, 90]), 1.0),
+                Picture(frame_of_rgb(rgb), Squared(aspect)).lit,
+            )
             np.testing.assert_array_equal(near.rgb, whole.rgb)
             self.assertEqual((near.coloured, picture.coloured), (whole.coloured, whole.coloured))
 
@@ -65,8 +68,13 @@ class PictureTest(unittest.TestCase):
                 part = near(box, LANDMARKS_REACH)
                 self.assertEqual(describer.presence(part, box), describer.presence(whole, box))
                 np.testing.assert_equal(describer.roll(part, box), describer.roll(whole, box))
-                np.testing.assert_array_equal(describer.chip(near(box, CHIP_REACH), box).rgb, describer.chip(whole, box).rgb)
-                self.assertEqual(silhouette.shape(near(cxcywh_to_xyxy(head[None, :4]), SHAPE_REACH), head), silhouette.shape(whole, head))
+                np.testing.assert_array_equal(
+                    describer.chip(near(box, CHIP_REACH), box).rgb, describer.chip(whole, box).rgb
+                )
+                self.assertEqual(
+                    silhouette.shape(near(cxcywh_to_xyxy(head[None, :4]), SHAPE_REACH), head),
+                    silhouette.shape(whole, head),
+                )
 
 
 if __name__ == "__main__":

@@ -33,20 +33,32 @@ class DissolvesTest(TemporaryFolder):
             share = np.clip((n - 59) / 13, 0, 1)
             return (first * (1 - share) + second * share).round().astype(np.uint8)
 
-        info, index = open_clip(make_clip(self.folder / f"{frames}.mp4", frames, size=(320, 192), draw=drawn, options={"bf": 0, "g": 30, "sc_threshold": 0}))
+        info, index = open_clip(
+            make_clip(
+                self.folder / f"{frames}.mp4",
+                frames,
+                size=(320, 192),
+                draw=drawn,
+                options={"bf": 0, "g": 30, "sc_threshold": 0},
+            )
+        )
         plan = plan_of(index.non_reference, 1, 25.0)
-        with FaceFinder(36) as finder, BodyFinder() as bodies, FrameReader(info, index, rough=True, wanted=plan.needed) as reader:
+        with (
+            FaceFinder(36) as finder,
+            BodyFinder() as bodies,
+            FrameReader(info, index, rough=True, wanted=plan.needed) as reader,
+        ):
             made = list(Preparing(info, index, finder, bodies, Squared(1.0), plan, 1).frames(reader, begin, 8, (), {}))
         self.assertEqual([p.picture.number for p in made], list(range(max(0, begin - 8), frames)))
         self.assertEqual([p.picture.number for p in made if p.cut], [])
         return [p.dissolve for p in made if p.dissolve is not None]
 
     def test_a_dissolve_shortly_before_the_end_of_a_clip_is_told(self):
-        dissolve, = self.dissolves(76)
+        (dissolve,) = self.dissolves(76)
         self.assertTrue(56 <= dissolve.first < 66 <= dissolve.last < 76, dissolve)
 
     def test_a_scan_that_is_taken_up_in_one_or_just_after_it_hears_of_it(self):
-        known, = self.dissolves(100)
+        (known,) = self.dissolves(100)
         for begin in (62, 70, 75, 80):
             with self.subTest(begin=begin):
                 self.assertEqual(self.dissolves(100, begin), [known])
@@ -54,11 +66,27 @@ class DissolvesTest(TemporaryFolder):
 
 class BeginningsTest(TemporaryFolder):
     def prepared(self, begin=0, cuts=(), again=None, draw=textured):
-        info, index = open_clip(make_clip(self.folder / "two.mp4", FRAMES, size=(320, 192), draw=draw, options={"bf": 3, "g": 60, "sc_threshold": 0}))
+        info, index = open_clip(
+            make_clip(
+                self.folder / "two.mp4",
+                FRAMES,
+                size=(320, 192),
+                draw=draw,
+                options={"bf": 3, "g": 60, "sc_threshold": 0},
+            )
+        )
         plan = plan_of(index.non_reference, EVERY, 25.0)
         self.assertFalse(plan.needed.all(), "some are left out")
-        with FaceFinder(36) as finder, BodyFinder() as bodies, FrameReader(info, index, rough=True, wanted=plan.needed) as reader:
-            return plan, list(Preparing(info, index, finder, bodies, Squared(1.0), plan, EVERY).frames(reader, begin, 8, cuts, again or {}))
+        with (
+            FaceFinder(36) as finder,
+            BodyFinder() as bodies,
+            FrameReader(info, index, rough=True, wanted=plan.needed) as reader,
+        ):
+            return plan, list(
+                Preparing(info, index, finder, bodies, Squared(1.0), plan, EVERY).frames(
+                    reader, begin, 8, cuts, again or {}
+                )
+            )
 
     def test_the_first_frames_of_each_shot_are_all_looked_at(self):
         plan, made = self.prepared()
@@ -82,7 +110,9 @@ class BeginningsTest(TemporaryFolder):
         # What it has come to show since the last search, 3 px of 320 a frame, is searched before it becomes much.
         searched = [p.picture.number for p in made if p.search is not None]
         self.assertLess(max(np.diff(searched)), EVERY - 1)
-        self.assertTrue(any(not p.looked for p in made if p.search is not None), "also by itself, without the rest of the picture")
+        self.assertTrue(
+            any(not p.looked for p in made if p.search is not None), "also by itself, without the rest of the picture"
+        )
         self.assertTrue(all(p.search is not None and p.looked for p in made if p.searched))
         for p in made:
             since = p.picture.number - (0 if p.picture.number < CUT else CUT)
@@ -99,7 +129,11 @@ class BeginningsTest(TemporaryFolder):
     def test_whoever_lies_is_searched_for_when_a_shot_begins_and_now_and_then(self):
         rolls = []
         submit = FaceFinder.submit
-        with mock.patch.object(FaceFinder, "submit", lambda finder, rgb, *some, **named: rolls.append(named["rolls"]) or submit(finder, rgb, *some, **named)):
+        with mock.patch.object(
+            FaceFinder,
+            "submit",
+            lambda finder, rgb, *some, **named: rolls.append(named["rolls"]) or submit(finder, rgb, *some, **named),
+        ):
             _, made = self.prepared()
         searched = dict(zip((p.picture.number for p in made if p.search is not None), rolls, strict=True))
         self.assertEqual({n for n, r in searched.items() if r == ON_A_SIDE + UPSIDE_DOWN}, {0, CUT})

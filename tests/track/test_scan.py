@@ -1,4 +1,5 @@
-"""The real detectors on the shipped demo: everybody is found where they are, and a scan can be broken off and taken up."""
+"""The real detectors on the shipped demo: everybody is found where they are, and a scan can be broken off and taken
+up."""
 
 from unittest import mock
 
@@ -32,7 +33,9 @@ class ScanTest(TemporaryFolder):
         for frame in range(FRAMES):
             for head in self.truth.heads[frame]:
                 if head.face_px >= 200:
-                    away = min(np.hypot(p.paths[0].cx[frame] - head.cx, p.paths[0].cy[frame] - head.cy) for p in result.people)
+                    away = min(
+                        np.hypot(p.paths[0].cx[frame] - head.cx, p.paths[0].cy[frame] - head.cy) for p in result.people
+                    )
                     self.assertLess(away, 0.2 * head.height, (frame, head.actor))
 
     def test_everybody_is_found_where_they_are(self):
@@ -53,18 +56,45 @@ class ScanTest(TemporaryFolder):
 
     def test_whoever_shows_no_face_is_found_by_their_body(self):
         nothing = lambda *some, **named: Search(())
-        with mock.patch.multiple(FaceFinder, submit=nothing, submit_edges=nothing, submit_around=nothing, submit_parts=nothing), mock.patch("skiagraph.track.sweep.look_at", lambda *some, **named: Detections.none()):
+        with (
+            mock.patch.multiple(
+                FaceFinder, submit=nothing, submit_edges=nothing, submit_around=nothing, submit_parts=nothing
+            ),
+            mock.patch("skiagraph.track.sweep.look_at", lambda *some, **named: Detections.none()),
+        ):
             people = scan(self.info, self.index, ScanSettings(every=10)).people
         for frame in range(FRAMES):
             for head in self.truth.heads[frame]:
                 if head.face_px >= 200:
-                    boxes = [p.boxes()[p.row(frame)] for person in people for p in person.paths if p.first <= frame <= p.last]
-                    self.assertTrue(any(b[0] < head.cx - 0.3 * head.width and b[2] > head.cx + 0.3 * head.width and b[1] < head.cy - 0.3 * head.height and b[3] > head.cy + 0.3 * head.height for b in boxes), (frame, head.actor))
+                    boxes = [
+                        p.boxes()[p.row(frame)] for person in people for p in person.paths if p.first <= frame <= p.last
+                    ]
+                    self.assertTrue(
+                        any(
+                            b[0] < head.cx - 0.3 * head.width
+                            and b[2] > head.cx + 0.3 * head.width
+                            and b[1] < head.cy - 0.3 * head.height
+                            and b[3] > head.cy + 0.3 * head.height
+                            for b in boxes
+                        ),
+                        (frame, head.actor),
+                    )
 
     def test_everybody_is_found_in_a_film_that_lies_on_its_side(self):
         clip, height = self.folder / "side.mp4", self.info.upright_size[1]
-        with (FrameReader(self.info, self.index) as reader,
-              PictureWriter(clip, self.info.upright_size[::-1], self.info.rate, encoder="libx264", pixel_format="rgb24", store="yuv420p", muxer="mp4", options={"crf": "18"}) as film):
+        with (
+            FrameReader(self.info, self.index) as reader,
+            PictureWriter(
+                clip,
+                self.info.upright_size[::-1],
+                self.info.rate,
+                encoder="libx264",
+                pixel_format="rgb24",
+                store="yuv420p",
+                muxer="mp4",
+                options={"crf": "18"},
+            ) as film,
+        ):
             for frame in range(FRAMES):
                 film.write(np.ascontiguousarray(np.rot90(reader.read(frame).rgb(), -1)))
         people = [p for p in scan(*open_clip(clip), ScanSettings(every=10)).people if not p.doubtful]
@@ -72,7 +102,10 @@ class ScanTest(TemporaryFolder):
         for frame in range(FRAMES):
             for head in self.truth.heads[frame]:
                 if head.face_px >= 200:
-                    away, person = min((np.hypot(p.paths[0].cx[frame] - (height - head.cy), p.paths[0].cy[frame] - head.cx), n) for n, p in enumerate(people))
+                    away, person = min(
+                        (np.hypot(p.paths[0].cx[frame] - (height - head.cy), p.paths[0].cy[frame] - head.cx), n)
+                        for n, p in enumerate(people)
+                    )
                     self.assertLess(away, 0.3 * head.height, (frame, head.actor))
                     self.assertLess(abs(people[person].paths[0].angle[frame] - 90), 25)
 
@@ -85,8 +118,16 @@ class ScanTest(TemporaryFolder):
         searched = []
         submit = sweep.FaceFinder.submit
         looked, look = [], sweep.Sweep._look_at_edges
-        with (mock.patch.object(sweep.FaceFinder, "submit", lambda self, *a, **k: searched.append(1) or submit(self, *a, **k)),
-              mock.patch.object(sweep.Sweep, "_look_at_edges", lambda self, picture: looked.append(picture.number) or look(self, picture))):
+        with (
+            mock.patch.object(
+                sweep.FaceFinder, "submit", lambda self, *a, **k: searched.append(1) or submit(self, *a, **k)
+            ),
+            mock.patch.object(
+                sweep.Sweep,
+                "_look_at_edges",
+                lambda self, picture: looked.append(picture.number) or look(self, picture),
+            ),
+        ):
             result = scan(self.info, self.index, ScanSettings())
         self.assertEqual(looked, [0, FRAMES - 1], "edges of the first part are looked at again")
         self.assertLess(len(searched), FRAMES - 10)
@@ -96,8 +137,16 @@ class ScanTest(TemporaryFolder):
 
     def test_taking_up_a_stepped_scan_at_a_cut_changes_nothing(self):
         film = self.folder / "cut.mp4"
-        with PictureWriter(film, self.info.upright_size, self.info.rate, encoder="libx264", pixel_format="rgb24", store="yuv420p", muxer="mp4",
-                           options={"preset": "ultrafast", "crf": "14"}) as writer:
+        with PictureWriter(
+            film,
+            self.info.upright_size,
+            self.info.rate,
+            encoder="libx264",
+            pixel_format="rgb24",
+            store="yuv420p",
+            muxer="mp4",
+            options={"preset": "ultrafast", "crf": "14"},
+        ) as writer:
             for name in ("quay.mp4", "hall.mp4"):
                 with FrameReader(*open_clip(shipped(name))) as reader:
                     for frame in reader.frames(0, 20):
@@ -112,14 +161,23 @@ class ScanTest(TemporaryFolder):
             with self.assertRaises(Cancelled):
                 scan(info, index, settings, control)
             numbers = []
-            result = scan(info, index, settings, JobControl(lambda p: numbers.append(p.done - 1) if p.step == sweep.STEP_FIND else None))
+            result = scan(
+                info,
+                index,
+                settings,
+                JobControl(lambda p: numbers.append(p.done - 1) if p.step == sweep.STEP_FIND else None),
+            )
             begun.add(numbers[0])
             self.assertEqual((result.cuts, len(result.people)), (whole.cuts, len(whole.people)), (stop, numbers[0]))
             for person in whole.people:
                 for path in person.paths:
                     for n in range(len(path)):
-                        mine = [(p.cx[path.first + n - p.first], p.cy[path.first + n - p.first]) for other in result.people for p in other.paths
-                                if p.first <= path.first + n <= p.last]
+                        mine = [
+                            (p.cx[path.first + n - p.first], p.cy[path.first + n - p.first])
+                            for other in result.people
+                            for p in other.paths
+                            if p.first <= path.first + n <= p.last
+                        ]
                         away = min(np.hypot(x - path.cx[n], y - path.cy[n]) for x, y in mine)
                         self.assertLess(away, 0.1 * path.width[n], (stop, numbers[0], path.first + n))
         self.assertTrue(begun & {20, 21}, begun)
@@ -138,14 +196,21 @@ class ScanTest(TemporaryFolder):
         for person, same in zip(outer.people, inner[0].people):
             for path, twin in zip(person.paths, same.paths, strict=True):
                 np.testing.assert_array_equal(path.rows(), twin.rows())
-        self.assertFalse([path for path in (self.folder / "cache" / "scans").iterdir() if path.is_dir()], "nothing is left of either")
+        self.assertFalse(
+            [path for path in (self.folder / "cache" / "scans").iterdir() if path.is_dir()], "nothing is left of either"
+        )
 
     def test_other_settings_do_not_take_up_the_checkpoint(self):
         control = JobControl(lambda progress: control.cancel() if progress.done >= 20 else None)
         with self.assertRaises(Cancelled):
             scan(self.info, self.index, ScanSettings(), control)
         found = []
-        scan(self.info, self.index, ScanSettings(every=10), JobControl(lambda p: found.append(p.done) if p.step == sweep.STEP_FIND else None))
+        scan(
+            self.info,
+            self.index,
+            ScanSettings(every=10),
+            JobControl(lambda p: found.append(p.done) if p.step == sweep.STEP_FIND else None),
+        )
         self.assertEqual(found[0], 1, "it begins with the first frame")
         left = list((self.folder / "cache" / "scans").rglob("*.npz"))
         self.assertTrue(left, "what the other had seen is still there for it")

@@ -1,4 +1,5 @@
-"""The shape of head and shoulders: there from the front and from behind, gone where nobody is, and it knows the middle."""
+"""The shape of head and shoulders: there from the front and from behind, gone where nobody is, and it knows the
+middle."""
 
 import unittest
 from dataclasses import replace
@@ -14,8 +15,13 @@ UNIT, X, Y = 50, 480, 268
 
 
 def standing(yaw):
-    scene = replace(QUAY, name="one", shake=0.0, camera_x=((0, 0),), actors=(
-        Actor("one", "One", BLUE_CAP, x=((0, X),), size=((0, UNIT),), yaw=((0, yaw),), body_yaw=((0, yaw),)),))
+    scene = replace(
+        QUAY,
+        name="one",
+        shake=0.0,
+        camera_x=((0, 0),),
+        actors=(Actor("one", "One", BLUE_CAP, x=((0, X),), size=((0, UNIT),), yaw=((0, yaw),), body_yaw=((0, yaw),)),),
+    )
     picture, _, truth = draw(scene, 0)
     return picture, truth[0]
 
@@ -38,9 +44,14 @@ class SilhouetteTest(unittest.TestCase):
         picture, head = standing(0)
         row = np.array([head.cx + 0.3 * head.width, head.cy, head.width, head.height])
         upright = self.silhouette.shape(picture, row)
-        lying = self.silhouette.shape(np.ascontiguousarray(np.rot90(picture, -1)), np.array([picture.shape[0] - row[1], row[0], row[2], row[3], 90.0]))
+        lying = self.silhouette.shape(
+            np.ascontiguousarray(np.rot90(picture, -1)),
+            np.array([picture.shape[0] - row[1], row[0], row[2], row[3], 90.0]),
+        )
         self.assertAlmostEqual(lying.share, upright.share, delta=0.05)
-        np.testing.assert_allclose((lying.cy, picture.shape[0] - lying.cx), (upright.cx, upright.cy), atol=0.1 * head.width)
+        np.testing.assert_allclose(
+            (lying.cy, picture.shape[0] - lying.cx), (upright.cx, upright.cy), atol=0.1 * head.width
+        )
 
     def test_where_nobody_is_nothing_is_there(self):
         picture, _ = standing(0)
@@ -50,7 +61,9 @@ class SilhouetteTest(unittest.TestCase):
 
     def test_the_middle_is_found_again(self):
         picture, head = standing(180)
-        shape = self.silhouette.shape(picture, np.array([head.cx + 0.35 * head.width, head.cy, head.width, head.height]))
+        shape = self.silhouette.shape(
+            picture, np.array([head.cx + 0.35 * head.width, head.cy, head.width, head.height])
+        )
         self.assertLess(abs(shape.cx - head.cx), 0.2 * head.width)
 
     def test_a_crop_gives_the_same_as_the_frame(self):

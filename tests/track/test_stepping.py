@@ -15,7 +15,14 @@ class PlanTest(unittest.TestCase):
 
     def test_known_people_are_never_out_of_sight_for_long_whatever_the_stream(self):
         chance = np.random.default_rng(5)
-        for non_reference in (np.zeros(95, bool), np.ones(95, bool), np.arange(95) % 2 == 1, np.arange(95) % 2 == 0, np.arange(95) % 4 > 0, chance.random(95) < 0.5):
+        for non_reference in (
+            np.zeros(95, bool),
+            np.ones(95, bool),
+            np.arange(95) % 2 == 1,
+            np.arange(95) % 2 == 0,
+            np.arange(95) % 4 > 0,
+            chance.random(95) < 0.5,
+        ):
             for every in (2, 3, 10, 25):
                 with self.subTest(every=every, non_reference=non_reference[:8]):
                     plan = plan_of(non_reference, every, 25.0)
@@ -26,7 +33,14 @@ class PlanTest(unittest.TestCase):
                     self.assertLessEqual(np.diff(np.flatnonzero(plan.needed)).max(), 2)
 
     def test_the_time_between_looks_is_counted_in_seconds(self):
-        for rate, every, interval in ((25.0, 1, 1), (25.0, 4, 4), (25.0, 10, 6), (50.0, 10, 10), (50.0, 20, 12), (5.0, 10, 2)):
+        for rate, every, interval in (
+            (25.0, 1, 1),
+            (25.0, 4, 4),
+            (25.0, 10, 6),
+            (50.0, 10, 10),
+            (50.0, 20, 12),
+            (5.0, 10, 2),
+        ):
             self.assertEqual(plan_of(np.zeros(50, bool), every, rate).interval, interval)
 
     def test_a_clip_with_few_frames_a_second_is_searched_as_often_as_another(self):

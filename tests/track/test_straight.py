@@ -25,14 +25,18 @@ class StraightTest(unittest.TestCase):
     def picture(self, x, light=1.0):
         """Somebody's head with its middle at x in front of a street."""
         picture = self.street.copy()
-        picture[100 - SIDE // 2:100 + SIDE // 2, x - SIDE // 2:x + SIDE // 2] = self.head
+        picture[100 - SIDE // 2 : 100 + SIDE // 2, x - SIDE // 2 : x + SIDE // 2] = self.head
         return np.clip(picture * light, 0, 255).astype(np.uint8)
 
     def seen(self, frame, x, between=(), light=1.0):
         """between: (frame, x) of the pictures since the last look."""
         self.tracklet.frames.append(frame)
         self.tracklet.heads.append(np.array([x, 100, 54, 56, 0], np.float32))
-        return self.straight.went(self.tracklet, self.picture(x, light), [SimpleNamespace(number=number, grey=self.picture(at, light)) for number, at in between])
+        return self.straight.went(
+            self.tracklet,
+            self.picture(x, light),
+            [SimpleNamespace(number=number, grey=self.picture(at, light)) for number, at in between],
+        )
 
     def test_a_straight_way_is_straight(self):
         self.assertTrue(self.seen(0, 100))

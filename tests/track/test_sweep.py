@@ -24,7 +24,9 @@ from tests.track.faces import face
 
 class TwinsTest(unittest.TestCase):
     def test_what_a_search_shows_well_is_preferred_to_a_look(self):
-        joined = _without_twins(face(104, 100, score=0.95), Detections.joined([face(100, 100, score=0.7), face(300, 100, score=0.6)]))
+        joined = _without_twins(
+            face(104, 100, score=0.95), Detections.joined([face(100, 100, score=0.7), face(300, 100, score=0.6)])
+        )
         np.testing.assert_allclose(joined.scores, [0.95, 0.6])
 
     def test_a_poor_find_gives_way_to_a_look(self):
@@ -34,13 +36,29 @@ class TwinsTest(unittest.TestCase):
 class SteppingTest(TemporaryFolder):
     def test_whoever_the_camera_brings_into_the_picture_is_found_by_the_part_that_is_new(self):
         wide = scene((1200, 360), (BLUE_CAP, 900, 180, 44, 0, 0))
-        clip = make_clip(self.folder / "panned.mp4", 24, size=(640, 360), draw=lambda n, width, height: wide[:, 12 * n:12 * n + width], options={"bf": 0, "g": 60, "sc_threshold": 0})
+        clip = make_clip(
+            self.folder / "panned.mp4",
+            24,
+            size=(640, 360),
+            draw=lambda n, width, height: wide[:, 12 * n : 12 * n + width],
+            options={"bf": 0, "g": 60, "sc_threshold": 0},
+        )
         info, index = open_clip(clip)
         checkpoint = Checkpoint(info.path, "test", self.folder)
         told = []
         submit = FaceFinder.submit
-        with FaceFinder(36) as finder, BodyFinder() as bodies, mock.patch.object(FaceFinder, "submit", lambda finder, rgb, *some, **named: submit(finder, np.zeros_like(rgb), *some, **named)):
-            Sweep(info, index, finder, bodies, FaceDescriber(), 12, Linker(25), checkpoint).run(JobControl(), lambda frame, seen, whole: told.append((frame, len(seen), whole)))
+        with (
+            FaceFinder(36) as finder,
+            BodyFinder() as bodies,
+            mock.patch.object(
+                FaceFinder,
+                "submit",
+                lambda finder, rgb, *some, **named: submit(finder, np.zeros_like(rgb), *some, **named),
+            ),
+        ):
+            Sweep(info, index, finder, bodies, FaceDescriber(), 12, Linker(25), checkpoint).run(
+                JobControl(), lambda frame, seen, whole: told.append((frame, len(seen), whole))
+            )
         first = min(o.frame for o in checkpoint.every() if len(o.seen))
         # Half of the face has come in by frame 22.
         self.assertLessEqual(first, 23)

@@ -16,7 +16,17 @@ from skiagraph.track.linking import Seen, Tracklet
 from skiagraph.track.observations import Observation
 from skiagraph.track.path import FOLLOWED, FOUND, Path
 from skiagraph.track.stretch import Stretch
-from skiagraph.track.unfaced import UNFACED, BodySign, faces_in, heads_of, heads_seen, looks_in, signs_of, unfaced, without_faces
+from skiagraph.track.unfaced import (
+    UNFACED,
+    BodySign,
+    faces_in,
+    heads_of,
+    heads_seen,
+    looks_in,
+    signs_of,
+    unfaced,
+    without_faces,
+)
 from tests.track.test_body import standing
 
 RATE = 25.0
@@ -28,7 +38,17 @@ def sign(frame, x, y=100.0, width=40.0, sure=True):
 
 def chain(number, frames, x, step=0.0):
     heads = [np.array([x + step * (f - frames[0]), 100, 40, 52, 0], np.float32) for f in frames]
-    return Chain((Tracklet(number, list(frames), heads, [np.array([h[0] - 15, 85, h[0] + 15, 115]) for h in heads], [0.9] * len(heads)),))
+    return Chain(
+        (
+            Tracklet(
+                number,
+                list(frames),
+                heads,
+                [np.array([h[0] - 15, 85, h[0] + 15, 115]) for h in heads],
+                [0.9] * len(heads),
+            ),
+        )
+    )
 
 
 def new(signs, known=(), cut=10_000):
@@ -37,12 +57,15 @@ def new(signs, known=(), cut=10_000):
 
 class UnfacedTest(unittest.TestCase):
     def test_signs_one_after_the_other_are_one_person_who_is_believed(self):
-        one, = new([sign(frame, 100 + 3 * frame) for frame in range(0, 100, 20)], [chain(7, range(5), 900)]).chains
+        (one,) = new([sign(frame, 100 + 3 * frame) for frame in range(0, 100, 20)], [chain(7, range(5), 900)]).chains
         self.assertEqual((one.frames.tolist(), one.doubtful, one.parts[0].number), ([0, 20, 40, 60, 80], False, 8))
         np.testing.assert_allclose(one.heads[:, 0], 100 + 3.0 * one.frames)
         self.assertEqual(one.heads.shape, (5, 5))
         for head, face in zip(one.heads, one.parts[0].boxes):
-            self.assertTrue((face[:2] > head[:2] - head[2:4] / 2).all() and (face[2:] < head[:2] + head[2:4] / 2).all(), "the face is inside the head")
+            self.assertTrue(
+                (face[:2] > head[:2] - head[2:4] / 2).all() and (face[2:] < head[:2] + head[2:4] / 2).all(),
+                "the face is inside the head",
+            )
 
     def test_without_signs_there_is_nobody(self):
         self.assertEqual(new([]).chains, [])
@@ -55,7 +78,10 @@ class UnfacedTest(unittest.TestCase):
         found = new([sign(0, 100), sign(10, 100)], [chain(1, [30, 40], 700)])
         rows = np.tile([100.0, 100, 40, 52, 0, 0.6], (41, 1))
         faces = tuple((frame, np.array([90.0, 90, 110, 110]), 0.6) for frame in (0, 10, 30, 40))
-        body, known = (Stretch(Path.from_rows(0, rows, np.full(41, FOUND, np.uint8)), chains, faces, (), None, False, 1) for chains in ((1, 0), (0,)))
+        body, known = (
+            Stretch(Path.from_rows(0, rows, np.full(41, FOUND, np.uint8)), chains, faces, (), None, False, 1)
+            for chains in ((1, 0), (0,))
+        )
         wide, same = found.widened([body, known])
         self.assertIs(same, known)
         np.testing.assert_allclose(wide.path.width, np.where(np.arange(41) <= 20, 40 * UNFACED.wider, 40))
@@ -63,27 +89,60 @@ class UnfacedTest(unittest.TestCase):
 
     def test_of_whom_is_known_nobody_is_made_twice(self):
         signs = [sign(frame, 200) for frame in range(0, 100, 20)]
-        for case, known in {"between two sights": chain(1, [0, 90], 200), "soon after the last": chain(1, range(10, 50), 210), "before the first": chain(1, range(45, 99), 190), "who moves": chain(1, [0, 80], 160, 1)}.items():
+        for case, known in {
+            "between two sights": chain(1, [0, 90], 200),
+            "soon after the last": chain(1, range(10, 50), 210),
+            "before the first": chain(1, range(45, 99), 190),
+            "who moves": chain(1, [0, 80], 160, 1),
+        }.items():
             with self.subTest(case):
                 self.assertEqual(new(signs, [known]).chains, [])
         doubtful = chain(1, range(10, 50), 210)
         doubtful.parts[0].doubtful = True
-        self.assertEqual([c.frames.tolist() for c in new(signs, [doubtful]).chains], [[0, 60, 80]], "what is doubtful is not covered for long")
-        for case, known, cut in (("somebody far from there", chain(1, range(99), 500), 10_000), ("who was there long ago", chain(1, range(0, 3), 200), 10_000), ("in another shot", chain(1, range(0, 60), 200), 60)):
+        self.assertEqual(
+            [c.frames.tolist() for c in new(signs, [doubtful]).chains],
+            [[0, 60, 80]],
+            "what is doubtful is not covered for long",
+        )
+        for case, known, cut in (
+            ("somebody far from there", chain(1, range(99), 500), 10_000),
+            ("who was there long ago", chain(1, range(0, 3), 200), 10_000),
+            ("in another shot", chain(1, range(0, 60), 200), 60),
+        ):
             with self.subTest(case):
                 late = [s for s in signs if s.frame >= 60]
                 self.assertEqual(len(new(late, [known], cut).chains), 1)
 
     def test_beside_who_is_known_each_other_sign_is_somebody(self):
         beside = [200 + 60, 200 - 60]
-        for case, known in {"whose face was found then": chain(1, [0, 20, 40], 200), "who should be there": chain(1, [0, 12, 28, 40], 200)}.items():
+        for case, known in {
+            "whose face was found then": chain(1, [0, 20, 40], 200),
+            "who should be there": chain(1, [0, 12, 28, 40], 200),
+        }.items():
             with self.subTest(case):
                 self.assertEqual(new([sign(20, 200)], [known]).chains, [])
-                self.assertEqual([c.heads[0, 0] for c in new([sign(20, 200), *(sign(20, x) for x in beside)], [known]).chains], beside)
-        self.assertEqual(len(new([sign(20, 200), sign(20, 215)], [chain(1, [0, 20], 200)]).chains), 0, "one head that is seen twice")
-        self.assertEqual([c.heads[0, 0] for c in new([sign(20, 290)], [chain(1, [0, 20], 200)]).chains], [290], "whose face was found is not elsewhere")
-        self.assertEqual(new([sign(20, 250)], [chain(1, [0, 12, 28], 200)]).chains, [], "who may be hidden or turn is about where they should be")
-        self.assertEqual([c.heads[0, 0] for c in new([sign(20, 290)], [chain(1, [0, 12, 28], 200)]).chains], [290], "who is further away walks by")
+                self.assertEqual(
+                    [c.heads[0, 0] for c in new([sign(20, 200), *(sign(20, x) for x in beside)], [known]).chains],
+                    beside,
+                )
+        self.assertEqual(
+            len(new([sign(20, 200), sign(20, 215)], [chain(1, [0, 20], 200)]).chains), 0, "one head that is seen twice"
+        )
+        self.assertEqual(
+            [c.heads[0, 0] for c in new([sign(20, 290)], [chain(1, [0, 20], 200)]).chains],
+            [290],
+            "whose face was found is not elsewhere",
+        )
+        self.assertEqual(
+            new([sign(20, 250)], [chain(1, [0, 12, 28], 200)]).chains,
+            [],
+            "who may be hidden or turn is about where they should be",
+        )
+        self.assertEqual(
+            [c.heads[0, 0] for c in new([sign(20, 290)], [chain(1, [0, 12, 28], 200)]).chains],
+            [290],
+            "who is further away walks by",
+        )
 
     def test_far_apart_long_after_of_another_size_or_over_a_cut_is_somebody_else(self):
         for other in (sign(20, 700), sign(90, 100), sign(20, 100, width=80)):
@@ -92,31 +151,63 @@ class UnfacedTest(unittest.TestCase):
         self.assertEqual(len(new([sign(0, 100), sign(20, 120)]).chains), 1)
 
     def test_who_walk_together_each_go_on_as_fits_all_of_them_best(self):
-        found = new([s for n in range(4) for s in (sign(20 * n, 100 + 50 * n), sign(20 * n, 170 + 50 * n), sign(20 * n, 240 + 50 * n, width=44))]).chains
-        self.assertEqual([[round(float(x)) for x in c.heads[:, 0]] for c in found], [[100, 150, 200, 250], [170, 220, 270, 320], [240, 290, 340, 390]])
+        found = new(
+            [
+                s
+                for n in range(4)
+                for s in (sign(20 * n, 100 + 50 * n), sign(20 * n, 170 + 50 * n), sign(20 * n, 240 + 50 * n, width=44))
+            ]
+        ).chains
+        self.assertEqual(
+            [[round(float(x)) for x in c.heads[:, 0]] for c in found],
+            [[100, 150, 200, 250], [170, 220, 270, 320], [240, 290, 340, 390]],
+        )
 
     def test_two_who_change_places_between_looks_are_told_apart_by_how_they_look(self):
         red, blue = np.array([1.0, 0, 0]), np.array([0, 0, 1.0])
-        signs = [BodySign(frame, sign(frame, x).head, looks) for frame, *both in ((0, (100, red), (200, blue)), (20, (100, blue), (200, red))) for x, looks in both]
+        signs = [
+            BodySign(frame, sign(frame, x).head, looks)
+            for frame, *both in ((0, (100, red), (200, blue)), (20, (100, blue), (200, red)))
+            for x, looks in both
+        ]
         self.assertEqual([[s for s in c.heads[:, 0]] for c in new(signs).chains], [[100, 200], [200, 100]])
-        self.assertEqual([[s for s in c.heads[:, 0]] for c in new([replace(s, colours=None) for s in signs]).chains], [[100, 100], [200, 200]])
+        self.assertEqual(
+            [[s for s in c.heads[:, 0]] for c in new([replace(s, colours=None) for s in signs]).chains],
+            [[100, 100], [200, 200]],
+        )
 
     def test_weak_signs_count_on_the_way_of_somebody_whom_a_sure_one_gives_away(self):
         weak = lambda frame, x: sign(frame, x, sure=False)
         way = [weak(0, 100), weak(20, 120), sign(40, 140), weak(60, 160), weak(80, 180)]
-        found, = new(way).chains
+        (found,) = new(way).chains
         self.assertEqual(found.frames.tolist(), [0, 20, 40, 60, 80], "before it and after it")
-        np.testing.assert_allclose(found.scores, [UNFACED.score if frame == 40 else UNFACED.weak_score for frame in found.frames])
+        np.testing.assert_allclose(
+            found.scores, [UNFACED.score if frame == 40 else UNFACED.weak_score for frame in found.frames]
+        )
         self.assertEqual(new([replace(s, sure=False) for s in way]).chains, [], "weak ones alone are nobody")
-        self.assertEqual([c.frames.tolist() for c in new([sign(0, 100), weak(20, 600), weak(20, 900)]).chains], [[0]], "nor elsewhere")
-        self.assertEqual([c.frames.tolist() for c in new([sign(0, 100), weak(20, 106), sign(20, 112)]).chains], [[0, 20]], "a sure one goes before")
-        self.assertEqual(new([sign(0, 200), weak(20, 260)], [chain(1, [0, 20], 200)]).chains, [], "nor beside who is known")
+        self.assertEqual(
+            [c.frames.tolist() for c in new([sign(0, 100), weak(20, 600), weak(20, 900)]).chains],
+            [[0]],
+            "nor elsewhere",
+        )
+        self.assertEqual(
+            [c.frames.tolist() for c in new([sign(0, 100), weak(20, 106), sign(20, 112)]).chains],
+            [[0, 20]],
+            "a sure one goes before",
+        )
+        self.assertEqual(
+            new([sign(0, 200), weak(20, 260)], [chain(1, [0, 20], 200)]).chains, [], "nor beside who is known"
+        )
 
     def test_a_camera_that_swings_round_takes_nobody_for_another(self):
         swing = lambda frame: 40.0 * frame
         views = Views(np.arange(100), np.array([[[1, 0, swing(n)], [0, 1, 0]] for n in range(100)], float))
         stand = [sign(frame, 100 + swing(frame)) for frame in (0, 20, 40)]
-        for case, signs, known, count in (("who stands", stand, [], 1), ("with whom it goes", [sign(frame, 900) for frame in (0, 20, 40)], [], 1), ("somebody known who stands", stand, [chain(1, [0, 50], 100, 40)], 0)):
+        for case, signs, known, count in (
+            ("who stands", stand, [], 1),
+            ("with whom it goes", [sign(frame, 900) for frame in (0, 20, 40)], [], 1),
+            ("somebody known who stands", stand, [chain(1, [0, 50], 100, 40)], 0),
+        ):
             with self.subTest(case):
                 self.assertEqual(len(unfaced(signs, known, lambda frame: (0, 99), RATE, views).chains), count)
         self.assertEqual(len(new(stand).chains), 3, "without the camera's doing it would be three")
@@ -127,13 +218,28 @@ class UnfacedTest(unittest.TestCase):
                 chain = found.chains[0]
                 faces = tuple((int(f), box, 0.6) for f, box in zip(chain.frames, chain.parts[0].boxes) if f in frames)
                 found_in = np.isin(np.arange(frames[0], frames[-1] + 1), frames)
-                return Stretch(Path.from_rows(frames[0], np.tile([100.0, 100, 40, 52, 0, 0.6], (len(found_in), 1)), np.where(found_in, FOUND, FOLLOWED).astype(np.uint8)), (0,), faces, (), None, False, 1)
+                return Stretch(
+                    Path.from_rows(
+                        frames[0],
+                        np.tile([100.0, 100, 40, 52, 0, 0.6], (len(found_in), 1)),
+                        np.where(found_in, FOUND, FOLLOWED).astype(np.uint8),
+                    ),
+                    (0,),
+                    faces,
+                    (),
+                    None,
+                    False,
+                    1,
+                )
+
             return found.runs.fixed([stretch(0), stretch(999), stretch(20), stretch(40, 60)])
 
         run = [sign(frame, 100) for frame in (0, 20, 40, 60)]
         with_other = lambda *others: pieces(new(sorted([*run, *others], key=lambda s: s.frame)))
         self.assertEqual(with_other(), [[0, 2, 3]])
-        self.assertEqual(with_other(sign(20, 300)), [], "in the frame of a sign somebody else is near before and after it")
+        self.assertEqual(
+            with_other(sign(20, 300)), [], "in the frame of a sign somebody else is near before and after it"
+        )
         self.assertEqual(with_other(sign(30, 300)), [[0, 2]], "somebody else is near then, and not before")
         self.assertEqual(with_other(sign(30, 900)), [[0, 2, 3]])
         known = chain(1, range(5, 9), 310)
@@ -148,14 +254,19 @@ class HeadsTest(unittest.TestCase):
         cls.addClassCleanup(cls.finder.close)
 
     def heads(self, picture, faces=(), aspect=1.0):
-        heads, sure = heads_of(without_faces(self.finder.find(picture), np.array(faces, float).reshape(-1, 4)), picture, self.landmarks, Squared(aspect))
+        heads, sure = heads_of(
+            without_faces(self.finder.find(picture), np.array(faces, float).reshape(-1, 4)),
+            picture,
+            self.landmarks,
+            Squared(aspect),
+        )
         return heads[sure]
 
     def test_a_head_is_held_where_a_body_gives_it_away(self):
         for yaw in (0, 30, 90):
             with self.subTest(yaw=yaw):
                 picture, head = standing(yaw, 45)
-                (cx, cy, width, height), = self.heads(picture) * (1, 1, UNFACED.wider, UNFACED.higher)
+                ((cx, cy, width, height),) = self.heads(picture) * (1, 1, UNFACED.wider, UNFACED.higher)
                 # A little may look out of what is told; covers have a margin beside.
                 self.assertLess(cx - width / 2, head[0] - 0.35 * head[2])
                 self.assertGreater(cx + width / 2, head[0] + 0.4 * head[2])
@@ -170,13 +281,17 @@ class HeadsTest(unittest.TestCase):
 
     def test_who_is_not_surely_there_needs_the_landmark_network(self):
         picture, _ = standing(0, 30)
-        body, = self.finder.find(picture)
+        (body,) = self.finder.find(picture)
         unsure, wall = body.copy(), body + (0, 420, -60, 420, -60, 0)
         unsure[SCORE] = wall[SCORE] = UNFACED.sure_alone - 0.2
         sure = lambda *rows: heads_of(np.array(rows), picture, self.landmarks, Squared(1.0))[1].tolist()
-        self.assertEqual((sure(unsure), sure(wall), sure(body), sure(wall, body)), ([True], [False], [True], [False, True]))
+        self.assertEqual(
+            (sure(unsure), sure(wall), sure(body), sure(wall, body)), ([True], [False], [True], [False, True])
+        )
         self.assertEqual(sure(unsure + (0, 0, 2 * unsure[HIGH], 0, 0, 0)), [False], "it sees the head elsewhere")
-        self.assertEqual([len(part) for part in heads_of(np.zeros((0, 6)), picture, self.landmarks, Squared(1.0))], [0, 0])
+        self.assertEqual(
+            [len(part) for part in heads_of(np.zeros((0, 6)), picture, self.landmarks, Squared(1.0))], [0, 0]
+        )
 
     def test_how_they_look_is_known_but_in_coloured_light_and_found_again_at_their_face(self):
         picture, _ = standing(0, 30)
@@ -187,7 +302,12 @@ class HeadsTest(unittest.TestCase):
                 self.assertEqual((len(seen.heads), [c is None for c in seen.colours]), (1, [coloured]))
                 boxes, looks = looks_in(Observation(3, Seen.none(), STILL, False, True, coloured, seen))
                 np.testing.assert_allclose(boxes, faces_in(seen.heads))
-                one, = signs_of([Observation(3, Seen.none(), STILL, False, True, coloured, seen), Observation(4, Seen.none(), STILL, False, True, coloured)])
+                (one,) = signs_of(
+                    [
+                        Observation(3, Seen.none(), STILL, False, True, coloured, seen),
+                        Observation(4, Seen.none(), STILL, False, True, coloured),
+                    ]
+                )
                 self.assertEqual((one.frame, one.colours is None, looks[0] is None), (3, coloured, coloured))
                 if not coloured:
                     np.testing.assert_allclose(unpacked(looks[0]), one.colours, atol=0.003)

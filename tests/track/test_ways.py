@@ -16,7 +16,13 @@ def ways(*tracks, looks=None, shots=None):
     frames, heads = zip(*((f, (x * WIDE, y * WIDE, WIDE, 1.3 * WIDE)) for track in tracks for f, x, y in track))
     whose = np.concatenate([np.full(len(track), n) for n, track in enumerate(tracks)])
     colours = [None] * len(frames) if looks is None else [looks[n] for n in whose]
-    return Ways(Heads.of(frames, heads, Views.still()), colours, whose, np.zeros(len(frames), int) if shots is None else np.array(shots), RATE)
+    return Ways(
+        Heads.of(frames, heads, Views.still()),
+        colours,
+        whose,
+        np.zeros(len(frames), int) if shots is None else np.array(shots),
+        RATE,
+    )
 
 
 def walk(x, speed, y=0.0, frames=range(0, 100, 12)):
@@ -46,7 +52,9 @@ class WaysTest(unittest.TestCase):
 
     def test_looks_tell_who_stand_close_together_apart(self):
         red, blue = np.array([1.0, 0, 0]), np.array([0, 0, 1.0])
-        alike, unlike = (ways(walk(0, 0), walk(0.3, 0), looks=looks).probability(3, 4) for looks in ((red, red), (red, blue)))
+        alike, unlike = (
+            ways(walk(0, 0), walk(0.3, 0), looks=looks).probability(3, 4) for looks in ((red, red), (red, blue))
+        )
         self.assertLess(alike, 0.9)
         self.assertGreater(unlike, WAYS.sure)
 
@@ -76,7 +84,9 @@ class WaysTest(unittest.TestCase):
             at, speed = rng.uniform(0, 12, (6, 2)), rng.normal(0, 3, (6, 2))
             signs, whose = [], {}
             for frame in frames:
-                speed = np.where(rng.random((6, 1)) < 0.15, rng.normal(0, 3, (6, 2)), 0.9 * speed + rng.normal(0, 0.8, (6, 2)))
+                speed = np.where(
+                    rng.random((6, 1)) < 0.15, rng.normal(0, 3, (6, 2)), 0.9 * speed + rng.normal(0, 0.8, (6, 2))
+                )
                 at = at + speed * 12 / RATE
                 for person in range(6):
                     if rng.random() < 0.85:
@@ -94,4 +104,3 @@ class WaysTest(unittest.TestCase):
         self.assertGreater(true[said >= WAYS.sure].mean(), 0.98)
         self.assertGreater(true[said >= 0.95].mean(), 0.95)
         self.assertLess(true[said < 0.5].mean(), 0.7)
-

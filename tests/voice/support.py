@@ -39,6 +39,7 @@ def at_rate(speech: np.ndarray, rate: int) -> np.ndarray:
 def buzz(hz: float, seconds: float, rate: int = RATE, formants=(500, 1500, 2500, 3500)) -> np.ndarray:
     """A vowel of known pitch and formants: pulses through resonances."""
     from scipy.signal import lfilter
+
     n = int(seconds * rate)
     sound = np.diff(np.floor(np.arange(n + 1) * hz / rate))
     for centre in formants:

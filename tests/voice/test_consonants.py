@@ -16,7 +16,7 @@ from tests.voice.support import RATE, buzz, voices
 def creak(seconds: float, rng) -> np.ndarray:
     """A vowel whose folds beat 20 to 60 times a second without any order, as at the end of a sentence."""
     pulses = np.zeros(int(seconds * RATE))
-    pulses[np.cumsum(rng.integers(RATE // 60, RATE // 20, 1000))[:int(seconds * 20)]] = 1
+    pulses[np.cumsum(rng.integers(RATE // 60, RATE // 20, 1000))[: int(seconds * 20)]] = 1
     for centre in (500, 1500, 2500):
         r = np.exp(-np.pi * 80 / RATE)
         pulses = lfilter([1 - r], [1, -2 * r * np.cos(2 * np.pi * centre / RATE), r * r], pulses)
@@ -36,9 +36,9 @@ class SonorantTest(unittest.TestCase):
         speech = np.concatenate([buzz(120, 0.5), hiss(0.5, self.rng), quiet])
         found = sonorant(speech, RATE)
         half = RATE // 2
-        self.assertGreater(found[400:half - 400].mean(), 0.95)
-        self.assertLess(found[half + 400:2 * half - 400].mean(), 0.05)
-        self.assertFalse(found[2 * half + 400:].any())
+        self.assertGreater(found[400 : half - 400].mean(), 0.95)
+        self.assertLess(found[half + 400 : 2 * half - 400].mean(), 0.05)
+        self.assertFalse(found[2 * half + 400 :].any())
 
     def test_a_creaky_vowel_has_no_pitch_and_is_no_consonant(self):
         speech = Speech(np.concatenate([buzz(120, 0.5), creak(1.0, self.rng)]), RATE)

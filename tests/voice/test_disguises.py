@@ -34,7 +34,13 @@ class EveryDisguiseTest(unittest.TestCase):
                 self.assertLess(abs(np.corrcoef(made[:, 0], plain)[0, 1]), 0.3, tag)
 
     def test_all_rates_and_channels_and_odd_lengths(self):
-        for rate, channels, count in ((8000, 1, 8003), (22050, 2, 22051), (44100, 6, 30001), (48000, 2, 48000), (96000, 1, 50001)):
+        for rate, channels, count in (
+            (8000, 1, 8003),
+            (22050, 2, 22051),
+            (44100, 6, 30001),
+            (48000, 2, 48000),
+            (96000, 1, 50001),
+        ):
             speech = np.repeat(at_rate(voices()[1], rate)[:count, None], channels, axis=1)
             for tag, kind in Disguise.kinds.items():
                 made = kind().instead(heard(speech, rate, room=speech[:2000] * 0.01))
@@ -52,7 +58,9 @@ class EveryDisguiseTest(unittest.TestCase):
         for tag, kind in Disguise.kinds.items():
             if kind.speaks:
                 plain = voices()[2][:, None] * 0.3
-                self.assertAlmostEqual(loudness(kind().instead(heard(plain)), RATE), loudness(plain, RATE), delta=1.0, msg=tag)
+                self.assertAlmostEqual(
+                    loudness(kind().instead(heard(plain)), RATE), loudness(plain, RATE), delta=1.0, msg=tag
+                )
 
     def test_it_describes_itself_and_is_kept(self):
         for tag, kind in Disguise.kinds.items():
@@ -93,7 +101,9 @@ class AlteredTest(unittest.TestCase):
             known += is_known(attacked(clean[0], made, speakers, altered, encoder()))
         self.assertLessEqual(known, 1)
         deeper = Disguise.kinds["deeper"]()
-        self.assertTrue(is_known(attacked(clean[0], deeper.instead(heard(clean[0]))[:, 0], speakers, deeper, encoder())))
+        self.assertTrue(
+            is_known(attacked(clean[0], deeper.instead(heard(clean[0]))[:, 0], speakers, deeper, encoder()))
+        )
 
     def test_two_voices_on_two_channels_stay_two(self):
         both = np.stack([voices()[0], voices()[9]], axis=1)
@@ -114,7 +124,9 @@ class WeakTest(unittest.TestCase):
         back = shifted_back(deeper, 4)
         describe = encoder().describe
         self.assertGreater(likeness(describe(back), describe(plain)), likeness(describe(deeper), describe(plain)))
-        self.assertTrue(Disguise.kinds["deeper"].weak and Disguise.kinds["higher"].weak and not Disguise.kinds["altered"].weak)
+        self.assertTrue(
+            Disguise.kinds["deeper"].weak and Disguise.kinds["higher"].weak and not Disguise.kinds["altered"].weak
+        )
 
     def test_flat_has_one_pitch(self):
         made = Disguise.kinds["flat"](hz=140.0).instead(heard(voices()[4]))[:, 0]
@@ -126,14 +138,18 @@ class WeakTest(unittest.TestCase):
 
 def shifted_back(samples, semitones):
     from skiagraph.voice.speech import shifted
+
     return shifted(Speech(samples, RATE), semitones, semitones)
 
 
 class RoomTest(unittest.TestCase):
     def test_the_room_has_the_level_and_spectrum_of_the_background_and_nothing_said(self):
         rng = np.random.default_rng(5)
-        hum = np.sin(2 * np.pi * 220 * np.arange(2 * RATE) / RATE)[:, None] * 0.01 + rng.standard_normal((2 * RATE, 1)) * 1e-3
-        made = Disguise.kinds["room"]().instead(heard(voices()[0][:3 * RATE], room=hum))
+        hum = (
+            np.sin(2 * np.pi * 220 * np.arange(2 * RATE) / RATE)[:, None] * 0.01
+            + rng.standard_normal((2 * RATE, 1)) * 1e-3
+        )
+        made = Disguise.kinds["room"]().instead(heard(voices()[0][: 3 * RATE], room=hum))
         self.assertAlmostEqual(float(np.std(made) / np.std(hum)), 1, delta=0.1)
         spectrum = np.abs(np.fft.rfft(made[:RATE, 0]))
         self.assertAlmostEqual(int(spectrum.argmax()), 220, delta=3)

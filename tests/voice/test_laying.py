@@ -21,7 +21,7 @@ def blocks(samples, sizes, at=0):
     n = 0
     while place < len(samples):
         size = sizes[n % len(sizes)]
-        yield at + place, samples[place:place + size]
+        yield at + place, samples[place : place + size]
         place, n = place + size, n + 1
 
 
@@ -46,12 +46,16 @@ class LayingTest(unittest.TestCase):
             made = through(laying, samples)
             fade = laying.fade
             self.assertEqual(made.dtype, samples.dtype)
-            self.assertTrue(np.array_equal(made[:8000 - fade], samples[:8000 - fade]))
-            self.assertTrue(np.array_equal(made[16000 + fade:], samples[16000 + fade:]))
+            self.assertTrue(np.array_equal(made[: 8000 - fade], samples[: 8000 - fade]))
+            self.assertTrue(np.array_equal(made[16000 + fade :], samples[16000 + fade :]))
             self.assertFalse(as_float(made[8000:16000]).any())
 
     @settings(max_examples=40, deadline=None)
-    @given(st.lists(st.tuples(st.integers(-2000, 30000), st.integers(1, 12000)), max_size=5), st.lists(st.integers(1, 5000), min_size=1, max_size=4), st.integers(-3000, 3000))
+    @given(
+        st.lists(st.tuples(st.integers(-2000, 30000), st.integers(1, 12000)), max_size=5),
+        st.lists(st.integers(1, 5000), min_size=1, max_size=4),
+        st.integers(-3000, 3000),
+    )
     def test_whatever_overlaps_nothing_inside_is_plain(self, spans, sizes, at):
         samples = noise(1.5)
         spans = tuple(Span(first, first + length, SILENCE) for first, length in spans)
@@ -78,7 +82,7 @@ class LayingTest(unittest.TestCase):
         made = through(Laying((Span(8000, 16000, TONE),), RATE, SECRET), hum)
         most = max(np.abs(np.diff(hum[:, 0])).max(), 0.1 * 2 * np.pi * 440 / RATE)
         for place in (8000, 16000):
-            self.assertLess(np.abs(np.diff(made[place - 600:place + 600, 0])).max(), 1.6 * most)
+            self.assertLess(np.abs(np.diff(made[place - 600 : place + 600, 0])).max(), 1.6 * most)
 
     def test_a_long_range_is_drawn_anew_in_segments_and_heard_the_same_from_the_middle(self):
         speech = np.concatenate([*voices()[:4], *voices()[:4]])[:, None]
@@ -89,7 +93,7 @@ class LayingTest(unittest.TestCase):
             begin = max(0, laying.needed_from(seconds * RATE))
             self.assertLess(seconds * RATE - begin, 16 * RATE)
             part = through(laying, speech[begin:], (777,), at=begin)
-            self.assertTrue(np.array_equal(part[seconds * RATE - begin:], whole[seconds * RATE:]), seconds)
+            self.assertTrue(np.array_equal(part[seconds * RATE - begin :], whole[seconds * RATE :]), seconds)
 
     def test_the_end_of_the_sound_inside_of_a_range(self):
         samples = noise(1)

@@ -21,7 +21,9 @@ def by_ffmpeg(samples, rate):
     graph.configure()
     found = None
     for n in range(0, len(samples), 4800):
-        frame = av.AudioFrame.from_ndarray(np.ascontiguousarray(samples[n:n + 4800].reshape(1, -1)), format="dbl", layout=layout)
+        frame = av.AudioFrame.from_ndarray(
+            np.ascontiguousarray(samples[n : n + 4800].reshape(1, -1)), format="dbl", layout=layout
+        )
         frame.sample_rate, frame.pts, frame.time_base = rate, n, Fraction(1, rate)
         graph.push(frame)
         while True:

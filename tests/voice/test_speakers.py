@@ -14,7 +14,7 @@ from tests.voice.support import encoder, voices
 class ActivityTest(unittest.TestCase):
     def test_speech_between_silence_and_noise_is_found(self):
         noise = np.random.default_rng(3).standard_normal(3 * RATE) * 0.01
-        sound = np.concatenate([noise, voices()[0][:4 * RATE], noise])
+        sound = np.concatenate([noise, voices()[0][: 4 * RATE], noise])
         activity = Activity()
         found = stretches(activity.heard(sound), activity.size / RATE)
         self.assertTrue(found)
@@ -22,10 +22,10 @@ class ActivityTest(unittest.TestCase):
         self.assertAlmostEqual(found[-1][1], 7, delta=0.6)
 
     def test_it_hears_the_same_in_any_blocks(self):
-        sound = voices()[1][:3 * RATE]
+        sound = voices()[1][: 3 * RATE]
         whole = list(Activity().heard(sound))
         parts = Activity()
-        self.assertEqual(whole, [p for n in range(0, len(sound), 700) for p in parts.heard(sound[n:n + 700])])
+        self.assertEqual(whole, [p for n in range(0, len(sound), 700) for p in parts.heard(sound[n : n + 700])])
 
     def test_tones_and_silence_are_no_speech(self):
         for sound in (np.zeros(3 * RATE), 0.3 * np.sin(2 * np.pi * 440 * np.arange(3 * RATE) / RATE)):
@@ -40,7 +40,7 @@ class ActivityTest(unittest.TestCase):
 
 class SpeakersTest(unittest.TestCase):
     def test_one_speaker_is_nearer_than_another(self):
-        every = [(encoder().describe(v[:len(v) // 2]), encoder().describe(v[len(v) // 2:])) for v in voices()[::3]]
+        every = [(encoder().describe(v[: len(v) // 2]), encoder().describe(v[len(v) // 2 :])) for v in voices()[::3]]
         same = [likeness(a, b) for a, b in every]
         other = [likeness(every[n][0], every[m][1]) for n in range(len(every)) for m in range(len(every)) if n != m]
         self.assertGreater(np.mean(same), np.mean(other) + 0.2)
@@ -61,8 +61,8 @@ class SpeakersTest(unittest.TestCase):
         self.assertEqual((turns[0][0], turns[-1][1]), (0, len(talk)))
         self.assertTrue(all(x[1] == y[0] for x, y in zip(turns, turns[1:])))
         who = np.concatenate([np.full((y - x) // 160, label) for (x, y), label in zip(turns, labels)])
-        truth = np.repeat([0, 1, 0, 1], [len(v) // 160 for v in (a, b, a, b)])[:len(who)]
-        who = who[:len(truth)]
+        truth = np.repeat([0, 1, 0, 1], [len(v) // 160 for v in (a, b, a, b)])[: len(who)]
+        who = who[: len(truth)]
         right = sum(max(((who == k) & (truth == s)).sum() for s in (0, 1)) for k in set(who.tolist()))
         self.assertGreater(right / len(truth), 0.85)
 
@@ -84,6 +84,9 @@ class DrawingTest(TemporaryFolder):
         self.assertEqual(len(desk_secret(self.folder / "file")), SIZE)
 
     def test_lots_hang_on_the_secret_and_on_what_they_are_for(self):
-        draw = [lots(secret, *about).random() for secret, about in ((b"a", ("x", 1)), (b"a", ("x", 1)), (b"b", ("x", 1)), (b"a", ("x", 2)))]
+        draw = [
+            lots(secret, *about).random()
+            for secret, about in ((b"a", ("x", 1)), (b"a", ("x", 1)), (b"b", ("x", 1)), (b"a", ("x", 2)))
+        ]
         self.assertEqual(draw[0], draw[1])
         self.assertEqual(len(set(draw)), 3)

@@ -84,7 +84,7 @@ class SaidTest(unittest.TestCase):
         speech = Speech(buzz(110, 1.0), RATE)
         wider = Speech(shifted(speech, 0, 3), RATE)
         self.assertAlmostEqual(wider.track.middle_hz / 110, 1, delta=0.03)
-        self.assertLess(np.abs(wider.formants_hz / speech.formants_hz / 2 ** 0.25 - 1).max(), 0.08)
+        self.assertLess(np.abs(wider.formants_hz / speech.formants_hz / 2**0.25 - 1).max(), 0.08)
 
     def test_a_whisper_has_no_pitch(self):
         # A first formant over the pitch of voices: below, a resonance by itself may pass for one.

@@ -20,12 +20,36 @@ class Blur(Cover, Value, frozen=True, tag_field="kind", tag="blur"):
     word: ClassVar[str] = "Blur"
     tip: ClassVar[str] = "A Gaussian blur"
 
-    size: Annotated[float, msgspec.Meta(gt=0, le=2), described("Blur", "Width of the blur as a share of the head's height.", low=4, high=60, unit=" %", scale=100)] = 0.24
-    even: Annotated[float, msgspec.Meta(ge=0, le=1), described("Even", "How far its colours go towards what is around: more leaves less of skin and hair.", low=0, high=95, unit=" %", scale=100, rare=True)] = 0.5
+    size: Annotated[
+        float,
+        msgspec.Meta(gt=0, le=2),
+        described("Blur", "Width of the blur as a share of the head's height.", low=4, high=60, unit=" %", scale=100),
+    ] = 0.24
+    even: Annotated[
+        float,
+        msgspec.Meta(ge=0, le=1),
+        described(
+            "Even",
+            "How far its colours go towards what is around: more leaves less of skin and hair.",
+            low=0,
+            high=95,
+            unit=" %",
+            scale=100,
+            rare=True,
+        ),
+    ] = 0.5
 
     def hide(self, region: Region) -> np.ndarray:
         sigma = self.size * region.height
-        return region.made(softened(region, sigma / region.step_x, sigma / region.step_y, HARDENING.steps, (colour_around(region), self.even) if self.even else (0.0, 0.0)))
+        return region.made(
+            softened(
+                region,
+                sigma / region.step_x,
+                sigma / region.step_y,
+                HARDENING.steps,
+                (colour_around(region), self.even) if self.even else (0.0, 0.0),
+            )
+        )
 
     def strength(self) -> float:
         return self.size

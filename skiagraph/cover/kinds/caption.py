@@ -21,13 +21,47 @@ class Caption(Cover, Value, frozen=True, tag_field="kind", tag="caption"):
     word: ClassVar[str] = "Caption"
     tip: ClassVar[str] = "Words of yours in a box"
 
-    text: Annotated[str, msgspec.Meta(max_length=500), described("Text", "What it says; it reads from right to left where the words do.", form="text")] = "NAME WITHHELD"
-    size: Annotated[float, msgspec.Meta(gt=0, le=3), described("Size", "Width of the box as a share of the outline's.", low=20, high=200, unit=" %", scale=100)] = 0.9
+    text: Annotated[
+        str,
+        msgspec.Meta(max_length=500),
+        described("Text", "What it says; it reads from right to left where the words do.", form="text"),
+    ] = "NAME WITHHELD"
+    size: Annotated[
+        float,
+        msgspec.Meta(gt=0, le=3),
+        described("Size", "Width of the box as a share of the outline's.", low=20, high=200, unit=" %", scale=100),
+    ] = 0.9
     colour: Annotated[Colour, described("Letters", "Colour of the letters, RGB.", form="colour")] = (233, 227, 217)
     ground: Annotated[Colour, described("Box", "Colour of the box, RGB.", form="colour")] = (25, 23, 22)
-    opacity: Annotated[float, msgspec.Meta(ge=0, le=1), described("Opacity", "Of the box; less lets through the covers beneath it, never what was shot.", low=0, high=100, unit=" %", scale=100, rare=True)] = 1.0
-    border: Annotated[float, msgspec.Meta(ge=0, le=1), described("Border", "Width of the border as a share of a letter's height.", low=0, high=40, unit=" %", scale=100, rare=True)] = 0.0
-    border_colour: Annotated[Colour, described("Border line", "Colour of the border, RGB.", form="colour", rare=True)] = (233, 227, 217)
+    opacity: Annotated[
+        float,
+        msgspec.Meta(ge=0, le=1),
+        described(
+            "Opacity",
+            "Of the box; less lets through the covers beneath it, never what was shot.",
+            low=0,
+            high=100,
+            unit=" %",
+            scale=100,
+            rare=True,
+        ),
+    ] = 1.0
+    border: Annotated[
+        float,
+        msgspec.Meta(ge=0, le=1),
+        described(
+            "Border",
+            "Width of the border as a share of a letter's height.",
+            low=0,
+            high=40,
+            unit=" %",
+            scale=100,
+            rare=True,
+        ),
+    ] = 0.0
+    border_colour: Annotated[
+        Colour, described("Border line", "Colour of the border, RGB.", form="colour", rare=True)
+    ] = (233, 227, 217)
 
     @property
     def hides_alone(self) -> bool:

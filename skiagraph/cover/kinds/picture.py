@@ -22,10 +22,43 @@ class Picture(Cover, Value, frozen=True, tag_field="kind", tag="picture"):
     word: ClassVar[str] = "Picture"
     tip: ClassVar[str] = "An image or a moving picture of your own"
 
-    file: Annotated[str, msgspec.Meta(max_length=4096), described("File", "A PNG, WebP, GIF, MOV or WebM file; its transparency is kept.", form="file")] = ""
-    fit: Annotated[Literal["fill", "whole", "stretch"], described("Fitted", "How it is fitted to the outline.", form="choice", options={"fill": "fills the outline", "whole": "all of it is seen", "stretch": "stretched to it"})] = "fill"
-    after: Annotated[Literal["loop", "hold"], described("At its end", "What a moving picture does at its end.", form="choice", options={"loop": "begins again", "hold": "stays"}, rare=True)] = "loop"
-    opacity: Annotated[float, msgspec.Meta(ge=0, le=1), described("Opacity", "Less lets through the covers beneath it, never what was shot.", low=10, high=100, unit=" %", scale=100, rare=True)] = 1.0
+    file: Annotated[
+        str,
+        msgspec.Meta(max_length=4096),
+        described("File", "A PNG, WebP, GIF, MOV or WebM file; its transparency is kept.", form="file"),
+    ] = ""
+    fit: Annotated[
+        Literal["fill", "whole", "stretch"],
+        described(
+            "Fitted",
+            "How it is fitted to the outline.",
+            form="choice",
+            options={"fill": "fills the outline", "whole": "all of it is seen", "stretch": "stretched to it"},
+        ),
+    ] = "fill"
+    after: Annotated[
+        Literal["loop", "hold"],
+        described(
+            "At its end",
+            "What a moving picture does at its end.",
+            form="choice",
+            options={"loop": "begins again", "hold": "stays"},
+            rare=True,
+        ),
+    ] = "loop"
+    opacity: Annotated[
+        float,
+        msgspec.Meta(ge=0, le=1),
+        described(
+            "Opacity",
+            "Less lets through the covers beneath it, never what was shot.",
+            low=10,
+            high=100,
+            unit=" %",
+            scale=100,
+            rare=True,
+        ),
+    ] = 1.0
 
     @property
     def hides_alone(self) -> bool:

@@ -19,8 +19,29 @@ class Solid(Cover, Value, frozen=True, tag_field="kind", tag="solid"):
     tip: ClassVar[str] = "One colour: nothing can be restored from it"
 
     colour: Annotated[Colour, described("Colour", "Colour of the solid cover, RGB.", form="colour")] = (25, 23, 22)
-    sampled: Annotated[Literal["chosen", "around"], described("Taken", "Where its colour comes from.", form="choice", options={"chosen": "the colour above", "around": "from what is around"}, rare=True)] = "chosen"
-    opacity: Annotated[float, msgspec.Meta(ge=0, le=1), described("Opacity", "Less lets through the covers beneath it, never what was shot.", low=10, high=100, unit=" %", scale=100, rare=True)] = 1.0
+    sampled: Annotated[
+        Literal["chosen", "around"],
+        described(
+            "Taken",
+            "Where its colour comes from.",
+            form="choice",
+            options={"chosen": "the colour above", "around": "from what is around"},
+            rare=True,
+        ),
+    ] = "chosen"
+    opacity: Annotated[
+        float,
+        msgspec.Meta(ge=0, le=1),
+        described(
+            "Opacity",
+            "Less lets through the covers beneath it, never what was shot.",
+            low=10,
+            high=100,
+            unit=" %",
+            scale=100,
+            rare=True,
+        ),
+    ] = 1.0
 
     @property
     def hides_alone(self) -> bool:

@@ -53,13 +53,22 @@ class Edl(Companion, Value, frozen=True, tag_field="kind", tag="edl"):
 
     def names(self, stem: str, handed: HandedOver) -> list[str]:
         groups = _groups(handed)
-        return [f"{stem}.edl"] if len(groups) < 2 else [f"{stem}-{_rate_word(rate)}{'df' if drop else ''}.edl" for rate, drop in groups]
+        return (
+            [f"{stem}.edl"]
+            if len(groups) < 2
+            else [f"{stem}-{_rate_word(rate)}{'df' if drop else ''}.edl" for rate, drop in groups]
+        )
 
     def write(self, handed: HandedOver, folder: Path, stem: str, control: JobControl) -> list[Path]:
         written = []
         for name, ((rate, drop), here) in zip(self.names(stem, handed), _groups(handed).items()):
             control.check()
-            write_whole(folder / name, _edl(HandedOver(handed.project, handed.name, here, handed.programme), stem, folder, rate, drop).encode())
+            write_whole(
+                folder / name,
+                _edl(
+                    HandedOver(handed.project, handed.name, here, handed.programme), stem, folder, rate, drop
+                ).encode(),
+            )
             written.append(folder / name)
         return written
 
@@ -86,6 +95,7 @@ def timeline_of(handed: HandedOver, name: str, folder: Path):
     """The timeline: that of the programme with the covered files in it, or all files one after another. folder: where
     the list will lie; files are named from there."""
     import opentimelineio as otio
+
     if handed.programme is not None:
         return _relinked(handed, folder)
     timeline = otio.schema.Timeline(name=name)
@@ -95,7 +105,11 @@ def timeline_of(handed: HandedOver, name: str, folder: Path):
     for done in handed.delivered:
         clip = handed.project.clip(done.clip)
         first, last = done.span or (0, clip.frames - 1)
-        item = otio.schema.Clip(name=clip.path.name, media_reference=_reference(done, clip, folder), source_range=_range(clip, done, first, last))
+        item = otio.schema.Clip(
+            name=clip.path.name,
+            media_reference=_reference(done, clip, folder),
+            source_range=_range(clip, done, first, last),
+        )
         item.metadata["skiagraph"] = {"source": clip.path.name, "version": done.version}
         item.metadata["cmx_3600"] = {"reel": _reels(handed.project)[clip.key]}
         item.markers.extend(marks.of(clip, done, first, last))
@@ -109,7 +123,11 @@ def _relinked(handed: HandedOver, folder: Path):
     Where there is no covered file the list says so, and no original of the project stays in it.
     """
     import opentimelineio as otio
-    timeline, marks = otio.adapters.read_from_string(handed.programme.timeline, adapter_name="otio_json"), _Marks(handed.project)
+
+    timeline, marks = (
+        otio.adapters.read_from_string(handed.programme.timeline, adapter_name="otio_json"),
+        _Marks(handed.project),
+    )
     for item in timeline.find_clips():
         clip = clip_of_item(item, handed.project)
         if clip is None:
@@ -117,14 +135,26 @@ def _relinked(handed: HandedOver, folder: Path):
                 item.markers.append(_warning(item, "Not in the project: nobody in it is covered"))
             continue
         first, last = frames_of_item(item, clip)
-        done = next((d for d in handed.delivered if d.clip == clip.key and (d.span or (0, clip.frames - 1))[0] <= first and last <= (d.span or (0, clip.frames - 1))[1]), None)
+        done = next(
+            (
+                d
+                for d in handed.delivered
+                if d.clip == clip.key
+                and (d.span or (0, clip.frames - 1))[0] <= first
+                and last <= (d.span or (0, clip.frames - 1))[1]
+            ),
+            None,
+        )
         if done is None:
             item.media_reference = otio.schema.MissingReference(name=clip.path.name)
             item.markers.append(_warning(item, "No covered film of this was handed over"))
             continue
         item.metadata["skiagraph"] = {"source": clip.path.name, "version": done.version}
         if not item.metadata.get("cmx_3600", {}).get("reel"):
-            item.metadata["cmx_3600"] = {**dict(item.metadata.get("cmx_3600", {})), "reel": _reels(handed.project)[clip.key]}
+            item.metadata["cmx_3600"] = {
+                **dict(item.metadata.get("cmx_3600", {})),
+                "reel": _reels(handed.project)[clip.key],
+            }
         trimmed, seen = item.trimmed_range(), _range(clip, done, first, last)
         # Dissolves show more than the range itself, which stays as long as it was.
         lead = trimmed.start_time - item.visible_range().start_time
@@ -138,12 +168,16 @@ def _relinked(handed: HandedOver, folder: Path):
 def _warning(item, text: str):
     """A marker over all of a clip of the list."""
     import opentimelineio as otio
-    return otio.schema.Marker(name=text, marked_range=item.trimmed_range(), color=getattr(otio.schema.MarkerColor, EXPOSING))
+
+    return otio.schema.Marker(
+        name=text, marked_range=item.trimmed_range(), color=getattr(otio.schema.MarkerColor, EXPOSING)
+    )
 
 
 def _reference(done: Delivered, clip: Clip, folder: Path):
     """The covered file, named from where the list lies: no folder of this machine leaves with it."""
     import opentimelineio as otio
+
     try:
         url = quote(done.path.absolute().relative_to(folder.absolute()).as_posix())
     except ValueError:
@@ -162,8 +196,11 @@ def _begin_of(clip: Clip, done: Delivered) -> int:
 
 def _range(clip: Clip, done: Delivered, first: int, last: int):
     import opentimelineio as otio
+
     rate, begin = float(clip.rate), _begin_of(clip, done)
-    return otio.opentime.TimeRange(otio.opentime.RationalTime(begin + first, rate), otio.opentime.RationalTime(last - first + 1, rate))
+    return otio.opentime.TimeRange(
+        otio.opentime.RationalTime(begin + first, rate), otio.opentime.RationalTime(last - first + 1, rate)
+    )
 
 
 class _Marks:
@@ -174,10 +211,15 @@ class _Marks:
 
     def of(self, clip: Clip, done: Delivered, first: int, last: int) -> Iterator:
         import opentimelineio as otio
+
         for begin, end, name, colour in sorted(self._places(clip)):
             begin, end = max(begin, first), min(end, last)
             if begin <= end:
-                marker = otio.schema.Marker(name=name, marked_range=_range(clip, done, begin, end), color=getattr(otio.schema.MarkerColor, colour))
+                marker = otio.schema.Marker(
+                    name=name,
+                    marked_range=_range(clip, done, begin, end),
+                    color=getattr(otio.schema.MarkerColor, colour),
+                )
                 yield marker
 
     def _places(self, clip: Clip) -> Iterator[tuple[int, int, str, str]]:
@@ -191,7 +233,9 @@ class _Marks:
         rate = float(clip.rate)
         for one in ranges_in(self._project, clip.key):
             whose = next((_numbered(s) for s in self._project.subjects if s.key == one.subject), "Voice")
-            where = "" if not one.track else f", track {one.track}" + (f", channel {one.channel}" if one.channel else "")
+            where = (
+                "" if not one.track else f", track {one.track}" + (f", channel {one.channel}" if one.channel else "")
+            )
             first, last = (min(clip.frames - 1, max(0, round(t * rate))) for t in (one.begins_s, one.ends_s))
             yield first, last, f"{whose}, voice: {self._project.disguise_of(one).word.lower()}{where}", VOICE
         for subject in self._project.subjects:
@@ -199,7 +243,12 @@ class _Marks:
                 continue
             shown = subject.decision == Decision.SHOW
             for sighting in subject.in_clip(clip.key):
-                yield sighting.first, sighting.last, f"{_numbered(subject)}, {'shown' if shown else 'covered'}", SHOWN if shown else COVERED
+                yield (
+                    sighting.first,
+                    sighting.last,
+                    f"{_numbered(subject)}, {'shown' if shown else 'covered'}",
+                    SHOWN if shown else COVERED,
+                )
 
 
 def _numbered(subject) -> str:
@@ -210,11 +259,14 @@ def _reels(project: Project) -> dict[str, str]:
     """A reel of eight letters for each clip, no two alike: its name where that is short enough."""
     reels: dict[str, str] = {}
     for clip in project.clips:
-        plain = "".join(letter for letter in clip.path.stem.upper() if letter.isascii() and letter.isalnum()) or clip.key.upper()
+        plain = (
+            "".join(letter for letter in clip.path.stem.upper() if letter.isascii() and letter.isalnum())
+            or clip.key.upper()
+        )
         reel, number = plain[:REEL], 1
         while reel in reels.values():
             number += 1
-            reel = f"{plain[:REEL - len(str(number))]}{number}"
+            reel = f"{plain[: REEL - len(str(number))]}{number}"
         reels[clip.key] = reel
     return reels
 
@@ -222,17 +274,22 @@ def _reels(project: Project) -> dict[str, str]:
 def _edl(handed: HandedOver, stem: str, folder: Path, rate: Fraction, drop: bool) -> str:
     """A CMX 3600 list. Frames are counted whole where no numbers are dropped, which the adapter would do at 29.97."""
     import opentimelineio as otio
+
     counted = float(rate) if drop else float(round(rate))
     timeline = timeline_of(handed, stem, folder)
     tracks = [track for track in timeline.tracks if track.kind == otio.schema.TrackKind.Video]
     if len(tracks) != 1:
-        raise SkiagraphError(f"A CMX 3600 list holds one track of pictures, and {handed.programme.name if handed.programme else 'this list'} has {len(tracks)}; write OpenTimelineIO instead.")
+        raise SkiagraphError(
+            f"A CMX 3600 list holds one track of pictures, and {handed.programme.name if handed.programme else 'this list'} has {len(tracks)}; write OpenTimelineIO instead."
+        )
     whole = otio.schema.Timeline(name=stem[:70])
     whole.tracks.append(_counted(tracks[0].deepcopy(), counted))
     try:
         text = otio.adapters.write_to_string(whole, adapter_name="cmx_3600", rate=counted)
     except Exception as error:  # the adapter raises many kinds
-        raise SkiagraphError(f"The list cannot be written as CMX 3600 ({str(error).strip().rstrip('.')}); write OpenTimelineIO instead.") from error
+        raise SkiagraphError(
+            f"The list cannot be written as CMX 3600 ({str(error).strip().rstrip('.')}); write OpenTimelineIO instead."
+        ) from error
     title, rest = text.split("\n", 1)
     return f"{title}\nFCM: {'DROP FRAME' if drop else 'NON-DROP FRAME'}\n{rest}"
 
@@ -242,7 +299,11 @@ def _counted(track, rate: float):
     import opentimelineio as otio
 
     def time(value):
-        return otio.opentime.RationalTime(value.value, rate) if round(value.rate) == round(rate) else value.rescaled_to(rate)
+        return (
+            otio.opentime.RationalTime(value.value, rate)
+            if round(value.rate) == round(rate)
+            else value.rescaled_to(rate)
+        )
 
     def span(value):
         return otio.opentime.TimeRange(time(value.start_time), time(value.duration))
@@ -254,6 +315,10 @@ def _counted(track, rate: float):
             item.source_range = span(item.source_range)
             for marker in item.markers:
                 marker.marked_range = span(marker.marked_range)
-        if isinstance(item, otio.schema.Clip) and item.media_reference is not None and item.media_reference.available_range is not None:
+        if (
+            isinstance(item, otio.schema.Clip)
+            and item.media_reference is not None
+            and item.media_reference.available_range is not None
+        ):
             item.media_reference.available_range = span(item.media_reference.available_range)
     return track

@@ -22,7 +22,10 @@ class ReportFiles(Companion, Value, frozen=True, tag_field="kind", tag="report")
     def write(self, handed: HandedOver, folder: Path, stem: str, control: JobControl) -> list[Path]:
         # Only here, since this brings in what lays pages out.
         from skiagraph.review.report import report_of, write_report
-        report = report_of(handed.project, handed.name, [done.proof for done in handed.delivered if done.proof is not None], control)
+
+        report = report_of(
+            handed.project, handed.name, [done.proof for done in handed.delivered if done.proof is not None], control
+        )
         written = [folder / name for name in self.names(stem, handed)]
         for path in written:
             write_report(report, path)

@@ -1,4 +1,5 @@
-"""Where every subject is in every frame, as CSV and JSON of all clips, and a text file of the MOT Challenge for each."""
+"""Where every subject is in every frame, as CSV and JSON of all clips, and a text file of the MOT Challenge for
+each."""
 
 from __future__ import annotations
 

@@ -43,8 +43,17 @@ BLOCK = 16
 
 ALPHA_FORMS = {
     # Of the finest quantiser that is allowed: what it loses stays under a code value of 8 bits (measured).
-    "prores-4444": AlphaForm("ProRes 4444 · MOV", ".mov", "mov", "prores_ks", (("profile", "4"), ("vendor", "apl0"), ("alpha_bits", "16"), ("global_quality", "118"), ("threads", "0")), True),
-    "ffv1": AlphaForm("FFV1 lossless · MKV", ".mkv", "matroska", "ffv1", (("level", "3"), ("slices", "4"), ("threads", "0"))),
+    "prores-4444": AlphaForm(
+        "ProRes 4444 · MOV",
+        ".mov",
+        "mov",
+        "prores_ks",
+        (("profile", "4"), ("vendor", "apl0"), ("alpha_bits", "16"), ("global_quality", "118"), ("threads", "0")),
+        True,
+    ),
+    "ffv1": AlphaForm(
+        "FFV1 lossless · MKV", ".mkv", "matroska", "ffv1", (("level", "3"), ("slices", "4"), ("threads", "0"))
+    ),
     "png": AlphaForm("PNG pictures", ""),
 }
 
@@ -90,25 +99,56 @@ class _InFilm(_Covers):
         self._begins = material.part.ticks(info.time_base) if material.part else 0
         self._kept = with_alpha(form.encoder, info)
         self._opaque = self._kept.replace("yuva", "yuv").replace("gbrap", "gbrp")
-        self._fitting = Fitting(info, self._opaque, (info.width, info.height), info.sample_aspect, limited_only=form.smooth, here=True)
-        tags = {"color_primaries": info.color_primaries, "color_trc": info.color_trc, "colorspace": self._fitting.colorspace, "color_range": self._fitting.color_range}
+        self._fitting = Fitting(
+            info, self._opaque, (info.width, info.height), info.sample_aspect, limited_only=form.smooth, here=True
+        )
+        tags = {
+            "color_primaries": info.color_primaries,
+            "color_trc": info.color_trc,
+            "colorspace": self._fitting.colorspace,
+            "color_range": self._fitting.color_range,
+        }
         timecode = material.part.timecode if material.part else info.timecode
-        self._writer = PictureWriter(target, (info.width, info.height), Fraction(info.rate), encoder=form.encoder, pixel_format=self._kept, muxer=form.muxer, options=dict(form.options),
-                                     time_base=info.time_base, rotation=info.rotation, tags=tags, timecode=timecode)
+        self._writer = PictureWriter(
+            target,
+            (info.width, info.height),
+            Fraction(info.rate),
+            encoder=form.encoder,
+            pixel_format=self._kept,
+            muxer=form.muxer,
+            options=dict(form.options),
+            time_base=info.time_base,
+            rotation=info.rotation,
+            tags=tags,
+            timecode=timecode,
+        )
         self.finish, self.commit, self.discard = self._writer.finish, self._writer.commit, self._writer.discard
 
     def write(self, shot: Shot) -> None:
         matte = stored(matte_of(shot.layers, self._info.upright_size), self._info.rotation)
         source, covered = (planes_of(self._fitting.fitted(frame.picture))[:3] for frame in (shot.source, shot.covered))
         scales, shifts = self._scales(shot.source.full_range), plane_layout(self._opaque).shifts
-        colours, alpha = [np.full_like(plane, scale.low) for plane, scale in zip(covered, scales)], np.zeros_like(covered[0])
+        colours, alpha = (
+            [np.full_like(plane, scale.low) for plane, scale in zip(covered, scales)],
+            np.zeros_like(covered[0]),
+        )
         # Nothing is different outside of covers.
-        for x0, y0, x1, y1 in _places([stored_box(layer.box, (self._info.width, self._info.height), self._info.rotation) for layer in shot.layers], (self._info.width, self._info.height)):
-            here = [np.s_[y0 >> down:-(-y1 >> down), x0 >> across:-(-x1 >> across)] for across, down in shifts]
-            made, share = covers_alone([p[h] for p, h in zip(source, here)], [p[h] for p, h in zip(covered, here)], matte[y0:y1, x0:x1], scales)
+        for x0, y0, x1, y1 in _places(
+            [
+                stored_box(layer.box, (self._info.width, self._info.height), self._info.rotation)
+                for layer in shot.layers
+            ],
+            (self._info.width, self._info.height),
+        ):
+            here = [np.s_[y0 >> down : -(-y1 >> down), x0 >> across : -(-x1 >> across)] for across, down in shifts]
+            made, share = covers_alone(
+                [p[h] for p, h in zip(source, here)], [p[h] for p, h in zip(covered, here)], matte[y0:y1, x0:x1], scales
+            )
             if self._form.smooth and share.any():
                 known = share > 0
-                made = [np.where(known, plane, np.rint(spread_from(plane, known))).astype(plane.dtype) for plane in made]
+                made = [
+                    np.where(known, plane, np.rint(spread_from(plane, known))).astype(plane.dtype) for plane in made
+                ]
             for colour, part, h in zip(colours, made, here):
                 colour[h] = part
             alpha[y0:y1, x0:x1] = share
@@ -128,7 +168,14 @@ class _InPictures(_Covers):
     def __init__(self, target: Path, form: AlphaForm, material: Material):
         self._size = material.info.upright_size
         self._rgb = UprightRgb(material.info, (material.info.width, material.info.height))
-        self._writer = PicturesWriter(target, PICTURE_FORMS["png"], self._size, self._rgb.deep, alpha=True, first=material.part.first if material.part else 0)
+        self._writer = PicturesWriter(
+            target,
+            PICTURE_FORMS["png"],
+            self._size,
+            self._rgb.deep,
+            alpha=True,
+            first=material.part.first if material.part else 0,
+        )
         self.finish, self.commit, self.discard = self._writer.finish, self._writer.commit, self._writer.discard
 
     def write(self, shot: Shot) -> None:
@@ -147,8 +194,15 @@ def _places(boxes: Iterable[Box], size: tuple[int, int]) -> list[Box]:
     pixel, to whole blocks of a codec; those that touch are one. size: width and height of the picture."""
     places: list[Box] = []
     for x0, y0, x1, y1 in boxes:
-        box = max(0, (x0 // BLOCK - 1) * BLOCK), max(0, (y0 // BLOCK - 1) * BLOCK), min(size[0], (-(-x1 // BLOCK) + 1) * BLOCK), min(size[1], (-(-y1 // BLOCK) + 1) * BLOCK)
-        while touching := next((p for p in places if p[0] <= box[2] and box[0] <= p[2] and p[1] <= box[3] and box[1] <= p[3]), None):
+        box = (
+            max(0, (x0 // BLOCK - 1) * BLOCK),
+            max(0, (y0 // BLOCK - 1) * BLOCK),
+            min(size[0], (-(-x1 // BLOCK) + 1) * BLOCK),
+            min(size[1], (-(-y1 // BLOCK) + 1) * BLOCK),
+        )
+        while touching := next(
+            (p for p in places if p[0] <= box[2] and box[0] <= p[2] and p[1] <= box[3] and box[1] <= p[3]), None
+        ):
             places.remove(touching)
             box = min(box[0], touching[0]), min(box[1], touching[1]), max(box[2], touching[2]), max(box[3], touching[3])
         places.append(box)

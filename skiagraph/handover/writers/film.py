@@ -46,7 +46,17 @@ class CoveredFilm(Writer, Value, frozen=True, tag_field="kind", tag="film"):
     def open(self, target: Path, material: Material) -> _Film:
         info = material.info
         _refuse_rate(self.export, material)
-        writer = FilmWriter(target, info, self.export, sound=self.sound, grade=self.grade, size=size_named(self.size), options=self.options or None, part=material.part, changes=material.changes)
+        writer = FilmWriter(
+            target,
+            info,
+            self.export,
+            sound=self.sound,
+            grade=self.grade,
+            size=size_named(self.size),
+            options=self.options or None,
+            part=material.part,
+            changes=material.changes,
+        )
         return _Film(writer, self, info)
 
 
@@ -57,9 +67,15 @@ def _refuse_rate(export: ExportFormat, material: Material) -> None:
         return
     name, rate = material.info.path.name, material.info.rate
     if material.index.is_variable:
-        raise CannotWriteMedia(f"{name} has frames of different length, and {export.container.label} counts frames at one steady rate; choose MOV, MP4 or MKV.", path=material.info.path)
+        raise CannotWriteMedia(
+            f"{name} has frames of different length, and {export.container.label} counts frames at one steady rate; choose MOV, MP4 or MKV.",
+            path=material.info.path,
+        )
     if rate not in rates:
-        raise CannotWriteMedia(f"{name} has {float(rate):.6g} frames a second, which {export.container.label} cannot count; choose MOV, MP4 or MKV.", path=material.info.path)
+        raise CannotWriteMedia(
+            f"{name} has {float(rate):.6g} frames a second, which {export.container.label} cannot count; choose MOV, MP4 or MKV.",
+            path=material.info.path,
+        )
 
 
 class _Film:

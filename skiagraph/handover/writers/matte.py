@@ -28,8 +28,20 @@ class Matte(Writer, Value, frozen=True, tag_field="kind", tag="matte"):
 
     def open(self, target: Path, material: Material) -> _Matte:
         info = material.info
-        return _Matte(PictureWriter(target, (info.width, info.height), Fraction(info.rate), encoder="ffv1", pixel_format="gray", muxer="matroska",
-                                    options=_ENCODER, time_base=info.time_base, rotation=info.rotation), material)
+        return _Matte(
+            PictureWriter(
+                target,
+                (info.width, info.height),
+                Fraction(info.rate),
+                encoder="ffv1",
+                pixel_format="gray",
+                muxer="matroska",
+                options=_ENCODER,
+                time_base=info.time_base,
+                rotation=info.rotation,
+            ),
+            material,
+        )
 
 
 class _Matte:

@@ -51,9 +51,13 @@ class _Pictures:
     def __init__(self, target: Path, kind: CoveredPictures, material: Material):
         info, form = material.info, form_named(kind.form)
         self._rgb = UprightRgb(info, stored_size(info, size_named(kind.size))[0])
-        self._writer = PicturesWriter(target, form, self._rgb.size, self._rgb.deep, first=material.part.first if material.part else 0)
+        self._writer = PicturesWriter(
+            target, form, self._rgb.size, self._rgb.deep, first=material.part.first if material.part else 0
+        )
         self.commit = self._writer.commit
-        self.notes = ["Numbered pictures hold no times and no timecode; they are numbered as the frames of the clip, from 0."]
+        self.notes = [
+            "Numbered pictures hold no times and no timecode; they are numbered as the frames of the clip, from 0."
+        ]
         self._sound = None
         if info.sound and kind.sound != SILENT:
             try:

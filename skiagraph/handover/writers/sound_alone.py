@@ -24,7 +24,9 @@ class SoundAlone(Writer, Value, frozen=True, tag_field="kind", tag="sound"):
     def how(self) -> SoundForm:
         """Raises CannotWriteMedia."""
         if self.form not in SOUND_FORMS:
-            raise CannotWriteMedia(f"“{self.form}” is not a kind of sound files; choose one of {', '.join(SOUND_FORMS)}.")
+            raise CannotWriteMedia(
+                f"“{self.form}” is not a kind of sound files; choose one of {', '.join(SOUND_FORMS)}."
+            )
         return SOUND_FORMS[self.form]
 
     @property
@@ -42,7 +44,11 @@ class SoundAlone(Writer, Value, frozen=True, tag_field="kind", tag="sound"):
 class _Sound:
     def __init__(self, writer: SoundFile, material: Material):
         tracks = len(material.info.sound)
-        self.notes = [f"The sound by itself holds {tracks} tracks as {writer.channels} channels, in their order."] if tracks > 1 else []
+        self.notes = (
+            [f"The sound by itself holds {tracks} tracks as {writer.channels} channels, in their order."]
+            if tracks > 1
+            else []
+        )
         self.finish, self.commit, self.discard = writer.finish, writer.commit, writer.discard
 
     def write(self, shot: Shot) -> None:

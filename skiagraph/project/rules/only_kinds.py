@@ -18,7 +18,11 @@ class OnlyKinds(Rule, Value, frozen=True, tag_field="kind", tag="only"):
     word: ClassVar[str] = "Only some covers"
     tip: ClassVar[str] = "Mosaic, not blur"
 
-    covers: Annotated[tuple[str, ...], msgspec.Meta(min_length=1, max_length=16), described("These", "Covers that may hide somebody.", form="covers")] = ("mosaic",)
+    covers: Annotated[
+        tuple[str, ...],
+        msgspec.Meta(min_length=1, max_length=16),
+        described("These", "Covers that may hide somebody.", form="covers"),
+    ] = ("mosaic",)
 
     def broken(self, style: Style) -> str:
         # Whatever lies beneath is hidden by the last that hides by itself.

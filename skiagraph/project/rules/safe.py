@@ -17,7 +17,11 @@ class Safe(Rule, Value, frozen=True, tag_field="kind", tag="safe"):
 
     def broken(self, style: Style) -> str:
         left = detail_left(style)
-        return f"it leaves {left:.1f} cycles of detail across the face, and {STRENGTH.safe_cycles:.1f} is the most" if left > STRENGTH.safe_cycles else ""
+        return (
+            f"it leaves {left:.1f} cycles of detail across the face, and {STRENGTH.safe_cycles:.1f} is the most"
+            if left > STRENGTH.safe_cycles
+            else ""
+        )
 
     def sentence(self) -> str:
         return "only covers that are safe"

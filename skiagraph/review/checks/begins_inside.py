@@ -13,9 +13,21 @@ class BeginsInside(FindingKind):
     def among(self, scene, subject, sightings, others):
         second = max(1, round(float(scene.clip.rate)))
         for n, sighting in enumerate(sightings):
-            if loose_ends(scene, sightings, n)[0] and not gap_before(scene, sightings, sighting) and not goes_on(scene, subject, sighting, others, -1):
+            if (
+                loose_ends(scene, sightings, n)[0]
+                and not gap_before(scene, sightings, sighting)
+                and not goes_on(scene, subject, sighting, others, -1)
+            ):
                 last = max(hardly_begun(scene, sighting), sighting.first)
-                yield Finding(scene.clip.key, subject.key, self.reason, max(0, sighting.first - second), last, float(sighting.first), sighting.first)
+                yield Finding(
+                    scene.clip.key,
+                    subject.key,
+                    self.reason,
+                    max(0, sighting.first - second),
+                    last,
+                    float(sighting.first),
+                    sighting.first,
+                )
 
     def sentence(self, project, finding, told):
         return f"{told.name} appears at {told.last} inside the picture. Check the frames before it."

@@ -18,10 +18,22 @@ class EndsInside(FindingKind):
     def among(self, scene, subject, sightings, others):
         second = max(1, round(float(scene.clip.rate)))
         for n, sighting in enumerate(sightings):
-            if loose_ends(scene, sightings, n)[1] and not gap_after(scene, sightings, sighting) and not goes_on(scene, subject, sighting, others, 1):
+            if (
+                loose_ends(scene, sightings, n)[1]
+                and not gap_after(scene, sightings, sighting)
+                and not goes_on(scene, subject, sighting, others, 1)
+            ):
                 ends = sighting.first + len(scene.rows(sighting)) - 1
                 last = min(scene.clip.frames - 1, ends + second)
-                yield Finding(scene.clip.key, subject.key, self.reason, min(hardly_left(scene, sighting), ends), last, float(scene.clip.frames - 1 - ends), ends)
+                yield Finding(
+                    scene.clip.key,
+                    subject.key,
+                    self.reason,
+                    min(hardly_left(scene, sighting), ends),
+                    last,
+                    float(scene.clip.frames - 1 - ends),
+                    ends,
+                )
 
     def sentence(self, project, finding, told):
         return f"Lost sight of {told.name} at {told.first} inside the picture. Extend the sighting, or accept the end."

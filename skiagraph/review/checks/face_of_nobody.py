@@ -22,17 +22,34 @@ class FaceOfNobody(UnknownFinding):
             return
         table, bounds, unseen = scene.scan.faces, np.array([0, *scene.cuts, scene.clip.frames]), _unseen(scene)
         for run in runs_of(table, _strange(scene), scene.cuts, unseen):
-            best, (first, last) = max(run, key=lambda row: (table.scores[row], -row)), table.frames[[run[0], run[-1]]].tolist()
+            best, (first, last) = (
+                max(run, key=lambda row: (table.scores[row], -row)),
+                table.frames[[run[0], run[-1]]].tolist(),
+            )
             shot = int(np.searchsorted(bounds, first, side="right"))
             begin, end = int(bounds[shot - 1]), int(bounds[shot]) - 1
             # They may have been there since all of the picture was searched the time before, and until the next; and
             # whoever is coming into the picture just there is not found at once.
-            before, after = (max(unseen, AT_EDGE_FRAMES if _at_edge(table.boxes[row], scene.clip) else 0) if ends else unseen for row, ends in ((run[0], last == end), (run[-1], first == begin)))
-            yield Finding(scene.clip.key, "", self.reason, max(begin, first - before), min(end, last + after), int(table.scores[best]) / 100, int(table.frames[best]), box_of(table, best))
+            before, after = (
+                max(unseen, AT_EDGE_FRAMES if _at_edge(table.boxes[row], scene.clip) else 0) if ends else unseen
+                for row, ends in ((run[0], last == end), (run[-1], first == begin))
+            )
+            yield Finding(
+                scene.clip.key,
+                "",
+                self.reason,
+                max(begin, first - before),
+                min(end, last + after),
+                int(table.scores[best]) / 100,
+                int(table.frames[best]),
+                box_of(table, best),
+            )
 
     def unknown_faces(self, scene, finding):
         table = scene.scan.faces if scene.scan is not None else FaceTable.none()
-        return table, run_with(finding, table, runs_of(table, _strange(scene), scene.cuts, _unseen(scene)) if len(table) else ())
+        return table, run_with(
+            finding, table, runs_of(table, _strange(scene), scene.cuts, _unseen(scene)) if len(table) else ()
+        )
 
     def sentence(self, project, finding, told):
         return f"A face at {told.where} belongs to nobody in the register ({told.count}). Cover it, or accept if it is none."
@@ -41,7 +58,9 @@ class FaceOfNobody(UnknownFinding):
 def _strange(scene) -> np.ndarray:
     """Rows of the scan's table with faces of nobody, of which something is seen."""
     table = scene.scan.faces
-    strange = np.flatnonzero((table.scores >= SIGN) & (judged_once(scene).owner < 0) & (table.frames < scene.clip.frames))
+    strange = np.flatnonzero(
+        (table.scores >= SIGN) & (judged_once(scene).owner < 0) & (table.frames < scene.clip.frames)
+    )
     if scene.project.rest_of(scene.clip.key) is not None:
         # All of the picture is covered but where somebody is shown.
         strange = strange[_seen_beside(scene, table.frames[strange], table.boxes[strange])]

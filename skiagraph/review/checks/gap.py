@@ -15,7 +15,15 @@ class Gap(FindingKind):
             if is_gap(scene, before, after):
                 missing = after.first - before.last - 1
                 # Where the cover was not sure any more, or not yet, it is as if there were none.
-                yield Finding(scene.clip.key, subject.key, self.reason, hardly_left(scene, before), hardly_begun(scene, after), float(missing), before.last + 1)
+                yield Finding(
+                    scene.clip.key,
+                    subject.key,
+                    self.reason,
+                    hardly_left(scene, before),
+                    hardly_begun(scene, after),
+                    float(missing),
+                    before.last + 1,
+                )
 
     def sentence(self, project, finding, told):
         return f"{told.name} has no cover for {finding.worst:.0f} frames from {told.where}. Extend the sighting, or accept if {told.name} was away."

@@ -40,7 +40,9 @@ class HeadBared(FindingKind):
                 there = (frames >= sighting.first) & (frames < sighting.first + len(over))
                 if there.any():
                     over = over[frames[there] - sighting.first]
-                    bare[there] &= ~within(points[there], over, shapes_of(sighting, frames[there]), margin + over[:, GROW])
+                    bare[there] &= ~within(
+                        points[there], over, shapes_of(sighting, frames[there]), margin + over[:, GROW]
+                    )
                     covered |= there
             share = bare.mean(axis=1)
             yield from self._found(scene, subject, frames, seen & covered & (share > 1 - UNDER), share)
@@ -60,7 +62,15 @@ class HeadBared(FindingKind):
         for first, last in runs(frames[bad]):
             here = bad & (frames >= first) & (frames <= last)
             worst = int(np.argmax(np.where(here, share, -1)))
-            yield Finding(scene.clip.key, subject.key, self.reason, first, last, round(float(1 - share[worst]), 3), int(frames[worst]))
+            yield Finding(
+                scene.clip.key,
+                subject.key,
+                self.reason,
+                first,
+                last,
+                round(float(1 - share[worst]), 3),
+                int(frames[worst]),
+            )
 
     def sentence(self, project, finding, told):
         if not finding.worst:
@@ -72,5 +82,5 @@ def _heads(scene, track) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
     """Frames of a track in the clip, its rows (n, 6), and in which of them the head was seen for sure, bool (n,)."""
     path = track.path
     frames = np.arange(path.first, min(path.last, scene.clip.frames - 1) + 1)
-    rows = path.rows()[:len(frames)].astype(float)
-    return frames, rows, np.isin(path.origin[:len(frames)], (FOUND, FOLLOWED)) & (rows[:, 5] >= SEEN_SURE)
+    rows = path.rows()[: len(frames)].astype(float)
+    return frames, rows, np.isin(path.origin[: len(frames)], (FOUND, FOLLOWED)) & (rows[:, 5] >= SEEN_SURE)

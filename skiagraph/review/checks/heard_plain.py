@@ -17,10 +17,25 @@ class HeardPlain(FindingKind):
     def on_scene(self, scene):
         for place in plain_speech(scene.project, scene.clip.key):
             first, last = (min(scene.clip.frames - 1, f) for f in (place.first, place.last))
-            yield Finding(scene.clip.key, place.speaks.subject, self.reason, first, last, round(place.ends_s - place.begins_s, 2), first)
+            yield Finding(
+                scene.clip.key,
+                place.speaks.subject,
+                self.reason,
+                first,
+                last,
+                round(place.ends_s - place.begins_s, 2),
+                first,
+            )
 
     def _place(self, project: Project, finding: Finding):
-        return next((p for p in plain_speech(project, finding.clip) if p.first == finding.first and p.speaks.subject == finding.subject), None)
+        return next(
+            (
+                p
+                for p in plain_speech(project, finding.clip)
+                if p.first == finding.first and p.speaks.subject == finding.subject
+            ),
+            None,
+        )
 
     def remedied(self, project, finding):
         """All that is heard plain of this voice in the clip disguised, as the project disguises."""

@@ -30,7 +30,12 @@ class HiddenBeside(FindingKind):
     reason, word, exposing = Reason.HIDDEN_BESIDE, "Behind", True
 
     def on_scene(self, scene):
-        shown = [s for subject in scene.project.subjects if subject.decision == Decision.SHOW and not subject.dismissed and subject.of.hides for s in scene.sightings(subject)]
+        shown = [
+            s
+            for subject in scene.project.subjects
+            if subject.decision == Decision.SHOW and not subject.dismissed and subject.of.hides
+            for s in scene.sightings(subject)
+        ]
         if not shown or scene.project.rest_of(scene.clip.key) is not None:
             return
         least = max(2, round(HIDDEN_S * float(scene.clip.rate)))
@@ -39,7 +44,10 @@ class HiddenBeside(FindingKind):
                 near = [s for s in shown if s.first <= sighting.last and s.last >= sighting.first]
                 if not near:
                     continue
-                frames = [_BESIDE.get((sighting, s, scene.clip), "beside", lambda s=s: self._beside(scene, sighting, s)) for s in near]
+                frames = [
+                    _BESIDE.get((sighting, s, scene.clip), "beside", lambda s=s: self._beside(scene, sighting, s))
+                    for s in near
+                ]
                 for first, last in runs(np.unique(np.concatenate(frames)), join=least):
                     if last - first + 1 >= least:
                         yield self._finding(scene, subject, first, last)
@@ -59,9 +67,14 @@ class HiddenBeside(FindingKind):
         first, last = max(hidden.first, shown.first), min(hidden.first + len(mine), shown.first + len(theirs))
         if first >= last:
             return np.zeros(0, int)
-        mine, theirs = mine[first - hidden.first:last - hidden.first], theirs[first - shown.first:last - shown.first]
-        boxes = (cxcywh_to_xyxy(rows[:, CX:HEIGHT + 1]) for rows in (mine, theirs))
-        return first + np.flatnonzero((paired_iou(*boxes) > BESIDE) & (mine[:, CONFIDENCE] < NOT_FOUND) & ~low_rows(mine))
+        mine, theirs = (
+            mine[first - hidden.first : last - hidden.first],
+            theirs[first - shown.first : last - shown.first],
+        )
+        boxes = (cxcywh_to_xyxy(rows[:, CX : HEIGHT + 1]) for rows in (mine, theirs))
+        return first + np.flatnonzero(
+            (paired_iou(*boxes) > BESIDE) & (mine[:, CONFIDENCE] < NOT_FOUND) & ~low_rows(mine)
+        )
 
     def _lost(self, scene, sightings, n: int, shown) -> tuple[int, int] | None:
         """First and last frame of a time in which somebody who was lost at a shown head may come out from behind it:

@@ -19,7 +19,9 @@ class HouseRule(FindingKind):
             style = scene.project.style_of(subject)
             if any(rule.broken(style) for rule in rules):
                 first, last = sightings[0].first, max(s.last for s in sightings)
-                yield Finding(scene.clip.key, subject.key, self.reason, first, min(last, scene.clip.frames - 1), 0.0, first)
+                yield Finding(
+                    scene.clip.key, subject.key, self.reason, first, min(last, scene.clip.frames - 1), 0.0, first
+                )
                 continue
             for sighting in sightings:
                 # What is keyed may break it in some frames only.

@@ -27,7 +27,11 @@ class FaceInFile(UnknownFinding):
         if not finding.seen:
             return FaceTable.none(), np.zeros(0, int)
         frames, boxes = zip(*finding.seen)
-        table = FaceTable(np.array(frames, np.int32), np.array(boxes, np.int16), np.full(len(frames), round(100 * finding.worst), np.uint8))
+        table = FaceTable(
+            np.array(frames, np.int32),
+            np.array(boxes, np.int16),
+            np.full(len(frames), round(100 * finding.worst), np.uint8),
+        )
         return table, np.flatnonzero(hidden_share(scene, table) < INSIDE)
 
     def sentence(self, project, finding, told):

@@ -19,11 +19,25 @@ class Jumps(FindingKind):
     def on_subject(self, scene, subject, sightings):
         for before, after in in_a_row(sightings):
             rows, following = scene.rows(before), scene.rows(after)
-            if after.first != before.last + 1 or after.first in scene.cuts or not len(rows) or not len(following) or before.away_after:
+            if (
+                after.first != before.last + 1
+                or after.first in scene.cuts
+                or not len(rows)
+                or not len(following)
+                or before.away_after
+            ):
                 continue
             overlap = float(paired_iou(cxcywh_to_xyxy(rows[-1:, :4]), cxcywh_to_xyxy(following[:1, :4]))[0])
             if overlap < ELSEWHERE:
-                yield Finding(scene.clip.key, subject.key, self.reason, max(before.first, before.last - 1), min(after.first + 1, after.last), overlap, after.first)
+                yield Finding(
+                    scene.clip.key,
+                    subject.key,
+                    self.reason,
+                    max(before.first, before.last - 1),
+                    min(after.first + 1, after.last),
+                    overlap,
+                    after.first,
+                )
 
     def sentence(self, project, finding, told):
         return f"The cover of {told.name} jumps to another place at {told.where}. Check the frames around it, and move the outline where the head is bare."

@@ -34,11 +34,13 @@ class LaidOpen(FindingKind):
         share = np.zeros(scene.clip.frames)
         for front in scene.sightings(holdout):
             over = scene.rows(front)
-            for frames, points, least in self._seen(scene, subject, sightings, front.first, front.first + len(over) - 1):
+            for frames, points, least in self._seen(
+                scene, subject, sightings, front.first, front.first + len(over) - 1
+            ):
                 inside = within(points, over[frames - front.first], shapes_of(front, frames)).mean(axis=1)
                 np.maximum.at(share, frames, np.where(inside >= least, inside, 0.0))
         for first, last in runs(np.flatnonzero(share)):
-            worst = first + int(np.argmax(share[first:last + 1]))
+            worst = first + int(np.argmax(share[first : last + 1]))
             yield Finding(scene.clip.key, subject.key, self.reason, first, last, round(float(share[worst]), 3), worst)
 
     def _seen(self, scene, subject, sightings, first, last):
@@ -46,7 +48,12 @@ class LaidOpen(FindingKind):
         them that may be in front."""
         if scene.scan is not None and len(scene.scan.faces):
             table, number = scene.scan.faces, [s.key for s in scene.project.subjects].index(subject.key)
-            mine = np.flatnonzero((judged_once(scene).owner == number) & (table.scores >= SIGN) & (table.frames >= first) & (table.frames <= last))
+            mine = np.flatnonzero(
+                (judged_once(scene).owner == number)
+                & (table.scores >= SIGN)
+                & (table.frames >= first)
+                & (table.frames <= last)
+            )
             yield table.frames[mine].astype(int), points_of(table.boxes[mine]), FACE
         known = scene.project.evidence.by_key()
         for path in {key: known[key].path for s in sightings for key in s.tracks}.values():

@@ -44,9 +44,30 @@ def _places(scene) -> list[tuple[Finding, list[int]]]:
         frame = int(table.frames[row])
         # Towards the inside of the shot whose end it is at.
         ends = frame == scene.clip.frames - 1 or frame + 1 in scene.cuts
-        first, last = (max(0, frame - AT_EDGE_FRAMES), frame) if ends else (frame, min(scene.clip.frames - 1, frame + AT_EDGE_FRAMES))
-        made = Finding(scene.clip.key, "", Reason.MAYBE_AT_EDGE, first, last, int(table.scores[row]) / 100, frame, box_of(table, row))
-        same = next((n for n, (known, rows) in enumerate(places) if first <= known.last + 1 and _beside(table.boxes[rows[-1]].astype(float), table.boxes[row].astype(float))), None)
+        first, last = (
+            (max(0, frame - AT_EDGE_FRAMES), frame)
+            if ends
+            else (frame, min(scene.clip.frames - 1, frame + AT_EDGE_FRAMES))
+        )
+        made = Finding(
+            scene.clip.key,
+            "",
+            Reason.MAYBE_AT_EDGE,
+            first,
+            last,
+            int(table.scores[row]) / 100,
+            frame,
+            box_of(table, row),
+        )
+        same = next(
+            (
+                n
+                for n, (known, rows) in enumerate(places)
+                if first <= known.last + 1
+                and _beside(table.boxes[rows[-1]].astype(float), table.boxes[row].astype(float))
+            ),
+            None,
+        )
         if same is None:
             places.append((made, [row]))
         else:

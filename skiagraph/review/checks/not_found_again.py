@@ -22,7 +22,12 @@ class NotFoundAgain(FindingKind):
     def on_subject(self, scene, subject, sightings):
         if scene.scan is None:
             return
-        known, newest = scene.project.evidence.by_key(), _TRACKS.get((scene.scan,), "tracks", lambda: {key for person in scene.scan.people for key in person.tracks})
+        known, newest = (
+            scene.project.evidence.by_key(),
+            _TRACKS.get(
+                (scene.scan,), "tracks", lambda: {key for person in scene.scan.people for key in person.tracks}
+            ),
+        )
         margin = scene.project.style_of(subject).margin
         for sighting in sightings:
             sources = [known[key] for key in sighting.tracks]
@@ -33,8 +38,19 @@ class NotFoundAgain(FindingKind):
             for track in (known[key] for key in newest):
                 low, high = max(sighting.first, track.path.first), min(sighting.first + len(rows) - 1, track.path.last)
                 if low <= high:
-                    mine, theirs = slice(low - sighting.first, high - sighting.first + 1), slice(low - track.path.first, high - track.path.first + 1)
-                    seen[mine] |= share_within(points[mine], track.path.rows()[theirs], shapes_of(sighting, np.arange(low, high + 1)), margin + rows[mine, GROW]) >= CARRY.still_covered
+                    mine, theirs = (
+                        slice(low - sighting.first, high - sighting.first + 1),
+                        slice(low - track.path.first, high - track.path.first + 1),
+                    )
+                    seen[mine] |= (
+                        share_within(
+                            points[mine],
+                            track.path.rows()[theirs],
+                            shapes_of(sighting, np.arange(low, high + 1)),
+                            margin + rows[mine, GROW],
+                        )
+                        >= CARRY.still_covered
+                    )
             for first, last in runs(np.flatnonzero(~seen) + sighting.first, join=1):
                 if last - first + 1 >= LEAST:
                     yield Finding(scene.clip.key, subject.key, self.reason, first, last, float(last - first + 1), first)

@@ -24,7 +24,9 @@ class NotScanned(FindingKind):
         if scan is not None and finding.last < scan.begun:
             return f"{name} was scanned only from {project.clip(finding.clip).at(scan.begun)} on. Scan it again, or accept if nobody is in what comes before."
         if scan is not None and (finding.first, finding.last) in scan.gaps:
-            return f"{name} was not scanned from {told.first} to {told.last}. Scan it again, or accept if nobody is in it."
+            return (
+                f"{name} was not scanned from {told.first} to {told.last}. Scan it again, or accept if nobody is in it."
+            )
         if finding.first:
             return f"{name} was scanned only up to {told.first}. Scan it again, or accept if nobody is in the rest."
         return f"{name} has not been scanned. Scan it, or accept if nobody is in it."

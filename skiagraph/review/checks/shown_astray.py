@@ -23,8 +23,16 @@ class ShownAstray(FindingKind):
             for sighting in scene.sightings(subject):
                 sure = scene.rows(sighting)[:, CONFIDENCE]
                 for first, last in runs(np.flatnonzero(sure < UNSURE)):
-                    worst = first + int(np.argmin(sure[first:last + 1]))
-                    yield Finding(scene.clip.key, subject.key, self.reason, sighting.first + first, sighting.first + last, round(float(sure[worst]), 3), sighting.first + worst)
+                    worst = first + int(np.argmin(sure[first : last + 1]))
+                    yield Finding(
+                        scene.clip.key,
+                        subject.key,
+                        self.reason,
+                        sighting.first + first,
+                        sighting.first + last,
+                        round(float(sure[worst]), 3),
+                        sighting.first + worst,
+                    )
 
     def sentence(self, project, finding, told):
         return f"Everything but {told.name} is covered, and at {told.where} nobody is sure where that is ({told.count}). Put the outline right, or accept it if only {told.name} is seen."

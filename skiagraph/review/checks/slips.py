@@ -45,13 +45,21 @@ class Slips(FindingKind):
                 share = np.linspace(0, 1, last - first + 3)[1:-1, None]
                 straight = rows[first - 1] + (rows[last + 1] - rows[first - 1]) * share
                 points, frames = head_points(straight), np.arange(first, last + 1) + sighting.first
-                here = rows[first:last + 1]
+                here = rows[first : last + 1]
                 inside = within(points, here, shapes_of(sighting, frames), margin + here[:, GROW])
                 inside |= _under(scene, others, frames, points)
                 covered = inside.mean(axis=1)
                 if covered.min() < SLIPS.covered:
                     at = int(np.argmin(covered))
-                    yield Finding(scene.clip.key, subject.key, self.reason, int(frames[0]), int(frames[-1]), round(float(covered[at]), 3), int(frames[at]))
+                    yield Finding(
+                        scene.clip.key,
+                        subject.key,
+                        self.reason,
+                        int(frames[0]),
+                        int(frames[-1]),
+                        round(float(covered[at]), 3),
+                        int(frames[at]),
+                    )
 
     def sentence(self, project, finding, told):
         return f"The cover of {told.name} leaves its way at {told.where} for {told.count} and comes back: {1 - finding.worst:.0%} of the head may be bare. Look, and move the outline if it slipped."
@@ -65,7 +73,12 @@ def _under(scene, others, frames: np.ndarray, points: np.ndarray) -> np.ndarray:
         there = np.flatnonzero((frames >= theirs.first) & (frames < theirs.first + len(over)))
         if len(there):
             rows = over[frames[there] - theirs.first]
-            under[there] |= within(points[there], rows, shapes_of(theirs, frames[there]), scene.project.style_of(other).margin + rows[:, GROW])
+            under[there] |= within(
+                points[there],
+                rows,
+                shapes_of(theirs, frames[there]),
+                scene.project.style_of(other).margin + rows[:, GROW],
+            )
     return under
 
 
@@ -83,7 +96,7 @@ def slips(rows: np.ndarray) -> Iterator[tuple[int, int]]:
     for n, begin in enumerate(steps):
         if begin <= done:
             continue
-        for end in steps[n + 1:]:
+        for end in steps[n + 1 :]:
             if end - begin > SLIPS.longest:
                 break
             # Back on the line that it left.
@@ -91,7 +104,10 @@ def slips(rows: np.ndarray) -> Iterator[tuple[int, int]]:
             gone = np.abs(rows[begin] - rows[begin - 1])
             steady = np.abs(usual[begin - 1]) * (end - begin + 1)
             back = np.hypot(*away[[CX, CY]]) / width[begin - 1] - np.hypot(*steady)
-            if back < SLIPS.step + 0.5 * np.hypot(*gone[[CX, CY]]) / width[begin - 1] and abs(np.log(rows[end, WIDTH] / rows[begin - 1, WIDTH])) < SLIPS.size:
+            if (
+                back < SLIPS.step + 0.5 * np.hypot(*gone[[CX, CY]]) / width[begin - 1]
+                and abs(np.log(rows[end, WIDTH] / rows[begin - 1, WIDTH])) < SLIPS.size
+            ):
                 yield int(begin), int(end - 1)
                 done = end
                 break

@@ -25,7 +25,16 @@ class StrictSweep(UnknownFinding):
         strange = np.flatnonzero(~_known(scene, table) & (table.frames < scene.clip.frames))
         for run in runs_of(table, strange, scene.cuts):
             best = max(run, key=lambda n: (table.scores[n], -table.frames[n]))
-            yield Finding(scene.clip.key, "", self.reason, int(table.frames[run[0]]), int(table.frames[run[-1]]), int(table.scores[best]) / 100, int(table.frames[best]), box_of(table, best))
+            yield Finding(
+                scene.clip.key,
+                "",
+                self.reason,
+                int(table.frames[run[0]]),
+                int(table.frames[run[-1]]),
+                int(table.scores[best]) / 100,
+                int(table.frames[best]),
+                box_of(table, best),
+            )
 
     def unknown_faces(self, scene, finding):
         sweep = scene.project.evidence.sweep_of(finding.clip)

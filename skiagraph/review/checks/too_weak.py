@@ -36,11 +36,23 @@ class TooWeak(FindingKind):
                 if not len(rows):
                     continue
                 face = rows[:, WIDTH] * STRENGTH.face_share
-                left = self._left(scene, subject, sighting, len(rows)) if sighting.levels else np.full(len(rows), detail_left(style))
+                left = (
+                    self._left(scene, subject, sighting, len(rows))
+                    if sighting.levels
+                    else np.full(len(rows), detail_left(style))
+                )
                 weak = np.flatnonzero(np.minimum(left, face / 2) > STRENGTH.weak_cycles)
                 if len(weak):
                     at = int(weak[np.argmax(face[weak])])
-                    yield Finding(scene.clip.key, subject.key, self.reason, sighting.first + int(weak[0]), sighting.first + int(weak[-1]), round(float(left[at]), 2), sighting.first + at)
+                    yield Finding(
+                        scene.clip.key,
+                        subject.key,
+                        self.reason,
+                        sighting.first + int(weak[0]),
+                        sighting.first + int(weak[-1]),
+                        round(float(left[at]), 2),
+                        sighting.first + at,
+                    )
 
     def _left(self, scene, subject, sighting, count: int) -> np.ndarray:
         """Detail that is left in each frame of a sighting with keyed strength, (count,).
@@ -49,7 +61,10 @@ class TooWeak(FindingKind):
         """
         frames = np.arange(count) + sighting.first
         at_keys = np.array([detail_left(style_at(scene.project, subject, sighting, e.frame)) for e in sighting.levels])
-        keys, holds = np.array([e.frame for e in sighting.levels]), np.array([e.to_next == "hold" for e in sighting.levels])
+        keys, holds = (
+            np.array([e.frame for e in sighting.levels]),
+            np.array([e.to_next == "hold" for e in sighting.levels]),
+        )
         before = np.clip(np.searchsorted(keys, frames, side="right") - 1, 0, len(keys) - 1)
         after = np.where(holds[before] | (frames < keys[0]), before, np.minimum(before + 1, len(keys) - 1))
         return np.maximum(at_keys[before], at_keys[after])
@@ -60,9 +75,15 @@ class TooWeak(FindingKind):
             return cover_rest(project, finding.clip, weakest_safe(project.rest_of(finding.clip)))
         subject = project.subject(finding.subject)
         # A keyframe that is weak goes with its covers; margins and feathers stay.
-        sightings = tuple(replace(s, levels=tuple(replace(e, covers=(), strength=1.0) for e in s.levels)) for s in subject.sightings)
-        return project.with_subject(replace(subject, style=weakest_safe(project.style_of(subject)), sightings=sightings))
+        sightings = tuple(
+            replace(s, levels=tuple(replace(e, covers=(), strength=1.0) for e in s.levels)) for s in subject.sightings
+        )
+        return project.with_subject(
+            replace(subject, style=weakest_safe(project.style_of(subject)), sightings=sightings)
+        )
 
     def sentence(self, project, finding, told):
-        return (f"The cover of {told.name or 'everything but those shown'} leaves {finding.worst:.1f} cycles of detail across the face at {told.where} ({told.count}), enough for a recogniser. "
-                f"Make it stronger: up to {STRENGTH.safe_cycles:.1f} is safe.")
+        return (
+            f"The cover of {told.name or 'everything but those shown'} leaves {finding.worst:.1f} cycles of detail across the face at {told.where} ({told.count}), enough for a recogniser. "
+            f"Make it stronger: up to {STRENGTH.safe_cycles:.1f} is safe."
+        )

@@ -10,7 +10,18 @@ from skiagraph.project.overlap import POINTS, head_points, within
 from skiagraph.project.rows import CONFIDENCE, CX, CY, GROW, HEIGHT, WIDTH, shapes_of
 from skiagraph.remembering import Remembered
 from skiagraph.review.ends import goes_on, hardly_begun, hardly_left, loose_ends, visible_share
-from skiagraph.review.finding import LEAST, UNSURE, JOIN, Finding, FindingKind, Reason, finding_kind, hardly_rows, low_rows, runs
+from skiagraph.review.finding import (
+    LEAST,
+    UNSURE,
+    JOIN,
+    Finding,
+    FindingKind,
+    Reason,
+    finding_kind,
+    hardly_rows,
+    low_rows,
+    runs,
+)
 
 # A head of which this share is under other covers cannot be seen; one that is this much out of the picture is on its
 # way, for so long.
@@ -52,25 +63,44 @@ class Unsure(FindingKind):
                 at_begin, at_end = first - sighting.first < LEAST, last_frame - last < LEAST
                 # At the end of a shot it cannot become longer, whatever comes of it; where everything becomes blurred
                 # it would not matter.
-                cut_short = last == last_frame and (last + 1 in scene.cuts and not scene.is_blurred(last + 1) or last == scene.clip.frames - 1)
+                cut_short = last == last_frame and (
+                    last + 1 in scene.cuts and not scene.is_blurred(last + 1) or last == scene.clip.frames - 1
+                )
                 if last - first + 1 < LEAST and not cut_short and not first == last == sighting.first == last_frame:
                     continue
                 if cut_short:
-                    sure = np.flatnonzero(rows[:first - sighting.first, CONFIDENCE] >= FALLING)
+                    sure = np.flatnonzero(rows[: first - sighting.first, CONFIDENCE] >= FALLING)
                     part = slice(int(sure[-1]) + 1 if len(sure) else 0, part.stop)
                     first = sighting.first + part.start
                 if (at_begin or at_end) and last - first < LEAVING_FRAMES and np.median(seen[part]) < LEAVING:
                     continue
                 # The end of a path, and the gap after it, have findings of their own that a person looks at anyway, but
                 # for those where somebody else goes on.
-                at_begin, at_end = at_begin or last <= hardly_begun(scene, sighting), at_end or first >= hardly_left(scene, sighting)
-                if at_end and ends and not goes_on(scene, subject, sighting, others, 1) or at_begin and begins and not goes_on(scene, subject, sighting, others, -1):
+                at_begin, at_end = (
+                    at_begin or last <= hardly_begun(scene, sighting),
+                    at_end or first >= hardly_left(scene, sighting),
+                )
+                if (
+                    at_end
+                    and ends
+                    and not goes_on(scene, subject, sighting, others, 1)
+                    or at_begin
+                    and begins
+                    and not goes_on(scene, subject, sighting, others, -1)
+                ):
                     continue
                 worst = rows[part, CONFIDENCE]
                 if any(first - JOIN <= f <= last + JOIN for f in marks) and worst.min() > UNSURE / 2:
                     continue
-                first, last, seen_at = *_whole(hardly_rows(rows), sighting.first, first, last), first + int(worst.argmin())
-                told.append(Finding(scene.clip.key, subject.key, self.reason, first, last, round(float(worst.min()), 3), seen_at))
+                first, last, seen_at = (
+                    *_whole(hardly_rows(rows), sighting.first, first, last),
+                    first + int(worst.argmin()),
+                )
+                told.append(
+                    Finding(
+                        scene.clip.key, subject.key, self.reason, first, last, round(float(worst.min()), 3), seen_at
+                    )
+                )
         return _as_one(told, round(TOGETHER_S * float(scene.clip.rate)))
 
     def _hidden(self, scene, sighting, rows, chosen, others) -> np.ndarray:
@@ -83,7 +113,11 @@ class Unsure(FindingKind):
                 if (_ONES[under].sum(axis=1) >= BEHIND * len(POINTS)).all():
                     break
                 # Of two of whom neither changed, what one hides of the other stays.
-                under |= _PAIRS.get((sighting, theirs, scene.clip), round(margin, 4), lambda: self._under(scene, sighting, rows, chosen, theirs, margin))
+                under |= _PAIRS.get(
+                    (sighting, theirs, scene.clip),
+                    round(margin, 4),
+                    lambda: self._under(scene, sighting, rows, chosen, theirs, margin),
+                )
         return _ONES[under].sum(axis=1) / len(POINTS)
 
     def _under(self, scene, sighting, rows, chosen, theirs, margin) -> np.ndarray:
@@ -93,15 +127,21 @@ class Unsure(FindingKind):
         there = (frames >= theirs.first) & (frames < theirs.first + len(over))
         there_rows = frames[there] - theirs.first
         sure, over, mine = _surely_there(over), over[there_rows], rows[chosen[there]]
-        reach = np.hypot(mine[:, WIDTH], mine[:, HEIGHT]) / 2 + np.hypot(over[:, WIDTH], over[:, HEIGHT]) / 2 * (1 + margin + over[:, GROW])
+        reach = np.hypot(mine[:, WIDTH], mine[:, HEIGHT]) / 2 + np.hypot(over[:, WIDTH], over[:, HEIGHT]) / 2 * (
+            1 + margin + over[:, GROW]
+        )
         near = sure[there_rows] & (np.hypot(over[:, CX] - mine[:, CX], over[:, CY] - mine[:, CY]) < reach)
         if near.any():
             over, mine = over[near], mine[near]
-            under[np.flatnonzero(there)[near]] = within(head_points(mine), over, shapes_of(theirs, frames[there][near]), margin + over[:, GROW])
+            under[np.flatnonzero(there)[near]] = within(
+                head_points(mine), over, shapes_of(theirs, frames[there][near]), margin + over[:, GROW]
+            )
         return np.packbits(under, axis=1)
 
     def sentence(self, project, finding, told):
-        return f"Not sure where {told.name} is at {told.where} ({told.count}). Look, and move the outline if it slipped."
+        return (
+            f"Not sure where {told.name} is at {told.where} ({told.count}). Look, and move the outline if it slipped."
+        )
 
 
 def _surely_there(rows: np.ndarray) -> np.ndarray:
@@ -111,7 +151,7 @@ def _surely_there(rows: np.ndarray) -> np.ndarray:
     sure = np.flatnonzero(rows[:, CONFIDENCE] >= OTHERS_SURE)
     there = np.zeros(len(rows), bool)
     for first, last in runs(sure):
-        there[first:last + 1] = True
+        there[first : last + 1] = True
     return there
 
 
@@ -120,7 +160,9 @@ def _whole(hardly: np.ndarray, begin: int, first: int, last: int) -> tuple[int, 
     out from behind another may be beside its cover before that is thought to come out."""
     sure = np.flatnonzero(~hardly) + begin
     before, after = sure[sure < first], sure[sure > last]
-    return (int(before[-1]) + 1 if len(before) else begin), (int(after[0]) - 1 if len(after) else begin + len(hardly) - 1)
+    return (int(before[-1]) + 1 if len(before) else begin), (
+        int(after[0]) - 1 if len(after) else begin + len(hardly) - 1
+    )
 
 
 def _as_one(found: list[Finding], together: int) -> list[Finding]:

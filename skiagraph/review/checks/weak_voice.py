@@ -22,8 +22,13 @@ class WeakVoice(FindingKind):
 
     def _range(self, project, finding):
         rate, frames = float(project.clip(finding.clip).rate), project.clip(finding.clip).frames
-        return [r for r in ranges_in(project, finding.clip) if project.disguise_of(r).weak and r.subject == finding.subject
-                and min(frames - 1, max(0, round(r.begins_s * rate))) == finding.first]
+        return [
+            r
+            for r in ranges_in(project, finding.clip)
+            if project.disguise_of(r).weak
+            and r.subject == finding.subject
+            and min(frames - 1, max(0, round(r.begins_s * rate))) == finding.first
+        ]
 
     def remedied(self, project, finding):
         """Disguised as a new project disguises."""

@@ -13,7 +13,10 @@ from skiagraph.review.report.told import bars, bytes_told, seconds_told
 def as_html(report: Report) -> bytes:
     """UTF-8. Whatever people typed is escaped."""
     from jinja2 import Environment
+
     environment = Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True)
     environment.filters.update(bytes=bytes_told, seconds=seconds_told)
-    page = environment.from_string(files("skiagraph.assets").joinpath("report", "report.html").read_text(encoding="utf-8"))
+    page = environment.from_string(
+        files("skiagraph.assets").joinpath("report", "report.html").read_text(encoding="utf-8")
+    )
     return page.render(report=report, bars=bars).encode()

@@ -14,4 +14,7 @@ VERSION = 1
 @report_form(".json", "JSON")
 def as_json(report: Report) -> bytes:
     """UTF-8, with `format` and `version` beside the fields of Report."""
-    return (json.dumps({"format": "skiagraph-report", "version": VERSION, **asdict(report)}, indent=2, ensure_ascii=False) + "\n").encode()
+    return (
+        json.dumps({"format": "skiagraph-report", "version": VERSION, **asdict(report)}, indent=2, ensure_ascii=False)
+        + "\n"
+    ).encode()

@@ -25,9 +25,11 @@ FORMS: dict[str, Form] = {}
 
 def report_form(suffix: str, word: str) -> Callable[[Callable[[Report], bytes]], Callable[[Report], bytes]]:
     """Register a function that makes a form."""
+
     def register(made: Callable[[Report], bytes]) -> Callable[[Report], bytes]:
         FORMS[suffix] = Form(suffix, word, made)
         return made
+
     return register
 
 
@@ -35,7 +37,10 @@ def form_for(target: Path | str) -> Form:
     """The form that a file name's ending asks for. Raises SkiagraphError."""
     form = FORMS.get(Path(target).suffix.lower())
     if form is None:
-        raise SkiagraphError(f"“{Path(target).name}” does not end in a known form of report; end it in {' or '.join(FORMS)}.", path=Path(target))
+        raise SkiagraphError(
+            f"“{Path(target).name}” does not end in a known form of report; end it in {' or '.join(FORMS)}.",
+            path=Path(target),
+        )
     return form
 
 

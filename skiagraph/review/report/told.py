@@ -7,7 +7,7 @@ from skiagraph.review.report.facts import ClipFacts, PersonFacts
 
 def bytes_told(count: int) -> str:
     """Bytes as people read them, with the exact number."""
-    for unit, size in (("GB", 10 ** 9), ("MB", 10 ** 6), ("kB", 10 ** 3)):
+    for unit, size in (("GB", 10**9), ("MB", 10**6), ("kB", 10**3)):
         if count >= size:
             return f"{count / size:.1f} {unit} ({count:,} bytes)"
     return f"{count} bytes"

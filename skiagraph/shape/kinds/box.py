@@ -10,7 +10,12 @@ from skiagraph.shape.shape import Shape
 from skiagraph.values import Value
 
 _ALONG = np.linspace(-1, 1, 9)[:-1]
-_EDGE = np.concatenate([np.column_stack(side) for side in ((_ALONG, -np.ones(8)), (np.ones(8), _ALONG), (-_ALONG, np.ones(8)), (-np.ones(8), -_ALONG))])
+_EDGE = np.concatenate(
+    [
+        np.column_stack(side)
+        for side in ((_ALONG, -np.ones(8)), (np.ones(8), _ALONG), (-_ALONG, np.ones(8)), (-np.ones(8), -_ALONG))
+    ]
+)
 
 
 @Shape.register
@@ -27,4 +32,10 @@ class Box(Shape, Value, frozen=True, tag_field="kind", tag="box"):
         return _EDGE
 
     def handles(self) -> dict[str, tuple[float, float]]:
-        return {**super().handles(), "top left": (-1.0, -1.0), "top right": (1.0, -1.0), "bottom left": (-1.0, 1.0), "bottom right": (1.0, 1.0)}
+        return {
+            **super().handles(),
+            "top left": (-1.0, -1.0),
+            "top right": (1.0, -1.0),
+            "bottom left": (-1.0, 1.0),
+            "bottom right": (1.0, 1.0),
+        }

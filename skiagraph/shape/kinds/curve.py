@@ -23,7 +23,12 @@ class Curve(Shape, Value, frozen=True, tag_field="kind", tag="curve"):
 
     word: ClassVar[str] = "Curve"
 
-    nodes: Annotated[tuple[Point, ...], msgspec.Meta(min_length=3, max_length=MOST_POINTS)] = (Point(0.0, -1.0), Point(1.0, 0.0), Point(0.0, 1.0), Point(-1.0, 0.0))
+    nodes: Annotated[tuple[Point, ...], msgspec.Meta(min_length=3, max_length=MOST_POINTS)] = (
+        Point(0.0, -1.0),
+        Point(1.0, 0.0),
+        Point(0.0, 1.0),
+        Point(-1.0, 0.0),
+    )
 
     def distance(self, u: np.ndarray, v: np.ndarray) -> np.ndarray:
         return away_from(self.edge().astype(np.float32), u, v)
@@ -36,7 +41,7 @@ class Curve(Shape, Value, frozen=True, tag_field="kind", tag="curve"):
         slope = np.where(smooth, (after - before) / 2, line)
         arriving = np.where(smooth, (after - before) / 2, at - before)
         end, arrival = after, np.roll(arriving, -1, axis=0)
-        a, b, c, d = 2 * _T ** 3 - 3 * _T ** 2 + 1, _T ** 3 - 2 * _T ** 2 + _T, 3 * _T ** 2 - 2 * _T ** 3, _T ** 3 - _T ** 2
+        a, b, c, d = 2 * _T**3 - 3 * _T**2 + 1, _T**3 - 2 * _T**2 + _T, 3 * _T**2 - 2 * _T**3, _T**3 - _T**2
         pieces = at[:, None] * a + slope[:, None] * b + end[:, None] * c + arrival[:, None] * d
         return pieces.reshape(-1, 2)
 

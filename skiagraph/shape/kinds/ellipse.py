@@ -27,4 +27,4 @@ class Ellipse(Shape, Value, frozen=True, tag_field="kind", tag="ellipse"):
         return _EDGE
 
     def half_extents(self, linear: np.ndarray, beyond: float) -> np.ndarray:
-        return np.sqrt((linear ** 2).sum(axis=1)) * (1 + beyond)
+        return np.sqrt((linear**2).sum(axis=1)) * (1 + beyond)

@@ -21,7 +21,11 @@ class Polygon(Shape, Value, frozen=True, tag_field="kind", tag="polygon"):
 
     word: ClassVar[str] = "Polygon"
 
-    corners: Annotated[tuple[tuple[Unit, Unit], ...], msgspec.Meta(min_length=3, max_length=400)] = ((-1.0, -1.0), (1.0, -1.0), (0.0, 1.0))
+    corners: Annotated[tuple[tuple[Unit, Unit], ...], msgspec.Meta(min_length=3, max_length=400)] = (
+        (-1.0, -1.0),
+        (1.0, -1.0),
+        (0.0, 1.0),
+    )
 
     def distance(self, u: np.ndarray, v: np.ndarray) -> np.ndarray:
         return away_from(np.asarray(self.corners, np.float32), u, v)

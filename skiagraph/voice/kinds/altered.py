@@ -22,12 +22,39 @@ class Altered(Disguise, Value, frozen=True, tag_field="kind", tag="altered"):
     moves, formants, long-term spectrum, how loud consonants are), then drawn anew; the folds are replaced."""
 
     word: ClassVar[str] = "Altered"
-    tip: ClassVar[str] = "Another voice says the same words: pitch, formants and timbre are drawn by lot, anew for each stretch"
-    resists: ClassVar[str] = ("Raising or lowering it again, and a machine that compares voices; less surely one that knows how it was made. "
-                              "It keeps the words, the accent, the tempo and the pauses, by which somebody may be known who is known well.")
+    tip: ClassVar[str] = (
+        "Another voice says the same words: pitch, formants and timbre are drawn by lot, anew for each stretch"
+    )
+    resists: ClassVar[str] = (
+        "Raising or lowering it again, and a machine that compares voices; less surely one that knows how it was made. "
+        "It keeps the words, the accent, the tempo and the pauses, by which somebody may be known who is known well."
+    )
 
-    strength: Annotated[float, msgspec.Meta(gt=0, le=1.5), described("Strength", "How far from speakers in general the voice may be drawn; less is clearer and easier to compare.", low=40, high=130, unit=" %", scale=100, rare=True)] = 1.0
-    anew: Annotated[float, msgspec.Meta(ge=4, le=120), described("Drawn anew each", "After so long, at the next pause, another voice is drawn: shorter stretches tell less together.", low=5, high=60, unit=" s", rare=True)] = 20.0
+    strength: Annotated[
+        float,
+        msgspec.Meta(gt=0, le=1.5),
+        described(
+            "Strength",
+            "How far from speakers in general the voice may be drawn; less is clearer and easier to compare.",
+            low=40,
+            high=130,
+            unit=" %",
+            scale=100,
+            rare=True,
+        ),
+    ] = 1.0
+    anew: Annotated[
+        float,
+        msgspec.Meta(ge=4, le=120),
+        described(
+            "Drawn anew each",
+            "After so long, at the next pause, another voice is drawn: shorter stretches tell less together.",
+            low=5,
+            high=60,
+            unit=" s",
+            rare=True,
+        ),
+    ] = 20.0
 
     @property
     def anew_s(self) -> float:
@@ -45,10 +72,20 @@ class Altered(Disguise, Value, frozen=True, tag_field="kind", tag="altered"):
         coefficient = 1 + far * lots.uniform(-d.mcadams, d.mcadams)
         pieces = len(speech.times)
         folds = speech.of_nobody(hz, lots, lots.uniform(*d.breath_hz))
-        made = speech.said(folds, mcadams=coefficient * np.exp(_wandering(lots, pieces, hop_s, d.wander_tract / 3)), scale=np.exp(_wandering(lots, pieces, hop_s, d.wander_tract)),
-                           bent=speech.bent_to(formants))
+        made = speech.said(
+            folds,
+            mcadams=coefficient * np.exp(_wandering(lots, pieces, hop_s, d.wander_tract / 3)),
+            scale=np.exp(_wandering(lots, pieces, hop_s, d.wander_tract)),
+            bent=speech.bent_to(formants),
+        )
         colour = np.interp(np.arange(22), np.arange(0, 24, 3), far * d.colour_db * lots.standard_normal(8))
-        made = with_long_spectrum(made, speech.rate, share=speech.spectrum_known, tilt_db=far * lots.uniform(-d.tilt_db, d.tilt_db), bumps_db=colour)
+        made = with_long_spectrum(
+            made,
+            speech.rate,
+            share=speech.spectrum_known,
+            tilt_db=far * lots.uniform(-d.tilt_db, d.tilt_db),
+            bumps_db=colour,
+        )
         return levelled(made, speech.rate, speech.voicing, far * lots.uniform(-d.consonants_db, d.consonants_db))
 
 
@@ -57,8 +94,13 @@ def _far_from(speech: Speech, lots: np.random.Generator, far: float) -> tuple[fl
     d = DRAWS
     for _ in range(8):
         pitch = float(np.exp(lots.uniform(np.log(d.lowest_hz), np.log(d.highest_hz))))
-        formants = neutral_hz(MIDDLE_TRACT_HZ) * np.exp(far * (lots.uniform(-d.tract, d.tract) + d.formant * lots.standard_normal(4)))
-        if abs(np.log(pitch / speech.track.middle_hz)) > d.own_pitch or abs(float(np.mean(np.log(formants / speech.throat_hz)))) > d.own_tract:
+        formants = neutral_hz(MIDDLE_TRACT_HZ) * np.exp(
+            far * (lots.uniform(-d.tract, d.tract) + d.formant * lots.standard_normal(4))
+        )
+        if (
+            abs(np.log(pitch / speech.track.middle_hz)) > d.own_pitch
+            or abs(float(np.mean(np.log(formants / speech.throat_hz)))) > d.own_tract
+        ):
             break
     return pitch, formants
 

@@ -16,11 +16,23 @@ from skiagraph.voice.speech import Speech, shifted
 class Higher(Disguise, Value, frozen=True, tag_field="kind", tag="higher"):
     word: ClassVar[str] = "Higher"
     tip: ClassVar[str] = "Pitch and formants raised by some semitones"
-    resists: ClassVar[str] = "A stranger who hears it once. It is undone by lowering it again, and who knows the speaker knows the voice."
+    resists: ClassVar[str] = (
+        "A stranger who hears it once. It is undone by lowering it again, and who knows the speaker knows the voice."
+    )
     weak: ClassVar[bool] = True
 
-    pitch: Annotated[float, msgspec.Meta(ge=0, le=12), described("Pitch", "Semitones higher.", low=0, high=12, unit=" semitones", step=0.5, decimals=1)] = 4.0
-    formants: Annotated[float, msgspec.Meta(ge=0, le=12), described("Formants", "Semitones higher: the smaller throat.", low=0, high=8, unit=" semitones", step=0.5, decimals=1)] = 4.0
+    pitch: Annotated[
+        float,
+        msgspec.Meta(ge=0, le=12),
+        described("Pitch", "Semitones higher.", low=0, high=12, unit=" semitones", step=0.5, decimals=1),
+    ] = 4.0
+    formants: Annotated[
+        float,
+        msgspec.Meta(ge=0, le=12),
+        described(
+            "Formants", "Semitones higher: the smaller throat.", low=0, high=8, unit=" semitones", step=0.5, decimals=1
+        ),
+    ] = 4.0
 
     def said(self, speech: Speech, lots: np.random.Generator) -> np.ndarray:
         return shifted(speech, self.pitch, self.formants)

@@ -18,8 +18,16 @@ class Tone(Disguise, Value, frozen=True, tag_field="kind", tag="tone"):
     resists: ClassVar[str] = "Everything: nothing of the voice is left. Lips can still be read where the mouth is seen."
     speaks: ClassVar[bool] = False
 
-    hz: Annotated[float, msgspec.Meta(ge=50, le=4000), described("Tone", "How high it is.", low=200, high=2000, unit=" Hz", step=50)] = 1000.0
-    level: Annotated[float, msgspec.Meta(ge=-60, le=-3), described("Level", "Of full scale: how loud it is.", low=-50, high=-6, unit=" dB")] = -20.0
+    hz: Annotated[
+        float,
+        msgspec.Meta(ge=50, le=4000),
+        described("Tone", "How high it is.", low=200, high=2000, unit=" Hz", step=50),
+    ] = 1000.0
+    level: Annotated[
+        float,
+        msgspec.Meta(ge=-60, le=-3),
+        described("Level", "Of full scale: how loud it is.", low=-50, high=-6, unit=" dB"),
+    ] = -20.0
 
     def instead(self, heard: Heard) -> np.ndarray:
         wave = np.sin(2 * np.pi * self.hz * np.arange(len(heard.samples)) / heard.rate) * 10 ** (self.level / 20)
