@@ -75,8 +75,9 @@ def measure(folder: Path, seeks: float, every: int) -> None:
     took = time.perf_counter() - began
     late.sort()
     print(
-        f"scan of {took:.0f} s, {seeks:g} seeks a second: asked {len(late)} times; late by {late[len(late) // 2] * 1000:.0f} ms (median), "
-        f"{late[int(len(late) * 0.999)] * 1000:.0f} ms (999 of 1000), {late[-1] * 1000:.0f} ms (most); over {LIMIT_S * 1000:.0f} ms: {sum(v > LIMIT_S for v in late)}",
+        f"scan of {took:.0f} s, {seeks:g} seeks a second: asked {len(late)} times; late by"
+        f" {late[len(late) // 2] * 1000:.0f} ms (median), {late[int(len(late) * 0.999)] * 1000:.0f} ms (999 of 1000),"
+        f" {late[-1] * 1000:.0f} ms (most); over {LIMIT_S * 1000:.0f} ms: {sum(v > LIMIT_S for v in late)}",
         flush=True,
     )
     window.close()

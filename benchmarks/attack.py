@@ -320,7 +320,8 @@ def main() -> None:
     }
     seen = list(people(options.people, 3, options.frames))
     print(
-        "| style | right one first, faces as shot | under the same cover | by colour alone | faces found |\n|---|---|---|---|---|",
+        "| style | right one first, faces as shot | under the same cover | by colour alone | faces found"
+        " |\n|---|---|---|---|---|",
         flush=True,
     )
     for name, told in attacked(seen, wanted):
@@ -329,7 +330,8 @@ def main() -> None:
             attack, right, of = told.worst(which)
             low, high = interval(right, of)
             cells.append(
-                f"{right / of:.0%} ({low:.0%} to {high:.0%}), {attack}{', above chance' if above_chance(right, of, told.people, len(getattr(told, which))) else ''}"
+                f"{right / of:.0%} ({low:.0%} to {high:.0%}),"
+                f" {attack}{', above chance' if above_chance(right, of, told.people, len(getattr(told, which))) else ''}"
             )
         right, of = told.same["by colour"]
         print(

@@ -87,7 +87,8 @@ def measure(minutes: float, people: int, folder: Path) -> None:
     project = made(minutes, people, folder / "long.mp4")
     rows = sum(len(t.path) for t in project.evidence.tracks)
     print(
-        f"{minutes:g} minutes, {people} people, {sum(len(s.sightings) for s in project.subjects)} sightings, {rows} rows, {len(project.scan_of('c1').faces)} faces",
+        f"{minutes:g} minutes, {people} people, {sum(len(s.sightings) for s in project.subjects)} sightings, {rows}"
+        f" rows, {len(project.scan_of('c1').faces)} faces",
         flush=True,
     )
     file.save(project, place)
@@ -100,7 +101,8 @@ def measure(minutes: float, people: int, folder: Path) -> None:
     file.save(project, place)
     print(f"save, the first time after opening: {(time.perf_counter() - began) * 1000:.0f} ms, in the background")
     print(
-        f"save after an edit: {median_ms(lambda n: file.save(edits.rename(project, 's1', f'Name {n}'), place)):.0f} ms, in the background"
+        f"save after an edit: {median_ms(lambda n: file.save(edits.rename(project, 's1', f'Name {n}'), place)):.0f} ms,"
+        " in the background"
     )
     began = time.perf_counter()
     count = len(findings(project))
@@ -114,7 +116,8 @@ def measure(minutes: float, people: int, folder: Path) -> None:
 
     changed = [moved(n) for n in range(5)]
     print(
-        f"edit, an outline moved: {median_ms(moved):.1f} ms; a decision: {median_ms(lambda n: cast.decide(project, [f's{n + 1}'], Decision.SHOW)):.1f} ms"
+        f"edit, an outline moved: {median_ms(moved):.1f} ms; a decision:"
+        f" {median_ms(lambda n: cast.decide(project, [f's{n + 1}'], Decision.SHOW)):.1f} ms"
     )
     print(f"findings after an edit: {median_ms(lambda n: findings(changed[n])):.0f} ms")
     window(place)
@@ -182,7 +185,8 @@ def window(place: Path) -> None:
     for what, values in took.items():
         print(f"in the window, {what}: {statistics.median(values) * 1000:.0f} ms (most {max(values) * 1000:.0f})")
     print(
-        f"in the window, findings refreshed after an edit: {statistics.median(refreshed) * 1000:.0f} ms (most {max(refreshed) * 1000:.0f}); of that 60 ms are waited"
+        f"in the window, findings refreshed after an edit: {statistics.median(refreshed) * 1000:.0f} ms (most"
+        f" {max(refreshed) * 1000:.0f}); of that 60 ms are waited"
     )
     window.close()
 

@@ -665,8 +665,9 @@ def disks_filled(folder: Path, seed: int, count: int) -> Tally:
         with tempfile.TemporaryDirectory(dir=folder) as own:
             size = rng.choice((4, 8, 12, 16)) * 1024
             inner = (
-                f"mount -t tmpfs -o size={size} none {own}; cd {ROOT}; "
-                f"{sys.executable} -m skiagraph render {folder}/films/ffv1.mkv.skiagraph -o {own}/out.mkv --matte {own}/matte.mkv; code=$?; echo LISTED >&2; ls -A {own} >&2; exit $code"
+                f"mount -t tmpfs -o size={size} none {own}; cd {ROOT}; {sys.executable} -m skiagraph render"
+                f" {folder}/films/ffv1.mkv.skiagraph -o {own}/out.mkv --matte {own}/matte.mkv; code=$?; echo LISTED"
+                f" >&2; ls -A {own} >&2; exit $code"
             )
             done = subprocess.run(["unshare", "-m", "sh", "-c", inner], capture_output=True, text=True, timeout=HANGS_S)
             said = done.stderr

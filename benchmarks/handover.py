@@ -68,7 +68,8 @@ def formats(project, key: str, span: tuple[int, int], folder: Path) -> None:
         after, _ = export(plain, f"after-{shape}")
         real = size_of(path)
         print(
-            f"| {label} | {2 * took / (before + after):.2f} | {real / 1e6:.1f} | {estimated_bytes(project, key, film, parts=[span]) / real:.2f} |",
+            f"| {label} | {2 * took / (before + after):.2f} | {real / 1e6:.1f} |"
+            f" {estimated_bytes(project, key, film, parts=[span]) / real:.2f} |",
             flush=True,
         )
         before = after

@@ -75,7 +75,8 @@ def table(pairs: Sequence[tuple[float, bool]]) -> str:
         inside = [(p, true) for p, true in pairs if low <= p < high or p == high == 1.0]
         if inside:
             rows.append(
-                f"| {low:.2f} to {high:.2f} | {len(inside)} | {np.mean([p for p, _ in inside]):.3f} | {np.mean([true for _, true in inside]):.3f} ({sum(true for _, true in inside)}) |"
+                f"| {low:.2f} to {high:.2f} | {len(inside)} | {np.mean([p for p, _ in inside]):.3f} |"
+                f" {np.mean([true for _, true in inside]):.3f} ({sum(true for _, true in inside)}) |"
             )
     return "\n".join(rows)
 

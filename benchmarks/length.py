@@ -169,7 +169,8 @@ def main() -> None:
         parser.error("say where the films are, or are to be drawn: --hard FOLDER")
     give_back_large_buffers()
     print(
-        "| minutes | people | sightings | scan | times real time | following | who is who | findings | both of the scan |\n|---|---|---|---|---|---|---|---|---|",
+        "| minutes | people | sightings | scan | times real time | following | who is who | findings | both of the scan"
+        " |\n|---|---|---|---|---|---|---|---|---|",
         flush=True,
     )
     with tempfile.TemporaryDirectory() as folder:
@@ -179,7 +180,8 @@ def main() -> None:
                 clip = joined(CASTS[people], minutes, options.hard, Path(folder) / f"{people}-{minutes}.ts")
                 length, whole, following, who, checked, sightings = measured(clip, options.every)
                 print(
-                    f"| {minutes:g} | {people} | {sightings} | {whole:.0f} s | {length / whole:.2f} | {following:.0f} s | {who:.1f} s | {checked:.1f} s | {(who + checked) / whole:.1%} |",
+                    f"| {minutes:g} | {people} | {sightings} | {whole:.0f} s | {length / whole:.2f} | {following:.0f} s"
+                    f" | {who:.1f} s | {checked:.1f} s | {(who + checked) / whole:.1%} |",
                     flush=True,
                 )
                 clip.unlink()

@@ -28,8 +28,10 @@ from skiagraph.project.model import Project
 from skiagraph.track.scan import ScanSettings, scan
 
 HEAD = (
-    "| clip | people | found | leak frames | leaks no finding names | face covered | beyond 1.7 heads (median) | HOTA | IDF1 | switches | "
-    "findings | not needed | per 10 s and person | another person in a subject (in no finding when shown) | leaks if one is shown (in no finding) | frames/s |\n|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|"
+    "| clip | people | found | leak frames | leaks no finding names | face covered | beyond 1.7 heads (median) | HOTA |"
+    " IDF1 | switches | findings | not needed | per 10 s and person | another person in a subject (in no finding when"
+    " shown) | leaks if one is shown (in no finding) | frames/s"
+    " |\n|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|"
 )
 
 
@@ -47,9 +49,12 @@ def measure(clip: Path, every: int, truth: ClipTruth | None = None, label: str =
     people = sum(not s.doubtful for s in project.subjects)
     doubtful = len(project.subjects) - people
     return (
-        f"| {label or clip.stem} | {len(truth.actors)} | {people}{f' + {doubtful} doubtful' if doubtful else ''} | {leak.leak_share:.2%} ({len(leak.leaks)} of {leak.people_frames}) | {len(leak.unnamed)} "
-        f"| {leak.covered_share:.2%} | {np.median(leak.excess):.1%} | {who.hota:.2f} | {who.idf1:.3f} | {who.switches} | {leak.findings} | {leak.findings_needless} "
-        f"| {leak.findings_needless / seconds * 10:.2f} | {len(others.frames)} ({len(others.unsaid)}) | {len(shown.leaks)} of {shown.frames} ({len(shown.unnamed)}) | {rate:.1f} |"
+        f"| {label or clip.stem} | {len(truth.actors)} | {people}{f' + {doubtful} doubtful' if doubtful else ''} |"
+        f" {leak.leak_share:.2%} ({len(leak.leaks)} of {leak.people_frames}) | {len(leak.unnamed)} |"
+        f" {leak.covered_share:.2%} | {np.median(leak.excess):.1%} | {who.hota:.2f} | {who.idf1:.3f} | {who.switches} |"
+        f" {leak.findings} | {leak.findings_needless} | {leak.findings_needless / seconds * 10:.2f} |"
+        f" {len(others.frames)} ({len(others.unsaid)}) | {len(shown.leaks)} of {shown.frames} ({len(shown.unnamed)}) |"
+        f" {rate:.1f} |"
     )
 
 

@@ -338,7 +338,8 @@ def sheet_times(minutes: float, film: Path | None) -> None:
                 pass
         decode = time.perf_counter() - began
     print(
-        f"| {minutes:g} | {len(people)} | {len(crops)} | {known:.1f} s | {made_at[min(FIRST, len(made_at)) - 1]:.1f} s | {made_at[-1]:.0f} s | {decode:.0f} s |"
+        f"| {minutes:g} | {len(people)} | {len(crops)} | {known:.1f} s | {made_at[min(FIRST, len(made_at)) - 1]:.1f} s"
+        f" | {made_at[-1]:.0f} s | {decode:.0f} s |"
     )
 
 
@@ -362,7 +363,8 @@ def main() -> None:
     os.environ["XDG_CACHE_HOME"] = held.name
     if options.sheet:
         print(
-            "| minutes | people | pictures | sheet known | the first 24 pictures | all pictures | reading the clip once |\n|---|---|---|---|---|---|---|"
+            "| minutes | people | pictures | sheet known | the first 24 pictures | all pictures | reading the clip once"
+            " |\n|---|---|---|---|---|---|---|"
         )
         sheet_times(options.sheet, options.film)
         return
@@ -381,7 +383,8 @@ def main() -> None:
         print(f"{clip.stem}: {len(results)} leaks so far", flush=True)
     for title, key in (("kind", lambda leak: leak.kind), ("frames", lambda leak: str(leak.last - leak.first + 1))):
         print(
-            f"\n| {title} | leaks | findings | first third of the sheet | check of the file | findings or check | file is not as decided |\n|---|---|---|---|---|---|---|"
+            f"\n| {title} | leaks | findings | first third of the sheet | check of the file | findings or check | file"
+            " is not as decided |\n|---|---|---|---|---|---|---|"
         )
         groups = defaultdict(list)
         for row in results:
@@ -404,7 +407,8 @@ def main() -> None:
     print("\nnot seen by comparing with the decisions:", *[row[0] for row in results if not row[4]], sep="\n  ")
     minutes = sum(a[0] for a in alarms)
     print(
-        f"\nneedless on {minutes:.1f} minutes of film: {sum(a[1] for a in alarms)} findings, {sum(a[2] for a in alarms)} finds of the check"
+        f"\nneedless on {minutes:.1f} minutes of film: {sum(a[1] for a in alarms)} findings,"
+        f" {sum(a[2] for a in alarms)} finds of the check"
     )
 
 

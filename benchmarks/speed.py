@@ -170,8 +170,11 @@ def scan_share(clip: Path) -> None:
         took = seconds(lambda e=every: scan(info, index, ScanSettings(every=e)))
         cpu = processor_time() - cpu
         print(
-            f"scan {info.width}x{info.height}, {'every frame' if every == 1 else f'each {every}th frame'}: {len(index) / took:.1f} frames/s, {len(index) / took / rate:.2f} times real time, "
-            f"{cpu / len(index) * 1e3:.0f} ms CPU a frame, {1 - inside.total / cpu:.0%} of it outside the networks, none of which ran in {1 - inside.busy / took:.0%} of the time; decoding its pictures once, alone, is {decoding_alone(info, index, every) / cpu:.0%}",
+            f"scan {info.width}x{info.height}, {'every frame' if every == 1 else f'each {every}th frame'}:"
+            f" {len(index) / took:.1f} frames/s, {len(index) / took / rate:.2f} times real time,"
+            f" {cpu / len(index) * 1e3:.0f} ms CPU a frame, {1 - inside.total / cpu:.0%} of it outside the networks,"
+            f" none of which ran in {1 - inside.busy / took:.0%} of the time; decoding its pictures once, alone, is"
+            f" {decoding_alone(info, index, every) / cpu:.0%}",
             flush=True,
         )
 
@@ -259,7 +262,8 @@ def playback(clip: Path, covers: int = 0) -> None:
         QTimer.singleShot(round((len(index) / float(info.rate) + 5) * 1000), loop.quit)
         loop.exec()
         print(
-            f"playback: {player.shown} of {len(index)} frames shown, {player.missed} left out, {len(window.document.project.subjects)} covers",
+            f"playback: {player.shown} of {len(index)} frames shown, {player.missed} left out,"
+            f" {len(window.document.project.subjects)} covers",
             flush=True,
         )
         window.close()

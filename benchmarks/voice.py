@@ -46,7 +46,8 @@ SENTENCES = (
     "When the fog lifts you can see who is waiting by the gate.",
 )
 WORDS = (
-    "one two three four five six seven eight nine ten red blue green black white north south east west left right open close boat fish ice"
+    "one two three four five six seven eight nine ten red blue green black white north south east west left right open"
+    " close boat fish ice"
 ).split()
 VARIANTS = (
     "m1 m2 m3 m4 m5 m7 m8 f1 f2 f3 f4 f5 klatt2 croak Andy david grandma steph Denis linda anika Hugo Storm travis"
@@ -238,7 +239,9 @@ def speed_and_sync(speech: list[list[np.ndarray]]) -> None:
                 made[-(rate - fade) :], samples[-(rate - fade) :]
             )
             print(
-                f"| {tag}, {rate} Hz, {channels} channel{'s' if channels > 1 else ''} | {len(samples) / rate / took:.0f} | {len(made) - len(samples)} | {envelope_lag(samples[:, 0], made[:, 0], rate)} | {'yes' if outside else 'NO'} |",
+                f"| {tag}, {rate} Hz, {channels} channel{'s' if channels > 1 else ''} |"
+                f" {len(samples) / rate / took:.0f} | {len(made) - len(samples)} |"
+                f" {envelope_lag(samples[:, 0], made[:, 0], rate)} | {'yes' if outside else 'NO'} |",
                 flush=True,
             )
 
@@ -275,8 +278,9 @@ def conversations(speech: list[list[np.ndarray]], encoder: SpeakerEncoder, count
         )
         found.append(max(labels) + 1)
     print(
-        f"{count} conversations of two, eight turns each: {100 * np.mean(right):.1f} % of the time in a group of the right speaker (least {100 * min(right):.0f} %), "
-        f"{np.mean(found):.1f} groups in the mean, {sum(f == 1 for f in found)} times one only"
+        f"{count} conversations of two, eight turns each: {100 * np.mean(right):.1f} % of the time in a group of the"
+        f" right speaker (least {100 * min(right):.0f} %), {np.mean(found):.1f} groups in the mean,"
+        f" {sum(f == 1 for f in found)} times one only"
     )
 
 
@@ -295,7 +299,9 @@ def main() -> None:
         for db in (None,) if options.quick else (None, 20.0, 10.0):
             rng = np.random.default_rng(7)
             print(
-                f"\n### Equal error rate, {len(speakers)} speakers, {'no noise' if db is None else f'noise {db:.0f} dB under the speech'}\n\n| | ignorant | shifting | informed |\n|---|---|---|---|"
+                f"\n### Equal error rate, {len(speakers)} speakers,"
+                f" {'no noise' if db is None else f'noise {db:.0f} dB under the speech'}\n\n| | ignorant | shifting |"
+                " informed |\n|---|---|---|---|"
             )
             attacks(
                 [[noisy(one, db, rng) for one in theirs] for theirs in speech],
@@ -309,7 +315,8 @@ def main() -> None:
         word_errors([[speaker.says(word) for word in WORDS] for speaker in speakers], kinds, options.sets)
     if options.only in (None, "speed"):
         print(
-            "\n### Speed and sync\n\n| | times real time, one core | samples more or fewer | lag of loudness | equal outside |\n|---|---|---|---|---|"
+            "\n### Speed and sync\n\n| | times real time, one core | samples more or fewer | lag of loudness | equal"
+            " outside |\n|---|---|---|---|---|"
         )
         speed_and_sync(speech)
     if options.only in (None, "conversations"):

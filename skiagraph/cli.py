@@ -98,7 +98,10 @@ class ProgressPrinter:
         share = progress.share
         if self._bar:
             filled = round((share or 0) * self.WIDTH)
-            text = f"{progress.step}  {'█' * filled}{'·' * (self.WIDTH - filled)}  {progress.done}/{progress.total or '?'}  {format_left(progress.left_s)}"
+            text = (
+                f"{progress.step}  {'█' * filled}{'·' * (self.WIDTH - filled)}  {progress.done}/{progress.total or '?'}"
+                f"  {format_left(progress.left_s)}"
+            )
             if self._said and self._said[0] != progress.step:
                 self._stream.write("\n")
             self._said = (progress.step, 0)
@@ -205,7 +208,10 @@ def _parser() -> argparse.ArgumentParser:
         "--motion",
         choices=("auto", "position", "size", "turning", "perspective"),
         default="auto",
-        help="what may change: position, and size, and turning, and as a plane in perspective; auto (default) goes by the outline and what is seen",
+        help=(
+            "what may change: position, and size, and turning, and as a plane in perspective; auto (default) goes by"
+            " the outline and what is seen"
+        ),
     )
     follow.add_argument(
         "--holdout",
@@ -213,7 +219,10 @@ def _parser() -> argparse.ArgumentParser:
         type=_holdout,
         action="append",
         default=[],
-        help="something that is in front and stays sharp, and the frame it was drawn in; followed too; may be given several times",
+        help=(
+            "something that is in front and stays sharp, and the frame it was drawn in; followed too; may be given"
+            " several times"
+        ),
     )
     follow.add_argument(
         "--person",
@@ -595,7 +604,8 @@ def _follow_into(options, target: Path, is_project: bool, control: JobControl) -
     control_end(control)
     name = project.subject(key).name
     print(
-        f"{name}: followed from {clip.at(found.path.first)} to {clip.at(found.path.last)} ({len(found.path)} frames), covered"
+        f"{name}: followed from {clip.at(found.path.first)} to {clip.at(found.path.last)} ({len(found.path)} frames),"
+        " covered"
     )
     for said in end_sentences(project, clip.key, name, found):
         print(said)
@@ -673,7 +683,8 @@ def run_render(options, control) -> int:
         control_end(control)
         first, last = plan[0].span or (0, project.clip(done.clip).frames - 1)
         print(
-            f"Wrote {done.path} ({last - first + 1} frames, {export.label}{f', version “{done.version}”' if done.version else ''})"
+            f"Wrote {done.path} ({last - first + 1} frames,"
+            f" {export.label}{f', version “{done.version}”' if done.version else ''})"
         )
         for note in done.notes:
             print(note)
@@ -698,7 +709,8 @@ def _span(options, clip) -> tuple[int, int] | None:
     )
     if not 0 <= first <= last < clip.frames:
         raise SkiagraphError(
-            f"{clip.path.name} has frames 0 to {clip.frames - 1} ({clip.at(0)} to {clip.at(clip.frames - 1)}); {first} to {last} is no part of it.",
+            f"{clip.path.name} has frames 0 to {clip.frames - 1} ({clip.at(0)} to {clip.at(clip.frames - 1)}); {first}"
+            f" to {last} is no part of it.",
             path=clip.path,
         )
     return first, last

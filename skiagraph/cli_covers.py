@@ -38,7 +38,10 @@ def add_commands(command: Callable, load: Callable) -> None:
         "--rule",
         metavar="RULE",
         action="append",
-        help="what every cover has to keep to, in the place of the rules there are: only:covers=mosaic/solid, most-blocks:blocks=8, whole-head:margin=14, safe, none; may be given several times",
+        help=(
+            "what every cover has to keep to, in the place of the rules there are: only:covers=mosaic/solid,"
+            " most-blocks:blocks=8, whole-head:margin=14, safe, none; may be given several times"
+        ),
     )
     cover.add_argument(
         "--version",
@@ -132,14 +135,16 @@ def run_cover(options, control) -> int:
                 clip = next((c for c in project.clips if c.path.name == wanted), None)
                 if clip is None:
                     raise SkiagraphError(
-                        f"{options.project.name} has no clip {wanted}; it has {', '.join(c.path.name for c in project.clips)}."
+                        f"{options.project.name} has no clip {wanted}; it has"
+                        f" {', '.join(c.path.name for c in project.clips)}."
                     )
                 project = change(project, clip.key)
         if project != before:
             file.save(project, options.project)
     if options.save_house:
         print(
-            f"Kept as the house style “{options.save_house}” ({keep_house_style(housing.house_style_of(project, options.save_house))})"
+            f"Kept as the house style “{options.save_house}”"
+            f" ({keep_house_style(housing.house_style_of(project, options.save_house))})"
         )
     if options.export_house:
         write_house_style(
@@ -148,7 +153,8 @@ def run_cover(options, control) -> int:
         print(f"Wrote {options.export_house}")
     names = housing.versions(project)
     print(
-        f"Covered with {in_words(project.style)}, margin {project.style.margin:.0%}, feather {project.style.feather:.0%}"
+        f"Covered with {in_words(project.style)}, margin {project.style.margin:.0%}, feather"
+        f" {project.style.feather:.0%}"
         + (f", version “{project.decisions.version}” of {len(names)}" if names else "")
         + "."
     )
@@ -172,9 +178,11 @@ def _house(project, options):
         others = {kind: style for kind, style in house.by_kind.items() if kind != "thing"}
         house = replace(
             house,
-            by_kind=others
-            if options.things == "same"
-            else {**others, "thing": replace(project.style, covers=covers_of(options.things))},
+            by_kind=(
+                others
+                if options.things == "same"
+                else {**others, "thing": replace(project.style, covers=covers_of(options.things))}
+            ),
         )
     if options.rule:
         house = replace(house, rules=tuple(said_of(text, Rule, "rule") for text in options.rule if text != "none"))

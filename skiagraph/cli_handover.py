@@ -23,7 +23,8 @@ def add_commands(
     handover = command(
         "handover",
         run_handover,
-        "Write the clips of a project in the shape of a preset, check each file, and write what goes beside them. Exit code 3 when a check finds something, 2 when a clip failed.",
+        "Write the clips of a project in the shape of a preset, check each file, and write what goes beside them. Exit"
+        " code 3 when a check finds something, 2 when a clip failed.",
     )
     handover.add_argument("project", metavar="PROJECT", type=Path)
     handover.add_argument("--to", metavar="DIR", type=Path, required=True, help="folder that everything is written to")
@@ -48,7 +49,10 @@ def add_commands(
         "--programme",
         metavar="LIST",
         type=Path,
-        help="an edit list (.otio or .edl): only the parts it uses are written, and the list comes back with the covered files in it",
+        help=(
+            "an edit list (.otio or .edl): only the parts it uses are written, and the list comes back with the covered"
+            " files in it"
+        ),
     )
     handover.add_argument(
         "--handles",
@@ -73,8 +77,9 @@ def add_commands(
     batch = command(
         "batch",
         run_batch_of,
-        "Find everybody in all clips of a folder, cover them, export and check each clip. Begun again it goes on from where it was. A table ends it; the exit code is the worst: 3 when there is anything to "
-        "look at, 2 when a clip failed.",
+        "Find everybody in all clips of a folder, cover them, export and check each clip. Begun again it goes on from"
+        " where it was. A table ends it; the exit code is the worst: 3 when there is anything to look at, 2 when a clip"
+        " failed.",
     )
     batch.add_argument("folder", metavar="DIR", type=Path)
     batch.add_argument(
@@ -191,7 +196,8 @@ def run_handover(options, control) -> int:
         jobs = order.put(queue, project, plan, stem, options.project.absolute(), options.force)
         if options.later:
             print(
-                f"{len(jobs)} job{'s' if len(jobs) != 1 else ''} in the queue; “skiagraph queue --run” or the window does them."
+                f"{len(jobs)} job{'s' if len(jobs) != 1 else ''} in the queue; “skiagraph queue --run” or the window"
+                " does them."
             )
             return OK
         return _worked(queue, options, control)

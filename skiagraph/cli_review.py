@@ -32,14 +32,18 @@ def add_commands(command: Callable, load: Callable, chosen_clips: Callable, end:
     review.add_argument(
         "--strict",
         action="store_true",
-        help="search the clips once more, at a lower score and for smaller faces; what nobody knows of is listed and kept in the project",
+        help=(
+            "search the clips once more, at a lower score and for smaller faces; what nobody knows of is listed and"
+            " kept in the project"
+        ),
     )
     review.add_argument("--force", action="store_true", help="replace pictures that exist already")
 
     report = command(
         "report",
         run_report,
-        "Write the report: what was decided and by whom, what was found and answered, what was proved of exported files.",
+        "Write the report: what was decided and by whom, what was found and answered, what was proved of exported"
+        " files.",
     )
     report.add_argument("project", metavar="PROJECT", type=Path)
     report.add_argument(
@@ -149,7 +153,8 @@ def run_review(options, control) -> int:
     ]
     print("; ".join(part for part in parts if part) + ".")
     print(
-        f"{len(waiting)} finding{'s are' if len(waiting) != 1 else ' is'} open; “skiagraph check” lists {'them' if len(waiting) != 1 else 'it'}."
+        f"{len(waiting)} finding{'s are' if len(waiting) != 1 else ' is'} open; “skiagraph check” lists"
+        f" {'them' if len(waiting) != 1 else 'it'}."
         if waiting
         else "No finding is open."
     )

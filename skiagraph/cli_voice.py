@@ -14,7 +14,8 @@ def add_commands(command: Callable, load: Callable, chosen_clips: Callable, end:
     voice = command(
         "voice",
         run_voice,
-        "Say what of the sound of a project is disguised, and change it; export, render and handover take it along. Without anything else it lists who speaks and what is disguised.",
+        "Say what of the sound of a project is disguised, and change it; export, render and handover take it along."
+        " Without anything else it lists who speaks and what is disguised.",
     )
     voice.formatter_class = argparse.RawDescriptionHelpFormatter
     voice.epilog = _styles()
@@ -43,7 +44,10 @@ def add_commands(command: Callable, load: Callable, chosen_clips: Callable, end:
         metavar="VOICE=NAME",
         action="append",
         default=[],
-        help="say whose voice it is, as v2=Deckhand; with nothing after the sign: nobody of the register, who may be heard",
+        help=(
+            "say whose voice it is, as v2=Deckhand; with nothing after the sign: nobody of the register, who may be"
+            " heard"
+        ),
     )
     voice.add_argument("--subject", metavar="NAME", help="whose voice the ranges are")
     voice.add_argument(
@@ -66,7 +70,10 @@ def add_commands(command: Callable, load: Callable, chosen_clips: Callable, end:
 
 
 def _styles() -> str:
-    return "styles: altered (the usual), whisper, flat, deeper, higher, silence, tone, room; parameters stand behind a colon, as deeper:pitch=3,formants=2"
+    return (
+        "styles: altered (the usual), whisper, flat, deeper, higher, silence, tone, room; parameters stand behind a"
+        " colon, as deeper:pitch=3,formants=2"
+    )
 
 
 def run_voice(options, control) -> int:
@@ -143,13 +150,15 @@ def _disguised(options, project, clip, control):
         raise SkiagraphError(f"{clip.path.name} has no sound, so there is nothing to disguise.", path=clip.path)
     if options.track > len(info.sound):
         raise SkiagraphError(
-            f"{clip.path.name} has {len(info.sound)} sound track{'s' if len(info.sound) > 1 else ''}; there is no track {options.track}.",
+            f"{clip.path.name} has {len(info.sound)} sound track{'s' if len(info.sound) > 1 else ''}; there is no track"
+            f" {options.track}.",
             path=clip.path,
         )
     most = info.sound[options.track - 1].channels if options.track else max(s.channels for s in info.sound)
     if options.channel > most:
         raise SkiagraphError(
-            f"There {'are' if most > 1 else 'is'} {most} channel{'s' if most > 1 else ''} there; there is no channel {options.channel}.",
+            f"There {'are' if most > 1 else 'is'} {most} channel{'s' if most > 1 else ''} there; there is no channel"
+            f" {options.channel}.",
             path=clip.path,
         )
     style = _style(options.style) if options.style else None
@@ -163,7 +172,8 @@ def _disguised(options, project, clip, control):
         a, b = counted.frame(first), counted.frame(last)
         if not 0 <= a <= b < clip.frames:
             raise SkiagraphError(
-                f"“{text}” is not in {clip.path.name}, which runs from {counted.text(0)} to {counted.text(clip.frames - 1)}.",
+                f"“{text}” is not in {clip.path.name}, which runs from {counted.text(0)} to"
+                f" {counted.text(clip.frames - 1)}.",
                 path=clip.path,
             )
         spans.append((index.time_s(a), index.time_s(b + 1)))
@@ -200,7 +210,8 @@ def _subject(project, name: str) -> str:
     found = next((s for s in project.subjects if s.name == name or s.key == name), None)
     if found is None:
         raise SkiagraphError(
-            f"There is nobody called “{name}” in the project; there are {', '.join(s.name for s in project.subjects[:8]) or 'no subjects'}."
+            f"There is nobody called “{name}” in the project; there are"
+            f" {', '.join(s.name for s in project.subjects[:8]) or 'no subjects'}."
         )
     return found.key
 
@@ -230,9 +241,11 @@ def _print(project, clip) -> None:
         + (
             "not listened to; do so with --listen"
             if listening is None
-            else f"{len(listening.voices)} voice{'s' if len(listening.voices) != 1 else ''}"
-            if listening.voices
-            else "nobody speaks, as far as can be heard"
+            else (
+                f"{len(listening.voices)} voice{'s' if len(listening.voices) != 1 else ''}"
+                if listening.voices
+                else "nobody speaks, as far as can be heard"
+            )
         )
     )
     for speaks in who_speaks(project, clip.key):
@@ -242,9 +255,11 @@ def _print(project, clip) -> None:
         who = (
             "nobody of the register"
             if speaks.free
-            else name_of(project, speaks) + ("" if speaks.said or not speaks.subject else ", as far as can be told")
-            if speaks.subject
-            else "nobody said whose"
+            else (
+                name_of(project, speaks) + ("" if speaks.said or not speaks.subject else ", as far as can be told")
+                if speaks.subject
+                else "nobody said whose"
+            )
         )
         print(f"  {speaks.voice.key}  {who}, {speaks.voice.length_s:.1f} s: {places}")
     names = {s.key: s.name for s in project.subjects}
@@ -258,5 +273,6 @@ def _print(project, clip) -> None:
         first, last = max(0, round(one.begins_s * rate)), min(clip.frames, round(one.ends_s * rate)) - 1
         place = (f", track {one.track}" if one.track else "") + (f", channel {one.channel}" if one.channel else "")
         print(
-            f"  {one.key}  {counted.text(first)} to {counted.text(last)}  {way.kind}{':' + ','.join(said) if said else ''}{place}  {names.get(one.subject, 'nobody’s')}"
+            f"  {one.key}  {counted.text(first)} to {counted.text(last)} "
+            f" {way.kind}{':' + ','.join(said) if said else ''}{place}  {names.get(one.subject, 'nobody’s')}"
         )

@@ -218,7 +218,8 @@ def _dec_hook(type_: Any, plain: Any) -> Any:
         tag = plain.get("kind")
         if tag not in family.kinds:
             raise ValueError(
-                f"{tag!r} is no {family.__name__.lower()} that is known here; known are {', '.join(sorted(family.kinds))}"
+                f"{tag!r} is no {family.__name__.lower()} that is known here; known are"
+                f" {', '.join(sorted(family.kinds))}"
             )
         return msgspec.convert(plain, family.kinds[tag], dec_hook=_dec_hook)
     if type_ in _READERS:

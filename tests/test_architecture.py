@@ -54,7 +54,10 @@ class ArchitectureTest(unittest.TestCase):
             for p in (ROOT / "skiagraph").rglob("*.py")
             if "desktop" not in p.parts and p.name != "__init__.py"
         ]
-        code = f"import sys, importlib\nfor m in {modules!r}: importlib.import_module(m)\nprint([m for m in sys.modules if 'PySide6' in m or 'shiboken' in m])"
+        code = (
+            f"import sys, importlib\nfor m in {modules!r}: importlib.import_module(m)\nprint([m for m in sys.modules if"
+            " 'PySide6' in m or 'shiboken' in m])"
+        )
         done = subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True, text=True, timeout=120)
         self.assertEqual(done.stdout.strip().splitlines()[-1:], ["[]"], done.stderr)
 

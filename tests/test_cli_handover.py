@@ -91,7 +91,8 @@ class HandoverTest(CommandLine):
     def test_a_programme_and_versions(self):
         file.save(add_version(file.load(self.place), "Late news"), self.place)
         (self.folder / "cut.edl").write_text(
-            "TITLE: CUT\n\n001  QUAY     V     C        10:00:00:10 10:00:00:20 00:00:00:00 00:00:00:10\n* FROM CLIP NAME: quay.mov\n"
+            "TITLE: CUT\n\n001  QUAY     V     C        10:00:00:10 10:00:00:20 00:00:00:00 00:00:00:10\n* FROM CLIP"
+            " NAME: quay.mov\n"
         )
         code, told, error = self.hand_over(
             "--programme",

@@ -24,8 +24,11 @@ class LazilyTest(unittest.TestCase):
             [
                 sys.executable,
                 "-c",
-                "import sys, threading\nfrom skiagraph.lazily import load_ahead, ndimage\nload_ahead(ndimage)\n"
-                "[t.join() for t in threading.enumerate() if t.name == 'load-ahead']\nprint('scipy.ndimage' in sys.modules)",
+                (
+                    "import sys, threading\nfrom skiagraph.lazily import load_ahead,"
+                    " ndimage\nload_ahead(ndimage)\n[t.join() for t in threading.enumerate() if t.name =="
+                    " 'load-ahead']\nprint('scipy.ndimage' in sys.modules)"
+                ),
             ],
             capture_output=True,
             text=True,

@@ -9,9 +9,10 @@ from skiagraph import logs
 from tests.support import TemporaryFolder
 
 WRITES = (
-    "import logging, sys\nfrom pathlib import Path\nfrom skiagraph.logs import SharedFileHandler\nhandler = SharedFileHandler(Path(sys.argv[1]))\n"
-    "handler.setFormatter(logging.Formatter('%(message)s'))\nlog = logging.getLogger('x')\nlog.addHandler(handler)\nlog.propagate = False\n"
-    "for n in range(300): log.error('%s %04d %s', sys.argv[2], n, 'z' * 60)"
+    "import logging, sys\nfrom pathlib import Path\nfrom skiagraph.logs import SharedFileHandler\nhandler ="
+    " SharedFileHandler(Path(sys.argv[1]))\nhandler.setFormatter(logging.Formatter('%(message)s'))\nlog ="
+    " logging.getLogger('x')\nlog.addHandler(handler)\nlog.propagate = False\nfor n in range(300): log.error('%s %04d"
+    " %s', sys.argv[2], n, 'z' * 60)"
 )
 
 

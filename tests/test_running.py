@@ -10,8 +10,14 @@ from tests.running import main, outcomes
 from tests.support import TemporaryFolder
 
 MODULES = {
-    "goes_well": "class T(unittest.TestCase):\n    def test_one(self): self.assertTrue(True)\n    def test_two(self): self.skipTest('not here')\n",
-    "fails": "class T(unittest.TestCase):\n    def test_one(self): self.assertEqual(1, 2)\n    def test_two(self): raise OSError('gone')\n",
+    "goes_well": (
+        "class T(unittest.TestCase):\n    def test_one(self): self.assertTrue(True)\n    def test_two(self):"
+        " self.skipTest('not here')\n"
+    ),
+    "fails": (
+        "class T(unittest.TestCase):\n    def test_one(self): self.assertEqual(1, 2)\n    def test_two(self): raise"
+        " OSError('gone')\n"
+    ),
     "ends_its_process": "class T(unittest.TestCase):\n    def test_one(self): os._exit(3)\n",
     "has_none": "",
 }

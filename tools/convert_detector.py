@@ -147,8 +147,9 @@ def main(source: str, target: str) -> None:
     onnx.checker.check_model(model)
     onnx.save(model, target)
     print(
-        f"{target}: input is RGB, 0 to 255, rows and columns multiples of 32; for each place of the levels of stride 8, 16 and 32, row by row: "
-        "score; middle x, y and the logarithms of width and height, and five landmarks, in strides from the place"
+        f"{target}: input is RGB, 0 to 255, rows and columns multiples of 32; for each place of the levels of stride 8,"
+        " 16 and 32, row by row: score; middle x, y and the logarithms of width and height, and five landmarks, in"
+        " strides from the place"
     )
 
 

@@ -38,7 +38,8 @@ def tables() -> str:
     for tag, kind in Cover.kinds.items():
         left = detail_left(Style.of(kind()))
         parts.append(
-            f"### {kind.word} (`{tag}`)\n\n{kind.tip}. By itself it leaves {f'{left:.1f} cycles across the face' if left else 'no detail of a face'}.\n"
+            f"### {kind.word} (`{tag}`)\n\n{kind.tip}. By itself it leaves"
+            f" {f'{left:.1f} cycles across the face' if left else 'no detail of a face'}.\n"
         )
         if parameters(kind):
             parts.append("| | name | values | by itself | |\n|---|---|---|---|---|")
@@ -62,7 +63,8 @@ def houses() -> str:
     lines = ["| house style | cover | rules | |", "|---|---|---|---|"]
     for style in house_styles():
         lines.append(
-            f"| {style.name} | {style.style.state()} | {'; '.join(rule.sentence() for rule in style.house.rules)} | {style.house.note} |"
+            f"| {style.name} | {style.style.state()} | {'; '.join(rule.sentence() for rule in style.house.rules)} |"
+            f" {style.house.note} |"
         )
     return "\n".join(lines)
 

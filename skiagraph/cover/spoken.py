@@ -37,7 +37,8 @@ def said_of(text: str, family: type[Family], word: str):
         name, sign, value = part.partition("=")
         if not sign or name.strip() not in known:
             raise BadCover(
-                f"“{part}” says nothing of a {kind.word.lower()}; write {', '.join(_example(p) for p in known.values()) or 'it alone, it has nothing to say'}."
+                f"“{part}” says nothing of a {kind.word.lower()}; write"
+                f" {', '.join(_example(p) for p in known.values()) or 'it alone, it has nothing to say'}."
             )
         plain[name.strip()] = _value(known[name.strip()], value.strip(), kind)
     try:
@@ -80,7 +81,8 @@ def _value(parameter: Parameter, text: str, kind: type) -> object:
         number = float(text.removesuffix("%")) / parameter.scale
     except ValueError:
         raise BadCover(
-            f"{parameter.name} of a {kind.word.lower()} is a number{f' in{parameter.unit}' if parameter.unit.strip() else ''}, not “{text}”."
+            f"{parameter.name} of a {kind.word.lower()} is a"
+            f" number{f' in{parameter.unit}' if parameter.unit.strip() else ''}, not “{text}”."
         ) from None
     return round(number) if isinstance(parameter.default, int) else number
 

@@ -19,7 +19,8 @@ NO_SCREEN = 2
 def _no_screen(kind: QtMsgType, context, message: str) -> None:
     if kind == QtMsgType.QtFatalMsg:
         print(
-            "skiagraph: There is no screen to open the window on; start it in a desktop session, or use the other commands.",
+            "skiagraph: There is no screen to open the window on; start it in a desktop session, or use the other"
+            " commands.",
             file=sys.stderr,
             flush=True,
         )

@@ -12,7 +12,6 @@ from skiagraph.desktop.words import counted, tr
 from skiagraph.project.programme import Programme
 from skiagraph.review.overview import ClipRow
 
-
 # Height of a clip's picture, px, at least; it is as large as there is room for all of them, and as wide as so much of
 # their width.
 PICTURE, PICTURE_SHARE = 99, 0.38
@@ -204,9 +203,9 @@ class FootagePage(QWidget):
         layout.addWidget(section("What happens then"))
         layout.addWidget(
             quiet(
-                "Everyone found appears in the register as undecided, and undecided means covered.\n\n"
-                "In Cover you decide person by person. Review shows where a cover may fail. Hand over exports the clips and "
-                "checks the files.",
+                "Everyone found appears in the register as undecided, and undecided means covered.\n\nIn Cover you"
+                " decide person by person. Review shows where a cover may fail. Hand over exports the clips and checks"
+                " the files.",
                 wrap=True,
             )
         )
@@ -219,7 +218,8 @@ class FootagePage(QWidget):
             programme.told()
             if programme
             else tr(
-                "The edit list of a programme tells which parts of the clips are used: then only those are scanned and handed over."
+                "The edit list of a programme tells which parts of the clips are used: then only those are scanned and"
+                " handed over."
             )
         )
         self.drop_list.setVisible(programme is not None)

@@ -381,6 +381,7 @@ def _warning(waiting: int, exposing: int) -> str:
     return counted(
         waiting,
         "1 finding is open and may show somebody. Look at it in Review first, or hand over anyway.",
-        "{n} findings are open, {exposing} of them may show somebody. Look at them in Review first, or hand over anyway.",
+        "{n} findings are open, {exposing} of them may show somebody. Look at them in Review first, or hand over"
+        " anyway.",
         exposing=exposing,
     )

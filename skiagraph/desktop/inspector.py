@@ -184,7 +184,10 @@ class Inspector(QScrollArea):
                 (
                     Reach.FRAME,
                     "applies to this frame",
-                    "Changes apply to this frame; it eases back within as many frames on each side as are pulled in the lane",
+                    (
+                        "Changes apply to this frame; it eases back within as many frames on each side as are pulled in"
+                        " the lane"
+                    ),
                 ),
                 (Reach.KEYFRAME, "applies to this keyframe", "A keyframe here, going over into its neighbours"),
                 (Reach.ONWARD, "applies from here on", "From this frame until a later keyframe says otherwise"),
@@ -270,7 +273,10 @@ class Inspector(QScrollArea):
                 (
                     Motion.AUTO,
                     "What suits the outline",
-                    "Heads move, grow and turn; what has corners also leans in perspective where that explains it better",
+                    (
+                        "Heads move, grow and turn; what has corners also leans in perspective where that explains it"
+                        " better"
+                    ),
                 ),
                 (Motion.POSITION, "Position", "Only where it is changes"),
                 (Motion.SIZE, "Position and size", "It comes nearer and goes away"),
@@ -290,7 +296,8 @@ class Inspector(QScrollArea):
             " %",
             0,
             tr(
-                "How far around the expected place it is looked for, in sizes of the outline; more finds what jumps, and is slower."
+                "How far around the expected place it is looked for, in sizes of the outline; more finds what jumps,"
+                " and is slower."
             ),
         )
         self.room.settled.connect(self._room_chosen)

@@ -208,7 +208,8 @@ class LongJobs(QObject):
             some = tr("{some} and {n} more", some=some, n=len(names) - 3)
         name = self._document.project.clip(clip).path.name
         return tr(
-            "The new scan of {name} does not see {some} in some places where the former one did. The covers stay there; Review lists the places.",
+            "The new scan of {name} does not see {some} in some places where the former one did. The covers stay there;"
+            " Review lists the places.",
             name=name,
             some=some,
         )
@@ -235,7 +236,8 @@ class LongJobs(QObject):
 
         self._notice.say(
             tr(
-                "The scan of {name} was stopped and changed nothing; what you decided stays. It had found {people} in the first {n} frames.",
+                "The scan of {name} was stopped and changed nothing; what you decided stays. It had found {people} in"
+                " the first {n} frames.",
                 name=name,
                 people=people,
                 n=result.reached,

@@ -16,7 +16,6 @@ from skiagraph.handover.worker import News
 from skiagraph.jobs import format_left
 from skiagraph.review.proof import Fact
 
-
 # Px for what is written and where to, beside the name.
 ROOM = 420
 
@@ -115,9 +114,11 @@ class JobRow(QFrame):
                 push_button(
                     "Cancel",
                     "small",
-                    "Take it out of the queue"
-                    if job.state == State.WAITING
-                    else "Stop it; nothing of it is left, and files that were whole stay",
+                    (
+                        "Take it out of the queue"
+                        if job.state == State.WAITING
+                        else "Stop it; nothing of it is left, and files that were whole stay"
+                    ),
                 ),
                 "cancel",
             )
@@ -176,7 +177,8 @@ class QueueView(QWidget):
         self._scroll, self._list = scrolled()
         layout.addWidget(self._scroll, 1)
         self._empty = quiet(
-            "What is handed over is listed here, with how far it is. It goes on in this order while you work, also when the window was closed in between, and one that fails leaves the others.",
+            "What is handed over is listed here, with how far it is. It goes on in this order while you work, also when"
+            " the window was closed in between, and one that fails leaves the others.",
             wrap=True,
         )
         self._empty.setAlignment(Qt.AlignmentFlag.AlignTop)
@@ -258,7 +260,8 @@ def told(facts: Sequence[Fact]) -> QGridLayout:
         result.setWordWrap(True)
         for label in (what, result):
             label.setStyleSheet(
-                f"font-size: 12px; color: {theme.MADDER if fact.good is False else theme.QUIET if label is what else theme.PAPER};"
+                "font-size: 12px; color:"
+                f" {theme.MADDER if fact.good is False else theme.QUIET if label is what else theme.PAPER};"
             )
         what.setAlignment(Qt.AlignmentFlag.AlignTop)
         grid.addWidget(what, n, 0)

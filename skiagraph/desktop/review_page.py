@@ -85,7 +85,8 @@ class ReviewPage(QWidget):
         self.strict = push_button(
             "Search strictly",
             "",
-            "Search all clips once more, at a lower score and for smaller faces: what nobody knows of is listed, and covered only if you say so",
+            "Search all clips once more, at a lower score and for smaller faces: what nobody knows of is listed, and"
+            " covered only if you say so",
         )
         self.report = push_button(
             "Report …", "", "Write what was decided, found, answered and proved, as HTML, PDF or JSON (Ctrl+Shift+R)"
@@ -251,13 +252,19 @@ class ReviewPage(QWidget):
         self._either.setCurrentIndex(0 if made.parts else 1)
         self._nothing.setText(
             tr(
-                "There is nothing to review yet: add clips and scan them in Footage."
-                if not self._project.clips
-                else "All {n} pictures were looked at and are fine. What changes comes back here."
-                if made.crops
-                else "Nobody is covered yet. Scan the clips in Footage, or wait until the scan has ended."
-                if any(self._project.scan_of(c.key) is None for c in self._project.clips)
-                else "Nobody is covered, so there is nothing to look at.",
+                (
+                    "There is nothing to review yet: add clips and scan them in Footage."
+                    if not self._project.clips
+                    else (
+                        "All {n} pictures were looked at and are fine. What changes comes back here."
+                        if made.crops
+                        else (
+                            "Nobody is covered yet. Scan the clips in Footage, or wait until the scan has ended."
+                            if any(self._project.scan_of(c.key) is None for c in self._project.clips)
+                            else "Nobody is covered, so there is nothing to look at."
+                        )
+                    )
+                ),
                 n=made.crops,
             )
         )
@@ -284,9 +291,11 @@ class ReviewPage(QWidget):
             tr(
                 ""
                 if not project.clips
-                else "No open findings. Look through the pictures once more before you hand over."
-                if self.filter.value() == State.OPEN
-                else "None."
+                else (
+                    "No open findings. Look through the pictures once more before you hand over."
+                    if self.filter.value() == State.OPEN
+                    else "None."
+                )
             )
         )
         self._show_chosen()

@@ -91,7 +91,8 @@ class ReviewWork(QObject):
         if not to_compare(self._document.settled, self._document.findings):
             self._window.notice.say(
                 tr(
-                    "There is no question of who is who: it is asked where somebody who is shown met others or was out of sight."
+                    "There is no question of who is who: it is asked where somebody who is shown met others or was out"
+                    " of sight."
                 )
             )
             return

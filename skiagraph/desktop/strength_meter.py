@@ -60,7 +60,8 @@ class StrengthMeter(QWidget):
         self.measure.setText(said)
         self.level = level
         tip = tr(
-            "Detail that comes through: {n} cycles across the face; up to {safe} is safe, from {weak} on it is too weak.",
+            "Detail that comes through: {n} cycles across the face; up to {safe} is safe, from {weak} on it is too"
+            " weak.",
             n=f"{left:.1f}",
             safe=f"{STRENGTH.safe_cycles:.1f}",
             weak=f"{STRENGTH.weak_cycles:.1f}",

@@ -277,7 +277,8 @@ class VoiceWork(QObject):
         if not theirs:
             self.said.emit(
                 tr(
-                    "Nobody knows what this person says. Say whose voice it is in the voice row, or set in and out and press V."
+                    "Nobody knows what this person says. Say whose voice it is in the voice row, or set in and out and"
+                    " press V."
                 )
                 if subject is not None
                 else tr("Choose somebody who speaks, or set in and out around what is to be disguised.")

@@ -61,8 +61,9 @@ STEPS = (
     ("Hand over", "Export the clips and check the files (Ctrl+4)"),
 )
 CREDITS = (
-    "Face detector: YuNet (BSD 3-clause). Face landmarks and silhouettes: MediaPipe (Apache 2.0). Face descriptor: dlib's (CC0 1.0). Speech: Silero VAD (MIT). Voices: Resemblyzer (Apache 2.0). "
-    "Font: Karla (SIL OFL 1.1). Origins and licences are in skiagraph/assets/licences, and in NOTICE."
+    "Face detector: YuNet (BSD 3-clause). Face landmarks and silhouettes: MediaPipe (Apache 2.0). Face descriptor:"
+    " dlib's (CC0 1.0). Speech: Silero VAD (MIT). Voices: Resemblyzer (Apache 2.0). Font: Karla (SIL OFL 1.1). Origins"
+    " and licences are in skiagraph/assets/licences, and in NOTICE."
 )
 # What the file dialog offers as clips.
 CLIP_KINDS = " ".join(f"*{suffix}" for suffix in (*FILM_SUFFIXES, *PICTURE_SUFFIXES))
@@ -301,7 +302,8 @@ class MainWindow(QMainWindow):
         elif lost and state_of(lost[0]) == SourceState.CHANGED:
             self.notice.say(
                 tr(
-                    "{name} is no longer the file that was added, so it is not covered or exported. Put the original back.",
+                    "{name} is no longer the file that was added, so it is not covered or exported. Put the original"
+                    " back.",
                     name=lost[0].path.name,
                 )
             )
@@ -511,7 +513,8 @@ class MainWindow(QMainWindow):
             tr("About Skiagraph"),
             f"Skiagraph {__version__}\n\n"
             + tr(
-                "Makes people who gave no consent unrecognisable, frame by frame, and proves it. Everything happens on this machine."
+                "Makes people who gave no consent unrecognisable, frame by frame, and proves it. Everything happens on"
+                " this machine."
             )
             + "\n\n"
             + tr(CREDITS),

@@ -122,7 +122,8 @@ def follow_outline(
             follower = followers.at(grey, placed[start], ignored(start))
             if follower.is_plain and start == frame:
                 raise EditRefused(
-                    "There is too little in this outline to hold on to; take in an edge or a corner of what is there, or place it by hand."
+                    "There is too little in this outline to hold on to; take in an edge or a corner of what is there,"
+                    " or place it by hand."
                 )
             return follower, follow(follower, start, grey, pictures(start, stop), told, ignored)
 

@@ -116,8 +116,8 @@ def _shots(
         except Exception as error:
             log.exception("a cover could not be drawn")
             raise CannotWriteMedia(
-                f"A cover cannot be drawn at {clip.at(frame.number)} in {clip.path.name} ({error}), so nothing was written; move the outlines there, "
-                "or choose another cover.",
+                f"A cover cannot be drawn at {clip.at(frame.number)} in {clip.path.name} ({error}), so nothing was"
+                " written; move the outlines there, or choose another cover.",
                 path=clip.path,
             ) from error
         yield Shot(covered, covers, frame if with_source else None)

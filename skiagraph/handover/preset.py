@@ -53,7 +53,8 @@ def film_in(shape: str, *, grade: str = "near", size: str = "source", sound: str
     """The writer of films in a shape of SHAPES. Raises CannotWriteMedia for what is none."""
     if grade not in GRADES or sound not in WAYS:
         raise CannotWriteMedia(
-            f"“{grade if grade not in GRADES else sound}” is neither a quality nor a way of sound; choose of {', '.join(GRADES)} and of {', '.join(WAYS)}."
+            f"“{grade if grade not in GRADES else sound}” is neither a quality nor a way of sound; choose of"
+            f" {', '.join(GRADES)} and of {', '.join(WAYS)}."
         )
     if shape in PICTURE_FORMS:
         return CoveredPictures(shape, size_named(size).key, sound=sound)
@@ -74,7 +75,11 @@ def told(film: Writer) -> list[tuple[str, str]]:
     depth = (
         "as deep as the source"
         if not codec.pixel_formats
-        else f"up to {'12' if any('12' in f for f in codec.pixel_formats) else '10' if any('10' in f for f in codec.pixel_formats) else '8'} bits"
+        else (
+            "up to"
+            f" {'12' if any('12' in f for f in codec.pixel_formats) else '10' if any('10' in f for f in codec.pixel_formats) else '8'}"
+            " bits"
+        )
     )
     colour = (
         "4:4:4"
@@ -166,7 +171,8 @@ def preset_named(name: str) -> Preset:
         if preset.name.casefold() == name.casefold():
             return preset
     raise SkiagraphError(
-        f"There is no preset “{name}”; there are {', '.join(p.name for p in at_hand)}, a file that ends in {SUFFIX}, or one of {', '.join(SHAPES)}."
+        f"There is no preset “{name}”; there are {', '.join(p.name for p in at_hand)}, a file that ends in {SUFFIX}, or"
+        f" one of {', '.join(SHAPES)}."
     )
 
 

@@ -155,7 +155,7 @@ def open_container(path: Path | str) -> av.container.InputContainer:
             ) from error
         raise CannotOpenMedia(
             f"{path.name} is not a video that can be read: it is of an unsupported kind, or its beginning "
-            f"is damaged; copy it again or convert it.",
+            "is damaged; copy it again or convert it.",
             path=path,
         ) from error
 
@@ -222,7 +222,8 @@ def _allow(inside: Inside, context, path: Path) -> None:
     """Allow the memory that the pictures of a file take. Raises CannotOpenMedia where they are too large."""
     if context.width * context.height > LARGEST:
         raise CannotOpenMedia(
-            f"{path.name} says that its picture is {context.width} × {context.height}, which is more than can be worked on; make it smaller first.",
+            f"{path.name} says that its picture is {context.width} × {context.height}, which is more than can be worked"
+            " on; make it smaller first.",
             path=path,
         )
     inside.allow(MOST_PIXEL_BYTES * context.width * context.height)

@@ -253,7 +253,10 @@ class _Nursery:
         here, there = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
         self.owner = os.getpid()
         self._socket, self._lock = here, threading.Lock()
-        start = f"import sys; sys.path[:] = {sys.path!r}; from skiagraph.media.confined import nurse; nurse({there.fileno()})"
+        start = (
+            f"import sys; sys.path[:] = {sys.path!r}; from skiagraph.media.confined import nurse;"
+            f" nurse({there.fileno()})"
+        )
         with there:
             # In a session of its own, so that what interrupts us from a terminal does not reach it; it ends when its
             # socket does. What libraries print of a damaged file is nothing for a person.

@@ -252,8 +252,9 @@ class PictureDecoder:
             ) from None
         if (picture.width, picture.height) != (info.width, info.height):
             raise FrameNotDecoded(
-                f"{self._files[number].name} is {picture.width} × {picture.height} and the pictures before it {info.width} × {info.height}; the {number} "
-                "before it can be used. Bring it to the same size if the rest matters.",
+                f"{self._files[number].name} is {picture.width} × {picture.height} and the pictures before it"
+                f" {info.width} × {info.height}; the {number} before it can be used. Bring it to the same size if the"
+                " rest matters.",
                 frame=number,
                 path=info.path,
                 time_s=self._index.time_s(number),
@@ -271,8 +272,8 @@ def broken(info: ClipInfo, index: FrameIndex, number: int, why: str = "") -> Fra
     """The error for a frame at which a clip ends to be of use. why: in a few words, if it is known."""
     where = format_timecode(number, info.rate)
     return FrameNotDecoded(
-        f"{info.path.name} is damaged at {where}{f' ({why})' if why else ''}; the {number} frames before it can be used. "
-        f"Copy it again from its source if the rest matters.",
+        f"{info.path.name} is damaged at {where}{f' ({why})' if why else ''}; the {number} frames before it can be"
+        " used. Copy it again from its source if the rest matters.",
         frame=number,
         path=info.path,
         time_s=index.time_s(number),

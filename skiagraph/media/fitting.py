@@ -78,8 +78,10 @@ class Fitting:
             steps.append(
                 (
                     "scale",
-                    f"w={size[0]}:h={size[1]}:flags={_FILTER}:interl={1 if source.fields else 0}:"
-                    f"in_color_matrix=bt709:out_color_matrix=bt709:in_range={extent}:out_range={extent}",
+                    (
+                        f"w={size[0]}:h={size[1]}:flags={_FILTER}:interl={1 if source.fields else 0}:"
+                        f"in_color_matrix=bt709:out_color_matrix=bt709:in_range={extent}:out_range={extent}"
+                    ),
                 )
             )
             steps.append(("format", pixel_format))
@@ -128,7 +130,9 @@ def rgb_filters(source: ClipInfo, matrix: str, full_range: bool, size: tuple[int
         [
             (
                 "scale",
-                f"w={size[0]}:h={size[1]}:flags={_FILTER}+full_chroma_inp:interl={1 if source.fields else 0}{into}:out_range=full",
+                (
+                    f"w={size[0]}:h={size[1]}:flags={_FILTER}+full_chroma_inp:interl={1 if source.fields else 0}{into}:out_range=full"
+                ),
             ),
             ("format", pixel_format),
         ]

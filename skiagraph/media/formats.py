@@ -259,7 +259,8 @@ class ExportFormat:
         small for it."""
         if width < self.codec.smallest[0] or height < self.codec.smallest[1]:
             raise CannotWriteMedia(
-                f"{self.label} holds pictures from {self.codec.smallest[0]} × {self.codec.smallest[1]} on, and the clip has {width} × {height}; choose another format."
+                f"{self.label} holds pictures from {self.codec.smallest[0]} × {self.codec.smallest[1]} on, and the clip"
+                f" has {width} × {height}; choose another format."
             )
         halved = av.VideoFormat(name)
         odd = halved.chroma_width(16) < 16 and width % 2 or halved.chroma_height(16) < 16 and height % 2
@@ -268,7 +269,8 @@ class ExportFormat:
         whole = name.replace("420p", "444p").replace("422p", "444p")
         if whole not in self.codec.pixel_formats:
             raise CannotWriteMedia(
-                f"{self.label} needs an even width and height, and the clip has {width} × {height}; choose another format."
+                f"{self.label} needs an even width and height, and the clip has {width} × {height}; choose another"
+                " format."
             )
         return whole
 
@@ -300,7 +302,8 @@ def format_for(target: Path | str, key: str | None = None) -> ExportFormat:
     found = _BY_SUFFIX.get(Path(target).suffix.lower())
     if found is None:
         raise CannotWriteMedia(
-            f"“{Path(target).name}” does not end in a known format; end it in {', '.join(list(_BY_SUFFIX)[:-1])} or {list(_BY_SUFFIX)[-1]}.",
+            f"“{Path(target).name}” does not end in a known format; end it in {', '.join(list(_BY_SUFFIX)[:-1])} or"
+            f" {list(_BY_SUFFIX)[-1]}.",
             path=target,
         )
     return FORMATS[found]

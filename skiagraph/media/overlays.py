@@ -82,7 +82,8 @@ def _serve(inside: Inside, path: Path) -> None:
         ) as error:
             inside.fail(
                 CannotOpenMedia(
-                    f"{path.name} is not a picture that can be laid over somebody ({error}); choose a PNG, WebP, GIF, MOV or WebM file.",
+                    f"{path.name} is not a picture that can be laid over somebody ({error}); choose a PNG, WebP, GIF,"
+                    " MOV or WebM file.",
                     path=path,
                 )
             )

@@ -138,7 +138,8 @@ class PicturesWriter:
     @staticmethod
     def _explained(target: Path, error: OSError) -> CannotWriteMedia:
         return CannotWriteMedia(
-            f"The pictures of {target.name} could not be written ({error.strerror or error}); free some space or choose another place.",
+            f"The pictures of {target.name} could not be written ({error.strerror or error}); free some space or choose"
+            " another place.",
             path=target,
         )
 

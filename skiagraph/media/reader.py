@@ -85,7 +85,8 @@ class FrameReader:
             if end.by_file:
                 raise broken(self._info, self._index, number, f"the decoder stops there: {end.why}") from None
             raise CannotOpenMedia(
-                f"{self._info.path.name} could not be read on at frame {number}: the decoder stopped ({end.why}); try again.",
+                f"{self._info.path.name} could not be read on at frame {number}: the decoder stopped ({end.why}); try"
+                " again.",
                 path=self._info.path,
                 time_s=self._index.time_s(number),
             ) from None

@@ -66,7 +66,8 @@ class SoundFile:
         self.channels = sum(s.channels for s in source.sound)
         if self.channels > form.most:
             raise CannotWriteMedia(
-                f"{form.label} holds {form.most} channels, and {source.path.name} has {self.channels}; choose Broadcast WAV.",
+                f"{form.label} holds {form.most} channels, and {source.path.name} has {self.channels}; choose Broadcast"
+                " WAV.",
                 path=source.path,
             )
         self._temporary = TemporaryTarget(target)
@@ -78,7 +79,8 @@ class SoundFile:
         except (av.error.FFmpegError, OSError, ValueError) as error:
             self.discard()
             raise CannotWriteMedia(
-                f"{self._temporary.target.name} could not be written ({error}); free some space or choose another place.",
+                f"{self._temporary.target.name} could not be written ({error}); free some space or choose another"
+                " place.",
                 path=self._temporary.target,
             ) from error
 
@@ -88,7 +90,8 @@ class SoundFile:
         except OSError as failure:
             self.discard()
             raise CannotWriteMedia(
-                f"{self._temporary.target.name} could not be written ({failure.strerror or failure}); free some space or choose another place.",
+                f"{self._temporary.target.name} could not be written ({failure.strerror or failure}); free some space"
+                " or choose another place.",
                 path=self._temporary.target,
             ) from failure
 

@@ -158,8 +158,8 @@ class Soundtrack:
             way = _Encoded(out, stream, language, encoder, holds.sound_rate)
         except (av.error.FFmpegError, ValueError) as error:
             raise CannotWriteMedia(
-                f"{self._export.label} cannot hold the {codec} sound of {self._source.path.name}, and it cannot be encoded "
-                f"as {encoder.upper()} ({error}); choose another format.",
+                f"{self._export.label} cannot hold the {codec} sound of {self._source.path.name}, and it cannot be"
+                f" encoded as {encoder.upper()} ({error}); choose another format.",
                 path=self._source.path,
             ) from error
         self.encoded.append(
@@ -191,7 +191,8 @@ class Soundtrack:
             )
         except (av.error.FFmpegError, ValueError) as error:
             raise CannotWriteMedia(
-                f"{self._export.label} cannot hold the sound of {self._source.path.name} when a voice in it is disguised ({error}); choose another format.",
+                f"{self._export.label} cannot hold the sound of {self._source.path.name} when a voice in it is"
+                f" disguised ({error}); choose another format.",
                 path=self._source.path,
             ) from error
         self.changed.append(codec if encoder == codec else f"{codec} → {encoder.upper()}")
@@ -208,7 +209,7 @@ class Soundtrack:
         except av.error.InvalidDataError as error:
             raise CannotWriteMedia(
                 f"The sound of {self._source.path.name} is damaged and cannot be copied; "
-                f"export without sound or copy the file again.",
+                "export without sound or copy the file again.",
                 path=self._source.path,
             ) from error
         while (

@@ -64,7 +64,8 @@ class FilmWriter:
         self._size, self._aspect = stored_size(source, size)
         if self._aspect != 1 and not export.says_aspect:
             raise CannotWriteMedia(
-                f"The pixels of {source.path.name} are {self._aspect} as wide as high, which {export.label} would not say; choose another format, or a size to scale it to.",
+                f"The pixels of {source.path.name} are {self._aspect} as wide as high, which {export.label} would not"
+                " say; choose another format, or a size to scale it to.",
                 path=source.path,
             )
         self._temporary = TemporaryTarget(target)
@@ -322,7 +323,8 @@ class SoundWriter:
 
     def _explained(self, error: BaseException) -> CannotWriteMedia:
         return CannotWriteMedia(
-            f"The sound could not be written to {self._target.name} ({error}); free some space or choose another place.",
+            f"The sound could not be written to {self._target.name} ({error}); free some space or choose another"
+            " place.",
             path=self._target,
         )
 
@@ -458,7 +460,7 @@ class PictureWriter:
     def _explained(self, failure: OSError) -> CannotWriteMedia:
         return CannotWriteMedia(
             f"{self._temporary.target.name} could not be written ({failure.strerror or failure}); free some "
-            f"space or choose another place.",
+            "space or choose another place.",
             path=self._temporary.target,
         )
 

@@ -29,9 +29,11 @@ def decide(project: Project, keys: Iterable[str], decision: Decision) -> Project
     keys = set(keys)
     return project.deciding(
         subjects=tuple(
-            replace(s, decision=decision, dismissed=False, doubtful=s.doubtful and decision == Decision.UNDECIDED)
-            if s.key in keys
-            else s
+            (
+                replace(s, decision=decision, dismissed=False, doubtful=s.doubtful and decision == Decision.UNDECIDED)
+                if s.key in keys
+                else s
+            )
             for s in project.subjects
         )
     )
@@ -46,9 +48,11 @@ def signed(before: Project, after: Project, by: str) -> Project:
     if after.subjects is before.subjects:
         return after
     subjects = tuple(
-        replace(s, decided_by=by)
-        if (s.decision, s.dismissed) != then.get(s.key, (Decision.UNDECIDED, False)) and s.decided_by != by
-        else s
+        (
+            replace(s, decided_by=by)
+            if (s.decision, s.dismissed) != then.get(s.key, (Decision.UNDECIDED, False)) and s.decided_by != by
+            else s
+        )
         for s in after.subjects
     )
     return (
@@ -172,9 +176,11 @@ def merge_subjects(project: Project, into: str, others: Iterable[str]) -> Projec
     # What was in front of some of them only is not in front of all that they are now.
     return project.deciding(
         subjects=tuple(
-            replace(s, of=replace(s.of, subjects=tuple(k for k in s.of.subjects if k != into and k not in gone)))
-            if not s.of.hides and {*gone, into} & set(s.of.subjects) and not {*gone, into} <= set(s.of.subjects)
-            else s
+            (
+                replace(s, of=replace(s.of, subjects=tuple(k for k in s.of.subjects if k != into and k not in gone)))
+                if not s.of.hides and {*gone, into} & set(s.of.subjects) and not {*gone, into} <= set(s.of.subjects)
+                else s
+            )
             for s in project.subjects
         )
     )
@@ -275,7 +281,8 @@ def swap_from(project: Project, one: str, other: str, clip: str, frame: int) -> 
         halves.append((earlier, later))
     if not halves[0][1] and not halves[1][1]:
         raise EditRefused(
-            f"Neither {subjects[0].name} nor {subjects[1].name} is seen from this frame on; go to where they were taken for each other."
+            f"Neither {subjects[0].name} nor {subjects[1].name} is seen from this frame on; go to where they were taken"
+            " for each other."
         )
     order = {c.key: n for n, c in enumerate(project.clips)}
     for subject, (earlier, _), (_, theirs) in zip(subjects, halves, halves[::-1]):
@@ -299,9 +306,10 @@ def give_rest(project: Project, key: str, clip: str, frame: int, to: str) -> tup
     project = project.with_subject(replace(target, sightings=sightings))
     if not earlier:
         return remove_subjects(project, [key]), to
-    return project.with_subject(
-        _with_portrait(project, replace(subject, sightings=tuple(earlier)), subject.portrait)
-    ), to
+    return (
+        project.with_subject(_with_portrait(project, replace(subject, sightings=tuple(earlier)), subject.portrait)),
+        to,
+    )
 
 
 def _parted(

@@ -69,7 +69,8 @@ def _timeline(path: Path, project: Project, rate: Fraction | None):
         ) from error
     except Exception as error:  # the library and its adapters raise many kinds
         raise SkiagraphError(
-            f"{path.name} is no edit list, or it is damaged ({str(error).strip().rstrip('.') or type(error).__name__}); write it anew.",
+            f"{path.name} is no edit list, or it is damaged ({str(error).strip().rstrip('.') or type(error).__name__});"
+            " write it anew.",
             path=path,
         ) from error
     if not isinstance(found, otio.schema.Timeline):
@@ -132,7 +133,8 @@ def _clip_for(item, name: str, project: Project) -> Clip | None:
             found = [clip for clip in found if _frames_within(item, clip) is not None]
             if len(found) != 1:
                 raise SkiagraphError(
-                    f"It is not clear which of the clips called {name} the list means; give one of them another name, or a list with whole paths."
+                    f"It is not clear which of the clips called {name} the list means; give one of them another name,"
+                    " or a list with whole paths."
                 )
         if found:
             return found[0]
@@ -150,8 +152,8 @@ def frames_of_item(item, clip: Clip) -> tuple[int, int]:
     if found is None:
         begin = item.visible_range().start_time
         raise SkiagraphError(
-            f"The list uses {clip.path.name} from {_as_text(begin)} on, and the clip has {clip.at(0)} to {clip.at(clip.frames - 1)}; "
-            "write the list anew, or say in which rate it counts.",
+            f"The list uses {clip.path.name} from {_as_text(begin)} on, and the clip has {clip.at(0)} to"
+            f" {clip.at(clip.frames - 1)}; write the list anew, or say in which rate it counts.",
             path=clip.path,
         )
     return found

@@ -154,7 +154,8 @@ def _document(raw: bytes, path: FilePath) -> Document:
         )
     if head.version > VERSION:
         raise CannotOpenProject(
-            f"{path.name} was written by a newer Skiagraph (format {head.version}, this one knows {VERSION}); update Skiagraph.",
+            f"{path.name} was written by a newer Skiagraph (format {head.version}, this one knows {VERSION}); update"
+            " Skiagraph.",
             path=path,
         )
     if head.version == VERSION:
@@ -196,7 +197,8 @@ def _checked(document: Document, folder: FilePath) -> Project:
     for track in evidence.tracks:
         if track.path.last >= clips[track.clip].length:
             raise ValueError(
-                f"track {track.key} in clip {track.clip} ends at {track.path.last}, outside its {clips[track.clip].length} frames"
+                f"track {track.key} in clip {track.clip} ends at {track.path.last}, outside its"
+                f" {clips[track.clip].length} frames"
             )
     for scan in evidence.scans:
         for key in (k for person in scan.people for k in person.tracks):
@@ -220,9 +222,13 @@ def _checked(document: Document, folder: FilePath) -> Project:
     project = Project(files, evidence, decisions, document.issued.with_all_of(_seen_ids(files, evidence, decisions)))
     likenesses = tuple(n for n in decisions.likenesses if {n.one, n.other} <= set(subjects) and n.one != n.other)
     accepted = tuple(
-        a
-        if a.looked or a.clip not in decisions.clips
-        else replace(a, looked=looked_at(project, a.clip, a.subject, a.first, min(a.last, clips[a.clip].length - 1)))
+        (
+            a
+            if a.looked or a.clip not in decisions.clips
+            else replace(
+                a, looked=looked_at(project, a.clip, a.subject, a.first, min(a.last, clips[a.clip].length - 1))
+            )
+        )
         for a in decisions.accepted
     )
     if accepted != decisions.accepted or likenesses != decisions.likenesses:
@@ -236,7 +242,8 @@ def _check_sighting(sighting, clips, tracks) -> None:
     length = clips[sighting.clip].length
     if not sighting.first <= sighting.last < length:
         raise ValueError(
-            f"a sighting in clip {sighting.clip} runs from {sighting.first} to {sighting.last}, outside its {length} frames"
+            f"a sighting in clip {sighting.clip} runs from {sighting.first} to {sighting.last}, outside its {length}"
+            " frames"
         )
     if not sighting.tracks and sighting.base is None:
         raise ValueError(f"sighting {sighting.key} rests on no track and was not placed either")
@@ -250,7 +257,8 @@ def _check_sighting(sighting, clips, tracks) -> None:
             len(edge.path),
         ):
             raise ValueError(
-                f"sighting {sighting.key} takes its edge from track {sighting.cut}, which has no mask for each of its frames"
+                f"sighting {sighting.key} takes its edge from track {sighting.cut}, which has no mask for each of its"
+                " frames"
             )
     for name, entries in (
         ("keyframes", sighting.keyframes),
@@ -342,7 +350,8 @@ def save(project: Project, path: FilePath | str) -> str:
         return digest_of(raw)
     except OSError as error:
         raise CannotSaveProject(
-            f"{path.name} cannot be saved in {path.parent} ({error.strerror}); free some space or choose another place.",
+            f"{path.name} cannot be saved in {path.parent} ({error.strerror}); free some space or choose another"
+            " place.",
             path=path,
         ) from error
     finally:

@@ -212,7 +212,8 @@ def house_style_named(name: str) -> HouseStyle:
         if style.name.casefold() == name.casefold():
             return style
     raise CannotReadHouseStyle(
-        f"There is no house style “{name}”; there are {', '.join(s.name for s in at_hand)}, or name a file that ends in {SUFFIX}."
+        f"There is no house style “{name}”; there are {', '.join(s.name for s in at_hand)}, or name a file that ends in"
+        f" {SUFFIX}."
     )
 
 

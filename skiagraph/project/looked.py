@@ -35,7 +35,8 @@ def looked_at(project: Project, clip: str, subject: str, first: int, last: int, 
             for holdout, sighting in fronts_of(project, somebody, clip, frame):
                 row = rows_at(project, sighting, frame, frame)[0, :5]
                 digest.update(
-                    f"{frame} in front:{holdout.key}{np.round(row / STEP_PX).astype(int).tolist()}:{sighting.shape_at(frame)};".encode()
+                    f"{frame} in"
+                    f" front:{holdout.key}{np.round(row / STEP_PX).astype(int).tolist()}:{sighting.shape_at(frame)};".encode()
                 )
     else:
         scan, source = project.scan_of(clip), project.clip(clip)

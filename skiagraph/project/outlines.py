@@ -52,7 +52,6 @@ from skiagraph.shape.shape import Shape, nearest_turn
 from skiagraph.track.masks import Masks
 from skiagraph.track.path import FOUND, Path, laid_over
 
-
 # Where a path is this unsure or less it may be said that nobody is there; where it is surer somebody was seen.
 ABSENT_BELOW = 0.35
 
@@ -144,11 +143,15 @@ def set_shape(
         project,
         subject,
         sighting,
-        _in_shape(sighting, before, shape)
-        if reach == Reach.SIGHTING
-        else replace(
-            sighting,
-            forms=entered(sighting.forms, sighting, Form(frame, shape), reach, lambda n: Form(n, sighting.shape_at(n))),
+        (
+            _in_shape(sighting, before, shape)
+            if reach == Reach.SIGHTING
+            else replace(
+                sighting,
+                forms=entered(
+                    sighting.forms, sighting, Form(frame, shape), reach, lambda n: Form(n, sighting.shape_at(n))
+                ),
+            )
         ),
     )
 
@@ -332,19 +335,23 @@ def repeat_change(project: Project, key: str, clip: str, first: int, last: int, 
             new = replace(
                 sighting,
                 keyframes=tuple(
-                    replace(
-                        k,
-                        change=k.change.then(change),
-                        to_next="straight" if k.frame == high else k.to_next,
-                        arriving=None if k.frame == low else k.arriving,
-                        leaving=None if k.frame == high else k.leaving,
+                    (
+                        replace(
+                            k,
+                            change=k.change.then(change),
+                            to_next="straight" if k.frame == high else k.to_next,
+                            arriving=None if k.frame == low else k.arriving,
+                            leaving=None if k.frame == high else k.leaving,
+                        )
+                        if low <= k.frame <= high
+                        else (
+                            replace(k, to_next="straight", leaving=None)
+                            if k.frame == low - 1
+                            else replace(k, arriving=None)
+                            if k.frame == high + 1
+                            else k
+                        )
                     )
-                    if low <= k.frame <= high
-                    else replace(k, to_next="straight", leaving=None)
-                    if k.frame == low - 1
-                    else replace(k, arriving=None)
-                    if k.frame == high + 1
-                    else k
                     for k in keys
                 ),
             )
@@ -484,7 +491,8 @@ def _bridged(project: Project, one: Sighting, two: Sighting) -> tuple[Project, S
     """Two sightings as one on a path of where they are covered, with a straight line between them."""
     if one.cut or two.cut:
         raise EditRefused(
-            "The exact edge of one of them is known only for its own frames. Take the edge as drawn first, join, and find it again."
+            "The exact edge of one of them is known only for its own frames. Take the edge as drawn first, join, and"
+            " find it again."
         )
     path, last = laid_over([covered_path(project, s) for s in (one, two)]), max(one.last, two.last)
     project, key = project.new_id("tracks")
@@ -531,7 +539,8 @@ def declare_absent(project: Project, key: str, clip: str, frame: int) -> Project
     at = frame - sighting.first
     if not bare[at]:
         raise EditRefused(
-            f"{subject.name} is seen at this frame. Split the sighting, and remove or trim the part in which nobody is there."
+            f"{subject.name} is seen at this frame. Split the sighting, and remove or trim the part in which nobody is"
+            " there."
         )
     low = at - int(np.argmax(~bare[at::-1])) + 1 if (~bare[:at]).any() else 0
     high = at + int(np.argmax(~bare[at:])) - 1 if (~bare[at:]).any() else len(bare) - 1

@@ -45,7 +45,10 @@ class Programme(Value, frozen=True):
     def told(self) -> str:
         """What it uses, in a sentence or two."""
         clips = len({use.clip for use in self.uses})
-        text = f"{self.name} uses {len(self.uses)} part{'s' if len(self.uses) != 1 else ''} of {clips} clip{'s' if clips != 1 else ''}."
+        text = (
+            f"{self.name} uses {len(self.uses)} part{'s' if len(self.uses) != 1 else ''} of {clips}"
+            f" clip{'s' if clips != 1 else ''}."
+        )
         if self.missing:
             names = list(dict.fromkeys(self.missing))
             text += (

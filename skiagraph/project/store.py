@@ -114,8 +114,8 @@ class ProjectStore:
             same = False
         if not same:
             raise ProjectChangedOnDisk(
-                f"{self.path.name} was changed on disk by something else and is not overwritten; save a copy under another name "
-                f"to keep what you did.",
+                f"{self.path.name} was changed on disk by something else and is not overwritten; save a copy under"
+                " another name to keep what you did.",
                 path=self.path,
             )
         self._stat = now

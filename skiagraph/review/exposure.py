@@ -67,7 +67,10 @@ def prove(
     source_info, source_index = open_source(clip, control)
     if not _same_picture(source_info, info) or len(index) != end - begin + 1:
         last = max(0, min(len(index), clip.frames) - 1)
-        shape = f"{info.upright_size[0]} × {info.upright_size[1]}, {len(index)} frames instead of {clip.width} × {clip.height}, {end - begin + 1} frames"
+        shape = (
+            f"{info.upright_size[0]} × {info.upright_size[1]}, {len(index)} frames instead of {clip.width} ×"
+            f" {clip.height}, {end - begin + 1} frames"
+        )
         return Proof(
             clip_key,
             film,

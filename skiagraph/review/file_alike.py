@@ -83,7 +83,10 @@ class Outside:
             return Fact("Picture outside of covers", "the same bit for bit")
         if self.least_db == float("inf"):
             return Fact("Picture outside of covers", "the same luma in every pixel")
-        text = f"PSNR {self._sum_db / self._frames:.1f} dB in the mean, {self.least_db:.1f} dB at least (at {project_clip.at(self.least_at)})"
+        text = (
+            f"PSNR {self._sum_db / self._frames:.1f} dB in the mean, {self.least_db:.1f} dB at least (at"
+            f" {project_clip.at(self.least_at)})"
+        )
         if self._lossless:
             text += f"; {self.changed_samples} samples differ, though the format is lossless"
         return Fact(
@@ -128,9 +131,11 @@ def alike(
         facts.append(
             Fact(
                 "High dynamic range",
-                "display and light as in the source"
-                if film.mastering.is_like(source.mastering)
-                else "what the source says of its display and light is not in the file",
+                (
+                    "display and light as in the source"
+                    if film.mastering.is_like(source.mastering)
+                    else "what the source says of its display and light is not in the file"
+                ),
                 film.mastering.is_like(source.mastering),
             )
         )

@@ -193,7 +193,8 @@ class Seen:
         bad = sum(len(v) for v in self.weak.values())
         return Fact(
             "Covers",
-            f"{self.covers} covers in {frames} frames compared, {'all as decided' if not bad else f'{bad} missing or weaker than decided'}",
+            f"{self.covers} covers in {frames} frames compared,"
+            f" {'all as decided' if not bad else f'{bad} missing or weaker than decided'}",
             not bad,
         )
 
@@ -201,7 +202,8 @@ class Seen:
         bare, bodies = (len(np.unique(rows.table().frames)) for rows in (self.faces, self.bodies))
         return Fact(
             "Faces",
-            f"{frames} frames searched for faces from {smallest} px, more finely around covers and along the edges, and two a second for whole bodies; "
+            f"{frames} frames searched for faces from {smallest} px, more finely around covers and along the edges, and"
+            " two a second for whole bodies; "
             + (f"some that nobody agreed to show in {bare} frames" if bare else "none that nobody agreed to show")
             + (f", and somebody without a face that was found in {bodies}" if bodies else ""),
             not bare and not bodies,
@@ -213,7 +215,10 @@ class Seen:
             return [Fact("Recogniser", "there was nobody to compare with", None)]
         known = [self._project.subject(m.subject).name for m in asked if m.is_known]
         right, of = sum(m.first for m in asked), sum(m.asked for m in asked)
-        text = f"puts the right one first in {right} of {of} looks under the covers of {len(asked)} people, among {asked[0].among}"
+        text = (
+            f"puts the right one first in {right} of {of} looks under the covers of {len(asked)} people, among"
+            f" {asked[0].among}"
+        )
         return [
             Fact(
                 "Recogniser",

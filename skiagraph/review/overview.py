@@ -36,7 +36,10 @@ class ClipRow:
         clip = self.clip
         rate = f"{float(clip.rate):.3f}".rstrip("0").rstrip(".")
         start = f"  ·  from {clip.at(0)}" if clip.timecode else ""
-        return f"{clip.width} × {clip.height}  ·  {rate} frames/s  ·  {even_time(clip.frames / float(clip.rate))}  ·  {clip.frames} frames{start}"
+        return (
+            f"{clip.width} × {clip.height}  ·  {rate} frames/s  ·  {even_time(clip.frames / float(clip.rate))}  · "
+            f" {clip.frames} frames{start}"
+        )
 
     def state(self) -> str:
         """Where it stands, for a person."""
@@ -44,7 +47,10 @@ class ClipRow:
         if self.source == SourceState.MISSING:
             return f"Not found in {place}. Put it back, or drop it here to link it again."
         if self.source == SourceState.CHANGED:
-            return f"{name} in {place} is another file than the one that was added. Put the original back, or drop it here."
+            return (
+                f"{name} in {place} is another file than the one that was added. Put the original back, or drop it"
+                " here."
+            )
         if not self.scanned and not self.partly:
             return (
                 "Not scanned yet: nobody in it is covered."

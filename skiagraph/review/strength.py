@@ -67,7 +67,8 @@ class Measured:
         parts = [f"{self.cover}: {left} across a face of {self.face_px:.0f} px"]
         if self.looked:
             parts.append(
-                f"the detector finds {'no face' if not self.found else f'a face in {self.found} of {self.looked} frames'} under it"
+                "the detector finds"
+                f" {'no face' if not self.found else f'a face in {self.found} of {self.looked} frames'} under it"
             )
         if self.asked:
             parts.append(

@@ -26,6 +26,7 @@ def write_whole(target: Path | str, data: bytes) -> None:
         if name is not None:
             Path(name).unlink(missing_ok=True)
         raise SkiagraphError(
-            f"{target.name} cannot be written in {target.parent} ({error.strerror}); free some space or choose another place.",
+            f"{target.name} cannot be written in {target.parent} ({error.strerror}); free some space or choose another"
+            " place.",
             path=target,
         ) from error

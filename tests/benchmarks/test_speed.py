@@ -11,7 +11,10 @@ WORKS = "import time\nwhile time.process_time() < .4: pass\nprint(flush=True)\ni
 
 class ProcessorTimeTest(unittest.TestCase):
     def test_what_a_child_of_a_child_works_counts_while_it_lives_and_after(self):
-        outer = f"import subprocess, sys; inner = subprocess.run([sys.executable, '-c', {WORKS!r}]); print(flush=True); input()"
+        outer = (
+            f"import subprocess, sys; inner = subprocess.run([sys.executable, '-c', {WORKS!r}]); print(flush=True);"
+            " input()"
+        )
         before = processor_time()
         with subprocess.Popen(
             [sys.executable, "-c", outer], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True

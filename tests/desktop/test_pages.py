@@ -485,11 +485,12 @@ class WindowsAtOtherScalesTest(DesktopTest):
         import sys
 
         code = (
-            "from tests.desktop.support import application, screenshot\napp = application()\nfrom skiagraph.desktop.window import MainWindow\n"
-            "window = MainWindow()\nwindow.resize(1280, 800)\nwindow.show()\napp.processEvents()\n"
-            "for step in range(4):\n    window.show_step(step)\n    app.processEvents()\n"
-            "image = window.grab().toImage()\nprint(image.width(), image.height(), window.centralWidget().minimumSizeHint().width() <= 1280, "
-            "window.centralWidget().minimumSizeHint().height() <= 800)\nwindow.close()"
+            "from tests.desktop.support import application, screenshot\napp = application()\nfrom"
+            " skiagraph.desktop.window import MainWindow\nwindow = MainWindow()\nwindow.resize(1280,"
+            " 800)\nwindow.show()\napp.processEvents()\nfor step in range(4):\n    window.show_step(step)\n   "
+            " app.processEvents()\nimage = window.grab().toImage()\nprint(image.width(), image.height(),"
+            " window.centralWidget().minimumSizeHint().width() <= 1280,"
+            " window.centralWidget().minimumSizeHint().height() <= 800)\nwindow.close()"
         )
         import os
 
@@ -512,9 +513,10 @@ class StartTest(DesktopTest):
         import sys
 
         code = (
-            "import sys\nfrom PySide6.QtCore import QTimer\nfrom PySide6.QtWidgets import QApplication\napp = QApplication(['skiagraph'])\n"
-            "QTimer.singleShot(1500, lambda: [w.close() for w in app.topLevelWidgets()])\nQTimer.singleShot(2500, app.quit)\n"
-            "from skiagraph import cli\nsys.exit(cli.main(['open', '--demo']))"
+            "import sys\nfrom PySide6.QtCore import QTimer\nfrom PySide6.QtWidgets import QApplication\napp ="
+            " QApplication(['skiagraph'])\nQTimer.singleShot(1500, lambda: [w.close() for w in"
+            " app.topLevelWidgets()])\nQTimer.singleShot(2500, app.quit)\nfrom skiagraph import"
+            " cli\nsys.exit(cli.main(['open', '--demo']))"
         )
         done = subprocess.run(
             [sys.executable, "-c", code],

@@ -886,7 +886,8 @@ class WindowTest(MadeWindow):
         with mock.patch(
             "skiagraph.handover.queue.write_whole",
             side_effect=SkiagraphError(
-                "queue.json cannot be written in there (No space left on device); free some space or choose another place."
+                "queue.json cannot be written in there (No space left on device); free some space or choose another"
+                " place."
             ),
         ) as writing:
             self.hand_over("ffv1-mkv", check=False)
@@ -920,7 +921,8 @@ class WindowTest(MadeWindow):
         self.open_made()
         list_ = self.folder / "evening.edl"
         list_.write_text(
-            "TITLE: EVENING\n\n001  QUAY     V     C        00:00:00:10 00:00:00:20 00:00:00:00 00:00:00:10\n* FROM CLIP NAME: quay.mp4\n"
+            "TITLE: EVENING\n\n001  QUAY     V     C        00:00:00:10 00:00:00:20 00:00:00:00 00:00:00:10\n* FROM"
+            " CLIP NAME: quay.mp4\n"
         )
         self.window.footage._handles.setValue(4)
         self.window.open_files([str(list_)])

@@ -8,8 +8,9 @@ from pathlib import Path
 from tests.support import TemporaryFolder
 
 RUNS = (
-    "import numpy as np\nfrom skiagraph.detect.finder import FaceFinder\nwith FaceFinder(36) as finder:\n"
-    "    finder.find(np.zeros((120, 160, 3), np.uint8))\nfrom skiagraph.track.descriptor import FaceDescriber\nFaceDescriber()\n"
+    "import numpy as np\nfrom skiagraph.detect.finder import FaceFinder\nwith FaceFinder(36) as finder:\n   "
+    " finder.find(np.zeros((120, 160, 3), np.uint8))\nfrom skiagraph.track.descriptor import"
+    " FaceDescriber\nFaceDescriber()\n"
 )
 
 

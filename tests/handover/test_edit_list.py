@@ -175,14 +175,16 @@ class EditListTest(TemporaryFolder):
     def test_a_cmx_list_is_read_with_dissolves_and_names_of_eight_letters(self):
         path = self.folder / "cut.edl"
         path.write_text(
-            "TITLE: CUT\nFCM: NON-DROP FRAME\n\n001  QUAY     V     C        10:00:00:05 10:00:00:15 00:00:00:00 00:00:00:10\n* FROM CLIP NAME: quay.mov\n"
-            "002  QUAY     V     C        10:00:01:00 10:00:01:10 00:00:00:10 00:00:00:20\n* FROM CLIP NAME: quay\n"
+            "TITLE: CUT\nFCM: NON-DROP FRAME\n\n001  QUAY     V     C        10:00:00:05 10:00:00:15 00:00:00:00"
+            " 00:00:00:10\n* FROM CLIP NAME: quay.mov\n002  QUAY     V     C        10:00:01:00 10:00:01:10 00:00:00:10"
+            " 00:00:00:20\n* FROM CLIP NAME: quay\n"
         )
         programme = read_programme(path, self.project)
         self.assertEqual([(u.clip, u.first, u.last) for u in programme.uses], [("c1", 5, 14), ("c1", 25, 34)])
         dropped = self.folder / "drop.edl"
         dropped.write_text(
-            "TITLE: DROP\nFCM: DROP FRAME\n\n001  HALL     V     C        01:00:59;25 01:01:00;07 00:00:00;00 00:00:00;10\n* FROM CLIP NAME: hall.mov\n"
+            "TITLE: DROP\nFCM: DROP FRAME\n\n001  HALL     V     C        01:00:59;25 01:01:00;07 00:00:00;00"
+            " 00:00:00;10\n* FROM CLIP NAME: hall.mov\n"
         )
         self.assertEqual(
             [(u.clip, u.first, u.last) for u in read_programme(dropped, self.project, DROP).uses], [("c2", 5, 14)]
@@ -206,11 +208,13 @@ class EditListTest(TemporaryFolder):
         broken.write_text("{not json")
         other.write_text("<xml/>")
         beyond.write_text(
-            "TITLE: X\n\n001  QUAY     V     C        10:00:05:00 10:00:06:00 00:00:00:00 00:00:01:00\n* FROM CLIP NAME: quay.mov\n"
+            "TITLE: X\n\n001  QUAY     V     C        10:00:05:00 10:00:06:00 00:00:00:00 00:00:01:00\n* FROM CLIP"
+            " NAME: quay.mov\n"
         )
         nobody = self.folder / "c.edl"
         nobody.write_text(
-            "TITLE: X\n\n001  STREET   V     C        10:00:05:00 10:00:06:00 00:00:00:00 00:00:01:00\n* FROM CLIP NAME: street.mov\n"
+            "TITLE: X\n\n001  STREET   V     C        10:00:05:00 10:00:06:00 00:00:00:00 00:00:01:00\n* FROM CLIP"
+            " NAME: street.mov\n"
         )
         for path, words in (
             (broken, "a.otio"),

@@ -182,8 +182,9 @@ class ConfinedTest(unittest.TestCase):
 
     def test_it_ends_with_whoever_started_it(self):
         code = (
-            "from skiagraph.media.confined import Confined; from tests.media.test_confined import spinning, echoing; import time\n"
-            "made = Confined(spinning, name='x'); made.ask(); made._connection.send(None); print(made._pid, flush=True); time.sleep(60)"
+            "from skiagraph.media.confined import Confined; from tests.media.test_confined import spinning, echoing;"
+            " import time\nmade = Confined(spinning, name='x'); made.ask(); made._connection.send(None);"
+            " print(made._pid, flush=True); time.sleep(60)"
         )
         holder = subprocess.Popen(
             [sys.executable, "-c", code], stdout=subprocess.PIPE, text=True, cwd=Path(__file__).parents[2]

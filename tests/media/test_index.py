@@ -251,7 +251,10 @@ class IndexTest(TemporaryFolder):
             ("b.mov", "#EXTM3U\n#EXT-X-TARGETDURATION:9\n#EXTINF:9,\nreal.mp4\n#EXT-X-ENDLIST\n"),
             (
                 "c.mkv",
-                "v=0\no=- 0 0 IN IP4 127.0.0.1\ns=x\nc=IN IP4 127.0.0.1\nt=0 0\nm=video 5004 RTP/AVP 96\na=rtpmap:96 H264/90000\n",
+                (
+                    "v=0\no=- 0 0 IN IP4 127.0.0.1\ns=x\nc=IN IP4 127.0.0.1\nt=0 0\nm=video 5004 RTP/AVP"
+                    " 96\na=rtpmap:96 H264/90000\n"
+                ),
             ),
             ("d.mp4", "<?xml version='1.0'?><MPD><Period/></MPD>"),
         ):

@@ -12,7 +12,10 @@ from skiagraph.jobs import JobControl
 from skiagraph.project.lock import ProjectLock, lock_file
 from tests.support import TemporaryFolder
 
-HOLDS = "import sys\nfrom skiagraph.project.lock import ProjectLock\nlock = ProjectLock.take(sys.argv[1])\nprint('held', flush=True)\nsys.stdin.read()"
+HOLDS = (
+    "import sys\nfrom skiagraph.project.lock import ProjectLock\nlock = ProjectLock.take(sys.argv[1])\nprint('held',"
+    " flush=True)\nsys.stdin.read()"
+)
 
 
 class LockTest(TemporaryFolder):

@@ -280,7 +280,9 @@ def _edl(handed: HandedOver, stem: str, folder: Path, rate: Fraction, drop: bool
     tracks = [track for track in timeline.tracks if track.kind == otio.schema.TrackKind.Video]
     if len(tracks) != 1:
         raise SkiagraphError(
-            f"A CMX 3600 list holds one track of pictures, and {handed.programme.name if handed.programme else 'this list'} has {len(tracks)}; write OpenTimelineIO instead."
+            "A CMX 3600 list holds one track of pictures, and"
+            f" {handed.programme.name if handed.programme else 'this list'} has {len(tracks)}; write OpenTimelineIO"
+            " instead."
         )
     whole = otio.schema.Timeline(name=stem[:70])
     whole.tracks.append(_counted(tracks[0].deepcopy(), counted))

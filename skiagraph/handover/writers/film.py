@@ -68,12 +68,14 @@ def _refuse_rate(export: ExportFormat, material: Material) -> None:
     name, rate = material.info.path.name, material.info.rate
     if material.index.is_variable:
         raise CannotWriteMedia(
-            f"{name} has frames of different length, and {export.container.label} counts frames at one steady rate; choose MOV, MP4 or MKV.",
+            f"{name} has frames of different length, and {export.container.label} counts frames at one steady rate;"
+            " choose MOV, MP4 or MKV.",
             path=material.info.path,
         )
     if rate not in rates:
         raise CannotWriteMedia(
-            f"{name} has {float(rate):.6g} frames a second, which {export.container.label} cannot count; choose MOV, MP4 or MKV.",
+            f"{name} has {float(rate):.6g} frames a second, which {export.container.label} cannot count; choose MOV,"
+            " MP4 or MKV.",
             path=material.info.path,
         )
 
@@ -91,30 +93,54 @@ class _Film:
 def told_of_voices(changed: Sequence[str]) -> Iterator[str]:
     """What became of tracks in which voices are disguised."""
     if changed:
-        yield f"Voices are disguised in {len(changed)} sound track{'s' if len(changed) > 1 else ''}, encoded anew ({', '.join(changed)}); what was not disguised is as it was."
+        yield (
+            f"Voices are disguised in {len(changed)} sound track{'s' if len(changed) > 1 else ''}, encoded anew"
+            f" ({', '.join(changed)}); what was not disguised is as it was."
+        )
 
 
 def _notes(writer: FilmWriter, kind: CoveredFilm, info: ClipInfo):
     """What of the film is otherwise than in the source."""
     export = kind.export
     for what in writer.encoded_sound:
-        yield f"The sound was encoded anew, {'since the format cannot hold it as it was' if kind.sound == AS_SHOT else 'as asked for'} ({what})."
+        yield (
+            "The sound was encoded anew,"
+            f" {'since the format cannot hold it as it was' if kind.sound == AS_SHOT else 'as asked for'} ({what})."
+        )
     yield from told_of_voices(writer.changed_sound)
     if kind.sound == SILENT and info.sound:
         yield "The sound was left out, as asked for."
     if not export.container.languages and any(s.language for s in info.sound) and kind.sound != SILENT:
         yield f"{export.container.label} does not say which language a track is in; their order is kept."
     if info.fields and not export.codec.interlaced:
-        yield "The picture is interlaced, and this format does not say so: choose H.264, ProRes or FFV1 where that matters."
+        yield (
+            "The picture is interlaced, and this format does not say so: choose H.264, ProRes or FFV1 where that"
+            " matters."
+        )
     if writer.size != (info.width, info.height):
         width, height = writer.size[::-1] if info.rotation in (90, 270) else writer.size
-        yield f"The picture was scaled from {info.upright_size[0]} × {info.upright_size[1]} to {width} × {height} (Lanczos)."
+        yield (
+            f"The picture was scaled from {info.upright_size[0]} × {info.upright_size[1]} to {width} × {height}"
+            " (Lanczos)."
+        )
     was, now = plane_layout(planar_name(info.pixel_format)), plane_layout(planar_name(writer.pixel_format))
     if now.depth < info.bit_depth:
-        yield f"{export.codec.label} holds {now.depth} bits, and the source has {info.bit_depth}: choose DNxHR HQX, ProRes, H.265 or FFV1 to keep them."
+        yield (
+            f"{export.codec.label} holds {now.depth} bits, and the source has {info.bit_depth}: choose DNxHR HQX,"
+            " ProRes, H.265 or FFV1 to keep them."
+        )
     elif export.codec.key == "h264" and now.depth > 8:
-        yield f"The film keeps the {info.bit_depth} bits of the source, which many players of H.264 do not show: choose H.265 or AV1 for those."
+        yield (
+            f"The film keeps the {info.bit_depth} bits of the source, which many players of H.264 do not show: choose"
+            " H.265 or AV1 for those."
+        )
     if not was.is_rgb and len(was.shifts) > 2 and now.shifts[1] > was.shifts[1]:
-        yield f"{export.codec.label} holds less colour than the source ({writer.pixel_format} instead of {info.pixel_format})."
+        yield (
+            f"{export.codec.label} holds less colour than the source ({writer.pixel_format} instead of"
+            f" {info.pixel_format})."
+        )
     if info.mastering and not export.codec.hdr:
-        yield "What the source says of the display it was graded on cannot be kept in this format; choose H.265, H.264 or AV1 where that matters."
+        yield (
+            "What the source says of the display it was graded on cannot be kept in this format; choose H.265, H.264 or"
+            " AV1 where that matters."
+        )

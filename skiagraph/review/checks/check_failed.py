@@ -10,4 +10,7 @@ class CheckFailed(FindingKind):
     reason, word, exposing = Reason.CHECK_FAILED, "Not checked", True
 
     def sentence(self, project, finding, told):
-        return f"A check of {project.clip(finding.clip).path.name} could not be made, so something may be missing from this list; the details are in the log."
+        return (
+            f"A check of {project.clip(finding.clip).path.name} could not be made, so something may be missing from"
+            " this list; the details are in the log."
+        )

@@ -52,7 +52,10 @@ class FaceOfNobody(UnknownFinding):
         )
 
     def sentence(self, project, finding, told):
-        return f"A face at {told.where} belongs to nobody in the register ({told.count}). Cover it, or accept if it is none."
+        return (
+            f"A face at {told.where} belongs to nobody in the register ({told.count}). Cover it, or accept if it is"
+            " none."
+        )
 
 
 def _strange(scene) -> np.ndarray:

@@ -37,4 +37,7 @@ class FaceOutside(FindingKind):
                 )
 
     def sentence(self, project, finding, told):
-        return f"{told.name}: a face is only {finding.worst:.0%} under its cover at {told.where}. Move or enlarge the outline."
+        return (
+            f"{told.name}: a face is only {finding.worst:.0%} under its cover at {told.where}. Move or enlarge the"
+            " outline."
+        )

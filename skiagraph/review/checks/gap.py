@@ -26,4 +26,7 @@ class Gap(FindingKind):
                 )
 
     def sentence(self, project, finding, told):
-        return f"{told.name} has no cover for {finding.worst:.0f} frames from {told.where}. Extend the sighting, or accept if {told.name} was away."
+        return (
+            f"{told.name} has no cover for {finding.worst:.0f} frames from {told.where}. Extend the sighting, or accept"
+            f" if {told.name} was away."
+        )

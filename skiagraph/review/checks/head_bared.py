@@ -74,8 +74,14 @@ class HeadBared(FindingKind):
 
     def sentence(self, project, finding, told):
         if not finding.worst:
-            return f"{told.name} was seen at {told.where} and is not covered there ({told.count}). Extend the sighting, or accept it."
-        return f"{1 - finding.worst:.0%} of the head of {told.name} lies bare at {told.where} ({told.count}). Move or enlarge the outline, or accept it if the head is elsewhere."
+            return (
+                f"{told.name} was seen at {told.where} and is not covered there ({told.count}). Extend the sighting, or"
+                " accept it."
+            )
+        return (
+            f"{1 - finding.worst:.0%} of the head of {told.name} lies bare at {told.where} ({told.count}). Move or"
+            " enlarge the outline, or accept it if the head is elsewhere."
+        )
 
 
 def _heads(scene, track) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

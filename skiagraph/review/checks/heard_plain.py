@@ -48,8 +48,17 @@ class HeardPlain(FindingKind):
             return f"Speech is heard plain at {told.first}. Disguise it, or accept if it may be heard."
         name = name_of(project, place.speaks)
         if place.why == "elsewhere":
-            return f"This voice ({name}) is disguised elsewhere and heard plain from {told.first} to {told.last}. Disguise it here too, or accept if it may be heard."
+            return (
+                f"This voice ({name}) is disguised elsewhere and heard plain from {told.first} to {told.last}. Disguise"
+                " it here too, or accept if it may be heard."
+            )
         if place.why == "covered":
             sure = "" if place.speaks.said else ", as far as can be told"
-            return f"{name} is covered and heard plain from {told.first} to {told.last}{sure}. Disguise the voice, or accept if it may be heard."
-        return f"{name} is heard plain from {told.first} to {told.last} and may be of somebody covered. Say who speaks, disguise it, or accept if it may be heard."
+            return (
+                f"{name} is covered and heard plain from {told.first} to {told.last}{sure}. Disguise the voice, or"
+                " accept if it may be heard."
+            )
+        return (
+            f"{name} is heard plain from {told.first} to {told.last} and may be of somebody covered. Say who speaks,"
+            " disguise it, or accept if it may be heard."
+        )

@@ -96,4 +96,7 @@ class HiddenBeside(FindingKind):
         return (end + 1, until) if until > end else None
 
     def sentence(self, project, finding, told):
-        return f"{told.name} is hidden beside somebody who is shown, or was lost there, from {told.first} ({told.count}). Cover what is seen of them, or accept it if nothing is."
+        return (
+            f"{told.name} is hidden beside somebody who is shown, or was lost there, from {told.first} ({told.count})."
+            " Cover what is seen of them, or accept it if nothing is."
+        )

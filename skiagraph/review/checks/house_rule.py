@@ -37,7 +37,10 @@ class HouseRule(FindingKind):
         here = style if sighting is None else style_at(project, subject, sighting, finding.at)
         broken = [said for rule in project.decisions.house.rules if (said := rule.broken(style) or rule.broken(here))]
         house = project.decisions.house.name or "the house"
-        return f"{told.name} breaks the rules of {house}: {'; '.join(broken) or 'its cover is keyed otherwise'}. Change the cover, or accept it."
+        return (
+            f"{told.name} breaks the rules of {house}: {'; '.join(broken) or 'its cover is keyed otherwise'}. Change"
+            " the cover, or accept it."
+        )
 
 
 def _here(scene, subject, sighting, frame):

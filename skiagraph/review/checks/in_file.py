@@ -15,7 +15,10 @@ class CoverMissing(FindingKind):
     reason, word, exposing = Reason.FILE_DIFFERS, "Cover missing", True
 
     def sentence(self, project, finding, told):
-        return f"{told.name or 'Everything but those shown'}: the cover is missing or too weak in the exported file at {told.where} ({told.count}). Export again."
+        return (
+            f"{told.name or 'Everything but those shown'}: the cover is missing or too weak in the exported file at"
+            f" {told.where} ({told.count}). Export again."
+        )
 
 
 @finding_kind
@@ -35,7 +38,10 @@ class FaceInFile(UnknownFinding):
         return table, np.flatnonzero(hidden_share(scene, table) < INSIDE)
 
     def sentence(self, project, finding, told):
-        return f"A face can be seen in the exported file at {told.where} ({told.count}) that nobody agreed to show. Cover it and export again, or accept if it is none."
+        return (
+            f"A face can be seen in the exported file at {told.where} ({told.count}) that nobody agreed to show. Cover"
+            " it and export again, or accept if it is none."
+        )
 
 
 @finding_kind
@@ -43,7 +49,10 @@ class SomebodyInFile(FaceInFile):
     reason, word = Reason.FILE_BODY, "Somebody in file"
 
     def sentence(self, project, finding, told):
-        return f"Somebody can be seen in the exported file at {told.where} ({told.count}) whom nobody agreed to show, though no face was found there. Cover them and export again, or accept if it is nobody."
+        return (
+            f"Somebody can be seen in the exported file at {told.where} ({told.count}) whom nobody agreed to show,"
+            " though no face was found there. Cover them and export again, or accept if it is nobody."
+        )
 
 
 @finding_kind
@@ -60,7 +69,10 @@ class KnownInFile(FindingKind):
     of_cover = True
 
     def sentence(self, project, finding, told):
-        return f"A recogniser still tells who {told.name} is in the exported file ({round(100 * finding.worst)} % of the looks). Choose a stronger cover, and export again."
+        return (
+            f"A recogniser still tells who {told.name} is in the exported file ({round(100 * finding.worst)} % of the"
+            " looks). Choose a stronger cover, and export again."
+        )
 
 
 @finding_kind
@@ -70,7 +82,10 @@ class VoicePlainInFile(FindingKind):
 
     def sentence(self, project, finding, told):
         whose = f"The voice of {told.name}" if told.name else "A voice that is disguised"
-        return f"{whose} is heard plain in the exported file at {told.first} ({told.count}). Disguise it there, and export again."
+        return (
+            f"{whose} is heard plain in the exported file at {told.first} ({told.count}). Disguise it there, and export"
+            " again."
+        )
 
 
 @finding_kind
@@ -80,7 +95,10 @@ class VoiceKnownInFile(FindingKind):
 
     def sentence(self, project, finding, told):
         whose = told.name or "somebody"
-        return f"A machine that compares voices still tells {whose} from others in the exported file, from {told.first} to {told.last}. Choose a stronger disguise or draw another voice, and export again."
+        return (
+            f"A machine that compares voices still tells {whose} from others in the exported file, from {told.first} to"
+            f" {told.last}. Choose a stronger disguise or draw another voice, and export again."
+        )
 
 
 @finding_kind
@@ -88,7 +106,10 @@ class PictureDiffers(FindingKind):
     reason, word = Reason.FILE_PICTURE, "Picture differs"
 
     def sentence(self, project, finding, told):
-        return f"Outside of the covers the exported file does not show what {project.clip(finding.clip).path.name} shows at {told.where} ({told.count}). Export again."
+        return (
+            f"Outside of the covers the exported file does not show what {project.clip(finding.clip).path.name} shows"
+            f" at {told.where} ({told.count}). Export again."
+        )
 
 
 @finding_kind
@@ -96,4 +117,7 @@ class NotAsSource(FindingKind):
     reason, word = Reason.FILE_CHANGED, "Not as the source"
 
     def sentence(self, project, finding, told):
-        return f"Sound, times or tags of the exported file are not as in {project.clip(finding.clip).path.name}; the report says which. Choose another format, or accept it."
+        return (
+            f"Sound, times or tags of the exported file are not as in {project.clip(finding.clip).path.name}; the"
+            " report says which. Choose another format, or accept it."
+        )

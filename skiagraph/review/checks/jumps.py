@@ -40,4 +40,7 @@ class Jumps(FindingKind):
                 )
 
     def sentence(self, project, finding, told):
-        return f"The cover of {told.name} jumps to another place at {told.where}. Check the frames around it, and move the outline where the head is bare."
+        return (
+            f"The cover of {told.name} jumps to another place at {told.where}. Check the frames around it, and move the"
+            " outline where the head is bare."
+        )

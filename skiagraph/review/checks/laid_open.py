@@ -63,4 +63,7 @@ class LaidOpen(FindingKind):
             yield frames[seen], head_points(rows[seen]), HEAD
 
     def sentence(self, project, finding, told):
-        return f"What is in front lays {finding.worst:.0%} of the face of {told.name} open at {told.where} ({told.count}). Make it smaller, or accept it if nothing of the face is seen."
+        return (
+            f"What is in front lays {finding.worst:.0%} of the face of {told.name} open at {told.where} ({told.count})."
+            " Make it smaller, or accept it if nothing of the face is seen."
+        )

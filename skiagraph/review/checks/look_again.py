@@ -32,4 +32,7 @@ class LookAgain(FindingKind):
             ),
             "",
         )
-        return f"{by or 'Somebody'} wants {told.name or 'the picture'} to be looked at again at {told.where} ({told.count})."
+        return (
+            f"{by or 'Somebody'} wants {told.name or 'the picture'} to be looked at again at {told.where}"
+            f" ({told.count})."
+        )

@@ -30,7 +30,10 @@ class MaybeAtEdge(UnknownFinding):
         return scene.scan.faces, run_with(finding, scene.scan.faces, [rows for _, rows in _places(scene)])
 
     def sentence(self, project, finding, told):
-        return f"Somebody may be half in the picture at its edge at {told.where}, where the shot begins or ends. Cover them and follow, or accept if there is nobody."
+        return (
+            f"Somebody may be half in the picture at its edge at {told.where}, where the shot begins or ends. Cover"
+            " them and follow, or accept if there is nobody."
+        )
 
 
 def _places(scene) -> list[tuple[Finding, list[int]]]:

@@ -56,4 +56,7 @@ class NotFoundAgain(FindingKind):
                     yield Finding(scene.clip.key, subject.key, self.reason, first, last, float(last - first + 1), first)
 
     def sentence(self, project, finding, told):
-        return f"The newest scan does not see {told.name} from {told.first} ({told.count}). The cover stays where it was. Look, then accept it, or end or remove the sighting."
+        return (
+            f"The newest scan does not see {told.name} from {told.first} ({told.count}). The cover stays where it was."
+            " Look, then accept it, or end or remove the sighting."
+        )

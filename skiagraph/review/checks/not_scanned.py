@@ -22,7 +22,10 @@ class NotScanned(FindingKind):
         name = project.clip(finding.clip).path.name
         scan = project.scan_of(finding.clip)
         if scan is not None and finding.last < scan.begun:
-            return f"{name} was scanned only from {project.clip(finding.clip).at(scan.begun)} on. Scan it again, or accept if nobody is in what comes before."
+            return (
+                f"{name} was scanned only from {project.clip(finding.clip).at(scan.begun)} on. Scan it again, or accept"
+                " if nobody is in what comes before."
+            )
         if scan is not None and (finding.first, finding.last) in scan.gaps:
             return (
                 f"{name} was not scanned from {told.first} to {told.last}. Scan it again, or accept if nobody is in it."

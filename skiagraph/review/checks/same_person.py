@@ -143,4 +143,7 @@ class SamePerson(FindingKind):
         return first + np.flatnonzero(paired_iou(*boxes) >= MET)
 
     def sentence(self, project, finding, told):
-        return f"Check that {told.name} is the same person after {told.where}: somebody was close, or they were out of sight. If not, swap them from there on, or split."
+        return (
+            f"Check that {told.name} is the same person after {told.where}: somebody was close, or they were out of"
+            " sight. If not, swap them from there on, or split."
+        )

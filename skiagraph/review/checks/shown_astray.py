@@ -35,4 +35,7 @@ class ShownAstray(FindingKind):
                     )
 
     def sentence(self, project, finding, told):
-        return f"Everything but {told.name} is covered, and at {told.where} nobody is sure where that is ({told.count}). Put the outline right, or accept it if only {told.name} is seen."
+        return (
+            f"Everything but {told.name} is covered, and at {told.where} nobody is sure where that is ({told.count})."
+            f" Put the outline right, or accept it if only {told.name} is seen."
+        )

@@ -62,7 +62,10 @@ class Slips(FindingKind):
                     )
 
     def sentence(self, project, finding, told):
-        return f"The cover of {told.name} leaves its way at {told.where} for {told.count} and comes back: {1 - finding.worst:.0%} of the head may be bare. Look, and move the outline if it slipped."
+        return (
+            f"The cover of {told.name} leaves its way at {told.where} for {told.count} and comes back:"
+            f" {1 - finding.worst:.0%} of the head may be bare. Look, and move the outline if it slipped."
+        )
 
 
 def _under(scene, others, frames: np.ndarray, points: np.ndarray) -> np.ndarray:

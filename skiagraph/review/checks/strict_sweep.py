@@ -44,7 +44,10 @@ class StrictSweep(UnknownFinding):
         return table, run_with(finding, table, runs_of(table, here, scene.cuts))
 
     def sentence(self, project, finding, told):
-        return f"The strict search sees what may be a face at {told.where} ({told.count}, score {finding.worst:.2f}), and nobody in the register is there. Look; cover it, or accept if it is none."
+        return (
+            f"The strict search sees what may be a face at {told.where} ({told.count}, score {finding.worst:.2f}), and"
+            " nobody in the register is there. Look; cover it, or accept if it is none."
+        )
 
 
 def _known(scene, table: FaceTable) -> np.ndarray:

@@ -84,6 +84,7 @@ class TooWeak(FindingKind):
 
     def sentence(self, project, finding, told):
         return (
-            f"The cover of {told.name or 'everything but those shown'} leaves {finding.worst:.1f} cycles of detail across the face at {told.where} ({told.count}), enough for a recogniser. "
-            f"Make it stronger: up to {STRENGTH.safe_cycles:.1f} is safe."
+            f"The cover of {told.name or 'everything but those shown'} leaves {finding.worst:.1f} cycles of detail"
+            f" across the face at {told.where} ({told.count}), enough for a recogniser. Make it stronger: up to"
+            f" {STRENGTH.safe_cycles:.1f} is safe."
         )

@@ -38,4 +38,7 @@ class WeakVoice(FindingKind):
         found = self._range(project, finding)
         word = project.disguise_of(found[0]).word.lower() if found else "so"
         whose = f"The voice of {told.name}" if told.name else "A voice"
-        return f"{whose} is only made {word} from {told.first} to {told.last}, which is undone easily and known by whoever knows the speaker. Alter it, or accept that."
+        return (
+            f"{whose} is only made {word} from {told.first} to {told.last}, which is undone easily and known by whoever"
+            " knows the speaker. Alter it, or accept that."
+        )

@@ -146,7 +146,10 @@ def _clip(clip: ClipFacts) -> list:
     facts = [
         (
             "Picture",
-            f"{clip.size}, {clip.rate}, {clip.frames} frames ({seconds_told(clip.seconds)}), {clip.begins} to {clip.ends}",
+            (
+                f"{clip.size}, {clip.rate}, {clip.frames} frames ({seconds_told(clip.seconds)}), {clip.begins} to"
+                f" {clip.ends}"
+            ),
         ),
         ("Search", clip.scan),
         ("Sound", "; ".join(clip.voices)),
@@ -186,9 +189,11 @@ def _clip(clip: ClipFacts) -> list:
                     _text(f.what + (f" · {f.who}" if f.who else ""), colour=MADDER if f.exposing else OCHRE),
                     _text(f.text),
                 ),
-                _text(f"accepted by {f.by}" + (f": {f.note}" if f.note else ""))
-                if f.state == "accepted"
-                else _text(f.state, colour=MADDER),
+                (
+                    _text(f"accepted by {f.by}" + (f": {f.note}" if f.note else ""))
+                    if f.state == "accepted"
+                    else _text(f.state, colour=MADDER)
+                ),
             ]
             for f in clip.findings
         ]
@@ -273,8 +278,10 @@ def _foot(report: Report) -> list:
     from reportlab.platypus import Spacer
 
     how = (
-        "Every exported file that is named here was decoded again, every frame of it. Covers were compared with what was decided, in the file's own pixels; its faces were searched for again; a recogniser was asked "
-        "whether it still knows anybody under a cover, among the people of the clip; and what lies outside of covers was compared with the source. Nothing that a recogniser knows of a face was kept."
+        "Every exported file that is named here was decoded again, every frame of it. Covers were compared with what"
+        " was decided, in the file's own pixels; its faces were searched for again; a recogniser was asked whether it"
+        " still knows anybody under a cover, among the people of the clip; and what lies outside of covers was compared"
+        " with the source. Nothing that a recogniser knows of a face was kept."
     )
     return [
         Spacer(1, 12),

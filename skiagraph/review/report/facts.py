@@ -188,7 +188,8 @@ def _verdict(project: Project, clips: Sequence[ClipFacts]) -> tuple[str, bool]:
 def _clip(project: Project, clip: Clip, every: list[Finding], proofs: list[Proof], control: JobControl) -> ClipFacts:
     if state_of(clip) != SourceState.THERE:
         raise SkiagraphError(
-            f"{clip.path.name} is not there, or no longer the file that was added, so the report cannot speak of it; put the original back.",
+            f"{clip.path.name} is not there, or no longer the file that was added, so the report cannot speak of it;"
+            " put the original back.",
             path=clip.path,
         )
     mine = [f for f in every if f.clip == clip.key]
@@ -242,16 +243,20 @@ def _voices(project: Project, clip: Clip) -> tuple[str, ...]:
     else:
         count = len(listening.voices)
         lines = [
-            f"{count} voice{'s' if count != 1 else ''} heard, {sum(v.length_s for v in listening.voices):.1f} s of speech"
-            if count
-            else "nobody speaks, as far as can be heard"
+            (
+                f"{count} voice{'s' if count != 1 else ''} heard, {sum(v.length_s for v in listening.voices):.1f} s of"
+                " speech"
+                if count
+                else "nobody speaks, as far as can be heard"
+            )
         ]
     names = {s.key: s.name for s in project.subjects}
     for one in ranges:
         first, last = max(0, round(one.begins_s * rate)), min(clip.frames, round(one.ends_s * rate)) - 1
         place = (f", track {one.track}" if one.track else "") + (f", channel {one.channel}" if one.channel else "")
         lines.append(
-            f"{names.get(one.subject, 'nobody’s')}: {project.disguise_of(one).state().lower()}, {clip.at(first)} to {clip.at(max(first, last))}{place}"
+            f"{names.get(one.subject, 'nobody’s')}: {project.disguise_of(one).state().lower()}, {clip.at(first)} to"
+            f" {clip.at(max(first, last))}{place}"
         )
     return tuple(lines)
 

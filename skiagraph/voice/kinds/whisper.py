@@ -21,7 +21,8 @@ class Whisper(Disguise, Value, frozen=True, tag_field="kind", tag="whisper"):
         "Whispered: noise in place of the folds; formants and timbre are drawn by lot around a throat of middle size"
     )
     resists: ClassVar[str] = (
-        "Everything that lies in pitch, which is gone, and most of what lies in the throat. It keeps the words, the accent, the tempo and the pauses."
+        "Everything that lies in pitch, which is gone, and most of what lies in the throat. It keeps the words, the"
+        " accent, the tempo and the pauses."
     )
 
     formants: Annotated[
