@@ -329,10 +329,8 @@ def main() -> None:
         for which in ("shot", "same"):
             attack, right, of = told.worst(which)
             low, high = interval(right, of)
-            cells.append(
-                f"{right / of:.0%} ({low:.0%} to {high:.0%}),"
-                f" {attack}{', above chance' if above_chance(right, of, told.people, len(getattr(told, which))) else ''}"
-            )
+            lucky = not above_chance(right, of, told.people, len(getattr(told, which)))
+            cells.append(f"{right / of:.0%} ({low:.0%} to {high:.0%}), {attack}{'' if lucky else ', above chance'}")
         right, of = told.same["by colour"]
         print(
             f"| {name} | {cells[0]} | {cells[1]} | {right / of:.0%} | {told.found[0]} of {told.found[1]} |", flush=True

@@ -19,8 +19,8 @@ import numpy as np
 from skiagraph.boxes import iou
 from skiagraph.demo.truth import HeadTruth
 from skiagraph.track.identity import probability
-from skiagraph.track.meetings import Reconsidered, reconsidered
 from skiagraph.track.path import Path as HeadPath
+from skiagraph.track.reconsidering import Reconsidered, reconsidered
 
 BINS = (0.0, 0.01, 0.05, 0.3, 0.7, 0.9, 0.95, 0.99, 1.0)
 # Frames beside a meeting by which it is told who somebody is; heads that overlap by so much (IoU) are one, and are seen

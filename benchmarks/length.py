@@ -31,9 +31,11 @@ from skiagraph.memory import give_back_large_buffers
 from skiagraph.project.model import Project
 from skiagraph.review.findings import findings
 from skiagraph.track.describing import Description
-from skiagraph.track.meetings import meetings_of, reconsidered
-from skiagraph.track.path import FOUND, Path as HeadPath
+from skiagraph.track.meetings import meetings_of
+from skiagraph.track.path import FOUND
+from skiagraph.track.path import Path as HeadPath
 from skiagraph.track.people import people_of
+from skiagraph.track.reconsidering import reconsidered
 from skiagraph.track.scan import STEP_WHO, ScanSettings, scan
 from skiagraph.track.second_pass import STEP_FOLLOW
 from skiagraph.track.stretch import Stretch

@@ -23,7 +23,8 @@ WATCH = """
 import ctypes, struct, sys
 arch, socket_call = int(sys.argv[1]), int(sys.argv[2])
 LOAD, EQUAL, RETURN, ALLOW, KILL, AF_UNIX = 0x20, 0x15, 0x06, 0x7fff0000, 0x80000000, 1
-steps = [(LOAD, 0, 0, 4), (EQUAL, 1, 0, arch), (RETURN, 0, 0, KILL), (LOAD, 0, 0, 0), (EQUAL, 1, 0, socket_call), (RETURN, 0, 0, ALLOW),
+steps = [(LOAD, 0, 0, 4), (EQUAL, 1, 0, arch), (RETURN, 0, 0, KILL),
+         (LOAD, 0, 0, 0), (EQUAL, 1, 0, socket_call), (RETURN, 0, 0, ALLOW),
          (LOAD, 0, 0, 16), (EQUAL, 0, 1, AF_UNIX), (RETURN, 0, 0, ALLOW), (RETURN, 0, 0, KILL)]
 code = ctypes.create_string_buffer(b"".join(struct.pack("HBBI", *step) for step in steps))
 program = ctypes.create_string_buffer(struct.pack("HxxxxxxP", len(steps), ctypes.addressof(code)))
@@ -36,7 +37,8 @@ JOB = (
     + """
 from skiagraph.cli import main
 clip, folder = sys.argv[3:]
-codes = [main(["scan", clip, "-o", folder + "/p.skiagraph"]), main(["render", folder + "/p.skiagraph", "-o", folder + "/o.mp4"]),
+codes = [main(["scan", clip, "-o", folder + "/p.skiagraph"]),
+         main(["render", folder + "/p.skiagraph", "-o", folder + "/o.mp4"]),
          main(["check", folder + "/p.skiagraph", "--file", folder + "/o.mp4"])]
 sys.exit(0 if codes[:2] == [0, 0] and codes[2] in (0, 3) else 1)
 """

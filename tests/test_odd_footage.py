@@ -127,8 +127,8 @@ def text(name, words, beside=True):
 
 HLS = "#EXTM3U\n#EXT-X-TARGETDURATION:1\n#EXTINF:1,\nreal.mp4\n#EXT-X-ENDLIST\n"
 DASH = (
-    '<?xml version="1.0"?><MPD'
-    ' xmlns="urn:mpeg:dash:schema:mpd:2011"><Period><AdaptationSet><Representation><BaseURL>real.mp4</BaseURL></Representation></AdaptationSet></Period></MPD>'
+    '<?xml version="1.0"?><MPD xmlns="urn:mpeg:dash:schema:mpd:2011"><Period><AdaptationSet><Representation>'
+    "<BaseURL>real.mp4</BaseURL></Representation></AdaptationSet></Period></MPD>"
 )
 SDP = "v=0\no=- 0 0 IN IP4 127.0.0.1\ns=x\nc=IN IP4 127.0.0.1\nt=0 0\nm=video 5004 RTP/AVP 96\na=rtpmap:96 H264/90000\n"
 SQUARE = {"size": (161, 97)}

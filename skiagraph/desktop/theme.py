@@ -27,7 +27,10 @@ QMainWindow, QDialog, #page {{ background: {ink}; }}
 #section {{ color: {quiet}; font-size: 12px; font-weight: 700; }}
 #timecode {{ font-size: 18px; font-weight: 700; }}
 QToolTip {{ background: {raised}; color: {paper}; border: 1px solid {ash}; padding: 4px 6px; }}
-QPushButton, QToolButton {{ background: {raised}; border: 1px solid transparent; border-radius: {radius}px; min-height: 26px; padding: 0 12px; font-weight: 500; }}
+QPushButton, QToolButton {{
+  background: {raised}; border: 1px solid transparent; border-radius: {radius}px; min-height: 26px;
+  padding: 0 12px; font-weight: 500;
+}}
 QToolButton {{ padding: 0; min-width: 26px; }}
 QPushButton:hover, QToolButton:hover {{ background: {ash}; }}
 QPushButton:focus, QToolButton:focus {{ border-color: {lilac}; }}
@@ -41,7 +44,10 @@ QPushButton[kind="link"] {{ background: transparent; color: {verdigris}; padding
 QPushButton[kind="link"]:hover {{ color: {paper}; }}
 QPushButton[kind="link"]:disabled {{ color: {faint}; border-color: transparent; }}
 QPushButton[kind="narrow"] {{ padding: 0 4px; }}
-QPushButton[kind="fold"] {{ background: transparent; border: none; border-top: 1px solid {ash}; border-radius: 0; color: {quiet}; text-align: left; padding: 0; min-height: 20px; font-size: 12px; font-weight: 700; }}
+QPushButton[kind="fold"] {{
+  background: transparent; border: none; border-top: 1px solid {ash}; border-radius: 0; color: {quiet};
+  text-align: left; padding: 0; min-height: 20px; font-size: 12px; font-weight: 700;
+}}
 QPushButton[kind="fold"]:hover, QPushButton[kind="fold"]:focus {{ color: {paper}; }}
 QPushButton[kind="segment"]:checked {{ background: {paper}; color: {ink}; }}
 QPushButton[kind="segment"] {{ padding: 0 6px; }}
@@ -49,23 +55,40 @@ QPushButton[kind="decision-cover"]:checked {{ background: {verdigris}; color: {i
 QPushButton[kind="decision-show"]:checked {{ background: {lilac}; color: {ink}; font-weight: 700; }}
 QPushButton[kind="decision-undecided"]:checked {{ background: {ochre}; color: {ink}; font-weight: 700; }}
 QPushButton[kind^="decision"] {{ padding: 0 6px; }}
-QPushButton[kind="small"] {{ padding: 0 8px; min-height: 20px; max-height: 20px; font-size: 12px; color: {quiet}; text-align: left; }}
+QPushButton[kind="small"] {{
+  padding: 0 8px; min-height: 20px; max-height: 20px; font-size: 12px; color: {quiet}; text-align: left;
+}}
 QPushButton[kind="small"]:hover {{ color: {paper}; }}
-QPushButton[kind="step"] {{ background: transparent; color: {quiet}; border: none; border-bottom: 3px solid transparent; border-radius: 0; min-height: 37px; padding: 0 2px; font-size: 14px; }}
+QPushButton[kind="step"] {{
+  background: transparent; color: {quiet}; border: none; border-bottom: 3px solid transparent; border-radius: 0;
+  min-height: 37px; padding: 0 2px; font-size: 14px;
+}}
 QPushButton[kind="step"]:hover {{ color: {paper}; }}
 QPushButton[kind="step"]:checked {{ color: {paper}; border-bottom: 3px solid {verdigris}; font-weight: 700; }}
 QPushButton[kind="step"]:focus {{ color: {paper}; }}
-QLineEdit, QSpinBox, QDoubleSpinBox, QPlainTextEdit {{ background: {ink}; border: 1px solid {ash}; border-radius: {radius}px; min-height: 24px; padding: 0 6px; selection-background-color: {lilac}; selection-color: {ink}; }}
+QLineEdit, QSpinBox, QDoubleSpinBox, QPlainTextEdit {{
+  background: {ink}; border: 1px solid {ash}; border-radius: {radius}px; min-height: 24px; padding: 0 6px;
+  selection-background-color: {lilac}; selection-color: {ink};
+}}
 QLineEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus {{ border-color: {lilac}; }}
 QSpinBox:disabled, QDoubleSpinBox:disabled, QLineEdit:disabled {{ color: {faint}; border-color: {raised}; }}
-QSpinBox::up-button, QSpinBox::down-button, QDoubleSpinBox::up-button, QDoubleSpinBox::down-button {{ width: 0; border: none; }}
-QComboBox {{ background: {raised}; border: 1px solid transparent; border-radius: {radius}px; min-height: 26px; padding: 0 10px; }}
-QComboBox[kind="small"] {{ background: transparent; min-height: 20px; padding: 0 4px; font-size: 12px; color: {quiet}; }}
+QSpinBox::up-button, QSpinBox::down-button, QDoubleSpinBox::up-button, QDoubleSpinBox::down-button {{
+  width: 0; border: none;
+}}
+QComboBox {{
+  background: {raised}; border: 1px solid transparent; border-radius: {radius}px; min-height: 26px;
+  padding: 0 10px;
+}}
+QComboBox[kind="small"] {{
+  background: transparent; min-height: 20px; padding: 0 4px; font-size: 12px; color: {quiet};
+}}
 QComboBox:hover {{ background: {ash}; }}
 QComboBox:focus {{ border-color: {lilac}; }}
 QComboBox::drop-down {{ border: none; width: 20px; }}
 QComboBox::down-arrow {{ image: url("{icons}/down.svg"); width: 10px; height: 10px; }}
-QComboBox QAbstractItemView {{ background: {raised}; border: 1px solid {ash}; selection-background-color: {ash}; padding: 4px; }}
+QComboBox QAbstractItemView {{
+  background: {raised}; border: 1px solid {ash}; selection-background-color: {ash}; padding: 4px;
+}}
 QCheckBox {{ spacing: 8px; }}
 QCheckBox::indicator {{ width: 16px; height: 16px; border-radius: 3px; background: {ink}; border: 1px solid {quiet}; }}
 QCheckBox::indicator:checked {{ background: {verdigris}; border-color: {verdigris}; image: url("{icons}/check.svg"); }}
@@ -73,10 +96,15 @@ QCheckBox:focus {{ color: {lilac}; }}
 QSlider::groove:horizontal {{ height: 4px; background: {ash}; border-radius: 2px; }}
 QSlider::sub-page:horizontal {{ background: {verdigris}; border-radius: 2px; }}
 QSlider::handle:horizontal {{ background: {paper}; width: 14px; height: 14px; margin: -5px 0; border-radius: 7px; }}
-QSlider::handle:horizontal:hover, QSlider::handle:horizontal:focus {{ background: white; border: 2px solid {lilac}; width: 12px; height: 12px; }}
+QSlider::handle:horizontal:hover, QSlider::handle:horizontal:focus {{
+  background: white; border: 2px solid {lilac}; width: 12px; height: 12px;
+}}
 QSlider::sub-page:horizontal:disabled {{ background: {ash}; }}
 QSlider::handle:horizontal:disabled {{ background: {faint}; }}
-QProgressBar {{ background: {ash}; border: none; border-radius: 3px; max-height: 6px; min-height: 6px; text-align: center; color: transparent; }}
+QProgressBar {{
+  background: {ash}; border: none; border-radius: 3px; max-height: 6px; min-height: 6px; text-align: center;
+  color: transparent;
+}}
 QProgressBar::chunk {{ background: {verdigris}; border-radius: 3px; }}
 QMenuBar {{ background: {soot}; color: {quiet}; padding: 0; }}
 QMenuBar::item {{ background: transparent; padding: 6px 7px; color: {quiet}; }}
@@ -91,7 +119,9 @@ QScrollBar::handle:vertical {{ background: {ash}; border-radius: 4px; min-height
 QScrollBar::handle:vertical:hover {{ background: {faint}; }}
 QScrollBar:horizontal {{ background: transparent; height: 10px; }}
 QScrollBar::handle:horizontal {{ background: {ash}; border-radius: 4px; min-width: 28px; margin: 1px; }}
-QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{ background: transparent; border: none; height: 0; width: 0; }}
+QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{
+  background: transparent; border: none; height: 0; width: 0;
+}}
 QScrollArea, QListView, QListWidget {{ background: transparent; border: none; }}
 QScrollArea > QWidget > QWidget {{ background: transparent; }}
 QListWidget::item {{ border-radius: {radius}px; padding: 6px; }}
@@ -99,7 +129,10 @@ QListWidget::item:selected {{ background: {ash}; }}
 QSplitter::handle {{ background: {ink}; }}
 QSplitter::handle:hover {{ background: {ash}; }}
 #notice {{ background: {raised}; border-radius: {radius}px; border-left: 3px solid {ochre}; }}
-#badge {{ background: {ochre}; color: {ink}; border-radius: 8px; font-size: 11px; font-weight: 700; padding: 0 5px; min-height: 16px; max-height: 16px; }}
+#badge {{
+  background: {ochre}; color: {ink}; border-radius: 8px; font-size: 11px; font-weight: 700; padding: 0 5px;
+  min-height: 16px; max-height: 16px;
+}}
 """
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from importlib.resources import files
 from pathlib import Path
 from typing import Annotated
@@ -72,15 +73,7 @@ def told(film: Writer) -> list[tuple[str, str]]:
             ("Sound", f"{WAYS[film.sound]}, in a file among them"),
         ]
     codec = film.export.codec
-    depth = (
-        "as deep as the source"
-        if not codec.pixel_formats
-        else (
-            "up to"
-            f" {'12' if any('12' in f for f in codec.pixel_formats) else '10' if any('10' in f for f in codec.pixel_formats) else '8'}"
-            " bits"
-        )
-    )
+    depth = f"up to {_most_bits(codec.pixel_formats)} bits" if codec.pixel_formats else "as deep as the source"
     colour = (
         "4:4:4"
         if any("444" in f or not codec.pixel_formats for f in codec.pixel_formats or ("444",))
@@ -102,6 +95,11 @@ def told(film: Writer) -> list[tuple[str, str]]:
         ("Quality", quality),
         ("Sound", sound),
     ]
+
+
+def _most_bits(pixel_formats: Sequence[str]) -> int:
+    """Of the deepest of FFmpeg's pixel formats."""
+    return max(12 if "12" in name else 10 if "10" in name else 8 for name in pixel_formats)
 
 
 def own_folder() -> Path:

@@ -33,7 +33,8 @@ _PROGRESSIVE, _TOP_FIRST, _BOTTOM_FIRST = 1, (2, 5), (3, 4)
 # further files (concat, HLS, DASH, SDP, numbered pictures), devices, and those that make a picture out of any text or
 # data.
 _OF_ONE_FILE = (
-    "3g2,3gp,m4a,mj2,mov,mp4,matroska,webm,avi,mpeg,mpegts,mpegtsraw,mpegvideo,mxf,flv,asf,ogg,nut,gxf,lxf,dv,wtv,rm,ty,dhav,nsv,swf,"
+    "3g2,3gp,m4a,mj2,mov,mp4,matroska,webm,avi,mpeg,mpegts,mpegtsraw,mpegvideo,mxf,flv,asf,ogg,nut,gxf,lxf,dv,"
+    "wtv,rm,ty,dhav,nsv,swf,"
     "gif,apng,yuv4mpegpipe,ivf,obu,av1,h261,h263,h264,hevc,vvc,m4v,mjpeg,dnxhd,dirac,cavsvideo,vc1,"
     "aac,ac3,aiff,amr,au,caf,eac3,flac,mp3,w64,wav,wv"
 )

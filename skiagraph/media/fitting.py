@@ -131,7 +131,8 @@ def rgb_filters(source: ClipInfo, matrix: str, full_range: bool, size: tuple[int
             (
                 "scale",
                 (
-                    f"w={size[0]}:h={size[1]}:flags={_FILTER}+full_chroma_inp:interl={1 if source.fields else 0}{into}:out_range=full"
+                    f"w={size[0]}:h={size[1]}:flags={_FILTER}+full_chroma_inp"
+                    f":interl={1 if source.fields else 0}{into}:out_range=full"
                 ),
             ),
             ("format", pixel_format),

@@ -99,9 +99,8 @@ def tracks_as_mot(project: Project, clips: Sequence[str]) -> Iterator[str]:
             np.hypot(width * np.cos(lean), height * np.sin(lean)),
             np.hypot(width * np.sin(lean), height * np.cos(lean)),
         )
-        yield (
-            f"{frame + 1},{subject},{cx - wide / 2:.2f},{cy - tall / 2:.2f},{wide:.2f},{tall:.2f},{confidence:g},-1,-1,-1\n"
-        )
+        box = f"{cx - wide / 2:.2f},{cy - tall / 2:.2f},{wide:.2f},{tall:.2f}"
+        yield f"{frame + 1},{subject},{box},{confidence:g},-1,-1,-1\n"
 
 
 # By the ending of the file.

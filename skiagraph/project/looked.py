@@ -30,13 +30,14 @@ def looked_at(project: Project, clip: str, subject: str, first: int, last: int, 
                     if cover and sighting.levels:
                         digest.update(f"{sighting.covers_at(frame, style.covers)};".encode())
                     digest.update(
-                        f"{frame}:{np.round(row / STEP_PX).astype(int).tolist()}:{sighting.shape_at(frame)}:{round(style.margin, 3)};".encode()
+                        f"{frame}:{np.round(row / STEP_PX).astype(int).tolist()}:{sighting.shape_at(frame)}"
+                        f":{round(style.margin, 3)};".encode()
                     )
             for holdout, sighting in fronts_of(project, somebody, clip, frame):
                 row = rows_at(project, sighting, frame, frame)[0, :5]
                 digest.update(
-                    f"{frame} in"
-                    f" front:{holdout.key}{np.round(row / STEP_PX).astype(int).tolist()}:{sighting.shape_at(frame)};".encode()
+                    f"{frame} in front:{holdout.key}{np.round(row / STEP_PX).astype(int).tolist()}"
+                    f":{sighting.shape_at(frame)};".encode()
                 )
     else:
         scan, source = project.scan_of(clip), project.clip(clip)

@@ -261,7 +261,9 @@ def picture_digest(project: Project, crop: Crop, at: int | None = None) -> str:
             if sighting.clip == crop.clip and sighting.first - beside <= at <= sighting.last + beside:
                 frame = min(max(at, sighting.first), sighting.last)
                 digest.update(
-                    f"{subject.key}{subject.is_covered}{subject.is_in_front}{subject.decision}{subject.label}{project.style_of(subject)}{sighting.shape_at(frame)}{sighting.level_at(frame)}{sighting.cut}".encode()
+                    f"{subject.key}{subject.is_covered}{subject.is_in_front}{subject.decision}{subject.label}"
+                    f"{project.style_of(subject)}{sighting.shape_at(frame)}{sighting.level_at(frame)}"
+                    f"{sighting.cut}".encode()
                 )
                 digest.update(
                     _rounded(outline_rows(project, sighting)[frame - sighting.first : frame + 1 - sighting.first])
@@ -280,7 +282,8 @@ class _Digests:
         style = project.style_of(somebody) if somebody is not None else None
         scan = project.scan_of(clip)
         self.same = (
-            f"{clip}|{somebody is not None and somebody.is_covered}|{style}|{house.lead_s}|{house.tail_s}|{project.rest_of(clip)}|"
+            f"{clip}|{somebody is not None and somebody.is_covered}|{style}"
+            f"|{house.lead_s}|{house.tail_s}|{project.rest_of(clip)}|"
             + ("" if subject else f"{scan.key if scan else ''}")
         )
         self._fronts = [
@@ -321,9 +324,8 @@ class _Digests:
         for holdout, front in self._fronts:
             a, b = max(first, front.first), min(last, front.last)
             if a <= b:
-                digest.update(
-                    f"{holdout.key}{holdout.of}{a}-{b}{front.shape if not front.forms else [front.shape_at(f) for f in range(a, b + 1)]}{front.cut}".encode()
-                )
+                shapes = front.shape if not front.forms else [front.shape_at(f) for f in range(a, b + 1)]
+                digest.update(f"{holdout.key}{holdout.of}{a}-{b}{shapes}{front.cut}".encode())
                 digest.update(_rounded(outline_rows(self._project, front)[a - front.first : b + 1 - front.first]))
         return digest.hexdigest()
 

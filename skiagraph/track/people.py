@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from types import MappingProxyType
 
 import numpy as np
@@ -16,8 +16,8 @@ from skiagraph.track.describing import DESCRIBING, Description, is_of
 from skiagraph.track.identity import Signature, face_distance, group, probability
 from skiagraph.track.leaning import ANGLE, around_both, own_axes
 from skiagraph.track.linking import Tracklet
-from skiagraph.track.meetings import Join, held_apart
 from skiagraph.track.path import FOUND, Path
+from skiagraph.track.reconsidering import Join, held_apart
 from skiagraph.track.results import FoundJoin, FoundPerson
 from skiagraph.track.stretch import Stretch
 

@@ -8,7 +8,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from skiagraph.track.meetings import Join, Reconsidered, odds_of
+from skiagraph.track.meetings import odds_of
+from skiagraph.track.reconsidering import Join, Reconsidered
 from skiagraph.track.stretch import Stretch, seen_at_once
 from skiagraph.track.ways import Ways
 

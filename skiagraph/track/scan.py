@@ -28,9 +28,9 @@ from skiagraph.track.body import BodyLandmarks
 from skiagraph.track.both_places import holding_both
 from skiagraph.track.bridging import BridgeSettings
 from skiagraph.track.brief_shots import brief_shots, held_in_brief
-from skiagraph.track.cuts import CUTS
 from skiagraph.track.chaining import chains
 from skiagraph.track.crossings import less_sure
+from skiagraph.track.cuts import CUTS
 from skiagraph.track.describing import Description, describe, is_of
 from skiagraph.track.descriptor import FaceDescriber
 from skiagraph.track.dissolves import held_over, with_middles
@@ -46,7 +46,7 @@ from skiagraph.track.doubtful import (
 from skiagraph.track.held_before import held_before
 from skiagraph.track.light import in_ordinary_light
 from skiagraph.track.linking import Linker, LinkSettings, Seen, Tracklet, extend_back
-from skiagraph.track.meetings import frames_wanted, meetings_of, reconsidered
+from skiagraph.track.meetings import meetings_of
 from skiagraph.track.observations import Checkpoint, claimed, restored
 from skiagraph.track.over_edge import held_over_edge
 from skiagraph.track.path import FOUND, Path
@@ -62,6 +62,7 @@ from skiagraph.track.people import (
     without_shadows,
 )
 from skiagraph.track.profile import holding_faces, reaching_ahead, wide_while_turned
+from skiagraph.track.reconsidering import frames_wanted, reconsidered
 from skiagraph.track.results import SIGN, FaceRows, FaceTable, FoundPerson, ScanResult
 from skiagraph.track.second_pass import second_pass
 from skiagraph.track.silhouette import Silhouette

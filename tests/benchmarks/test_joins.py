@@ -1,13 +1,12 @@
 """The measure of joins: who went into a meeting and who came out of it, by the truth."""
 
 from types import SimpleNamespace
-from unittest import TestCase
-from unittest import mock
+from unittest import TestCase, mock
 
 from benchmarks import joins
 from benchmarks.meetings import scenes
 from skiagraph.track import scan
-from skiagraph.track.meetings import Join, Reconsidered
+from skiagraph.track.reconsidering import Join, Reconsidered
 from tests.support import head_path
 
 

@@ -8,7 +8,6 @@ from PySide6.QtTest import QTest
 from skiagraph.desktop.voice_row import SPEECH
 from skiagraph.desktop.register_view import LANES
 from skiagraph.desktop.sound_player import SoundPlayer
-from skiagraph.desktop.session import View
 from skiagraph.desktop.window import COVER, MainWindow
 
 from skiagraph.project import file, voices

@@ -8,7 +8,7 @@ from skiagraph.errors import CannotOpenProject, EditRefused
 from skiagraph.project import cast, edits, file, voices
 from skiagraph.project.evidence import Listening, Speech, Voice
 from skiagraph.project.history import History
-from skiagraph.project.model import Decision, Project, replace
+from skiagraph.project.model import Decision, replace
 from skiagraph.project.voicing import usual_disguise
 from skiagraph.voice.disguise import Disguise
 from tests.support import TemporaryFolder, head_path, make_clip, project_on

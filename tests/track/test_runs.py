@@ -6,8 +6,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from skiagraph.track.meetings import Join, Reconsidered, odds_of
+from skiagraph.track.meetings import odds_of
 from skiagraph.track.path import FOLLOWED, FOUND, Path
+from skiagraph.track.reconsidering import Join, Reconsidered
 from skiagraph.track.runs import Runs, key_of
 from skiagraph.track.stretch import Stretch
 from skiagraph.track.ways import WAYS
