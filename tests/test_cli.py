@@ -10,10 +10,10 @@ import sys
 from pathlib import Path
 from unittest import mock
 
-
 import numpy as np
 
 from skiagraph import cli
+from skiagraph.commands import shared
 from skiagraph.demo.ship import shipped
 from skiagraph.errors import CannotSaveProject
 from skiagraph.media.clip import probe
@@ -272,7 +272,7 @@ class CommandTest(CommandLine):
 
     def test_progress_is_plain_lines_away_from_a_terminal(self):
         stream = io.StringIO()
-        printer = cli.ProgressPrinter(stream)
+        printer = shared.ProgressPrinter(stream)
         from skiagraph.jobs import Progress
 
         for n in range(101):

@@ -6,20 +6,13 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
-OK, FAILED, FOUND = 0, 2, 3
+from skiagraph.commands.shared import FAILED, FOUND, OK, chosen_clips, count, end_of_bar, load, positive, rate
+
 WITH = "matte, alpha (or alpha:ffv1, alpha:png), sound (or sound:flac), otio, edl, tracks, report"
 
 
-def add_commands(
-    command: Callable,
-    load: Callable,
-    chosen_clips: Callable,
-    end: Callable,
-    count: Callable,
-    positive: Callable,
-    rate: Callable,
-) -> None:
-    """Add them, as cli_review does. count, positive, rate: read whole numbers from 0, from 1, and rates."""
+def add_commands(command: Callable) -> None:
+    """Add them. command: makes a parser of (name, what to run, help)."""
     handover = command(
         "handover",
         run_handover,
@@ -102,8 +95,6 @@ def add_commands(
     queue.add_argument("--clear", action="store_true", help="forget what ended; files that were written stay")
 
     command("presets", run_presets, "List the presets, and the formats that they may be of.")
-    for parser in (handover, batch, queue):
-        parser.set_defaults(load=load, chosen_clips=chosen_clips, end=end)
 
 
 def _beside(text: str):
@@ -142,7 +133,7 @@ def _preset(name: str):
 
 
 def run_handover(options, control) -> int:
-    from skiagraph.cli_covers import restyled
+    from skiagraph.commands.covers import restyled
     from skiagraph.errors import CannotWriteMedia, SkiagraphError
     from skiagraph.handover.names import DEFAULT_PATTERN
     from skiagraph.handover.order import Order
@@ -152,8 +143,8 @@ def run_handover(options, control) -> int:
 
     preset = _preset(options.preset)
     writers, companions = _beside(options.beside)
-    project = options.load(options.project)
-    clips = options.chosen_clips(project, options.clip)
+    project = load(options.project)
+    clips = chosen_clips(project, options.clip)
     if not clips:
         raise SkiagraphError(f"{options.project.name} has no clips; scan one first.", path=options.project)
     options.house = options.style = None
@@ -213,7 +204,7 @@ def _worked(queue, options, control) -> int:
             if control._listener:
                 control._listener(news.progress)
         elif news.job.state not in (State.RUNNING, State.WAITING):
-            options.end(control)
+            end_of_bar(control)
             print(f"{news.job.title}: {news.job.said}", flush=True)
             for note in news.job.notes:
                 print(f"  {note}")
@@ -231,13 +222,13 @@ def _worked(queue, options, control) -> int:
 
 
 def run_batch_of(options, control) -> int:
+    from skiagraph.errors import SkiagraphError
     from skiagraph.handover.batch import BatchOrder, Outcome, run_batch
     from skiagraph.handover.names import DEFAULT_PATTERN, check_pattern
     from skiagraph.media.confined import prepare
     from skiagraph.media.pictures import RATE
     from skiagraph.project.house import house_style_named
     from skiagraph.project.lock import ProjectLock
-    from skiagraph.errors import SkiagraphError
 
     preset = _preset(options.preset)
     writers, companions = _beside(options.beside)
@@ -264,7 +255,7 @@ def run_batch_of(options, control) -> int:
         ) from error
 
     def said(text: str) -> None:
-        options.end(control)
+        end_of_bar(control)
         print(text, flush=True)
 
     def told(news) -> None:
@@ -273,7 +264,7 @@ def run_batch_of(options, control) -> int:
 
     with ProjectLock.take(order.project_path):
         rows = run_batch(order, control, said, told)
-    options.end(control)
+    end_of_bar(control)
     print()
     for line in _table(rows):
         print(line)
@@ -303,8 +294,8 @@ def _table(rows) -> list[str]:
 
 
 def run_queue(options, control) -> int:
-    from skiagraph.handover.queue import Queue, State
     import skiagraph.handover  # noqa: F401  every writer
+    from skiagraph.handover.queue import Queue, State
 
     queue = Queue()
     if options.retry:

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-OK = 0
+from skiagraph.commands.shared import OK, end_of_bar, load
 
 
-def add_commands(command: Callable, load: Callable) -> None:
-    """Add them. command: makes a parser of (name, what to run, help); load: reads a project and finds its clips."""
+def add_commands(command: Callable) -> None:
+    """Add them. command: makes a parser of (name, what to run, help)."""
     styles = command(
         "covers", run_covers, "List the covers and what can be said of each, and the house styles at hand."
     )
@@ -81,8 +81,6 @@ def add_commands(command: Callable, load: Callable) -> None:
     )
     strength.add_argument("project", metavar="PROJECT", type=Path)
     strength.add_argument("--version", metavar="NAME", help="in this version")
-    for parser in (cover, strength):
-        parser.set_defaults(load=load)
 
 
 def run_covers(options, control) -> int:
@@ -112,7 +110,7 @@ def run_cover(options, control) -> int:
     from skiagraph.values import replace
 
     with ProjectLock.take(options.project):
-        project = before = options.load(options.project)
+        project = before = load(options.project)
         if options.version is not None:
             project = (
                 housing.in_version(project, options.version)
@@ -237,18 +235,17 @@ def run_house(options, control) -> int:
 
 
 def run_strength(options, control) -> int:
-    from skiagraph.cli import control_end
+    from skiagraph.cover.strength import Safety
     from skiagraph.project import housing
     from skiagraph.review.strength import measured, verdict
-    from skiagraph.cover.strength import Safety
 
-    project = options.load(options.project)
+    project = load(options.project)
     if options.version:
         project = housing.in_version(project, options.version)
     weak = 0
     for clip in project.clips:
         for seen in measured(project, clip.key, control=control):
-            control_end(control)
+            end_of_bar(control)
             weak += verdict(seen) == Safety.TOO_WEAK
             print(f"{clip.path.name}  {project.subject(seen.subject).name}: {seen.sentence()}")
     return 3 if weak else OK

@@ -6,11 +6,11 @@ import argparse
 from collections.abc import Callable
 from pathlib import Path
 
-OK = 0
+from skiagraph.commands.shared import OK, chosen_clips, end_of_bar, load, positive
 
 
-def add_commands(command: Callable, load: Callable, chosen_clips: Callable, end: Callable, positive: Callable) -> None:
-    """Add it, as cli_review does. positive: reads whole numbers from 1."""
+def add_commands(command: Callable) -> None:
+    """Add them. command: makes a parser of (name, what to run, help)."""
     voice = command(
         "voice",
         run_voice,
@@ -66,7 +66,6 @@ def add_commands(command: Callable, load: Callable, chosen_clips: Callable, end:
     voice.add_argument(
         "--leave", metavar="KEY", action="append", default=[], help="leave a range as it was recorded (r1 …, or all)"
     )
-    voice.set_defaults(load=load, chosen_clips=chosen_clips, end=end)
 
 
 def _styles() -> str:
@@ -91,15 +90,15 @@ def run_voice(options, control) -> int:
         or options.leave
     )
     if not changes:
-        project = options.load(options.project)
-        for clip in options.chosen_clips(project, options.clip):
+        project = load(options.project)
+        for clip in chosen_clips(project, options.clip):
             _print(project, clip)
         return OK
     with ProjectLock.take(options.project):
-        project = _changed(options, options.load(options.project), control)
+        project = _changed(options, load(options.project), control)
         file.save(project, options.project)
-    options.end(control)
-    for clip in options.chosen_clips(project, options.clip):
+    end_of_bar(control)
+    for clip in chosen_clips(project, options.clip):
         _print(project, clip)
     return OK
 
@@ -109,7 +108,7 @@ def _changed(options, project, control):
     from skiagraph.footage.listening import listen_to
     from skiagraph.project import voices
 
-    clips = options.chosen_clips(project, options.clip)
+    clips = chosen_clips(project, options.clip)
     if not clips:
         raise SkiagraphError(f"{options.project.name} has no clips; scan one first.", path=options.project)
     if options.listen:

@@ -6,12 +6,11 @@ import json
 from collections.abc import Callable
 from pathlib import Path
 
-OK, FOUND = 0, 3
+from skiagraph.commands.shared import FOUND, OK, chosen_clips, end_of_bar, load
 
 
-def add_commands(command: Callable, load: Callable, chosen_clips: Callable, end: Callable) -> None:
-    """Add them. command: makes a parser of (name, what to run, help); load: reads a project and finds its clips;
-    chosen_clips: those of a name; end: leaves the line of a progress bar."""
+def add_commands(command: Callable) -> None:
+    """Add them. command: makes a parser of (name, what to run, help)."""
     check = command("check", run_check, "List what a person must look at; exit code 3 when there is anything.")
     check.add_argument("project", metavar="PROJECT", type=Path)
     check.add_argument("--file", metavar="OUT", type=Path, help="an exported file to decode, search again and compare")
@@ -59,8 +58,6 @@ def add_commands(command: Callable, load: Callable, chosen_clips: Callable, end:
         "-o", "--output", metavar="REPORT", type=Path, required=True, help="ends in .html, .pdf or .json"
     )
     report.add_argument("--force", action="store_true", help="replace the report if it exists already")
-    for parser in (check, review, report):
-        parser.set_defaults(load=load, chosen_clips=chosen_clips, end=end)
 
 
 def _clip_of(options, project, file: Path):
@@ -68,7 +65,7 @@ def _clip_of(options, project, file: Path):
     begins."""
     from skiagraph.errors import SkiagraphError
 
-    clips = options.chosen_clips(project, getattr(options, "clip", None))
+    clips = chosen_clips(project, getattr(options, "clip", None))
     if len(clips) != 1:
         alike = [c for c in clips if file.stem == c.path.stem or file.stem.startswith(f"{c.path.stem}-")]
         longest = max((len(c.path.stem) for c in alike), default=0)
@@ -90,7 +87,7 @@ def run_check(options, control) -> int:
     from skiagraph.review.findings import findings, open_findings
     from skiagraph.review.written import write_whole
 
-    project = options.load(options.project)
+    project = load(options.project)
     if options.json:
         refuse_bad_target(
             options.json, [options.project, *(c.path for c in project.files), *([options.file] if options.file else [])]
@@ -104,7 +101,7 @@ def run_check(options, control) -> int:
         clip = _clip_of(options, project, options.file)
         proof = prove(project, clip.key, options.file, control)
         found = [f for f in found if f.clip == clip.key] + list(proof.findings)
-    options.end(control)
+    end_of_bar(control)
     waiting = open_findings(project, found)
     rows = [
         {
@@ -136,14 +133,14 @@ def run_review(options, control) -> int:
     from skiagraph.review.looking import SheetMaker
     from skiagraph.review.sheet_pages import write_sheets
 
-    project = options.load(options.project)
+    project = load(options.project)
     if options.strict:
         project = _swept(options, control)
-    clips = options.chosen_clips(project, options.clip)
+    clips = chosen_clips(project, options.clip)
     waiting = open_findings(project, findings(project))
     if options.sheet:
         written = write_sheets(project, [c.key for c in clips], waiting, options.sheet, control, options.force)
-        options.end(control)
+        end_of_bar(control)
         print(f"Wrote {len(written)} pages to {options.sheet}.")
     made = SheetMaker().sheet(project, waiting)
     parts = [
@@ -169,11 +166,11 @@ def _swept(options, control):
     from skiagraph.values import replace
 
     with ProjectLock.take(options.project):
-        project = options.load(options.project)
-        for clip in options.chosen_clips(project, options.clip):
+        project = load(options.project)
+        for clip in chosen_clips(project, options.clip):
             project = replace(project, evidence=project.evidence.with_sweep(sweep_clip(project, clip.key, control)))
         file.save(project, options.project)
-    options.end(control)
+    end_of_bar(control)
     return project
 
 
@@ -183,7 +180,7 @@ def run_report(options, control) -> int:
     from skiagraph.media.temporary import refuse_bad_target
     from skiagraph.review.report import form_for
 
-    project = options.load(options.project)
+    project = load(options.project)
     form_for(options.output)
     refuse_bad_target(options.output, [options.project, *(c.path for c in project.files), *options.file])
     if options.output.exists() and not options.force:
@@ -192,7 +189,7 @@ def run_report(options, control) -> int:
         )
     files = [(_clip_of(options, project, path).key, path) for path in options.file]
     verdict, good = run_in_child(_report, project, options.project.name, files, options.output, control=control)
-    options.end(control)
+    end_of_bar(control)
     print(f"Wrote {options.output}. {verdict}")
     return OK if good else FOUND
 

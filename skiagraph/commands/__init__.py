@@ -1,0 +1,5 @@
+"""The commands, each folder of work a module.
+
+A module has `add_commands`, which says how its commands are typed, and imports what they need only when one runs, so that
+`skiagraph --help` is quick. `skiagraph/cli.py` puts them together.
+"""
