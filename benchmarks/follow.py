@@ -17,9 +17,10 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from skiagraph.follow.follower import OutlineFollower, Why
 from skiagraph.demo.ship import shipped
 from skiagraph.demo.truth import load_truth
+from skiagraph.follow.follower import OutlineFollower
+from skiagraph.follow.step import Why
 from skiagraph.footage.adding import add_clip
 from skiagraph.footage.following import SEEK_EVERY, follow_outline
 from skiagraph.media.index import open_clip

@@ -13,7 +13,7 @@ from skiagraph.desktop.hand_work import REACH_WORD
 from skiagraph.desktop.session import View
 from skiagraph.desktop.words import tr
 from skiagraph.footage.following import Direction
-from skiagraph.project import outlines
+from skiagraph.project import presence
 
 # Word, key and px of the ways in which an outline is nudged.
 _WAYS = (("Left", "Left", -1, 0), ("Right", "Right", 1, 0), ("Up", "Up", 0, -1), ("Down", "Down", 0, 1))
@@ -107,7 +107,7 @@ class Actions:
                 ("Cover off, as far as changes reach", "Shift+W", hand.switch_off),
                 ("Split the sighting here", "Shift+Q", hand.split),
                 ("Join with the next sighting", "Ctrl+J", hand.join),
-                ("Remove the sighting", "", lambda: hand.edit_here("remove sighting", outlines.remove_sighting)),
+                ("Remove the sighting", "", lambda: hand.edit_here("remove sighting", presence.remove_sighting)),
                 ("Cover the whole clip with this sighting", "Shift+E", hand.extend),
                 None,
                 ("To the next keyframe: smooth, straight or held", "Y", hand.change_between),

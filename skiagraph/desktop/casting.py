@@ -9,12 +9,13 @@ from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 from skiagraph.desktop.document import Document
 from skiagraph.desktop.portraits import Portraits
 from skiagraph.desktop.question_bar import QuestionBar
-from skiagraph.desktop.register_view import DECISION_WORD, RegisterView
+from skiagraph.desktop.register_painter import DECISION_WORD
+from skiagraph.desktop.register_view import RegisterView
 from skiagraph.desktop.session import Session
 from skiagraph.desktop.words import tr
-from skiagraph.project import cast, edits, outlines
+from skiagraph.project import cast, edits, presence
 from skiagraph.project.model import Answer, Decision, Likeness, Portrait
-from skiagraph.project.outlines import sighting_at
+from skiagraph.project.presence import sighting_at
 from skiagraph.project.rows import outline_at
 from skiagraph.review.places import portrait_turns
 from skiagraph.review.register import Order, Show
@@ -243,7 +244,7 @@ class Casting(QObject):
                 give.addAction(other.name, lambda k=other.key: self.move_sighting(key, frame, k))
         menu.addAction(
             tr("Remove this sighting"),
-            lambda: self._document.edit("remove sighting", outlines.remove_sighting, key, clip.key, frame),
+            lambda: self._document.edit("remove sighting", presence.remove_sighting, key, clip.key, frame),
         ).setEnabled(seen)
         menu.addSeparator()
         menu.addAction(

@@ -28,15 +28,16 @@ from skiagraph.desktop.unknown_work import UnknownWork
 from skiagraph.desktop.voice_row import VoiceRow
 from skiagraph.desktop.voice_work import VoiceWork
 from skiagraph.desktop.words import counted, percent, tr
-from skiagraph.project import edits, outlines
+from skiagraph.project import edits, outlines, presence
 from skiagraph.project.decisions import ThingSubject
 from skiagraph.project.model import Decision
-from skiagraph.project.outlines import keyframe_before, sighting_at
+from skiagraph.project.outlines import keyframe_before
+from skiagraph.project.presence import sighting_at
 from skiagraph.project.rows import cover_outline, outline_at
 from skiagraph.review.good_frame import good_frame
-from skiagraph.review.register import Show, register_rows
 from skiagraph.review.lanes import attention, lanes, next_finding, next_keyframe, seen_summary
 from skiagraph.review.places import portrait_turns
+from skiagraph.review.register import Show, register_rows
 from skiagraph.review.way import stops, way_of
 from skiagraph.track.path import ORIGIN_NAMES
 
@@ -312,7 +313,7 @@ class CoverPage(QWidget):
 
     def _end_dragged(self, key: str, inside: int, first: int, last: int) -> None:
         self.document.edit(
-            "change the ends of a sighting", outlines.trim_sighting, key, self.session.clip.key, inside, first, last
+            "change the ends of a sighting", presence.trim_sighting, key, self.session.clip.key, inside, first, last
         )
 
     def _style_tried(self) -> None:

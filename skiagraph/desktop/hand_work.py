@@ -15,12 +15,14 @@ from skiagraph.desktop.picture_view import PictureView
 from skiagraph.desktop.session import Outlines, Session
 from skiagraph.desktop.words import tr
 from skiagraph.errors import SkiagraphError
-from skiagraph.follow.follower import Hold, held_by
+from skiagraph.follow.follower import held_by
+from skiagraph.follow.step import Hold
 from skiagraph.footage.following import Direction, Following
-from skiagraph.project import copying, edits, levels, outlines
+from skiagraph.project import copying, edits, levels, outlines, presence
 from skiagraph.project.decisions import PersonSubject, ThingSubject
 from skiagraph.project.model import Change, HoldoutSubject, Outline, Project, Reach, Shape, Sighting, replace
-from skiagraph.project.outlines import keyframe_before, sighting_at
+from skiagraph.project.outlines import keyframe_before
+from skiagraph.project.presence import sighting_at
 from skiagraph.project.rows import outline_at
 from skiagraph.review.ends import at_edge
 from skiagraph.review.way import last_seen
@@ -317,7 +319,7 @@ class HandWork(QObject):
             self.follow(Direction.BOTH)
 
     def declare_absent(self) -> None:
-        self.edit_here("not in the picture here", outlines.declare_absent)
+        self.edit_here("not in the picture here", presence.declare_absent)
 
     # Offers
 
@@ -334,7 +336,7 @@ class HandWork(QObject):
             offers = [("both", tr("Follow again from here"), "T")]
         elif (
             sighting is not None
-            and outline_at(self._document.project, sighting, frame).confidence < outlines.ABSENT_BELOW
+            and outline_at(self._document.project, sighting, frame).confidence < presence.ABSENT_BELOW
         ):
             offers = [("absent", tr("Not in the picture here"), "W")]
         elif (
@@ -399,7 +401,7 @@ class HandWork(QObject):
     def extend(self) -> None:
         """Cover the whole clip with the sighting at the playhead."""
         self._fresh = ""
-        self.edit_here("cover the whole clip", outlines.extend_sighting)
+        self.edit_here("cover the whole clip", presence.extend_sighting)
         self.refresh_offers()
 
     def switch_off(self) -> None:
@@ -408,10 +410,10 @@ class HandWork(QObject):
         self.edit_here("cover off", levels.switch_off, Reach.FRAME if reach == Reach.KEYFRAME else reach)
 
     def split(self) -> None:
-        self.edit_here("split sighting", outlines.split_sighting)
+        self.edit_here("split sighting", presence.split_sighting)
 
     def join(self) -> None:
-        self.edit_here("join sightings", outlines.join_sightings)
+        self.edit_here("join sightings", presence.join_sightings)
 
     def trim(self, which: str) -> None:
         here, sighting = self.here(), self.sighting()
@@ -419,7 +421,7 @@ class HandWork(QObject):
             first, last = (here[2], sighting.last) if which == "begin" else (sighting.first, here[2])
             self._document.edit(
                 "begin sighting here" if which == "begin" else "end sighting here",
-                outlines.trim_sighting,
+                presence.trim_sighting,
                 *here,
                 first,
                 last,

@@ -17,8 +17,8 @@ from skiagraph.desktop.strength_meter import StrengthMeter
 from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.voice_part import VoicePart
 from skiagraph.desktop.words import counted, tr
-from skiagraph.follow.follower import FollowSettings
 from skiagraph.follow.look import Motion
+from skiagraph.follow.step import FollowSettings
 from skiagraph.footage.following import Direction
 from skiagraph.project.model import Decision, HoldoutSubject, Outline, Reach, Subject, replace
 from skiagraph.shape.shape import Shape

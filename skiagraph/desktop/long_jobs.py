@@ -30,7 +30,7 @@ from skiagraph.footage.sweeping import sweep_clip
 from skiagraph.jobs import JobControl
 from skiagraph.media.index import open_clip
 from skiagraph.media.pictures import RATE
-from skiagraph.project import edits, outlines
+from skiagraph.project import edits, outlines, presence
 from skiagraph.project.carry import Report
 from skiagraph.project.rows import outline_at
 from skiagraph.review.finding import LEAST
@@ -259,7 +259,7 @@ class LongJobs(QObject):
             return
         self._notice.say("")
         project, token = document.settled, document.token
-        sighting = outlines.sighting_at(project.subject(wanted.subject), wanted.clip, wanted.frame)
+        sighting = presence.sighting_at(project.subject(wanted.subject), wanted.clip, wanted.frame)
         outline = outline_at(project, sighting, wanted.frame)
         far: list[HeadPath] = []
 
@@ -287,7 +287,7 @@ class LongJobs(QObject):
             if (
                 path is not None
                 and there
-                and outlines.sighting_at(document.project.subject(wanted.subject), wanted.clip, wanted.frame)
+                and presence.sighting_at(document.project.subject(wanted.subject), wanted.clip, wanted.frame)
                 is not None
             ):
                 document.edit("follow", placed, path, again, looks)

@@ -308,14 +308,7 @@ class PictureView(Zoomed):
 
     def _drawn_outline(self, drag: dict) -> Outline:
         """What a drag has drawn so far."""
-        a, b = drag["from"], drag["to"]
-        return Outline.at(
-            (a.x() + b.x()) / 2,
-            (a.y() + b.y()) / 2,
-            max(1.0, abs(a.x() - b.x())),
-            max(1.0, abs(a.y() - b.y())),
-            shape=self._drawing,
-        )
+        return Outline.between(drag["from"].toTuple(), drag["to"].toTuple(), self._drawing)
 
     # What is under the pointer
 
@@ -350,16 +343,9 @@ class PictureView(Zoomed):
         """A keyframe of the selected outline's way under a point of the widget."""
         if self._quiet or self._shown == Outlines.NONE or self._selected_seen() is None:
             return None
-        return next(
-            (
-                frame
-                for frame, x, y in self._way.steps
-                if frame in self._way.keyframes
-                and frame != self._way.now
-                and _near(self.to_screen(QPointF(x, y)), point, 7.0)
-            ),
-            None,
-        )
+        way = self._way
+        others = (step for step in way.steps if step[0] in way.keyframes and step[0] != way.now)
+        return next((frame for frame, x, y in others if _near(self.to_screen(QPointF(x, y)), point, 7.0)), None)
 
     def _under(self, point: QPointF) -> str:
         if self._shown == Outlines.NONE:

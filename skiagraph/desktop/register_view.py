@@ -7,36 +7,34 @@ from dataclasses import replace
 
 import numpy as np
 from PySide6.QtCore import QPoint, QPointF, QRect, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QFont, QImage, QPainter, QPen, QPixmap
+from PySide6.QtGui import QColor, QImage, QPainter, QPixmap
 from PySide6.QtWidgets import QAbstractScrollArea, QLineEdit, QMenu, QPushButton
 
 from skiagraph.desktop import theme
 from skiagraph.desktop.controls import push_button
 from skiagraph.desktop.lane_painter import (
     TimeScale,
-    paint_attention,
-    paint_badge,
-    paint_face,
-    paint_lane,
-    paint_marked,
-    paint_markers,
     paint_marks,
     paint_playhead,
-    paint_ruler,
+)
+from skiagraph.desktop.register_painter import (
+    BADGE,
+    DECISION,
+    DECISION_WORD,
+    HEAD,
+    LANES,
+    NAME,
+    RIGHT,
+    ROW,
+    RowLook,
+    paint_head,
+    paint_row,
 )
 from skiagraph.desktop.words import tr
 from skiagraph.project.model import Clip, Decision, Subject
-from skiagraph.review.lanes import Lane, LaneState, LanePart
-from skiagraph.timecode import Timecode
+from skiagraph.review.lanes import Lane, LanePart, LaneState
 
-HEAD, ROW = 62, 34
-# Left edges of the columns, px.
-FACE, NAME, DECISION, BADGE, LANES = 12, 46, 186, 266, 304
-RIGHT = 14
 GRAB = 5
-
-DECISION_WORD = {Decision.COVER: "Cover", Decision.SHOW: "Show", Decision.UNDECIDED: "Undecided"}
-DECISION_COLOUR = {Decision.COVER: theme.VERDIGRIS, Decision.SHOW: theme.LILAC, Decision.UNDECIDED: theme.OCHRE}
 
 
 class RegisterView(QAbstractScrollArea):
@@ -245,7 +243,8 @@ class RegisterView(QAbstractScrollArea):
         for row, subject in enumerate(self._subjects):
             top = HEAD + row * ROW - self.verticalScrollBar().value()
             if top + ROW >= HEAD and top <= height:
-                self._paint_row(painter, row, subject, top, scale, right)
+                lane, face = self._lanes.get(subject.key), self._faces(subject)
+                paint_row(painter, subject, lane and self._dragged(lane), face, self._look_of(row, top), scale)
         painter.setClipping(False)
         if not self._subjects:
             painter.setPen(QColor(theme.QUIET))
@@ -255,84 +254,23 @@ class RegisterView(QAbstractScrollArea):
                 Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
                 self._empty,
             )
-        self._paint_head(painter, scale, right, width)
+        paint_head(painter, scale, right, width, self._note, self._clip, self._worst, self._moved_markers())
         if self._clip is not None:
             painter.setClipRect(QRectF(LANES - 6, 0, right - LANES + 12, height))
             paint_marks(painter, scale, *self._marks, HEAD, height - HEAD, right)
         painter.end()
 
-    def _paint_head(self, painter, scale, right, width) -> None:
-        painter.setFont(theme.font(14, QFont.Weight.Bold))
-        painter.setPen(QColor(theme.PAPER))
-        painter.drawText(QRect(12, 4, 120, 20), Qt.AlignmentFlag.AlignVCenter, "Register")
-        painter.setFont(theme.font(12))
-        painter.setPen(QColor(theme.QUIET))
-        painter.drawText(QRect(80, 4, LANES - 88, 20), Qt.AlignmentFlag.AlignVCenter, self._note)
-        if self._clip is not None:
-            painter.save()
-            painter.setClipRect(QRectF(LANES - 1, 0, right - LANES + 2, HEAD))
-            paint_ruler(painter, scale, right, 5, Timecode.of(self._clip.rate, self._clip.timecode), self._clip.frames)
-            painter.setFont(theme.font(11))
-            painter.setPen(QColor(theme.QUIET))
-            painter.drawText(QRectF(LANES + 8, 25, 120, 14), Qt.AlignmentFlag.AlignVCenter, "attention")
-            paint_attention(painter, self._worst, scale, 42, 11, right)
-            paint_markers(painter, self._moved_markers(), scale, 24, 16, right)
-            painter.restore()
-        painter.setPen(QPen(QColor(theme.ASH), 1))
-        painter.drawLine(0, HEAD - 1, width, HEAD - 1)
-
-    def _paint_row(self, painter, row: int, subject: Subject, top: int, scale, right) -> None:
-        width = self.viewport().width()
-        chosen = subject.key in self._keys
-        if chosen:
-            painter.fillRect(QRect(0, top, width, ROW), QColor(theme.RAISED))
-            painter.fillRect(QRect(0, top, 3, ROW), QColor(theme.LILAC))
-        elif self._hover[0] == row:
-            painter.fillRect(QRect(0, top, width, ROW), QColor("#272422"))
-        painter.setPen(QPen(QColor(theme.RAISED), 1))
-        painter.drawLine(0, top + ROW - 1, width, top + ROW - 1)
-        paint_face(painter, self._faces(subject), QRectF(FACE, top + 3, 27, 27))
-        painter.setFont(theme.font(13))
-        painter.setPen(QColor(theme.QUIET if subject.doubtful or subject.dismissed else theme.PAPER))
-        name = painter.fontMetrics().elidedText(subject.name, Qt.TextElideMode.ElideRight, DECISION - NAME - 8)
-        painter.drawText(QRect(NAME, top, DECISION - NAME - 8, ROW), Qt.AlignmentFlag.AlignVCenter, name)
-        self._paint_decision(painter, row, subject, top)
-        lane = self._lanes.get(subject.key)
-        if self._target == row:
-            painter.setPen(QPen(QColor(theme.LILAC), 2))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRoundedRect(QRectF(2, top + 1, width - 4, ROW - 3), 4, 4)
-        if lane and lane.findings:
-            paint_badge(painter, lane, QRectF(BADGE, top + 8, 24, 17))
-        if lane:
-            painter.save()
-            painter.setClipRect(QRectF(LANES - 1, top, right - LANES + 2, ROW), Qt.ClipOperation.IntersectClip)
-            paint_lane(painter, self._dragged(lane), scale, top + ROW / 2)
-            marked = self._drag["stretch"] if self._drag and self._drag["kind"] == "mark" else self.marked
-            if marked is not None and marked[0] == subject.key:
-                paint_marked(painter, scale.x(marked[1]), scale.x(marked[2] + 1), top + ROW / 2)
-            painter.restore()
-
-    def _paint_decision(self, painter, row, subject, top) -> None:
-        box = QRectF(DECISION - 6, top + 6, BADGE - DECISION - 4, ROW - 13)
-        if self._hover == (row, "decision"):
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(theme.ASH))
-            painter.drawRoundedRect(box, 4, 4)
-        words = (
-            {Decision.SHOW: "Off"}.get(subject.decision, "In front")
-            if not subject.of.hides
-            else DECISION_WORD[subject.decision]
-        )
-        painter.setPen(
-            QColor(
-                theme.QUIET
-                if subject.dismissed or not subject.of.hides and subject.decision == Decision.SHOW
-                else DECISION_COLOUR[subject.decision]
-            )
-        )
-        painter.drawText(
-            box.adjusted(6, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, tr("Dismissed" if subject.dismissed else words)
+    def _look_of(self, row: int, top: int) -> RowLook:
+        key = self._subjects[row].key
+        marked = self._drag["stretch"] if self._drag and self._drag["kind"] == "mark" else self.marked
+        return RowLook(
+            top,
+            self.viewport().width(),
+            chosen=key in self._keys,
+            hovered=self._hover[0] == row,
+            on_decision=self._hover == (row, "decision"),
+            target=self._target == row,
+            marked=marked[1:] if marked is not None and marked[0] == key else None,
         )
 
     def _dragged(self, lane: Lane) -> Lane:

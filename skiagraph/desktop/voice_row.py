@@ -10,7 +10,8 @@ from PySide6.QtWidgets import QWidget
 from skiagraph.desktop import theme
 from skiagraph.desktop.controls import push_button
 from skiagraph.desktop.lane_painter import TimeScale
-from skiagraph.desktop.register_view import GRAB, LANES, RIGHT
+from skiagraph.desktop.register_painter import LANES, RIGHT
+from skiagraph.desktop.register_view import GRAB
 from skiagraph.desktop.words import tr
 from skiagraph.media.audio import Waveform
 from skiagraph.review.voice_lanes import RangePart, SpeechState, VoiceLane

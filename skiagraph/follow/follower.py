@@ -10,68 +10,14 @@ says why.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from enum import StrEnum
-
 import cv2
 import numpy as np
 
 from skiagraph.follow.look import BEYOND, PLAIN, Look, Motion, pixels_of, tilted_pixels
+from skiagraph.follow.step import FollowSettings, Hold, Step, Why
 from skiagraph.shape.place import Perspective, Place, place_of, place_of_matrix
 from skiagraph.shape.shape import Outline, Shape, nearest_turn
 from skiagraph.values import replace
-
-
-class Why(StrEnum):
-    """Why following stopped."""
-
-    END = "end"
-    LEFT = "left"
-    HIDDEN = "hidden"
-    CUT = "cut"
-    PLAIN = "plain"
-
-
-@dataclass(frozen=True, slots=True)
-class FollowSettings:
-    """What decides whether something is still what it was.
-
-    Correlations are of looks, -1..1, with brightness and contrast taken out.
-
-    sure: correlation from which a place is believed by itself; lost: under it nothing is believed. Higher stops
-    earlier. agree: share of the outline, in cells, that has to look as it did; again: correlation and share from which
-    it is believed where it had to be searched for, as many places are compared then. learn: correlation under which the
-    look of late is renewed, where so much of it, all_over, still agrees. partly: share of what is in the picture that
-    has to agree where not all of it is. patience_s: so long something hidden is waited for.
-    room: outline sizes around the expected place in which it is looked for; more finds what moves faster, and costs
-    time. patch: px of the longer side at which looks are compared. seek: correlation of small pictures from which a
-    place in a whole frame is looked at, found: correlation and share of cells from which it is seen again there, alone:
-    by how much any other place has to be less alike. Chosen on the scenes of benchmarks/follow.py, with room to spare.
-    """
-
-    sure: float = 0.72
-    lost: float = 0.5
-    agree: float = 0.45
-    again: tuple[float, float] = (0.8, 0.65)
-    learn: float = 0.85
-    all_over: float = 0.8
-    partly: float = 0.7
-    patience_s: float = 1.0
-    room: float = 0.75
-    seek: float = 0.35
-    found: tuple[float, float] = (0.85, 0.75)
-    alone: float = 0.1
-    patch: int = 64
-
-
-@dataclass(frozen=True, slots=True)
-class Step:
-    """One frame: where the outline is, and how sure that is, 0..1; known is False where it was not seen."""
-
-    place: Place
-    confidence: float
-    known: bool
-
 
 # Points followed from frame to frame.
 POINTS = 60
@@ -95,9 +41,8 @@ AS_OF_LATE = 0.75
 GROWS, TURNS, SHEARS, TILTS = 0.12, 12.0, 0.12, 0.06
 # What is behind something known by this share, and not seen, is waited for so many times as long.
 HIDDEN_BEHIND, KNOWN_PATIENCE = 0.4, 4
-# Something looks like its surroundings when this far beside it, in sizes of it, something correlates with it by as
-# much: a place that is believed needs no more.
-BESIDE, LIKE = 0.4, 0.8
+# What lies this far beside something, in sizes of it, is held against it.
+BESIDE = 0.4
 
 
 class OutlineFollower:
@@ -263,9 +208,8 @@ class OutlineFollower:
             _, best, _, (x, y) = cv2.minMaxLoc(scores)
             if best < settings.seek:
                 break
-            scores[
-                max(0, y - size[1] // 2) : y + size[1] // 2 + 1, max(0, x - size[0] // 2) : x + size[0] // 2 + 1
-            ] = -1
+            down, across = size[1] // 2, size[0] // 2
+            scores[max(0, y - down) : y + down + 1, max(0, x - across) : x + across + 1] = -1
             guess = replace(place, cx=float((x + size[0] / 2) / scale), cy=float((y + size[1] / 2) / scale))
             self.place, self._unseen, self._ignored = guess, 6, None
             there, score, agreeing = self._laid_flat(grey, guess, look)
@@ -308,10 +252,8 @@ class OutlineFollower:
         if similar is None or inliers.sum() < max(4, 0.3 * good.sum()):
             middle = np.median((moved - points)[good].reshape(-1, 2), axis=0) / scale
             return _moved(self.place, *middle)
-        zoom, turn = (
-            float(np.hypot(similar[0, 0], similar[1, 0])),
-            float(np.degrees(np.arctan2(similar[1, 0], similar[0, 0]))),
-        )
+        zoom = float(np.hypot(similar[0, 0], similar[1, 0]))
+        turn = float(np.degrees(np.arctan2(similar[1, 0], similar[0, 0])))
         middle = (np.array([self.place.cx, self.place.cy]) - window[:2]) * scale
         cx, cy = (similar[:, :2] @ middle + similar[:, 2]) / scale + window[:2]
         return self._allowed(
@@ -650,25 +592,6 @@ class OutlineFollower:
 
 def _moved(place: Place, x: float, y: float) -> Place:
     return replace(place, cx=float(np.clip(place.cx + x, -1e5, 1e5)), cy=float(np.clip(place.cy + y, -1e5, 1e5)))
-
-
-@dataclass(frozen=True, slots=True)
-class Hold:
-    """How much there is to hold on to. structure: deviation in grey levels from pixel to pixel along the direction in
-    which there is less of it (the smaller eigenvalue of the structure tensor: Shi and Tomasi, Good Features to Track,
-    CVPR 1994); like: highest correlation with what lies beside it, -1..1."""
-
-    structure: float
-    like: float
-
-    @property
-    def is_plain(self) -> bool:
-        return self.structure < PLAIN
-
-    @property
-    def is_alike(self) -> bool:
-        """True where something beside it looks like it."""
-        return self.like > LIKE
 
 
 def held_by(grey: np.ndarray, outline: Outline) -> Hold:

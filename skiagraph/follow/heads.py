@@ -9,7 +9,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from skiagraph.detect.finder import FaceFinder
-from skiagraph.follow.follower import AS_OF_LATE, WHOLE, OutlineFollower, Step, Why
+from skiagraph.follow.follower import AS_OF_LATE, WHOLE, OutlineFollower
+from skiagraph.follow.step import Step, Why
 from skiagraph.shape.place import Place
 from skiagraph.shape.shape import Outline
 from skiagraph.track.appearance import head_colours

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from skiagraph.follow.follower import OutlineFollower, Step, Why
+from skiagraph.follow.follower import OutlineFollower
+from skiagraph.follow.step import Step, Why
 from skiagraph.shape.place import Place
 from skiagraph.track.cuts import is_plain_cut, thumbnail
 from skiagraph.track.path import BRIDGED, FOLLOWED, PLACED, Path

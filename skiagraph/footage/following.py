@@ -10,18 +10,19 @@ from enum import StrEnum
 
 import numpy as np
 
-from skiagraph.errors import EditRefused
 from skiagraph.detect.finder import FaceFinder
+from skiagraph.errors import EditRefused
 from skiagraph.follow.cutting import EdgeFinder
-from skiagraph.follow.follower import FollowSettings, OutlineFollower, Step, Why
-from skiagraph.footage.source import open_source
+from skiagraph.follow.follower import OutlineFollower
 from skiagraph.follow.heads import HeadFollower, is_head
 from skiagraph.follow.look import Motion
 from skiagraph.follow.paths import Followed, chained, follow, joined, met
+from skiagraph.follow.step import FollowSettings, Step, Why
+from skiagraph.footage.source import open_source
 from skiagraph.jobs import JobControl
 from skiagraph.media.reader import FrameReader
 from skiagraph.project.model import PersonSubject, Place, Project, Subject
-from skiagraph.project.outlines import sighting_at
+from skiagraph.project.presence import sighting_at
 from skiagraph.project.rows import fronts_of, outline_at
 from skiagraph.shape.shape import Outline
 from skiagraph.track.descriptor import FaceDescriber

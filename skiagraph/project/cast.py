@@ -14,7 +14,7 @@ import numpy as np
 from skiagraph.errors import EditRefused
 from skiagraph.project.edits import next_name, remove_subjects
 from skiagraph.project.model import Answer, Decision, Likeness, Portrait, Project, Sighting, Style, Subject, replace
-from skiagraph.project.outlines import sighting_at
+from skiagraph.project.presence import sighting_at
 from skiagraph.project.rows import CONFIDENCE, CX, CY, HEIGHT, WIDTH, outline_rows
 
 # Two sightings of one person may be so far apart in the same frame, in widths of the head, and for so many frames more.

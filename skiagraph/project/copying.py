@@ -12,7 +12,7 @@ import numpy as np
 from skiagraph.errors import EditRefused
 from skiagraph.project.evidence import FromJoining, Outlined, Track
 from skiagraph.project.model import Form, Keyframe, Level, Project, Repair, Shape, Sighting, Subject, replace
-from skiagraph.project.outlines import sighting_at
+from skiagraph.project.presence import sighting_at
 from skiagraph.project.rows import covered_path
 from skiagraph.shape.change import without_keyframe
 from skiagraph.track.path import Path

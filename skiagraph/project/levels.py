@@ -8,7 +8,7 @@ from __future__ import annotations
 from skiagraph.errors import EditRefused
 from skiagraph.project.entries import entered
 from skiagraph.project.model import Cover, Level, Project, Reach, Sighting, Style, replace
-from skiagraph.project.outlines import sighting_at, trim_sighting
+from skiagraph.project.presence import sighting_at, trim_sighting
 from skiagraph.values import parameters
 
 

@@ -1,6 +1,6 @@
-"""Edits of where somebody is: outlines, keyframes, repairs, and the ends of sightings.
+"""Edits of where somebody is: outlines, keyframes and repairs, and what was followed.
 
-Pure functions, as in edits.py.
+Pure functions, as in edits.py; when somebody is there is edited in presence.py.
 """
 
 from __future__ import annotations
@@ -10,7 +10,7 @@ from collections.abc import Iterable
 import numpy as np
 
 from skiagraph.errors import EditRefused
-from skiagraph.project.decisions import Form, HoldoutSubject, Level, PersonSubject, SubjectKind
+from skiagraph.project.decisions import Form, HoldoutSubject, PersonSubject, SubjectKind
 from skiagraph.project.edits import next_name, with_new_subject
 from skiagraph.project.entries import HAND, entered
 from skiagraph.project.evidence import Cut, FromFollowing, FromJoining, Outlined, Track
@@ -26,15 +26,13 @@ from skiagraph.project.model import (
     Subject,
     replace,
 )
+from skiagraph.project.presence import join_sightings, room_around, seen_at, sighting_at, with_sighting
 from skiagraph.project.rows import (
-    CONFIDENCE,
-    covered_path,
     keyframe_change,
     outline_at,
     path_place,
     place_beneath,
     repair_change,
-    rows_at,
 )
 from skiagraph.shape.change import (
     Between,
@@ -50,29 +48,7 @@ from skiagraph.shape.place import Place, place_of
 from skiagraph.shape.pointed import as_kind, reshaped
 from skiagraph.shape.shape import Shape, nearest_turn
 from skiagraph.track.masks import Masks
-from skiagraph.track.path import FOUND, Path, laid_over
-
-# Where a path is this unsure or less it may be said that nobody is there; where it is surer somebody was seen.
-ABSENT_BELOW = 0.35
-
-
-def sighting_at(subject: Subject, clip: str, frame: int) -> Sighting | None:
-    """The sighting that covers a frame, or None."""
-    return next((s for s in subject.sightings if s.clip == clip and s.covers(frame)), None)
-
-
-def _seen(project: Project, key: str, clip: str, frame: int) -> tuple[Subject, Sighting]:
-    subject = project.subject(key)
-    sighting = sighting_at(subject, clip, frame)
-    if sighting is None:
-        raise EditRefused(f"{subject.name} is not seen at this frame; go to a frame where the lane has a bar.")
-    return subject, sighting
-
-
-def _with_sighting(project: Project, subject: Subject, old: Sighting, new: Sighting | None) -> Project:
-    sightings = (new if s is old else s for s in subject.sightings)
-    return project.with_subject(replace(subject, sightings=tuple(s for s in sightings if s is not None)))
-
+from skiagraph.track.path import FOUND, Path
 
 # Outlines
 
@@ -92,7 +68,7 @@ def move_outline(project: Project, key: str, clip: str, frame: int, wanted: Outl
         others = [s if s is sighting else replace(s, whole=s.whole.then(step)) for s in subject.sightings]
         project = project.with_subject(replace(subject, sightings=tuple(others)))
         subject = project.subject(key)
-    return _with_sighting(project, subject, sighting, _changed(project, sighting, frame, wanted, reach))
+    return with_sighting(project, subject, sighting, _changed(project, sighting, frame, wanted, reach))
 
 
 def _changed(project: Project, sighting: Sighting, frame: int, wanted: Outline, reach: Reach) -> Sighting:
@@ -131,7 +107,7 @@ def set_shape(
     Where it is, its path and its keyframes, stays. On the whole of a sighting, points that differ at some frames go on
     to differ by as much.
     """
-    subject, sighting = _seen(project, key, clip, frame)
+    subject, sighting = seen_at(project, key, clip, frame)
     before = sighting.shape_at(frame)
     if before == shape:
         return project
@@ -139,7 +115,7 @@ def set_shape(
         return project.with_subject(
             replace(subject, sightings=tuple(_in_shape(s, before, shape) for s in subject.sightings))
         )
-    return _with_sighting(
+    return with_sighting(
         project,
         subject,
         sighting,
@@ -158,10 +134,10 @@ def set_shape(
 
 def set_shape_kind(project: Project, key: str, clip: str, frame: int, kind: str) -> Project:
     """The project with the sighting at a frame covered in a shape of another kind, as far as its points go."""
-    subject, sighting = _seen(project, key, clip, frame)
+    subject, sighting = seen_at(project, key, clip, frame)
     if sighting.shape_at(frame).kind == kind:
         return project
-    return _with_sighting(
+    return with_sighting(
         project,
         subject,
         sighting,
@@ -189,10 +165,10 @@ def keyframe_here(project: Project, key: str, clip: str, frame: int) -> Project:
 
     Nothing moves, in any frame.
     """
-    subject, sighting = _seen(project, key, clip, frame)
+    subject, sighting = seen_at(project, key, clip, frame)
     if any(k.frame == frame and not k.pin for k in sighting.keyframes):
         raise EditRefused("There is a keyframe at this frame already; move the outline, or remove the keyframe.")
-    return _with_sighting(
+    return with_sighting(
         project,
         subject,
         sighting,
@@ -208,7 +184,7 @@ def keyframe_here(project: Project, key: str, clip: str, frame: int) -> Project:
 
 def move_keyframe(project: Project, key: str, clip: str, frame: int, to: int) -> Project:
     """The project with what was set at a frame, keyframe or repair, at another frame of the same sighting."""
-    subject, sighting = _seen(project, key, clip, frame)
+    subject, sighting = seen_at(project, key, clip, frame)
     if frame not in sighting.all_marks():
         raise EditRefused("There is no keyframe at this frame; go to one with . or , first.")
     to = int(np.clip(to, sighting.first, sighting.last))
@@ -222,7 +198,7 @@ def move_keyframe(project: Project, key: str, clip: str, frame: int, to: int) ->
             )
         )
 
-    return _with_sighting(
+    return with_sighting(
         project,
         subject,
         sighting,
@@ -238,29 +214,29 @@ def move_keyframe(project: Project, key: str, clip: str, frame: int, to: int) ->
 
 def remove_keyframe(project: Project, key: str, clip: str, frame: int) -> Project:
     """The project without what was set at a frame: the repair where there is one, else the keyframe."""
-    subject, sighting = _seen(project, key, clip, frame)
+    subject, sighting = seen_at(project, key, clip, frame)
     if any(r.frame == frame for r in sighting.repairs):
-        return _with_sighting(
+        return with_sighting(
             project,
             subject,
             sighting,
             replace(sighting, repairs=tuple(r for r in sighting.repairs if r.frame != frame)),
         )
     if any(k.frame == frame and not k.pin for k in sighting.keyframes):
-        return _with_sighting(
+        return with_sighting(
             project, subject, sighting, replace(sighting, keyframes=without_keyframe(sighting.keyframes, frame))
         )
     if any(f.frame == frame for f in sighting.forms):
         left = tuple(f for f in sighting.forms if f.frame != frame)
         # The last of them was the shape of the whole.
-        return _with_sighting(
+        return with_sighting(
             project,
             subject,
             sighting,
             replace(sighting, forms=left, shape=sighting.shape if left else sighting.forms[0].shape),
         )
     if any(e.frame == frame for e in sighting.levels):
-        return _with_sighting(
+        return with_sighting(
             project, subject, sighting, replace(sighting, levels=tuple(e for e in sighting.levels if e.frame != frame))
         )
     raise EditRefused("There is no keyframe at this frame; go to one with . or , first.")
@@ -284,7 +260,7 @@ def remove_keyframes(project: Project, key: str, clip: str, first: int, last: in
 def _without_mark(project: Project, key: str, sighting: Sighting, frame: int) -> Project:
     subject = project.subject(key)
     left = tuple(f for f in sighting.forms if f.frame != frame)
-    return _with_sighting(
+    return with_sighting(
         project,
         subject,
         sighting,
@@ -301,12 +277,12 @@ def _without_mark(project: Project, key: str, sighting: Sighting, frame: int) ->
 
 def set_repair_extent(project: Project, key: str, clip: str, frame: int, before: int, after: int) -> Project:
     """The project with the correction at a frame easing back within other numbers of frames."""
-    subject, sighting = _seen(project, key, clip, frame)
+    subject, sighting = seen_at(project, key, clip, frame)
     repair = next((r for r in sighting.repairs if r.frame == frame), None)
     if repair is None:
         raise EditRefused("There is no correction at this frame.")
     changed = replace(repair, before=max(0, before), after=max(0, after))
-    return _with_sighting(
+    return with_sighting(
         project,
         subject,
         sighting,
@@ -355,7 +331,7 @@ def repeat_change(project: Project, key: str, clip: str, first: int, last: int, 
                     for k in keys
                 ),
             )
-        project = _with_sighting(project, project.subject(key), sighting, new)
+        project = with_sighting(project, project.subject(key), sighting, new)
     return project
 
 
@@ -373,7 +349,7 @@ def keyframe_before(sighting: Sighting, frame: int) -> Keyframe | None:
 def set_between(project: Project, key: str, clip: str, frame: int, way: Between) -> Project:
     """The project with the outline going from the keyframe at or before a frame to the next one smoothly, straight, or
     held until there. The keyframes themselves stay where they are."""
-    subject, sighting = _seen(project, key, clip, frame)
+    subject, sighting = seen_at(project, key, clip, frame)
     begins = keyframe_before(sighting, frame)
     if begins is None:
         raise EditRefused("There are no two keyframes around this frame; set them first.")
@@ -385,175 +361,7 @@ def set_between(project: Project, key: str, clip: str, frame: int, way: Between)
             keyframe = replace(keyframe, arriving=None)
         after = keyframe.frame == begins.frame
         changed.append(keyframe)
-    return _with_sighting(project, subject, sighting, replace(sighting, keyframes=tuple(changed)))
-
-
-# Sightings
-
-
-def room_around(project: Project, subject: Subject, clip: str, first: int, last: int) -> tuple[int, int]:
-    """First and last frame between which a sighting of first .. last may grow: up to its neighbours, or the clip's
-    ends."""
-    low, high = 0, project.clip(clip).frames - 1
-    for other in subject.in_clip(clip):
-        if other.last < first:
-            low = max(low, other.last + 1)
-        elif other.first > last:
-            high = min(high, other.first - 1)
-    return low, high
-
-
-def trim_sighting(project: Project, key: str, clip: str, inside: int, first: int, last: int) -> Project:
-    """The sighting that covers frame `inside`, covered from first to last instead; neighbours and the clip's ends limit
-    it.
-
-    Drawn past the path the cover stays where the path ended. Raises EditRefused when nothing would be left.
-    """
-    subject, sighting = _seen(project, key, clip, inside)
-    low, high = room_around(project, subject, clip, sighting.first, sighting.last)
-    first, last = int(np.clip(first, low, high)), int(np.clip(last, low, high))
-    if first > last:
-        raise EditRefused("A sighting has at least one frame; drag its end the other way.")
-    return _with_sighting(
-        project,
-        subject,
-        sighting,
-        replace(
-            sighting,
-            first=first,
-            last=last,
-            begin_set=sighting.begin_set or first != sighting.first,
-            end_set=sighting.end_set or last != sighting.last,
-        ),
-    )
-
-
-def extend_sighting(project: Project, key: str, clip: str, frame: int) -> Project:
-    """The sighting at a frame covered from the first to the last frame of the clip, or up to its neighbours."""
-    return trim_sighting(project, key, clip, frame, 0, project.clip(clip).frames - 1)
-
-
-def remove_sighting(project: Project, key: str, clip: str, frame: int) -> Project:
-    subject, sighting = _seen(project, key, clip, frame)
-    return _with_sighting(project, subject, sighting, None)
-
-
-def split_sighting(project: Project, key: str, clip: str, frame: int) -> Project:
-    """The project with the sighting at a frame in two that touch: the second begins there.
-
-    Nothing moves, and nothing is uncovered.
-    """
-    subject, sighting = _seen(project, key, clip, frame)
-    if frame == sighting.first:
-        raise EditRefused("A sighting begins at this frame already.")
-    project, new = project.new_id("sightings")
-    parts = replace(sighting, last=frame - 1), replace(sighting, key=new, first=frame)
-    return project.with_subject(
-        replace(
-            project.subject(key),
-            sightings=tuple(p for s in subject.sightings for p in (parts if s is sighting else (s,))),
-        )
-    )
-
-
-def join_sightings(project: Project, key: str, clip: str, frame: int) -> Project:
-    """The project with the sighting at or before a frame and the next one as one, covered through what lies between: of
-    that nobody is sure, which is a finding. What each was keyed to holds where it was."""
-    subject = project.subject(key)
-    ordered = sorted(subject.in_clip(clip), key=lambda s: s.first)
-    pair = next(
-        ((a, b) for a, b in zip(ordered, ordered[1:]) if a.first <= frame < b.first or a.first <= frame <= a.last), None
-    )
-    if pair is None:
-        raise EditRefused(f"{subject.name} is not seen again after this frame; there is nothing to join.")
-    one, two = pair
-    if (
-        replace(
-            two,
-            key=one.key,
-            first=one.first,
-            last=one.last,
-            begin_set=one.begin_set,
-            end_set=one.end_set,
-            away_after=one.away_after,
-        )
-        == one
-    ):
-        # They were one before.
-        joined = replace(one, last=max(one.last, two.last), end_set=two.end_set, away_after=two.away_after)
-    else:
-        project, joined = _bridged(project, one, two)
-    left = tuple(joined if s is one else s for s in subject.sightings if s is not two)
-    return project.with_subject(replace(project.subject(key), sightings=left))
-
-
-def _bridged(project: Project, one: Sighting, two: Sighting) -> tuple[Project, Sighting]:
-    """Two sightings as one on a path of where they are covered, with a straight line between them."""
-    if one.cut or two.cut:
-        raise EditRefused(
-            "The exact edge of one of them is known only for its own frames. Take the edge as drawn first, join, and"
-            " find it again."
-        )
-    path, last = laid_over([covered_path(project, s) for s in (one, two)]), max(one.last, two.last)
-    project, key = project.new_id("tracks")
-    project = replace(
-        project, evidence=project.evidence.with_tracks((Track(key, one.clip, path, FromJoining(), Outlined()),))
-    )
-    forms = {f.frame: f for s in (one, two) for f in s.forms}
-    if one.shape_at(one.last) != two.shape_at(two.first):
-        forms.setdefault(one.last, Form(one.last, one.shape_at(one.last), "hold"))
-        forms.setdefault(two.first, Form(two.first, two.shape_at(two.first)))
-    levels = {e.frame: e for s in (one, two) for e in s.levels}
-    if levels:
-        levels.setdefault(one.last, Level(one.last, *(float(v) for v in one.level_at(one.last)), "hold"))
-        levels.setdefault(two.first, Level(two.first, *(float(v) for v in two.level_at(two.first))))
-    return project, replace(
-        one,
-        last=last,
-        tracks=(key,),
-        base=None,
-        whole=Change(),
-        keyframes=(),
-        repairs=(),
-        forms=tuple(forms[f] for f in sorted(forms)),
-        levels=tuple(levels[f] for f in sorted(levels)),
-        end_set=two.end_set,
-        away_after=two.away_after,
-    )
-
-
-def declare_absent(project: Project, key: str, clip: str, frame: int) -> Project:
-    """The project in which a subject is not in the picture around a frame: in a gap, nothing is missing; where a path
-    was only bridged or nobody is sure, the cover goes, at once and in one frame. Raises EditRefused where it was seen.
-    """
-    subject = project.subject(key)
-    sighting = sighting_at(subject, clip, frame)
-    if sighting is None:
-        before = [s for s in subject.in_clip(clip) if s.last < frame]
-        if not before:
-            raise EditRefused(f"{subject.name} was not seen before this frame; there is nothing to say.")
-        last = max(before, key=lambda s: s.last)
-        return _with_sighting(project, subject, last, replace(last, away_after=True))
-    rows = rows_at(project, sighting, sighting.first, sighting.last)
-    bare = rows[:, CONFIDENCE] < ABSENT_BELOW
-    at = frame - sighting.first
-    if not bare[at]:
-        raise EditRefused(
-            f"{subject.name} is seen at this frame. Split the sighting, and remove or trim the part in which nobody is"
-            " there."
-        )
-    low = at - int(np.argmax(~bare[at::-1])) + 1 if (~bare[:at]).any() else 0
-    high = at + int(np.argmax(~bare[at:])) - 1 if (~bare[at:]).any() else len(bare) - 1
-    parts = []
-    if low > 0:
-        parts.append(replace(sighting, last=sighting.first + low - 1, end_set=True, away_after=True))
-    if high < len(bare) - 1:
-        project, new = project.new_id("sightings")
-        parts.append(
-            replace(sighting, key=new if parts else sighting.key, first=sighting.first + high + 1, begin_set=True)
-        )
-    others = tuple(p for s in subject.sightings for p in (parts if s is sighting else (s,)))
-    return project.with_subject(replace(project.subject(key), sightings=others))
+    return with_sighting(project, subject, sighting, replace(sighting, keyframes=tuple(changed)))
 
 
 def place_again(project: Project, key: str, clip: str, frame: int, outline: Outline) -> Project:
@@ -569,7 +377,7 @@ def place_again(project: Project, key: str, clip: str, frame: int, outline: Outl
         return placed
     # Only the frame in which it was seen is known.
     new = next(s for s in placed.subject(key).in_clip(clip) if s.covers(frame))
-    placed = _with_sighting(
+    placed = with_sighting(
         placed, placed.subject(key), new, replace(new, first=frame) if before else replace(new, last=frame)
     )
     near = (
@@ -622,7 +430,7 @@ def rest_on_followed(project: Project, key: str, clip: str, frame: int, path: Pa
     and what was changed by hand where the path does not reach, stays covered as it is, and the path is a sighting
     beside it.
     """
-    subject, there = _seen(project, key, clip, frame)
+    subject, there = seen_at(project, key, clip, frame)
     known = project.evidence.by_key()
 
     def may_rest(s: Sighting) -> bool:
@@ -660,7 +468,7 @@ def rest_on_followed(project: Project, key: str, clip: str, frame: int, path: Pa
     )
     for k, outline in placed:
         new = _changed(project, new, k, outline, Reach.KEYFRAME)
-    return _with_sighting(project, project.subject(key), sighting, new)
+    return with_sighting(project, project.subject(key), sighting, new)
 
 
 def also_seen(project: Project, key: str, clip: str, frame: int, paths: Iterable[Path], motion: str = "") -> Project:
@@ -725,15 +533,15 @@ def add_holdout(
 def with_edge(project: Project, key: str, clip: str, frame: int, path: Path | None, masks: Masks | None) -> Project:
     """The project with the exact edge of what is in front, as it was found inside its outline on a path; None goes back
     to the outline."""
-    subject, sighting = _seen(project, key, clip, frame)
+    subject, sighting = seen_at(project, key, clip, frame)
     if masks is None:
-        return _with_sighting(project, subject, sighting, replace(sighting, cut=""))
+        return with_sighting(project, subject, sighting, replace(sighting, cut=""))
     project, track = project.new_id("tracks")
     project = replace(
         project,
         evidence=project.evidence.with_tracks((Track(track, clip, path, FromFollowing(frame, "edge"), Cut(masks)),)),
     )
-    return _with_sighting(project, subject, sighting, replace(sighting, cut=track))
+    return with_sighting(project, subject, sighting, replace(sighting, cut=track))
 
 
 def set_holdout(project: Project, key: str, kind: HoldoutSubject) -> Project:

@@ -8,7 +8,7 @@ from __future__ import annotations
 import numpy as np
 
 from skiagraph.project.model import Project, Sighting, Subject
-from skiagraph.project.outlines import sighting_at
+from skiagraph.project.presence import sighting_at
 from skiagraph.project.rows import ANGLE, CX, CY, GROW, HEIGHT, WIDTH, outline_at
 from skiagraph.review.finding import Scene
 

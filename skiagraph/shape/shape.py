@@ -84,6 +84,12 @@ class Outline:
         place = Similarity(float(cx), float(cy), float(width), float(height), float(angle))
         return Outline(place, shape) if shape is not None else Outline(place)
 
+    @staticmethod
+    def between(a: tuple[float, float], b: tuple[float, float], shape: Shape) -> Outline:
+        """An upright outline that fills the box between two corners, px, and has a pixel at least each way."""
+        (ax, ay), (bx, by) = a, b
+        return Outline.at((ax + bx) / 2, (ay + by) / 2, max(1.0, abs(ax - bx)), max(1.0, abs(ay - by)), shape=shape)
+
     # Where and how large it is. Of a place in perspective these tell of its middle.
 
     @property

@@ -4,7 +4,8 @@ import numpy as np
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QWheelEvent
 
-from skiagraph.desktop.register_view import DECISION, HEAD, LANES, NAME, ROW, RegisterView
+from skiagraph.desktop.register_painter import DECISION, HEAD, LANES, NAME, ROW
+from skiagraph.desktop.register_view import RegisterView
 from skiagraph.project import cast
 from skiagraph.project.model import Change, Decision, Repair
 from skiagraph.review.findings import findings

@@ -6,7 +6,7 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from skiagraph.desktop.voice_row import SPEECH
-from skiagraph.desktop.register_view import LANES
+from skiagraph.desktop.register_painter import LANES
 from skiagraph.desktop.sound_player import SoundPlayer
 from skiagraph.desktop.window import COVER, MainWindow
 

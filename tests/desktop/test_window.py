@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QMessageBox, QPushButton
 
 from skiagraph.demo.ship import shipped
 from skiagraph.desktop.handover_work import HandoverWork
-from skiagraph.desktop.register_view import HEAD, ROW
+from skiagraph.desktop.register_painter import HEAD, ROW
 from skiagraph.desktop.session import View
 from skiagraph.desktop.window import COVER, FOOTAGE, HANDOVER, REVIEW, MainWindow
 from skiagraph.errors import CannotSaveProject, SkiagraphError
@@ -22,7 +22,7 @@ from skiagraph.media.formats import FORMATS
 from skiagraph.media.index import open_clip
 from skiagraph.media.reader import FrameReader
 from skiagraph.media.writer import FilmWriter
-from skiagraph.project import cast, file, outlines
+from skiagraph.project import cast, file, outlines, presence
 from skiagraph.project.layers import matte
 from skiagraph.project.model import Decision, Outline, Portrait, Project, Reach
 from skiagraph.project.rows import outline_at
@@ -494,7 +494,7 @@ class WindowTest(MadeWindow):
         self.press(Qt.Key.Key_B)
         session.set_frame(5)
         self.draw_around((truth.cx - 45, 148), (truth.cx + 45, 212))
-        window.document.edit("ends", outlines.trim_sighting, "s1", "c1", 5, 5, 8)
+        window.document.edit("ends", presence.trim_sighting, "s1", "c1", 5, 5, 8)
         session.set_frame(30)
         self.settle()
         self.assertIn("no cover here", window.cover.picture._hint)
@@ -663,7 +663,7 @@ class WindowTest(MadeWindow):
         self.window.session.set_frame(20)
         self.press(Qt.Key.Key_B)
         self.draw_around((200, 148), (290, 212))
-        self.window.document.edit("end", outlines.trim_sighting, "s1", "c1", 20, 18, 22)
+        self.window.document.edit("end", presence.trim_sighting, "s1", "c1", 20, 18, 22)
         self.press(Qt.Key.Key_E, Qt.KeyboardModifier.ShiftModifier)
         (sighting,) = self.project.subjects[0].sightings
         self.assertEqual(

@@ -14,7 +14,7 @@ from skiagraph.follow.cutting import EdgeFinder
 from skiagraph.footage.adding import add_clip
 from skiagraph.footage.following import find_edges
 from skiagraph.jobs import JobControl
-from skiagraph.project import file, outlines
+from skiagraph.project import file, outlines, presence
 from skiagraph.project.layers import matte
 from skiagraph.project.model import Outline, Project
 from skiagraph.shape.shape import Shape
@@ -76,9 +76,9 @@ class EdgeOfAClipTest(TemporaryFolder):
         project, thing = outlines.add_subject(
             project, "c1", 0, Outline.at(150, 120, 280, 220, shape=Shape.kinds["box"]())
         )
-        project = outlines.extend_sighting(project, thing, "c1", 0)
+        project = presence.extend_sighting(project, thing, "c1", 0)
         project, front = outlines.add_holdout(project, "c1", 0, loose(0), [thing])
-        project = outlines.extend_sighting(project, front, "c1", 0)
+        project = presence.extend_sighting(project, front, "c1", 0)
         for n in (0, 9):
             project = outlines.move_outline(project, front, "c1", n, loose(n), outlines.Reach.KEYFRAME)
         before = matte(project, "c1", 4)

@@ -5,9 +5,10 @@ import unittest
 import cv2
 import numpy as np
 
-from skiagraph.follow.follower import OutlineFollower, Why
+from skiagraph.follow.follower import OutlineFollower
 from skiagraph.follow.look import Motion
 from skiagraph.follow.paths import follow, joined
+from skiagraph.follow.step import Why
 from skiagraph.shape.place import Similarity
 from skiagraph.shape.shape import Shape
 from skiagraph.track.path import BRIDGED, FOLLOWED, PLACED

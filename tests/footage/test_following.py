@@ -6,11 +6,11 @@ import csv
 import numpy as np
 
 from skiagraph.errors import EditRefused
-from skiagraph.follow.follower import Why
+from skiagraph.follow.step import Why
 from skiagraph.footage.adding import add_clip
-from skiagraph.footage.scanning import take_in
 from skiagraph.footage.following import Direction, FollowedOutline, end_sentences, follow_outline
-from skiagraph.project import file, outlines
+from skiagraph.footage.scanning import take_in
+from skiagraph.project import file, outlines, presence
 from skiagraph.project.decisions import ThingSubject
 from skiagraph.project.layers import matte
 from skiagraph.project.listing import COLUMNS, write_tracks
@@ -18,8 +18,8 @@ from skiagraph.project.model import Outline, Project, Reach
 from skiagraph.project.rows import outline_at, outline_rows
 from skiagraph.review.findings import findings
 from skiagraph.shape.shape import Shape
-from tests.follow.test_follower import SIZE, Scene, texture
 from skiagraph.track.results import FaceTable, ScanResult
+from tests.follow.test_follower import SIZE, Scene, texture
 from tests.support import TemporaryFolder, head_path, make_clip, opened, with_people
 
 BOX = Shape.kinds["box"]()
@@ -105,7 +105,7 @@ class FollowingTest(TemporaryFolder):
             project = outlines.move_outline(
                 project, front, "c1", n, Outline.at(truth(n).cx + 72 - 3 * n, 180, 30, 500, shape=BOX), Reach.FRAME
             )
-            project = outlines.extend_sighting(project, front, "c1", 0)
+            project = presence.extend_sighting(project, front, "c1", 0)
         found = follow_outline(project, "c1", 0, self.outline(0), subject=key)
         self.assertEqual(found.path.last, 39)
         self.assertLess(max(abs(found.path.cx[n] - truth(n).cx) for n in range(40)), 1.0)

@@ -3,7 +3,7 @@
 import unittest
 
 from skiagraph.footage.scanning import Arrival
-from skiagraph.project import cast, edits, outlines
+from skiagraph.project import cast, edits, outlines, presence
 from skiagraph.project.model import Decision, Outline, Reach
 from skiagraph.review.findings import findings
 from tests.project.worlds import scan_of, world
@@ -83,7 +83,7 @@ class CarryTest(unittest.TestCase):
         )
 
     def test_an_end_that_a_person_chose_is_not_moved(self):
-        project = outlines.trim_sighting(self.take(world(), (0, 0, 79, 0.0)), "s1", "c1", 40, 0, 50)
+        project = presence.trim_sighting(self.take(world(), (0, 0, 79, 0.0)), "s1", "c1", 40, 0, 50)
         again = self.take(project, (0, 0, 79, 1.0))
         self.assertEqual([(s.first, s.last) for s in again.subject("s1").sightings], [(0, 50)])
 

@@ -3,7 +3,7 @@
 from skiagraph.errors import EditRefused
 from skiagraph.footage.adding import add_clip
 from skiagraph.footage.scanning import take_in
-from skiagraph.project import cast, edits, outlines
+from skiagraph.project import cast, edits, outlines, presence
 from skiagraph.project.model import Answer, Cover, Decision, Likeness, Portrait, Project, Reach, Style, replace
 from skiagraph.project.rows import outline_at
 from skiagraph.track.results import FaceTable, FoundPerson, ScanResult
@@ -275,7 +275,7 @@ class ExchangeTest(CastWorld):
             cast.swap_from(project, one, one, "c1", 40)
         with self.assertRaises(EditRefused):
             cast.swap_from(
-                outlines.trim_sighting(outlines.trim_sighting(project, one, "c1", 10, 0, 30), other, "c1", 70, 60, 70),
+                presence.trim_sighting(presence.trim_sighting(project, one, "c1", 10, 0, 30), other, "c1", 70, 60, 70),
                 one,
                 other,
                 "c1",

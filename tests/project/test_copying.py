@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from skiagraph.errors import EditRefused
-from skiagraph.project import outlines
+from skiagraph.project import outlines, presence
 from skiagraph.project.copying import copied_keyframes, copied_sighting, with_keyframes, with_sighting
 from skiagraph.project.layers import matte
 from skiagraph.project.model import Outline, Reach
@@ -17,13 +17,13 @@ from tests.project.worlds import world
 class CopyingTest(unittest.TestCase):
     def setUp(self):
         project, key = outlines.add_subject(world(2), "c1", 20, Outline.at(100, 100, 60, 60))
-        project = outlines.extend_sighting(project, key, "c1", 20)
+        project = presence.extend_sighting(project, key, "c1", 20)
         for frame, x in ((10, 100), (20, 160), (30, 130)):
             project = outlines.move_outline(project, key, "c1", frame, Outline.at(x, 100, 60, 60), Reach.KEYFRAME)
         self.project, self.key = project, key
 
     def x(self, project, frame, key=None):
-        sighting = outlines.sighting_at(project.subject(key or self.key), "c1", frame)
+        sighting = presence.sighting_at(project.subject(key or self.key), "c1", frame)
         return round(outline_at(project, sighting, frame).cx, 3)
 
     def test_keyframes_to_other_frames(self):
@@ -53,7 +53,7 @@ class CopyingTest(unittest.TestCase):
         way = way_of(self.project, sighting, 20)
         self.assertIn((20, 160.0, 100.0), [(n, round(x, 6), round(y, 6)) for n, x, y in way])
         self.assertTrue(all(b[0] - a[0] == 1 for a, b in zip(way, way[1:])))
-        trimmed = outlines.trim_sighting(self.project, self.key, "c1", 20, 8, 31)
+        trimmed = presence.trim_sighting(self.project, self.key, "c1", 20, 8, 31)
         subject = trimmed.subject(self.key)
         self.assertEqual([last_seen(trimmed, subject, "c1", n)[0] for n in (50, 2)], [31, 8])
         self.assertIsNone(last_seen(trimmed, subject, "c2", 2))

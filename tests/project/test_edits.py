@@ -5,7 +5,7 @@ import numpy as np
 from skiagraph.errors import EditRefused
 from skiagraph.footage.adding import add_clip
 from skiagraph.footage.scanning import take_in
-from skiagraph.project import cast, edits, outlines
+from skiagraph.project import cast, edits, outlines, presence
 from skiagraph.project.history import History
 from skiagraph.project.model import Decision, Outline, Project, Reach
 from skiagraph.project.rows import outline_at
@@ -107,7 +107,7 @@ class EditTest(TemporaryFolder):
         project, key = outlines.add_subject(
             add_clip(Project(), *_open(self.clip)), "c1", 10, Outline.at(40, 48, 20, 26)
         )
-        project = outlines.extend_sighting(project, key, "c1", 10)
+        project = presence.extend_sighting(project, key, "c1", 10)
         for frame, cx in ((5, 40.0), (15, 60.0), (25, 60.0), (35, 100.0)):
             project = outlines.move_outline(project, key, "c1", frame, Outline.at(cx, 48, 20, 26), Reach.KEYFRAME)
 
@@ -151,12 +151,12 @@ class EditTest(TemporaryFolder):
         self.assertEqual((first.last, second.first, second.last), (9, 25, 59))
 
     def test_ends_stop_at_neighbours_and_at_the_clip(self):
-        project = outlines.trim_sighting(self.project, "s1", "c1", 30, -20, 500)
+        project = presence.trim_sighting(self.project, "s1", "c1", 30, -20, 500)
         self.assertEqual((project.subject("s1").sightings[0].first, project.subject("s1").sightings[0].last), (0, 59))
-        project = outlines.trim_sighting(self.project, "s1", "c1", 30, 20, 40)
+        project = presence.trim_sighting(self.project, "s1", "c1", 30, 20, 40)
         self.assertIsNone(self.at(project, 19))
         with self.assertRaises(EditRefused):
-            outlines.trim_sighting(project, "s1", "c1", 30, 45, 40)
+            presence.trim_sighting(project, "s1", "c1", 30, 45, 40)
 
     def scanned(self, *paths):
         people = tuple(FoundPerson(n, (p,), p.first, (0, 0, 10, 10)) for n, p in enumerate(paths, 1))

@@ -8,12 +8,12 @@ import numpy as np
 from skiagraph.cover.cover import Cover, Style
 from skiagraph.cover.label import Label
 from skiagraph.errors import EditRefused
-from skiagraph.project import cast, edits, housing, outlines
+from skiagraph.project import cast, edits, housing, outlines, presence
+from skiagraph.project.decisions import ThingSubject
 from skiagraph.project.evidence import Scan
 from skiagraph.project.house import House, HouseStyle
 from skiagraph.project.layers import held_at, layers, matte
 from skiagraph.project.model import Decision, Outline, Reach, replace
-from skiagraph.project.decisions import ThingSubject
 from tests.project.worlds import world
 
 Mosaic, Blur, Solid = (Cover.kinds[k] for k in ("mosaic", "blur", "solid"))
@@ -96,8 +96,8 @@ class VersionTest(LookTest):
         wide = edits.set_style(self.project, self.two, Style.of(Solid(), 0.9, 0.3))
         project = housing.add_version(wide, "Gull")
         project = edits.set_style_for_all(project, Style.of(Blur(), 0.1, 0.1))
-        far = outlines.trim_sighting(project, self.two, "c1", 30, 30, 40)
-        far = outlines.trim_sighting(far, self.one, "c1", 30, 5, 29)
+        far = presence.trim_sighting(project, self.two, "c1", 30, 30, 40)
+        far = presence.trim_sighting(far, self.one, "c1", 30, 5, 29)
         merged = cast.merge_subjects(far, self.one, [self.two])
         before = housing.in_version(merged, "Version 1")
         self.assertEqual(before.style_of(before.subject(self.one)).margin, 0.9)

@@ -6,9 +6,10 @@ import numpy as np
 
 from skiagraph.cover.composite import with_layers
 from skiagraph.errors import EditRefused
+from skiagraph.footage.scanning import take_in
 from skiagraph.media.index import open_clip
 from skiagraph.media.reader import FrameReader
-from skiagraph.project import cast, edits, file, outlines
+from skiagraph.project import cast, edits, file, outlines, presence
 from skiagraph.project.layers import layers, matte
 from skiagraph.project.model import Cover, Decision, HoldoutSubject, Outline, Style
 from skiagraph.project.rows import fronts_of
@@ -17,7 +18,6 @@ from skiagraph.review.findings import findings
 from skiagraph.shape.shape import Shape
 from skiagraph.track.results import FaceTable
 from tests.project.worlds import SIZE, scan_of, world
-from skiagraph.footage.scanning import take_in
 from tests.support import TemporaryFolder, make_clip
 
 BOX = Shape.kinds["box"]()
@@ -169,12 +169,12 @@ class NoRimTest(TemporaryFolder):
 class SightingsTest(unittest.TestCase):
     def test_split_and_join_move_nothing(self):
         project, key = outlines.add_subject(world(), "c1", 20, Outline.at(100, 100, 60, 60))
-        project = outlines.extend_sighting(project, key, "c1", 20)
+        project = presence.extend_sighting(project, key, "c1", 20)
         project = outlines.move_outline(project, key, "c1", 50, Outline.at(300, 100, 60, 60), outlines.Reach.KEYFRAME)
         before = [matte(project, "c1", n) for n in range(0, 80, 3)]
-        parted = outlines.split_sighting(project, key, "c1", 40)
+        parted = presence.split_sighting(project, key, "c1", 40)
         self.assertEqual([(s.first, s.last) for s in parted.subject(key).sightings], [(0, 39), (40, 79)])
-        joined = outlines.join_sightings(parted, key, "c1", 10)
+        joined = presence.join_sightings(parted, key, "c1", 10)
         self.assertEqual([(s.first, s.last) for s in joined.subject(key).sightings], [(0, 79)])
         for value in (parted, joined):
             for n, white in zip(range(0, 80, 3), before):
@@ -183,7 +183,7 @@ class SightingsTest(unittest.TestCase):
     def again(self):
         """Seen until frame 32, and placed again at 60, elsewhere."""
         project, key = outlines.add_subject(world(), "c1", 20, Outline.at(100, 100, 60, 60))
-        project = outlines.trim_sighting(project, key, "c1", 20, 8, 32)
+        project = presence.trim_sighting(project, key, "c1", 20, 8, 32)
         return outlines.place_again(project, key, "c1", 60, Outline.at(300, 100, 60, 60)), key
 
     def test_placed_again_what_lies_between_is_bridged_and_a_finding(self):
@@ -196,20 +196,20 @@ class SightingsTest(unittest.TestCase):
 
     def test_or_declared_absent(self):
         project, key = self.again()
-        project = outlines.trim_sighting(project, key, "c1", 20, 8, 79)
-        away = outlines.declare_absent(project, key, "c1", 40)
+        project = presence.trim_sighting(project, key, "c1", 20, 8, 79)
+        away = presence.declare_absent(project, key, "c1", 40)
         self.assertEqual([(s.first, s.last) for s in away.subject(key).sightings], [(8, 32), (60, 79)])
         self.assertFalse(matte(away, "c1", 40).any())
         self.assertNotIn("gap", [f.reason for f in findings(away)])
         with self.assertRaisesRegex(EditRefused, "is seen at this frame"):
-            outlines.declare_absent(project, key, "c1", 20)
+            presence.declare_absent(project, key, "c1", 20)
 
     def test_a_gap_that_is_an_absence_is_no_finding(self):
         project, key = outlines.add_subject(world(), "c1", 20, Outline.at(200, 100, 60, 60))
-        project = outlines.trim_sighting(project, key, "c1", 20, 5, 25)
+        project = presence.trim_sighting(project, key, "c1", 20, 5, 25)
         project = outlines.move_outline(project, key, "c1", 65, Outline.at(200, 100, 60, 60), outlines.Reach.FRAME)
         self.assertIn("gap", [f.reason for f in findings(project)])
-        away = outlines.declare_absent(project, key, "c1", 35)
+        away = presence.declare_absent(project, key, "c1", 35)
         self.assertNotIn("gap", [f.reason for f in findings(away)])
         self.assertNotIn("ends-inside", [(f.reason) for f in findings(away) if f.at < 60])
 
@@ -218,7 +218,7 @@ class FormsTest(unittest.TestCase):
     def setUp(self):
         project, key = outlines.add_subject(world(), "c1", 20, Outline.at(100, 100, 60, 60))
         self.project, self.key = (
-            outlines.set_shape_kind(outlines.extend_sighting(project, key, "c1", 20), key, "c1", 20, "curve"),
+            outlines.set_shape_kind(presence.extend_sighting(project, key, "c1", 20), key, "c1", 20, "curve"),
             key,
         )
 
@@ -261,15 +261,16 @@ class FormsTest(unittest.TestCase):
         self.assertAlmostEqual(self.u(one, 0), 2.0)
         none = outlines.remove_keyframes(keyed, self.key, "c1", 0, 79)
         self.assertEqual(none.subject(self.key).sightings[0].marks(), ())
-        import tempfile, pathlib
+        import pathlib
+        import tempfile
 
         with tempfile.TemporaryDirectory() as folder:
             file.save(keyed, pathlib.Path(folder) / "p.skiagraph")
             self.assertEqual(file.load(pathlib.Path(folder) / "p.skiagraph").decisions, keyed.decisions)
 
     def test_a_correction_over_a_stretch(self):
-        from skiagraph.shape.change import Change
         from skiagraph.project.rows import outline_at
+        from skiagraph.shape.change import Change
 
         project = outlines.repeat_change(self.project, self.key, "c1", 30, 50, Change(dx=0.5))
         (sighting,) = project.subject(self.key).sightings

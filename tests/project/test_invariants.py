@@ -15,7 +15,7 @@ from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, ru
 
 from skiagraph.errors import EditRefused
 from skiagraph.footage.scanning import Arrival
-from skiagraph.project import cast, copying, edits, file, levels, outlines
+from skiagraph.project import cast, copying, edits, file, levels, outlines, presence
 from skiagraph.project.carry import CARRY, adopted
 from skiagraph.project.history import History
 from skiagraph.project.model import Answer, Cover, Decision, Outline, Project, Reach, Style, replace
@@ -79,7 +79,7 @@ class Desk(RuleBasedStateMachine):
     @rule(data=st.data(), frame=frames, move=outline_moves, reach=st.sampled_from(Reach))
     def move(self, data, frame, move, reach):
         key = self.subject(data)
-        sighting = outlines.sighting_at(self.shown.subject(key), "c1", frame) if key else None
+        sighting = presence.sighting_at(self.shown.subject(key), "c1", frame) if key else None
         if sighting is not None:
             now = outline_at(self.shown, sighting, frame)
             dx, dy, factor, turn = move
@@ -100,7 +100,7 @@ class Desk(RuleBasedStateMachine):
     @rule(data=st.data(), inside=frames, first=frames, last=frames)
     def trim(self, data, inside, first, last):
         if (key := self.subject(data)) is not None:
-            self.edit(outlines.trim_sighting, key, "c1", inside, first, last)
+            self.edit(presence.trim_sighting, key, "c1", inside, first, last)
 
     @rule(frame=frames, cx=st.floats(0, 480), cy=st.floats(0, 200))
     def draw(self, frame, cx, cy):
@@ -128,14 +128,14 @@ class Desk(RuleBasedStateMachine):
     def part_and_join(self, data, frame, joining):
         """Both are a person's, but uncover nothing."""
         if (key := self.subject(data)) is not None:
-            self.edit(outlines.join_sightings if joining else outlines.split_sighting, key, "c1", frame)
+            self.edit(presence.join_sightings if joining else presence.split_sighting, key, "c1", frame)
             self.by_person = False
 
     @rule(data=st.data(), frame=frames)
     def copy(self, data, frame):
         """What somebody has stays, whatever is copied to them."""
         one, other = self.subject(data), self.subject(data)
-        sighting = outlines.sighting_at(self.shown.subject(one), "c1", frame) if one else None
+        sighting = presence.sighting_at(self.shown.subject(one), "c1", frame) if one else None
         if sighting is not None:
             self.edit(copying.with_sighting, other, "c1", frame, copying.copied_sighting(self.shown, one, "c1", frame))
             self.by_person = False
@@ -150,7 +150,7 @@ class Desk(RuleBasedStateMachine):
     @rule(data=st.data(), frame=frames, kind=st.sampled_from(sorted(Shape.kinds)), reach=st.sampled_from(Reach))
     def reshape(self, data, frame, kind, reach):
         key = self.subject(data)
-        sighting = outlines.sighting_at(self.shown.subject(key), "c1", frame) if key else None
+        sighting = presence.sighting_at(self.shown.subject(key), "c1", frame) if key else None
         if sighting is not None:
             self.edit(outlines.set_shape, key, "c1", frame, as_kind(sighting.shape_at(frame), kind), reach)
 
@@ -164,7 +164,7 @@ class Desk(RuleBasedStateMachine):
     def take_off(self, data, frame, reach, away):
         if (key := self.subject(data)) is not None:
             self.edit(
-                *((outlines.declare_absent, key, "c1", frame) if away else (levels.switch_off, key, "c1", frame, reach))
+                *((presence.declare_absent, key, "c1", frame) if away else (levels.switch_off, key, "c1", frame, reach))
             )
 
     @rule(data=st.data(), first=frames, last=frames)

@@ -4,7 +4,7 @@ for."""
 import unittest
 
 from skiagraph.errors import EditRefused
-from skiagraph.project import levels, outlines
+from skiagraph.project import levels, outlines, presence
 from skiagraph.project.layers import layers, matte
 from skiagraph.project.model import Cover, Outline, Reach, Style, replace
 from tests.project.worlds import world
@@ -16,7 +16,7 @@ class World(unittest.TestCase):
     def setUp(self):
         project, key = outlines.add_subject(world(), "c1", 20, Outline.at(200, 100, 60, 60))
         project = project.deciding(style=Style.of(Mosaic(8), 0.1, 0.1))
-        self.project, self.key = outlines.extend_sighting(project, key, "c1", 20), key
+        self.project, self.key = presence.extend_sighting(project, key, "c1", 20), key
 
 
 class LevelsTest(World):
@@ -70,13 +70,13 @@ class LevelsTest(World):
         self.assertEqual(layers(changed, "c1", 0)[0].style.cover.blocks, 4)
 
     def test_joining_loses_no_margin(self):
-        parted = outlines.split_sighting(self.wider(Reach.FRAME, 60, 0.9), self.key, "c1", 30)
+        parted = presence.split_sighting(self.wider(Reach.FRAME, 60, 0.9), self.key, "c1", 30)
         before = [self.size(parted, n) for n in (10, 45, 60, 75)]
         self.assertEqual(
-            [self.size(outlines.join_sightings(parted, self.key, "c1", 10), n) for n in (10, 45, 60, 75)], before
+            [self.size(presence.join_sightings(parted, self.key, "c1", 10), n) for n in (10, 45, 60, 75)], before
         )
         moved = outlines.move_outline(parted, self.key, "c1", 10, Outline.at(220, 100, 60, 60), Reach.SIGHTING)
-        joined = outlines.join_sightings(self.wider(Reach.SIGHTING, 50, 0.4, moved), self.key, "c1", 10)
+        joined = presence.join_sightings(self.wider(Reach.SIGHTING, 50, 0.4, moved), self.key, "c1", 10)
         self.assertEqual(len(joined.subject(self.key).sightings), 1)
         self.assertGreaterEqual(self.size(joined, 60), 60 * 1.89)
 

@@ -5,7 +5,7 @@ from unittest import mock
 import numpy as np
 
 from skiagraph.handover.export import export_clip
-from skiagraph.project import cast, edits, outlines
+from skiagraph.project import cast, edits, outlines, presence
 from skiagraph.project.evidence import Join
 from skiagraph.project.model import Cover, Decision, Outline, Reach, Sighting, Style, replace
 from skiagraph.review import faces
@@ -15,7 +15,8 @@ from skiagraph.review.finding import KINDS, Reason, sentence
 from skiagraph.review.findings import _KEPT as checks_kept
 from skiagraph.review.findings import acceptance_of, findings, open_findings, was_accepted
 from skiagraph.review.lanes import Attention, LaneState, attention, lane, next_finding
-from skiagraph.track.path import FOLLOWED, FOUND, Path as HeadPath
+from skiagraph.track.path import FOLLOWED, FOUND
+from skiagraph.track.path import Path as HeadPath
 from skiagraph.track.results import FaceTable
 from tests.support import TemporaryFolder, changed_subject, head_path, make_clip, project_on, seen
 
@@ -173,7 +174,7 @@ class FindingTest(TemporaryFolder):
         self.assertEqual(
             {r for r, _, _ in self.reasons(project)}, {Reason.NOT_SCANNED, Reason.BEGINS_INSIDE, Reason.ENDS_INSIDE}
         )
-        whole = outlines.trim_sighting(project, key, "c1", 30, 0, 59)
+        whole = presence.trim_sighting(project, key, "c1", 30, 0, 59)
         self.assertEqual({r for r, _, _ in self.reasons(whole)}, {Reason.NOT_SCANNED})
 
     def test_leaving_and_returning_at_the_edge_is_no_gap(self):
@@ -471,7 +472,7 @@ class FindingTest(TemporaryFolder):
             outlines.move_outline(project, "s1", "c1", 30, Outline.at(130, 48, 30, 40), Reach.KEYFRAME),
         ):
             self.assertTrue(bared(value))
-        trimmed = outlines.trim_sighting(project, "s1", "c1", 10, 0, 39)
+        trimmed = presence.trim_sighting(project, "s1", "c1", 10, 0, 39)
         self.assertEqual(bared(trimmed), [(40, 59, 0.0)])
         self.assertEqual(bared(cast.decide(moved, ["s1"], Decision.SHOW)), [])
         self.assertIn("lies bare", sentence(moved, next(f for f in findings(moved) if f.reason == Reason.HEAD_BARED)))

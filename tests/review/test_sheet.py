@@ -7,7 +7,7 @@ from pathlib import Path as FilePath
 
 import numpy as np
 
-from skiagraph.project import cast, edits, outlines
+from skiagraph.project import cast, edits, outlines, presence
 from skiagraph.project.model import Cover, Decision, Outline, Reach, Style
 from skiagraph.project.rows import outline_at
 from skiagraph.review.doubt import doubt_of
@@ -206,7 +206,7 @@ class LookedTest(OnAClip):
 
     def test_what_comes_in_front_brings_back_what_it_is_in_front_of(self):
         project, key = outlines.add_holdout(self.all_fine, "c1", 100, Outline.at(100, 48, 24, 24), ["s1"])
-        held = outlines.trim_sighting(project, key, "c1", 100, 95, 110)
+        held = presence.trim_sighting(project, key, "c1", 100, 95, 110)
         left = self.left(held)
         self.assertTrue(left)
         self.assertEqual({crop.subject for crop in left}, {"s1"})

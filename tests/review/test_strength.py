@@ -7,7 +7,7 @@ from skiagraph.demo.ship import shipped
 from skiagraph.demo.truth import load_truth
 from skiagraph.footage.adding import add_clip
 from skiagraph.media.index import open_clip
-from skiagraph.project import edits, outlines
+from skiagraph.project import edits, outlines, presence
 from skiagraph.project.model import Outline, Project
 from skiagraph.review.strength import Measured, measured, verdict
 from tests.support import TemporaryFolder
@@ -20,7 +20,7 @@ class MeasuredTest(TemporaryFolder):
         seen = [h for h in truth.heads[60] if h.head_visible > 0.9 and abs(h.yaw) < 45 and h.width > 40]
         for h in seen:
             project, key = outlines.add_subject(project, "c1", 60, Outline.at(h.cx, h.cy, h.width, h.height, h.angle))
-            project = outlines.trim_sighting(project, key, "c1", 60, 58, 62)
+            project = presence.trim_sighting(project, key, "c1", 60, 58, 62)
         return project
 
     def test_weak_and_strong(self):

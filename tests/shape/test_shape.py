@@ -16,6 +16,12 @@ class OutlineTest(unittest.TestCase):
             lying.contains(np.array([[25, 0], [0, 25], [0, 9], [31, 0]])).tolist(), [True, False, True, False]
         )
 
+    def test_between_two_corners_whichever_comes_first(self):
+        shape = Outline.at(0, 0, 1, 1).shape
+        for a, b in (((10, 20), (50, 40)), ((50, 40), (10, 20)), ((10, 40), (50, 20))):
+            self.assertEqual(Outline.between(a, b, shape).box(), (10, 20, 50, 40))
+        self.assertEqual(Outline.between((7, 7), (7, 7), shape).width, 1, "a click is no outline without a size")
+
     def test_the_edge_lies_on_the_edge_also_when_grown(self):
         outline = Outline.at(50, 40, 30, 60, 25)
         for grown in (0.0, 0.3):
