@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import uuid
 from bisect import bisect_right
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -28,7 +28,7 @@ from skiagraph.track.body import BodyLandmarks
 from skiagraph.track.both_places import holding_both
 from skiagraph.track.bridging import BridgeSettings
 from skiagraph.track.brief_shots import brief_shots, held_in_brief
-from skiagraph.track.chaining import chains
+from skiagraph.track.chaining import Chain, chains
 from skiagraph.track.crossings import less_sure
 from skiagraph.track.cuts import CUTS
 from skiagraph.track.describing import Description, describe, is_of
@@ -62,13 +62,14 @@ from skiagraph.track.people import (
     without_shadows,
 )
 from skiagraph.track.profile import holding_faces, reaching_ahead, wide_while_turned
-from skiagraph.track.reconsidering import frames_wanted, reconsidered
+from skiagraph.track.reconsidering import Reconsidered, frames_wanted, reconsidered
 from skiagraph.track.results import SIGN, FaceRows, FaceTable, FoundPerson, ScanResult
 from skiagraph.track.second_pass import second_pass
 from skiagraph.track.silhouette import Silhouette
 from skiagraph.track.stepping import interval, smallest_face, step_of
+from skiagraph.track.stretch import Stretch
 from skiagraph.track.sweep import SWEEP, Sweep
-from skiagraph.track.unfaced import looks_in, signs_of, unfaced
+from skiagraph.track.unfaced import Unfaced, looks_in, signs_of, unfaced
 
 STEP_WHO = "Recognising people"
 
@@ -217,8 +218,28 @@ class _Scan:
         )
 
     def run(self) -> ScanResult:
-        self._find()
+        """The whole way: detect, associate, bridge, re-identify where people met, widen what is uncertain, group."""
+        self._detect()
         self.cuts = with_middles(self.sweep.cuts, self.checkpoint.dissolves)
+        chained = self._associated()
+        by_body = unfaced(signs_of(self.checkpoint.every()), chained, self._shot, self.rate, self.checkpoint.views)
+        stretches = self._bridged(chained, by_body)
+        met = by_body.runs.parted(self._reconsidered(stretches))
+        stretches = self._widened(met.stretches)
+        people, likely = people_of(
+            stretches,
+            [self._is_still(s) for s in stretches],
+            lambda done, total: self.control.report(STEP_WHO, done, total),
+            met.joins,
+            met.asked,
+            at_one_place(stretches, self.rate) + by_body.runs.fixed(stretches),
+        )
+        return self._result(self._held_over_cuts(people), likely)
+
+    # The stages
+
+    def _associated(self) -> list[Chain]:
+        """Sights as tracks, tracks as chains: all of one person that follows on one another without a question."""
         tracklets = self._relinked()
         self.descriptions = without_misread(tracklets, self.sweep.describing.descriptions, self.rate)
         for tracklet in tracklets:
@@ -227,50 +248,49 @@ class _Scan:
         tracklets = without_shadows(tracklets)
         without_hints(tracklets)
         tracklets = split_where_unlike(tracklets, self.descriptions, self.sweep.describing.lost)
-        linked = chains(tracklets, self.rate, unlike=self._unlike)
-        others = unfaced(signs_of(self.checkpoint.every()), linked, self._shot, self.rate, self.checkpoint.views)
-        linked += others.chains
-        solved = second_pass(self.info, self.index, linked, self._shot, self.control, self.bridges)
+        return chains(tracklets, self.rate, unlike=self._unlike)
+
+    def _bridged(self, by_face: list[Chain], by_body: Unfaced) -> list[Stretch]:
+        """Chains as paths without gaps, followed where nothing was found, and without those that are nobody's."""
+        chained = by_face + by_body.chains
+        solved = second_pass(self.info, self.index, chained, self._shot, self.control, self.bridges)
         self.control.report(STEP_WHO, 0, None)
-        stretches = others.widened(
-            stretches_of(linked, solved.results, solved.meetings, self.descriptions, self.rate, self.bridges)
+        stretches = by_body.widened(
+            stretches_of(chained, solved.results, solved.meetings, self.descriptions, self.rate, self.bridges)
         )
-        stretches = self._described(seen_twice(self._without_nobody(taken_for_known(without_inside(stretches)))))
-        met = others.runs.parted(self._reconsidered(stretches))
-        stretches, joins, asked = met.stretches, met.joins, met.asked
-        stretches = held_before(stretches, self._shot, self.info.upright_size, self.rate, self.bridges)
-        before, around = stretches, around_others(stretches, self._shot, self.info.upright_size, self.rate)
-        coloured = self.checkpoint.coloured
-        stretches = less_sure(stretches, coloured)
-        stretches = wide_while_turned(reaching_ahead(stretches), self.rate, self.checkpoint.views, coloured, self.cuts)
-        stretches = held_over_edge(holding_faces(holding_both(stretches, self.rate)), self.info.upright_size, self.rate)
-        stretches = together(stretches, before, around)
-        people, likely = people_of(
-            stretches,
-            [self._is_still(s) for s in stretches],
-            lambda done, total: self.control.report(STEP_WHO, done, total),
-            joins,
-            asked,
-            at_one_place(stretches, self.rate) + others.runs.fixed(stretches),
-        )
-        # When all is told apart: whoever is in both shots is seen twice meanwhile, and still one person.
-        brief = brief_shots(self.cuts, self.frames)
-        people = [
+        stretches = taken_for_known(without_inside(stretches))
+        stretches = seen_twice(self._without_nobody(stretches))
+        return self._described(stretches)
+
+    def _widened(self, stretches: list[Stretch]) -> list[Stretch]:
+        """Paths that hold whoever may be elsewhere than they say: before a first sight and beyond the picture's edge,
+        behind others, while turned away, and where two are taken for one. No step makes a path hold less."""
+        size = self.info.upright_size
+        stretches = held_before(stretches, self._shot, size, self.rate, self.bridges)
+        before, around = stretches, around_others(stretches, self._shot, size, self.rate)
+        stretches = less_sure(stretches, self.checkpoint.coloured)
+        stretches = reaching_ahead(stretches)
+        stretches = wide_while_turned(stretches, self.rate, self.checkpoint.views, self.checkpoint.coloured, self.cuts)
+        stretches = holding_both(stretches, self.rate)
+        stretches = holding_faces(stretches)
+        stretches = held_over_edge(stretches, size, self.rate)
+        return together(stretches, before, around)
+
+    def _held_over_cuts(self, people: list[FoundPerson]) -> list[FoundPerson]:
+        """The same held through shots of a few frames and through dissolves. When all is told apart: whoever is in both
+        shots is seen twice meanwhile, and still one person."""
+        brief, dissolves = brief_shots(self.cuts, self.frames), self.checkpoint.dissolves
+        return [
             replace(
-                p,
-                paths=tuple(
-                    held_in_brief(part, brief)
-                    for path in p.paths
-                    for part in held_over(path, self.checkpoint.dissolves)
-                ),
+                person,
+                paths=tuple(held_in_brief(part, brief) for path in person.paths for part in held_over(path, dissolves)),
             )
-            for p in people
+            for person in people
         ]
-        return self._result(people, likely)
 
-    # Finding
+    # Detecting
 
-    def _find(self) -> None:
+    def _detect(self) -> None:
         try:
             self.sweep.run(self.control, self._told)
         except FrameNotDecoded as error:
@@ -351,7 +371,7 @@ class _Scan:
 
     # Who is who
 
-    def _recognised(self, tracklet) -> bool:
+    def _recognised(self, tracklet: Tracklet) -> bool:
         """True when the landmark network was sure of one of its faces."""
         return any(
             d.present >= BELIEVING.surely_present and is_of(d, box)
@@ -359,10 +379,10 @@ class _Scan:
             for d in self.descriptions.get(frame, ())
         )
 
-    def _unlike(self, a, b) -> bool:
+    def _unlike(self, a: Tracklet, b: Tracklet) -> bool:
         return are_unlike(*(looks_of(t, self.descriptions, t.frames[0], t.frames[-1]) for t in (a, b)))
 
-    def _without_nobody(self, stretches):
+    def _without_nobody(self, stretches: list[Stretch]) -> list[Stretch]:
         """Stretches without doubtful ones that are nobody's head by any look, where those that surely are somebody's
         are not doubtful any more."""
         wanted, squared, looks = to_look_at(stretches), self.sweep.squared, {}
@@ -390,7 +410,7 @@ class _Scan:
                     )
         return without_nobody(stretches, looks, self.link_settings.least)
 
-    def _described(self, stretches):
+    def _described(self, stretches: list[Stretch]) -> list[Stretch]:
         """Describe whoever was not described on the way, from their best frames: somebody small, or found only when all
         was linked anew."""
         lacking = {n: s for n, s in enumerate(stretches) if not s.described and not s.doubtful}
@@ -421,7 +441,7 @@ class _Scan:
                 self.control.report(STEP_WHO, done, len(wanted))
                 yield frame, reader.read(frame)
 
-    def _reconsidered(self, stretches):
+    def _reconsidered(self, stretches: list[Stretch]) -> Reconsidered:
         """Who is who, asked anew where people met or were out of sight."""
         believed = [n for n, stretch in enumerate(stretches) if not stretch.doubtful]
         meetings = [
@@ -432,7 +452,7 @@ class _Scan:
         seen = {o.frame: looks_in(o) for o in self.checkpoint.every() if o.frame in wanted} if wanted else {}
         return reconsidered(stretches, meetings, seen, self.rate)
 
-    def _is_still(self, stretch) -> bool:
+    def _is_still(self, stretch: Stretch) -> bool:
         """True for a face that never moves against what is around it, for long: on a poster, a screen or a crate."""
         frames = np.array([f for f, _, _ in stretch.faces])
         if len(frames) < 8 or (frames[-1] - frames[0]) / self.rate < PEOPLE.still_s:
@@ -446,7 +466,7 @@ class _Scan:
         shift = np.abs(middle - middle.mean(axis=0)).max() / side
         return bool((middle - trend).std(axis=0).max() / side < PEOPLE.still_share and shift < 4 * PEOPLE.still_share)
 
-    def _result(self, people, likely) -> ScanResult:
+    def _result(self, people: Sequence[FoundPerson], likely: Sequence[tuple[int, int, float]]) -> ScanResult:
         # However sure, what is seen only at the edge, and only when looked for harder, is a sign.
         table = self.faces.table(
             [

@@ -174,7 +174,7 @@ class Speech:
 
     def _through(self, samples: np.ndarray, a: np.ndarray, *, inverse: bool) -> np.ndarray:
         """Samples through 1 / A of each piece, or through A."""
-        size, hop = self._size, self._hop
+        size = self._size
         n = 1 << int(np.ceil(np.log2(2.5 * size)))
         filters = np.fft.rfft(a, n, axis=1)
         spectra = np.fft.rfft(self._pieces(samples) * self._window, n, axis=1)
