@@ -232,9 +232,10 @@ def unfaced(
     times, back = np.unique(frames, return_inverse=True)
     shots = np.array([shot(int(frame))[0] for frame in times], int)[back]
     track = np.concatenate([track, *(np.full(len(those.frames), n) for n, (those, _) in enumerate(heads))])
-    ways = Ways(
-        Heads.of(frames, [sign.head for sign in every], views), [sign.colours for sign in every], track, shots, rate
-    )
+    here, looks = Heads.of(frames, [sign.head for sign in every], views), [sign.colours for sign in every]
+    for ends in (False, True):
+        track = _as_known(Ways(here, looks, track, shots, rate), runs, track, frames, len(known), ends)
+    ways = Ways(here, looks, track, shots, rate)
     keys = [
         key_of(sign.frame, box)
         for sign, box in zip(signs, faces_in(np.array([sign.head for sign in signs]).reshape(-1, 4)))
@@ -320,6 +321,27 @@ def _with_sure_ones(
         stays[run] = True
     place = np.cumsum(stays) - 1
     return [sign for sign, kept in zip(signs, stays) if kept], [place[run].tolist() for run in runs], track[stays]
+
+
+def _as_known(
+    ways: Ways, runs: Sequence[Sequence[int]], track: np.ndarray, frames: np.ndarray, known: int, ends: bool
+) -> np.ndarray:
+    """Whose each sight is, (n,), with a run as somebody known's where it surely begins where they were seen last, or
+    ends where they are seen next: what is seen of one person is no rival of itself. frames: of the sights; known: how
+    many are."""
+    track = track.copy()
+    for run in runs:
+        for before, after in ways.beside(run[0], run[-1]):
+            if (before == run[-1]) != ends:
+                continue
+            own, theirs = track[run[0]], track[after if ends else before]
+            if theirs >= known or theirs == own or not ways.is_sure(before, after, later=False):
+                continue
+            # Who was there at once with somebody known, to whom the run is taken already, is another person.
+            spans = [(frames[track == one].min(), frames[track == one].max()) for one in (theirs, own)]
+            if own >= known or min(last for _, last in spans) < max(first for first, _ in spans):
+                track[track == own] = theirs
+    return track
 
 
 def _alone(

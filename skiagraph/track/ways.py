@@ -7,7 +7,7 @@ statistical modeling using the t distribution, JASA 1989; the marginals of all a
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -120,15 +120,15 @@ class Ways:
         self._by_time = np.argsort(self._frames, kind="stable")
         self._times = self._frames[self._by_time]
 
-    def is_sure(self, a: int, b: int) -> bool:
-        """Whether two sights, one after the other of one track, are one person's, whoever else was near."""
-        return self.probability(a, b) >= self.settings.sure
+    def is_sure(self, a: int, b: int, later: bool = True) -> bool:
+        """Whether two sights, one after the other, are one person's, whoever else was near; later as in probability."""
+        return self.probability(a, b, later) >= self.settings.sure
 
-    def probability(self, a: int, b: int) -> float:
+    def probability(self, a: int, b: int, later: bool = True) -> float:
         """That a sight goes on as another, of all ways in which those who were near may have gone on. 0 where too many
-        were."""
+        were. later: also as who is seen for the first time only after the other."""
         s = self.settings
-        rivals, meant = self._rivals(a, b)
+        rivals, meant = self._rivals(a, b, later)
         if len(meant) > s.rivals and meant[s.rivals] > s.neglected:
             return 0.0
         befores, afters = (
@@ -137,7 +137,23 @@ class Ways:
         )
         return float(marginals(self._log_odds(befores[:, None], afters[None]))[0, 0])
 
-    def _rivals(self, a: int, b: int) -> tuple[np.ndarray, np.ndarray]:
+    def beside(self, first: int, last: int) -> Iterator[tuple[int, int]]:
+        """Pairs of sights of which one is the first or last of a track, and the other that of another track nearest in
+        time before or after it; only of tracks of which nobody was seen from the first to the last."""
+        frames, gap = self._frames, round(self.settings.gap_s * self._rate)
+        window = self._by_time[
+            np.searchsorted(self._times, frames[first] - gap) : np.searchsorted(
+                self._times, frames[last] + gap, side="right"
+            )
+        ]
+        window = window[(self._shots[window] == self._shots[first]) & (self._track[window] != self._track[first])]
+        before, after = frames[window] < frames[first], frames[window] > frames[last]
+        for track in np.setdiff1d(self._track[window], self._track[window[~before & ~after]]):
+            its = self._track[window] == track
+            yield from ((int(row), first) for row in window[its & before][-1:])
+            yield from ((last, int(row)) for row in window[its & after][:1])
+
+    def _rivals(self, a: int, b: int, later: bool) -> tuple[np.ndarray, np.ndarray]:
         """Who else may have come to b or gone on from a, the likeliest first: of each the last sight before b, and one
         that it or a may have gone on as, -1 for none, (n, 2); and the log odds that it is meant, (n,)."""
         s, began, ended, frames = self.settings, self._frames[a], self._frames[b], self._frames
@@ -145,7 +161,8 @@ class Ways:
         window = self._by_time[
             np.searchsorted(self._times, began - gap) : np.searchsorted(self._times, ended + gap, side="right")
         ]
-        window = window[(self._shots[window] == self._shots[a]) & (self._track[window] != self._track[a])]
+        own = (self._track[window] == self._track[a]) | (self._track[window] == self._track[b])
+        window = window[(self._shots[window] == self._shots[a]) & ~own]
         after, first = self._after[window], self._before[window] < 0
         soon = np.where((after >= 0) & (frames[after] <= ended + gap), after, -1)
         before = frames[window] < ended
@@ -153,6 +170,7 @@ class Ways:
         # Of each who was there before: where they went on. Who is first seen later; and in between, which may be whom a
         # went on as.
         new, between = first & ~before, first & before & (frames[window] > began)
+        new &= later | (frames[window] == ended)
         rows = np.concatenate(
             [
                 np.column_stack([window[last], soon[last]]),

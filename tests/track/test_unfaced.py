@@ -27,6 +27,7 @@ from skiagraph.track.unfaced import (
     unfaced,
     without_faces,
 )
+from skiagraph.track.ways import WAYS
 from tests.track.test_body import standing
 
 RATE = 25.0
@@ -143,6 +144,21 @@ class UnfacedTest(unittest.TestCase):
             [290],
             "who is further away walks by",
         )
+
+    def test_who_turned_their_back_is_no_rival_of_themselves(self):
+        # Their face was seen until 46 and from 170 on, so that nobody is known to be there from 97 to 119.
+        x = lambda frame: 430 + 1.2 * max(0, frame - 46)
+        known = [chain(1, range(0, 47, 2), 430), chain(2, range(170, 225, 2), x(170), 2.4)]
+        made = new([sign(frame, x(frame)) for frame in range(50, 170, 10)], known)
+        self.assertEqual([c.frames.tolist() for c in made.chains], [[100, 110]])
+        ((before, after),) = made.runs.runs
+        self.assertGreater(made.runs.ways.probability(before, after), WAYS.sure)
+        beside = lambda frame: [sign(frame, x(frame)), sign(frame, x(frame) + 30)]
+        made = new([s for frame in range(50, 170, 10) for s in beside(frame)], known)
+        pairs = [pair for run in made.runs.runs for pair in zip(run, run[1:])]
+        self.assertTrue(pairs)
+        for before, after in pairs:
+            self.assertLess(made.runs.ways.probability(before, after), WAYS.sure, "two stand there")
 
     def test_far_apart_long_after_of_another_size_or_over_a_cut_is_somebody_else(self):
         for other in (sign(20, 700), sign(90, 100), sign(20, 100, width=80)):
