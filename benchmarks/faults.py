@@ -4,7 +4,7 @@ change.
     python -m benchmarks.faults [--media 1000] [--projects 1000] [--kills 100] [--sources 40] [--full 12] [--seed 1]
 
 Everything is drawn from the seed. Each case is tried in a process of its own kind: a run of cases in one worker, which
-is started again behind the case it died of. Prints a table for docs/measured.md; wanted is 0 in each of its last
+is started again behind the case it died of. Prints a table for docs/measured/faults.md; wanted is 0 in each of its last
 columns.
 """
 

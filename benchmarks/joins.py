@@ -1,8 +1,9 @@
 """How far the probabilities hold that a scan states where people meet: of what it says is sure by so much, so much
 should be true.
 
-benchmarks.quality prints it beneath its table: a reliability table as in docs/measured.md (DeGroot and Fienberg, The
-comparison and evaluation of forecasters, The Statistician 1983), of every pair of somebody who went into a meeting and
+benchmarks.quality prints it beneath its table: a reliability table as in docs/measured/people.md (DeGroot and Fienberg,
+The comparison and evaluation of forecasters, The Statistician 1983), of every pair of somebody who went into a meeting
+and
 somebody who came out of it, and whether by the truth they are one person. Who it is, is taken from the ten frames
 before and after it.
 """

@@ -4,8 +4,8 @@ took.
     python -m benchmarks.length --hard FOLDER [--minutes 1 5] [--people 2 10 60] [--every N]
     python -m benchmarks.length --sightings 300 1000    # who is who alone, for so many made-up sightings in an hour
 
-Prints a table as in docs/measured.md. People count who acts in the films that are joined; nobody is in all of them, as
-in a long recording.
+Prints a table as in docs/measured/speed.md. People count who acts in the films that are joined; nobody is in all of
+them, as in a long recording.
 """
 
 from __future__ import annotations

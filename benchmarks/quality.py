@@ -2,8 +2,8 @@
 
     python -m benchmarks.quality [NAME ...] [--hard FOLDER] [--every N ...]
 
-Prints tables as in docs/measured.md: of each way to scan, and how far what was stated of meetings holds. Without --hard
-only the three clips of the demo are measured.
+Prints tables as in docs/measured/people.md: of each way to scan, and how far what was stated of meetings holds. Without
+--hard only the three clips of the demo are measured.
 """
 
 from __future__ import annotations

@@ -7,7 +7,7 @@ Films with exact truth are scanned, everybody is covered, and leaks are put in b
 begins late, is missing or too weak, a face that nobody knows of, a holdout that is too large; of 1 to 10 frames. Each
 counts where the truth says that a face is bare. The file is exported with them and checked twice: against the decisions
 with the leaks in them (the machine was wrong), and against those without (the file is not as decided). --whole: every
-frame of the file is searched whole, to compare. Prints tables as in docs/measured.md.
+frame of the file is searched whole, to compare. Prints tables as in docs/measured/review.md.
 """
 
 from __future__ import annotations

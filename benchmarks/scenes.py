@@ -738,7 +738,7 @@ FILMS: dict[str, Sequence[Scene] | panned.Panned] = {
     "close": handheld.close(),
     "turned": handheld.turned(),
     # Each pair drawn after everything was set: how they did when they were scanned for
-    # the first time stands in docs/measured.md.
+    # the first time stands in docs/measured/mended.md.
     "unseen": meetings.scenes("unseen", range(20, 30), False),
     "unseen-alike": meetings.scenes("unseen-alike", range(20, 30), True),
     "unseen-2": meetings.scenes("unseen-2", range(40, 50), False),

@@ -40,7 +40,7 @@ _LIKELY = 6
 
 @dataclass(frozen=True, slots=True)
 class BodySettings:
-    """What is looked at and who is taken for somebody. On recordings of real people (docs/measured.md)."""
+    """What is looked at and who is taken for somebody. On recordings of real people (docs/measured/mended.md)."""
 
     # px of the longer side of a picture as it is looked at, in which heads are found from 5 px on, most from 9; larger:
     # smaller ones, in square measure more time
@@ -79,8 +79,8 @@ class BodySettings:
     # score from which there may be somebody; smaller: more are found, and more that are none
     least: float = 0.3
     # cells by which a small head lies astray in a look: where a finer one sees somebody that near, it is they
-    # (docs/measured.md, "Small people, from above"); larger: fewer who are none, and more missed whom only the rougher
-    # look sees
+    # (docs/measured/mended.md, "Small people, from above"); larger: fewer who are none, and more missed whom only the
+    # rougher look sees
     astray: float = 2.0
     # likelihood of the likeliest of ears, eyes and nose from which a head is in sight; 0.28 at least where the landmark
     # network confirmed one, 0.01 of legs; smaller: more are found

@@ -34,7 +34,7 @@ from skiagraph.review.written import write_whole
 from skiagraph.values import Value, read, replace, written
 
 FORMAT, VERSION = "skiagraph-queue", 1
-# The check of a film takes so much of its export (docs/measured.md): for the time that is left.
+# The check of a film takes so much of its export (docs/measured/review.md): for the time that is left.
 CHECK_SHARE = 0.55
 
 

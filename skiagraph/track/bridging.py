@@ -23,7 +23,7 @@ from skiagraph.track.silhouette import Silhouette
 class FollowingSettings:
     """What followers get to see.
 
-    Set by benchmarks/quality.py (aside, starts, crowd), bounds of memory by the scan of 8K in docs/measured.md.
+    Set by benchmarks/quality.py (aside, starts, crowd), bounds of memory by the scan of 8K in docs/measured/speed.md.
     """
 
     # room around a head that its shape is judged by, in head sizes; larger: more work

@@ -48,7 +48,7 @@ class DoubtfulSettings:
     looks: int = 3
     # score under which only the shape said that somebody is there (JudgingSettings.somebody_score), or hardly more. On
     # the body of a known head, where the landmark network sees no face either, it is a hand, an elbow or a shoulder
-    # (photographs of ten people who move, docs/measured.md). larger: less is asked
+    # (photographs of ten people who move, docs/measured/mended.md). larger: less is asked
     weak: float = 0.6
     # widths of its head by which a body reaches to each side with its arms down; larger: less is asked
     body_wide: float = 1.7
@@ -62,8 +62,8 @@ class DoubtfulSettings:
     # believed
     detector_saw: float = 0.7
     # confidence of the body network from which somebody's head is where it says (its makers take 0.5); larger: less is
-    # believed. On recordings of real people (docs/measured.md) it mostly says 0.9 and more of heads, also of those that
-    # face away or are 16 px wide
+    # believed. On recordings of real people (docs/measured/mended.md) it mostly says 0.9 and more of heads, also of
+    # those that face away or are 16 px wide
     body: float = 0.9
     # the same from which the head is not where it is elsewhere; larger: more is asked
     body_elsewhere: float = 0.5

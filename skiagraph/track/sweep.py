@@ -46,7 +46,7 @@ STEP_FIND = "Finding people"
 class SweepSettings:
     """How far ahead a sweep works and how hard it looks.
 
-    Bounds of memory set by the scan of 8K in docs/measured.md, the rest by benchmarks/speed.py and quality.py.
+    Bounds of memory set by the scan of 8K in docs/measured/speed.md, the rest by benchmarks/speed.py and quality.py.
     """
 
     # frames decoded ahead; larger: more memory, fewer waits

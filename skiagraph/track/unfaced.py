@@ -31,10 +31,10 @@ from skiagraph.track.ways import CX, CY, HEIGHT, WAYS, WIDTH, Heads, Ways, log_o
 class UnfacedSettings:
     """When bodies are looked for, and which heads that they give away are nobody's yet.
 
-    Set by hand, with wide margins, on recordings of real people and held against drawn ones (docs/measured.md).
+    Set by hand, with wide margins, on recordings of real people and held against drawn ones (docs/measured/mended.md).
     """
 
-    # seconds from one look for bodies to the next; larger: later found, less work (docs/measured.md)
+    # seconds from one look for bodies to the next; larger: later found, less work (docs/measured/mended.md)
     every_s: float = 0.5
     # score of a body from which its head is surely somebody's; larger: fewer are found. Of forty from 0.5 on, on
     # recordings, that the landmark network did not confirm, all were somebody's; later a wheel was not
@@ -65,7 +65,7 @@ class UnfacedSettings:
     # heads from a face that was found in that frame within which a body is theirs; larger: fewer are new
     seen_away: float = 1.2
     # heads from where somebody known should be within which a body is theirs; larger: fewer are new, and who passes
-    # somebody whose face is not found just then may be taken for them, and bare (docs/measured.md)
+    # somebody whose face is not found just then may be taken for them, and bare (docs/measured/mended.md)
     known_away: float = 1.2
     # more of that for each second from the nearest face
     known_a_second: float = 1.5

@@ -23,7 +23,7 @@ CX, CY, WIDTH, HEIGHT = range(4)
 @dataclass(frozen=True, slots=True)
 class WaySettings:
     """Measured on 207 pairs of sights in a recording of a car park between which nobody else was near, half a second
-    and a second apart (docs/measured.md); spreads are of the t distribution, in widths of the head."""
+    and a second apart (docs/measured/mended.md); spreads are of the t distribution, in widths of the head."""
 
     # of where somebody is after no time, whose speed is known; larger: less is sure
     spread: float = 0.1
@@ -69,7 +69,7 @@ class WaySettings:
     # probability from which two sights are surely of one person
     sure: float = 0.99
     # probability from which they are taken for one's, and that is told (what was said to be 0.5 to 0.9 was so in 0.5 to
-    # 1.0, docs/measured.md); larger: more subjects, fewer joins that are looked at
+    # 1.0, docs/measured/mended.md); larger: more subjects, fewer joins that are looked at
     keep: float = 0.7
 
 

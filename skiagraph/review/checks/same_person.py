@@ -16,7 +16,7 @@ from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind,
 # the exchanges of benchmarks/quality.py.
 MET, ONE_MEETING = 0.12, 12
 # From this probability on, which a scan states for each meeting (track.meetings; how far it holds is in
-# docs/measured.md), nobody is asked.
+# docs/measured/people.md), nobody is asked.
 SURE = 0.99
 
 _MET = Remembered(16 << 20, size=lambda frames: frames.nbytes + 64)
