@@ -22,59 +22,16 @@ LEVEL_S = 0.012
 PREEMPHASIS = 0.95
 # Spectrum of speech over a long time, of all languages and both sexes, dB at the middles of thirds of an octave, Hz:
 # Byrne et al., An international comparison of long-term average speech spectra, 1994.
-_LONG_HZ = np.array(
-    [
-        63,
-        80,
-        100,
-        125,
-        160,
-        200,
-        250,
-        315,
-        400,
-        500,
-        630,
-        800,
-        1000,
-        1250,
-        1600,
-        2000,
-        2500,
-        3150,
-        4000,
-        5000,
-        6300,
-        8000,
-    ],
-    float,
-)
-_LONG_DB = np.array(
-    [
-        38.6,
-        43.5,
-        54.4,
-        57.7,
-        56.8,
-        60.2,
-        60.3,
-        59.0,
-        62.1,
-        62.1,
-        60.5,
-        56.8,
-        53.7,
-        53.0,
-        52.0,
-        48.7,
-        48.1,
-        46.8,
-        45.6,
-        44.5,
-        44.3,
-        43.7,
-    ]
-)
+# fmt: off
+_LONG_HZ = np.array([
+    63, 80, 100, 125, 160, 200, 250, 315, 400, 500, 630, 800, 1000, 1250, 1600, 2000, 2500, 3150, 4000, 5000,
+    6300, 8000
+], float)
+_LONG_DB = np.array([
+    38.6, 43.5, 54.4, 57.7, 56.8, 60.2, 60.3, 59.0, 62.1, 62.1, 60.5, 56.8, 53.7, 53.0, 52.0, 48.7, 48.1, 46.8,
+    45.6, 44.5, 44.3, 43.7
+])
+# fmt: on
 # A long-term spectrum is brought at most so far towards another, dB: what was not said cannot be raised out of noise.
 _MOST_DB = 18.0
 _TAPS = 1023
