@@ -10,6 +10,7 @@ import numpy as np
 from skiagraph.cover.cells import softened
 from skiagraph.cover.cover import Cover
 from skiagraph.cover.hardening import HARDENING
+from skiagraph.cover.parameters import Even
 from skiagraph.cover.region import Region
 from skiagraph.cover.surroundings import colour_around
 from skiagraph.values import Value, described, replace
@@ -25,19 +26,7 @@ class Blur(Cover, Value, frozen=True, tag_field="kind", tag="blur"):
         msgspec.Meta(gt=0, le=2),
         described("Blur", "Width of the blur as a share of the head's height.", low=4, high=60, unit=" %", scale=100),
     ] = 0.24
-    even: Annotated[
-        float,
-        msgspec.Meta(ge=0, le=1),
-        described(
-            "Even",
-            "How far its colours go towards what is around: more leaves less of skin and hair.",
-            low=0,
-            high=95,
-            unit=" %",
-            scale=100,
-            rare=True,
-        ),
-    ] = 0.5
+    even: Even = 0.5
 
     def hide(self, region: Region) -> np.ndarray:
         sigma = self.size * region.height

@@ -12,6 +12,7 @@ import numpy as np
 from skiagraph.cover.cells import Axis, coarse, means, nearer
 from skiagraph.cover.cover import Cover
 from skiagraph.cover.hardening import HARDENING
+from skiagraph.cover.parameters import Even
 from skiagraph.cover.region import Region
 from skiagraph.cover.surroundings import colour_around
 from skiagraph.values import Value, described, replace
@@ -32,19 +33,7 @@ class Mosaic(Cover, Value, frozen=True, tag_field="kind", tag="mosaic"):
         msgspec.Meta(ge=1, le=64),
         described("Blocks", "Blocks across the head: fewer hide more.", low=2, high=24, unit=" across"),
     ] = 3
-    even: Annotated[
-        float,
-        msgspec.Meta(ge=0, le=1),
-        described(
-            "Even",
-            "How far its colours go towards what is around: more leaves less of skin and hair.",
-            low=0,
-            high=95,
-            unit=" %",
-            scale=100,
-            rare=True,
-        ),
-    ] = 0.5
+    even: Even = 0.5
     tall: Annotated[
         float,
         msgspec.Meta(ge=0.1, le=10),

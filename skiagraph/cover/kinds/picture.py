@@ -10,6 +10,7 @@ import numpy as np
 
 from skiagraph.cover.cover import Cover
 from skiagraph.cover.painting import painted
+from skiagraph.cover.parameters import Opacity
 from skiagraph.cover.region import Region
 from skiagraph.media.overlays import overlay_at
 from skiagraph.values import Value, described
@@ -46,19 +47,7 @@ class Picture(Cover, Value, frozen=True, tag_field="kind", tag="picture"):
             rare=True,
         ),
     ] = "loop"
-    opacity: Annotated[
-        float,
-        msgspec.Meta(ge=0, le=1),
-        described(
-            "Opacity",
-            "Less lets through the covers beneath it, never what was shot.",
-            low=10,
-            high=100,
-            unit=" %",
-            scale=100,
-            rare=True,
-        ),
-    ] = 1.0
+    opacity: Opacity = 1.0
 
     @property
     def hides_alone(self) -> bool:

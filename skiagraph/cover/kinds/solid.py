@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from typing import Annotated, ClassVar, Literal
 
-import msgspec
 import numpy as np
 
 from skiagraph.cover.cover import Colour, Cover
+from skiagraph.cover.parameters import Opacity
 from skiagraph.cover.region import Region
 from skiagraph.cover.surroundings import colour_around
 from skiagraph.values import Value, described
@@ -29,19 +29,7 @@ class Solid(Cover, Value, frozen=True, tag_field="kind", tag="solid"):
             rare=True,
         ),
     ] = "chosen"
-    opacity: Annotated[
-        float,
-        msgspec.Meta(ge=0, le=1),
-        described(
-            "Opacity",
-            "Less lets through the covers beneath it, never what was shot.",
-            low=10,
-            high=100,
-            unit=" %",
-            scale=100,
-            rare=True,
-        ),
-    ] = 1.0
+    opacity: Opacity = 1.0
 
     @property
     def hides_alone(self) -> bool:
