@@ -26,7 +26,7 @@ from skiagraph.project.model import (
     Subject,
     replace,
 )
-from skiagraph.project.presence import join_sightings, room_around, seen_at, sighting_at, with_sighting
+from skiagraph.project.presence import join_sightings, room_around, seen_at, sighting_at, with_changes, with_sighting
 from skiagraph.project.rows import (
     keyframe_change,
     outline_at,
@@ -137,15 +137,12 @@ def set_shape_kind(project: Project, key: str, clip: str, frame: int, kind: str)
     subject, sighting = seen_at(project, key, clip, frame)
     if sighting.shape_at(frame).kind == kind:
         return project
-    return with_sighting(
+    return with_changes(
         project,
         subject,
         sighting,
-        replace(
-            sighting,
-            shape=as_kind(sighting.shape, kind),
-            forms=tuple(replace(f, shape=as_kind(f.shape, kind)) for f in sighting.forms),
-        ),
+        shape=as_kind(sighting.shape, kind),
+        forms=tuple(replace(f, shape=as_kind(f.shape, kind)) for f in sighting.forms),
     )
 
 
@@ -168,16 +165,12 @@ def keyframe_here(project: Project, key: str, clip: str, frame: int) -> Project:
     subject, sighting = seen_at(project, key, clip, frame)
     if any(k.frame == frame and not k.pin for k in sighting.keyframes):
         raise EditRefused("There is a keyframe at this frame already; move the outline, or remove the keyframe.")
-    return with_sighting(
+    return with_changes(
         project,
         subject,
         sighting,
-        replace(
-            sighting,
-            keyframes=tuple(
-                replace(k, pin=False) if k.frame == frame and k.pin else k
-                for k in with_keyframe(sighting.keyframes, frame)
-            ),
+        keyframes=tuple(
+            replace(k, pin=False) if k.frame == frame and k.pin else k for k in with_keyframe(sighting.keyframes, frame)
         ),
     )
 
@@ -198,17 +191,14 @@ def move_keyframe(project: Project, key: str, clip: str, frame: int, to: int) ->
             )
         )
 
-    return with_sighting(
+    return with_changes(
         project,
         subject,
         sighting,
-        replace(
-            sighting,
-            keyframes=at(sighting.keyframes),
-            repairs=at(sighting.repairs),
-            forms=at(sighting.forms),
-            levels=at(sighting.levels),
-        ),
+        keyframes=at(sighting.keyframes),
+        repairs=at(sighting.repairs),
+        forms=at(sighting.forms),
+        levels=at(sighting.levels),
     )
 
 
@@ -216,29 +206,17 @@ def remove_keyframe(project: Project, key: str, clip: str, frame: int) -> Projec
     """The project without what was set at a frame: the repair where there is one, else the keyframe."""
     subject, sighting = seen_at(project, key, clip, frame)
     if any(r.frame == frame for r in sighting.repairs):
-        return with_sighting(
-            project,
-            subject,
-            sighting,
-            replace(sighting, repairs=tuple(r for r in sighting.repairs if r.frame != frame)),
-        )
+        return with_changes(project, subject, sighting, repairs=tuple(r for r in sighting.repairs if r.frame != frame))
     if any(k.frame == frame and not k.pin for k in sighting.keyframes):
-        return with_sighting(
-            project, subject, sighting, replace(sighting, keyframes=without_keyframe(sighting.keyframes, frame))
-        )
+        return with_changes(project, subject, sighting, keyframes=without_keyframe(sighting.keyframes, frame))
     if any(f.frame == frame for f in sighting.forms):
         left = tuple(f for f in sighting.forms if f.frame != frame)
         # The last of them was the shape of the whole.
-        return with_sighting(
-            project,
-            subject,
-            sighting,
-            replace(sighting, forms=left, shape=sighting.shape if left else sighting.forms[0].shape),
+        return with_changes(
+            project, subject, sighting, forms=left, shape=sighting.shape if left else sighting.forms[0].shape
         )
     if any(e.frame == frame for e in sighting.levels):
-        return with_sighting(
-            project, subject, sighting, replace(sighting, levels=tuple(e for e in sighting.levels if e.frame != frame))
-        )
+        return with_changes(project, subject, sighting, levels=tuple(e for e in sighting.levels if e.frame != frame))
     raise EditRefused("There is no keyframe at this frame; go to one with . or , first.")
 
 
@@ -260,18 +238,15 @@ def remove_keyframes(project: Project, key: str, clip: str, first: int, last: in
 def _without_mark(project: Project, key: str, sighting: Sighting, frame: int) -> Project:
     subject = project.subject(key)
     left = tuple(f for f in sighting.forms if f.frame != frame)
-    return with_sighting(
+    return with_changes(
         project,
         subject,
         sighting,
-        replace(
-            sighting,
-            repairs=tuple(r for r in sighting.repairs if r.frame != frame),
-            keyframes=without_keyframe(sighting.keyframes, frame),
-            forms=left,
-            shape=sighting.shape if left or not sighting.forms else sighting.forms[0].shape,
-            levels=tuple(e for e in sighting.levels if e.frame != frame),
-        ),
+        repairs=tuple(r for r in sighting.repairs if r.frame != frame),
+        keyframes=without_keyframe(sighting.keyframes, frame),
+        forms=left,
+        shape=sighting.shape if left or not sighting.forms else sighting.forms[0].shape,
+        levels=tuple(e for e in sighting.levels if e.frame != frame),
     )
 
 
@@ -282,11 +257,8 @@ def set_repair_extent(project: Project, key: str, clip: str, frame: int, before:
     if repair is None:
         raise EditRefused("There is no correction at this frame.")
     changed = replace(repair, before=max(0, before), after=max(0, after))
-    return with_sighting(
-        project,
-        subject,
-        sighting,
-        replace(sighting, repairs=tuple(changed if r is repair else r for r in sighting.repairs)),
+    return with_changes(
+        project, subject, sighting, repairs=tuple(changed if r is repair else r for r in sighting.repairs)
     )
 
 
@@ -361,7 +333,7 @@ def set_between(project: Project, key: str, clip: str, frame: int, way: Between)
             keyframe = replace(keyframe, arriving=None)
         after = keyframe.frame == begins.frame
         changed.append(keyframe)
-    return with_sighting(project, subject, sighting, replace(sighting, keyframes=tuple(changed)))
+    return with_changes(project, subject, sighting, keyframes=tuple(changed))
 
 
 def place_again(project: Project, key: str, clip: str, frame: int, outline: Outline) -> Project:
@@ -535,13 +507,13 @@ def with_edge(project: Project, key: str, clip: str, frame: int, path: Path | No
     to the outline."""
     subject, sighting = seen_at(project, key, clip, frame)
     if masks is None:
-        return with_sighting(project, subject, sighting, replace(sighting, cut=""))
+        return with_changes(project, subject, sighting, cut="")
     project, track = project.new_id("tracks")
     project = replace(
         project,
         evidence=project.evidence.with_tracks((Track(track, clip, path, FromFollowing(frame, "edge"), Cut(masks)),)),
     )
-    return with_sighting(project, subject, sighting, replace(sighting, cut=track))
+    return with_changes(project, subject, sighting, cut=track)
 
 
 def set_holdout(project: Project, key: str, kind: HoldoutSubject) -> Project:

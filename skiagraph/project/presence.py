@@ -41,6 +41,11 @@ def seen_at(project: Project, key: str, clip: str, frame: int) -> tuple[Subject,
     return subject, sighting
 
 
+def with_changes(project: Project, subject: Subject, sighting: Sighting, **fields) -> Project:
+    """The project with other values of some fields of a sighting."""
+    return with_sighting(project, subject, sighting, replace(sighting, **fields))
+
+
 def with_sighting(project: Project, subject: Subject, old: Sighting, new: Sighting | None) -> Project:
     sightings = (new if s is old else s for s in subject.sightings)
     return project.with_subject(replace(subject, sightings=tuple(s for s in sightings if s is not None)))
@@ -69,17 +74,14 @@ def trim_sighting(project: Project, key: str, clip: str, inside: int, first: int
     first, last = int(np.clip(first, low, high)), int(np.clip(last, low, high))
     if first > last:
         raise EditRefused("A sighting has at least one frame; drag its end the other way.")
-    return with_sighting(
+    return with_changes(
         project,
         subject,
         sighting,
-        replace(
-            sighting,
-            first=first,
-            last=last,
-            begin_set=sighting.begin_set or first != sighting.first,
-            end_set=sighting.end_set or last != sighting.last,
-        ),
+        first=first,
+        last=last,
+        begin_set=sighting.begin_set or first != sighting.first,
+        end_set=sighting.end_set or last != sighting.last,
     )
 
 
@@ -188,7 +190,7 @@ def declare_absent(project: Project, key: str, clip: str, frame: int) -> Project
         if not before:
             raise EditRefused(f"{subject.name} was not seen before this frame; there is nothing to say.")
         last = max(before, key=lambda s: s.last)
-        return with_sighting(project, subject, last, replace(last, away_after=True))
+        return with_changes(project, subject, last, away_after=True)
     rows = rows_at(project, sighting, sighting.first, sighting.last)
     bare = rows[:, CONFIDENCE] < ABSENT_BELOW
     at = frame - sighting.first
