@@ -46,6 +46,8 @@ class Desk(RuleBasedStateMachine):
         self.running: tuple[Arrival, object] | None = None
         self.covers = covered_heads(self.shown)
         self.by_person = False
+        # Frames in which a person took a cover off: a sighting that is gone leaves no other trace.
+        self.taken_off: set[int] = set()
 
     @property
     def shown(self) -> Project:
@@ -163,9 +165,11 @@ class Desk(RuleBasedStateMachine):
     @rule(data=st.data(), frame=frames, reach=st.sampled_from(Reach), away=st.booleans())
     def take_off(self, data, frame, reach, away):
         if (key := self.subject(data)) is not None:
+            before = {(at, of) for at, of, _ in covered_heads(self.shown)}
             self.edit(
                 *((presence.declare_absent, key, "c1", frame) if away else (levels.switch_off, key, "c1", frame, reach))
             )
+            self.taken_off |= {at for at, of in before - {(at, of) for at, of, _ in covered_heads(self.shown)}}
 
     @rule(data=st.data(), first=frames, last=frames)
     def clear(self, data, first, last):
@@ -286,6 +290,7 @@ class Desk(RuleBasedStateMachine):
                 for frame in LOOKED_AT:
                     if (
                         path.first <= frame <= path.last
+                        and frame not in self.taken_off
                         and not any(g.touched for s in project.subjects for g in s.in_clip("c1") if g.covers(frame))
                         and not any(g.covers(frame) for g in spoken_of)
                     ):
