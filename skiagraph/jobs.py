@@ -46,11 +46,11 @@ class Progress:
 class JobControl:
     """Carries progress out of a job, and the wishes to hold it, to go on and to cancel into it.
 
-    Made anew for each run.
+    Made anew for each run. listener: told of progress between frames, from the thread of the job.
     """
 
     def __init__(self, listener: Callable[[Progress], None] | None = None):
-        self._listener = listener
+        self.listener = listener
         self._cancelled = threading.Event()
         # Set while the job may work.
         self._going = threading.Event()
@@ -98,8 +98,8 @@ class JobControl:
         if step != self._step:
             self._step, self._began = step, now
             self._marks.clear()
-        if self._listener:
-            self._listener(Progress(step, done, total, now - self._began, self._rate_of_late(now, done)))
+        if self.listener:
+            self.listener(Progress(step, done, total, now - self._began, self._rate_of_late(now, done)))
 
     def _rate_of_late(self, now: float, done: int) -> float:
         """Frames a second over the last RATE_S: a job whose pictures become harder, or that waited, is told by what it

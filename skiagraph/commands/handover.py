@@ -201,8 +201,8 @@ def _worked(queue, options, control) -> int:
 
     def told(news) -> None:
         if news.progress is not None:
-            if control._listener:
-                control._listener(news.progress)
+            if control.listener:
+                control.listener(news.progress)
         elif news.job.state not in (State.RUNNING, State.WAITING):
             end_of_bar(control)
             print(f"{news.job.title}: {news.job.said}", flush=True)
@@ -259,8 +259,8 @@ def run_batch_of(options, control) -> int:
         print(text, flush=True)
 
     def told(news) -> None:
-        if news.progress is not None and control._listener:
-            control._listener(news.progress)
+        if news.progress is not None and control.listener:
+            control.listener(news.progress)
 
     with ProjectLock.take(order.project_path):
         rows = run_batch(order, control, said, told)

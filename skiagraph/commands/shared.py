@@ -4,10 +4,14 @@ from __future__ import annotations
 
 import argparse
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from skiagraph.errors import SkiagraphError
 from skiagraph.jobs import JobControl, Progress, format_left
 from skiagraph.timecode import rate_of
+
+if TYPE_CHECKING:
+    from skiagraph.project.model import Clip, Project
 
 OK, FAILED, FOUND, CANCELLED, ENDED = 0, 2, 3, 130, 143
 
@@ -53,11 +57,11 @@ class ProgressPrinter:
 
 def end_of_bar(control: JobControl) -> None:
     """Leave the line of a progress bar before printing results."""
-    if isinstance(control._listener, ProgressPrinter):
-        control._listener.end()
+    if isinstance(control.listener, ProgressPrinter):
+        control.listener.end()
 
 
-def load(path: Path):
+def load(path: Path) -> Project:
     """A project whose clips are all where they belong. Raises SkiagraphError where one is missing or changed."""
     from skiagraph.footage import relink
     from skiagraph.footage.damage import with_known_damage
@@ -77,7 +81,7 @@ def load(path: Path):
     return project
 
 
-def chosen_clips(project, name: str | None):
+def chosen_clips(project: Project, name: str | None) -> list[Clip]:
     """The clips of a name, or all. Raises SkiagraphError where there is none of it."""
     if name is None:
         return list(project.clips)

@@ -166,7 +166,7 @@ class ConfinedTest(unittest.TestCase):
     def test_cancel_ends_it_at_once(self):
         control = JobControl()
         made = self.confined(working_on)
-        control._listener = lambda progress: progress.done > 100 and control.cancel()
+        control.listener = lambda progress: progress.done > 100 and control.cancel()
         with self.assertRaises(Cancelled):
             made.ask(control=control)
         self.assert_ends(Watched(made._pid))
