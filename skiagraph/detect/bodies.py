@@ -45,24 +45,25 @@ class BodySettings:
     # px of the longer side of a picture as it is looked at, in which heads are found from 5 px on, most from 9; larger:
     # smaller ones, in square measure more time
     side: int = 512
-    # the same where somebody is in doubt: who fills the picture has 0.9 in it and 0.4 in the other
+    # px of the longer side where somebody is in doubt: who fills the picture has a score of 0.9 in it and 0.4 in the
+    # other
     coarser: int = 256
-    # the same of the whole picture now and then, where nobody small is known: drawn heads that have 12 to 18 px in it
-    # are found in nine of ten cases, the same in the first look, where they have 7 to 10, in four
+    # px of the longer side now and then, where nobody small is known: drawn heads that have 12 to 18 px in it are found
+    # in nine of ten cases; in the first look, where they have 7 to 10, in four
     finer: int = 896
-    # the same of what is around somebody small who may be there, with no more px than the whole picture at that, and
-    # now and then of the whole picture: of 564 drawn heads of 15 to 30 px 488 are surely found, with 896 464; larger:
-    # smaller ones, and more work
+    # px of the longer side for what is around somebody small who may be there, with no more px than the whole picture
+    # has at that, and now and then for the whole picture: of 564 drawn heads of 15 to 30 px 488 are surely found, with
+    # 896 464; larger: smaller ones, and more work
     closer: int = 1280
     # of so many looks one is closer in the whole picture, where somebody small may be anywhere; larger: less work
     finer_each: int = 4
     # of so many looks one is coarser and finer whatever the first shows; larger: less work. Of 800 frames of recordings
     # it was never needed
     all_each: int = 12
-    # score from which there is somebody in doubt, up to `sure`; smaller: more coarser looks. On recordings each of 153
-    # who are found, or surer, by a coarser look had that
+    # score from which somebody is in doubt, so that a coarser look follows; smaller: more coarser looks. On recordings
+    # each of 153 who are found, or surer, by a coarser look had that
     doubt: float = 0.05
-    # see doubt
+    # score from which nobody is in doubt any more; larger: more coarser looks
     sure: float = 0.6
     # px of the look's that somebody's head is small below; larger: more finer looks
     small: float = 20.0

@@ -34,7 +34,7 @@ class UnknownSettings:
     apart: int = 6
     # width of the head, in sides of the face's box; larger: wider covers
     wide: float = 1.6
-    # its height
+    # height of the head, in sides of the face's box; larger: wider covers
     high: float = 1.9
     # by so much its middle lies above that of the face
     rise: float = 0.12

@@ -52,16 +52,16 @@ class SteadySettings:
     """Steadying, and sizes that do not shrink. Set by benchmarks/quality.py (quay, crowd)."""
 
     frames: float = 1.6  # deviation of the filter that takes the tremble out of places; larger: calmer covers
-    size_frames: float = 4.0  # the same of widths and heights
+    size_frames: float = 4.0  # the same deviation for widths and heights
     size_first: float = 1.2  # deviation, frames, of the filter on sizes before the largest nearby is taken
     size_around: int = 5  # frames among which that is the largest
-    least_size: float = 0.97  # of a found size that a steadied one keeps at least
+    least_size: float = 0.97  # share of a found size that a steadied one keeps at least
     angle_frames: float = 4.0  # deviation, frames, of the filter on angles
-    off: float = 0.04  # of a found head's size by which its steadied place may be off at most
+    off: float = 0.04  # share of a found head's size by which its steadied place may be off at most
     known_frames: float = 2.0  # deviation, in sure faces, of the filter on what their sizes were
     unsure: float = 0.1  # score below that of a sure face over which sizes of sure ones come to count in full
-    known_share: float = 0.90  # of the size of sure faces around it that a less sure one has at least
-    known_more: float = 0.08  # more of it where it is not sure at all
+    known_share: float = 0.90  # share of the size of sure faces around it that a less sure one has at least
+    known_more: float = 0.08  # share more where it is not sure at all
     joins_frames: float = 6.0  # frames over which followed rows go over to the steadied place they begin at
 
 

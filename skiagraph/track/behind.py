@@ -28,12 +28,14 @@ class BehindSettings:
     lost: float = 0.6
     # confidence from which a head hides others
     front: float = 0.5
-    # of their widths, and heights, that the middles of both are apart at most; larger: more covers are wider
+    # shares of their widths, and of their heights, that the middles of two heads are apart at most for one to be behind
+    # the other; larger: more covers are wider
     near: float = 0.8
-    # of its own width that the cover reaches beyond the head in front on each side, and as much again since covers of
-    # unsure heads are larger (project.rows): a third of a face that is not found, and the nose; larger: wider covers
+    # share of its own width by which the cover reaches beyond the head in front on each side, and as much again since
+    # covers of unsure heads are larger (project.rows): a third of a face that is not found, and the nose; larger: wider
+    # covers
     beside: float = 0.2
-    # of its own height, above and below
+    # share of its own height by which it reaches beyond that head above and below
     above: float = 0.1
     # seconds for which somebody is in the picture, at most, whom others may have come in behind (unseen-2: five
     # needless findings fewer every frame, and stepping a leak); larger: longer covers that may be nobody's
@@ -45,8 +47,8 @@ class BehindSettings:
     waits_s: float = 2.0
     # widths from that head within which somebody new is whoever was behind it
     comes_out: float = 1.5
-    # confidence meanwhile: as little as asks nothing by itself, and belongs to the finding that somebody was lost
-    # (review.finding.HARDLY)
+    # confidence of a cover that waits: as little as asks nothing by itself, and belongs to the finding that somebody
+    # was lost (review.finding.HARDLY)
     sure: float = 0.36
 
 

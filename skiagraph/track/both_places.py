@@ -31,7 +31,7 @@ class BothSettings:
     holds_s: float = 0.24
     # share of its size by which a side of the head differs at least; smaller: more covers are wider
     differs: float = 0.08
-    # and at most: what is further away is somebody else, or a follower that was lost
+    # share of its size by which it differs at most: what is further away is somebody else, or a follower that was lost
     at_most: float = 0.5
     # times the found size that a followed head counts as at most: a head is larger than its face in profile says, and
     # followers grow in the dark; larger: wider covers
@@ -43,9 +43,9 @@ class BothSettings:
     meets: float = 0.1
     # frames ago, from and to, in which somebody went the way that they go on; larger: more is straight
     way: tuple[int, int] = (2, 11)
-    # of those in which they were found, or followed
+    # frames among those in which they were found, or followed, that tell a way
     way_least: int = 5
-    # as surely as this
+    # confidence of such a frame at least
     way_sure: float = 0.5
     # share of its size by which the head was off a straight line at most
     straight: float = 0.1

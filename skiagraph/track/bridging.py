@@ -28,22 +28,22 @@ class FollowingSettings:
 
     # room around a head that its shape is judged by, in head sizes; larger: more work
     spread: float = 1.7
-    # width of a head, px, above which it is looked at smaller
+    # width of a head, px, above which it is followed in a smaller picture
     enough_px: float = 80.0
-    # times longer that somebody who stands still is followed back at once
+    # somebody who stands still is followed back so many times longer at once
     standing: int = 3
     # head widths that somebody who stands would go at most in the time of one lead
     stands: float = 0.5
     # share of its way at its present speed that a head is looked for along; larger: more work
     way_seen: float = 0.8
-    # bytes that the pictures for that may take
+    # bytes that the pictures of one lead may take
     lead_bytes: float = 48e6
     # frames that somebody whose speed is not known is followed back at first, so that they stay within what is looked
     # at; larger: whoever walks fast leaves it
     unknown_frames: int = 3
     # share of its width a frame below which a head is not on its way out of the picture
     still_speed: float = 0.01
-    # confidence that a lead may have again, however unsure what it goes on from was
+    # confidence that a lead may have, however unsure the face is that it goes back from
     lead_sure: float = 0.6
 
 
@@ -56,15 +56,15 @@ class BridgeSettings:
 
     # seconds of the longest gap that is closed for certain; larger: more is one sighting
     bridge_s: float = 1.0
-    # so many missing frames are no gap but a blink
+    # frames without a face up to which that is a blink, over which the path is straight, and no gap
     line_frames: int = 3
-    # seconds that a head is followed back at a time; larger: more memory
+    # seconds that a head is followed back from its first sight at a time; larger: more memory
     lead_s: float = 1.2
-    # and in all; larger: covers begin earlier, more of them on nobody
+    # seconds that it is followed back in all; larger: covers begin earlier, more of them on nobody
     lead_most_s: float = 6.0
     # seconds that it is followed on after its last sight; larger: covers end later, more of them on nobody
     tail_s: float = 12.0
-    # seconds that the cover stays put after that
+    # seconds that the cover stays in its place once nobody could follow any further
     hold_s: float = 0.24
 
 
@@ -76,21 +76,21 @@ class BlendSettings:
     line_counts: float = 0.03
     # confidence where both followers stopped
     unknown: float = 0.15
-    # heads that both may be apart before their place is less sure
+    # heads that both followers may be apart before the place between them is less sure
     falls_from: float = 0.25
-    # share of its confidence that a place keeps at least, however far they are apart
+    # share of its confidence that such a place keeps at least, however far they are apart
     falls_to: float = 0.2
     # confidence of a bridge at least
     least: float = 0.1
-    # and at most: nobody was found there
+    # confidence of a bridge at most: nobody was found there
     most: float = 0.9
     # heads apart at which both came to the same place; larger: more gaps are one sighting
     meets: float = 0.35
-    # the same where each frame was followed by one of them at least
+    # the same where one of them at least followed in each frame
     all_meets: float = 0.6
     # share of the distance between both by which the cover is larger, in heads
     holds_both: float = 0.5
-    # heads apart beyond which it does not grow further
+    # heads apart beyond which the cover does not grow further
     holds_most: float = 0.8
 
 
@@ -104,18 +104,18 @@ class HoldSettings:
     Larger values cover for longer, and further from where anybody was seen. Set by benchmarks/quality.py (edge, aside).
     """
 
-    # frames at the end from which its speed is taken
+    # last frames of the follower from which the speed of the head is taken
     speed_frames: int = 8
     # seconds at most for which it is led out of the picture by its speed, or stays where somebody stands half in the
     # picture (turned: 12 leaks of 16)
     leaving_s: float = 1.2
-    # of its speed, a frame, inside the picture
+    # share of its speed that the head keeps in each frame inside the picture
     slows: float = 0.85
-    # of its confidence, a frame
+    # share of its confidence that the cover keeps in each frame
     fades: float = 0.92
-    # confidence at least
+    # confidence of the cover at least
     least: float = 0.1
-    # confidence where nothing was followed at all
+    # confidence of the cover where nothing was followed at all
     begins: float = 0.3
     # frames from now at which a head that reaches the edge counts as there
     edge_frames: int = 4

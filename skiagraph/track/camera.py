@@ -23,7 +23,7 @@ class CameraSettings:
     points: int = 100
     # quality of a corner against the best one; larger: fewer, better points
     corner: float = 0.01
-    # fewer tell nothing
+    # points that tell a motion; fewer tell nothing
     least_points: int = 12
     # px around a point that are looked for; larger: surer, and blind to what is small
     window: tuple[int, int] = (13, 13)
@@ -35,7 +35,7 @@ class CameraSettings:
     zoom: tuple[float, float] = (0.8, 1.25)
     # points left below which they are looked for anew
     enough: int = 40
-    # and after so many steps
+    # steps after which points are looked for anew in any case
     renew: int = 6
     # frames, of those that are decoded, within which all is as before a flash; larger: longer flashes are known, and
     # shorter shots overlooked (track.cuts)

@@ -23,11 +23,11 @@ class ChainSettings:
 
     # seconds of the longest loss
     reunite_s: float = 2.6
-    # where it is found again from where it should be, at most
+    # head widths from where it should be at which a head is found again at most
     away: float = 0.8
-    # more of that for each second of the gap
+    # head widths further for each second of the loss
     away_a_second: float = 0.4
-    # more of it for each head that it went meanwhile at its last speed
+    # head widths further for each width that it went meanwhile at its last speed
     away_travelled: float = 0.2
     # seconds for which a lost head is expected to keep its speed
     goes_on_s: float = 0.8
@@ -40,7 +40,7 @@ class ChainSettings:
     # cost of a distance of one head, beside 1 for a size that differs by a factor of e and 1 for looks that have
     # nothing in common
     away_costs: float = 0.5
-    # of all together
+    # cost of place, size and looks together at most
     most_cost: float = 1.2
 
 

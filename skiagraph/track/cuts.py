@@ -27,11 +27,12 @@ class CutSettings:
 
     # px, width and height, of the pictures that are compared for cuts
     thumbnail: tuple[int, int] = (160, 90)
-    # and of those that are compared first
+    # px, width and height, of the smaller pictures that are compared before those
     overview: tuple[int, int] = (64, 36)
     # correlation of overviews from which there is no cut; smaller: fewer pictures are compared by their blocks
     alike: float = 0.985
-    # mean difference of overviews, of 255, below which there is none: noise, however dark; larger: fewer cuts at night
+    # mean difference of overviews, of 255, below which there is no cut: noise, however dark; larger: fewer cuts at
+    # night
     cut_least: float = 2.0
     # px, width and height, of a block of a thumbnail
     block: tuple[int, int] = (20, 18)
@@ -41,13 +42,14 @@ class CutSettings:
     # lines (lamps over places of like composition, tests/track/test_cuts.py); smaller: cuts are seen in darker places,
     # and noise makes more of them
     textured: float = 2.5
-    # fewer such tell nothing, and overviews decide alone
+    # blocks that can be found again, below which overviews decide alone
     least_blocks: int = 6
     # median likeness of blocks and their best match below which a shot begins, unless the camera's motion tells why.
     # Neighbours of forty films have 0.91 and more, but for whip pans, light that goes out and cameras that shake over
     # gravel (0.69 at least); 1,035 pairs of 46 places, drawn and photographed, have 0.65 at most. larger: more cuts
     found_again: float = 0.8
-    # median likeness of the blocks of one of both from which the others are not looked for; smaller: quicker
+    # as soon as the likeness of the blocks of one of both pictures, in the median, is that high, the others are not
+    # looked for; smaller: quicker
     surely_again: float = 0.88
     # share of the corners of a picture that one motion of the camera takes to where they are found, no further than
     # blocks may have moved, from which no shot begins. Neighbours have 0.37 and more, 1,035 pairs of places 0.10 at
@@ -56,9 +58,10 @@ class CutSettings:
     # where overviews decide: mean difference, of 255, from which there is a cut in a picture that is as bright as
     # `lit`; smaller: more cuts
     cut_difference: float = 22.0
-    # mean brightness, of 255, below which less is needed by so much as it is darker; larger: more cuts in the dark
+    # mean brightness, of 255, below which a smaller difference is enough, by as much as the picture is darker; larger:
+    # more cuts in the dark
     lit: float = 110.0
-    # and correlation below which it is one; larger: more cuts
+    # where overviews decide: correlation below which there is a cut; larger: more cuts
     cut_correlation: float = 0.55
     # frames between two cuts that make a shot; in fewer, as in a whip pan, nothing can be recognised; larger: more is
     # taken for that

@@ -42,15 +42,15 @@ class DescribingSettings:
     one_more: float = 1.25
     # frames without a face after which a track was lost and is described anew; larger: later
     lost_frames: int = 3
-    # descriptions then
+    # descriptions of a track that was lost, once it is found again
     anew: int = 2
     # seconds after which somebody who came near another, or was hardly seen, is described again; larger: later
     stirred_s: float = 1.0
-    # the same where nothing happened
+    # seconds after which everybody is described again, where nothing happened; larger: later
     calm_s: float = 3.0
-    # sides of a face around it that overlap another's for the two to be near each other; larger: sooner
+    # sides of a face, around it, within which another's makes the two near each other; larger: sooner
     near: float = 0.5
-    # the same for one lying over the other, of which neither is described
+    # sides of a face, around it, within which another's lies over it, so that neither is described
     over: float = 0.1
     # score under which a face is hardly seen; larger: more looks
     hardly: float = 0.6

@@ -57,9 +57,9 @@ class ChipSettings:
     large_px: float = 80.0
     # worth that size leaves at least
     least_large: float = 0.2
-    # less how far it looks aside, 0..1, is what that leaves
+    # worth of a face that looks straight ahead, before how far it looks aside, 0..1, is taken from it
     still_facing: float = 1.1
-    # and at least
+    # worth that looking aside leaves at least
     least_facing: float = 0.1
     # deviation of its second derivative at 75 px, in deviations of its brightness, from which it is sharp
     sharp: float = 0.35

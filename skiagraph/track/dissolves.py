@@ -28,15 +28,15 @@ class DissolveSettings:
 
     # seconds from a picture before to one after it that are tried
     spans_s: tuple[float, ...] = (0.32, 0.48, 0.64, 0.96, 1.44, 2.0)
-    # mean difference of both, of 255, at least
+    # mean difference of the pictures before and after, of 255, at least
     different: float = 4.0
-    # share of each in the picture between them
+    # share that each of them has in the picture between them, from and to
     share: tuple[float, float] = (0.3, 0.7)
-    # sum of both shares
+    # sum of both shares, from and to
     whole: tuple[float, float] = (0.75, 1.25)
     # deviation that a mixture leaves, in those that either of both alone leaves, below which it is one; larger: more
     left: float = 0.5
-    # seconds without a better one after which it is known
+    # seconds without a better one after which a dissolve is known
     settled_s: float = 0.4
     # frames near the middle in which a path that goes through it is on its way from one place to the other
     smooth: int = 3

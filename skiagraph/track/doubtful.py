@@ -30,7 +30,7 @@ class DoubtfulSettings:
 
     # share of a face's box in the box of a known head from which it is a part of that; larger: more questions
     inside: float = 0.7
-    # share of its frames in which it has to be
+    # share of its frames in which a doubtful track has to lie inside a known head to be a part of it
     most: float = 0.5
     # confidence from which a followed head counts as known; larger: more questions; with 0.25 a face was lost in
     # benchmarks/meetings.py
@@ -38,11 +38,11 @@ class DoubtfulSettings:
     # heads that a sign may be from a known head that is only followed meanwhile, to be taken for it; larger: fewer
     # questions
     astray: float = 0.65
-    # seconds after which something at the same place is something else; larger: fewer questions
+    # seconds after which what is at the same place is something else; larger: fewer questions
     same_s: float = 2.0
-    # heads that it may be from where it was
+    # heads that what is seen again may be from where it was, to be the same
     away: float = 0.8
-    # times larger or smaller that it may be
+    # times that it may be larger or smaller than it was, to be the same
     grown: float = 1.6
     # frames in which the shape and landmark networks are asked whether anybody is there; larger: less is left out
     looks: int = 3
@@ -65,21 +65,22 @@ class DoubtfulSettings:
     # believed. On recordings of real people (docs/measured/mended.md) it mostly says 0.9 and more of heads, also of
     # those that face away or are 16 px wide
     body: float = 0.9
-    # the same from which the head is not where it is elsewhere; larger: more is asked
+    # the same confidence from which the head is not where the face was found, but where the body network says; larger:
+    # more is asked
     body_elsewhere: float = 0.5
-    # the same up to which nobody is there; trees have 0.01, heads that are hard to see 0.1 and more, as a rule; larger:
-    # less is asked
+    # the same confidence up to which nobody is there; trees have 0.01, heads that are hard to see 0.1 and more, as a
+    # rule; larger: less is asked
     body_gone: float = 0.05
     # widths and heights of a head from its middle up to which it is the one that the body network means; larger: more
     # is believed
     on_head: float = 0.6
-    # brightness of 0..255 below which it cannot tell
+    # brightness, 0..255, below which the shape and landmark networks cannot tell
     dark: float = 40.0
     # brightness below which nothing can be seen in a head's box
     black: float = 8.0
     # brightness to which what is darker than `dark` is brought to look for a face in it
     bright: float = 100.0
-    # width of a head, px, below which it cannot
+    # width of a head, px, below which they cannot tell
     least_px: float = 28.0
 
 

@@ -25,11 +25,11 @@ class FlowSettings:
     benchmarks/quality.py (aside, jackets).
     """
 
-    # followed on a head; larger: more work, steadier steps
+    # points that are followed on a head; larger: more work, steadier steps
     points: int = 50
-    # fewer corners on a head tell nothing
+    # corners that a head needs for its flow to tell anything
     least_points: int = 6
-    # and so few that pass the check
+    # points that have to come back to where they began for a step to count
     least_agreed: int = 5
     # quality of a corner against the best one (Shi and Tomasi, CVPR 1994); larger: fewer, better corners
     corner: float = 0.008
@@ -48,9 +48,10 @@ class FlowSettings:
     back_off: float = 0.012
     # by which a point may be off the motion of all, 0.8 px at least (RANSAC)
     fits: float = 0.015
-    # least and most change of size in one step
+    # least and most change of size in one step, times
     zoom: tuple[float, float] = (0.97, 1.03)
-    # way in one step from which points are looked for where it leads, beside where they were; smaller: more work
+    # way in one step, in head widths, from which points are looked for where the speed leads too, and not only where
+    # they were; smaller: more work
     guessed: float = 0.35
 
 
@@ -67,33 +68,35 @@ class ConfidenceSettings:
     followers going for longer, and covers on what may be nobody.
     """
 
-    # correlation with its own recent look below which it is no longer the same thing; larger: stops sooner
+    # correlation with its own recent look below which what is followed is no longer the same thing; larger: stops
+    # sooner
     lost: float = 0.45
-    # correlation from which it surely is
+    # correlation from which it surely is the same thing
     the_same: float = 0.9
-    # share of that which hangs on how many of its points agree
+    # how much of the confidence of one step hangs on the share of its points that agree, 0..1; the rest hangs on the
+    # correlation
     points_count: float = 0.6
-    # confidence of what hardly looks like itself
+    # confidence of a step after which it hardly looks like itself
     least: float = 0.25
-    # a frame, whatever it looks like
+    # confidence that is left after each frame, whatever the picture shows (a power)
     fades: float = 0.985
-    # a frame, while somebody else is in front
+    # confidence that is left after each frame in which somebody else is in front (a power)
     fades_hidden: float = 0.85
-    # a frame, while it does not look like itself
+    # confidence that is left after each frame in which it does not look like itself (a power)
     fades_unlike: float = 0.6
-    # times so much when the shape says for the first time that nobody is there
+    # confidence that is left when the shape network says for the first time that no head is there
     absent_once: float = 0.85
-    # and each time after that
+    # confidence that is left each further time that the shape network says so
     absent_again: float = 0.72
-    # at least, where the shape of head and shoulders is clear
+    # confidence at least where the shape of head and shoulders is clear
     shaped: float = 0.72
-    # the most to which a shape that is there and not clear lifts it
+    # confidence at most to which a shape that is there, but not clear, lifts it
     half_shaped: float = 0.5
-    # times so much at each such look
+    # times that each such shape lifts the confidence
     half_lifts: float = 1.1
-    # under which it does not know any more, and stops
+    # confidence under which the follower does not know where its head is, and stops
     stops: float = 0.12
-    # share of it that its rows are given: nobody was found there
+    # share of its confidence that is written into the path: no face was found there
     told: float = 0.8
 
 
@@ -107,67 +110,70 @@ class FollowerSettings:
     Values "a frame" are powers: over n frames their n-th. Set by benchmarks/quality.py (aside).
     """
 
-    # share of the head per frame by which a step that was made by something in front differs from those before; larger:
-    # more steps are believed
+    # share of the head a frame by which a step may differ from those before; a step that differs more was made by
+    # something in front; larger: more steps are believed
     jerk: float = 0.09
-    # and this share of its speed more
+    # share of its speed by which a step may differ beside that
     jerk_of_speed: float = 0.5
-    # of its former speed, a frame, in which it was seen to move; larger: slower to turn
+    # share of the former speed that is kept in each frame in which it was seen to move (a power); larger: slower to
+    # turn
     speed_kept: float = 0.75
-    # of its speed, a frame, in which nothing was seen of it
+    # share of its speed that is kept in each frame in which nothing was seen of it (a power)
     speed_unseen: float = 0.93
-    # the same while somebody else is in front: who walks by behind somebody walks on (stepping, with 0.93: 17 leaks of
-    # veiled, 19 of unseen-4); larger: covers of who stops there go too far
+    # share of its speed that is kept in each frame in which somebody else is in front (a power): who walks by behind
+    # somebody walks on (stepping, with 0.93: 17 leaks of veiled, 19 of unseen-4); larger: covers of who stops there go
+    # too far
     speed_hidden: float = 0.98
     # correlation from which its present look is learned; larger: drifts less, is lost sooner
     looks_like: float = 0.7
-    # of its former look, a frame, when it is
+    # share of the former look that is kept in each frame in which the present one is learned (a power)
     look_kept: float = 0.85
-    # the same for a head that turns away, which its shape vouches for
+    # the same where the head turns away, for which the shape network vouches
     turning_kept: float = 0.6
-    # frames between two questions to the shape, which is asked at once where the picture says little
+    # frames between two questions to the shape network, which is asked at once where the picture says little
     ask_every: int = 3
-    # correlation under which the picture says little
+    # correlation under which the picture says little, and the shape network is asked at once
     ask_unlike: float = 0.6
-    # answers that nobody is there that count at most
+    # answers in a row that no head is there that count at most
     absent_most: int = 3
-    # share of the way to the middle that a shape has of the head that it takes at the first clear look: the last face
-    # seen of somebody who turns away lies at the head's edge
+    # at the first clear shape the follower moves by this share of the way to its middle: the last face seen of somebody
+    # who turns away lies at the edge of their head
     first_gain: float = 0.8
-    # and at each one after that; larger: follows shapes that are not its own
+    # share of that way at each later shape; larger: follows shapes that are not its own
     gain: float = 0.4
-    # head widths off at most that such a middle may be
+    # head widths from the follower's place at most at which the middle of a shape is believed
     shape_off: float = 0.6
-    # share by which a shape may make it narrower at once
+    # share by which one shape may make the head narrower
     narrower: float = 0.15
-    # and wider
+    # share by which one shape may make the head wider
     wider: float = 0.3
-    # times as high as wide that a head is at least, from any side, with the chin that stands out in profile
+    # height of a head against its width at least, from any side, with the chin that stands out in profile
     lowest: float = 1.25
-    # times as high as wide that a head is at most: what is seen between bars is narrower than what is behind them;
+    # height of a head against its width at most: what is seen between bars is narrower than what is behind them;
     # smaller: wider covers
     tallest: float = 1.6
-    # a frame, of what its cover is wider by after the shape moved it for the first time; larger: wider covers for
-    # longer
+    # when the shape moves the head for the first time, the cover holds both places; share of that widening that is left
+    # after each frame (a power); larger: wider covers for longer
     slack_kept: float = 0.9
     # head widths that the shape may lead a head from where its picture went before one of the two must be wrong; by 0.8
     # at most in all the films with backs turned (aside, behind), by 1.6 on to a shoulder behind bars (railings, each
     # 8th frame: 30 leaks in no finding); larger: less is asked
     led_most: float = 1.0
-    # share of that which is left a frame later: pictures drift by and by; larger: more is asked
+    # share of what the shape has led that is left a frame later, since pictures drift by and by (a power); larger: more
+    # is asked
     led_fades: float = 0.99
-    # confidence from there on at most, so that a person looks (review.finding.UNSURE, after the fifth that rows are
-    # less sure by)
+    # confidence at most once the shape has led it further than that, so that a person looks (review.finding.UNSURE,
+    # after the fifth that rows are less sure by)
     astray: float = 0.42
-    # head widths a frame at most within which a head of unknown speed is looked for at its first step, and no further
-    # than twice as many in all; larger: faster ones are found, and more that are others
+    # head widths a frame at most within which a head of unknown speed is looked for at its first step, and twice as
+    # many in all; larger: faster ones are found, and more that are others
     sought: float = 1.5
-    # share of its width and height by which it is known again there
+    # share of the head's width and height, around its middle, that is compared there
     sought_part: float = 0.7
-    # correlation from which it is; larger: fewer, surer ones
+    # correlation of that part from which it is the head; larger: fewer, surer ones
     sought_like: float = 0.8
-    # times as large as where it began it is at most: who comes nearer than that is found; larger: what is behind a
-    # small head is taken for it (square)
+    # size at most against that at which it began, times: who comes nearer than that is found by their face; larger:
+    # what is behind a small head is taken for it (square)
     grown: float = 2.0
     # head sizes around the head in which a step is looked for; larger: faster moves, more work
     room: float = 1.0

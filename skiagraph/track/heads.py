@@ -16,30 +16,31 @@ class HeadBoxSettings:
     the chin. Larger covers more.
     """
 
-    # of the head's middle above the box's
+    # by so much the middle of the head lies above that of the box
     rise: float = 0.125
-    # of the head
+    # height of a head that faces the camera
     height: float = 1.5
-    # of the head, facing
+    # width of a head that faces the camera
     width: float = 1.1
-    # more of it for each part of the side that the nose stands from the middle
+    # wider for each side of the box that the nose stands from its middle
     width_by_turn: float = 0.6
-    # the same of its height
+    # higher for each side of the box that the nose stands from its middle
     height_by_turn: float = 0.4
-    # and of its middle, away from where the nose points
+    # the middle lies further back, away from where the nose points, for each side of the box that it stands from its
+    # middle
     back_by_turn: float = 0.7
-    # from the first to the second of these, which are how far the nose stands from the middle of the eyes, in distances
-    # of the eyes, a head is in profile, where boxes say little of its back
+    # a head turns into profile, where boxes say little of its back, while its nose stands from the first to the second
+    # of these from the middle of the eyes, in distances of the eyes
     profile: tuple[float, float] = (0.4, 0.65)
-    # then it is wider by this share
+    # share by which a head in profile is wider
     wider: float = 0.25
-    # higher
+    # share by which a head in profile is higher
     higher: float = 0.15
-    # and further back
+    # share by which the middle of a head in profile lies further back
     further: float = 0.15
-    # no eyes are nearer to each other than this share of the box
+    # share of the box that the eyes are apart at least
     least_gap: float = 0.12
-    # no head is lower than this for its width
+    # height of a head for its width at least
     lowest: float = 1.2
 
 

@@ -25,11 +25,12 @@ class IdentitySettings:
 
     # distance at which two faces are as likely one person as two; larger: more is joined
     face_even: float = 0.45
-    # log odds for each unit nearer
+    # log odds for each unit of distance that two faces are nearer
     face_steep: float = 26.0
-    # share of that which a comparison of no worth still gives; all of it from a worth of so much less than 1
+    # share of those log odds that a comparison of no worth still gives; it gives all of them from a worth of so much
+    # less than 1 on
     face_unsure: float = 0.3
-    # of the distances of all pairs of views, weighted by worth, the one that counts; smaller: the views that happen to
+    # quantile of the distances of all pairs of views, weighted by worth, that counts; smaller: the views that happen to
     # agree decide
     face_quantile: float = 0.25
     # log odds that faces give at most
@@ -40,7 +41,7 @@ class IdentitySettings:
     clothes_steep: float = 11.0
     # log odds that clothes give at most
     clothes_most: float = 2.2
-    # share of that across clips
+    # share of what clothes say that they say across clips
     elsewhere: float = 0.35
     # log odds before anything is known: two sightings are more likely two people
     prior: float = -0.8

@@ -39,18 +39,18 @@ class JudgingSettings:
     asked_to: float = 0.82
     # presence, 0..1, from which that network takes it for a face; larger: less is believed
     face_said: float = 0.5
-    # seconds for which an opinion of a place holds
+    # seconds for which an opinion of the landmark network about a place holds
     opinion_holds_s: float = 0.32
-    # overlap (IoU) of boxes at one place
+    # overlap (IoU) from which two boxes are at one place
     same_place: float = 0.5
     # overlap (IoU) with where somebody is expected from which a sign is theirs; smaller: more is continued
     expected_here: float = 0.3
     # share of the head that is person for a weak sign to count; of backgrounds hardly any has a third, of half hidden
     # heads most have two thirds (measured); larger: fewer half hidden ones
     somebody: float = 0.55
-    # score that it counts with
+    # score with which such a sign counts
     somebody_score: float = 0.5
-    # width against the smallest face to find; smaller ones are hands
+    # width of such a sign against the smallest face to find, at least; smaller ones are hands
     somebody_least: float = 0.75
     # seconds after a loss for which somebody is where they were
     just_lost_s: float = 0.48

@@ -28,27 +28,27 @@ class GateSettings:
     Set by benchmarks/quality.py (starts, jackets, crowd).
     """
 
-    # cost of what cannot be
+    # cost of a match that is beyond a gate
     impossible: float = 1e3
     # sides that a sure face may be off where one is expected; larger: faster moves, more heads are exchanged
     sure_away: float = 0.9
-    # share of a lost track's further leeway (twice the deviation of its motion, a side at most) that a doubtful face
-    # has
+    # the longer a track is lost, the further off a sure face may be (by twice the deviation of its motion, a side at
+    # most); share of that for a doubtful face
     waited_away: float = 0.3
     # change of the logarithm of its size at most for a doubtful face
     doubtful_size: float = 0.22
     # likeness of head and shoulders at least for a doubtful face, where both are known; larger: less is continued
     doubtful_like: float = 0.6
-    # from the first score on, over the second, the gate of a face opens from the third, a share, to all of it: the less
-    # sure a face is, the nearer it must be
+    # score at which the gates of a sure face begin to open, score further at which they are open wholly, and the share
+    # by which they are open at least: the less sure a face is, the nearer it must be
     unsure: tuple[float, float, float] = (0.45, 0.25, 0.4)
     # change of the logarithm of its size at most for a sure face
     sure_size: float = 0.5
-    # more of it for each frame in which the track was not seen
+    # more change of size for a sure face for each frame in which the track was not seen
     sure_size_a_frame: float = 0.02
-    # frames without a face from which looks decide for a sure face too
+    # frames without a face from which looks decide about a sure face too
     lost_frames: int = 3
-    # likeness at least then; larger: more tracks begin anew
+    # likeness of head and shoulders at least for a sure face after that; larger: more tracks begin anew
     lost_like: float = 0.55
     # cost of no overlap at all with where it is expected
     overlap_costs: float = 0.5
@@ -60,13 +60,14 @@ class GateSettings:
     # frame: 42 frames of another person to none); larger: more tracks begin anew where people cross
     either_away: float = 1.2
     # likeness from which a face is somebody's own, whoever else may be there: that of one person on both sides of a
-    # meeting is 0.75 to 0.97 (track.meetings); larger: the same
+    # meeting is 0.75 to 0.97 (track.meetings); larger: more tracks begin anew where people cross
     own_like: float = 0.75
-    # by which a face has to be more like one of them than like the others; larger: the same
+    # likeness by which a face has to be nearer to one of them than to the others for it to be that one's; larger: more
+    # tracks begin anew where people cross
     either_like: float = 0.1
     # share of a track's looks that is taken from each surely seen face; larger: learns quicker, also somebody else's
     looks_learned: float = 0.1
-    # of the speed of a track that is not seen, a frame
+    # share of its speed that a track which is not seen keeps in each frame
     slows: float = 0.9
     # cost up to which a match is not broken up so that somebody else has one too: less than two bad ones cost together;
     # smaller: groups that move otherwise than expected come apart (alike: at 1.2 15 leaks for none); larger: heads are
@@ -74,20 +75,21 @@ class GateSettings:
     broken: float = 3.0
     # sides a doubtful face may be off where one is expected; larger: more is continued
     doubtful_away: float = 0.4
-    # sides more for a face that was seen once, whose speed is not known yet
+    # sides further off that a doubtful face may be from a face that was seen once, whose speed is not known yet
     begun_away: float = 0.4
     # face sides a second squared by which somebody quickens at most, beyond the usual gate: 10 m/s² for a face of 15
     # cm, as at a sprinter's start; larger: heads are exchanged where one of two is hidden (railings)
     quickens: float = 67.0
-    # rows from which a track's speed is known
+    # faces from which the speed of a track is known
     speed_known: int = 5
-    # frames that what was never seen for certain waits
+    # frames for which a track waits that was never seen for certain
     hint_patience: int = 3
-    # sides a frame by which a face before the first may be further off, beside doubtful_away
+    # on the way back before its first face: sides further off for each frame that a doubtful face may be, beside
+    # doubtful_away
     back_away: float = 0.05
-    # change of the logarithm of its size at most
+    # on the way back: change of the logarithm of its size at most
     back_size: float = 0.3
-    # frames without a fitting face that end a track's way back
+    # on the way back: frames without a fitting face that end it
     back_missed: int = 5
 
 
@@ -105,21 +107,21 @@ class LinkSettings:
 
     # score from which a face may begin a track; smaller: more tracks, of which more are nobody
     begin: float = 0.5
-    # score from which it continues one for certain
+    # score from which a face continues a track for certain
     sure: float = 0.55
-    # score from which it may continue one; smaller: longer tracks, which drift more
+    # score from which a face may continue a track; smaller: longer tracks, which drift more
     doubtful: float = 0.35
     # seconds that a lost track waits; larger: more is taken up again, and by somebody else
     patience_s: float = 1.2
     # seconds that a track may live on doubtful faces alone
     doubt_s: float = 1.0
-    # rows a track needs to be believed; larger: fewer, surer ones
+    # faces that a track needs to be believed; larger: fewer, surer ones
     least: int = 3
-    # score that one of them needs
+    # score that the best of them needs
     kept: float = 0.75
-    # score with which one face is enough
+    # score of a face that is enough by itself
     very_sure: float = 0.8
-    # rows from which what is not believed is kept as doubtful
+    # faces from which a track that is not believed is kept as doubtful
     hint: int = 2
     # score from which one face is kept as doubtful where a shot begins or ends, since no other frame would tell;
     # smaller: more doubtful ones. From it on a bare face is a finding (SweepSettings.sure_face)

@@ -30,45 +30,48 @@ class PeopleSettings:
     0.6 as the bound); the rest set by benchmarks/quality.py.
     """
 
-    # share of its size within which a head stays for it to be a picture of one; larger: more is doubtful
+    # share of its size within which a head stays that is a picture of one; larger: more is doubtful
     still_share: float = 0.012
-    # seconds for which it does
+    # seconds for which it has to stay there
     still_s: float = 4.0
-    # share of the smaller of both that a doubtful face and a head share for it to lie over that
+    # share of the smaller of both that a doubtful face and a head share where the face lies over the head
     shadow_over: float = 0.35
-    # share of its frames in which it does for it to be a part of somebody
+    # share of its frames in which a doubtful face lies over a head, or beside it, from which it is a part of that
+    # person
     shadow_time: float = 0.5
-    # sizes of a head around its middle within which something is beside it
+    # head sizes from the middle of a head within which a doubtful face is beside it
     beside: float = 0.8
-    # frames after which it is a part of it
+    # frames that a doubtful track needs at least to be taken for a part of the person it is beside
     beside_frames: int = 10
-    # score under which a face is a hint where to look, and no find
+    # score under which a face only says where to look, and is no find
     hint: float = 0.5
-    # distance from which two faces are surely two people's; smaller: more is cut
+    # distance from which two faces are surely two people's, where a track is cut between them; smaller: more is cut
     unlike: float = 0.5
     # worth of such a comparison at least (track.identity.face_distance)
     unlike_worth: float = 0.2
-    # distance of a misread face from those before and after
+    # distance of a face from the one before and the one after it from which it was misread, where those two are nearer
+    # to each other
     misread: float = 0.45
-    # seconds within which nobody changes heads and back
+    # seconds within which nobody changes heads and back again, so that faces in between were misread
     back_s: float = 3.0
-    # frames in which somebody was seen to be split off
+    # frames in which somebody has to be seen for their part of a track to be split off
     least_part: int = 4
     # frames before two paths meet in which the cover holds both; larger: wider covers
     both_frames: int = 25
-    # share of the head that they are apart at most for that
+    # share of the head that the two paths are apart at most for the cover to hold both
     near_both: float = 0.6
     # log odds that two paths of one chain are one person, though the gap between them was not bridged; larger: more is
     # joined
     one_chain: float = 1.5
     # share of the smaller that two heads share in a frame for them to be one
     one_head_over: float = 0.5
-    # share of their common frames in which they do
+    # share of their common frames in which they do, for two paths to be one head
     one_head_time: float = 0.8
-    # frames in which both have a face from which faces tell that they are two heads; larger: more is taken for one head
+    # frames in which both have a face from which those faces tell that they are two heads; larger: more is taken for
+    # one head
     two_faces: int = 3
-    # and share of the smaller of two faces, in the median, under which they do (three who walk side by side, unseen-6:
-    # 0.0; one head tracked twice: 0.36 and more); larger: less is taken for one head
+    # share of the smaller of two faces, in the median, under which they are of two heads (three who walk side by side,
+    # unseen-6: 0.0; one head tracked twice: 0.36 and more); larger: less is taken for one head
     two_faces_over: float = 0.25
     # overlap (IoU) from which one path goes on as the next where they touch
     touches: float = 0.3

@@ -36,8 +36,8 @@ class PreparingSettings:
     # again: whoever comes in may have turned away, or be gone, before the next (phone); larger: fewer searches, and
     # none where the camera stands
     newly_seen: float = 0.06
-    # the same since anything was searched, from which that part is searched by itself (phone, close); larger: fewer
-    # searches of parts
+    # share of the picture that is new since anything was searched, from which that part is searched by itself (phone,
+    # close); larger: fewer searches of parts
     newly_seen_part: float = 0.02
     # seconds from one search for those who lie to the next, and a third of that often for those who are upside down
     # (turned); larger: less work, later found

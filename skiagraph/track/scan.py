@@ -83,7 +83,7 @@ class BelievingSettings:
 
     # frames between two tellings of the people found so far, when each frame is searched
     partial_every: int = 25
-    # the same when stepping, which is quicker
+    # frames between two such tellings when stepping, which is quicker
     partial_stepping: int = 50
     # presence, 0..1, with which the landmark network makes a track believed that the detector is not sure of; larger:
     # more is doubtful

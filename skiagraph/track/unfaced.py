@@ -47,9 +47,9 @@ class UnfacedSettings:
     # heads from a face that was found in the same picture within which a head is whose that is; larger: fewer are found
     # in crowds
     near_face: float = 1.0
-    # widths of a head by its body that are followed; larger: followers hold more of what is around it
+    # widths of a head, by its body, that are followed; larger: followers hold more of what is around it
     width: float = 1.1
-    # the same of its height, of which bodies tell nine tenths
+    # heights of a head, by its body, that are followed, since bodies tell nine tenths; larger: followers hold more
     height: float = 1.1
     # times that its cover is as wide: of twenty heads one lies an eighth of its width further to a side than its ears,
     # and some are half as large again as their body tells; larger: wider covers
@@ -60,21 +60,22 @@ class UnfacedSettings:
     rise: float = 0.06
     # seconds before the first face of somebody and after the last for which they are near that; larger: fewer are new
     known_s: float = 2.0
-    # the same of what is doubtful, which is covered for hardly longer than it is seen
+    # seconds before and after what is doubtful for which that is near, since it is covered for hardly longer than it is
+    # seen
     doubted_s: float = 0.3
     # heads from a face that was found in that frame within which a body is theirs; larger: fewer are new
     seen_away: float = 1.2
     # heads from where somebody known should be within which a body is theirs; larger: fewer are new, and who passes
     # somebody whose face is not found just then may be taken for them, and bare (docs/measured/mended.md)
     known_away: float = 1.2
-    # more of that for each second from the nearest face
+    # heads further for each second from the nearest face
     known_a_second: float = 1.5
     # heads around two signs within which there is nobody else between them, so that they are one person's though nobody
     # could follow them from one to the other; larger: more subjects
     alone: float = 6.5
     # confidence of where such a head is, by which its cover grows (project.rows)
     score: float = 0.6
-    # the same of one that only the way of somebody makes believed
+    # the same confidence of one that only the way of somebody makes believed
     weak_score: float = 0.45
 
     def each(self, rate: float) -> int:

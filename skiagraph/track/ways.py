@@ -27,16 +27,17 @@ class WaySettings:
 
     # of where somebody is after no time, whose speed is known; larger: less is sure
     spread: float = 0.1
-    # more of that for each second
+    # more of that spread for each second between two sights
     spread_a_second: float = 1.05
-    # the same of whom the speed is not known
+    # spread after no time of somebody whose speed is not known
     unknown_spread: float = 0.3
+    # more of that for each second between two sights
     unknown_a_second: float = 2.9
     # degrees of freedom: people stop and turn round; smaller: more often
     freedom: float = 4.0
-    # seconds up to which two sights tell a speed; larger: older ones
+    # seconds that two sights are apart at most to tell a speed; larger: older ones
     speed_s: float = 1.3
-    # and from which, so that the tremble of boxes is none
+    # seconds that they are apart at least, so that the tremble of boxes is no speed
     speed_least_s: float = 0.3
     # people who appear or vanish, for each square of a head's width and look; larger: less is sure
     strangers: float = 0.0008
@@ -56,7 +57,7 @@ class WaySettings:
     gap_s: float = 2.5
     # log odds from which somebody else may be meant
     plausible: float = -4.0
-    # so many of those are weighed, the likeliest
+    # of those who may be meant so many are weighed, the likeliest
     rivals: int = 3
     # log odds of the next of them from which nothing is sure; smaller: less is
     neglected: float = 2.0
@@ -64,7 +65,7 @@ class WaySettings:
     slower: tuple[tuple[float, float], ...] = ((1.0, 0.0), (0.5, -0.7), (0.0, -1.4))
     # log odds from which one sight is taken to follow another at all, to be covered in between; larger: more chains
     linked: float = -3.0
-    # the same of a sight that is not surely somebody: more likely theirs than not
+    # log odds from which a weak sight is taken to follow another: more likely theirs than not
     linked_weak: float = 0.0
     # probability from which two sights are surely of one person
     sure: float = 0.99
