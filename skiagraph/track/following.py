@@ -43,10 +43,10 @@ class FlowSettings:
     inside: float = 0.48
     # px around the head in which corners are looked for
     margin: int = 6
-    # by which a point may miss where it began when it is followed back, 0.8 px at least (Kalal); larger: more points,
-    # worse ones
+    # head widths by which a point may miss where it began when it is followed back, 0.8 px at least (Kalal); larger:
+    # more points, worse ones
     back_off: float = 0.012
-    # by which a point may be off the motion of all, 0.8 px at least (RANSAC)
+    # head widths by which a point may be off the motion of all, 0.8 px at least (RANSAC)
     fits: float = 0.015
     # least and most change of size in one step, times
     zoom: tuple[float, float] = (0.97, 1.03)

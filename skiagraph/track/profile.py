@@ -47,22 +47,24 @@ class ProfileSettings:
     # second it has. Sizes of facing heads differ by a tenth now and then. smaller: more covers are wider (crowd, every
     # frame: twice the cover beyond 1.7 heads from 0.05 and 0.1)
     narrower: tuple[float, float] = (0.10, 0.14)
-    # the same of a face that is found higher as well, as hair is, both shares together. smaller: more covers are wider
-    # (unseen-4-alike, every frame: no leak up to 0.15 and 0.22; turned: one frame more from 0.12 and 0.2)
+    # such shares for a face that is found higher as well, as hair is: by how much smaller and by how much higher
+    # together. smaller: more covers are wider (unseen-4-alike, every frame: no leak up to 0.15 and 0.22; turned: one
+    # frame more from 0.12 and 0.2)
     narrower_and_higher: tuple[float, float] = (0.10, 0.18)
-    # by so much of its side a face is found higher than before and after: from the first of these it may be hair, from
-    # the second it is; facing ones differ by 0.03. smaller: covers of who nods reach further down
+    # share of its side by which a face is found higher than before and after: from the first of these it may be hair,
+    # from the second it is; facing ones differ by 0.03. smaller: covers of who nods reach further down
     higher: tuple[float, float] = (0.12, 0.19)
-    # from so much on the whole head went up
+    # share of its side higher from which the whole head went up, as of who stands up
     stands: float = 0.6
     # share by which a head in profile is wider than from the front: anthropometry has 1.25 for length against breadth
     # of the skull, and the nose stands before it; larger: wider covers
     wider: float = 0.3
-    # share by which it reaches further down: what is found of a head from behind is hair, too high
+    # share of its height by which the cover of a turned head reaches further down: what is found of a head from behind
+    # is hair, too high
     chin: float = 0.2
-    # so much further the cover reaches ahead
+    # sides of the face by which the cover of a face in profile reaches further ahead
     ahead: float = 0.12
-    # and below
+    # sides of the face by which it reaches further down
     below: float = 0.08
     # frames before and after a found face in which the cover holds it too, in its place on the head: boxes of faces in
     # profile tremble by a tenth; larger: wider covers

@@ -49,9 +49,10 @@ STEP_FOLLOW = "Following"
 class FollowOnSettings:
     """Following on where no face was found. Set by benchmarks/quality.py (aside, jackets, crowd)."""
 
-    # overlap (IoU) from which heads are the same head where one begins; larger: fewer tails find their way
+    # overlap (IoU) from which a follower lies on a head that was found: where that begins just then it has arrived,
+    # else it went over to somebody; larger: fewer tails find their way
     meets: float = 0.4
-    # and whose width is from so many to so many times as large
+    # width of that head against the tail's, from and to
     size: tuple[float, float] = (0.6, 1.6)
     # overlap (IoU) from which one head is in front of another
     hides: float = 0.15
