@@ -109,8 +109,11 @@ class ShippedTest(unittest.TestCase):
             self.assertTrue((assets / "licences" / licence).exists(), licence)
 
     def test_modules_stay_small(self):
+        # Statements count the same however lines are broken; the largest had 474 when lines alone were counted.
         for path in (ROOT / "skiagraph").rglob("*.py"):
-            self.assertLess(len(path.read_text().splitlines()), 600, path)
+            text = path.read_text()
+            self.assertLess(sum(isinstance(node, ast.stmt) for node in ast.walk(ast.parse(text))), 450, path)
+            self.assertLess(len(text.splitlines()), 600, path)
 
     def test_lines_can_be_read(self):
         for folder in ("skiagraph", "benchmarks", "tests", "tools"):
