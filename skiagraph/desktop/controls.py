@@ -413,6 +413,7 @@ class Notice(QFrame):
         close = push_button("Dismiss", "link", "Hide this message")
         close.clicked.connect(self.hide)
         self._then: Callable[[], None] | None = None
+        self._is_reply = False
         self.answer = push_button("", "primary")
         self.answer.clicked.connect(self._answered)
         self.answer.hide()
@@ -422,12 +423,25 @@ class Notice(QFrame):
         self.hide()
 
     def say(self, text: str, answer: str = "", then: Callable[[], None] | None = None) -> None:
-        """Say something, with a button for what may be done about it where there is something."""
+        """Say something, with a button for what may be done about it where there is something. It stays until
+        somebody dismisses it, or something else is said.
+        """
+        self._is_reply = False
         self._text.setText(tr(text))
         self._then = then
         self.answer.setText(tr(answer))
         self.answer.setVisible(then is not None)
         self.setVisible(bool(text))
+
+    def reply(self, text: str) -> None:
+        """Say why what was pressed does nothing, or what it did: it goes when the page is left (leave_page)."""
+        self.say(text)
+        self._is_reply = True
+
+    def leave_page(self) -> None:
+        """Another page is shown: what was said of the page before, and of nothing else, goes."""
+        if self._is_reply:
+            self.say("")
 
     def _answered(self) -> None:
         then, self._then = self._then, None

@@ -61,7 +61,7 @@ class HandoverWork(QObject):
         page.chosenChanged.connect(self.estimate_soon)
         page.side.filmChanged.connect(self.estimate_soon)
         page.side.browsePressed.connect(self._browse)
-        page.side.said.connect(window.notice.say)
+        page.side.said.connect(window.notice.reply)
         page.queue.wished.connect(self._wish)
         page.queue.paused.connect(self.pause)
         page.queue.clearPressed.connect(self._clear)

@@ -105,7 +105,7 @@ class LongJobs(QObject):
         """Index clips in the background and add each as it is ready; a missing clip of the same contents is linked
         again. rate: of those that are numbered pictures."""
         if self.adding is not None:
-            self._notice.say(tr("Clips are being added already; wait for that or cancel it."))
+            self._notice.reply(tr("Clips are being added already; wait for that or cancel it."))
             return
         document, wanted, token = self._document, [], self._document.token
         for path in paths:
@@ -156,7 +156,7 @@ class LongJobs(QObject):
         """
         document = self._document
         if self.running is not None:
-            self._notice.say(BUSY)
+            self._notice.reply(BUSY)
             return False
         if document.read_only:
             document.refused.emit(document.only_looked_at)
@@ -252,7 +252,7 @@ class LongJobs(QObject):
         """Follow a subject's outline. watch: hears how far it is. Stopped, it keeps what was followed."""
         document = self._document
         if self.running is not None:
-            self._notice.say(BUSY)
+            self._notice.reply(BUSY)
             return
         if document.read_only:
             document.refused.emit(document.only_looked_at)
@@ -314,7 +314,7 @@ class LongJobs(QObject):
         """Find the exact edge of what is in front, in all frames of its sighting."""
         document = self._document
         if self.running is not None or document.read_only:
-            self._notice.say(BUSY if self.running is not None else document.only_looked_at)
+            self._notice.reply(BUSY if self.running is not None else document.only_looked_at)
             return
         self._notice.say("")
         project, token = document.settled, document.token
@@ -336,7 +336,7 @@ class LongJobs(QObject):
         """Search all clips strictly, once; what is found is evidence, clip by clip."""
         document = self._document
         if self.running is not None or document.read_only:
-            self._notice.say(BUSY if self.running is not None else document.only_looked_at)
+            self._notice.reply(BUSY if self.running is not None else document.only_looked_at)
             return
         self._notice.say("")
         project, token = document.settled, document.token
@@ -375,7 +375,7 @@ class LongJobs(QObject):
         clip. asked: a person did, and is told of the end."""
         document = self._document
         if self.running is not None or document.read_only:
-            self._notice.say(BUSY if self.running is not None else document.only_looked_at)
+            self._notice.reply(BUSY if self.running is not None else document.only_looked_at)
             return
         if asked:
             self._notice.say("")
@@ -407,7 +407,7 @@ class LongJobs(QObject):
     def report(self, target: Path, name: str) -> None:
         """Write the report of the project, with what was proved in this session, to a file."""
         if self.running is not None:
-            self._notice.say(BUSY)
+            self._notice.reply(BUSY)
             return
         self._notice.say("")
         project, proofs = self._document.settled, list(self._document.proofs)

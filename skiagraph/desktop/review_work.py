@@ -89,7 +89,7 @@ class ReviewWork(QObject):
     def compare_people(self, first: Finding | None = None) -> None:
         """Go through the questions of whether somebody is the same person; first: a finding to begin with."""
         if not to_compare(self._document.settled, self._document.findings):
-            self._window.notice.say(
+            self._window.notice.reply(
                 tr(
                     "There is no question of who is who: it is asked where somebody who is shown met others or was out"
                     " of sight."
@@ -106,7 +106,7 @@ class ReviewWork(QObject):
         """Play everything that is unsure, one stretch after the other."""
         parts = reel_of(self._document.settled, self._document.waiting)
         if not parts:
-            self._window.notice.say(
+            self._window.notice.reply(
                 tr("Nothing is unsure: there is no doubtful stretch and no open finding in any clip.")
             )
             return
@@ -119,7 +119,7 @@ class ReviewWork(QObject):
         """Ask where to, and write the report there."""
         path = self._document.path
         if path is None or not self._document.settled.clips:
-            self._window.notice.say(tr("There is nothing to report on yet: add clips first."))
+            self._window.notice.reply(tr("There is nothing to report on yet: add clips first."))
             return
         name, _ = QFileDialog.getSaveFileName(
             self._window,

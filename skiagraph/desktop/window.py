@@ -168,8 +168,8 @@ class MainWindow(QMainWindow):
         document.changed.connect(self._refresh)
         document.findingsChanged.connect(self._refresh_findings)
         document.saveChanged.connect(self._show_saved)
-        document.refused.connect(self.notice.say)
-        self.cover.said.connect(self.notice.say)
+        document.refused.connect(self.notice.reply)
+        self.cover.said.connect(self.notice.reply)
         self.cover.followWanted.connect(self._follow)
         self.cover.edgeWanted.connect(self._find_edge)
         self.cover.voice.listenWanted.connect(lambda key: self.jobs.listen([key]))
@@ -196,6 +196,8 @@ class MainWindow(QMainWindow):
             button.setChecked(n == step)
         if step != COVER:
             self.cover.player.set_speed(0)
+        if step != self.pages.currentIndex():
+            self.notice.leave_page()
         self.pages.setCurrentIndex(step)
         self._refresh_page()
         # The keys work at once, and no step looks chosen because it has the focus.

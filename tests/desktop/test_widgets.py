@@ -60,6 +60,17 @@ class ControlTest(DesktopTest):
         notice.say("")
         self.assertFalse(notice.isVisible())
 
+    def test_a_reply_goes_with_its_page_and_news_stay(self):
+        notice = Notice()
+        notice.reply("Choose somebody first.")
+        self.assertEqual(notice.text, "Choose somebody first.")
+        notice.leave_page()
+        self.assertFalse(notice.isVisible())
+        notice.reply("Choose somebody first.")
+        notice.say("The disk is full.")
+        notice.leave_page()
+        self.assertEqual(notice.text, "The disk is full.")
+
 
 class InspectorTest(DesktopTest):
     def setUp(self):
