@@ -21,6 +21,10 @@ from skiagraph.review.findings import findings
 LEAST_PX, LEAST_SHARE = 30, 0.03
 COVERED = 0.95
 GENEROUS = 1.7
+# A cover lies on a head from this intersection over union of their boxes; a head is just there, seen or hidden, from
+# this one, or where this share of its box lies beneath the cover: a small head behind a large one has next to no
+# intersection over union with a cover that hides both.
+ON, NEAR, BENEATH = 0.3, 0.1, 0.5
 
 
 @dataclass
@@ -104,18 +108,18 @@ class Strangers:
 def strangers(project: Project, clip_key: str, truth: ClipTruth) -> Strangers:
     """For each subject the person it lies on most where nobody else is, and the frames in which it lies on somebody
     else of whose head at least a quarter is visible, and not on its own, visible or not."""
-    actors, subjects, likeness, real = _overlaps(project, clip_key, truth)
+    actors, subjects, likeness, there, real = _overlaps(project, clip_key, truth)
     found, counts = [], {}
     for s, subject in enumerate(subjects):
         # On whom it lies in each frame: on nobody where it lies on none by a third.
         score = np.where(real, likeness[:, :, s], 0.0)
         on, much = score.argmax(axis=1), score.max(axis=1)
-        frames = np.flatnonzero(much >= 0.3)
+        frames = np.flatnonzero(much >= ON)
         if not len(frames):
             continue
         # Where a second head is just there too, hidden or not, it may be of either, and tells nothing about whose it
         # is.
-        alone = frames[np.partition(likeness[frames, :, s], -2, axis=1)[:, -2] < 0.1] if len(actors) > 1 else frames
+        alone = frames[there[frames, :, s].sum(axis=1) < 2]
         owner = int(np.bincount(on[alone if len(alone) else frames], minlength=len(actors)).argmax())
         counts[subject.key] = len(frames)
         # Where both heads are one before the other it may be either; and where its own head is hidden just there, it is
@@ -123,7 +127,7 @@ def strangers(project: Project, clip_key: str, truth: ClipTruth) -> Strangers:
         found += [
             (subject.key, int(f), actors[owner], actors[on[f]])
             for f in frames
-            if on[f] != owner and likeness[f, owner, s] < 0.1
+            if on[f] != owner and not there[f, owner, s]
         ]
     named = {
         key: [f for f in findings(decide(project, [key], Decision.SHOW)) if f.clip == clip_key]
@@ -146,15 +150,11 @@ class ShownLeaks:
 def leaks_if_shown(project: Project, clip_key: str, truth: ClipTruth) -> ShownLeaks:
     """Each person in turn decided to be shown, through the subject that lies on them most where nobody else is just
     there; the faces of all others have to stay covered."""
-    actors, subjects, likeness, real = _overlaps(project, clip_key, truth)
+    actors, subjects, likeness, there, real = _overlaps(project, clip_key, truth)
     shown = {}
-    alone = (
-        np.partition(likeness, -2, axis=1)[:, -2] < 0.1
-        if len(actors) > 1
-        else np.ones((len(likeness), len(subjects)), bool)
-    )
+    alone = there.sum(axis=1) < 2
     for a, actor in enumerate(actors):
-        on = real[:, a, None] & (likeness[:, a] >= 0.3)
+        on = real[:, a, None] & (likeness[:, a] >= ON)
         much = np.count_nonzero(on & alone, axis=0) + 1e-6 * np.count_nonzero(on, axis=0)
         if len(much) and much.max() > 0:
             shown[actor] = subjects[int(np.argmax(much))].key
@@ -190,8 +190,8 @@ def leaks_if_shown(project: Project, clip_key: str, truth: ClipTruth) -> ShownLe
 
 
 def _overlaps(project: Project, clip_key: str, truth: ClipTruth):
-    """Actors, subjects, the overlap of their boxes (frames, actors, subjects), and whether an actor can be seen
-    (frames, actors)."""
+    """Actors, subjects, the intersection over union of their boxes (frames, actors, subjects), whether a head is just
+    there, seen or hidden (the same shape), and whether an actor can be seen (frames, actors)."""
     frames = list(truth.heads)
     actors = sorted({h.actor for heads in frames for h in heads})
     subjects = [s for s in project.subjects if s.in_clip(clip_key)]
@@ -204,6 +204,7 @@ def _overlaps(project: Project, clip_key: str, truth: ClipTruth):
                 [part[:, :2] - part[:, 2:4] / 2, part[:, :2] + part[:, 2:4] / 2], axis=1
             )
     likeness, real = np.zeros((len(frames), len(actors), len(subjects))), np.zeros((len(frames), len(actors)), bool)
+    there = np.zeros(likeness.shape, bool)
     for f, heads in enumerate(frames):
         for head in heads:
             a = actors.index(head.actor)
@@ -215,9 +216,10 @@ def _overlaps(project: Project, clip_key: str, truth: ClipTruth):
                     head.cy + head.height / 2,
                 ]
             )
-            likeness[f, a] = _iou_clipped(box, boxes[:, f], (truth.width, truth.height))
+            likeness[f, a], beneath = _overlap_clipped(box, boxes[:, f], (truth.width, truth.height))
+            there[f, a] = (likeness[f, a] >= NEAR) | (beneath >= BENEATH)
             real[f, a] = head.head_visible >= 0.25
-    return actors, subjects, likeness, real
+    return actors, subjects, likeness, there, real
 
 
 @dataclass(frozen=True)
@@ -273,12 +275,19 @@ def identity(project: Project, clip_key: str, truth: ClipTruth) -> Identity:
 
 
 def _iou_clipped(box, others, size):
+    return _overlap_clipped(box, others, size)[0]
+
+
+def _overlap_clipped(box, others, size):
+    """Intersection over union of a box with others (x0, y0, x1, y1), within a picture of this size, and the share of
+    the box that lies in each."""
     limit = np.array([*size, *size])
     box, others = np.clip(box, 0, limit), np.clip(np.nan_to_num(others, nan=-1.0), 0, limit)
     low, high = np.maximum(box[:2], others[:, :2]), np.minimum(box[2:], others[:, 2:])
     inter = np.prod(np.clip(high - low, 0, None), axis=1)
-    union = np.prod(box[2:] - box[:2]) + np.prod(others[:, 2:] - others[:, :2], axis=1) - inter
-    return np.where(union > 0, inter / np.maximum(union, 1e-9), 0)
+    area = np.prod(box[2:] - box[:2])
+    union = area + np.prod(others[:, 2:] - others[:, :2], axis=1) - inter
+    return np.where(union > 0, inter / np.maximum(union, 1e-9), 0), inter / max(area, 1e-9)
 
 
 def _matches(likeness, real, there, threshold, bonus=None):

@@ -100,8 +100,9 @@ def _seen(whole: Drawn, part: Part, frame: int, numbers: Sequence[int], size: tu
         face = int(np.count_nonzero(whose == number))
         seen = face + int(np.count_nonzero(whose == HEAD_OFFSET + number))
         before = int(np.count_nonzero((ids == number) | (ids == HEAD_OFFSET + number))) * zoom * zoom
-        if seen:
-            cx, cy = move @ (head.cx, head.cy, 1)
+        cx, cy = move @ (head.cx, head.cy, 1)
+        # Whoever is wholly hidden is told of as well, as in films of one scene, where they are in the picture.
+        if seen or _is_inside((cx, cy), head.width * zoom / 2, size):
             truth.append(
                 HeadTruth(
                     head.actor,
@@ -116,6 +117,11 @@ def _seen(whole: Drawn, part: Part, frame: int, numbers: Sequence[int], size: tu
                 )
             )
     return shown, whose, truth
+
+
+def _is_inside(middle: tuple[float, float], reach: float, size: tuple[int, int]) -> bool:
+    """Whether something around a middle comes into a picture, reaching so many px from it."""
+    return all(-reach < at < side + reach for at, side in zip(middle, size))
 
 
 def _line(way: np.ndarray) -> np.ndarray:

@@ -48,6 +48,19 @@ class PannedTest(unittest.TestCase):
         self.assertEqual([h.actor for h in self.frames[0][2]], ["p0"])
         self.assertEqual([h.actor for h in self.frames[-1][2]], ["p1"])
 
+    def test_who_is_hidden_is_told_of_where_they_are(self):
+        near = Actor("p0", "Buyer 0", people.CLERK, x=((0, 400),), size=((0, 160),))
+        far = Actor("p1", "Buyer 1", people.WORKER, x=((0, 400),), size=((0, 50),), raised=((0, 30),))
+        away = Actor("p2", "Buyer 2", people.WORKER, x=((0, 2300),), size=((0, 50),))
+        scene = Scene("behind", "Behind", "bricks", 1.0, 400, (near, far, away), size=(2560, 900))
+        film = Panned((Part(scene, 0.04, True, x=((0, 20),), y=((0, 60),), zoom=((0, 0.9),)),))
+        ((_, ids, heads),) = film.drawn()
+        hidden = next(h for h in heads if h.actor == "p1")
+        self.assertEqual((hidden.head_visible, hidden.face_px), (0.0, 0))
+        self.assertFalse(np.isin(ids, (2, HEAD_OFFSET + 2)).any())
+        self.assertLess(abs(hidden.cx - 0.9 * (400 - 20)), hidden.width / 2)
+        self.assertNotIn("p2", [h.actor for h in heads], "who is not in the picture is not")
+
     def test_a_camera_that_is_not_held_level_turns_what_is_told_with_it(self):
         upright = 360, 640
         film = Panned(
