@@ -2,33 +2,52 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QLabel, QWidget
 
 from skiagraph.desktop import theme
 from skiagraph.desktop.controls import Tick, column, emptied, line, quiet, scrolled, section
+from skiagraph.desktop.crop_server import CropServer
 from skiagraph.desktop.handover_side import HandoverSide
 from skiagraph.desktop.queue_view import QueueView
+from skiagraph.desktop.result_strip import ResultStrip, Strip
 from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.words import tr
 from skiagraph.handover.estimate import size_word
 from skiagraph.handover.order import Order
-from skiagraph.project.model import Clip
-from skiagraph.review.overview import ClipRow
+from skiagraph.handover.queue import Job
+from skiagraph.project.model import Clip, Project
+from skiagraph.review.overview import ClipRow, samples
+
+# Px: the line of a clip; the pictures of its result, at least and at most; what the queue keeps while it is empty; what
+# headings and margins of the page take.
+ROW, PICTURE, LARGE_PICTURE, EMPTY_QUEUE, MARGINS = 32, 56, 156, 96, 88
+# Share of the page's height that clips may take beside a queue.
+CLIPS_SHARE = 0.5
+# Pictures of the result are made so large, px.
+MADE = 720, 320
 
 
 class HandoverPage(QWidget):
     """ordered: an Order that is to be put into the queue; chosenChanged: other clips, or other parts of them, are
-    chosen."""
+    chosen; pictureWanted: a picture of a result whose frame is to be gone to, a Crop."""
 
     ordered = Signal(object)
     chosenChanged = Signal()
+    pictureWanted = Signal(object)
 
     def __init__(self, parent: QWidget | None = None):
         super().__init__(parent)
         self.setObjectName("page")
         self._boxes: list[tuple[Clip, Tick, QLabel]] = []
         self._parts_labels: list[QLabel] = []
+        self._rows: list[tuple[ClipRow, QFrame]] = []
+        self._strips: list[ResultStrip] = []
+        self._project = Project()
+        self.pictures = CropServer(MADE, self)
+        self.pictures.made.connect(self._show_pictures)
         self._chosen: dict[str, bool] = {}
         self._parts: dict[str, list[tuple[int, int]]] = {}
         self._by_list = False
@@ -40,13 +59,16 @@ class HandoverPage(QWidget):
         left.addWidget(title)
         left.addWidget(section("Clips"))
         self._scroll, self._list = scrolled()
-        left.addWidget(self._scroll, 2)
+        left.addWidget(self._scroll)
         self.queue = QueueView()
-        left.addWidget(self.queue, 3)
+        left.addWidget(self.queue, 1)
         self.side = HandoverSide()
         self.side.exportPressed.connect(self.press_export)
         self.side.markedToggled.connect(self._show_parts)
         outer.addWidget(self.side)
+
+    def close_workers(self) -> None:
+        self.pictures.close()
 
     def press_export(self) -> None:
         if self.side.export.isEnabled():
@@ -75,9 +97,11 @@ class HandoverPage(QWidget):
         self._parts, self._by_list = parts or {}, bool(programme)
         self.side.set_programme(programme)
         emptied(self._list)
-        self._boxes, self._parts_labels = [], []
+        self._boxes, self._parts_labels, self._rows, self._strips = [], [], [], []
         for n, entry in enumerate(entries):
-            self._list.insertWidget(n, self._clip_row(entry))
+            row = self._clip_row(entry)
+            self._rows.append((entry, row))
+            self._list.insertWidget(n, row)
         if not entries:
             empty = quiet("Add clips in Footage first; they will be listed here.")
             empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
@@ -88,22 +112,87 @@ class HandoverPage(QWidget):
         chain = [self.queue.clear, *(box for _, box, _ in self._boxes)]
         for before, after in zip(chain, chain[1:]):
             self.setTabOrder(before, after)
-        # As much room as the clips need, up to half of the page.
-        self._scroll.setMaximumHeight(min(300, 12 + 36 * max(1, len(entries))))
+        self._use_room()
         self.side.show_waiting(waiting, exposing)
         self.side.export.setEnabled(bool(entries))
+
+    def show_results(self, project: Project) -> None:
+        """Show pictures of what each clip looks like as it is decided now, where there is room for them."""
+        self._project = project
+        self._ask_for_pictures()
+
+    def show_jobs(self, jobs: Sequence[Job], paused: bool) -> None:
+        """The queue; where it is empty, clips have its room."""
+        self.queue.show_jobs(jobs, paused)
+        self._use_room()
+
+    def resizeEvent(self, event) -> None:
+        super().resizeEvent(event)
+        self._use_room()
+
+    def _use_room(self) -> None:
+        """Few clips have pictures of the result, the larger the fewer; the queue has what is left."""
+        whole = self.height() - MARGINS
+        room = round(CLIPS_SHARE * whole) if self.queue.rows else whole - EMPTY_QUEUE
+        shown = {entry.clip.key: parts for entry, _ in self._rows if (parts := self._frames_of(entry))}
+        needed = (ROW + GRID) * max(1, len(self._rows)) + 3 * GRID
+        tall = (room - needed) // max(1, len(shown)) - 3 * GRID
+        for strip in self._strips:
+            strip.hide()
+            strip.deleteLater()
+        self._strips = []
+        for entry, panel in self._rows:
+            parts = shown.get(entry.clip.key)
+            size = self._scroll.viewport().width() - 6 * GRID, tall
+            how = Strip.within(entry.clip.picture_size, size, PICTURE, LARGE_PICTURE) if parts else None
+            below = how.tall + 3 * GRID if how else 0
+            panel.setFixedHeight(ROW + below)
+            needed += below
+            if how:
+                self._strips.append(self._strip(entry.clip, panel, parts, how))
+        self._scroll.setFixedHeight(min(room, needed))
+        self._ask_for_pictures()
+
+    def _frames_of(self, entry: ClipRow) -> list[tuple[int, int]]:
+        """First and last frames of what would be handed over of a clip; none where it cannot be, or is not used."""
+        clip = entry.clip
+        if not entry.is_usable or not clip.frames:
+            return []
+        parts = self._parts.get(clip.key) if self.side.marked.isChecked() else None
+        return parts or ([] if self.side.marked.isChecked() and self._by_list else [(0, clip.frames - 1)])
+
+    def _strip(self, clip: Clip, panel: QFrame, parts: list[tuple[int, int]], how: Strip) -> ResultStrip:
+        strip = ResultStrip(samples(clip, parts, how.count), lambda crop: clip.at(crop.at), how)
+        strip.picked.connect(self.pictureWanted)
+        panel.layout().addWidget(strip)
+        return strip
+
+    def _ask_for_pictures(self) -> None:
+        known = {clip.key for clip in self._project.clips}
+        wanted = [p.crop for strip in self._strips for p in strip.pictures if p.crop.clip in known]
+        self.pictures.show(self._project, wanted)
+        self._show_pictures()
+
+    def _show_pictures(self) -> None:
+        for strip in self._strips:
+            strip.refresh(self.pictures.picture)
 
     def begin_project(self) -> None:
         """Another project: choices and the folder were the former one's."""
         self._chosen = {}
         self.side.folder.clear()
 
-    def _clip_row(self, entry: ClipRow) -> QWidget:
+    def _clip_row(self, entry: ClipRow) -> QFrame:
+        """The line of a clip; below it there is room for pictures of its result."""
         panel, clip = QFrame(), entry.clip
         panel.setObjectName("panel")
-        panel.setFixedHeight(32)
-        row = line(spacing=3 * GRID, parent=panel)
-        row.setContentsMargins(3 * GRID, 0, 3 * GRID, 0)
+        rows = column(spacing=0, parent=panel)
+        rows.setContentsMargins(3 * GRID, 0, 3 * GRID, 0)
+        top = QWidget()
+        top.setFixedHeight(ROW)
+        row = line(spacing=3 * GRID, parent=top)
+        rows.addWidget(top)
+        rows.setAlignment(Qt.AlignmentFlag.AlignTop)
         box = Tick(clip.path.name)
         # Where nobody was looked for everybody is seen: such a clip is handed over only by choice.
         box.setChecked(entry.is_usable and self._chosen.get(clip.key, entry.was_searched))
@@ -144,6 +233,7 @@ class HandoverPage(QWidget):
     def _show_parts(self, on: bool) -> None:
         for label in self._parts_labels:
             label.setVisible(on)
+        self._use_room()
         self.chosenChanged.emit()
 
     def show_estimates(self, sizes: dict[str, int], measuring: bool) -> None:

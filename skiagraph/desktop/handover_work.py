@@ -62,6 +62,7 @@ class HandoverWork(QObject):
         page.side.filmChanged.connect(self.estimate_soon)
         page.side.browsePressed.connect(self._browse)
         page.side.said.connect(window.notice.reply)
+        page.pictures.failed.connect(window.notice.reply)
         page.queue.wished.connect(self._wish)
         page.queue.paused.connect(self.pause)
         page.queue.clearPressed.connect(self._clear)
@@ -162,7 +163,7 @@ class HandoverWork(QObject):
         self.changed.emit()
 
     def refresh(self) -> None:
-        self._page.queue.show_jobs(self.queue.jobs, self.queue.paused)
+        self._page.show_jobs(self.queue.jobs, self.queue.paused)
 
     def _heard(self, news: News) -> None:
         if news.progress is not None:

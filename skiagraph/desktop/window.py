@@ -182,6 +182,7 @@ class MainWindow(QMainWindow):
         self.review.lookWanted.connect(self._look_at)
         self.reviewing.goWanted.connect(self._go_to)
         self.jobs.reportOpened.connect(lambda path: QDesktopServices.openUrl(QUrl.fromLocalFile(path)))
+        self.handover.pictureWanted.connect(lambda crop: self._go_to(crop.clip, crop.at, ""))
         self.handing.folderWanted.connect(lambda folder: QDesktopServices.openUrl(QUrl.fromLocalFile(folder)))
         self.footage.listPressed.connect(self.list_dialog)
         self.footage.listDropped.connect(lambda: document.edit("use all of the clips", edits.use_programme, None))
@@ -249,6 +250,7 @@ class MainWindow(QMainWindow):
                 self._parts(),
                 programme.name if programme else "",
             )
+            self.handover.show_results(self.document.settled)
             self.handing.estimate_soon()
 
     def _show_saved(self, state: str) -> None:
@@ -549,6 +551,7 @@ class MainWindow(QMainWindow):
         self.settings.setValue("window", self.saveGeometry())
         self.cover.close_workers()
         self.review.close_workers()
+        self.handover.close_workers()
         self.document.close()
         stop_all()
         self.portraits.close()

@@ -26,7 +26,7 @@ from skiagraph.handover.writers.film import CoveredFilm
 from skiagraph.jobs import Progress
 from skiagraph.media.index import open_clip
 from skiagraph.project import cast, edits, file
-from skiagraph.project.model import Portrait, Project, replace
+from skiagraph.project.model import Decision, Portrait, Project, replace
 from skiagraph.review.findings import acceptance_of, findings
 from skiagraph.review.overview import ClipRow, clip_rows
 from skiagraph.review.proof import Fact
@@ -173,6 +173,7 @@ class ReviewTest(PageTest):
 class HandoverTest(PageTest):
     def page(self, project=None, waiting=0, exposing=0, **more):
         page = self.keep(HandoverPage())
+        self.addCleanup(page.close_workers)
         page.set_clips(clip_rows(project or self.project), waiting, exposing, **more)
         return page
 
@@ -201,6 +202,42 @@ class HandoverTest(PageTest):
         self.assertIn("2 findings are open, 1 of them may show somebody", side.warning.text())
         page._boxes[0][1].click()
         self.assertEqual(page.order().clips, ())
+
+    def test_few_clips_show_what_leaves_and_a_click_goes_there(self):
+        page = self.page()
+        page.show_results(self.project)
+        (strip,) = page._strips
+        self.until(lambda: all(p.image is not None for p in strip.pictures))
+        first = strip.pictures[0]
+        source = self.page(project := add_clip(Project(), *open_clip(self.clip)))
+        source.show_results(project)
+        plain = source._strips[0].pictures[0]
+        self.until(lambda: plain.image is not None)
+        self.assertEqual(plain.crop, first.crop)
+        middle = first.image.width() // 2, first.image.height() // 2
+        self.assertNotEqual(first.image.pixel(*middle), plain.image.pixel(*middle), "the result, not the source")
+        wanted = self.heard(page.pictureWanted)
+        strip.pictures[1].click()
+        self.assertEqual(wanted, [strip.pictures[1].crop])
+        shown = cast.decide(self.project, ["s1"], Decision.SHOW)
+        page.show_results(shown)
+        self.until(lambda: first.image.pixel(*middle) == plain.image.pixel(*middle))
+
+    def test_pictures_are_the_smaller_the_more_there_is_and_nothing_scrolls_for_them(self):
+        page, clip, heights = self.page(), self.project.clip("c1"), []
+        for count, jobs in ((1, []), (2, []), (2, [self.job("one")]), (12, [])):
+            page.show_jobs(jobs, False)
+            page.set_clips([ClipRow(replace(clip, key=f"c{n}"), True) for n in range(count)], 0, 0)
+            self.settle()
+            heights.append(sum(p.height() for strip in page._strips for p in strip.pictures[:1]) // count)
+            if page._strips:
+                self.assertLessEqual(page._scroll.widget().height(), page._scroll.height())
+                for strip in page._strips:
+                    self.assertLessEqual(strip.pictures[-1].geometry().right(), strip.width())
+        self.assertEqual(heights[-1], 0, "many have none")
+        self.assertTrue(heights[0] >= heights[1] >= heights[2] > 0, heights)
+        page.set_clips([ClipRow(clip, True, source=SourceState.MISSING)], 0, 0)
+        self.assertEqual(page._strips, [], "what is not there has no picture")
 
     def test_a_preset_fills_all_of_it_and_one_of_ones_own_is_kept_and_forgotten(self):
         side = self.page().side
