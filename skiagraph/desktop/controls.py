@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import lru_cache
 
-from PySide6.QtCore import QEvent, QRectF, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, QSize, QSizeF, Qt, Signal
 from PySide6.QtGui import QColor, QIcon, QImage, QPainter, QPainterPath
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -24,7 +24,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from skiagraph.desktop.theme import CONTROL, GRID, WELL, asset_folder
+from skiagraph.desktop.theme import CONTROL, GRID, RADIUS, WELL, asset_folder
 from skiagraph.desktop.words import tr
 
 
@@ -382,21 +382,25 @@ class RoundedPicture(QWidget):
         self.update()
 
     def paintEvent(self, event) -> None:
-        painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        path = QPainterPath()
-        path.addRoundedRect(QRectF(self.rect()), 4, 4)
-        painter.fillPath(path, QColor(WELL))
-        if self._image is not None:
-            painter.setClipPath(path)
-            size = self._image.size().scaled(self.size(), Qt.AspectRatioMode.KeepAspectRatio)
-            painter.drawImage(
-                QRectF(
-                    (self.width() - size.width()) / 2, (self.height() - size.height()) / 2, size.width(), size.height()
-                ),
-                self._image,
-            )
+        paint_rounded(QPainter(self), QRectF(self.rect()), self._image)
+
+
+def paint_rounded(painter: QPainter, place: QRectF, image: QImage | None) -> QPainterPath:
+    """Paint a picture with round corners, as large as it fits into a place, or a plain field where there is none yet;
+    returns the outline."""
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+    outline = QPainterPath()
+    outline.addRoundedRect(place, RADIUS, RADIUS)
+    painter.fillPath(outline, QColor(WELL))
+    if image is not None:
+        size = QSizeF(image.size()).scaled(place.size(), Qt.AspectRatioMode.KeepAspectRatio)
+        fitted = QRectF(QPointF(), size)
+        fitted.moveCenter(place.center())
+        painter.setClipPath(outline)
+        painter.drawImage(fitted, image)
+        painter.setClipping(False)
+    return outline
 
 
 class Notice(QFrame):

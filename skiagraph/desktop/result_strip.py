@@ -7,10 +7,11 @@ from dataclasses import dataclass
 from math import ceil
 
 from PySide6.QtCore import QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen
+from PySide6.QtGui import QColor, QImage, QPainter, QPen
 from PySide6.QtWidgets import QAbstractButton, QGridLayout, QWidget
 
 from skiagraph.desktop import theme
+from skiagraph.desktop.controls import paint_rounded
 from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.words import tr
 from skiagraph.review.sheet import Crop
@@ -43,18 +44,10 @@ class ResultPicture(QAbstractButton):
 
     def paintEvent(self, event) -> None:
         painter = QPainter(self)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        place = QPainterPath()
-        place.addRoundedRect(QRectF(self.rect()).adjusted(0.5, 0.5, -0.5, -0.5), theme.RADIUS, theme.RADIUS)
-        painter.fillPath(place, QColor(theme.WELL))
-        if self._image is not None:
-            painter.setClipPath(place)
-            painter.drawImage(QRectF(self.rect()), self._image)
-            painter.setClipping(False)
+        outline = paint_rounded(painter, QRectF(self.rect()), self._image)
         if self.underMouse():
-            painter.setPen(QPen(QColor(theme.LILAC), 1.5))
-            painter.drawPath(place)
+            painter.setPen(QPen(QColor(theme.LILAC), 2))
+            painter.drawPath(outline)
 
 
 @dataclass(frozen=True, slots=True)
