@@ -18,7 +18,8 @@ import tempfile
 import time
 from collections import defaultdict
 from collections.abc import Callable
-from dataclasses import dataclass, replace as with_fields
+from dataclasses import dataclass
+from dataclasses import replace as with_fields
 from pathlib import Path
 
 import numpy as np

@@ -13,8 +13,8 @@ from pathlib import Path
 from benchmarks import handheld, meetings, panned
 from benchmarks.square import square
 from skiagraph.demo import people
-from skiagraph.demo.story import HALL, QUAY, RATE, Actor, Scene
 from skiagraph.demo.sound import soundtrack
+from skiagraph.demo.story import HALL, QUAY, RATE, Actor, Scene
 from skiagraph.demo.write import write_drawn, write_film
 from skiagraph.jobs import JobControl, Progress
 

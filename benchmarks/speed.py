@@ -236,6 +236,7 @@ def playback(clip: Path, covers: int = 0) -> None:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from PySide6.QtCore import QEventLoop, QTimer
     from PySide6.QtWidgets import QApplication
+
     from skiagraph.desktop import theme
     from skiagraph.desktop.window import MainWindow
 

@@ -22,7 +22,6 @@ from skiagraph.project.layers import layers
 from skiagraph.project.model import FromScan, Issued, Person, Project, Scan, Sighting, Subject, Track, replace
 from skiagraph.track.path import Path as HeadPath
 
-
 # A format of each codec, in the first of its containers.
 ONE_OF_EACH = tuple({export.codec.key: key for key, export in reversed(FORMATS.items())}.values())
 

@@ -91,6 +91,7 @@ class CommandTest(CommandLine):
 
     def cut(self, source, target, frames):
         from fractions import Fraction
+
         from skiagraph.media.writer import PictureWriter
 
         info, index = open_clip(source)

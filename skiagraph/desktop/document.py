@@ -15,8 +15,8 @@ from skiagraph.footage.damage import with_known_damage
 from skiagraph.footage.recognition import Gallery
 from skiagraph.footage.scanning import Arrival
 from skiagraph.project import file
-from skiagraph.project.cast import signed
 from skiagraph.project.carry import Report, adopted
+from skiagraph.project.cast import signed
 from skiagraph.project.history import History
 from skiagraph.project.housing import begun_project
 from skiagraph.project.lock import ProjectLock

@@ -22,9 +22,9 @@ from skiagraph.handover.writer import Writer
 from skiagraph.handover.writers.covers_only import ALPHA_FORMS, CoversOnly
 from skiagraph.handover.writers.matte import Matte
 from skiagraph.handover.writers.sound_alone import SoundAlone
-from skiagraph.media.sound_files import SOUND_FORMS
 from skiagraph.media.formats import FORMATS, GRADES
 from skiagraph.media.sizes import SIZES
+from skiagraph.media.sound_files import SOUND_FORMS
 from skiagraph.media.soundtrack import WAYS
 
 

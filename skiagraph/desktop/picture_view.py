@@ -16,11 +16,11 @@ from skiagraph.desktop.words import tr
 from skiagraph.desktop.zoomed import Zoomed
 from skiagraph.shape.pointed import (
     LEAST_POINTS,
+    nearest_line,
     simplified,
     with_point_added,
     with_point_moved,
     with_points_turned,
-    nearest_line,
 )
 from skiagraph.shape.shape import CORNERS, LEAST_PX, Outline, Shape
 from skiagraph.shape.written import outline_through

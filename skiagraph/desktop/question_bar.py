@@ -12,7 +12,6 @@ from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.words import percent, tr
 from skiagraph.project.model import Answer, Likeness
 
-
 # px of a face in the bar.
 FACE = 40
 

@@ -47,7 +47,8 @@ from skiagraph.footage.source import SourceState, state_of
 from skiagraph.media.clip import FILM_SUFFIXES
 from skiagraph.media.pictures import PICTURE_SUFFIXES, RATE, pictures_at
 from skiagraph.project import edits, housing
-from skiagraph.project.edit_list import SUFFIXES as LIST_SUFFIXES, read_programme
+from skiagraph.project.edit_list import SUFFIXES as LIST_SUFFIXES
+from skiagraph.project.edit_list import read_programme
 from skiagraph.project.file import SUFFIX
 from skiagraph.project.model import Reach
 from skiagraph.review.overview import clip_rows

@@ -19,8 +19,8 @@ from skiagraph.project.voices import laid_over
 from skiagraph.remembering import Remembered
 from skiagraph.voice.disguise import SILENT
 from skiagraph.voice.drawing import desk_secret
-from skiagraph.voice.laying import Plan
 from skiagraph.voice.kinds.room import Room
+from skiagraph.voice.laying import Plan
 
 # Length of the background that is looked for, and how far into a track, s.
 ROOM_S, MOST_S = 2.0, 1800.0

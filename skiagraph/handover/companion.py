@@ -8,9 +8,9 @@ from pathlib import Path
 from typing import ClassVar
 
 from skiagraph.handover.delivery import Delivered
-from skiagraph.project.programme import Programme
 from skiagraph.jobs import JobControl
 from skiagraph.project.model import Project
+from skiagraph.project.programme import Programme
 from skiagraph.values import Family
 
 

@@ -18,8 +18,8 @@ from skiagraph.handover.writers.film import CoveredFilm
 from skiagraph.handover.writers.matte import Matte
 from skiagraph.jobs import JobControl, read_ahead, single_threaded_calls
 from skiagraph.logs import log
-from skiagraph.media.frame import ahead_of
 from skiagraph.media.formats import ExportFormat, format_for
+from skiagraph.media.frame import ahead_of
 from skiagraph.media.part import Part
 from skiagraph.media.reader import FrameReader
 from skiagraph.media.temporary import refuse_bad_target

@@ -22,13 +22,13 @@ from skiagraph.errors import CannotWriteMedia, SkiagraphError
 from skiagraph.handover.companion import Companion, HandedOver
 from skiagraph.handover.delivery import Delivered, Planned, deliver_one
 from skiagraph.handover.export import STEP
-from skiagraph.project.programme import Programme
 from skiagraph.handover.writer import Writer
 from skiagraph.jobs import JobControl, Progress
 from skiagraph.logs import log
 from skiagraph.project import file
 from skiagraph.project.housing import in_version
 from skiagraph.project.model import Project
+from skiagraph.project.programme import Programme
 from skiagraph.review.proof import Fact, Proof
 from skiagraph.review.written import write_whole
 from skiagraph.values import Value, read, replace, written

@@ -27,8 +27,8 @@ from skiagraph.media.clip import ClipInfo, open_container, picture_stream, probe
 from skiagraph.media.confined import Inside, answered
 from skiagraph.media.frame import bytes_of
 from skiagraph.media.in_order import in_order, tells_decode_times
-from skiagraph.media.pictures import CONTAINER, RATE, pictures_at
 from skiagraph.media.non_reference import tells_non_reference
+from skiagraph.media.pictures import CONTAINER, RATE, pictures_at
 from skiagraph.timecode import format_timecode
 
 # A picture that comes twice, or a little out of order, is left out; times that go back further than this end the film.

@@ -13,10 +13,10 @@ import av.error
 import numpy as np
 
 from skiagraph.errors import CannotWriteMedia
+from skiagraph.media.audio import placed_blocks
 from skiagraph.media.clip import ClipInfo
 from skiagraph.media.part import Part
 from skiagraph.media.samples import as_float, as_kind, frame_of, origin_of
-from skiagraph.media.audio import placed_blocks
 from skiagraph.media.soundtrack import LAYOUTS, Change, Changing
 from skiagraph.media.temporary import TemporaryTarget, refuse_bad_target
 from skiagraph.timecode import Timecode

@@ -14,7 +14,6 @@ from skiagraph.cover.layer import Layer, layer_of, matte_of
 from skiagraph.project.model import Decision, Outline, Project, Shape, Sighting, Style, Subject
 from skiagraph.project.rows import cover_outline, in_front_at, outline_at, place_on, style_at
 
-
 # How large what might be somebody is taken to be where everything is covered, as a share of the picture's shorter side:
 # strength is measured against it.
 REST_HEAD = 0.4

@@ -15,9 +15,9 @@ from skiagraph.media.audio import SoundFile
 from skiagraph.media.clip import ClipInfo, probe
 from skiagraph.media.index import load_index
 from skiagraph.media.part import Part
-from skiagraph.media.samples import origin_of
 from skiagraph.media.picture_files import sound_among
 from skiagraph.media.pictures import CONTAINER
+from skiagraph.media.samples import origin_of
 from skiagraph.media.sound_alike import sound_alike
 from skiagraph.project.model import Project
 from skiagraph.review.file_alike import alike

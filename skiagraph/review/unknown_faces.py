@@ -13,8 +13,8 @@ from skiagraph.boxes import iou
 from skiagraph.project import outlines
 from skiagraph.project.model import Outline, Project
 from skiagraph.project.rows import GROW
-from skiagraph.review.faces import within_heads
 from skiagraph.remembering import Remembered
+from skiagraph.review.faces import within_heads
 from skiagraph.review.finding import Box, Finding, FindingKind, Scene
 from skiagraph.shape.place import Similarity
 from skiagraph.track.path import BRIDGED, FOUND, Path

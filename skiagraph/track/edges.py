@@ -3,8 +3,8 @@ tell."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from collections import deque
+from dataclasses import dataclass
 
 import numpy as np
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+
 import numpy as np
 
 from skiagraph.detect.detections import EYE_LEFT, EYE_RIGHT, NOSE, Detections

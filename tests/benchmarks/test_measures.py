@@ -11,9 +11,9 @@ from skiagraph.demo.scene import HEAD_OFFSET
 from skiagraph.demo.story import RATE
 from skiagraph.demo.truth import load_truth
 from skiagraph.demo.write import write_scene
-from skiagraph.media.index import open_clip
 from skiagraph.footage.adding import add_clip
 from skiagraph.footage.scanning import take_in
+from skiagraph.media.index import open_clip
 from skiagraph.project import cast
 from skiagraph.project.model import Decision, Project
 from skiagraph.track.path import Path

@@ -4,11 +4,11 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from skiagraph.desktop.reel_sheet import ReelSheet
+from skiagraph.desktop.sheet_view import HEAD, TALL, WIDE, SheetView
 from skiagraph.desktop.window import COVER, REVIEW
 from skiagraph.review.looking import Part
 from skiagraph.review.reel import reel_of
 from skiagraph.review.sheet import Crop, Looked
-from skiagraph.desktop.sheet_view import HEAD, TALL, WIDE, SheetView
 from tests.desktop.support import DesktopTest
 from tests.desktop.test_window import MadeWindow
 from tests.support import head_path
@@ -180,6 +180,7 @@ class ReviewInWindowTest(MadeWindow):
 
     def test_the_report_is_written_with_who_decided(self):
         from unittest import mock
+
         from skiagraph.project import cast
 
         review = self.review()

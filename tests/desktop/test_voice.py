@@ -5,11 +5,10 @@ import numpy as np
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
-from skiagraph.desktop.voice_row import SPEECH
 from skiagraph.desktop.register_painter import LANES
 from skiagraph.desktop.sound_player import SoundPlayer
+from skiagraph.desktop.voice_row import SPEECH
 from skiagraph.desktop.window import COVER, MainWindow
-
 from skiagraph.project import file, voices
 from skiagraph.project.evidence import Listening, Speech, Voice
 from skiagraph.project.model import Sighting, Subject

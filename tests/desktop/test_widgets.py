@@ -4,6 +4,7 @@ import numpy as np
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QImage, QWheelEvent
 
+from skiagraph.cover.cover import Cover, Style, default_style
 from skiagraph.desktop.controls import Choice, Notice, Pick, SliderField
 from skiagraph.desktop.inspector import Inspector
 from skiagraph.desktop.job_runner import JobRunner
@@ -11,9 +12,8 @@ from skiagraph.desktop.outline_painter import Seen
 from skiagraph.desktop.picture_view import PictureView
 from skiagraph.desktop.transport import Transport
 from skiagraph.errors import SkiagraphError
-from skiagraph.cover.cover import Cover, Style, default_style
-from skiagraph.review.strength import Measured
 from skiagraph.project.model import Decision, Outline, Reach, Subject
+from skiagraph.review.strength import Measured
 from tests.desktop.support import DesktopTest, screenshot
 from tests.support import make_clip, project_on
 

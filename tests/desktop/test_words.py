@@ -11,8 +11,8 @@ from skiagraph.desktop.help_sheet import HelpSheet
 from skiagraph.desktop.window import MainWindow
 from skiagraph.desktop.words import counted, percent, tr
 from skiagraph.project import file
-from skiagraph.review.findings import findings
 from skiagraph.review.finding import sentence
+from skiagraph.review.findings import findings
 from skiagraph.review.overview import clip_rows
 from tests.desktop.support import DesktopTest
 from tests.support import head_path, make_clip, project_on

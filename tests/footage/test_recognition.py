@@ -3,11 +3,11 @@ it written."""
 
 from skiagraph.demo.ship import shipped
 from skiagraph.footage.adding import add_clip
+from skiagraph.footage.recognition import Gallery, ask_who, link_clip, recall
 from skiagraph.footage.scanning import Arrival, take_in
 from skiagraph.jobs import JobControl
 from skiagraph.project import cast, file, outlines
 from skiagraph.project.model import Answer, Decision, Likeness, Outline, Project
-from skiagraph.footage.recognition import Gallery, ask_who, link_clip, recall
 from skiagraph.track.identity import Signature
 from tests.project.test_cast import person, scanned
 from tests.support import TemporaryFolder, head_path, make_clip, opened
@@ -88,10 +88,11 @@ class RecallTest(TemporaryFolder):
     """A project that was opened anew: faces are looked at again, in the shipped demo."""
 
     def test_faces_are_recalled_from_the_footage(self):
+        import numpy as np
+
         from skiagraph.demo.truth import load_truth
         from skiagraph.track.path import Path
         from skiagraph.track.results import FaceTable, ScanResult
-        import numpy as np
 
         truth = load_truth(shipped("quay.truth.json"))
         rows, faces = {}, []

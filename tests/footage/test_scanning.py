@@ -7,13 +7,13 @@ import numpy as np
 
 from skiagraph.demo.ship import shipped
 from skiagraph.demo.truth import load_truth
-from skiagraph.jobs import JobControl
-from skiagraph.media.index import open_clip
 from skiagraph.footage.adding import add_clip
-from skiagraph.project import file
-from skiagraph.project.model import Project
 from skiagraph.footage.recognition import Gallery
 from skiagraph.footage.scanning import scan_clip, scan_clips, take_in
+from skiagraph.jobs import JobControl
+from skiagraph.media.index import open_clip
+from skiagraph.project import file
+from skiagraph.project.model import Project
 from skiagraph.review.finding import Reason, sentence
 from skiagraph.review.findings import findings
 from skiagraph.review.overview import clip_rows

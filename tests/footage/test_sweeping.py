@@ -5,11 +5,11 @@ from fractions import Fraction
 import numpy as np
 
 from skiagraph.demo.people import BLUE_CAP, OLD_HAND
+from skiagraph.errors import Cancelled
 from skiagraph.footage.adding import add_clip
 from skiagraph.footage.scanning import take_in
 from skiagraph.footage.sweeping import SWEEP, sweep_clip
 from skiagraph.jobs import JobControl
-from skiagraph.errors import Cancelled
 from skiagraph.media.index import open_clip
 from skiagraph.media.writer import PictureWriter
 from skiagraph.project import cast, edits, file

@@ -8,7 +8,6 @@ import av
 import numpy as np
 
 from skiagraph.cover.composite import with_layers
-from skiagraph.project.layers import layers, matte
 from skiagraph.errors import Cancelled, CannotWriteMedia
 from skiagraph.handover.export import export_clip, write_clip
 from skiagraph.handover.writers.film import CoveredFilm
@@ -18,6 +17,7 @@ from skiagraph.media.clip import probe
 from skiagraph.media.formats import FORMATS, format_for
 from skiagraph.media.index import open_clip
 from skiagraph.media.reader import FrameReader
+from skiagraph.project.layers import layers, matte
 from skiagraph.review.exposure import check_file
 from skiagraph.review.finding import Reason
 from tests.support import TemporaryFolder, head_path, make_clip, project_on

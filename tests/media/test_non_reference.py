@@ -4,8 +4,8 @@ import numpy as np
 
 from skiagraph.media.frame import stored
 from skiagraph.media.index import open_clip
-from skiagraph.media.reader import FrameReader
 from skiagraph.media.non_reference import tells_non_reference
+from skiagraph.media.reader import FrameReader
 from tests.support import TemporaryFolder, make_clip, read_number
 
 KINDS = {

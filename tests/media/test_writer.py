@@ -17,7 +17,6 @@ from skiagraph.media.temporary import TemporaryTarget, refuse_bad_target
 from skiagraph.media.writer import FilmWriter, PictureWriter
 from tests.support import ONE_OF_EACH, TemporaryFolder, make_clip, read_number
 
-
 BARS = np.array([[200, 40, 90], [30, 180, 60], [20, 50, 220], [240, 230, 20]], np.uint8)
 
 

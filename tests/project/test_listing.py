@@ -7,10 +7,10 @@ import numpy as np
 
 from skiagraph.footage.adding import add_clip
 from skiagraph.media.index import open_clip
+from skiagraph.project import file
 from skiagraph.project.listing import COLUMNS, FORMS, track_rows, write_tracks
 from tests.command_line import CommandLine
 from tests.support import head_path, make_clip, project_on
-from skiagraph.project import file
 
 
 class ListingTest(CommandLine):

@@ -4,6 +4,7 @@ import unittest
 
 import numpy as np
 
+from skiagraph.cover.cover import default_style
 from skiagraph.project.model import (
     Change,
     Evidence,
@@ -17,7 +18,6 @@ from skiagraph.project.model import (
     Track,
     replace,
 )
-from skiagraph.cover.cover import default_style
 from skiagraph.project.rows import GROW, cover_outline, outline_at, outline_rows, rows_at
 from skiagraph.track.path import PLACED
 from tests.support import head_path

@@ -2,7 +2,8 @@
 
 import unittest
 
-from hypothesis import given, settings, strategies as st
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from skiagraph.errors import CannotOpenProject, EditRefused
 from skiagraph.project import cast, edits, file, voices

@@ -9,12 +9,12 @@ import numpy as np
 
 from skiagraph.demo.people import BLUE_CAP, OLD_HAND
 from skiagraph.detect.finder import FaceFinder
+from skiagraph.footage.adding import add_clip
+from skiagraph.footage.scanning import take_in
 from skiagraph.handover.export import export_clip
 from skiagraph.media.clip import probe
 from skiagraph.media.index import open_clip
 from skiagraph.media.writer import PictureWriter
-from skiagraph.footage.adding import add_clip
-from skiagraph.footage.scanning import take_in
 from skiagraph.project import cast, edits
 from skiagraph.project.model import Cover, Decision, Project, Style, replace
 from skiagraph.project.rows import outline_at
@@ -229,9 +229,10 @@ class BehindTest(TemporaryFolder):
         self.assertEqual(self.reasons(doubtful), [])
 
     def test_one_event_is_one_finding(self):
-        from tests.support import head_path
         import numpy as np
+
         from skiagraph.track.path import Path
+        from tests.support import head_path
 
         sure = head_path(0, 30)
         confidence = np.concatenate([np.full(22, 0.9), np.full(8, 0.1)])

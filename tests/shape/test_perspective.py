@@ -4,7 +4,8 @@ smaller than they were drawn."""
 import unittest
 
 import numpy as np
-from hypothesis import given, strategies as st
+from hypothesis import given
+from hypothesis import strategies as st
 
 from skiagraph.project.overlap import distances
 from skiagraph.shape.place import Perspective, Similarity, place_of, place_of_matrix, place_through

@@ -5,8 +5,8 @@ import unittest
 
 import numpy as np
 
-from skiagraph.shape.shape import Outline
 from skiagraph.shape.place import Place, Similarity
+from skiagraph.shape.shape import Outline
 
 
 class OutlineTest(unittest.TestCase):

@@ -6,8 +6,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from skiagraph.track.linking import Seen
 from skiagraph.track.dissolves import Dissolve
+from skiagraph.track.linking import Seen
 from skiagraph.track.observations import CHUNK, KEPT_S, Checkpoint, Observation, SeenHeads, claimed, compact, restored
 from tests.support import TemporaryFolder, make_clip
 from tests.track.faces import seen

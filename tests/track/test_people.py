@@ -6,6 +6,7 @@ import numpy as np
 
 from skiagraph.track.bridging import Followed, Lead
 from skiagraph.track.chaining import Chain
+from skiagraph.track.describing import Description
 from skiagraph.track.identity import IDENTITY
 from skiagraph.track.path import FOLLOWED, FOUND, Path
 from skiagraph.track.people import (
@@ -18,7 +19,6 @@ from skiagraph.track.people import (
     without_misread,
     without_shadows,
 )
-from skiagraph.track.describing import Description
 from skiagraph.track.stretch import Stretch
 from tests.track.faces import tracklet
 from tests.track.test_identity import vector

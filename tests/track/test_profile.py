@@ -9,9 +9,9 @@ from skiagraph.detect.detections import EYE_LEFT, EYE_RIGHT, NOSE
 from skiagraph.project.rows import GROWTH
 from skiagraph.shape.place import Similarity
 from skiagraph.shape.shape import Outline, Shape
+from skiagraph.track.camera import Views
 from skiagraph.track.heads import head_rows
 from skiagraph.track.path import FOUND, Path
-from skiagraph.track.camera import Views
 from skiagraph.track.profile import holding_faces, reaching_ahead, wide_while_turned
 from tests.track.faces import face
 from tests.track.test_doubtful import stretch

@@ -6,9 +6,9 @@ from dataclasses import replace
 
 import numpy as np
 
+from skiagraph.demo.people import BLUE_CAP
 from skiagraph.demo.scene import draw
 from skiagraph.demo.story import QUAY, Actor
-from skiagraph.demo.people import BLUE_CAP
 from skiagraph.track.silhouette import SILHOUETTE, Silhouette
 
 UNIT, X, Y = 50, 480, 268

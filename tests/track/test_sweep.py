@@ -7,8 +7,8 @@ import numpy as np
 
 from skiagraph.demo.people import BLUE_CAP
 from skiagraph.demo.ship import shipped
-from skiagraph.detect.detections import Detections
 from skiagraph.detect.bodies import BodyFinder
+from skiagraph.detect.detections import Detections
 from skiagraph.detect.finder import FaceFinder
 from skiagraph.jobs import JobControl
 from skiagraph.media.index import open_clip

@@ -3,7 +3,8 @@
 import unittest
 
 import numpy as np
-from hypothesis import given, settings, strategies as st
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from skiagraph.media.samples import as_float, as_kind
 from skiagraph.voice.disguise import Disguise

@@ -11,9 +11,9 @@ from skiagraph.project.rows import CONFIDENCE, CX, CY, GROW, HEIGHT, WIDTH, shap
 from skiagraph.remembering import Remembered
 from skiagraph.review.ends import goes_on, hardly_begun, hardly_left, loose_ends, visible_share
 from skiagraph.review.finding import (
+    JOIN,
     LEAST,
     UNSURE,
-    JOIN,
     Finding,
     FindingKind,
     Reason,
