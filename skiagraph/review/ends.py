@@ -86,6 +86,12 @@ def is_gap(scene: Scene, before: Sighting, after: Sighting) -> bool:
     return not left and not cut
 
 
+def lies_within(box: np.ndarray, other: np.ndarray) -> bool:
+    """Whether the smaller one of two boxes (1, 4) lies in the larger one: that one's cover is wide, since its place was
+    not known."""
+    return bool(intersection(box, other)[0, 0] >= WITHIN * min(area(box)[0], area(other)[0]))
+
+
 def goes_on(
     scene: Scene, subject: Subject, sighting: Sighting, others: list[tuple[Subject, Sighting]], step: int
 ) -> bool:
@@ -102,9 +108,7 @@ def goes_on(
         if not 0 <= both <= BOTH_THERE or not other.first <= frame < other.first + len(theirs):
             continue
         other_box = cxcywh_to_xyxy(theirs[frame - other.first][None, :4])
-        if iou(mine, other_box)[0, 0] >= SAME_PLACE or intersection(mine, other_box)[0, 0] >= WITHIN * min(
-            area(mine)[0], area(other_box)[0]
-        ):
+        if iou(mine, other_box)[0, 0] >= SAME_PLACE or lies_within(mine, other_box):
             return True
     return other_half(scene, subject, sighting, others, step) is not None
 

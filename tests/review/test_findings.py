@@ -217,6 +217,14 @@ class FindingTest(TemporaryFolder):
             [],
             "it goes on there",
         )
+        # Whoever was lost is found again where the cover that was held for them lies, which was much wider.
+        wide = np.array([[80, 48, 110, 90, 0, 0.9]] * 30)
+        for cx, asked in ((50, []), (20, [(Reason.JUMPS, 28, 31)])):
+            found = head_path(30, 30, cx=cx, width=20, height=26)
+            project = cast.merge_subjects(
+                project_on(self.clip, HeadPath.from_rows(0, wide, np.zeros(30)), found), "s1", ["s2"]
+            )
+            self.assertEqual(self.reasons(project), asked)
 
     def test_who_was_not_sure_before_somebody_else_goes_on_is_said(self):
         rows = head_path(0, 30).rows().copy()

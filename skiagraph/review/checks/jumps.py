@@ -4,7 +4,7 @@ may be where the head is."""
 from __future__ import annotations
 
 from skiagraph.boxes import cxcywh_to_xyxy, paired_iou
-from skiagraph.review.ends import in_a_row
+from skiagraph.review.ends import in_a_row, lies_within
 from skiagraph.review.finding import Finding, FindingKind, Reason, finding_kind
 
 # Heads that overlap by less than this (IoU) from one frame to the next are at two places; nobody moves so fast whom a
@@ -27,8 +27,9 @@ class Jumps(FindingKind):
                 or before.away_after
             ):
                 continue
-            overlap = float(paired_iou(cxcywh_to_xyxy(rows[-1:, :4]), cxcywh_to_xyxy(following[:1, :4]))[0])
-            if overlap < ELSEWHERE:
+            here, there = cxcywh_to_xyxy(rows[-1:, :4]), cxcywh_to_xyxy(following[:1, :4])
+            overlap = float(paired_iou(here, there)[0])
+            if overlap < ELSEWHERE and not lies_within(here, there):
                 yield Finding(
                     scene.clip.key,
                     subject.key,
