@@ -21,11 +21,11 @@ from skiagraph.handover.queue import Job
 from skiagraph.project.model import Clip, Project
 from skiagraph.review.overview import ClipRow, samples
 
-# Px: the line of a clip; the pictures of its result, at least and at most; what the queue keeps while it is empty; what
-# headings and margins of the page take.
-ROW, PICTURE, LARGE_PICTURE, EMPTY_QUEUE, MARGINS = 32, 56, 156, 96, 88
-# Share of the page's height that clips may take beside a queue.
-CLIPS_SHARE = 0.5
+# Px: the line of a clip; the pictures of its result, at least and at most; what headings and margins of the page take;
+# the queue while it is empty, and for each job in it.
+ROW, PICTURE, LARGE_PICTURE, MARGINS, EMPTY_QUEUE, JOB = 32, 56, 156, 88, 96, 74
+# Share of the page's height that clips may take beside any queue.
+CLIPS_SHARE = 0.4
 # Pictures of the result are made so large, px.
 MADE = 720, 320
 
@@ -122,7 +122,7 @@ class HandoverPage(QWidget):
         self._ask_for_pictures()
 
     def show_jobs(self, jobs: Sequence[Job], paused: bool) -> None:
-        """The queue; where it is empty, clips have its room."""
+        """The queue; what it leaves is room for the clips."""
         self.queue.show_jobs(jobs, paused)
         self._use_room()
 
@@ -133,7 +133,7 @@ class HandoverPage(QWidget):
     def _use_room(self) -> None:
         """Few clips have pictures of the result, the larger the fewer; the queue has what is left."""
         whole = self.height() - MARGINS
-        room = round(CLIPS_SHARE * whole) if self.queue.rows else whole - EMPTY_QUEUE
+        room = max(round(CLIPS_SHARE * whole), whole - EMPTY_QUEUE - JOB * len(self.queue.rows))
         shown = {entry.clip.key: parts for entry, _ in self._rows if (parts := self._frames_of(entry))}
         needed = (ROW + GRID) * max(1, len(self._rows)) + 3 * GRID
         tall = (room - needed) // max(1, len(shown)) - 3 * GRID
