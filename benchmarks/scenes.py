@@ -757,6 +757,9 @@ FILMS: dict[str, Sequence[Scene] | panned.Panned] = {
     "handheld-3": handheld.handheld(range(400, 408), 200),
     "phone-3": handheld.phone(range(410, 415), 250),
     "close-3": handheld.close(range(20, 23)),
+    "unseen-7": meetings.scenes("unseen-7", range(140, 150), False),
+    "unseen-7-alike": meetings.scenes("unseen-7-alike", range(140, 150), True),
+    "handheld-4": handheld.handheld(range(500, 508), 300),
     # From high above; square was looked at while people with small heads were told
     # apart better, square-dark was not before all was set.
     "square": (square("square", 1),),
