@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 import queue
 import threading
+from collections import OrderedDict
 
 import cv2
 import numpy as np
@@ -19,6 +20,8 @@ from skiagraph.project.model import Clip, Portrait, Project
 log = logging.getLogger("skiagraph")
 
 FACE_PX, THUMB_PX = 96, 448
+# Bytes of pictures that are kept; those that nobody asked for longest go first, and are made again when they are wanted.
+KEPT_BYTES = 128 << 20
 # A portrait shows the head, which is larger than the face's box.
 AROUND, RISE = 1.7, 0.12
 
@@ -30,10 +33,16 @@ class Portraits(QObject):
 
     def __init__(self, parent: QObject | None = None):
         super().__init__(parent)
-        self._kept: dict[tuple, QImage | None] = {}
+        self._kept: OrderedDict[tuple, QImage | None] = OrderedDict()
+        self._held, self._lock = 0, threading.Lock()
         self._wanted: queue.Queue = queue.Queue()
         self._thread = threading.Thread(target=self._work, name="portraits", daemon=True)
         self._thread.start()
+
+    @property
+    def held_bytes(self) -> int:
+        """How much the pictures take that are kept."""
+        return self._held
 
     def close(self) -> None:
         self._wanted.put(None)
@@ -60,10 +69,20 @@ class Portraits(QObject):
 
     def _get(self, clip: Clip, frame: int, box, size: tuple[int, int] | None = None, turns: int = 0) -> QImage | None:
         key = (clip.path, clip.fingerprint, frame, box, size, turns)
-        if key not in self._kept:
+        with self._lock:
+            if key in self._kept:
+                self._kept.move_to_end(key)
+                return self._kept[key]
             self._kept[key] = None
-            self._wanted.put((key, clip, frame, box, size, turns))
-        return self._kept[key]
+        self._wanted.put((key, clip, frame, box, size, turns))
+        return None
+
+    def _keep(self, key: tuple, image: QImage) -> None:
+        with self._lock:
+            self._held += image.sizeInBytes() - _bytes_of(self._kept.pop(key, None))
+            self._kept[key] = image
+            while self._held > KEPT_BYTES and len(self._kept) > 1:
+                self._held -= _bytes_of(self._kept.popitem(last=False)[1])
 
     def _work(self) -> None:
         give_way(LATER)
@@ -76,15 +95,18 @@ class Portraits(QObject):
                         reader.close()
                     reader, reader_of = FrameReader(*open_source(clip), threads=1), (clip.path, clip.fingerprint)
                 rgb = reader.read(frame).rgb()
-                self._kept[key] = image_of(
-                    closeup_of(rgb, box, size, turns) if size else cropped(rgb, box, turns) if box else _shrunk(rgb)
-                )
+                made = closeup_of(rgb, box, size, turns) if size else cropped(rgb, box, turns) if box else _shrunk(rgb)
+                self._keep(key, image_of(made))
             except Exception:  # a register without one picture is still a register
                 log.exception("no portrait")
                 continue
             self.made.emit()
         if reader:
             reader.close()
+
+
+def _bytes_of(image: QImage | None) -> int:
+    return image.sizeInBytes() if image is not None else 0
 
 
 def cropped(rgb: np.ndarray, box: tuple[float, float, float, float], turns: int) -> np.ndarray:

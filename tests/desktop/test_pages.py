@@ -470,6 +470,20 @@ class SmallPicturesTest(PageTest):
         self.assertIsNone(portraits.face(self.project, None))
         self.assertIsNone(portraits.face(self.project, Portrait("gone", 1, (0, 0, 1, 1))))
 
+    def test_pictures_that_nobody_asked_for_longest_make_room_and_are_made_again(self):
+        portraits = Portraits()
+        self.addCleanup(portraits.close)
+        faces = [Portrait("c1", frame, (140, 90, 180, 130)) for frame in range(6)]
+        with mock.patch("skiagraph.desktop.portraits.KEPT_BYTES", 3 * 96 * 96 * 4):
+            for face in faces:
+                portraits.face(self.project, face)
+                self.until(lambda: portraits.face(self.project, face) is not None)
+                self.assertLessEqual(portraits.held_bytes, 3 * 96 * 96 * 4)
+            self.assertIsNotNone(portraits.face(self.project, faces[4]))
+            self.assertIsNone(portraits.face(self.project, faces[0]))
+            self.until(lambda: portraits.face(self.project, faces[0]) is not None)
+            self.assertIsNotNone(portraits.face(self.project, faces[4]), "it was asked for later than others")
+
     def test_who_lies_is_shown_upright(self):
         # Smooth, so that half a pixel is no difference.
         picture = cv2.resize(
