@@ -12,20 +12,18 @@ from skiagraph.desktop.controls import Tick, column, emptied, line, quiet, scrol
 from skiagraph.desktop.crop_server import CropServer
 from skiagraph.desktop.handover_side import HandoverSide
 from skiagraph.desktop.queue_view import QueueView
-from skiagraph.desktop.result_strip import ResultStrip, Strip
+from skiagraph.desktop.result_strip import ResultStrip
 from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.words import tr
 from skiagraph.handover.estimate import size_word
 from skiagraph.handover.order import Order
 from skiagraph.handover.queue import Job
 from skiagraph.project.model import Clip, Project
-from skiagraph.review.overview import ClipRow, samples
+from skiagraph.review.overview import ClipRow
+from skiagraph.review.strips import Strip, room_for_clips, samples, strips_within
 
-# Px: the line of a clip; the pictures of its result, at least and at most; what headings and margins of the page take;
-# the queue while it is empty, and for each job in it.
-ROW, PICTURE, LARGE_PICTURE, MARGINS, EMPTY_QUEUE, JOB = 32, 56, 156, 88, 96, 74
-# Share of the page's height that clips may take beside any queue.
-CLIPS_SHARE = 0.4
+# Px: the line of a clip; what headings and margins of the page take, and what lies below the last clip.
+ROW, MARGINS, BELOW = 32, 88, 12
 # Pictures of the result are made so large, px.
 MADE = 720, 320
 
@@ -132,25 +130,23 @@ class HandoverPage(QWidget):
 
     def _use_room(self) -> None:
         """Few clips have pictures of the result, the larger the fewer; the queue has what is left."""
-        whole = self.height() - MARGINS
-        room = max(round(CLIPS_SHARE * whole), whole - EMPTY_QUEUE - JOB * len(self.queue.rows))
-        shown = {entry.clip.key: parts for entry, _ in self._rows if (parts := self._frames_of(entry))}
-        needed = (ROW + GRID) * max(1, len(self._rows)) + 3 * GRID
-        tall = (room - needed) // max(1, len(shown)) - 3 * GRID
+        room = room_for_clips(self.height() - MARGINS, len(self.queue.rows))
+        parts = [self._frames_of(entry) for entry, _ in self._rows]
+        strips = strips_within(
+            [entry.clip.picture_size if shown else None for (entry, _), shown in zip(self._rows, parts)],
+            self._scroll.viewport().width() - 6 * GRID,
+            room - BELOW,
+        )
         for strip in self._strips:
             strip.hide()
             strip.deleteLater()
         self._strips = []
-        for entry, panel in self._rows:
-            parts = shown.get(entry.clip.key)
-            size = self._scroll.viewport().width() - 6 * GRID, tall
-            how = Strip.within(entry.clip.picture_size, size, PICTURE, LARGE_PICTURE) if parts else None
-            below = how.tall + 3 * GRID if how else 0
-            panel.setFixedHeight(ROW + below)
-            needed += below
+        for (entry, panel), shown, how in zip(self._rows, parts, strips):
+            panel.setFixedHeight(ROW + (how.tall if how else 0))
             if how:
-                self._strips.append(self._strip(entry.clip, panel, parts, how))
-        self._scroll.setFixedHeight(min(room, needed))
+                self._strips.append(self._strip(entry.clip, panel, shown, how))
+        needed = BELOW + sum(panel.height() + GRID for _, panel in self._rows)
+        self._scroll.setFixedHeight(min(room, max(needed, ROW + BELOW)))
         self._ask_for_pictures()
 
     def _frames_of(self, entry: ClipRow) -> list[tuple[int, int]]:

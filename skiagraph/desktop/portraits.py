@@ -20,7 +20,7 @@ from skiagraph.project.model import Clip, Portrait, Project
 log = logging.getLogger("skiagraph")
 
 FACE_PX, THUMB_PX = 96, 448
-# Bytes of pictures that are kept; those that nobody asked for longest go first, and are made again when they are wanted.
+# Bytes of pictures that are kept; those that nobody asked for longest go first, and are made again when wanted.
 KEPT_BYTES = 128 << 20
 # A portrait shows the head, which is larger than the face's box.
 AROUND, RISE = 1.7, 0.12

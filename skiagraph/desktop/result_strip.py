@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
-from math import ceil
 
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
@@ -12,12 +10,9 @@ from PySide6.QtWidgets import QAbstractButton, QGridLayout, QWidget
 
 from skiagraph.desktop import theme
 from skiagraph.desktop.controls import paint_rounded
-from skiagraph.desktop.theme import GRID
 from skiagraph.desktop.words import tr
 from skiagraph.review.sheet import Crop
-
-# Px between two pictures; a row that is fuller than it can be by so much of a picture has one less, a little larger.
-GAP, SPARE = 2 * GRID, 0.1
+from skiagraph.review.strips import SETTINGS, Strip
 
 
 class ResultPicture(QAbstractButton):
@@ -50,38 +45,6 @@ class ResultPicture(QAbstractButton):
             painter.drawPath(outline)
 
 
-@dataclass(frozen=True, slots=True)
-class Strip:
-    """How pictures of one size fill a room: across and rows, how many of them; width, height: px of one."""
-
-    across: int
-    rows: int
-    width: int
-    height: int
-
-    @classmethod
-    def within(cls, picture: tuple[int, int], room: tuple[int, int], least: int, most: int) -> Strip | None:
-        """picture: px of what is shown; room: px there are; least, most: px of height that one may have. None where
-        even the least does not fit."""
-        tall = min(room[1], most)
-        if tall < least:
-            return None
-        # The width is filled, so that pictures may be a little lower than there is room for.
-        across = max(1, ceil((room[0] + GAP) / (tall * picture[0] / picture[1] + GAP) - SPARE))
-        width = (room[0] + GAP) // across - GAP
-        height = max(1, round(width * picture[1] / picture[0]))
-        return cls(across, max(1, (room[1] + GAP) // (height + GAP)), width, height)
-
-    @property
-    def count(self) -> int:
-        return self.across * self.rows
-
-    @property
-    def tall(self) -> int:
-        """Px of all rows."""
-        return self.rows * (self.height + GAP) - GAP
-
-
 class ResultStrip(QWidget):
     """picked: the crop whose picture was pressed."""
 
@@ -93,7 +56,7 @@ class ResultStrip(QWidget):
         self.pictures: list[ResultPicture] = []
         grid = QGridLayout(self)
         grid.setContentsMargins(0, 0, 0, 0)
-        grid.setSpacing(GAP)
+        grid.setSpacing(SETTINGS.gap)
         grid.setColumnStretch(how.across, 1)
         for n, crop in enumerate(crops):
             picture = ResultPicture(crop, when(crop), how.width, how.height)

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 from skiagraph.footage.source import SourceState, state_of
 from skiagraph.media.clip import even_time
 from skiagraph.project.model import Clip, Project
-from skiagraph.review.sheet import Crop
 from skiagraph.track.stepping import smallest_face
 
 
@@ -88,19 +86,3 @@ def clip_rows(project: Project) -> list[ClipRow]:
             )
         )
     return rows
-
-
-def samples(clip: Clip, parts: Sequence[tuple[int, int]], count: int) -> list[Crop]:
-    """At most so many whole pictures of the result, spread evenly over the parts of a clip (first and last frames, both
-    included) that are handed over: each from the middle of an equal share of their frames."""
-    total = sum(last - first + 1 for first, last in parts)
-    count = min(count, total)
-    crops = []
-    for n in range(count):
-        at = (2 * n + 1) * total // (2 * count)
-        for first, last in parts:
-            if at <= last - first:
-                break
-            at -= last - first + 1
-        crops.append(Crop(clip.key, "", first + at, first + at, first + at, (0, 0, *clip.picture_size), 0.0, ""))
-    return crops

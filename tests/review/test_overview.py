@@ -3,7 +3,7 @@
 from skiagraph.footage.source import SourceState
 from skiagraph.project import cast
 from skiagraph.project.model import Decision, replace
-from skiagraph.review.overview import ClipRow, clip_rows, samples
+from skiagraph.review.overview import ClipRow, clip_rows
 from tests.support import TemporaryFolder, head_path, make_clip, project_on, seen
 
 
@@ -28,15 +28,6 @@ class OverviewTest(TemporaryFolder):
         self.assertNotIn("px", ClipRow(self.project.clip("c1")).state(), "nothing was searched")
         self.assertIn("nobody in it is covered", ClipRow(self.project.clip("c1")).state())
         self.assertIn("only in part", self.row(seen(self.project, reached=20)).state())
-
-    def test_samples_are_spread_evenly_over_what_is_handed_over(self):
-        clip = self.project.clip("c1")
-        self.assertEqual([c.at for c in samples(clip, [(0, 59)], 3)], [10, 30, 50])
-        parts = samples(clip, [(0, 9), (40, 49)], 4)
-        self.assertEqual([c.at for c in parts], [2, 7, 42, 47])
-        self.assertEqual({(c.clip, c.subject, c.box) for c in parts}, {("c1", "", (0, 0, clip.width, clip.height))})
-        self.assertEqual([c.at for c in samples(clip, [(5, 6)], 9)], [5, 6], "no frame is shown twice")
-        self.assertEqual(samples(clip, [], 9), [])
 
     def test_a_missing_file_and_another_one_in_its_place(self):
         make_clip(self.path, 60, draw=lambda n, w, h: make_other(n, w, h))
