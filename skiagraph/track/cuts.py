@@ -49,7 +49,7 @@ class CutSettings:
     # gravel (0.69 at least); 1,035 pairs of 46 places, drawn and photographed, have 0.65 at most. larger: more cuts
     found_again: float = 0.8
     # as soon as the likeness of the blocks of one of both pictures, in the median, is that high, the others are not
-    # looked for; smaller: quicker
+    # looked for, and what comes after a flash is what was before it; smaller: quicker, and more is taken for flashes
     surely_again: float = 0.88
     # share of the corners of a picture that one motion of the camera takes to where they are found, no further than
     # blocks may have moved, from which no shot begins. Neighbours have 0.37 and more, 1,035 pairs of places 0.10 at
@@ -92,7 +92,7 @@ def with_cuts(frames: Iterable[Frame], left_out: Callable[[int], Frame]) -> Iter
         earlier = since is not before and _begins(before, since)
         cut = unlike and _begins(since, now)
         lit = (earlier or cut) and any(
-            not _begins(before, later) for later in map(_Shown, ahead.seen(CAMERA.flash)) if later.shows_something
+            _is_as_before(before, later) for later in map(_Shown, ahead.seen(CAMERA.flash)) if later.shows_something
         )
         if between is not None:
             yield between, earlier and not lit
@@ -125,6 +125,11 @@ class _Shown:
 def _begins(before: _Shown, now: _Shown) -> bool:
     """Whether a shot begins with a frame: hardly a block is found again, and no motion of the camera tells why."""
     return is_cut(before.small, now.small) and not _went_with_the_camera(before, now)
+
+
+def _is_as_before(before: _Shown, later: _Shown) -> bool:
+    """Whether a frame surely shows what another did, from wherever the camera has come to since."""
+    return is_alike(before.small, later.small) or _went_with_the_camera(before, later)
 
 
 def _went_with_the_camera(before: _Shown, now: _Shown) -> bool:
@@ -187,19 +192,34 @@ def thumbnail(grey: np.ndarray) -> np.ndarray:
 def is_cut(before: np.ndarray, after: np.ndarray) -> bool:
     """True when two thumbnails cannot be neighbours in one shot: hardly a block of one is found near its place in the
     other."""
-    a, b = (cv2.resize(picture, CUTS.overview, interpolation=cv2.INTER_AREA) for picture in (before, after))
-    difference, likeness = float(np.abs(a - b).mean()), _correlation(a, b)
-    if difference < CUTS.cut_least or likeness >= CUTS.alike:
-        return False
+    likeness = _likeness(before, after)
+    return is_plain_cut(before, after) if likeness is None else likeness < CUTS.found_again
+
+
+def is_alike(before: np.ndarray, after: np.ndarray) -> bool:
+    """True when two thumbnails show the same place: its blocks are surely found again. Less than that is found by
+    chance between two parts of a wall of windows, past which a camera whips."""
+    likeness = _likeness(before, after)
+    return not is_plain_cut(before, after) if likeness is None else likeness >= CUTS.surely_again
+
+
+def _likeness(before: np.ndarray, after: np.ndarray) -> float | None:
+    """Of the blocks of two thumbnails and what is most like each near its place in the other, the median, -1..1; 1 where
+    hardly anything differs; None where too few blocks can be found again."""
+    a, b = _overviews(before, after)
+    if float(np.abs(a - b).mean()) < CUTS.cut_least or _correlation(a, b) >= CUTS.alike:
+        return 1.0
     # Mostly all blocks moved alike, and those that are found where all went need not be looked for one by one.
     for compare in (_moved_alike, _found_again):
         found = compare(before, after)
         if len(found) >= CUTS.least_blocks and np.median(found) >= CUTS.surely_again:
-            return False
+            return float(np.median(found))
     found += _found_again(after, before)
-    if len(found) >= CUTS.least_blocks:
-        return float(np.median(found)) < CUTS.found_again
-    return _all_differs(a, b)
+    return float(np.median(found)) if len(found) >= CUTS.least_blocks else None
+
+
+def _overviews(before: np.ndarray, after: np.ndarray) -> list[np.ndarray]:
+    return [cv2.resize(picture, CUTS.overview, interpolation=cv2.INTER_AREA) for picture in (before, after)]
 
 
 def is_plain_cut(before: np.ndarray, after: np.ndarray) -> bool:
@@ -208,9 +228,7 @@ def is_plain_cut(before: np.ndarray, after: np.ndarray) -> bool:
     Something that hides half the picture at once is no such cut, nor is one between places of like composition: for
     whoever follows one thing, and finds it again.
     """
-    return _all_differs(
-        *(cv2.resize(picture, CUTS.overview, interpolation=cv2.INTER_AREA) for picture in (before, after))
-    )
+    return _all_differs(*_overviews(before, after))
 
 
 def _all_differs(a: np.ndarray, b: np.ndarray) -> bool:

@@ -186,6 +186,29 @@ class WithCutsTest(unittest.TestCase):
         bright[part] = np.clip(view[part] * 4.0 + 60, 0, 255).astype(np.uint8)
         return bright
 
+    def test_a_whip_pan_past_windows_that_are_all_alike_is_no_flash(self):
+        # Each third frame shows other windows, nearly as those before it: by chance, and less alike than a shot is.
+        wall = self._wall_of_windows()
+        places = (0, 0, 0, 213, 427, 640, 853, 1067, 1280, 1493, 1493, 1493)
+        still = (0, 1, 2, 10, 11)
+        views = [wall[:, x : x + 640] for x in places]
+        views = [view if n in still else cv2.blur(view, (80, 1)) for n, view in enumerate(views)]
+        self.assertFalse(is_cut(thumbnail(views[3]), thumbnail(views[6])))
+        self.assertEqual(self.cuts(views)[1], list(range(3, 11)))
+
+    @staticmethod
+    def _wall_of_windows() -> np.ndarray:
+        """Windows of 160 px, each of which is a little its own."""
+        chance, width = np.random.default_rng(3), 2240
+
+        def pattern(wide: int, size: float) -> np.ndarray:
+            made = cv2.GaussianBlur(chance.normal(0, 1, (360, wide)), (0, 0), size)
+            return made / made.std()
+
+        windows = np.tile(pattern(160, 6), (1, width // 160))
+        all_of_it = windows + 0.5 * pattern(width, 6)
+        return np.clip(110 + 36 * all_of_it + 10 * pattern(width, 1.2), 0, 255).astype(np.uint8)
+
     def test_an_error_is_raised_when_it_is_its_turn(self):
         def damaged():
             for n in range(3):
