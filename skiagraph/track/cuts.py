@@ -49,12 +49,15 @@ class CutSettings:
     # gravel (0.69 at least); 1,035 pairs of 46 places, drawn and photographed, have 0.65 at most. larger: more cuts
     found_again: float = 0.8
     # as soon as the likeness of the blocks of one of both pictures, in the median, is that high, the others are not
-    # looked for, and what comes after a flash is what was before it; smaller: quicker, and more is taken for flashes
+    # looked for, and what comes a few frames later is what was before; smaller: quicker, more whip pans are one shot
     surely_again: float = 0.88
     # share of the corners of a picture that one motion of the camera takes to where they are found, no further than
     # blocks may have moved, from which no shot begins. Neighbours have 0.37 and more, 1,035 pairs of places 0.10 at
     # most; smaller: fewer cuts
     moved_alike: float = 0.25
+    # mean brightness, of 255, by which a frame differs that a flash lights. Frames of whip pans differed by 2 (album),
+    # flashes by 150 (flashes over quay, crowd and phone-2); smaller: more whip pans are one shot
+    flash: float = 20.0
     # where overviews decide: mean difference, of 255, from which there is a cut in a picture that is as bright as
     # `lit`; smaller: more cuts
     cut_difference: float = 22.0
@@ -91,8 +94,11 @@ def with_cuts(frames: Iterable[Frame], left_out: Callable[[int], Frame]) -> Iter
         since = middle if middle is not None and middle.shows_something else before
         earlier = since is not before and _begins(before, since)
         cut = unlike and _begins(since, now)
+        flashed = unlike and any(abs(shown.light - before.light) >= CUTS.flash for shown in (since, now))
         lit = (earlier or cut) and any(
-            _is_as_before(before, later) for later in map(_Shown, ahead.seen(CAMERA.flash)) if later.shows_something
+            _is_as_before(before, later, flashed)
+            for later in map(_Shown, ahead.seen(CAMERA.flash))
+            if later.shows_something
         )
         if between is not None:
             yield between, earlier and not lit
@@ -115,6 +121,11 @@ class _Shown:
         return float(self.small.std()) >= CUTS.nothing_seen
 
     @property
+    def light(self) -> float:
+        """Mean brightness, of 255."""
+        return float(self.small.mean())
+
+    @property
     def work(self) -> np.ndarray:
         """Upright and grey, at the size in which motion is measured."""
         if self._work is None:
@@ -127,8 +138,11 @@ def _begins(before: _Shown, now: _Shown) -> bool:
     return is_cut(before.small, now.small) and not _went_with_the_camera(before, now)
 
 
-def _is_as_before(before: _Shown, later: _Shown) -> bool:
-    """Whether a frame surely shows what another did, from wherever the camera has come to since."""
+def _is_as_before(before: _Shown, later: _Shown, flashed: bool) -> bool:
+    """Whether a frame shows what another did, from wherever the camera has come to since. flashed: what lies between
+    differs in its light; otherwise they have to be surely alike."""
+    if flashed:
+        return not _begins(before, later)
     return is_alike(before.small, later.small) or _went_with_the_camera(before, later)
 
 
