@@ -218,8 +218,8 @@ def is_alike(before: np.ndarray, after: np.ndarray) -> bool:
 
 
 def _likeness(before: np.ndarray, after: np.ndarray) -> float | None:
-    """Of the blocks of two thumbnails and what is most like each near its place in the other, the median, -1..1; 1 where
-    hardly anything differs; None where too few blocks can be found again."""
+    """Of the blocks of two thumbnails and what is most like each near its place in the other, the median, -1..1; 1
+    where hardly anything differs; None where too few blocks can be found again."""
     a, b = _overviews(before, after)
     if float(np.abs(a - b).mean()) < CUTS.cut_least or _correlation(a, b) >= CUTS.alike:
         return 1.0
